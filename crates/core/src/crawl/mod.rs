@@ -1,0 +1,314 @@
+//! The crawl as a machine: told what happened, it says what to do.
+//!
+//! A [`Crawl`] knows every address of one run and what became of it. It makes no
+//! request itself and reads no clock. A method's name says which kind it is:
+//!
+//! - `handle_*` take news in: a reply has come.
+//! - `poll_*` give work out: the next [`Request`], the next [`Event`], the next
+//!   [`Moment`] to wake.
+//! - All others only look.
+//!
+//! After any `handle_*`, and whenever the moment of [`poll_timeout`](Crawl::poll_timeout)
+//! has come, call [`poll_request`](Crawl::poll_request) and
+//! [`poll_event`](Crawl::poll_event) until they give `None`.
+//!
+//! # Promises
+//!
+//! - **Once.** An address is asked once, however many links and redirects name it.
+//!   Only what may be a passing failure is asked again, what is missing is
+//!   confirmed, and what HEAD said badly is asked by GET.
+//! - **To the end.** When nothing is in flight and nothing waits, the crawl
+//!   [is finished](Crawl::is_finished), and every address it heard of has a verdict.
+//! - **Again.** Replies of an earlier part of a run, told once more in their
+//!   order by [`handle_replayed`](Crawl::handle_replayed), bring the machine to
+//!   where it was.
+//!
+//! Inside, [`discover`](self::discover) goes from links to addresses, `settle` from
+//! replies to verdicts, `start` knows what is special about the first address.
+
+mod admission;
+mod discover;
+mod entry;
+mod messages;
+mod places;
+mod settings;
+mod settle;
+mod start;
+
+use std::collections::{HashMap, VecDeque};
+
+use indexmap::IndexSet;
+use url::Url;
+
+pub use messages::{AddressId, BodyWish, Event, Judged, Kind, Place, Reply, Request, Target};
+pub use settings::{Externals, Settings};
+pub use start::StartProblem;
+
+use crate::Moment;
+use crate::frontier::{Frontier, Job, ServerId};
+use crate::memo::Memo;
+use crate::outcome::Method;
+use crate::pace::Signal;
+use crate::scope::Scope;
+use crate::verdict::{Cause, Verdict};
+use admission::Admission;
+use entry::{Entry, State, Uses};
+use places::PlaceBook;
+use start::Start;
+
+/// One run through a site. See the [module](self).
+#[derive(Debug)]
+pub struct Crawl {
+    settings: Settings,
+    start: Start,
+    /// Every address heard of; its index is its id.
+    addresses: IndexSet<Box<str>>,
+    /// What is kept of each, by the same index.
+    entries: Vec<Entry>,
+    memo: Memo<AddressId>,
+    frontier: Frontier,
+    /// Set when only so many pages may be read.
+    admission: Option<Admission>,
+    /// Pages that each read page leads to; kept only where a limit of depth needs it.
+    leads_to: HashMap<AddressId, Vec<AddressId>>,
+    /// Addresses whose verdict follows from that of another, by that other.
+    followers: HashMap<AddressId, Vec<AddressId>>,
+    /// What is to be confirmed when nothing else is left.
+    unconfirmed: Vec<AddressId>,
+    /// How often something of a server was put there.
+    confirmations: HashMap<ServerId, u32>,
+    places: PlaceBook,
+    events: VecDeque<Event>,
+    progress: Progress,
+    finished: bool,
+}
+
+/// Where a crawl is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Progress {
+    /// Addresses with a verdict that were asked.
+    pub done: u64,
+    /// Addresses that were asked or are to be asked, as far as is known by now.
+    pub known: u64,
+    /// Requests in flight.
+    pub in_flight: u64,
+    /// Addresses that are broken.
+    pub broken: u64,
+    /// Pages of the site that were read.
+    pub pages: u64,
+}
+
+impl Crawl {
+    /// A crawl that tries these starts in their order, until one answers.
+    ///
+    /// # Panics
+    /// When there is no start.
+    #[must_use]
+    pub fn new(settings: Settings, starts: Vec<Url>) -> Crawl {
+        let frontier = Frontier::new(settings.concurrency);
+        let admission = settings.max_pages.map(Admission::new);
+        let mut crawl = Crawl {
+            start: Start::new(starts),
+            settings,
+            addresses: IndexSet::new(),
+            entries: Vec::new(),
+            memo: Memo::new(),
+            frontier,
+            admission,
+            leads_to: HashMap::new(),
+            followers: HashMap::new(),
+            unconfirmed: Vec::new(),
+            confirmations: HashMap::new(),
+            places: PlaceBook::default(),
+            events: VecDeque::new(),
+            progress: Progress::default(),
+            finished: false,
+        };
+        crawl.try_next_start();
+        crawl
+    }
+
+    /// The next request to make, if one may start now.
+    pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
+        while !self.finished {
+            let entries = &self.entries;
+            if let Some((_, job)) = self.frontier.poll(now, |job| holds(entries, job)) {
+                return Some(self.request(job));
+            }
+            if !self.queue_unconfirmed() {
+                self.finish_if_done();
+                return None;
+            }
+        }
+        None
+    }
+
+    /// The next event, oldest first.
+    pub fn poll_event(&mut self) -> Option<Event> {
+        self.events.pop_front()
+    }
+
+    /// When to poll for requests again, if no reply comes before.
+    #[must_use]
+    pub fn poll_timeout(&self) -> Option<Moment> {
+        self.frontier.next_moment()
+    }
+
+    /// A request has ended.
+    pub fn handle_reply(&mut self, now: Moment, reply: Reply) {
+        let id = reply.id;
+        let Some(server) = self.entry(id).server else { return };
+        let later = self.entry(id).later;
+        let signal = signal_of(&reply);
+        if self.frontier.handle_ended(now, server, later, signal) {
+            let server = self.frontier.name(server).to_owned();
+            self.events.push_back(Event::Slowed { server });
+        }
+        self.take_in(now, reply);
+    }
+
+    /// A reply from an earlier part of the run, in the order in which they came.
+    /// Gives false, and changes nothing, when the address was never heard of.
+    pub fn handle_replayed(&mut self, address: &str, mut reply: Reply) -> bool {
+        let Some(index) = self.addresses.get_index_of(address) else { return false };
+        reply.id = AddressId::from_index(index);
+        let Some(server) = self.entry(reply.id).server else { return false };
+        let now = reply.attempt.at;
+        self.frontier.handle_replayed(now, server, signal_of(&reply));
+        let entry = self.entry_mut(reply.id);
+        entry.confirming = entry.state == State::Unconfirmed;
+        entry.state = State::InFlight;
+        entry.ticket += 1;
+        self.take_in(now, reply);
+        true
+    }
+
+    /// Whether every address has its verdict.
+    #[must_use]
+    pub fn is_finished(&self) -> bool {
+        self.finished
+    }
+
+    /// Why the start could not be crawled, if so.
+    #[must_use]
+    pub fn start_problem(&self) -> Option<&StartProblem> {
+        self.start.problem()
+    }
+
+    /// Where the crawl is.
+    #[must_use]
+    pub fn progress(&self) -> Progress {
+        Progress { in_flight: u64::from(self.frontier.in_flight()), ..self.progress }
+    }
+
+    /// The address of that id.
+    #[must_use]
+    pub fn address(&self, id: AddressId) -> &str {
+        &self.addresses[id.index()]
+    }
+
+    fn request(&mut self, job: Job) -> Request {
+        let id = job.address;
+        let entry = self.entry_mut(id);
+        entry.state = State::InFlight;
+        entry.later = job.later;
+        let method =
+            if entry.uses.more_than_media || entry.by_get { Method::Get } else { Method::Head };
+        let body = match (entry.uses.visit, entry.scope) {
+            (true, Scope::Internal) => BodyWish::Page,
+            (true, Scope::External) => BodyWish::Title,
+            (false, _) => BodyWish::Drop,
+        };
+        Request {
+            id,
+            method,
+            body,
+            kind: self.entry(id).uses.kind,
+            scope: self.entry(id).scope,
+            later: job.later,
+            address: self.address(id).to_owned(),
+        }
+    }
+
+    fn queue(&mut self, id: AddressId, later: bool, first: bool) {
+        let entry = &mut self.entries[id.index()];
+        let Some(server) = entry.server else { return };
+        entry.ticket += 1;
+        entry.state = State::Queued;
+        let job = Job { address: id, ticket: entry.ticket, later };
+        if first {
+            self.frontier.push_first(server, job);
+        } else {
+            self.frontier.push(server, job);
+        }
+    }
+
+    /// Queues what is to be confirmed, once nothing else is left to do at once.
+    fn queue_unconfirmed(&mut self) -> bool {
+        let entries = &self.entries;
+        if self.unconfirmed.is_empty() || !self.frontier.is_quiet(|job| holds(entries, job)) {
+            return false;
+        }
+        let mut any = false;
+        for id in std::mem::take(&mut self.unconfirmed) {
+            // In a replay, the confirmation may have come already.
+            if self.entry(id).state == State::Unconfirmed {
+                self.entry_mut(id).confirming = true;
+                self.queue(id, true, false);
+                any = true;
+            }
+        }
+        any
+    }
+
+    fn finish_if_done(&mut self) {
+        let entries = &self.entries;
+        if self.finished || !self.frontier.is_empty(|job| holds(entries, job)) {
+            return;
+        }
+        self.finished = true;
+        for index in 0..self.entries.len() {
+            let id = AddressId::from_index(index);
+            if let State::Unasked(cause) = self.entry(id).state {
+                self.settle_unasked(id, Verdict::Skipped, cause);
+            }
+        }
+    }
+
+    fn settle_unasked(&mut self, id: AddressId, verdict: Verdict, cause: Cause) {
+        let judged = Judged {
+            verdict,
+            cause: Some(cause),
+            status: None,
+            next: None,
+            last: id,
+            hops: 0,
+            moved_to: None,
+        };
+        self.settle(id, judged);
+    }
+
+    fn entry(&self, id: AddressId) -> &Entry {
+        &self.entries[id.index()]
+    }
+
+    fn entry_mut(&mut self, id: AddressId) -> &mut Entry {
+        &mut self.entries[id.index()]
+    }
+}
+
+/// Whether a job still holds: the address waits, and for this very job.
+fn holds(entries: &[Entry], job: Job) -> bool {
+    let entry = &entries[job.address.index()];
+    entry.ticket == job.ticket && matches!(entry.state, State::Queued | State::Later)
+}
+
+fn signal_of(reply: &Reply) -> Signal {
+    use crate::outcome::{Ending, Failure};
+    match &reply.attempt.ending {
+        Ending::Answer(answer) if matches!(answer.status, 429 | 503) => Signal::Strained,
+        Ending::Answer(_) => Signal::Answered(reply.attempt.took),
+        Ending::Failure(Failure::Timeout(_)) => Signal::Strained,
+        Ending::Failure(_) => Signal::Neutral,
+    }
+}

@@ -1,0 +1,120 @@
+//! What is special about the first address: it decides where the site is.
+
+use url::Url;
+
+use super::{AddressId, Crawl, Event, State, Uses};
+use crate::outcome::Ending;
+use crate::scope::{Bounds, Scope};
+
+/// The starts to try, and what came of them.
+#[derive(Debug)]
+pub(super) struct Start {
+    candidates: std::vec::IntoIter<Url>,
+    /// The candidate that is being tried, or the next hop of its redirects.
+    current: Option<AddressId>,
+    bounds: Option<Bounds>,
+    problem: Option<StartProblem>,
+}
+
+/// Why a start could not be crawled.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StartProblem {
+    /// It gave no page: the last address tried, and how that ended.
+    NoPage {
+        /// The address.
+        address: String,
+        /// What was seen.
+        ending: Ending,
+    },
+    /// It answered with something that holds no links.
+    NotHtml {
+        /// The address.
+        address: String,
+        /// The media type of the answer.
+        media_type: Option<String>,
+    },
+    /// Its redirects end nowhere.
+    Redirects {
+        /// The address where they were given up.
+        address: String,
+    },
+}
+
+impl Start {
+    pub(super) fn new(starts: Vec<Url>) -> Start {
+        assert!(!starts.is_empty(), "a crawl needs a start");
+        Start { candidates: starts.into_iter(), current: None, bounds: None, problem: None }
+    }
+
+    pub(super) fn bounds(&self) -> Option<&Bounds> {
+        self.bounds.as_ref()
+    }
+
+    pub(super) fn problem(&self) -> Option<&StartProblem> {
+        self.problem.as_ref()
+    }
+
+    pub(super) fn has_another(&self) -> bool {
+        self.candidates.len() > 0
+    }
+
+    pub(super) fn is_current(&self, id: AddressId) -> bool {
+        self.bounds.is_none() && self.current == Some(id)
+    }
+
+    pub(super) fn handle_hop(&mut self, to: AddressId) {
+        self.current = Some(to);
+    }
+}
+
+impl Crawl {
+    /// Tries the next candidate. Gives false when there is none.
+    pub(super) fn try_next_start(&mut self) -> bool {
+        let Some(mut url) = self.start.candidates.next() else { return false };
+        url.set_fragment(None);
+        let id = self.hear(&url, 0, 0);
+        self.start.current = Some(id);
+        let uses = self.entry(id).uses;
+        self.entry_mut(id).uses = uses.and(Uses::VISIT);
+        self.progress.known += 1;
+        self.queue(id, false, false);
+        true
+    }
+
+    /// The start has answered with a page: the site is where it stands.
+    pub(super) fn handle_start_reached(&mut self, id: AddressId) {
+        let url = Url::parse(self.address(id)).expect("normal forms can be parsed");
+        let bounds = Bounds::around(&url);
+        for index in 0..self.entries.len() {
+            let id = AddressId::from_index(index);
+            let Ok(url) = Url::parse(self.address(id)) else { continue };
+            let scope = bounds.scope(&url);
+            self.entry_mut(id).scope = scope;
+            self.events.push_back(Event::Placed { id, scope: Some(scope) });
+            if let Some(server) = self.entry(id).server {
+                let own = scope == Scope::Internal;
+                let limits = self.limits(&url, own);
+                self.frontier.set_own(server, own, limits);
+            }
+        }
+        if let Some(admission) = &mut self.admission {
+            admission.handle_start(id);
+        }
+        self.events.push_back(Event::Bounded { start: id, bounds: bounds.clone() });
+        self.start.bounds = Some(bounds);
+    }
+
+    /// The start cannot be crawled: tries the next one, or gives up.
+    pub(super) fn handle_start_failed(&mut self, problem: StartProblem) {
+        if self.try_next_start() {
+            return;
+        }
+        self.start.problem = Some(problem);
+        self.finished = true;
+        for entry in &mut self.entries {
+            if matches!(entry.state, State::Queued | State::Later) {
+                entry.ticket += 1;
+            }
+        }
+    }
+}

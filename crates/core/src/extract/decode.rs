@@ -1,0 +1,180 @@
+//! From the bytes of a page to text.
+//!
+//! The encoding comes from a byte order mark, else the `Content-Type`, else a
+//! `meta` in the first 1024 bytes (HTML, "Determining the character encoding");
+//! with none of them, text is UTF-8 for as long as it can be, then windows-1252.
+
+use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
+
+/// How many bytes are searched for a `meta` that names the encoding.
+const PRESCAN: usize = 1024;
+
+pub(super) struct Decoder {
+    state: State,
+}
+
+enum State {
+    /// Too few bytes to know.
+    Sniffing {
+        seen: Vec<u8>,
+        charset: Option<&'static Encoding>,
+    },
+    /// Nobody said; up to three bytes of an unfinished character wait.
+    Guessing {
+        torn: Vec<u8>,
+    },
+    Known(encoding_rs::Decoder),
+}
+
+impl Decoder {
+    pub(super) fn new(charset: Option<&str>) -> Decoder {
+        let charset = charset.and_then(|label| Encoding::for_label(label.as_bytes()));
+        Decoder { state: State::Sniffing { seen: Vec::new(), charset } }
+    }
+
+    pub(super) fn feed(&mut self, bytes: &[u8], out: &mut String) {
+        match &mut self.state {
+            State::Sniffing { seen, charset } => {
+                seen.extend_from_slice(bytes);
+                let enough = if charset.is_some() { 3 } else { PRESCAN };
+                if seen.len() >= enough {
+                    self.decide(out);
+                }
+            }
+            State::Guessing { torn } => {
+                torn.extend_from_slice(bytes);
+                let bytes = std::mem::take(torn);
+                self.guess(&bytes, out);
+            }
+            State::Known(decoder) => decode(decoder, bytes, false, out),
+        }
+    }
+
+    pub(super) fn finish(&mut self, out: &mut String) {
+        if let State::Sniffing { .. } = self.state {
+            self.decide(out);
+        }
+        match &mut self.state {
+            State::Guessing { torn } => {
+                let torn = std::mem::take(torn);
+                decode(&mut WINDOWS_1252.new_decoder_without_bom_handling(), &torn, true, out);
+            }
+            State::Known(decoder) => decode(decoder, &[], true, out),
+            State::Sniffing { .. } => unreachable!("decided just now"),
+        }
+    }
+
+    fn decide(&mut self, out: &mut String) {
+        let State::Sniffing { seen, charset } = &mut self.state else { return };
+        let seen = std::mem::take(seen);
+        let said = Encoding::for_bom(&seen).map(|(encoding, _)| encoding);
+        let said = said.or(*charset).or_else(|| prescan(&seen[..seen.len().min(PRESCAN)]));
+        match said {
+            Some(encoding) => {
+                self.state = State::Known(encoding.new_decoder_with_bom_removal());
+                self.feed(&seen, out);
+            }
+            None => self.guess(&seen, out),
+        }
+    }
+
+    /// Takes text as UTF-8, up to the first byte that cannot be.
+    fn guess(&mut self, bytes: &[u8], out: &mut String) {
+        let (sound, rest, is_torn) = match std::str::from_utf8(bytes) {
+            Ok(text) => (text, &[][..], true),
+            Err(error) => {
+                let (sound, rest) = bytes.split_at(error.valid_up_to());
+                let sound = std::str::from_utf8(sound).expect("valid up to there");
+                (sound, rest, error.error_len().is_none())
+            }
+        };
+        out.push_str(sound);
+        if is_torn {
+            self.state = State::Guessing { torn: rest.to_vec() };
+        } else {
+            let mut decoder = WINDOWS_1252.new_decoder_without_bom_handling();
+            decode(&mut decoder, rest, false, out);
+            self.state = State::Known(decoder);
+        }
+    }
+}
+
+fn decode(decoder: &mut encoding_rs::Decoder, bytes: &[u8], last: bool, out: &mut String) {
+    let room = decoder.max_utf8_buffer_length(bytes.len()).unwrap_or(bytes.len());
+    out.reserve(room);
+    // The buffer has room for the worst case, so all of the input is read.
+    let _ = decoder.decode_to_string(bytes, out, last);
+}
+
+/// Looks for the encoding that a `meta` names.
+fn prescan(bytes: &[u8]) -> Option<&'static Encoding> {
+    let text = bytes.to_ascii_lowercase();
+    let mut rest = &text[..];
+    while let Some(at) = memchr::memmem::find(rest, b"<meta") {
+        rest = &rest[at + 5..];
+        let end = memchr::memchr(b'>', rest).unwrap_or(rest.len());
+        if let Some(encoding) = charset_in(&rest[..end]) {
+            // A page whose meta can be read byte by byte is not UTF-16, whatever it says.
+            let wide = [UTF_16BE, UTF_16LE].contains(&encoding);
+            return Some(if wide { UTF_8 } else { encoding });
+        }
+    }
+    None
+}
+
+fn charset_in(tag: &[u8]) -> Option<&'static Encoding> {
+    let at = memchr::memmem::find(tag, b"charset")?;
+    let value = tag[at + 7..].trim_ascii_start().strip_prefix(b"=")?.trim_ascii_start();
+    let value = value.strip_prefix(b"\"").or(value.strip_prefix(b"'")).unwrap_or(value);
+    let ends = |byte: &u8| matches!(byte, b'"' | b'\'' | b';' | b'/') || byte.is_ascii_whitespace();
+    let end = value.iter().position(ends).unwrap_or(value.len());
+    Encoding::for_label(&value[..end])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn text(charset: Option<&str>, bytes: &[u8]) -> String {
+        let whole = {
+            let (mut decoder, mut out) = (Decoder::new(charset), String::new());
+            decoder.feed(bytes, &mut out);
+            decoder.finish(&mut out);
+            out
+        };
+        let (mut decoder, mut out) = (Decoder::new(charset), String::new());
+        for byte in bytes {
+            decoder.feed(&[*byte], &mut out);
+        }
+        decoder.finish(&mut out);
+        assert_eq!(out, whole, "byte by byte gives the same");
+        whole
+    }
+
+    #[test]
+    fn the_mark_wins_over_the_header_and_the_header_over_the_meta() {
+        assert_eq!(text(Some("iso-8859-1"), b"\xef\xbb\xbf\xc3\xbc"), "ü");
+        assert_eq!(text(Some("iso-8859-1"), b"<meta charset=utf-8>\xfc"), "<meta charset=utf-8>ü");
+        assert_eq!(text(None, b"\xff\xfea\0"), "a");
+    }
+
+    #[test]
+    fn a_meta_names_the_encoding_in_either_form() {
+        for meta in [
+            "<meta charset='windows-1252'>",
+            "<META http-equiv=Content-Type content=\"text/html; charset=windows-1252\">",
+        ] {
+            let mut bytes = meta.as_bytes().to_vec();
+            bytes.push(0x80);
+            assert_eq!(text(None, &bytes), format!("{meta}€"));
+        }
+        assert_eq!(text(None, "<meta charset=utf-16>ü".as_bytes()), "<meta charset=utf-16>ü");
+    }
+
+    #[test]
+    fn with_no_word_it_is_utf_8_for_as_long_as_it_can_be() {
+        assert_eq!(text(None, "Schleuse für".as_bytes()), "Schleuse für");
+        assert_eq!(text(None, b"Schleuse f\xfcr"), "Schleuse für");
+        assert_eq!(text(None, b"x\xc3"), "xÃ");
+    }
+}

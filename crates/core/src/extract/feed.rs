@@ -1,0 +1,136 @@
+//! A reader for the tokenizer that can run dry and be filled again.
+
+use std::fmt;
+use std::sync::{Arc, Mutex};
+
+use html5gum::Reader;
+
+/// What the next piece of text is put into.
+#[derive(Debug, Default)]
+pub(super) struct Slot(Mutex<Next>);
+
+#[derive(Debug, Default)]
+struct Next {
+    text: String,
+    /// No more text will come.
+    closed: bool,
+}
+
+impl Slot {
+    /// Puts in the next piece. The one before must have been read.
+    pub(super) fn fill(&self, text: &str) {
+        self.lock().text.push_str(text);
+    }
+
+    /// Says that no more will come after what is in.
+    pub(super) fn close(&self) {
+        self.lock().closed = true;
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, Next> {
+        self.0.lock().expect("nothing panics while it holds the slot")
+    }
+}
+
+/// All that was put in has been read; more may come.
+#[derive(Debug)]
+pub(super) struct Dry;
+
+impl fmt::Display for Dry {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("more of the page is still to come")
+    }
+}
+
+impl std::error::Error for Dry {}
+
+/// The reader. It takes the lock once a piece, not once a byte.
+#[derive(Debug)]
+pub(super) struct Feed {
+    slot: Arc<Slot>,
+    text: String,
+    at: usize,
+}
+
+impl Feed {
+    pub(super) fn new(slot: Arc<Slot>) -> Feed {
+        Feed { slot, text: String::new(), at: 0 }
+    }
+
+    fn rest(&self) -> &[u8] {
+        &self.text.as_bytes()[self.at..]
+    }
+
+    /// Gives whether there is text; `Err` when there may be later.
+    fn has_text(&mut self) -> Result<bool, Dry> {
+        if self.at < self.text.len() {
+            return Ok(true);
+        }
+        let mut next = self.slot.lock();
+        self.text.clear();
+        self.at = 0;
+        std::mem::swap(&mut self.text, &mut next.text);
+        match (self.text.is_empty(), next.closed) {
+            (false, _) => Ok(true),
+            (true, true) => Ok(false),
+            (true, false) => Err(Dry),
+        }
+    }
+}
+
+impl Reader for Feed {
+    type Error = Dry;
+
+    fn read_byte(&mut self) -> Result<Option<u8>, Dry> {
+        if !self.has_text()? {
+            return Ok(None);
+        }
+        let byte = self.rest()[0];
+        self.at += 1;
+        Ok(Some(byte))
+    }
+
+    fn try_read_string(&mut self, wanted: &[u8], case_sensitive: bool) -> Result<bool, Dry> {
+        if !self.has_text()? {
+            return Ok(false);
+        }
+        let Some(seen) = self.rest().get(..wanted.len()) else {
+            return Ok(false);
+        };
+        let same = seen == wanted || (!case_sensitive && seen.eq_ignore_ascii_case(wanted));
+        if same {
+            self.at += wanted.len();
+        }
+        Ok(same)
+    }
+
+    fn read_until<'b>(
+        &'b mut self,
+        needle: &[u8],
+        _: &'b mut [u8; 4],
+    ) -> Result<Option<&'b [u8]>, Dry> {
+        if !self.has_text()? {
+            return Ok(None);
+        }
+        let start = self.at;
+        let rest = self.rest();
+        let length = find_any(needle, rest).map_or(rest.len(), |at| at.max(1));
+        self.at += length;
+        Ok(Some(&self.text.as_bytes()[start..start + length]))
+    }
+}
+
+/// The first place of any of these bytes.
+fn find_any(needle: &[u8], text: &[u8]) -> Option<usize> {
+    match *needle {
+        [a] => memchr::memchr(a, text),
+        [a, b] => memchr::memchr2(a, b, text),
+        [a, b, c] => memchr::memchr3(a, b, c, text),
+        [a, b, c, d] => {
+            let first = memchr::memchr3(a, b, c, text);
+            let before = &text[..first.unwrap_or(text.len())];
+            memchr::memchr(d, before).or(first)
+        }
+        _ => text.iter().position(|byte| needle.contains(byte)),
+    }
+}

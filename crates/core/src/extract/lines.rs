@@ -1,0 +1,101 @@
+//! From offsets to lines and columns, in one walk through the text.
+//!
+//! Lines end at LF, CR or CRLF, as the HTML standard normalises newlines; columns
+//! count Unicode code points; both from 1.
+
+#[derive(Debug)]
+pub(super) struct Cursor {
+    offset: usize,
+    line: u32,
+    column: u32,
+    /// The last character was a CR: an LF right after belongs to the same line end.
+    after_cr: bool,
+}
+
+impl Default for Cursor {
+    fn default() -> Cursor {
+        Cursor { offset: 0, line: 1, column: 1, after_cr: false }
+    }
+}
+
+impl Cursor {
+    /// Octets passed so far.
+    pub(super) fn offset(&self) -> usize {
+        self.offset
+    }
+
+    /// Moves on to an offset, never back, and gives line and column there.
+    /// `rest` is the text from the present offset on.
+    pub(super) fn advance_to(&mut self, offset: usize, rest: &str) -> (u32, u32) {
+        if offset > self.offset {
+            let passed = &rest.as_bytes()[..offset - self.offset];
+            if memchr::memchr(b'\r', passed).is_some() || self.after_cr {
+                self.walk(passed);
+            } else {
+                self.leap(passed);
+            }
+            self.offset = offset;
+        }
+        (self.line, self.column)
+    }
+
+    fn leap(&mut self, passed: &[u8]) {
+        match memchr::memrchr(b'\n', passed) {
+            None => self.column += code_points(passed),
+            Some(last) => {
+                let ends = passed.iter().filter(|&&byte| byte == b'\n').count();
+                self.line += u32::try_from(ends).expect("pages are shorter than 4 GiB");
+                self.column = 1 + code_points(&passed[last + 1..]);
+            }
+        }
+    }
+
+    fn walk(&mut self, passed: &[u8]) {
+        for &byte in passed {
+            match byte {
+                b'\n' if self.after_cr => {}
+                b'\n' | b'\r' => {
+                    self.line += 1;
+                    self.column = 1;
+                }
+                _ => self.column += u32::from(starts_code_point(byte)),
+            }
+            self.after_cr = byte == b'\r';
+        }
+    }
+}
+
+fn starts_code_point(byte: u8) -> bool {
+    byte & 0xc0 != 0x80
+}
+
+fn code_points(bytes: &[u8]) -> u32 {
+    let count = bytes.iter().filter(|&&byte| starts_code_point(byte)).count();
+    u32::try_from(count).expect("pages are shorter than 4 GiB")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_kind_of_line_end_counts_once() {
+        for (text, expected) in [
+            ("", (1, 1)),
+            ("ab", (1, 3)),
+            ("a\nb", (2, 2)),
+            ("a\r\nb", (2, 2)),
+            ("a\r\rb", (3, 2)),
+            ("ü\nÄö", (2, 3)),
+        ] {
+            assert_eq!(Cursor::default().advance_to(text.len(), text), expected, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn a_line_end_torn_in_two_counts_once() {
+        let mut cursor = Cursor::default();
+        assert_eq!(cursor.advance_to(2, "a\r"), (2, 1));
+        assert_eq!(cursor.advance_to(4, "\nb"), (2, 2));
+    }
+}

@@ -1,0 +1,121 @@
+//! Whether a page has the place that a fragment names.
+//!
+//! HTML, "The indicated part of the document": an `id`, else an `a` with that
+//! `name`, compared as written and percent-decoded.
+
+use xxhash_rust::xxh3::xxh3_64;
+
+/// The places of one page that fragments may name: sorted hashes of its ids.
+///
+/// Eight bytes an id. A clash would hide one missing place among some 10^13
+/// pairs, and never raise a false alarm.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Places(Vec<u64>);
+
+impl Places {
+    /// Takes the ids and anchor names of a page.
+    pub fn new<'a>(ids: impl Iterator<Item = &'a str>) -> Places {
+        Places::from_hashes(ids.map(hash_id).collect())
+    }
+
+    /// Takes hashes that [`hash_id`] made.
+    #[must_use]
+    pub fn from_hashes(mut hashes: Vec<u64>) -> Places {
+        hashes.sort_unstable();
+        hashes.dedup();
+        Places(hashes)
+    }
+
+    /// The hashes, sorted.
+    #[must_use]
+    pub fn hashes(&self) -> &[u64] {
+        &self.0
+    }
+
+    fn has(&self, id: &str) -> bool {
+        self.0.binary_search(&hash_id(id)).is_ok()
+    }
+}
+
+/// The hash under which an id is kept.
+#[must_use]
+pub fn hash_id(id: &str) -> u64 {
+    xxh3_64(id.as_bytes())
+}
+
+/// What can be said of a fragment.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Found {
+    /// The page has the place, or needs none for this fragment (`#top`, empty).
+    Yes,
+    /// The fragment is written for a script: no place can be expected.
+    ForScript,
+    /// The page was read to its end and has no such place.
+    No,
+}
+
+/// Looks for the place that a fragment names. The fragment comes as it stands in
+/// the normal form of the address, percent-encoding and all.
+#[must_use]
+pub fn find(places: &Places, fragment: &str) -> Found {
+    let decoded = percent_decode(fragment);
+    if fragment.is_empty() || decoded.eq_ignore_ascii_case("top") || fragment.contains(":~:") {
+        return Found::Yes;
+    }
+    if places.has(fragment) || places.has(&decoded) {
+        return Found::Yes;
+    }
+    if fragment.contains(['/', '!', '=', '?', '&']) {
+        return Found::ForScript;
+    }
+    Found::No
+}
+
+fn percent_decode(text: &str) -> String {
+    let bytes = text.as_bytes();
+    let mut out = Vec::with_capacity(bytes.len());
+    let mut at = 0;
+    while at < bytes.len() {
+        let pair = (bytes[at] == b'%').then(|| bytes.get(at + 1..at + 3)).flatten();
+        let byte = pair
+            .filter(|pair| pair.iter().all(u8::is_ascii_hexdigit))
+            .and_then(|pair| std::str::from_utf8(pair).ok())
+            .and_then(|pair| u8::from_str_radix(pair, 16).ok());
+        out.push(byte.unwrap_or(bytes[at]));
+        at += if byte.is_some() { 3 } else { 1 };
+    }
+    String::from_utf8_lossy(&out).into_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn look(ids: &[&str], fragment: &str) -> Found {
+        find(&Places::new(ids.iter().copied()), fragment)
+    }
+
+    #[test]
+    fn ids_are_found_as_written_and_decoded() {
+        assert_eq!(look(&["opening-times"], "opening-times"), Found::Yes);
+        assert_eq!(look(&["öffnung"], "%C3%B6ffnung"), Found::Yes);
+        assert_eq!(look(&["%41"], "%41"), Found::Yes);
+        assert_eq!(look(&["Opening"], "opening"), Found::No);
+        assert_eq!(look(&["a"], "%"), Found::No);
+        assert_eq!(look(&["a"], "%+1"), Found::No);
+    }
+
+    #[test]
+    fn the_top_and_text_fragments_need_no_place() {
+        for fragment in ["", "top", "TOP", ":~:text=lock"] {
+            assert_eq!(look(&[], fragment), Found::Yes, "{fragment}");
+        }
+    }
+
+    #[test]
+    fn routes_of_scripts_are_no_fault() {
+        for fragment in ["/photos", "!photos", "page=2", "a?b"] {
+            assert_eq!(look(&["x"], fragment), Found::ForScript, "{fragment}");
+        }
+    }
+}

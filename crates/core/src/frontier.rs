@@ -1,0 +1,397 @@
+//! Decides which address is asked next, and not before when.
+//!
+//! A [`Frontier`] keeps a lane for each server: what waits there, and the
+//! [`Pace`] at which it is asked. It shares the slots that are asked at the same
+//! time among the lanes. Like the rest of the core it has no clock: the caller
+//! says what happened and at which [`Moment`].
+//!
+//! # Promises
+//!
+//! - **Fair.** Lanes take turns; the site's own lanes come first and can always
+//!   have a quarter of the slots.
+//! - **Wary.** Servers that have not answered yet share half of the slots, so
+//!   that a crowd of dead hosts cannot stall a living site.
+//! - **Patient.** What is to be asked again waits here until it is due; no task
+//!   sleeps for it.
+
+use std::cmp::Reverse;
+use std::collections::{BinaryHeap, VecDeque};
+
+use indexmap::IndexSet;
+
+use crate::Moment;
+use crate::crawl::AddressId;
+use crate::pace::{Limits, Pace, Ready, Signal};
+
+/// Later attempts in flight at most, for one server: each may cost its time-out.
+const LATER_AT_ONCE: u32 = 8;
+
+/// A server that addresses are asked of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) struct ServerId(u32);
+
+/// One address that waits to be asked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Job {
+    pub(crate) address: AddressId,
+    /// Tells this job from earlier ones for the same address.
+    pub(crate) ticket: u32,
+    /// On a fresh connection, with more patience: an attempt after the first.
+    pub(crate) later: bool,
+}
+
+#[derive(Debug)]
+struct Lane {
+    pace: Pace,
+    own: bool,
+    waiting: VecDeque<Job>,
+    later: VecDeque<Job>,
+    later_in_flight: u32,
+    /// In flight since before the first answer.
+    unproven: u32,
+    /// Whether the lane is in `ready`, `held` or `timers`, so that it is in one of them once.
+    listed: bool,
+}
+
+impl Lane {
+    fn next(&mut self) -> Option<Job> {
+        if self.later_in_flight < LATER_AT_ONCE
+            && let Some(job) = self.later.pop_front()
+        {
+            return Some(job);
+        }
+        self.waiting.pop_front()
+    }
+
+    fn has_work(&self) -> bool {
+        !self.waiting.is_empty() || (!self.later.is_empty() && self.later_in_flight < LATER_AT_ONCE)
+    }
+}
+
+/// Everything that waits to be asked. See the [module](self).
+#[derive(Debug)]
+pub(crate) struct Frontier {
+    names: IndexSet<String>,
+    lanes: Vec<Lane>,
+    ready: VecDeque<ServerId>,
+    ready_own: VecDeque<ServerId>,
+    /// Lanes that could go but for the slots they may have.
+    held: Vec<ServerId>,
+    timers: BinaryHeap<Reverse<(Moment, ServerId)>>,
+    due: BinaryHeap<Reverse<(Moment, ServerId, Job)>>,
+    concurrency: u32,
+    in_flight: u32,
+    others: u32,
+    unproven: u32,
+}
+
+impl Frontier {
+    pub(crate) fn new(concurrency: u32) -> Frontier {
+        Frontier {
+            names: IndexSet::new(),
+            lanes: Vec::new(),
+            ready: VecDeque::new(),
+            ready_own: VecDeque::new(),
+            held: Vec::new(),
+            timers: BinaryHeap::new(),
+            due: BinaryHeap::new(),
+            concurrency: concurrency.max(1),
+            in_flight: 0,
+            others: 0,
+            unproven: 0,
+        }
+    }
+
+    /// The lane of a server; made when it is new.
+    pub(crate) fn server(&mut self, name: &str, own: bool, limits: Limits) -> ServerId {
+        let index = match self.names.get_index_of(name) {
+            Some(index) => index,
+            None => {
+                self.lanes.push(Lane {
+                    pace: Pace::new(limits),
+                    own,
+                    waiting: VecDeque::new(),
+                    later: VecDeque::new(),
+                    later_in_flight: 0,
+                    unproven: 0,
+                    listed: false,
+                });
+                self.names.insert_full(name.to_owned()).0
+            }
+        };
+        ServerId(u32::try_from(index).expect("there are fewer servers than addresses"))
+    }
+
+    /// The server's name.
+    pub(crate) fn name(&self, server: ServerId) -> &str {
+        &self.names[server.0 as usize]
+    }
+
+    /// The site's bounds are known now: says which of its first lanes are its own.
+    pub(crate) fn set_own(&mut self, server: ServerId, own: bool, limits: Limits) {
+        let lane = self.lane(server);
+        lane.own = own;
+        lane.pace = Pace::new(limits);
+    }
+
+    /// An address waits to be asked.
+    pub(crate) fn push(&mut self, server: ServerId, job: Job) {
+        let lane = self.lane(server);
+        if job.later {
+            lane.later.push_back(job);
+        } else {
+            lane.waiting.push_back(job);
+        }
+        self.list(server);
+    }
+
+    /// An address waits to be asked before the others of its server.
+    pub(crate) fn push_first(&mut self, server: ServerId, job: Job) {
+        self.lane(server).waiting.push_front(job);
+        self.list(server);
+    }
+
+    /// An address is to be asked, and not before that moment.
+    pub(crate) fn push_at(&mut self, due: Moment, server: ServerId, job: Job) {
+        self.due.push(Reverse((due, server, job)));
+    }
+
+    /// The next job that may start now. `is_wanted` says whether a job still holds.
+    pub(crate) fn poll(
+        &mut self,
+        now: Moment,
+        is_wanted: impl Fn(Job) -> bool,
+    ) -> Option<(ServerId, Job)> {
+        self.wake(now);
+        while self.in_flight < self.concurrency {
+            let server = self.ready_own.pop_front().or_else(|| self.ready.pop_front())?;
+            if !self.has_slot(server) {
+                self.held.push(server);
+                continue;
+            }
+            match self.lane(server).pace.ready(now) {
+                Ready::At(moment) => self.timers.push(Reverse((moment, server))),
+                Ready::WhenOneEnds => self.lane(server).listed = false,
+                Ready::Now => {
+                    let job = loop {
+                        match self.lane(server).next() {
+                            Some(job) if is_wanted(job) => break Some(job),
+                            Some(_) => {}
+                            None => break None,
+                        }
+                    };
+                    self.lane(server).listed = false;
+                    if let Some(job) = job {
+                        self.start(now, server, job);
+                        self.list(server);
+                        return Some((server, job));
+                    }
+                }
+            }
+        }
+        None
+    }
+
+    /// When to poll again, if nothing happens before.
+    pub(crate) fn next_moment(&self) -> Option<Moment> {
+        let timer = self.timers.peek().map(|Reverse((moment, _))| *moment);
+        let due = self.due.peek().map(|Reverse((moment, ..))| *moment);
+        timer.into_iter().chain(due).min()
+    }
+
+    /// A job that was polled has ended. Gives whether its server is asked more slowly now.
+    pub(crate) fn handle_ended(
+        &mut self,
+        now: Moment,
+        server: ServerId,
+        later: bool,
+        signal: Signal,
+    ) -> bool {
+        self.in_flight -= 1;
+        let lane = &mut self.lanes[server.0 as usize];
+        lane.later_in_flight -= u32::from(later);
+        self.others -= u32::from(!lane.own);
+        let slowed = lane.pace.handle_ended(now, signal);
+        let ended = lane.unproven.min(1);
+        let proven = if lane.pace.has_answered() { lane.unproven } else { ended };
+        lane.unproven -= proven;
+        self.unproven -= proven;
+        self.list(server);
+        for held in std::mem::take(&mut self.held) {
+            self.lane(held).listed = false;
+            self.list(held);
+        }
+        slowed
+    }
+
+    /// A job of an earlier, interrupted part of the run: started and ended back then.
+    pub(crate) fn handle_replayed(&mut self, now: Moment, server: ServerId, signal: Signal) {
+        let pace = &mut self.lane(server).pace;
+        pace.handle_started(now);
+        pace.handle_ended(now, signal);
+    }
+
+    /// Whether nothing waits to be asked at once and nothing is in flight. What is
+    /// due later may still wait.
+    pub(crate) fn is_quiet(&self, is_wanted: impl Fn(Job) -> bool) -> bool {
+        let mut jobs = self.lanes.iter().flat_map(|lane| lane.waiting.iter().chain(&lane.later));
+        self.in_flight == 0 && !jobs.any(|job| is_wanted(*job))
+    }
+
+    /// Whether nothing waits for a later moment either.
+    pub(crate) fn is_empty(&self, is_wanted: impl Fn(Job) -> bool) -> bool {
+        self.is_quiet(&is_wanted) && !self.due.iter().any(|Reverse((.., job))| is_wanted(*job))
+    }
+
+    /// How many are in flight.
+    pub(crate) fn in_flight(&self) -> u32 {
+        self.in_flight
+    }
+
+    fn start(&mut self, now: Moment, server: ServerId, job: Job) {
+        let lane = &mut self.lanes[server.0 as usize];
+        lane.pace.handle_started(now);
+        lane.later_in_flight += u32::from(job.later);
+        let unproven = u32::from(!lane.pace.has_answered());
+        lane.unproven += unproven;
+        self.unproven += unproven;
+        self.others += u32::from(!lane.own);
+        self.in_flight += 1;
+    }
+
+    fn has_slot(&self, server: ServerId) -> bool {
+        let lane = &self.lanes[server.0 as usize];
+        if lane.own {
+            return true;
+        }
+        let own_busy = self.in_flight > self.others || !self.ready_own.is_empty();
+        let share = if own_busy { self.concurrency * 3 / 4 } else { self.concurrency };
+        let unproven_share = (self.concurrency / 2).max(1);
+        self.others < share.max(1) && (lane.pace.has_answered() || self.unproven < unproven_share)
+    }
+
+    fn wake(&mut self, now: Moment) {
+        while let Some(&Reverse((moment, server, job))) = self.due.peek()
+            && moment <= now
+        {
+            self.due.pop();
+            self.push(server, job);
+        }
+        while let Some(&Reverse((moment, server))) = self.timers.peek()
+            && moment <= now
+        {
+            self.timers.pop();
+            self.lane(server).listed = false;
+            self.list(server);
+        }
+    }
+
+    fn list(&mut self, server: ServerId) {
+        let lane = &mut self.lanes[server.0 as usize];
+        if lane.listed || !lane.has_work() {
+            return;
+        }
+        lane.listed = true;
+        if lane.own {
+            self.ready_own.push_back(server);
+        } else {
+            self.ready.push_back(server);
+        }
+    }
+
+    fn lane(&mut self, server: ServerId) -> &mut Lane {
+        &mut self.lanes[server.0 as usize]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use super::*;
+
+    fn job(address: u32, later: bool) -> Job {
+        Job { address: AddressId::from_index(address as usize), ticket: 0, later }
+    }
+
+    fn own() -> Limits {
+        Limits { first: 100, most: 100, interval: Duration::ZERO }
+    }
+
+    fn start_all(frontier: &mut Frontier, now: Moment) -> Vec<String> {
+        let mut started = Vec::new();
+        while let Some((server, _)) = frontier.poll(now, |_| true) {
+            started.push(frontier.name(server).to_owned());
+        }
+        started
+    }
+
+    #[test]
+    fn dead_strangers_share_half_of_the_slots() {
+        let mut frontier = Frontier::new(8);
+        for n in 0..20 {
+            let server =
+                frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
+            frontier.push(server, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 4);
+        let site = frontier.server("a.test", true, own());
+        for n in 20..40 {
+            frontier.push(site, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START), ["a.test"; 4]);
+    }
+
+    #[test]
+    fn own_pages_always_have_a_quarter() {
+        let mut frontier = Frontier::new(8);
+        let site = frontier.server("a.test", true, own());
+        frontier.push(site, job(0, false));
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
+        for n in 1..20 {
+            let other = frontier.server(&format!("o{n}.test"), false, Limits::other(None, None));
+            frontier.handle_replayed(Moment::START, other, Signal::Answered(Duration::ZERO));
+            frontier.push(other, job(n, false));
+        }
+        let later = Moment::START + Duration::from_secs(1);
+        assert_eq!(start_all(&mut frontier, later).len(), 6);
+        frontier.push(site, job(30, false));
+        assert_eq!(start_all(&mut frontier, later), ["a.test"]);
+    }
+
+    #[test]
+    fn what_is_due_later_waits_until_then() {
+        let mut frontier = Frontier::new(8);
+        let site = frontier.server("a.test", true, own());
+        let due = Moment::START + Duration::from_secs(5);
+        frontier.push_at(due, site, job(1, true));
+        assert_eq!(frontier.poll(Moment::START, |_| true), None);
+        assert!(frontier.is_quiet(|_| true) && !frontier.is_empty(|_| true));
+        assert_eq!(frontier.next_moment(), Some(due));
+        assert_eq!(frontier.poll(due, |_| true), Some((site, job(1, true))));
+        frontier.handle_ended(due, site, true, Signal::Neutral);
+        assert!(frontier.is_empty(|_| true));
+    }
+
+    #[test]
+    fn later_attempts_of_one_server_go_eight_at_a_time() {
+        let mut frontier = Frontier::new(64);
+        let site = frontier.server("a.test", true, own());
+        for n in 0..20 {
+            frontier.push(site, job(n, true));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
+        frontier.handle_ended(Moment::START, site, true, Signal::Neutral);
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
+    }
+
+    #[test]
+    fn jobs_that_no_longer_hold_are_passed_over() {
+        let mut frontier = Frontier::new(4);
+        let site = frontier.server("a.test", true, own());
+        frontier.push(site, job(1, false));
+        frontier.push(site, job(2, false));
+        let second = |job: Job| job.address == AddressId::from_index(2);
+        assert_eq!(frontier.poll(Moment::START, second), Some((site, job(2, false))));
+    }
+}

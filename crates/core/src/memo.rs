@@ -1,0 +1,166 @@
+//! A memo in front of URL parsing.
+//!
+//! Most links of a page, its menu and footer, stood on the page before. Parsing
+//! them anew costs as much as tokenizing the page; looking up the raw text costs
+//! a twentieth. A reference means the same on two pages when they agree in the
+//! part of their base that it depends on: nothing for an absolute one, the origin
+//! for one that begins with `/`, the folder for the rest.
+
+use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
+
+use url::{Position, Url};
+use xxhash_rust::xxh3::xxh3_128_with_seed;
+
+/// What references mean, by their raw text and the part of the base they depend on.
+#[derive(Debug)]
+pub(crate) struct Memo<T> {
+    known: HashMap<u128, T, BuildHasherDefault<Ready>>,
+}
+
+/// The base of a page, ready for look-ups.
+#[derive(Debug)]
+pub(crate) struct BaseKeys {
+    origin: u64,
+    folder: u64,
+}
+
+/// Keys are hashes already.
+#[derive(Debug, Default)]
+pub(crate) struct Ready(u64);
+
+impl Hasher for Ready {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+
+    fn write(&mut self, _: &[u8]) {
+        unreachable!("keys are u128");
+    }
+
+    #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
+    fn write_u128(&mut self, key: u128) {
+        self.0 = key as u64;
+    }
+}
+
+impl BaseKeys {
+    pub(crate) fn new(base: &Url) -> BaseKeys {
+        let bare = &base[..Position::AfterPath];
+        let folder = bare.rfind('/').map_or(bare, |at| &bare[..=at]);
+        BaseKeys { origin: hash(&base[..Position::AfterPort]), folder: hash(folder) }
+    }
+}
+
+fn hash(text: &str) -> u64 {
+    xxhash_rust::xxh3::xxh3_64(text.as_bytes())
+}
+
+impl<T: Copy> Memo<T> {
+    pub(crate) fn new() -> Memo<T> {
+        Memo { known: HashMap::default() }
+    }
+
+    pub(crate) fn find(&self, key: Key) -> Option<T> {
+        self.known.get(&key.0).copied()
+    }
+
+    pub(crate) fn keep(&mut self, key: Key, meaning: T) {
+        self.known.insert(key.0, meaning);
+    }
+}
+
+/// Under which a reference is kept.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Key(u128);
+
+/// The key of a reference on a page with that base; `None` for one that depends
+/// on the very page and is not worth keeping.
+pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
+    Some(Key(xxh3_128_with_seed(written.as_bytes(), depends_on(base, written)?)))
+}
+
+/// The part of the base that a reference depends on, as a hash; `None` for one
+/// that depends on all of it.
+fn depends_on(base: &BaseKeys, written: &str) -> Option<u64> {
+    let first = *written.as_bytes().first()?;
+    match first {
+        b'/' => Some(base.origin),
+        b'#' | b'?' => None,
+        // White space and the like are cut off by the URL parser: rare, so parsed each time.
+        first if !first.is_ascii_alphanumeric() && first != b'.' => None,
+        _ if is_absolute(written) => Some(0),
+        _ => Some(base.folder),
+    }
+}
+
+/// Whether a reference stands for itself: `http:x` does not, `http://x` does.
+fn is_absolute(written: &str) -> bool {
+    let scheme = written.find(|c: char| !(c.is_ascii_alphanumeric() || "+-.".contains(c)));
+    scheme.is_some_and(|at| written[at..].starts_with("://"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn reference() -> impl Strategy<Value = String> {
+        let piece = prop::sample::select(vec![
+            "a",
+            "b/",
+            "/",
+            "//",
+            "..",
+            ".",
+            "?",
+            "q=1",
+            "#",
+            "f",
+            "http:",
+            "https://",
+            "c.test",
+            ":",
+            "\\",
+            " ",
+            "\t",
+            "\n",
+            "%20",
+            "mailto:",
+            "javascript:",
+            "é",
+            "@",
+            "[",
+        ]);
+        prop::collection::vec(piece, 0..6).prop_map(|pieces| pieces.concat())
+    }
+
+    proptest! {
+        #[test]
+        fn a_memo_changes_nothing(
+            pages in prop::collection::vec((0usize..6, prop::collection::vec(reference(), 1..6)), 1..12),
+        ) {
+            let bases = [
+                "http://a.test/", "http://a.test/x/", "http://a.test/x/p.html?q/r", "https://a.test/x/",
+                "http://a.test:81/x/", "http://b.test/x/#/y/",
+            ];
+            let mut seen: Vec<Option<Url>> = Vec::new();
+            let mut memo = Memo::new();
+            for (base, references) in pages {
+                let base = Url::parse(bases[base]).unwrap();
+                let keys = BaseKeys::new(&base);
+                for reference in references {
+                    let key = key(&keys, &reference);
+                    let index = key.and_then(|key| memo.find(key)).unwrap_or_else(|| {
+                        seen.push(base.join(&reference).ok());
+                        seen.len() - 1
+                    });
+                    if let Some(key) = key {
+                        memo.keep(key, index);
+                    }
+                    prop_assert_eq!(&seen[index], &base.join(&reference).ok(), "{:?}", reference);
+                }
+            }
+        }
+    }
+}

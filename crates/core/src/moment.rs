@@ -1,0 +1,56 @@
+//! The only time the core knows: how long the run has been going.
+
+use std::ops::{Add, Sub};
+use std::time::Duration;
+
+use serde::{Deserialize, Serialize};
+
+/// A point in a run, counted from its start in microseconds.
+///
+/// Tests can make one out of nothing, and the store can keep it.
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize,
+)]
+#[serde(transparent)]
+pub struct Moment(u64);
+
+impl Moment {
+    /// The start of the run.
+    pub const START: Moment = Moment(0);
+
+    /// The moment that many microseconds after the start.
+    #[must_use]
+    pub fn from_micros(micros: u64) -> Moment {
+        Moment(micros)
+    }
+
+    /// Microseconds since the start of the run.
+    #[must_use]
+    pub fn as_micros(self) -> u64 {
+        self.0
+    }
+
+    /// The time since the start of the run.
+    #[must_use]
+    pub fn since_start(self) -> Duration {
+        Duration::from_micros(self.0)
+    }
+}
+
+impl Add<Duration> for Moment {
+    type Output = Moment;
+
+    fn add(self, time: Duration) -> Moment {
+        let micros = u64::try_from(time.as_micros()).unwrap_or(u64::MAX);
+        Moment(self.0.saturating_add(micros))
+    }
+}
+
+impl Sub for Moment {
+    type Output = Duration;
+
+    /// The time from the other moment to this one; zero when this one is earlier.
+    fn sub(self, earlier: Moment) -> Duration {
+        Duration::from_micros(self.0.saturating_sub(earlier.0))
+    }
+}

@@ -1,0 +1,93 @@
+//! Which network addresses a check that started on the public web leaves alone.
+
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
+
+/// Whether this is a loopback, private, link-local, shared, unspecified or
+/// metadata address: one that a page on the public web has no business naming.
+///
+/// Sources: RFC 1918, RFC 6598 (shared space), RFC 3927 and RFC 4291 §2.5.6
+/// (link-local, where the cloud metadata services live), RFC 4193 (unique local),
+/// RFC 1122 §3.2.1.3 ("this network"). IPv6 forms that carry an IPv4 address
+/// (mapped, RFC 4291 §2.5.5.2; NAT64, RFC 6052) are judged by the address inside.
+#[must_use]
+pub fn is_private(ip: IpAddr) -> bool {
+    match ip {
+        IpAddr::V4(ip) => is_private_v4(ip),
+        IpAddr::V6(ip) => is_private_v6(ip),
+    }
+}
+
+fn is_private_v4(ip: Ipv4Addr) -> bool {
+    let [a, b, ..] = ip.octets();
+    ip.is_private()
+        || ip.is_loopback()
+        || ip.is_link_local()
+        || ip.is_broadcast()
+        || a == 0
+        || (a == 100 && (64..128).contains(&b))
+}
+
+fn is_private_v6(ip: Ipv6Addr) -> bool {
+    if let Some(inside) = carried_v4(ip) {
+        return is_private_v4(inside);
+    }
+    let first = ip.segments()[0];
+    ip.is_loopback()
+        || ip.is_unspecified()
+        || (first & 0xfe00) == 0xfc00
+        || (first & 0xffc0) == 0xfe80
+}
+
+fn carried_v4(ip: Ipv6Addr) -> Option<Ipv4Addr> {
+    if let Some(mapped) = ip.to_ipv4_mapped() {
+        return Some(mapped);
+    }
+    let [0x64, 0xff9b, 0, 0, 0, 0, high, low] = ip.segments() else {
+        return None;
+    };
+    let [a, b] = high.to_be_bytes();
+    let [c, d] = low.to_be_bytes();
+    Some(Ipv4Addr::new(a, b, c, d))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn inner_networks_are_private_in_every_form() {
+        for text in [
+            "127.0.0.1",
+            "10.1.2.3",
+            "172.16.0.1",
+            "192.168.1.1",
+            "169.254.169.254",
+            "100.64.0.1",
+            "0.0.0.0",
+            "255.255.255.255",
+            "::1",
+            "::",
+            "fe80::1",
+            "fd00:ec2::254",
+            "::ffff:127.0.0.1",
+            "64:ff9b::a00:1",
+        ] {
+            assert!(is_private(text.parse().unwrap()), "{text}");
+        }
+    }
+
+    #[test]
+    fn the_public_web_is_not() {
+        for text in [
+            "203.0.113.7",
+            "8.8.8.8",
+            "172.32.0.1",
+            "100.128.0.1",
+            "2001:db8::1",
+            "::ffff:198.51.100.1",
+            "64:ff9b::c633:6401",
+        ] {
+            assert!(!is_private(text.parse().unwrap()), "{text}");
+        }
+    }
+}

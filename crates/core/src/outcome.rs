@@ -1,0 +1,221 @@
+//! What was seen when an address was asked: the evidence, without an opinion.
+
+use std::net::IpAddr;
+use std::time::Duration;
+
+use serde::{Deserialize, Serialize};
+
+use crate::Moment;
+
+/// The request method (RFC 9110 §9.3).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "UPPERCASE")]
+pub enum Method {
+    /// Asks for the head of the answer alone.
+    Head,
+    /// Asks for the whole answer.
+    Get,
+}
+
+impl Method {
+    /// The method's name.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Method::Head => "HEAD",
+            Method::Get => "GET",
+        }
+    }
+}
+
+/// One time that an address was asked, and how it ended.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Attempt {
+    /// When the answer or failure was in.
+    pub at: Moment,
+    /// How long it took, from the request's start.
+    pub took: Duration,
+    /// How it was asked.
+    pub method: Method,
+    /// What came of it.
+    pub ending: Ending,
+}
+
+/// How an attempt ended.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Ending {
+    /// A server answered.
+    Answer(Answer),
+    /// No answer came.
+    Failure(Failure),
+}
+
+/// The head of an answer, as far as it is of use.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Answer {
+    /// The status code (RFC 9110 §15).
+    pub status: u16,
+    /// The media type, lower case, without parameters.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub media_type: Option<String>,
+    /// The `charset` parameter of the media type.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub charset: Option<String>,
+    /// Octets of the body: as announced, else as counted where it was read to its end.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub length: Option<u64>,
+    /// The `Location` field, as sent.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub location: Option<String>,
+    /// The `Server` field.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub server: Option<String>,
+    /// The `ETag` field.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub etag: Option<String>,
+    /// The `Last-Modified` field.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub last_modified: Option<String>,
+    /// The body ended before its announced length.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub truncated: bool,
+}
+
+fn is_false(value: &bool) -> bool {
+    !value
+}
+
+/// Why no answer came.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Failure {
+    /// The name could not be turned into a network address.
+    Dns(DnsFailure),
+    /// Time ran out at this stage.
+    Timeout(Stage),
+    /// The server's machine refused the connection.
+    Refused,
+    /// The connection was reset or closed before an answer.
+    Reset,
+    /// No way leads to the server's network.
+    Unreachable,
+    /// No secure connection could be made.
+    Tls(TlsFailure),
+    /// What came is not HTTP. The text says how.
+    BadResponse(String),
+    /// The name leads into a private network, which was not asked.
+    Private(IpAddr),
+}
+
+/// What became of a DNS question.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum DnsFailure {
+    /// NXDOMAIN: the name does not exist (RFC 1035 §4.1.1, RFC 2308).
+    NoSuchName,
+    /// The name exists, and has no address records.
+    NoAddress,
+    /// The name server failed or refused. The text is its response code.
+    ServerFailure(String),
+    /// No name server answered in time.
+    Silence,
+}
+
+/// What kept a secure connection from being made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum TlsFailure {
+    /// The certificate's time is over.
+    Expired,
+    /// The certificate's time has not begun.
+    NotYetValid,
+    /// The certificate is for other hosts.
+    WrongHost,
+    /// The certificate is signed by itself.
+    SelfSigned,
+    /// Nobody known signed the certificate.
+    UnknownIssuer,
+    /// No protocol version or cipher in common.
+    Unsupported,
+    /// Anything else. The text says what.
+    Other(String),
+}
+
+/// The stage of a request at which time ran out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Stage {
+    /// While connecting, TLS included.
+    Connect,
+    /// After the request was sent, before the first byte of an answer.
+    FirstByte,
+    /// In the middle of the body.
+    Body,
+}
+
+impl Failure {
+    /// Whether the same question may well get an answer a little later.
+    #[must_use]
+    pub fn may_pass(&self) -> bool {
+        match self {
+            Failure::Timeout(_)
+            | Failure::Refused
+            | Failure::Reset
+            | Failure::Unreachable
+            | Failure::Dns(DnsFailure::ServerFailure(_) | DnsFailure::Silence)
+            | Failure::Tls(TlsFailure::Other(_)) => true,
+            Failure::Dns(DnsFailure::NoSuchName | DnsFailure::NoAddress)
+            | Failure::Tls(_)
+            | Failure::BadResponse(_)
+            | Failure::Private(_) => false,
+        }
+    }
+}
+
+impl Answer {
+    /// Whether the same question may well get another answer a little later:
+    /// 408, 425, 429, 5xx (RFC 9110 §15, RFC 8470), or a body cut short.
+    #[must_use]
+    pub fn may_pass(&self) -> bool {
+        matches!(self.status, 408 | 425 | 429 | 500..=599) || self.truncated
+    }
+
+    /// Whether this sends the visitor on (RFC 9110 §15.4).
+    #[must_use]
+    pub fn is_redirect(&self) -> bool {
+        matches!(self.status, 301 | 302 | 303 | 307 | 308)
+    }
+
+    /// Whether it says that the new place is for good (RFC 9110 §15.4.2, §15.4.9).
+    #[must_use]
+    pub fn is_permanent_redirect(&self) -> bool {
+        matches!(self.status, 301 | 308)
+    }
+
+    /// Whether the body is HTML or XHTML.
+    #[must_use]
+    pub fn is_html(&self) -> bool {
+        matches!(self.media_type.as_deref(), Some("text/html" | "application/xhtml+xml"))
+    }
+}
+
+impl Ending {
+    /// Whether asking again may end otherwise.
+    #[must_use]
+    pub fn may_pass(&self) -> bool {
+        match self {
+            Ending::Answer(answer) => answer.may_pass(),
+            Ending::Failure(failure) => failure.may_pass(),
+        }
+    }
+
+    /// The status, where a server answered.
+    #[must_use]
+    pub fn status(&self) -> Option<u16> {
+        match self {
+            Ending::Answer(answer) => Some(answer.status),
+            Ending::Failure(_) => None,
+        }
+    }
+}

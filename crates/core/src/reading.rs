@@ -1,0 +1,259 @@
+//! What is kept of a page: its links, the places fragments may name, its title.
+//!
+//! All text of a page stands in one string, and links point into it: a page of
+//! a hundred links costs two allocations, not hundreds.
+
+use std::fmt;
+
+use xxhash_rust::xxh3::Xxh3;
+
+use crate::extract::elements::{Attribute, Element};
+use crate::fragment::Places;
+
+/// A stretch of a reading's text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Span {
+    start: u32,
+    length: u32,
+}
+
+/// The nearest landmark around a link (HTML sectioning elements and their WAI-ARIA roles).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Region {
+    /// `header`, or role `banner`.
+    Header,
+    /// `nav`, or role `navigation`.
+    Nav,
+    /// `main`, or role `main`.
+    Main,
+    /// `aside`, or role `complementary`.
+    Aside,
+    /// `footer`, or role `contentinfo`.
+    Footer,
+}
+
+impl Region {
+    const ALL: [Region; 5] =
+        [Region::Header, Region::Nav, Region::Main, Region::Aside, Region::Footer];
+
+    /// The word for it in every output: the element's name.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Region::Header => "header",
+            Region::Nav => "nav",
+            Region::Main => "main",
+            Region::Aside => "aside",
+            Region::Footer => "footer",
+        }
+    }
+
+    /// The region of that name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Region> {
+        Region::ALL.into_iter().find(|region| region.as_str() == name)
+    }
+}
+
+/// One link, its texts as stretches of the reading.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LinkRecord {
+    /// The element that holds it.
+    pub element: Element,
+    /// The attribute that holds it.
+    pub attribute: Attribute,
+    /// The reference as it stands in the source, entities decoded.
+    pub written: Span,
+    /// The link text, white space folded; `None` for elements that have none.
+    pub text: Option<Span>,
+    /// The `rel` attribute.
+    pub rel: Option<Span>,
+    /// The nearest landmark.
+    pub region: Option<Region>,
+    /// Line of the start of the tag, from 1, after content decoding.
+    pub line: u32,
+    /// Column of the start of the tag in Unicode code points, from 1.
+    pub column: u32,
+}
+
+/// One link, its texts in plain sight.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Link<'a> {
+    /// See [`LinkRecord::element`].
+    pub element: Element,
+    /// See [`LinkRecord::attribute`].
+    pub attribute: Attribute,
+    /// See [`LinkRecord::written`].
+    pub written: &'a str,
+    /// See [`LinkRecord::text`].
+    pub text: Option<&'a str>,
+    /// See [`LinkRecord::rel`].
+    pub rel: Option<&'a str>,
+    /// See [`LinkRecord::region`].
+    pub region: Option<Region>,
+    /// See [`LinkRecord::line`].
+    pub line: u32,
+    /// See [`LinkRecord::column`].
+    pub column: u32,
+}
+
+/// All that is kept of one page.
+#[derive(Clone, Default, PartialEq, Eq)]
+pub struct Reading {
+    text: String,
+    links: Vec<LinkRecord>,
+    title: Option<Span>,
+    base: Option<Span>,
+    places: Places,
+    /// The page was longer than the limit; what lay beyond was not read.
+    pub cut: bool,
+}
+
+impl Reading {
+    /// The links in source order.
+    pub fn links(&self) -> impl ExactSizeIterator<Item = Link<'_>> {
+        self.links.iter().map(|link| Link {
+            element: link.element,
+            attribute: link.attribute,
+            written: self.at(link.written),
+            text: link.text.map(|span| self.at(span)),
+            rel: link.rel.map(|span| self.at(span)),
+            region: link.region,
+            line: link.line,
+            column: link.column,
+        })
+    }
+
+    /// The text of `title`, white space folded.
+    #[must_use]
+    pub fn title(&self) -> Option<&str> {
+        self.title.map(|span| self.at(span))
+    }
+
+    /// The `href` of the first `base` that has one, as written.
+    #[must_use]
+    pub fn base(&self) -> Option<&str> {
+        self.base.map(|span| self.at(span))
+    }
+
+    /// The places that fragments may name.
+    #[must_use]
+    pub fn places(&self) -> &Places {
+        &self.places
+    }
+
+    /// A hash of all that was extracted: equal for pages whose links, places and
+    /// title are equal, whatever else differs in their bytes.
+    #[must_use]
+    pub fn hash(&self) -> u128 {
+        let mut hash = Xxh3::new();
+        hash.update(self.text.as_bytes());
+        for link in &self.links {
+            hash.update(link.element.name().as_bytes());
+            hash.update(link.attribute.name().as_bytes());
+            let spans = [Some(link.written), link.text, link.rel];
+            for span in spans {
+                let span = span.map_or([u32::MAX; 2], |span| [span.start, span.length]);
+                hash.update(&span[0].to_le_bytes());
+                hash.update(&span[1].to_le_bytes());
+            }
+            hash.update(&[link.region.map_or(0, |region| region as u8 + 1)]);
+            hash.update(&link.line.to_le_bytes());
+            hash.update(&link.column.to_le_bytes());
+        }
+        for place in self.places.hashes() {
+            hash.update(&place.to_le_bytes());
+        }
+        hash.digest128()
+    }
+
+    fn at(&self, span: Span) -> &str {
+        &self.text[span.start as usize..(span.start + span.length) as usize]
+    }
+}
+
+impl fmt::Debug for Reading {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Reading")
+            .field("title", &self.title())
+            .field("base", &self.base())
+            .field("links", &self.links().collect::<Vec<_>>())
+            .finish_non_exhaustive()
+    }
+}
+
+/// Puts a reading together, piece by piece.
+#[derive(Debug, Default)]
+pub struct ReadingBuilder {
+    reading: Reading,
+    ids: Vec<u64>,
+}
+
+impl ReadingBuilder {
+    /// Keeps a text.
+    pub fn keep(&mut self, text: &str) -> Span {
+        let start = offset(self.reading.text.len());
+        self.reading.text.push_str(text);
+        Span { start, length: offset(text.len()) }
+    }
+
+    /// Adds a link and gives its place in the list.
+    pub fn add_link(&mut self, link: LinkRecord) -> usize {
+        self.reading.links.push(link);
+        self.reading.links.len() - 1
+    }
+
+    /// The link at that place.
+    pub fn link_mut(&mut self, place: usize) -> &mut LinkRecord {
+        &mut self.reading.links[place]
+    }
+
+    /// The links from that place on.
+    pub fn links_from(&mut self, place: usize) -> &mut [LinkRecord] {
+        &mut self.reading.links[place..]
+    }
+
+    /// How many links there are so far.
+    #[must_use]
+    pub fn link_count(&self) -> usize {
+        self.reading.links.len()
+    }
+
+    /// Octets of text kept so far.
+    #[must_use]
+    pub fn kept(&self) -> usize {
+        self.reading.text.len()
+    }
+
+    /// Adds a place that fragments may name, by its hash.
+    pub fn add_place(&mut self, hash: u64) {
+        self.ids.push(hash);
+    }
+
+    /// Sets the title, unless there is one.
+    pub fn set_title(&mut self, title: &str) {
+        if self.reading.title.is_none() {
+            self.reading.title = Some(self.keep(title));
+        }
+    }
+
+    /// Sets the base, unless there is one.
+    pub fn set_base(&mut self, base: &str) {
+        if self.reading.base.is_none() {
+            self.reading.base = Some(self.keep(base));
+        }
+    }
+
+    /// The reading.
+    #[must_use]
+    pub fn finish(mut self, cut: bool) -> Reading {
+        self.reading.places = Places::from_hashes(self.ids);
+        self.reading.cut = cut;
+        self.reading
+    }
+}
+
+/// Bodies are far shorter than 4 GiB: the size limit of a page sees to that.
+fn offset(length: usize) -> u32 {
+    u32::try_from(length).expect("a page's text stays far below 4 GiB")
+}

@@ -1,0 +1,70 @@
+//! When a failure that may pass is asked again.
+//!
+//! Three attempts in all unless the settings say otherwise, the later ones after
+//! a quarter and one and a half of the time-out, with twice the patience. A body
+//! that ran out of time is asked once more only: it costs the most.
+
+use std::time::Duration;
+
+use crate::outcome::{Ending, Failure, Stage};
+
+/// The rules for asking again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Retry {
+    /// Attempts in all, from 1.
+    pub attempts: u32,
+    /// The time-out of a first attempt.
+    pub timeout: Duration,
+}
+
+impl Retry {
+    /// How long to wait before the next attempt; `None` when this ending stands.
+    ///
+    /// `made` counts the attempts made so far, this one included.
+    #[must_use]
+    pub fn gap(&self, made: u32, ending: &Ending) -> Option<Duration> {
+        if !ending.may_pass() || made >= self.limit(ending) {
+            return None;
+        }
+        Some(if made <= 1 { self.timeout / 4 } else { self.timeout * 3 / 2 })
+    }
+
+    fn limit(&self, ending: &Ending) -> u32 {
+        let body_ran_out = *ending == Ending::Failure(Failure::Timeout(Stage::Body));
+        if body_ran_out { self.attempts.min(2) } else { self.attempts }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::outcome::Answer;
+
+    const RETRY: Retry = Retry { attempts: 3, timeout: Duration::from_secs(20) };
+
+    fn gap(made: u32, ending: &Ending) -> Option<u64> {
+        RETRY.gap(made, ending).map(|gap| gap.as_secs())
+    }
+
+    #[test]
+    fn what_may_pass_is_asked_three_times() {
+        let reset = Ending::Failure(Failure::Reset);
+        assert_eq!([1, 2, 3].map(|made| gap(made, &reset)), [Some(5), Some(30), None]);
+    }
+
+    #[test]
+    fn a_slow_body_is_asked_twice() {
+        let slow = Ending::Failure(Failure::Timeout(Stage::Body));
+        assert_eq!([1, 2].map(|made| gap(made, &slow)), [Some(5), None]);
+    }
+
+    #[test]
+    fn what_stands_is_not_asked_again() {
+        let missing = Ending::Answer(Answer { status: 404, ..Answer::default() });
+        assert_eq!(gap(1, &missing), None);
+        let failing = Ending::Answer(Answer { status: 502, ..Answer::default() });
+        assert_eq!(gap(1, &failing), Some(5));
+        let once = Retry { attempts: 1, ..RETRY };
+        assert_eq!(once.gap(1, &failing), None);
+    }
+}

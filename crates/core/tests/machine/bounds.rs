@@ -1,0 +1,116 @@
+//! What is left out is left out, and counted with its reason.
+
+use rummage_core::crawl::{Externals, Settings};
+use rummage_core::pattern::Pattern;
+
+use crate::web::{Act, Web, page};
+
+/// A chain of pages, each two links wide: `/1` leads to `/2` and `/3`, and so on.
+fn tree(pages: usize) -> Web {
+    let mut web = Web::default().on("http://a.test/", page(&["/1"]));
+    for n in 1..pages {
+        let (left, right) = (format!("/{}", 2 * n), format!("/{}", 2 * n + 1));
+        web = web.on(&format!("http://a.test/{n}"), page(&[&left, &right]));
+    }
+    web
+}
+
+#[test]
+fn externals_can_be_noted_only() {
+    let web = Web::default()
+        .on(
+            "http://a.test/",
+            page(&["http://b.test/", "/jump", "mailto:a@a.test", "htp://a.test/"]),
+        )
+        .on("http://a.test/jump", Act::Redirect(301, "http://b.test/".into()))
+        .on("http://b.test/", page(&[]));
+    let note = Settings { externals: Externals::Note, ..Settings::default() };
+    let seen = web.crawl(note);
+    assert_eq!(seen.verdict("http://b.test/"), "skipped external");
+    assert_eq!(seen.verdict("http://a.test/jump"), "skipped external");
+    assert_eq!(seen.verdict("mailto:a@a.test"), "skipped other-scheme");
+    assert_eq!(seen.verdict("htp://a.test/"), "broken malformed-url");
+    assert_eq!(seen.times_asked("http://b.test/"), 0);
+    assert_eq!(web.crawl(Settings::default()).verdict("http://b.test/"), "sound 200");
+}
+
+#[test]
+fn rules_leave_out_and_take_back() {
+    let web = tree(8);
+    let settings = Settings {
+        exclude: vec![Pattern::new("/2"), Pattern::new("/3")],
+        include: vec![Pattern::new("http://*/3")],
+        ..Settings::default()
+    };
+    let seen = web.crawl(settings);
+    assert_eq!(seen.verdict("http://a.test/2"), "skipped excluded");
+    assert_eq!(seen.verdict("http://a.test/3"), "sound 200");
+    assert!(!seen.verdicts.contains_key("http://a.test/4"));
+}
+
+#[test]
+fn pages_beyond_the_depth_are_asked_and_not_read() {
+    let settings = Settings { depth: Some(1), ..Settings::default() };
+    let seen = tree(8).crawl(settings);
+    assert_eq!(seen.pages, ["http://a.test/", "http://a.test/1"]);
+    assert_eq!(seen.verdict("http://a.test/3"), "sound 200");
+    assert!(!seen.verdicts.contains_key("http://a.test/6"));
+}
+
+#[test]
+fn a_shorter_way_found_late_counts() {
+    use std::time::Duration;
+    let web = Web::default()
+        .on("http://a.test/", page(&["/slow", "/a"]))
+        .slow("http://a.test/slow", Duration::from_secs(5), page(&["/deep"]))
+        .on("http://a.test/a", page(&["/b"]))
+        .on("http://a.test/b", page(&["/deep"]))
+        .on("http://a.test/deep", page(&["/deeper"]))
+        .on("http://a.test/deeper", page(&[]));
+    let settings = Settings { depth: Some(2), ..Settings::default() };
+    let seen = web.crawl(settings);
+    assert!(seen.pages.contains(&"http://a.test/deep".to_owned()));
+    assert_eq!(seen.verdict("http://a.test/deeper"), "sound 200");
+}
+
+#[test]
+fn so_many_pages_are_read_by_rank_whatever_answers_first() {
+    use std::time::Duration;
+    let slow_first =
+        tree(40).slow("http://a.test/2", Duration::from_secs(3), page(&["/4", "/file", "/5"]));
+    for web in [slow_first.clone(), slow_first.on("http://a.test/file", Act::File("text/plain"))] {
+        let settings = Settings { max_pages: Some(6), ..Settings::default() };
+        let seen = web.crawl(settings);
+        let mut pages = seen.pages.clone();
+        pages.sort();
+        let expected = ["", "1", "2", "3", "4", "5"].map(|path| format!("http://a.test/{path}"));
+        assert_eq!(pages, expected);
+        assert_eq!(seen.verdict("http://a.test/6"), "skipped limit");
+    }
+}
+
+#[test]
+fn links_for_programs_are_not_asked_unless_a_visitor_has_one_too() {
+    let html = "<link rel=preconnect href='http://b.test/'><link rel=pingback href=/ping>\
+        <link rel=profile href=/both><a href=/both></a>";
+    let web = Web::default()
+        .on("http://a.test/", Act::Page(html.into()))
+        .on("http://a.test/both", page(&[]));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://b.test/"), "skipped service-link");
+    assert_eq!(seen.verdict("http://a.test/ping"), "skipped service-link");
+    assert_eq!(seen.verdict("http://a.test/both"), "sound 200");
+}
+
+#[test]
+fn strangers_are_asked_twice_a_second_and_never_more() {
+    let links: Vec<String> = (0..20).map(|n| format!("http://b.test/{n}")).collect();
+    let links: Vec<&str> = links.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for link in &links {
+        web = web.on(link, page(&[]));
+    }
+    let seen = web.crawl(Settings::default());
+    let seconds = seen.end.since_start().as_secs_f64();
+    assert!((9.5..10.5).contains(&seconds), "{seconds}");
+}

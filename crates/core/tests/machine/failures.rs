@@ -1,0 +1,163 @@
+//! What may pass is asked again before anything is called broken; nothing hangs the run.
+
+use std::time::Duration;
+
+use rummage_core::crawl::Settings;
+use rummage_core::outcome::{DnsFailure, Failure, Method};
+
+use crate::web::{Act, Web, page};
+
+const SECOND: Duration = Duration::from_secs(1);
+
+#[test]
+fn a_failure_that_passes_is_no_fault() {
+    let restart = |act| Act::Until(20 * SECOND, Box::new(act), Box::new(page(&[])));
+    let web = Web::default()
+        .on("http://a.test/", page(&["/refused", "/busy", "/reset"]))
+        .on("http://a.test/refused", restart(Act::Fail(Failure::Refused)))
+        .on("http://a.test/busy", restart(Act::Status(503)))
+        .on("http://a.test/reset", restart(Act::Fail(Failure::Reset)));
+    let seen = web.crawl(Settings::default());
+    for path in ["refused", "busy", "reset"] {
+        let address = format!("http://a.test/{path}");
+        assert_eq!(seen.verdict(&address), "sound 200");
+        assert_eq!(seen.times_asked(&address), 3);
+    }
+    assert_eq!(seen.pages.len(), 4);
+}
+
+#[test]
+fn a_failure_that_stays_is_told_after_three_attempts_with_growing_gaps() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/down"]))
+        .on("http://a.test/down", Act::Fail(Failure::Refused));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/down"), "broken connection-refused");
+    let asked: Vec<Duration> = seen
+        .requests
+        .iter()
+        .filter(|(_, _, address)| address.ends_with("/down"))
+        .map(|(at, ..)| at.since_start())
+        .collect();
+    let gaps: Vec<u64> = asked.windows(2).map(|pair| (pair[1] - pair[0]).as_secs()).collect();
+    assert_eq!(gaps, [5, 30]);
+}
+
+#[test]
+fn what_is_missing_is_confirmed_near_the_end() {
+    let flicker = Act::Until(SECOND, Box::new(Act::Status(404)), Box::new(page(&["/found"])));
+    let web = Web::default()
+        .on("http://a.test/", page(&["/missing", "/flicker", "/slow"]))
+        .on("http://a.test/flicker", flicker)
+        .on("http://a.test/found", page(&[]))
+        .slow("http://a.test/slow", 3 * SECOND, page(&[]));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/missing"), "broken not-found 404");
+    assert_eq!(seen.times_asked("http://a.test/missing"), 2);
+    assert_eq!(seen.verdict("http://a.test/flicker"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/found"), "sound 200");
+}
+
+#[test]
+fn of_many_missing_a_sample_is_confirmed() {
+    let links: Vec<String> = (0..80).map(|n| format!("/gone{n}")).collect();
+    let links: Vec<&str> = links.iter().map(String::as_str).collect();
+    let seen = Web::default().on("http://a.test/", page(&links)).crawl(Settings::default());
+    assert_eq!(seen.requests.len(), 1 + 80 + 50);
+    assert!(
+        links.iter().all(|link| {
+            seen.verdict(&format!("http://a.test{link}")) == "broken not-found 404"
+        })
+    );
+}
+
+#[test]
+fn a_name_that_does_not_exist_is_confirmed_and_told() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["http://gone.test/x"]))
+        .on("http://gone.test/x", Act::Fail(Failure::Dns(DnsFailure::NoSuchName)));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://gone.test/x"), "broken nxdomain");
+    assert_eq!(seen.times_asked("http://gone.test/x"), 2);
+}
+
+#[test]
+fn a_page_that_hangs_costs_its_time_and_not_the_run() {
+    let links: Vec<String> = (0..100).map(|n| format!("/p{n}")).collect();
+    let mut links: Vec<&str> = links.iter().map(String::as_str).collect();
+    links.insert(0, "/hang");
+    let mut web =
+        Web::default().on("http://a.test/", page(&links)).on("http://a.test/hang", Act::Hang);
+    for link in &links[1..] {
+        web = web.on(&format!("http://a.test{link}"), page(&[]));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/hang"), "broken timeout");
+    let last = seen.requests.iter().filter(|(.., address)| !address.ends_with("/hang")).next_back();
+    assert!(last.unwrap().0.since_start() < 20 * SECOND, "the others are read meanwhile");
+    // 20 s, a gap of 5 s, 40 s, a gap of 30 s, 40 s.
+    assert_eq!(seen.end.since_start().as_secs(), 135);
+}
+
+#[test]
+fn sixty_four_dead_hosts_do_not_stall_a_living_site() {
+    let dead: Vec<String> = (0..64).map(|n| format!("http://dead{n}.test/")).collect();
+    let mut links: Vec<&str> = dead.iter().map(String::as_str).collect();
+    links.push("/p0");
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for host in &dead {
+        web = web.on(host, Act::Hang);
+    }
+    for n in 0..200 {
+        let next = format!("/p{}", n + 1);
+        web = web.on(&format!("http://a.test/p{n}"), page(&[&next]));
+    }
+    let seen = web.crawl(Settings::default());
+    let last_page =
+        seen.requests.iter().filter(|(.., a)| a.starts_with("http://a.test/p1")).next_back();
+    assert!(last_page.unwrap().0.since_start() < 10 * SECOND);
+    assert!(seen.end.since_start() < 330 * SECOND, "{:?}", seen.end);
+    assert_eq!(seen.verdict("http://dead63.test/"), "broken timeout");
+}
+
+#[test]
+fn head_is_used_for_pictures_and_never_believed_when_it_is_bad() {
+    let html = "<img src=good><img src=lies><img src=down><a href=both></a><img src=both>";
+    let by = |head, get| Act::ByMethod(Box::new(head), Box::new(get));
+    let web = Web::default()
+        .on("http://a.test/", Act::Page(html.into()))
+        .on("http://a.test/good", Act::File("image/png"))
+        .on("http://a.test/lies", by(Act::Status(405), Act::File("image/png")))
+        .on("http://a.test/down", by(Act::Hang, Act::File("image/png")))
+        .on("http://a.test/both", Act::File("image/png"));
+    let seen = web.crawl(Settings::default());
+    let (head, get) = (Method::Head, Method::Get);
+    assert_eq!(seen.methods("http://a.test/good"), [head]);
+    assert_eq!(seen.methods("http://a.test/lies"), [head, get]);
+    assert_eq!(seen.methods("http://a.test/down"), [head, get]);
+    assert_eq!(seen.methods("http://a.test/both"), [get]);
+    assert!(seen.verdicts.values().all(|verdict| verdict == "sound 200"));
+}
+
+#[test]
+fn a_missing_place_is_told_whichever_comes_first() {
+    let target = "<h2 id=here></h2><a name='there'></a><a href='#here'></a><a href='#nowhere'></a>";
+    let web = Web::default()
+        .on("http://a.test/", page(&["/t#here", "/t#away", "/moved#there", "/moved#gone", "/late"]))
+        .on("http://a.test/t", Act::Page(target.into()))
+        .on("http://a.test/moved", Act::Redirect(301, "/t".into()))
+        .slow("http://a.test/late", SECOND, page(&["/t#late", "/t#/route", "/own#x"]))
+        .on("http://a.test/own", Act::Redirect(302, "/t#there".into()));
+    let mut missing = web.crawl(Settings::default()).missing;
+    missing.sort();
+    assert_eq!(
+        missing,
+        [
+            "http://a.test/moved#gone",
+            "http://a.test/t#/route (script)",
+            "http://a.test/t#away",
+            "http://a.test/t#late",
+            "http://a.test/t#nowhere",
+        ]
+    );
+}

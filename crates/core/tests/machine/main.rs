@@ -1,0 +1,11 @@
+//! The crawl as a machine, on simulated webs, with a clock that jumps.
+//!
+//! One binary: `web` is the simulated web and the loop that drives the machine;
+//! the other files hold the promises.
+
+mod bounds;
+mod failures;
+mod order;
+mod redirects;
+mod replay;
+mod web;
