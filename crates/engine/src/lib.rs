@@ -1,1 +1,24 @@
-//! .
+//! Who does the asking?
+//!
+//! The shell round the core: it opens sockets, reads the clock and writes to the
+//! store, and decides nothing. [`crawl`] drives a [`rummage_core::crawl::Crawl`]:
+//! requests out to a [`Fetcher`], replies in, events to the store and to whoever
+//! [watches](Watch).
+
+mod body;
+mod clock;
+mod config;
+mod dial;
+mod driver;
+mod error;
+mod failure;
+mod fetch;
+mod recorder;
+mod resolve;
+mod tls;
+
+pub use clock::Clock;
+pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT};
+pub use driver::{Ended, Job, Stop, Watch, crawl};
+pub use error::EngineError;
+pub use fetch::Fetcher;

@@ -3,6 +3,8 @@
 //! One binary: `web` is the simulated web and the loop that drives the machine;
 //! the other files hold the promises.
 
+#![allow(clippy::unwrap_used, reason = "a test may")]
+
 mod bounds;
 mod failures;
 mod order;

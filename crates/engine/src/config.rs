@@ -1,0 +1,59 @@
+//! What a person may set about asking, as the engine needs it.
+
+use std::net::SocketAddr;
+use std::time::Duration;
+
+use http::{HeaderName, HeaderValue};
+use rummage_core::pattern::fits;
+use rustls::pki_types::CertificateDer;
+
+/// How we name ourselves unless told otherwise.
+pub const DEFAULT_USER_AGENT: &str =
+    concat!("Mozilla/5.0 (compatible; rummage/", env!("CARGO_PKG_VERSION"), ")");
+
+/// The settings of the engine.
+#[derive(Debug, Clone)]
+pub struct Config {
+    /// The `User-Agent` field.
+    pub user_agent: HeaderValue,
+    /// Header fields for the site's own hosts.
+    pub headers: Vec<(HeaderName, HeaderValue)>,
+    /// How long the first byte of an answer may take.
+    pub timeout: Duration,
+    /// The name server; `None`: the system's.
+    pub dns: Option<SocketAddr>,
+    /// Where to connect instead of where names lead. The first that fits counts.
+    pub connect: Vec<ConnectRule>,
+    /// Certificates to trust beside the system's.
+    pub ca_certs: Vec<CertificateDer<'static>>,
+    /// Whether private addresses are asked whatever the start is.
+    pub allow_private: bool,
+    /// Octets of a page that are read, decoded.
+    pub max_size: usize,
+}
+
+/// Sends what is meant for a host to another place. Names stay as they are: in
+/// `Host`, in TLS, in every output.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ConnectRule {
+    /// The host; `*` stands for any text.
+    pub host: String,
+    /// The port; `None`: every port.
+    pub port: Option<u16>,
+    /// Where to connect.
+    pub to: SocketAddr,
+}
+
+impl ConnectRule {
+    /// Whether the rule is for this host and port.
+    #[must_use]
+    pub fn fits(&self, host: &str, port: u16) -> bool {
+        fits(&self.host, host) && self.port.is_none_or(|own| own == port)
+    }
+
+    /// Whether the rule names this very host, so that its name need not exist.
+    #[must_use]
+    pub fn names(&self, host: &str) -> bool {
+        self.host == host
+    }
+}

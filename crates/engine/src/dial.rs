@@ -1,0 +1,287 @@
+//! Opens connections: name, policy, TCP, TLS, each with its time and its own failure.
+//!
+//! Whether a private address may be asked is decided here, on what the name
+//! resolves to, before any [`ConnectRule`](crate::ConnectRule) and anew for every
+//! hop.
+
+use std::fmt;
+use std::future::Future;
+use std::io;
+use std::net::{IpAddr, SocketAddr};
+use std::pin::Pin;
+use std::sync::{Arc, OnceLock};
+use std::task::{Context, Poll};
+use std::time::Duration;
+
+use http::Uri;
+use hyper_util::client::legacy::connect::dns::Name;
+use hyper_util::client::legacy::connect::{Connected, Connection, HttpConnector};
+use hyper_util::rt::TokioIo;
+use rummage_core::network::is_private;
+use rummage_core::outcome::{Failure, Stage};
+use rustls::ClientConfig;
+use rustls::pki_types::ServerName;
+use tokio::io::{AsyncRead, AsyncWrite, ReadBuf};
+use tokio::net::TcpStream;
+use tokio_rustls::TlsConnector;
+use tokio_rustls::client::TlsStream;
+use tower_service::Service;
+
+use crate::config::ConnectRule;
+use crate::resolve::Resolver;
+use crate::{Config, tls};
+
+/// What all dialers of a run share.
+pub(crate) struct Network {
+    resolver: Resolver,
+    connect: Vec<ConnectRule>,
+    tls: OnceLock<Arc<ClientConfig>>,
+    config: Config,
+    /// Whether private addresses may be asked; decided by the start.
+    private: OnceLock<bool>,
+}
+
+/// Opens connections with a certain patience.
+#[derive(Clone)]
+pub(crate) struct Dialer {
+    network: Arc<Network>,
+    /// For TCP and TLS together.
+    patience: Duration,
+    /// A later attempt: names that failed are asked again.
+    anew: bool,
+}
+
+/// Why no connection came about.
+#[derive(Debug)]
+pub(crate) struct DialError(pub(crate) Failure);
+
+impl fmt::Display for DialError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "no connection: {:?}", self.0)
+    }
+}
+
+impl std::error::Error for DialError {}
+
+impl Network {
+    pub(crate) fn new(config: Config) -> Network {
+        Network {
+            resolver: Resolver::new(config.dns, config.timeout / 4),
+            connect: config.connect.clone(),
+            tls: OnceLock::new(),
+            private: OnceLock::new(),
+            config,
+        }
+    }
+
+    /// The start decides whether private addresses may be asked.
+    pub(crate) async fn handle_start(&self, host: &str) {
+        let seen = self.look_up(host, 0, false).await;
+        let private = seen.is_ok_and(|ips| ips.iter().any(|ip| is_private(*ip)));
+        let _ = self.private.set(private || self.config.allow_private);
+    }
+
+    async fn look_up(&self, host: &str, port: u16, anew: bool) -> Result<Vec<IpAddr>, Failure> {
+        let bare = host.trim_start_matches('[').trim_end_matches(']');
+        if let Ok(ip) = bare.parse() {
+            return Ok(vec![ip]);
+        }
+        match self.resolver.addresses(host, anew).await {
+            Ok(ips) => Ok(ips.to_vec()),
+            // Somebody said where this host is: its name need not exist yet.
+            Err(_) if self.connect.iter().any(|r| r.names(host) && r.fits(host, port)) => {
+                Ok(Vec::new())
+            }
+            Err(failure) => Err(Failure::Dns(failure)),
+        }
+    }
+
+    async fn addresses(
+        &self,
+        host: &str,
+        port: u16,
+        anew: bool,
+    ) -> Result<Vec<SocketAddr>, Failure> {
+        let ips = self.look_up(host, port, anew).await?;
+        let allowed = self.private.get().copied().unwrap_or(self.config.allow_private);
+        if let Some(ip) = ips.iter().find(|ip| !allowed && is_private(**ip)) {
+            return Err(Failure::Private(*ip));
+        }
+        match self.connect.iter().find(|rule| rule.fits(host, port)) {
+            Some(rule) => Ok(vec![rule.to]),
+            None => Ok(ips.into_iter().map(|ip| SocketAddr::new(ip, port)).collect()),
+        }
+    }
+
+    fn tls(&self) -> Arc<ClientConfig> {
+        Arc::clone(self.tls.get_or_init(|| tls::config(&self.config.ca_certs)))
+    }
+}
+
+impl Dialer {
+    pub(crate) fn new(network: Arc<Network>, patience: Duration, anew: bool) -> Dialer {
+        Dialer { network, patience, anew }
+    }
+
+    async fn dial(self, uri: Uri) -> Result<TokioIo<Line>, DialError> {
+        let host = uri.host().unwrap_or_default();
+        let secure = uri.scheme_str() == Some("https");
+        let port = uri.port_u16().unwrap_or(if secure { 443 } else { 80 });
+        let addresses = self.network.addresses(host, port, self.anew).await.map_err(DialError)?;
+        let connect = self.connect(host, secure, addresses);
+        let line = tokio::time::timeout(self.patience, connect)
+            .await
+            .unwrap_or(Err(Failure::Timeout(Stage::Connect)))
+            .map_err(DialError)?;
+        Ok(TokioIo::new(line))
+    }
+
+    async fn connect(
+        &self,
+        host: &str,
+        secure: bool,
+        addresses: Vec<SocketAddr>,
+    ) -> Result<Line, Failure> {
+        let stream = open(addresses).await.map_err(|error| of_io(&error))?;
+        if !secure {
+            return Ok(Line::Plain(stream));
+        }
+        let bare = host.trim_start_matches('[').trim_end_matches(']');
+        let name = ServerName::try_from(bare.to_owned())
+            .map_err(|_| Failure::BadResponse(format!("{host} cannot be a name in TLS")))?;
+        let connector = TlsConnector::from(self.network.tls());
+        let stream = connector.connect(name, stream).await.map_err(|e| tls::failure(&e))?;
+        Ok(Line::Secure(Box::new(stream)))
+    }
+}
+
+/// Opens a TCP connection to the first address that answers, the families side
+/// by side (RFC 8305): hyper-util's connector does that, given a resolver.
+async fn open(addresses: Vec<SocketAddr>) -> io::Result<TcpStream> {
+    let mut connector = HttpConnector::new_with_resolver(Known(addresses));
+    connector.set_nodelay(true);
+    match connector.call(Uri::from_static("http://known/")).await {
+        Ok(stream) => Ok(stream.into_inner()),
+        Err(error) => Err(io_error(&error)),
+    }
+}
+
+/// The I/O error at the bottom of hyper-util's.
+fn io_error(error: &(dyn std::error::Error + 'static)) -> io::Error {
+    let mut at = Some(error);
+    while let Some(error) = at {
+        if let Some(io) = error.downcast_ref::<io::Error>() {
+            return io.raw_os_error().map_or_else(
+                || io::Error::new(io.kind(), io.to_string()),
+                io::Error::from_raw_os_error,
+            );
+        }
+        at = error.source();
+    }
+    io::Error::other(error.to_string())
+}
+
+/// A resolver that knows the answer.
+#[derive(Clone)]
+struct Known(Vec<SocketAddr>);
+
+impl Service<Name> for Known {
+    type Response = std::vec::IntoIter<SocketAddr>;
+    type Error = io::Error;
+    type Future = std::future::Ready<io::Result<Self::Response>>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<io::Result<()>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, _: Name) -> Self::Future {
+        std::future::ready(Ok(self.0.clone().into_iter()))
+    }
+}
+
+/// What an I/O error means, before or during an answer.
+pub(crate) fn of_io(error: &io::Error) -> Failure {
+    use io::ErrorKind as Kind;
+    match error.kind() {
+        Kind::ConnectionRefused => Failure::Refused,
+        Kind::TimedOut => Failure::Timeout(Stage::Connect),
+        Kind::ConnectionReset
+        | Kind::ConnectionAborted
+        | Kind::BrokenPipe
+        | Kind::UnexpectedEof
+        | Kind::NotConnected => Failure::Reset,
+        _ => Failure::Unreachable,
+    }
+}
+
+impl Service<Uri> for Dialer {
+    type Response = TokioIo<Line>;
+    type Error = DialError;
+    type Future = Pin<Box<dyn Future<Output = Result<TokioIo<Line>, DialError>> + Send>>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), DialError>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, uri: Uri) -> Self::Future {
+        Box::pin(self.clone().dial(uri))
+    }
+}
+
+/// A connection, secure or not.
+pub(crate) enum Line {
+    Plain(TcpStream),
+    Secure(Box<TlsStream<TcpStream>>),
+}
+
+impl Connection for Line {
+    fn connected(&self) -> Connected {
+        match self {
+            Line::Plain(_) => Connected::new(),
+            Line::Secure(stream) => match stream.get_ref().1.alpn_protocol() {
+                Some(b"h2") => Connected::new().negotiated_h2(),
+                _ => Connected::new(),
+            },
+        }
+    }
+}
+
+impl AsyncRead for Line {
+    fn poll_read(
+        self: Pin<&mut Self>,
+        context: &mut Context<'_>,
+        buffer: &mut ReadBuf<'_>,
+    ) -> Poll<io::Result<()>> {
+        match self.get_mut() {
+            Line::Plain(stream) => Pin::new(stream).poll_read(context, buffer),
+            Line::Secure(stream) => Pin::new(stream).poll_read(context, buffer),
+        }
+    }
+}
+
+impl AsyncWrite for Line {
+    fn poll_write(
+        self: Pin<&mut Self>,
+        context: &mut Context<'_>,
+        bytes: &[u8],
+    ) -> Poll<io::Result<usize>> {
+        match self.get_mut() {
+            Line::Plain(stream) => Pin::new(stream).poll_write(context, bytes),
+            Line::Secure(stream) => Pin::new(stream).poll_write(context, bytes),
+        }
+    }
+
+    fn poll_flush(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
+        match self.get_mut() {
+            Line::Plain(stream) => Pin::new(stream).poll_flush(context),
+            Line::Secure(stream) => Pin::new(stream).poll_flush(context),
+        }
+    }
+
+    fn poll_shutdown(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
+        match self.get_mut() {
+            Line::Plain(stream) => Pin::new(stream).poll_shutdown(context),
+            Line::Secure(stream) => Pin::new(stream).poll_shutdown(context),
+        }
+    }
+}

@@ -1,0 +1,227 @@
+//! Makes one request of one hop, and says what was seen.
+
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use bytes::Bytes;
+use http::header::{self, HeaderMap, HeaderName, HeaderValue};
+use http_body_util::Empty;
+use hyper::body::Incoming;
+use hyper_util::client::legacy::Client;
+use hyper_util::rt::{TokioExecutor, TokioTimer};
+use rummage_core::crawl::{BodyWish, Kind, Reply, Request};
+use rummage_core::extract::Extractor;
+use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
+use rummage_core::reading::Reading;
+use rummage_core::scope::Scope;
+use tokio::time::timeout;
+use url::{Host, Url};
+
+use crate::body::{self, BodyEnd};
+use crate::dial::{Dialer, Network};
+use crate::{Clock, Config, failure};
+
+/// An external page is read up to here: enough for its title.
+const TITLE_SIZE: usize = 64 * 1024;
+
+/// Makes requests. See the [module](self).
+#[derive(Clone)]
+pub struct Fetcher {
+    inner: Arc<Inner>,
+}
+
+struct Inner {
+    config: Config,
+    network: Arc<Network>,
+    /// For first attempts: connections are kept and used again.
+    steady: Client<Dialer, Empty<Bytes>>,
+    /// For later attempts: every request opens a connection of its own.
+    fresh: Client<Dialer, Empty<Bytes>>,
+    clock: Clock,
+}
+
+impl Fetcher {
+    /// A fetcher with these settings that tells the time of that clock.
+    #[must_use]
+    pub fn new(config: Config, clock: Clock) -> Fetcher {
+        let network = Arc::new(Network::new(config.clone()));
+        let half = config.timeout / 2;
+        let steady = client(Dialer::new(Arc::clone(&network), half, false), 64);
+        let fresh = client(Dialer::new(Arc::clone(&network), half * 2, true), 0);
+        Fetcher { inner: Arc::new(Inner { config, network, steady, fresh, clock }) }
+    }
+
+    /// The start decides whether private addresses may be asked. To be called
+    /// before the first request.
+    pub async fn handle_start(&self, start: &Url) {
+        self.inner.network.handle_start(start.host_str().unwrap_or_default()).await;
+    }
+
+    /// Makes a request and says what was seen.
+    pub async fn fetch(&self, request: Request) -> Reply {
+        let began = Instant::now();
+        let (ending, took, reading) = self.inner.ask(&request, began).await;
+        let attempt = Attempt { at: self.inner.clock.now(), took, method: request.method, ending };
+        Reply { id: request.id, attempt, reading }
+    }
+}
+
+fn client(dialer: Dialer, idle: usize) -> Client<Dialer, Empty<Bytes>> {
+    Client::builder(TokioExecutor::new())
+        .pool_max_idle_per_host(idle)
+        .pool_idle_timeout(Duration::from_secs(20))
+        .pool_timer(TokioTimer::new())
+        .http1_allow_spaces_after_header_name_in_responses(true)
+        .http1_allow_obsolete_multiline_headers_in_responses(true)
+        .http1_ignore_invalid_headers_in_responses(true)
+        .build(dialer)
+}
+
+impl Inner {
+    async fn ask(&self, request: &Request, began: Instant) -> (Ending, Duration, Option<Reading>) {
+        let patience = self.patience(request);
+        let answered = timeout(patience, self.send(request)).await;
+        let took = began.elapsed();
+        match answered {
+            Err(_) => (Ending::Failure(Failure::Timeout(Stage::FirstByte)), took, None),
+            Ok(Err(failure)) => (Ending::Failure(failure), took, None),
+            Ok(Ok(response)) => {
+                let left = (patience * 3).saturating_sub(took);
+                let (ending, reading) = self.take(request, response, left).await;
+                (ending, took, reading)
+            }
+        }
+    }
+
+    fn patience(&self, request: &Request) -> Duration {
+        let timeout = self.config.timeout;
+        match (request.later, request.method) {
+            (true, _) => timeout * 2,
+            (false, Method::Get) => timeout,
+            (false, Method::Head) => timeout / 2,
+        }
+    }
+
+    /// Sends a request. A failure on a connection that was used before says nothing
+    /// of the server: the request is repeated at once, on one of its own.
+    async fn send(&self, request: &Request) -> Result<http::Response<Incoming>, Failure> {
+        let client = if request.later { &self.fresh } else { &self.steady };
+        let built = self.build(request)?;
+        match client.request(built).await {
+            Ok(response) => Ok(response),
+            Err(error) => match failure::of_request(&error) {
+                Failure::Reset if !request.later && !error.is_connect() => {
+                    let again = self.fresh.request(self.build(request)?).await;
+                    again.map_err(|error| failure::of_request(&error))
+                }
+                failure => Err(failure),
+            },
+        }
+    }
+
+    fn build(&self, request: &Request) -> Result<http::Request<Empty<Bytes>>, Failure> {
+        let url = Url::parse(&request.address).expect("normal forms can be parsed");
+        let uri = &url[..url::Position::AfterQuery];
+        let mut built = http::Request::builder()
+            .method(request.method.as_str())
+            .uri(uri)
+            .body(Empty::new())
+            .map_err(|error| Failure::BadResponse(format!("cannot be asked: {error}")))?;
+        let headers = built.headers_mut();
+        headers.insert(header::USER_AGENT, self.config.user_agent.clone());
+        headers.insert(header::ACCEPT, accept(request.kind));
+        headers.insert(header::ACCEPT_LANGUAGE, HeaderValue::from_static("en,*;q=0.5"));
+        if !is_near(&url) {
+            headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip"));
+        }
+        if request.scope == Scope::Internal {
+            for (name, value) in &self.config.headers {
+                headers.insert(name.clone(), value.clone());
+            }
+        }
+        Ok(built)
+    }
+
+    async fn take(
+        &self,
+        request: &Request,
+        response: http::Response<Incoming>,
+        left: Duration,
+    ) -> (Ending, Option<Reading>) {
+        let (head, mut body) = response.into_parts();
+        let mut answer = answer(head.status.as_u16(), &head.headers);
+        let limit = match request.body {
+            BodyWish::Page => self.config.max_size,
+            BodyWish::Title => TITLE_SIZE,
+            BodyWish::Drop => 0,
+        };
+        let is_page = (200..300).contains(&answer.status) && answer.is_html();
+        if limit == 0 || !is_page || request.method == Method::Head {
+            let brief = self.config.timeout / 4;
+            let _ = timeout(brief, body::drain(&mut body, answer.length)).await;
+            return (Ending::Answer(answer), None);
+        }
+        let mut extractor = Extractor::new(answer.charset.as_deref(), limit);
+        let encoding = text(&head.headers, &header::CONTENT_ENCODING);
+        let end = timeout(left, body::read(&mut body, encoding.as_deref(), &mut extractor)).await;
+        match end {
+            Err(_) => return (Ending::Failure(Failure::Timeout(Stage::Body)), None),
+            Ok(BodyEnd::Short) => answer.truncated = true,
+            Ok(BodyEnd::Whole(length)) => answer.length = answer.length.or(Some(length)),
+            Ok(BodyEnd::Enough) => {}
+        }
+        (Ending::Answer(answer), Some(extractor.finish()))
+    }
+}
+
+/// What a browser would say it wants.
+fn accept(kind: Kind) -> HeaderValue {
+    HeaderValue::from_static(match kind {
+        Kind::Page => "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8",
+        Kind::Image => "image/avif,image/webp,image/png,image/svg+xml,image/*;q=0.8,*/*;q=0.5",
+        Kind::Any => "*/*",
+    })
+}
+
+/// Whether an address names this machine or a private network by number: there,
+/// compression costs more than it saves.
+fn is_near(url: &Url) -> bool {
+    match url.host() {
+        Some(Host::Ipv4(ip)) => rummage_core::network::is_private(ip.into()),
+        Some(Host::Ipv6(ip)) => rummage_core::network::is_private(ip.into()),
+        Some(Host::Domain(name)) => name == "localhost",
+        None => false,
+    }
+}
+
+fn answer(status: u16, headers: &HeaderMap) -> Answer {
+    let content_type = text(headers, &header::CONTENT_TYPE).unwrap_or_default();
+    let mut parts = content_type.split(';').map(str::trim);
+    let media_type = parts.next().filter(|name| !name.is_empty()).map(str::to_ascii_lowercase);
+    let charset = parts.find_map(|parameter| {
+        let (name, value) = parameter.split_once('=')?;
+        name.trim()
+            .eq_ignore_ascii_case("charset")
+            .then(|| value.trim().trim_matches('"').to_owned())
+    });
+    Answer {
+        status,
+        media_type,
+        charset,
+        length: text(headers, &header::CONTENT_LENGTH).and_then(|length| length.parse().ok()),
+        location: text(headers, &header::LOCATION),
+        server: text(headers, &header::SERVER),
+        etag: text(headers, &header::ETAG),
+        last_modified: text(headers, &header::LAST_MODIFIED),
+        truncated: false,
+    }
+}
+
+/// A field's value; bytes that are not UTF-8 are read as Latin-1, as browsers do.
+fn text(headers: &HeaderMap, name: &HeaderName) -> Option<String> {
+    let value = headers.get(name)?.as_bytes();
+    Some(match std::str::from_utf8(value) {
+        Ok(text) => text.to_owned(),
+        Err(_) => value.iter().map(|&byte| char::from(byte)).collect(),
+    })
+}

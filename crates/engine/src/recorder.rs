@@ -1,0 +1,83 @@
+//! Writes events to the store on a thread of its own, in batches.
+//!
+//! A batch is what came of one reply; a transaction holds whole batches and ends
+//! at least twice a second, so that a kill loses at most that. When the store
+//! fails, the thread ends, and the next [`Recorder::record`] says so.
+
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
+use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
+
+use rummage_core::crawl::Event;
+use rummage_store::{RunState, RunWriter, StoreError};
+
+const COMMIT_EVERY: Duration = Duration::from_millis(400);
+/// Batches that may wait for the disk before the crawl waits for it too.
+const BATCHES: usize = 512;
+
+enum Message {
+    Batch(Vec<Event>),
+    /// The replay of an earlier part is over.
+    Replayed,
+    Finish(RunState),
+}
+
+/// The way to the writing thread.
+pub(crate) struct Recorder {
+    messages: SyncSender<Message>,
+    thread: JoinHandle<Result<Option<i64>, StoreError>>,
+}
+
+/// The store has failed; [`Recorder::finish`] knows why.
+#[derive(Debug)]
+pub(crate) struct Failed;
+
+impl Recorder {
+    pub(crate) fn start(writer: RunWriter) -> Recorder {
+        let (messages, inbox) = sync_channel(BATCHES);
+        let thread = std::thread::spawn(move || write(writer, &inbox));
+        Recorder { messages, thread }
+    }
+
+    pub(crate) fn record(&self, batch: Vec<Event>) -> Result<(), Failed> {
+        self.messages.send(Message::Batch(batch)).map_err(|_| Failed)
+    }
+
+    pub(crate) fn handle_replayed(&self) -> Result<(), Failed> {
+        self.messages.send(Message::Replayed).map_err(|_| Failed)
+    }
+
+    /// Writes what is left and gives the run's number, if the start was reached.
+    pub(crate) fn finish(self, state: RunState) -> Result<Option<i64>, StoreError> {
+        // When this cannot be sent, the thread's own result says why.
+        let _ = self.messages.send(Message::Finish(state));
+        self.thread.join().expect("the writing thread does not panic")
+    }
+}
+
+fn write(mut writer: RunWriter, inbox: &Receiver<Message>) -> Result<Option<i64>, StoreError> {
+    let mut committed = Instant::now();
+    loop {
+        match inbox.recv_timeout(COMMIT_EVERY) {
+            Ok(Message::Batch(batch)) => {
+                for event in batch {
+                    writer.handle_event(event)?;
+                }
+            }
+            Ok(Message::Replayed) => writer.handle_replayed(),
+            Ok(Message::Finish(state)) => {
+                writer.finish(state)?;
+                return Ok(writer.run());
+            }
+            Err(RecvTimeoutError::Timeout) => {}
+            Err(RecvTimeoutError::Disconnected) => {
+                writer.commit()?;
+                return Ok(writer.run());
+            }
+        }
+        if committed.elapsed() >= COMMIT_EVERY {
+            writer.commit()?;
+            committed = Instant::now();
+        }
+    }
+}

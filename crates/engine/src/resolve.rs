@@ -1,0 +1,103 @@
+//! From names to network addresses, each name asked once.
+//!
+//! hickory does the asking: names are absolute, the hosts file is honoured, both
+//! address families are tried. It keeps no failures, so we keep all answers here;
+//! later attempts forget a failure and ask anew.
+
+use std::collections::HashMap;
+use std::net::{IpAddr, SocketAddr};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use hickory_resolver::TokioResolver;
+use hickory_resolver::config::{
+    ConnectionConfig, LookupIpStrategy, NameServerConfig, ResolveHosts, ResolverConfig,
+    ResolverOpts,
+};
+use hickory_resolver::net::runtime::TokioRuntimeProvider;
+use hickory_resolver::net::{DnsError, NetError};
+use hickory_resolver::proto::op::ResponseCode;
+use rummage_core::outcome::DnsFailure;
+use tokio::sync::OnceCell;
+
+type Answer = Result<Arc<[IpAddr]>, DnsFailure>;
+
+/// Asks name servers. See the [module](self).
+pub(crate) struct Resolver {
+    /// `None` where the system names no server and none was given.
+    hickory: Option<TokioResolver>,
+    known: Mutex<HashMap<String, Arc<OnceCell<Answer>>>>,
+    patience: Duration,
+}
+
+impl Resolver {
+    pub(crate) fn new(server: Option<SocketAddr>, patience: Duration) -> Resolver {
+        Resolver { hickory: build(server, patience), known: Mutex::default(), patience }
+    }
+
+    /// The addresses of a host name. `anew` asks again where the last answer was a failure.
+    pub(crate) async fn addresses(&self, host: &str, anew: bool) -> Answer {
+        let cell = {
+            let mut known = self.known.lock().expect("nothing panics while it holds the names");
+            let cell = known.entry(host.to_owned()).or_default();
+            if anew && matches!(cell.get(), Some(Err(_))) {
+                *cell = Arc::default();
+            }
+            Arc::clone(cell)
+        };
+        cell.get_or_init(|| self.ask(host)).await.clone()
+    }
+
+    async fn ask(&self, host: &str) -> Answer {
+        let Some(hickory) = &self.hickory else {
+            return Err(DnsFailure::ServerFailure("no name server is configured".to_owned()));
+        };
+        let absolute = format!("{}.", host.trim_end_matches('.'));
+        match tokio::time::timeout(self.patience, hickory.lookup_ip(absolute)).await {
+            Err(_) => Err(DnsFailure::Silence),
+            Ok(Err(error)) => Err(failure(&error)),
+            Ok(Ok(found)) => {
+                let addresses: Arc<[IpAddr]> = found.iter().collect();
+                if addresses.is_empty() { Err(DnsFailure::NoAddress) } else { Ok(addresses) }
+            }
+        }
+    }
+}
+
+fn build(server: Option<SocketAddr>, patience: Duration) -> Option<TokioResolver> {
+    let mut builder = match server {
+        Some(server) => {
+            let connections = [ConnectionConfig::udp(), ConnectionConfig::tcp()].map(|mut way| {
+                way.port = server.port();
+                way
+            });
+            let server = NameServerConfig::new(server.ip(), true, connections.to_vec());
+            let config = ResolverConfig::from_name_servers(vec![server]);
+            TokioResolver::builder_with_config(config, TokioRuntimeProvider::default())
+        }
+        None => TokioResolver::builder_tokio().ok()?,
+    };
+    set(builder.options_mut(), patience);
+    builder.build().ok()
+}
+
+fn set(options: &mut ResolverOpts, patience: Duration) {
+    options.timeout = patience / 2;
+    options.attempts = 2;
+    options.ip_strategy = LookupIpStrategy::Ipv4AndIpv6;
+    options.use_hosts_file = ResolveHosts::Always;
+    options.max_active_requests = 256;
+}
+
+fn failure(error: &NetError) -> DnsFailure {
+    match error {
+        NetError::Dns(DnsError::NoRecordsFound(none)) => match none.response_code {
+            ResponseCode::NXDomain => DnsFailure::NoSuchName,
+            ResponseCode::NoError => DnsFailure::NoAddress,
+            code => DnsFailure::ServerFailure(code.to_string()),
+        },
+        NetError::Dns(DnsError::ResponseCode(code)) => DnsFailure::ServerFailure(code.to_string()),
+        NetError::Timeout => DnsFailure::Silence,
+        other => DnsFailure::ServerFailure(other.to_string()),
+    }
+}

@@ -1,0 +1,114 @@
+//! Opening a store: is it ours, is it of a version that we know, is it there?
+
+use std::fs::{File, TryLockError};
+use std::path::Path;
+use std::time::Duration;
+
+use rusqlite::{Connection, OpenFlags};
+
+use crate::StoreError;
+
+/// Tells our files from other SQLite files: "RUMM" in the header.
+const APPLICATION_ID: i64 = 0x5255_4d4d;
+
+/// Each step takes a store from the version before to its own.
+const MIGRATIONS: &[&str] = &[include_str!("schema.sql")];
+
+/// The newest version that we know.
+#[expect(clippy::cast_possible_wrap, reason = "a handful of migrations")]
+const KNOWN: i64 = MIGRATIONS.len() as i64;
+
+/// Opens a store to write; makes it, and the folder that it stands in, if need be.
+///
+/// The lock that comes with it keeps other writers out, and readers not.
+pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreError> {
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        std::fs::create_dir_all(folder).map_err(|error| StoreError::CannotOpen {
+            path: path.to_owned(),
+            why: error.to_string(),
+        })?;
+    }
+    let lock = lock(path)?;
+    let mut connection =
+        Connection::open(path).map_err(|error| StoreError::opening(path, error))?;
+    prepare(&connection).map_err(|error| StoreError::opening(path, error))?;
+    let is_new = is_empty(&connection).map_err(|error| StoreError::opening(path, error))?;
+    if !is_new {
+        check(&connection, path)?;
+    }
+    let version = if is_new { 0 } else { version(&connection)? };
+    migrate(&mut connection, version)?;
+    Ok((connection, lock))
+}
+
+/// Takes the lock of a store: a file beside it, since SQLite has locks of its own on the store.
+fn lock(path: &Path) -> Result<File, StoreError> {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".lock");
+    let cannot = |error: std::io::Error| StoreError::CannotOpen {
+        path: path.to_owned(),
+        why: error.to_string(),
+    };
+    let file = File::create(Path::new(&name)).map_err(cannot)?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(TryLockError::WouldBlock) => Err(StoreError::Busy),
+        Err(TryLockError::Error(error)) => Err(cannot(error)),
+    }
+}
+
+/// Opens a store to read.
+pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
+    if !path.exists() {
+        return Err(StoreError::Missing { path: path.to_owned() });
+    }
+    let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let connection = Connection::open_with_flags(path, flags)
+        .map_err(|error| StoreError::opening(path, error))?;
+    connection.busy_timeout(Duration::from_secs(5))?;
+    check(&connection, path)?;
+    Ok(connection)
+}
+
+fn prepare(connection: &Connection) -> rusqlite::Result<()> {
+    connection.busy_timeout(Duration::from_secs(1))?;
+    connection.pragma_update(None, "journal_mode", "wal")?;
+    // With the log, "normal" may lose the last transactions on a power cut, never the file.
+    connection.pragma_update(None, "synchronous", "normal")?;
+    connection.pragma_update(None, "cache_size", -32_000)
+}
+
+fn is_empty(connection: &Connection) -> rusqlite::Result<bool> {
+    connection.query_row("SELECT count(*) = 0 FROM sqlite_schema", [], |row| row.get(0))
+}
+
+fn version(connection: &Connection) -> rusqlite::Result<i64> {
+    connection.pragma_query_value(None, "user_version", |row| row.get(0))
+}
+
+fn check(connection: &Connection, path: &Path) -> Result<(), StoreError> {
+    let opening = |error| StoreError::opening(path, error);
+    let id: i64 =
+        connection.pragma_query_value(None, "application_id", |row| row.get(0)).map_err(opening)?;
+    if id != APPLICATION_ID {
+        return Err(StoreError::NotAStore { path: path.to_owned() });
+    }
+    let found = version(connection).map_err(opening)?;
+    if found > KNOWN {
+        return Err(StoreError::Newer { path: path.to_owned(), found, known: KNOWN });
+    }
+    Ok(())
+}
+
+fn migrate(connection: &mut Connection, from: i64) -> Result<(), StoreError> {
+    for (step, sql) in (1..).zip(MIGRATIONS) {
+        if step > from {
+            let transaction = connection.transaction()?;
+            transaction.execute_batch(sql)?;
+            transaction.pragma_update(None, "application_id", APPLICATION_ID)?;
+            transaction.pragma_update(None, "user_version", step)?;
+            transaction.commit()?;
+        }
+    }
+    Ok(())
+}

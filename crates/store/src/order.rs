@@ -1,0 +1,74 @@
+//! The pages of a run in the order of their rank.
+
+use std::collections::{BTreeSet, HashMap};
+
+use rummage_core::rank::in_rank_order;
+use rusqlite::{Connection, params};
+
+use crate::{StoreError, pack};
+
+/// A page of a run.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Page {
+    pub(crate) address: i64,
+    pub(crate) version: i64,
+    pub(crate) depth: Option<u32>,
+}
+
+/// The pages of a run by rank: as stored, or worked out for a run that has not ended.
+pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
+    let unranked: bool = db.query_row(
+        "SELECT exists(SELECT 1 FROM run_page WHERE run = ?1 AND rank IS NULL)",
+        [run],
+        |row| row.get(0),
+    )?;
+    if unranked {
+        return compute(db, run);
+    }
+    let mut select =
+        db.prepare("SELECT address, version, depth FROM run_page WHERE run = ?1 ORDER BY rank")?;
+    let rows = select.query_map([run], |row| {
+        Ok(Page { address: row.get(0)?, version: row.get(1)?, depth: row.get(2)? })
+    })?;
+    Ok(rows.collect::<Result<_, _>>()?)
+}
+
+/// Works the order out from the links.
+pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
+    let mut versions: HashMap<u64, (i64, i64)> = HashMap::new();
+    let mut select = db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        let (address, version): (i64, i64) = (row.get(0)?, row.get(1)?);
+        versions.insert(address.cast_unsigned(), (address, version));
+    }
+    let mut targets: HashMap<i64, u64> = HashMap::new();
+    // A link to an address that redirects leads to the page where its hops end.
+    let mut select = db.prepare(
+        "SELECT mark.id, coalesce(verdict.final, mark.target) FROM mark
+         LEFT JOIN verdict ON verdict.run = ?1 AND verdict.address = mark.target",
+    )?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        let target = row.get::<_, i64>(1)?.cast_unsigned();
+        if versions.contains_key(&target) {
+            targets.insert(row.get(0)?, target);
+        }
+    }
+    let start: i64 =
+        db.query_row("SELECT start FROM run WHERE id = ?1", [run], |row| row.get(0))?;
+    let known: BTreeSet<u64> = versions.keys().copied().collect();
+    let mut select = db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
+    let order = in_rank_order(start.cast_unsigned(), &known, |page| {
+        let (_, version) = versions[&page];
+        let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
+        Ok::<_, StoreError>(
+            pack::unpack(&links).filter_map(|place| targets.get(&place.mark).copied()).collect(),
+        )
+    })?;
+    let page = |(page, depth): (u64, u32)| {
+        let (address, version) = versions[&page];
+        Page { address, version, depth: (depth != u32::MAX).then_some(depth) }
+    };
+    Ok(order.into_iter().map(page).collect())
+}

@@ -1,0 +1,194 @@
+//! What comes out of a store, in plain types.
+
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rummage_core::outcome::Attempt;
+use rummage_core::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+
+/// How far a run got.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunState {
+    /// It is under way, or was killed.
+    Going,
+    /// It was stopped and can go on.
+    Stopped,
+    /// It came to its end.
+    Finished,
+}
+
+impl RunState {
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            RunState::Going => "going",
+            RunState::Stopped => "stopped",
+            RunState::Finished => "finished",
+        }
+    }
+
+    pub(crate) fn named(name: &str) -> RunState {
+        match name {
+            "finished" => RunState::Finished,
+            "stopped" => RunState::Stopped,
+            _ => RunState::Going,
+        }
+    }
+}
+
+/// One run, as its head line tells of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RunInfo {
+    /// The run's number, from 1 in a store.
+    pub number: i64,
+    /// The host of the start, with its port where that is not a default one.
+    pub site: String,
+    /// Where the start's redirects ended.
+    pub start: String,
+    /// The start as it was given.
+    pub asked_for: String,
+    /// The title of the start page.
+    pub title: Option<String>,
+    /// When the run began.
+    pub started_at: Timestamp,
+    /// How long it took, up to the last thing that is stored.
+    pub took: Duration,
+    /// How far it got.
+    pub state: RunState,
+}
+
+/// The counts at the head of a listing. They are of the whole run.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Totals {
+    /// Pages that were read.
+    pub pages: u64,
+    /// Links on them: places, not targets.
+    pub links: u64,
+    /// Addresses that were asked.
+    pub asked: u64,
+    /// Targets that are broken: addresses, and fragments without a place.
+    pub broken: u64,
+    /// Addresses that are doubtful.
+    pub doubtful: u64,
+    /// Addresses that have moved.
+    pub moved: u64,
+    /// Addresses that are sound.
+    pub sound: u64,
+    /// What was not checked, with reasons, the most frequent first.
+    pub skipped: Vec<SkipCount>,
+    /// Addresses that were still to be asked when the run was stopped.
+    pub not_asked: u64,
+    /// Pages of the site that were asked and not read, for their depth.
+    pub not_read: u64,
+    /// Servers that were asked more slowly.
+    pub slowed: Vec<SlowedServer>,
+}
+
+/// How many addresses were not checked for one reason.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SkipCount {
+    /// The reason.
+    pub cause: Cause,
+    /// How many.
+    pub addresses: u64,
+}
+
+/// A server that showed strain.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SlowedServer {
+    /// Host, and port where it is not a default one.
+    pub server: String,
+    /// How often its pace was halved.
+    pub times: u64,
+}
+
+/// What a run says of one address.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Outcome {
+    /// The verdict.
+    pub verdict: Verdict,
+    /// Why.
+    pub cause: Option<Cause>,
+    /// The last status on the way.
+    pub status: Option<u16>,
+    /// Where the hops ended; `None` where it was not asked.
+    pub last: Option<String>,
+    /// For what moved: where the leading permanent redirects end.
+    pub moved_to: Option<String>,
+    /// How many hops there were.
+    pub hops: u32,
+    /// On which side of the bounds; `None` for what is not asked over HTTP.
+    pub scope: Option<Scope>,
+    /// When it was asked last; `None` where it was not.
+    pub checked_at: Option<Timestamp>,
+}
+
+/// One link on one page, with what is said of its target.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LinkRow {
+    /// Tells links that say the same from others: equal on every page of a template.
+    pub mark: i64,
+    /// The target's address.
+    pub address: String,
+    /// The fragment, without `#`.
+    pub fragment: Option<String>,
+    /// What is said of the target: of the address, or of the fragment if that is worse.
+    pub outcome: Outcome,
+    /// The fragment looks like one that a script reads.
+    pub for_script: bool,
+    /// The page that has the link.
+    pub page: String,
+    /// Line of the start of the tag, from 1.
+    pub line: u32,
+    /// Column of the start of the tag in Unicode code points, from 1.
+    pub column: u32,
+    /// The element.
+    pub element: String,
+    /// The attribute.
+    pub attribute: String,
+    /// The link text.
+    pub text: Option<String>,
+    /// The reference as it stands in the source.
+    pub written: String,
+    /// The nearest landmark.
+    pub region: Option<String>,
+    /// The `rel` attribute.
+    pub rel: Option<String>,
+    /// On how many pages of the run the very same link stands.
+    pub pages: u64,
+}
+
+impl LinkRow {
+    /// Address and fragment.
+    #[must_use]
+    pub fn target(&self) -> String {
+        match &self.fragment {
+            Some(fragment) => format!("{}#{fragment}", self.address),
+            None => self.address.clone(),
+        }
+    }
+}
+
+/// What a page was when it was read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PageRow {
+    /// Its title.
+    pub title: Option<String>,
+    /// Links away from the start; `None` where the start does not lead there.
+    pub depth: Option<u32>,
+    /// How many links it has.
+    pub links: u64,
+}
+
+/// One address on the way from a target to its last hop.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TraceRow {
+    /// The address.
+    pub address: String,
+    /// What was seen each time it was asked.
+    pub attempts: Vec<Attempt>,
+    /// The title that was seen last.
+    pub title: Option<String>,
+    /// The page, where it was read.
+    pub page: Option<PageRow>,
+}

@@ -1,0 +1,157 @@
+//! What is needed to go on with a run that was stopped or killed.
+
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
+use rummage_core::crawl::{AddressId, Reply};
+use rummage_core::extract::elements::{Attribute, Element};
+use rummage_core::reading::{LinkRecord, Reading, ReadingBuilder, Region};
+use rusqlite::{OptionalExtension, params};
+
+use crate::records::RunInfo;
+use crate::{Reader, StoreError, pack, reader};
+
+/// A run that can go on.
+#[derive(Debug)]
+pub struct Replay {
+    /// The run.
+    pub run: RunInfo,
+    /// The options that were given when it began, as JSON.
+    pub options: String,
+}
+
+/// What a link says, as the extractor gave it.
+struct Said {
+    element: Element,
+    attribute: Attribute,
+    rel: Option<String>,
+    written: String,
+    text: Option<String>,
+    region: Option<Region>,
+}
+
+impl Reader {
+    /// The last run, if it has not come to its end.
+    ///
+    /// # Errors
+    /// When the last run is finished, when there is none, or the store cannot be read.
+    pub fn unfinished(&self) -> Result<Replay, StoreError> {
+        let run = self
+            .db
+            .query_row(
+                "SELECT id FROM run WHERE state <> 'finished'
+                 AND id = (SELECT max(id) FROM run)",
+                [],
+                |row| row.get(0),
+            )
+            .optional()?;
+        let run = self.run(run.ok_or(StoreError::NothingToResume)?)?;
+        let options =
+            self.db.query_row("SELECT options FROM run WHERE id = ?1", [run.number], |row| {
+                row.get(0)
+            })?;
+        Ok(Replay { run, options })
+    }
+
+    /// Gives each reply of a run with its address, in the order in which they came.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn for_each_reply(
+        &self,
+        run: i64,
+        mut take: impl FnMut(&str, Reply),
+    ) -> Result<(), StoreError> {
+        // A page belongs to the last attempt that got one; earlier attempts had none.
+        let mut select = self.db.prepare(
+            "SELECT at_us, took_us, method, ending, url, version FROM attempt
+             JOIN address ON address.id = attempt.address
+             LEFT JOIN run_page ON run_page.run = attempt.run
+                 AND run_page.address = attempt.address
+                 AND method = 'GET'
+                 AND ending ->> '$.answer.status' BETWEEN 200 AND 299
+             WHERE attempt.run = ?1 ORDER BY seq",
+        )?;
+        let mut said = HashMap::new();
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let address: String = row.get(4)?;
+            let reading = match row.get::<_, Option<i64>>(5)? {
+                Some(version) => Some(self.reading(version, &mut said)?),
+                None => None,
+            };
+            let id = AddressId::from_index(0);
+            take(&address, Reply { id, attempt: reader::attempt(row)?, reading });
+        }
+        Ok(())
+    }
+
+    fn reading(&self, version: i64, said: &mut HashMap<i64, Said>) -> Result<Reading, StoreError> {
+        let mut select = self.db.prepare_cached(
+            "SELECT title, base, cut, places, links FROM page_version WHERE id = ?1",
+        )?;
+        let (title, base, cut, places, links) = select.query_row(params![version], |row| {
+            Ok((
+                row.get::<_, Option<String>>(0)?,
+                row.get::<_, Option<String>>(1)?,
+                row.get::<_, bool>(2)?,
+                row.get::<_, Vec<u8>>(3)?,
+                row.get::<_, Vec<u8>>(4)?,
+            ))
+        })?;
+        let mut builder = ReadingBuilder::default();
+        if let Some(base) = base {
+            builder.set_base(&base);
+        }
+        if let Some(title) = title {
+            builder.set_title(&title);
+        }
+        for hash in places.chunks_exact(8) {
+            builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
+        }
+        for place in pack::unpack(&links) {
+            let mark = match said.entry(place.mark) {
+                Entry::Occupied(known) => known.into_mut(),
+                Entry::Vacant(new) => new.insert(self.said(place.mark)?),
+            };
+            let link = LinkRecord {
+                element: mark.element,
+                attribute: mark.attribute,
+                written: builder.keep(&mark.written),
+                text: mark.text.as_deref().map(|text| builder.keep(text)),
+                rel: mark.rel.as_deref().map(|rel| builder.keep(rel)),
+                region: mark.region,
+                line: place.line,
+                column: place.column,
+            };
+            builder.add_link(link);
+        }
+        Ok(builder.finish(cut))
+    }
+
+    fn said(&self, mark: i64) -> Result<Said, StoreError> {
+        let mut select = self.db.prepare_cached(
+            "SELECT element, attribute, rel, written, text, region FROM mark WHERE id = ?1",
+        )?;
+        let texts = select.query_row([mark], |row| {
+            Ok((
+                row.get::<_, String>(0)?,
+                row.get::<_, String>(1)?,
+                row.get(2)?,
+                row.get(3)?,
+                row.get(4)?,
+                row.get::<_, Option<String>>(5)?,
+            ))
+        })?;
+        let (element, attribute, rel, written, text, region) = texts;
+        let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
+        Ok(Said {
+            element: Element::named(&element).ok_or_else(|| unknown(&element))?,
+            attribute: Attribute::named(&attribute).ok_or_else(|| unknown(&attribute))?,
+            rel,
+            written,
+            text,
+            region: region.as_deref().and_then(Region::named),
+        })
+    }
+}
