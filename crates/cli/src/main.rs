@@ -1,1 +1,34 @@
-fn main() {}
+//! What did the person mean?
+//!
+//! `args` is what was typed, and alone knows clap. `commands` take it, look at
+//! the world once, hand plain settings to the crates below, and say how it ended.
+
+mod args;
+mod commands;
+mod failure;
+mod output;
+mod paths;
+mod start;
+mod values;
+mod watch;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use args::Args;
+
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
+fn main() -> ExitCode {
+    let args = match Args::try_parse() {
+        Ok(args) => args,
+        Err(error) => return failure::report_usage(&error),
+    };
+    let everywhere = args.everywhere.clone();
+    match commands::run(args) {
+        Ok(code) => code.into(),
+        Err(failure) => failure.report(&everywhere),
+    }
+}

@@ -76,7 +76,7 @@ pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError
         .await
         .expect("the writing thread does not panic")?;
     match (driver.crawl.start_problem(), run) {
-        (Some(problem), _) => Err(EngineError::Start(problem.clone())),
+        (Some(problem), _) => Err(EngineError::Start(Box::new(problem.clone()))),
         (None, Some(run)) => Ok(Ended { run, state }),
         // Stopped before the start had answered.
         (None, None) => Ok(Ended { run: 0, state }),

@@ -9,7 +9,7 @@ use rummage_store::StoreError;
 pub enum EngineError {
     /// The start gave no page to begin with.
     #[error("the start could not be read")]
-    Start(StartProblem),
+    Start(Box<StartProblem>),
     /// What was found could not be stored.
     #[error(transparent)]
     Store(#[from] StoreError),

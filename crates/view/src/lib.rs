@@ -1,1 +1,35 @@
-//! .
+//! How does it look?
+//!
+//! Every output is a pass over what a [`rummage_store::Reader`] gives, written to
+//! whatever the caller holds: one file a format. What a page says is hostile:
+//! [`safe`] shows it and never obeys it. Nothing else in the tool knows how
+//! things look.
+
+mod jsonl;
+mod number;
+mod phrase;
+pub mod progress;
+mod safe;
+mod style;
+mod text;
+
+use std::io;
+
+pub use jsonl::links as jsonl;
+pub use number::{count, duration};
+pub use phrase::ending;
+pub use safe::safe;
+pub use text::{findings, trace};
+
+use rummage_store::StoreError;
+
+/// Why an output was not finished.
+#[derive(Debug, thiserror::Error)]
+pub enum ViewError {
+    /// It could not be written. A closed pipe is one of these.
+    #[error("the output cannot be written: {0}")]
+    Write(#[from] io::Error),
+    /// The store could not be read.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}

@@ -1,0 +1,109 @@
+//! Options that say what is asked, and how. All are optional here: what is not
+//! given is left to `--resume`, the environment and the presets, in this order.
+
+use std::net::SocketAddr;
+use std::path::PathBuf;
+
+use clap::{Args, ValueEnum};
+use serde::{Deserialize, Serialize};
+
+use crate::values::{Connect, Header, Rate, Time, connect, header, rate, time};
+
+/// What and how to ask. A run keeps these, but for `header`, which may hold secrets.
+#[derive(Debug, Clone, Default, Args, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+#[command(next_help_heading = "Asking")]
+pub(crate) struct Asking {
+    /// Ask addresses outside the site, or only note them [default: check]
+    #[arg(long, value_name = "WHAT", env = "RUMMAGE_EXTERNALS", hide_env = true)]
+    pub(crate) externals: Option<ExternalsChoice>,
+    /// Read pages at most so many links away from the start [default: no limit]
+    #[arg(long, value_name = "N", env = "RUMMAGE_DEPTH", hide_env = true)]
+    pub(crate) depth: Option<u32>,
+    /// Read at most so many pages, the nearest to the start [default: no limit]
+    #[arg(long, value_name = "N", env = "RUMMAGE_MAX_PAGES", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) max_pages: Option<u32>,
+    /// Leave out addresses that fit; only `*` is special (repeatable)
+    #[arg(long, value_name = "PATTERN", env = "RUMMAGE_EXCLUDE", hide_env = true)]
+    pub(crate) exclude: Vec<String>,
+    /// Take back addresses that `--exclude` leaves out (repeatable)
+    #[arg(long, value_name = "PATTERN", env = "RUMMAGE_INCLUDE", hide_env = true)]
+    pub(crate) include: Vec<String>,
+    /// Requests at the same time, in all [default: 64]
+    #[arg(long, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..=1000))]
+    pub(crate) concurrency: Option<u32>,
+    /// Requests at the same time to one server of the site [default: up to 16, as it bears]
+    #[arg(long, value_name = "N", env = "RUMMAGE_PER_HOST", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..=1000))]
+    pub(crate) per_host: Option<u32>,
+    /// Requests to one server in a time, such as 2/s, 30/min or 1/5s
+    #[arg(long, value_name = "N/UNIT", env = "RUMMAGE_RATE", hide_env = true,
+        value_parser = rate)]
+    pub(crate) rate: Option<Rate>,
+    /// How long an answer may take to begin, such as 5s or 1m [default: 20s]
+    #[arg(long, value_name = "DURATION", env = "RUMMAGE_TIMEOUT", hide_env = true,
+        value_parser = time)]
+    pub(crate) timeout: Option<Time>,
+    /// How often a failure that may pass is asked, in all [default: 3]
+    #[arg(long, value_name = "N", env = "RUMMAGE_ATTEMPTS", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..=10))]
+    pub(crate) attempts: Option<u32>,
+    /// The User-Agent to send
+    #[arg(long, value_name = "TEXT", env = "RUMMAGE_USER_AGENT", hide_env = true)]
+    pub(crate) user_agent: Option<String>,
+    /// Send a header field to the site's own hosts (repeatable); 'Name: env:VAR' takes
+    /// the value from the environment variable VAR
+    #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
+    #[serde(skip)]
+    pub(crate) header: Vec<Header>,
+    /// Ask this name server
+    #[arg(long, value_name = "IP:PORT", env = "RUMMAGE_DNS", hide_env = true)]
+    pub(crate) dns: Option<SocketAddr>,
+    /// Connect there for this host; HOST may have a port, and `*` in it (repeatable)
+    #[arg(long, value_name = "HOST=IP:PORT", env = "RUMMAGE_CONNECT", hide_env = true,
+        value_delimiter = ' ', value_parser = connect)]
+    pub(crate) connect: Vec<Connect>,
+    /// Trust the certificates in this PEM file too (repeatable)
+    #[arg(long, value_name = "FILE", env = "RUMMAGE_CA_CERT", hide_env = true)]
+    pub(crate) ca_cert: Vec<PathBuf>,
+    /// Ask private addresses even when the start is a public one
+    #[arg(long, env = "RUMMAGE_ALLOW_PRIVATE", hide_env = true)]
+    pub(crate) allow_private: bool,
+}
+
+/// What to do with externals.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum ExternalsChoice {
+    /// Ask them
+    Check,
+    /// Only note them
+    Note,
+}
+
+impl Asking {
+    /// What was given now, and for the rest what was given to the run that goes on.
+    pub(crate) fn or(self, earlier: Asking) -> Asking {
+        let list = |own: Vec<String>, earlier| if own.is_empty() { earlier } else { own };
+        Asking {
+            externals: self.externals.or(earlier.externals),
+            depth: self.depth.or(earlier.depth),
+            max_pages: self.max_pages.or(earlier.max_pages),
+            exclude: list(self.exclude, earlier.exclude),
+            include: list(self.include, earlier.include),
+            concurrency: self.concurrency.or(earlier.concurrency),
+            per_host: self.per_host.or(earlier.per_host),
+            rate: self.rate.or(earlier.rate),
+            timeout: self.timeout.or(earlier.timeout),
+            attempts: self.attempts.or(earlier.attempts),
+            user_agent: self.user_agent.or(earlier.user_agent),
+            header: self.header,
+            dns: self.dns.or(earlier.dns),
+            connect: if self.connect.is_empty() { earlier.connect } else { self.connect },
+            ca_cert: if self.ca_cert.is_empty() { earlier.ca_cert } else { self.ca_cert },
+            allow_private: self.allow_private || earlier.allow_private,
+        }
+    }
+}

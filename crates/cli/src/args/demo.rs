@@ -1,0 +1,20 @@
+//! `rummage demo`.
+
+use clap::{Args, Subcommand};
+
+/// Show a full example on a small simulated web that comes with the tool
+///
+/// The web is that of the Ashlock Canal Museum and its partners, with the faults
+/// that links have in life. It is served on this machine alone; nothing is
+/// installed, and nothing is left behind.
+#[derive(Debug, Args)]
+pub(crate) struct DemoArgs {
+    #[command(subcommand)]
+    pub(crate) command: Option<DemoCommand>,
+}
+
+#[derive(Debug, Clone, Copy, Subcommand)]
+pub(crate) enum DemoCommand {
+    /// Only serve the simulated web, until Ctrl-C
+    Serve,
+}

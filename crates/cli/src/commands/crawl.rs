@@ -1,0 +1,239 @@
+//! `rummage crawl`: from what was typed to a crawl, and from its end to an exit code.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use rummage_core::crawl::{Crawl, Externals, Settings};
+use rummage_core::pattern::Pattern;
+use rummage_core::retry::Retry;
+use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Ended, Fetcher, Job, Stop};
+use rummage_store::{NewRun, Reader, RunState, RunWriter, StoreError};
+use rustls::pki_types::CertificateDer;
+use rustls::pki_types::pem::PemObject;
+use tokio::sync::watch;
+use url::Url;
+
+use super::findings;
+use crate::args::{Asking, CrawlArgs, Everywhere, ExternalsChoice};
+use crate::failure::{Exit, Failure};
+use crate::watch::Teller;
+use crate::{output, paths, start};
+
+/// Octets of a page that are read: far more than pages have, far less than memory.
+const MAX_SIZE: usize = 10 << 20;
+const TIMEOUT: Duration = Duration::from_secs(20);
+
+pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let store = paths::store(everywhere.store.clone())?;
+    let plan = if args.resume {
+        Plan::resume(&store, args.asking.clone())?
+    } else {
+        Plan::begin(&store, args.start.clone().unwrap_or_default(), args.asking.clone())?
+    };
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .map_err(|why| Failure::System { what: "no threads could be started", why })?;
+    let mut teller = Teller::new(everywhere, plan.asked_for.clone(), plan.last_time);
+    let ended = runtime.block_on(drive(plan, &mut teller));
+    teller.finish();
+    let ended = ended?;
+    if ended.run == 0 {
+        let mut out = output::stderr(everywhere.color);
+        let _ = writeln!(out, "stopped before the start had answered: nothing was found yet");
+        return Ok(Exit::Unfinished);
+    }
+    show(&args, everywhere, &store, ended)
+}
+
+/// Ends just as `rummage findings` does. Somebody who closed our output still gets
+/// the exit code of the crawl.
+fn show(
+    args: &CrawlArgs,
+    everywhere: &Everywhere,
+    store: &Path,
+    ended: Ended,
+) -> Result<Exit, Failure> {
+    let reader = Reader::open(store)?;
+    let run = reader.run(ended.run)?;
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    let shown = findings::show(&mut out, &reader, &run, &args.selecting.selection(), args.format);
+    match shown {
+        Err(rummage_view::ViewError::Write(error))
+            if error.kind() == std::io::ErrorKind::BrokenPipe => {}
+        shown => shown?,
+    }
+    if ended.state == RunState::Stopped {
+        if !everywhere.quiet {
+            let mut out = output::stderr(everywhere.color);
+            let _ = writeln!(out, "stopped; go on with: rummage crawl --resume");
+        }
+        return Ok(Exit::Unfinished);
+    }
+    findings::exit(&reader, &run, args.fail_on)
+}
+
+/// All that is known before the first request.
+struct Plan {
+    asked_for: String,
+    starts: Vec<Url>,
+    settings: Settings,
+    config: Config,
+    writer: RunWriter,
+    last_time: Option<Duration>,
+    /// The run that goes on, and how long it was under way.
+    earlier: Option<(Reader, i64, Duration)>,
+}
+
+impl Plan {
+    fn begin(store: &Path, asked_for: String, asking: Asking) -> Result<Plan, Failure> {
+        let starts = start::candidates(&asked_for)?;
+        let config = config(&asking)?;
+        let writer = RunWriter::begin(store, new_run(&asked_for, &asking))?;
+        let last_time = Reader::open(store)?.last_time(&asked_for)?;
+        let settings = settings(&asking);
+        Ok(Plan { asked_for, starts, settings, config, writer, last_time, earlier: None })
+    }
+
+    fn resume(store: &Path, asking: Asking) -> Result<Plan, Failure> {
+        let reader = Reader::open(store)?;
+        let replay = reader.unfinished()?;
+        let earlier: Asking = serde_json::from_str(&replay.options)
+            .map_err(|error| StoreError::Damaged(error.to_string()))?;
+        let asking = asking.or(earlier);
+        let asked_for = replay.run.asked_for.clone();
+        let config = config(&asking)?;
+        let number = replay.run.number;
+        let writer = RunWriter::resume(store, number, new_run(&asked_for, &asking))?;
+        // What is due waits for no longer than it would have.
+        let wall = jiff::Timestamp::now().duration_since(replay.run.started_at);
+        let wall = Duration::try_from(wall).unwrap_or_default();
+        Ok(Plan {
+            starts: start::candidates(&asked_for)?,
+            asked_for,
+            settings: settings(&asking),
+            config,
+            writer,
+            last_time: None,
+            earlier: Some((reader, number, wall.max(replay.run.took))),
+        })
+    }
+}
+
+fn new_run(asked_for: &str, asking: &Asking) -> NewRun {
+    NewRun {
+        asked_for: asked_for.to_owned(),
+        options: serde_json::to_string(asking).expect("options are plain data"),
+        version: env!("CARGO_PKG_VERSION").to_owned(),
+        started_at: jiff::Timestamp::now(),
+    }
+}
+
+async fn drive(plan: Plan, teller: &mut Teller) -> Result<Ended, Failure> {
+    let mut crawl = Crawl::new(plan.settings, plan.starts.clone());
+    let mut before = Duration::ZERO;
+    if let Some((reader, run, under_way)) = plan.earlier {
+        before = under_way;
+        reader.for_each_reply(run, |address, reply| {
+            // An address that new settings leave out is not heard of again.
+            crawl.handle_replayed(address, reply);
+        })?;
+    }
+    let clock = Clock::starting_at(before);
+    let fetcher = Fetcher::new(plan.config, clock);
+    if let Some(start) = plan.starts.first() {
+        fetcher.handle_start(start).await;
+    }
+    let stop = stop_on_signal();
+    let job = Job { crawl, fetcher, clock, writer: plan.writer, stop };
+    Ok(rummage_engine::crawl(job, teller).await?)
+}
+
+/// The first Ctrl-C (or request to end) stops the crawl; the second leaves at once.
+fn stop_on_signal() -> Stop {
+    let (sender, stop) = watch::channel(false);
+    tokio::spawn(async move {
+        signal().await;
+        let _ = sender.send(true);
+        signal().await;
+        std::process::exit(Exit::Unfinished as i32);
+    });
+    stop
+}
+
+#[cfg(unix)]
+async fn signal() {
+    use tokio::signal::unix::{SignalKind, signal};
+    match signal(SignalKind::terminate()) {
+        Ok(mut ended) => tokio::select! {
+            _ = tokio::signal::ctrl_c() => {}
+            _ = ended.recv() => {}
+        },
+        Err(_) => drop(tokio::signal::ctrl_c().await),
+    }
+}
+
+#[cfg(not(unix))]
+async fn signal() {
+    let _ = tokio::signal::ctrl_c().await;
+}
+
+fn settings(asking: &Asking) -> Settings {
+    let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
+    let preset = Settings::default();
+    Settings {
+        externals: match asking.externals {
+            Some(ExternalsChoice::Note) => Externals::Note,
+            Some(ExternalsChoice::Check) | None => Externals::Check,
+        },
+        depth: asking.depth,
+        max_pages: asking.max_pages,
+        exclude: patterns(&asking.exclude),
+        include: patterns(&asking.include),
+        concurrency: asking.concurrency.unwrap_or(preset.concurrency),
+        per_host: asking.per_host,
+        interval: asking.rate.map(|rate| rate.0),
+        retry: Retry {
+            attempts: asking.attempts.unwrap_or(preset.retry.attempts),
+            timeout: timeout(asking),
+        },
+        hops: preset.hops,
+    }
+}
+
+fn timeout(asking: &Asking) -> Duration {
+    asking.timeout.map_or(TIMEOUT, |time| time.0)
+}
+
+fn config(asking: &Asking) -> Result<Config, Failure> {
+    let agent = asking.user_agent.as_deref().unwrap_or(DEFAULT_USER_AGENT);
+    let mut ca_certs = Vec::new();
+    for file in &asking.ca_cert {
+        ca_certs.extend(certificates(file)?);
+    }
+    Ok(Config {
+        user_agent: agent.parse().map_err(|_| Failure::Usage {
+            what: "--user-agent holds characters that a header field cannot".to_owned(),
+            hint: "Use plain letters, digits and punctuation.".to_owned(),
+        })?,
+        headers: asking.header.iter().map(|h| (h.name.clone(), h.value.clone())).collect(),
+        timeout: timeout(asking),
+        dns: asking.dns,
+        connect: asking.connect.iter().map(|connect| connect.0.clone()).collect(),
+        ca_certs,
+        allow_private: asking.allow_private,
+        max_size: MAX_SIZE,
+    })
+}
+
+fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure> {
+    let wrong = |why: String| Failure::Usage {
+        what: format!("--ca-cert {} cannot be used: {why}", file.display()),
+        hint: "Give a PEM file that begins with -----BEGIN CERTIFICATE-----.".to_owned(),
+    };
+    let found: Result<Vec<_>, _> =
+        CertificateDer::pem_file_iter(file).map_err(|error| wrong(error.to_string()))?.collect();
+    let found = found.map_err(|error| wrong(error.to_string()))?;
+    if found.is_empty() { Err(wrong("it holds no certificate".to_owned())) } else { Ok(found) }
+}

@@ -1,0 +1,22 @@
+//! Where things are kept.
+
+use std::path::PathBuf;
+
+use etcetera::{BaseStrategy, choose_base_strategy};
+
+use crate::failure::Failure;
+
+/// The store: the file that was named, else one in the user's data folder (XDG
+/// Base Directory Specification; its likes on other systems).
+pub(crate) fn store(named: Option<PathBuf>) -> Result<PathBuf, Failure> {
+    if let Some(named) = named {
+        return Ok(named);
+    }
+    match choose_base_strategy() {
+        Ok(folders) => Ok(folders.data_dir().join("rummage").join("rummage.db")),
+        Err(_) => Err(Failure::Usage {
+            what: "there is no home folder to keep the store in".to_owned(),
+            hint: "Name a file with --store.".to_owned(),
+        }),
+    }
+}

@@ -1,0 +1,93 @@
+//! What START means: a URL, or a host name that is tried over https, then http.
+
+use std::path::Path;
+
+use url::{Host, Url};
+
+use crate::failure::Failure;
+
+/// The addresses to try, in their order.
+pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {
+    let start = start.trim();
+    if start.is_empty() {
+        return Err(wrong("the start is empty", "Give a URL or a host name."));
+    }
+    if start.contains("://") {
+        return url(start).map(|url| vec![url]);
+    }
+    if start.starts_with(['.', '/', '\\', '~']) || Path::new(start).is_dir() {
+        return Err(wrong(
+            &format!("{start} is a folder, and a crawl starts from a web address"),
+            "Serve the folder on this machine and give that address, such as http://127.0.0.1:8000/.",
+        ));
+    }
+    let bare = url(&format!("http://{start}"))?;
+    if is_loopback(&bare) {
+        return Ok(vec![bare]);
+    }
+    Ok(vec![url(&format!("https://{start}"))?, bare])
+}
+
+fn url(text: &str) -> Result<Url, Failure> {
+    let hint =
+        "Give a URL such as https://www.example.test/, or a host name such as www.example.test.";
+    let url =
+        Url::parse(text).map_err(|error| wrong(&format!("{text} is no address: {error}"), hint))?;
+    if !matches!(url.scheme(), "http" | "https") {
+        return Err(wrong(&format!("{text} is not asked over http or https"), hint));
+    }
+    if !url.username().is_empty() || url.password().is_some() {
+        return Err(wrong(
+            "the start holds a user name or a password, which would end up in every output",
+            "Give them as a header: --header 'Authorization: env:VAR'.",
+        ));
+    }
+    Ok(url)
+}
+
+fn wrong(what: &str, hint: &str) -> Failure {
+    Failure::Usage { what: what.to_owned(), hint: hint.to_owned() }
+}
+
+fn is_loopback(url: &Url) -> bool {
+    match url.host() {
+        Some(Host::Ipv4(ip)) => ip.is_loopback(),
+        Some(Host::Ipv6(ip)) => ip.is_loopback(),
+        Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
+        None => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn tried(start: &str) -> Vec<String> {
+        candidates(start).unwrap().into_iter().map(String::from).collect()
+    }
+
+    #[test]
+    fn host_names_are_tried_over_https_first_and_loopback_over_http_alone() {
+        assert_eq!(tried("www.a.test"), ["https://www.a.test/", "http://www.a.test/"]);
+        assert_eq!(tried("a.test:8443/x"), ["https://a.test:8443/x", "http://a.test:8443/x"]);
+        assert_eq!(tried("localhost:8000"), ["http://localhost:8000/"]);
+        assert_eq!(tried("[::1]:8000"), ["http://[::1]:8000/"]);
+        assert_eq!(tried("https://a.test/x#y"), ["https://a.test/x#y"]);
+    }
+
+    #[test]
+    fn what_cannot_be_a_start_is_said_at_once() {
+        for start in [
+            "",
+            " ",
+            "./public",
+            "/var/www",
+            "ftp://a.test/",
+            "http://",
+            "http://u:p@a.test/",
+            "a b",
+        ] {
+            assert!(candidates(start).is_err(), "{start}");
+        }
+    }
+}

@@ -1,0 +1,138 @@
+//! What a person sees while a crawl runs: head lines, progress, and with `-v` every request.
+
+use std::io::Write;
+use std::time::Duration;
+
+use rummage_core::crawl::{Crawl, Event, Place, Progress};
+use rummage_core::scope::Bounds;
+use rummage_core::verdict::Verdict;
+use rummage_engine::Watch;
+use rummage_view::progress::{Lines, Live};
+use rummage_view::{duration, ending, safe};
+
+use crate::args::Everywhere;
+use crate::output;
+
+/// Tells of a crawl on standard error.
+pub(crate) struct Teller {
+    out: Box<dyn Write>,
+    shape: Shape,
+    verbose: bool,
+    asked_for: String,
+    last_time: Option<Duration>,
+    /// Known once the start was reached, told with its title.
+    bounds: Option<(Bounds, String)>,
+}
+
+enum Shape {
+    Quiet,
+    Lines(Lines),
+    Live(Box<Live>),
+}
+
+impl Teller {
+    pub(crate) fn new(
+        everywhere: &Everywhere,
+        asked_for: String,
+        last_time: Option<Duration>,
+    ) -> Teller {
+        let shape = if everywhere.quiet {
+            Shape::Quiet
+        } else if output::stderr_is_drawn() {
+            let columns = terminal_size::terminal_size().map_or(80, |(width, _)| width.0);
+            Shape::Live(Box::new(Live::new(usize::from(columns))))
+        } else {
+            Shape::Lines(Lines::default())
+        };
+        Teller {
+            out: Box::new(output::stderr(everywhere.color)),
+            shape,
+            verbose: everywhere.verbose,
+            asked_for,
+            last_time,
+            bounds: None,
+        }
+    }
+
+    /// Takes the progress away.
+    pub(crate) fn finish(&mut self) {
+        if let Shape::Live(live) = &mut self.shape {
+            live.finish();
+        }
+    }
+
+    fn say(&mut self, text: &str) {
+        match &mut self.shape {
+            Shape::Quiet => {}
+            // A closed standard error must not end the crawl.
+            Shape::Lines(_) => drop(writeln!(self.out, "{text}")),
+            Shape::Live(live) => live.handle_line(text),
+        }
+    }
+
+    /// The first line: title, bounds, how long it took last time.
+    fn say_head(&mut self, title: Option<&str>) {
+        let Some((bounds, start)) = self.bounds.take() else { return };
+        let mut head = String::new();
+        if let Some(title) = title.filter(|title| !title.is_empty()) {
+            head = format!("{}: ", safe(title));
+        }
+        head += &format!("all of {}", bounds.name());
+        if let Some(twin) = bounds.twin() {
+            head += &format!(" and {twin}");
+        }
+        head += ", over http and https";
+        if let Some(time) = self.last_time {
+            head += &format!("; last time it took {}", duration(time));
+        }
+        self.say(&head);
+        if !self.asked_for.contains(&bounds.name()) {
+            self.say(&format!(
+                "{} leads to {}, which is taken as the site",
+                self.asked_for,
+                safe(&start)
+            ));
+        }
+    }
+}
+
+impl Watch for Teller {
+    fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
+        match event {
+            Event::Bounded { start, bounds } => {
+                self.bounds = Some((bounds.clone(), crawl.address(*start).to_owned()));
+            }
+            Event::Read { reading, .. } => self.say_head(reading.title()),
+            Event::Judged { id, judged } if judged.verdict == Verdict::Broken => {
+                let status = judged.status.map(|status| format!(" {status}")).unwrap_or_default();
+                let cause = judged.cause.map_or("", |cause| cause.as_str());
+                self.say(&format!("broken {cause}{status} {}", safe(crawl.address(*id))));
+            }
+            Event::NoPlace { id, fragment, place: Place::Missing } => {
+                let address = safe(crawl.address(*id));
+                self.say(&format!("broken no-such-fragment {address}#{}", safe(fragment)));
+            }
+            Event::Asked { id, attempt, .. } if self.verbose => {
+                self.say(&format!(
+                    "{} {} {} ({})",
+                    attempt.method.as_str(),
+                    safe(crawl.address(*id)),
+                    ending(&attempt.ending),
+                    duration(attempt.took),
+                ));
+            }
+            Event::Slowed { server } if self.verbose => {
+                self.say(&format!("{} shows strain: asked more slowly", safe(server)));
+            }
+            _ => {}
+        }
+    }
+
+    fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]) {
+        match &mut self.shape {
+            Shape::Quiet => {}
+            Shape::Lines(lines) => lines.handle_tick(&mut self.out, progress, slowest),
+            Shape::Live(live) => live.handle_tick(progress, slowest),
+        }
+    }
+}

@@ -1,0 +1,62 @@
+//! Numbers as people read them.
+
+use std::time::Duration;
+
+/// A count with thousands parted: `12,345`.
+#[must_use]
+pub fn count(number: u64) -> String {
+    let digits = number.to_string();
+    let mut out = String::with_capacity(digits.len() + digits.len() / 3);
+    for (at, digit) in digits.char_indices() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            out.push(',');
+        }
+        out.push(digit);
+    }
+    out
+}
+
+/// A count of things: `1 page`, `2 pages`.
+pub(crate) fn counted(number: u64, one: &str, many: &str) -> String {
+    format!("{} {}", count(number), if number == 1 { one } else { many })
+}
+
+/// A time in its two greatest units: `230 ms`, `4.2 s`, `3 min 5 s`, `2 h 10 min`.
+#[must_use]
+pub fn duration(time: Duration) -> String {
+    let seconds = time.as_secs();
+    match seconds {
+        0 if time.as_millis() == 0 => "under 1 ms".to_owned(),
+        0 => format!("{} ms", time.as_millis()),
+        1..10 => format!("{:.1} s", time.as_secs_f64()),
+        10..60 => format!("{seconds} s"),
+        60..3600 => format!("{} min {} s", seconds / 60, seconds % 60),
+        _ => format!("{} h {} min", count(seconds / 3600), seconds % 3600 / 60),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn counts_are_parted_by_thousands() {
+        for (number, text) in [(0, "0"), (999, "999"), (1000, "1,000"), (1_234_567, "1,234,567")] {
+            assert_eq!(count(number), text);
+        }
+    }
+
+    #[test]
+    fn times_come_in_fitting_units() {
+        for (millis, text) in [
+            (0, "under 1 ms"),
+            (230, "230 ms"),
+            (4240, "4.2 s"),
+            (42_900, "42 s"),
+            (185_000, "3 min 5 s"),
+            (7_800_000, "2 h 10 min"),
+        ] {
+            assert_eq!(duration(Duration::from_millis(millis)), text);
+        }
+    }
+}

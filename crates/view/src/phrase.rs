@@ -1,0 +1,142 @@
+//! What verdicts, causes and evidence are called in plain words.
+
+use std::fmt::Write as _;
+
+use rummage_core::outcome::{Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::verdict::Cause;
+
+use crate::number::duration;
+use crate::safe::safe;
+
+/// A cause in words.
+pub(crate) fn cause(cause: Cause) -> &'static str {
+    match cause {
+        Cause::MalformedUrl => "not an address that a browser can open",
+        Cause::OtherScheme => "not asked over HTTP",
+        Cause::Excluded => "left out by a rule",
+        Cause::External => "external, only noted",
+        Cause::Limit => "beyond a limit that was set",
+        Cause::ServiceLink => "for programs, not for visitors",
+        Cause::PrivateAddress => "leads into a private network",
+        Cause::Nxdomain => "no such host name",
+        Cause::NoAddress => "the host name has no address",
+        Cause::DnsFailure => "the name server failed",
+        Cause::ConnectionRefused => "connection refused",
+        Cause::ConnectionReset => "connection reset",
+        Cause::Unreachable => "network unreachable",
+        Cause::Timeout => "no answer in time",
+        Cause::TlsExpired => "certificate out of date",
+        Cause::TlsWrongHost => "certificate for another host",
+        Cause::TlsUntrusted => "certificate signed by itself",
+        Cause::TlsChain => "certificate from an unknown issuer",
+        Cause::TlsUnsupported => "no common TLS version or cipher",
+        Cause::TlsFailure => "TLS failed",
+        Cause::BadResponse => "the answer is not HTTP",
+        Cause::Truncated => "the answer was cut short",
+        Cause::RedirectLoop => "redirects in a circle",
+        Cause::RedirectLimit => "too many redirects",
+        Cause::BadRedirect => "redirect to nowhere",
+        Cause::NotFound => "not found",
+        Cause::Gone => "gone for good",
+        Cause::LoginNeeded => "login needed",
+        Cause::AccessRefused => "access refused",
+        Cause::Blocking => "the host seems to block us",
+        Cause::Busy => "the host is too busy",
+        Cause::ClientError => "request refused",
+        Cause::ServerError => "server error",
+        Cause::NoSuchFragment => "no such place on the page",
+        Cause::MovedPermanently => "moved for good",
+        Cause::Redirected => "redirected for now",
+        Cause::NotAsked => "not asked: the run was stopped before",
+    }
+}
+
+/// How an attempt ended, in a few words.
+#[must_use]
+pub fn ending(ending: &Ending) -> String {
+    match ending {
+        Ending::Answer(answer) if answer.truncated => format!("{}, cut short", answer.status),
+        Ending::Answer(answer) => answer.status.to_string(),
+        Ending::Failure(failure) => self::failure(failure),
+    }
+}
+
+fn failure(failure: &Failure) -> String {
+    match failure {
+        Failure::Dns(DnsFailure::NoSuchName) => "no such host name (NXDOMAIN)".to_owned(),
+        Failure::Dns(DnsFailure::NoAddress) => "the host name has no address".to_owned(),
+        Failure::Dns(DnsFailure::Silence) => "no name server answered".to_owned(),
+        Failure::Dns(DnsFailure::ServerFailure(why)) => {
+            format!("the name server failed ({})", safe(why))
+        }
+        Failure::Timeout(Stage::Connect) => "no connection in time".to_owned(),
+        Failure::Timeout(Stage::FirstByte) => "no answer in time".to_owned(),
+        Failure::Timeout(Stage::Body) => "the answer did not end in time".to_owned(),
+        Failure::Refused => "connection refused".to_owned(),
+        Failure::Reset => "connection reset".to_owned(),
+        Failure::Unreachable => "network unreachable".to_owned(),
+        Failure::BadResponse(why) => format!("not HTTP ({})", safe(why)),
+        Failure::Private(ip) => format!("leads to {ip}, which was not asked"),
+        Failure::Tls(failure) => tls(failure),
+    }
+}
+
+fn tls(failure: &TlsFailure) -> String {
+    match failure {
+        TlsFailure::Expired => "the certificate has expired".to_owned(),
+        TlsFailure::NotYetValid => "the certificate is not valid yet".to_owned(),
+        TlsFailure::WrongHost => "the certificate is for another host".to_owned(),
+        TlsFailure::SelfSigned => "the certificate is signed by itself".to_owned(),
+        TlsFailure::UnknownIssuer => "nobody known signed the certificate".to_owned(),
+        TlsFailure::Unsupported => "no common TLS version or cipher".to_owned(),
+        TlsFailure::Other(why) => format!("TLS failed ({})", safe(why)),
+    }
+}
+
+/// All attempts in one phrase: `404 by HEAD, then by GET twice, 3 ms`.
+pub(crate) fn attempts(attempts: &[Attempt]) -> String {
+    let mut out = String::new();
+    let mut rest = attempts;
+    while let Some(first) = rest.first() {
+        let alike = |other: &&Attempt| other.ending == first.ending && other.method == first.method;
+        let times = rest.iter().take_while(alike).count();
+        let last = &rest[times - 1];
+        if !out.is_empty() {
+            out.push_str(", then ");
+        }
+        let _ = write!(out, "{} to {}", ending(&first.ending), first.method.as_str());
+        match times {
+            1 => {}
+            2 => out.push_str(" twice"),
+            _ => {
+                let _ = write!(out, " {times} times");
+            }
+        }
+        let _ = write!(out, " ({})", duration(last.took));
+        rest = &rest[times..];
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use rummage_core::Moment;
+    use rummage_core::outcome::{Answer, Method};
+
+    use super::*;
+
+    #[test]
+    fn attempts_that_are_alike_are_told_once() {
+        let attempt = |method, status| Attempt {
+            at: Moment::START,
+            took: Duration::from_millis(3),
+            method,
+            ending: Ending::Answer(Answer { status, ..Answer::default() }),
+        };
+        let seen =
+            [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];
+        assert_eq!(attempts(&seen), "405 to HEAD (3 ms), then 404 to GET twice (3 ms)");
+    }
+}

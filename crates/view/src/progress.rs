@@ -1,0 +1,171 @@
+//! What a person sees while a crawl runs, on standard error.
+//!
+//! On a terminal, [`Live`] draws a line that is kept up to date, with what is
+//! broken above it as it turns up; elsewhere [`Lines`] writes a plain line every
+//! ten seconds. No percentage: what is known still grows.
+
+use std::collections::VecDeque;
+use std::io::Write;
+use std::time::{Duration, Instant};
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use rummage_core::crawl::Progress;
+
+use crate::number::{count, duration};
+use crate::safe::{safe, shorten};
+
+/// Requests that take longer are named.
+const SLOW: Duration = Duration::from_secs(5);
+/// Between two plain lines.
+const PLAIN_EVERY: Duration = Duration::from_secs(10);
+/// Over which time the rate is measured.
+const RATE_OVER: Duration = Duration::from_secs(5);
+
+/// A line that is kept up to date.
+#[derive(Debug)]
+pub struct Live {
+    bar: ProgressBar,
+    rate: Rate,
+    width: usize,
+}
+
+impl Live {
+    /// Draws to standard error, on a terminal of that many columns.
+    #[must_use]
+    pub fn new(columns: usize) -> Live {
+        let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::stderr_with_hz(10));
+        let style = ProgressStyle::with_template("{msg}").expect("the template is fixed");
+        bar.set_style(style);
+        Live { bar, rate: Rate::default(), width: columns.max(20) }
+    }
+
+    /// Draws where the crawl is.
+    pub fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]) {
+        self.rate.add(Instant::now(), progress.done);
+        let mut text = shorten(&line(progress, self.rate.per_second()), self.width);
+        for (time, address) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
+            let slow = format!("waiting {} for {}", duration(*time), safe(address));
+            text.push('\n');
+            text.push_str(&shorten(&slow, self.width));
+        }
+        self.bar.set_message(text);
+        self.bar.tick();
+    }
+
+    /// Writes a line above the one that is drawn.
+    pub fn handle_line(&mut self, text: &str) {
+        self.bar.println(text);
+    }
+
+    /// Takes the drawing away.
+    pub fn finish(&mut self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+/// A plain line now and then.
+#[derive(Debug)]
+pub struct Lines {
+    next: Instant,
+    rate: Rate,
+}
+
+impl Default for Lines {
+    fn default() -> Lines {
+        Lines { next: Instant::now() + PLAIN_EVERY, rate: Rate::default() }
+    }
+}
+
+impl Lines {
+    /// Writes where the crawl is, when it is time.
+    pub fn handle_tick(
+        &mut self,
+        out: &mut dyn Write,
+        progress: Progress,
+        slowest: &[(Duration, &str)],
+    ) {
+        let now = Instant::now();
+        self.rate.add(now, progress.done);
+        if now < self.next {
+            return;
+        }
+        self.next = now + PLAIN_EVERY;
+        // A closed standard error must not end the crawl.
+        let _ = writeln!(out, "{}", line(progress, self.rate.per_second()));
+        for (time, address) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
+            let _ = writeln!(out, "  waiting {} for {}", duration(*time), safe(address));
+        }
+    }
+}
+
+/// Where a crawl is, in one line.
+fn line(progress: Progress, per_second: u64) -> String {
+    format!(
+        "{} of {} known addresses done, {} in flight, {} a second, {} pages, {} broken",
+        count(progress.done),
+        count(progress.known),
+        count(progress.in_flight),
+        count(per_second),
+        count(progress.pages),
+        count(progress.broken),
+    )
+}
+
+/// How much is done in a second, over the last seconds.
+#[derive(Debug, Default)]
+struct Rate {
+    seen: VecDeque<(Instant, u64)>,
+}
+
+impl Rate {
+    fn add(&mut self, now: Instant, done: u64) {
+        self.seen.push_back((now, done));
+        while self.seen.front().is_some_and(|(at, _)| now.duration_since(*at) > RATE_OVER) {
+            self.seen.pop_front();
+        }
+    }
+
+    #[expect(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        clippy::cast_precision_loss,
+        reason = "a rate for reading"
+    )]
+    fn per_second(&self) -> u64 {
+        let (Some((from, before)), Some((to, after))) = (self.seen.front(), self.seen.back())
+        else {
+            return 0;
+        };
+        let seconds = to.duration_since(*from).as_secs_f64();
+        if seconds > 0.0 {
+            (after.saturating_sub(*before) as f64 / seconds).round() as u64
+        } else {
+            0
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_rate_is_of_the_last_seconds() {
+        let (mut rate, start) = (Rate::default(), Instant::now());
+        for second in 0..20 {
+            rate.add(start + Duration::from_secs(second), second * 30);
+        }
+        assert_eq!(rate.per_second(), 30);
+        rate.add(start + Duration::from_secs(60), 600);
+        assert_eq!(rate.per_second(), 0);
+    }
+
+    #[test]
+    fn a_line_tells_what_is_done_and_known() {
+        let progress = Progress { done: 1204, known: 3000, in_flight: 16, broken: 2, pages: 80 };
+        assert_eq!(
+            line(progress, 38),
+            "1,204 of 3,000 known addresses done, 16 in flight, 38 a second, 80 pages, 2 broken"
+        );
+    }
+}

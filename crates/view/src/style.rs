@@ -1,0 +1,18 @@
+//! Colours and weights. Whoever holds the output strips them where they are not wanted.
+
+use anstyle::{AnsiColor, Style};
+use rummage_core::verdict::Verdict;
+
+pub(crate) const STRONG: Style = Style::new().bold();
+pub(crate) const FAINT: Style = Style::new().dimmed();
+
+/// The colour of a verdict.
+pub(crate) fn of(verdict: Verdict) -> Style {
+    match verdict {
+        Verdict::Broken => AnsiColor::Red.on_default().bold(),
+        Verdict::Doubtful => AnsiColor::Yellow.on_default().bold(),
+        Verdict::Moved => AnsiColor::Cyan.on_default().bold(),
+        Verdict::Sound => AnsiColor::Green.on_default(),
+        Verdict::Skipped => Style::new().dimmed(),
+    }
+}
