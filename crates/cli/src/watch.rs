@@ -22,6 +22,8 @@ pub(crate) struct Teller {
     last_time: Option<Duration>,
     /// Known once the start was reached, told with its title.
     bounds: Option<(Bounds, String)>,
+    /// What is to be said after that.
+    early: Vec<String>,
 }
 
 enum Shape {
@@ -51,6 +53,7 @@ impl Teller {
             asked_for,
             last_time,
             bounds: None,
+            early: Vec::new(),
         }
     }
 
@@ -61,7 +64,17 @@ impl Teller {
         }
     }
 
+    /// Whether what is broken is told as it turns up: off a terminal, the results do.
+    fn is_live(&self) -> bool {
+        matches!(self.shape, Shape::Live(_))
+    }
+
     fn say(&mut self, text: &str) {
+        // The head comes first, even where a fault of the start page was quicker.
+        if self.bounds.is_some() {
+            self.early.push(text.to_owned());
+            return;
+        }
         match &mut self.shape {
             Shape::Quiet => {}
             // A closed standard error must not end the crawl.
@@ -87,11 +100,11 @@ impl Teller {
         }
         self.say(&head);
         if !self.asked_for.contains(&bounds.name()) {
-            self.say(&format!(
-                "{} leads to {}, which is taken as the site",
-                self.asked_for,
-                safe(&start)
-            ));
+            let start = safe(&start);
+            self.say(&format!("{} leads to {start}, which is taken as the site", self.asked_for));
+        }
+        for text in std::mem::take(&mut self.early) {
+            self.say(&text);
         }
     }
 }
@@ -103,12 +116,12 @@ impl Watch for Teller {
                 self.bounds = Some((bounds.clone(), crawl.address(*start).to_owned()));
             }
             Event::Read { reading, .. } => self.say_head(reading.title()),
-            Event::Judged { id, judged } if judged.verdict == Verdict::Broken => {
+            Event::Judged { id, judged } if judged.verdict == Verdict::Broken && self.is_live() => {
                 let status = judged.status.map(|status| format!(" {status}")).unwrap_or_default();
                 let cause = judged.cause.map_or("", |cause| cause.as_str());
                 self.say(&format!("broken {cause}{status} {}", safe(crawl.address(*id))));
             }
-            Event::NoPlace { id, fragment, place: Place::Missing } => {
+            Event::NoPlace { id, fragment, place: Place::Missing } if self.is_live() => {
                 let address = safe(crawl.address(*id));
                 self.say(&format!("broken no-such-fragment {address}#{}", safe(fragment)));
             }

@@ -1,1 +1,22 @@
-//! .
+//! What is it like in the wild?
+//!
+//! A small simulated web on loopback: web hosts, their TLS and their DNS, with
+//! every fault that the tool claims to find, planted where it happens in life. A
+//! [`Scenario`] says what there is and holds the truth about each planted fault;
+//! [`museum`] is the one that people see, [`generated`] makes others from a seed,
+//! so that nothing is fitted to the museum. [`serve`] puts one on the air.
+//!
+//! This crate needs no other of ours: it must not learn from the tool what the
+//! tool is held against.
+
+mod authority;
+mod dns;
+mod generated;
+mod museum;
+mod scenario;
+mod server;
+
+pub use generated::generated;
+pub use museum::museum;
+pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario};
+pub use server::{Asked, Web, serve};

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::io::Write;
 
+use rummage_core::reading::Region;
 use rummage_core::selection::Selection;
 use rummage_core::shared::is_shared;
 use rummage_core::verdict::{Cause, Verdict};
@@ -37,6 +38,7 @@ pub(super) fn collect(
     reader: &Reader,
     run: &RunInfo,
     selection: &Selection,
+    all_pages: u64,
 ) -> Result<Vec<Block>, ViewError> {
     let mut blocks: Vec<Block> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();
@@ -48,7 +50,7 @@ pub(super) fn collect(
         if index == blocks.len() {
             blocks.push(Block::new(row.clone()));
         }
-        blocks[index].add(row);
+        blocks[index].add(row, all_pages);
         Ok::<_, ViewError>(())
     })?;
     let severity = |verdict| Verdict::ALL.iter().position(|v| *v == verdict);
@@ -63,9 +65,10 @@ impl Block {
         Block { first, pages: 0, places: Vec::new(), place_count: 0, shared: Vec::new() }
     }
 
-    fn add(&mut self, row: LinkRow) {
+    fn add(&mut self, row: LinkRow, all_pages: u64) {
         self.pages += 1;
-        if is_shared(row.pages) {
+        let region = row.region.as_deref().and_then(Region::named);
+        if is_shared(row.pages, all_pages, region) {
             if !self.shared.iter().any(|shared| shared.mark == row.mark) {
                 self.shared.push(row);
             }

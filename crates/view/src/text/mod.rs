@@ -27,7 +27,7 @@ pub fn findings(
     let totals = reader.totals(run.number)?;
     totals::head(out, run)?;
     totals::counts(out, run, &totals)?;
-    let blocks = blocks::collect(reader, run, selection)?;
+    let blocks = blocks::collect(reader, run, selection, totals.pages)?;
     for block in &blocks {
         writeln!(out)?;
         blocks::write(out, reader, run, &totals, block)?;

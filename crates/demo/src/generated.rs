@@ -1,0 +1,205 @@
+//! Small sites with names, texts and faults drawn from a seed.
+//!
+//! They share nothing with the museum but the kinds of faults, so that what is
+//! right for the museum alone is found out.
+
+use std::collections::BTreeMap;
+
+use crate::scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario};
+
+/// A web drawn from a seed: the same seed, the same web.
+#[must_use]
+pub fn generated(seed: u64) -> Scenario {
+    let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let site = format!("{}.test", draw.word());
+    let mut builder = Builder {
+        pages: (0..12 + draw.below(20)).map(|_| Vec::new()).collect(),
+        paths: BTreeMap::new(),
+        hosts: BTreeMap::new(),
+        truth: Vec::new(),
+        site,
+        draw,
+    };
+    builder.link_pages();
+    builder.plant();
+    builder.finish()
+}
+
+/// A xorshift generator: enough to be unlike the museum.
+struct Draw(u64);
+
+impl Draw {
+    fn below(&mut self, bound: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        usize::try_from(self.0 % bound as u64).expect("below the bound")
+    }
+
+    fn word(&mut self) -> String {
+        const SYLLABLES: [&str; 12] =
+            ["ka", "lo", "min", "re", "tus", "vo", "ni", "bar", "el", "ost", "qui", "fen"];
+        (0..2 + self.below(3)).map(|_| SYLLABLES[self.below(SYLLABLES.len())]).collect()
+    }
+}
+
+struct Builder {
+    /// The markup of each page's own links.
+    pages: Vec<Vec<String>>,
+    paths: BTreeMap<String, Act>,
+    hosts: BTreeMap<String, Host>,
+    truth: Vec<Fault>,
+    site: String,
+    draw: Draw,
+}
+
+impl Builder {
+    fn path(page: usize) -> String {
+        if page == 0 { "/".to_owned() } else { format!("/p{page}.html") }
+    }
+
+    fn url(&self, path: &str) -> String {
+        format!("http://{}{path}", self.site)
+    }
+
+    /// Every page is led to from an earlier one.
+    fn link_pages(&mut self) {
+        for page in 1..self.pages.len() {
+            let parent = self.draw.below(page);
+            let text = self.draw.word();
+            self.pages[parent].push(format!("<a href='{}'>{text}</a>", Self::path(page)));
+        }
+    }
+
+    /// Puts a link on a page and gives the place.
+    fn link(&mut self, to: &str) -> Place {
+        let page = self.draw.below(self.pages.len());
+        // The number keeps texts apart where words repeat.
+        let text = format!("{} {}", self.draw.word(), self.truth.len());
+        let (element, markup) = match self.draw.below(3) {
+            0 => ("a", format!("<p>{} <a href=\"{to}\">\n {text}  </a></p>", self.draw.word())),
+            1 => ("a", format!("<a title=x href={to}><b>{text}</b></a>")),
+            _ => ("a", format!("<ul><li><A HREF='{to}'>{text}</A></ul>")),
+        };
+        self.pages[page].push(markup);
+        Place { page: self.url(&Self::path(page)), element, text }
+    }
+
+    fn fault(
+        &mut self,
+        to: &str,
+        target: &str,
+        verdict: &'static str,
+        cause: &'static str,
+        status: u16,
+    ) {
+        let places = (0..=self.draw.below(2)).map(|_| self.link(to)).collect();
+        self.truth.push(Fault {
+            target: target.to_owned(),
+            verdict,
+            cause,
+            status: (status > 0).then_some(status),
+            places: Places::On(places),
+        });
+    }
+
+    /// A fault of the site's own server.
+    fn own(&mut self, act: Act, verdict: &'static str, cause: &'static str, status: u16) {
+        let path = format!("/{}-{}", self.draw.word(), self.truth.len());
+        self.paths.insert(path.clone(), act);
+        let target = self.url(&path);
+        self.fault(&path, &target, verdict, cause, status);
+    }
+
+    /// A fault of a host of its own; none where there is no host.
+    fn other(
+        &mut self,
+        host: Option<Host>,
+        verdict: &'static str,
+        cause: &'static str,
+        status: u16,
+    ) {
+        let name = format!("{}{}.test", self.draw.word(), self.truth.len());
+        let target = format!("http://{name}/x");
+        if let Some(host) = host {
+            self.hosts.insert(name, host);
+        }
+        self.fault(&target, &target, verdict, cause, status);
+    }
+
+    fn plant(&mut self) {
+        let serving = |act| {
+            let paths = BTreeMap::from([("/x".to_owned(), act)]);
+            Some(Host { paths, ..Host::default() })
+        };
+        self.own(Act::status(404), "broken", "not-found", 404);
+        self.own(Act::status(410), "broken", "gone", 410);
+        self.own(Act::status(422), "broken", "client-error", 422);
+        self.own(Act::status(503), "broken", "server-error", 503);
+        self.own(Act::redirect(308, "/"), "moved", "moved-permanently", 200);
+        self.own(
+            Act::Answer(Answer { status: 302, ..Answer::default() }),
+            "broken",
+            "bad-redirect",
+            302,
+        );
+        self.other(serving(Act::status(404)), "broken", "not-found", 404);
+        self.other(serving(Act::status(403)), "doubtful", "access-refused", 403);
+        self.other(serving(Act::status(401)), "doubtful", "login-needed", 401);
+        self.other(serving(Act::redirect(301, "http://nowhere.test/")), "broken", "nxdomain", 0);
+        self.other(serving(Act::Silent), "broken", "timeout", 0);
+        self.other(None, "broken", "nxdomain", 0);
+        let host = Host { resolves: Resolves::WithFailure, ..Host::default() };
+        self.other(Some(host), "broken", "dns-failure", 0);
+        let host = Host { reach: Reach::Refuses, ..Host::default() };
+        self.other(Some(host), "broken", "connection-refused", 0);
+        let host = Host { reach: Reach::Resets, ..Host::default() };
+        self.other(Some(host), "broken", "connection-reset", 0);
+        let misspelt = format!("htttp://{}/x", self.draw.word());
+        self.fault(&misspelt, &misspelt, "broken", "malformed-url", 0);
+        let page = Self::path(1 + self.draw.below(self.pages.len() - 1));
+        let target = self.url(&format!("{page}#no-{}", self.truth.len()));
+        self.fault(&target, &target, "broken", "no-such-fragment", 200);
+        // What is no fault: passing trouble, a temporary redirect, a place that is there.
+        let page = || Box::new(Act::page("<title>fine</title>".to_owned()));
+        let host = serving(Act::FailsFirst(1, 502, page()));
+        let shop = format!("{}-shop.test", self.draw.word());
+        self.hosts.extend(host.map(|host| (shop.clone(), host)));
+        let _ = self.link(&format!("http://{shop}/x"));
+        self.paths.insert("/now".to_owned(), Act::redirect(307, "/"));
+        let _ = self.link("/now");
+        let _ = self.link("/#top-of-it");
+        let _ = self.link("mailto:somebody@a.test");
+    }
+
+    fn finish(mut self) -> Scenario {
+        let shared = "/gone-from-every-page".to_owned();
+        let text = self.draw.word();
+        let mut pages = Vec::new();
+        for (page, links) in self.pages.iter().enumerate() {
+            let path = Self::path(page);
+            let html = format!(
+                "<!doctype html><title>{page}</title><div role=navigation><a href=/>home</a></div>\
+                 <div id=top-of-it>{}</div><div role=contentinfo><a href={shared}>{text}</a></div>",
+                links.join("\n")
+            );
+            pages.push(self.url(&path));
+            self.paths.insert(path, Act::page(html));
+        }
+        self.truth.push(Fault {
+            target: self.url(&shared),
+            verdict: "broken",
+            cause: "not-found",
+            status: Some(404),
+            places: Places::EveryPage("a", text),
+        });
+        let own = Host { paths: self.paths, ..Host::default() };
+        self.hosts.insert(self.site.clone(), own);
+        Scenario {
+            start: format!("http://{}/", self.site),
+            hosts: self.hosts,
+            truth: self.truth,
+            pages,
+        }
+    }
+}

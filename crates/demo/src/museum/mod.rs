@@ -1,0 +1,19 @@
+//! The Ashlock Canal Museum: a small volunteer museum on a disused canal, and its partners.
+
+mod pages;
+mod partners;
+mod truth;
+
+use crate::scenario::Scenario;
+
+/// The museum's host.
+pub(crate) const HOST: &str = "www.ashlock-canal.test";
+
+/// The web that people see when they try the tool.
+#[must_use]
+pub fn museum() -> Scenario {
+    let mut hosts = partners::hosts();
+    let (host, pages) = pages::host();
+    hosts.insert(HOST.to_owned(), host);
+    Scenario { start: HOST.to_owned(), hosts, truth: truth::faults(), pages }
+}

@@ -1,0 +1,142 @@
+//! What a simulated web holds, and the truth about its faults.
+
+use std::collections::BTreeMap;
+
+/// A simulated web.
+#[derive(Debug, Clone)]
+pub struct Scenario {
+    /// What a person would type to check the site.
+    pub start: String,
+    /// Every host that has a name, by that name. Other names do not exist.
+    pub hosts: BTreeMap<String, Host>,
+    /// Every planted fault, and nothing else that is wrong.
+    pub truth: Vec<Fault>,
+    /// The addresses of the site's pages that can be read.
+    pub pages: Vec<String>,
+}
+
+/// One host.
+#[derive(Debug, Clone, Default)]
+pub struct Host {
+    /// What its name server says of it.
+    pub resolves: Resolves,
+    /// What becomes of connections to it.
+    pub reach: Reach,
+    /// It sends visitors who come by http to https.
+    pub secure: bool,
+    /// What it answers, by path and query. What is not here is 404.
+    pub paths: BTreeMap<String, Act>,
+}
+
+/// What a name server says of a name that exists.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Resolves {
+    /// An address.
+    #[default]
+    ToAddress,
+    /// That it failed (SERVFAIL).
+    WithFailure,
+}
+
+/// What becomes of connections to a host.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Reach {
+    /// They are served.
+    #[default]
+    Serves,
+    /// They are refused.
+    Refuses,
+    /// They are reset once a request has come.
+    Resets,
+}
+
+/// What a host answers to one path.
+#[derive(Debug, Clone)]
+pub enum Act {
+    /// This answer.
+    Answer(Answer),
+    /// This status to HEAD, and to GET something else.
+    HeadRefused(u16, Box<Act>),
+    /// This status so many times, then something else.
+    FailsFirst(u32, u16, Box<Act>),
+    /// Nothing, for as long as anyone waits.
+    Silent,
+    /// A page that goes on, a little at a time, for as long as anyone reads.
+    Endless,
+}
+
+/// One answer.
+#[derive(Debug, Clone, Default)]
+pub struct Answer {
+    /// The status code.
+    pub status: u16,
+    /// The `Content-Type`; none where empty.
+    pub content_type: &'static str,
+    /// The `Location`.
+    pub location: Option<String>,
+    /// The body.
+    pub body: Vec<u8>,
+}
+
+impl Act {
+    /// An HTML page.
+    #[must_use]
+    pub fn page(html: String) -> Act {
+        Act::file("text/html; charset=utf-8", html.into_bytes())
+    }
+
+    /// Some other content.
+    #[must_use]
+    pub fn file(content_type: &'static str, body: Vec<u8>) -> Act {
+        Act::Answer(Answer { status: 200, content_type, location: None, body })
+    }
+
+    /// A bare status, with a page that says it.
+    #[must_use]
+    pub fn status(status: u16) -> Act {
+        let body = format!("<!DOCTYPE html><title>{status}</title><h1>{status}</h1>");
+        let content_type = "text/html; charset=utf-8";
+        Act::Answer(Answer { status, content_type, location: None, body: body.into_bytes() })
+    }
+
+    /// A redirect.
+    #[must_use]
+    pub fn redirect(status: u16, location: &str) -> Act {
+        Act::Answer(Answer { status, location: Some(location.to_owned()), ..Answer::default() })
+    }
+}
+
+/// A planted fault: what is to be said of a target, and where it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fault {
+    /// Address and fragment, as the tool is to show it.
+    pub target: String,
+    /// The verdict.
+    pub verdict: &'static str,
+    /// The cause.
+    pub cause: &'static str,
+    /// The last status; none where no server answers.
+    pub status: Option<u16>,
+    /// Where it stands.
+    pub places: Places,
+}
+
+/// Where a fault stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Places {
+    /// On these pages.
+    On(Vec<Place>),
+    /// On every page of the site, with this element and text.
+    EveryPage(&'static str, String),
+}
+
+/// One place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Place {
+    /// The address of the page.
+    pub page: String,
+    /// The element.
+    pub element: &'static str,
+    /// The link text, or the alt text of an image.
+    pub text: String,
+}
