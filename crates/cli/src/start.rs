@@ -59,6 +59,7 @@ fn is_loopback(url: &Url) -> bool {
 }
 
 #[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
     use super::*;
 

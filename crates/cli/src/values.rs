@@ -109,6 +109,7 @@ impl TryFrom<String> for Connect {
 }
 
 #[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
     use super::*;
 

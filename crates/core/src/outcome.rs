@@ -33,7 +33,8 @@ impl Method {
 pub struct Attempt {
     /// When the answer or failure was in.
     pub at: Moment,
-    /// How long it took, from the request's start.
+    /// How long it took, from the request's start to the first byte of the answer,
+    /// or to the failure.
     pub took: Duration,
     /// How it was asked.
     pub method: Method,

@@ -88,7 +88,9 @@ impl Inner {
             Ok(Ok(response)) => {
                 let left = (patience * 3).saturating_sub(took);
                 let (ending, reading) = self.take(request, response, left).await;
-                (ending, took, reading)
+                // A failure took until it was one; an answer, until its first byte.
+                let failed = matches!(ending, Ending::Failure(_));
+                (ending, if failed { began.elapsed() } else { took }, reading)
             }
         }
     }

@@ -56,7 +56,8 @@ impl Recorder {
 }
 
 fn write(mut writer: RunWriter, inbox: &Receiver<Message>) -> Result<Option<i64>, StoreError> {
-    let mut committed = Instant::now();
+    // The first commit comes with the start page, so that there is a run to look at.
+    let mut committed: Option<Instant> = None;
     loop {
         match inbox.recv_timeout(COMMIT_EVERY) {
             Ok(Message::Batch(batch)) => {
@@ -75,9 +76,9 @@ fn write(mut writer: RunWriter, inbox: &Receiver<Message>) -> Result<Option<i64>
                 return Ok(writer.run());
             }
         }
-        if committed.elapsed() >= COMMIT_EVERY {
+        if committed.is_none_or(|at| at.elapsed() >= COMMIT_EVERY) && writer.run().is_some() {
             writer.commit()?;
-            committed = Instant::now();
+            committed = Some(Instant::now());
         }
     }
 }

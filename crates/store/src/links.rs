@@ -1,6 +1,7 @@
 //! The links of a run with what is said of their targets, in rank order.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use jiff::Timestamp;
 use rummage_core::scope::Scope;
@@ -10,14 +11,14 @@ use rusqlite::{Row, params};
 
 use crate::order::{self, Page};
 use crate::pack;
-use crate::records::{LinkRow, Outcome, RunInfo};
+use crate::records::{LinkRow, Outcome, RunInfo, RunState};
 use crate::{Reader, StoreError};
 
 /// What a run says of addresses; `?1` is the run. Its columns begin every row that
 /// [`outcome`] reads.
 pub(crate) const OUTCOME_SQL: &str = "
     SELECT verdict.verdict, verdict.cause, verdict.status, last.url, moved.url, verdict.hops,
-           verdict.scope, verdict.checked_us
+           verdict.scope, verdict.checked_us, target.id, target.url
     FROM address AS target
     JOIN verdict ON verdict.run = ?1 AND verdict.address = target.id
     JOIN address AS last ON last.id = verdict.final
@@ -25,7 +26,7 @@ pub(crate) const OUTCOME_SQL: &str = "
 
 /// What a link says, and what is said of it.
 struct Mark {
-    address: String,
+    address: Arc<str>,
     fragment: Option<String>,
     element: String,
     attribute: String,
@@ -41,19 +42,6 @@ struct Mark {
     counted_on: usize,
 }
 
-const MARK_SQL: &str = "
-    SELECT verdict.verdict, verdict.cause, verdict.status, last.url, moved.url, verdict.hops,
-           verdict.scope, verdict.checked_us,
-           mark.id, target.url, mark.fragment, mark.element, mark.attribute, mark.rel,
-           mark.written, mark.text, mark.region, no_place.place
-    FROM mark
-    JOIN address AS target ON target.id = mark.target
-    LEFT JOIN verdict ON verdict.run = ?1 AND verdict.address = mark.target
-    LEFT JOIN address AS last ON last.id = verdict.final
-    LEFT JOIN address AS moved ON moved.id = verdict.moved_to
-    LEFT JOIN no_place ON no_place.run = ?1 AND no_place.address = mark.target
-        AND no_place.fragment = mark.fragment";
-
 impl Reader {
     /// Gives each selected link of a run, pages in the order of their rank, the
     /// links of a page in source order.
@@ -68,6 +56,9 @@ impl Reader {
     ) -> Result<(), E> {
         let pages = order::pages(&self.db, run.number)?;
         let mut marks = self.marks(run, selection)?;
+        if marks.is_empty() {
+            return Ok(());
+        }
         self.walk(&pages, |at, _, place| {
             if let Some(mark) = marks.get_mut(&place.mark)
                 && mark.counted_on != at
@@ -106,26 +97,111 @@ impl Reader {
         Ok(())
     }
 
+    /// The selected marks: those whose target has a selected verdict, and those whose
+    /// fragment decides. Most marks are sound, so targets are looked at first.
     fn marks(
         &self,
         run: &RunInfo,
         selection: &Selection,
     ) -> Result<HashMap<i64, Mark>, StoreError> {
+        let places = self.places(run.number)?;
+        let outcomes = self.outcomes(run, selection, &places)?;
         let mut marks = HashMap::new();
-        let mut select = self.db.prepare(MARK_SQL)?;
-        let mut rows = select.query([run.number])?;
+        if outcomes.is_empty() {
+            return Ok(marks);
+        }
+        let mut select = self.db.prepare(
+            "SELECT id, target, fragment, element, attribute, rel, written, text, region
+             FROM mark",
+        )?;
+        let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
-            let missing = row.get_ref(17)?.as_str_or_null().unwrap_or_default() == Some("missing");
-            let verdict = match row.get_ref(0)?.as_str_or_null().unwrap_or_default() {
-                _ if missing => Verdict::Broken,
-                Some(name) => Verdict::named(name).unwrap_or(Verdict::Doubtful),
-                None => Verdict::Skipped,
-            };
-            if selection.takes(verdict) {
-                marks.insert(row.get(8)?, mark(row, run.started_at, missing)?);
+            let target: i64 = row.get(1)?;
+            let Some((address, outcome)) = outcomes.get(&target) else { continue };
+            let fragment = row.get_ref(2)?.as_str_or_null().unwrap_or_default();
+            let place = fragment.and_then(|f| places.get(&target)?.get(f));
+            let mut outcome = outcome.clone();
+            if place.is_some_and(|place| place == "missing") {
+                (outcome.verdict, outcome.cause) = (Verdict::Broken, Some(Cause::NoSuchFragment));
+            }
+            if selection.takes(outcome.verdict) {
+                let for_script = place.is_some_and(|place| place == "for-script");
+                marks.insert(row.get(0)?, mark(row, address, outcome, for_script)?);
             }
         }
         Ok(marks)
+    }
+
+    /// Addresses that a selected mark may lead to, with what is said of them.
+    fn outcomes(
+        &self,
+        run: &RunInfo,
+        selection: &Selection,
+        places: &Places,
+    ) -> Result<HashMap<i64, (Arc<str>, Outcome)>, StoreError> {
+        let mut outcomes = HashMap::new();
+        let mut select = self.db.prepare(OUTCOME_SQL)?;
+        let mut rows = select.query([run.number])?;
+        while let Some(row) = rows.next()? {
+            let id: i64 = row.get(8)?;
+            let verdict = row.get_ref(0)?.as_str().unwrap_or_default();
+            let taken = Verdict::named(verdict).is_some_and(|verdict| selection.takes(verdict));
+            if taken || places.contains_key(&id) {
+                let url: Arc<str> = row.get::<_, String>(9)?.into();
+                outcomes.insert(id, (url, outcome(row, 0, run.started_at)?));
+            }
+        }
+        if selection.takes(Verdict::Skipped) && run.state != RunState::Finished {
+            self.add_not_asked(run, &mut outcomes)?;
+        }
+        Ok(outcomes)
+    }
+
+    /// Addresses without a verdict: their run was stopped before they were asked.
+    fn add_not_asked(
+        &self,
+        run: &RunInfo,
+        outcomes: &mut HashMap<i64, (Arc<str>, Outcome)>,
+    ) -> Result<(), StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT id, url FROM address WHERE NOT EXISTS
+                 (SELECT 1 FROM verdict WHERE run = ?1 AND verdict.address = address.id)",
+        )?;
+        let mut rows = select.query([run.number])?;
+        while let Some(row) = rows.next()? {
+            let url: Arc<str> = row.get::<_, String>(1)?.into();
+            outcomes.insert(row.get(0)?, (url, not_asked()));
+        }
+        Ok(())
+    }
+
+    /// What is said of fragments, by address and fragment.
+    fn places(&self, run: i64) -> Result<Places, StoreError> {
+        let mut places = Places::new();
+        let mut select =
+            self.db.prepare("SELECT address, fragment, place FROM no_place WHERE run = ?1")?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let of_address: &mut HashMap<String, String> = places.entry(row.get(0)?).or_default();
+            of_address.insert(row.get(1)?, row.get(2)?);
+        }
+        Ok(places)
+    }
+}
+
+/// What is said of fragments, by address and fragment.
+type Places = HashMap<i64, HashMap<String, String>>;
+
+fn not_asked() -> Outcome {
+    Outcome {
+        verdict: Verdict::Skipped,
+        cause: Some(Cause::NotAsked),
+        status: None,
+        last: None,
+        moved_to: None,
+        hops: 0,
+        scope: None,
+        checked_at: None,
     }
 }
 
@@ -133,7 +209,7 @@ impl Mark {
     fn row(&self, page: &str, place: pack::Place) -> LinkRow {
         LinkRow {
             mark: place.mark,
-            address: self.address.clone(),
+            address: self.address.to_string(),
             fragment: self.fragment.clone(),
             outcome: self.outcome.clone(),
             for_script: self.for_script,
@@ -151,46 +227,42 @@ impl Mark {
     }
 }
 
-fn mark(row: &Row<'_>, started_at: Timestamp, missing: bool) -> rusqlite::Result<Mark> {
-    let mut outcome = outcome(row, 0, started_at)?;
-    if missing {
-        (outcome.verdict, outcome.cause) = (Verdict::Broken, Some(Cause::NoSuchFragment));
-    }
-    let place = row.get_ref(17)?.as_str_or_null().unwrap_or_default();
+fn mark(
+    row: &Row<'_>,
+    address: &Arc<str>,
+    outcome: Outcome,
+    for_script: bool,
+) -> rusqlite::Result<Mark> {
     Ok(Mark {
-        address: row.get(9)?,
-        fragment: row.get(10)?,
-        element: row.get(11)?,
-        attribute: row.get(12)?,
-        rel: row.get(13)?,
-        written: row.get(14)?,
-        text: row.get(15)?,
-        region: row.get(16)?,
+        address: Arc::clone(address),
+        fragment: row.get(2)?,
+        element: row.get(3)?,
+        attribute: row.get(4)?,
+        rel: row.get(5)?,
+        written: row.get(6)?,
+        text: row.get(7)?,
+        region: row.get(8)?,
         outcome,
-        for_script: place == Some("for-script"),
+        for_script,
         pages: 0,
         counted_on: usize::MAX,
     })
 }
 
-/// An outcome from eight columns, as [`OUTCOME_SQL`] has them. A target without a
-/// verdict was not asked: its run was stopped before.
+/// An outcome from eight columns, as [`OUTCOME_SQL`] has them.
 pub(crate) fn outcome(
     row: &Row<'_>,
     from: usize,
     started_at: Timestamp,
 ) -> rusqlite::Result<Outcome> {
-    let verdict: Option<String> = row.get(from)?;
+    let verdict: String = row.get(from)?;
     let cause: Option<String> = row.get(from + 1)?;
     let scope: Option<String> = row.get(from + 6)?;
     let checked: Option<i64> = row.get(from + 7)?;
     let last: Option<String> = row.get(from + 3)?;
     Ok(Outcome {
-        verdict: verdict.as_deref().and_then(Verdict::named).unwrap_or(Verdict::Skipped),
-        cause: match verdict {
-            None => Some(Cause::NotAsked),
-            Some(_) => cause.as_deref().and_then(Cause::named),
-        },
+        verdict: Verdict::named(&verdict).unwrap_or(Verdict::Doubtful),
+        cause: cause.as_deref().and_then(Cause::named),
         status: row.get(from + 2)?,
         last: last.filter(|_| checked.is_some()),
         moved_to: row.get(from + 4)?,

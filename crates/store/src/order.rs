@@ -42,19 +42,7 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         let (address, version): (i64, i64) = (row.get(0)?, row.get(1)?);
         versions.insert(address.cast_unsigned(), (address, version));
     }
-    let mut targets: HashMap<i64, u64> = HashMap::new();
-    // A link to an address that redirects leads to the page where its hops end.
-    let mut select = db.prepare(
-        "SELECT mark.id, coalesce(verdict.final, mark.target) FROM mark
-         LEFT JOIN verdict ON verdict.run = ?1 AND verdict.address = mark.target",
-    )?;
-    let mut rows = select.query([run])?;
-    while let Some(row) = rows.next()? {
-        let target = row.get::<_, i64>(1)?.cast_unsigned();
-        if versions.contains_key(&target) {
-            targets.insert(row.get(0)?, target);
-        }
-    }
+    let targets = targets(db, run, &versions)?;
     let start: i64 =
         db.query_row("SELECT start FROM run WHERE id = ?1", [run], |row| row.get(0))?;
     let known: BTreeSet<u64> = versions.keys().copied().collect();
@@ -71,4 +59,35 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         Page { address, version, depth: (depth != u32::MAX).then_some(depth) }
     };
     Ok(order.into_iter().map(page).collect())
+}
+
+/// The pages that marks lead to; a link to an address that redirects leads to the
+/// page where its hops end.
+fn targets(
+    db: &Connection,
+    run: i64,
+    pages: &HashMap<u64, (i64, i64)>,
+) -> Result<HashMap<i64, u64>, StoreError> {
+    let mut ends: HashMap<i64, u64> = HashMap::new();
+    let mut select = db.prepare("SELECT address, final FROM verdict WHERE run = ?1")?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        let end = row.get::<_, i64>(1)?.cast_unsigned();
+        if pages.contains_key(&end) {
+            ends.insert(row.get(0)?, end);
+        }
+    }
+    // A page that has no verdict yet, in a run that has not ended.
+    for (page, (address, _)) in pages {
+        ends.entry(*address).or_insert(*page);
+    }
+    let mut targets = HashMap::new();
+    let mut select = db.prepare("SELECT id, target FROM mark")?;
+    let mut rows = select.query([])?;
+    while let Some(row) = rows.next()? {
+        if let Some(end) = ends.get(&row.get(1)?) {
+            targets.insert(row.get(0)?, *end);
+        }
+    }
+    Ok(targets)
 }

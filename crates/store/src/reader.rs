@@ -93,14 +93,16 @@ impl Reader {
             [run],
             |row| Ok((row.get(0)?, row.get(1)?)),
         )?;
+        totals.asked = self.count("SELECT count(checked_us) FROM verdict WHERE run = ?1", run)?;
+        // Addresses that are only a hop on the way to others are nobody's link.
         let mut select = self.db.prepare(
-            "SELECT verdict, cause, count(*), count(checked_us) FROM verdict WHERE run = ?1
+            "SELECT verdict, cause, count(*) FROM verdict
+             WHERE run = ?1 AND linked
              GROUP BY verdict, cause ORDER BY count(*) DESC, cause",
         )?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            let (count, asked): (u64, u64) = (row.get(2)?, row.get(3)?);
-            totals.asked += asked;
+            let count: u64 = row.get(2)?;
             match row.get_ref(0)?.as_str().unwrap_or_default() {
                 "broken" => totals.broken += count,
                 "doubtful" => totals.doubtful += count,
@@ -153,19 +155,7 @@ impl Reader {
 
     /// Pages of the site that answered, and were not read for links.
     fn not_read(&self, run: i64) -> Result<u64, StoreError> {
-        self.count(
-            "SELECT count(*) FROM (
-                 SELECT DISTINCT attempt.address FROM attempt
-                 JOIN verdict ON verdict.run = ?1 AND verdict.address = attempt.address
-                     AND verdict.scope = 'internal' AND verdict.verdict IN ('sound', 'moved')
-                     AND verdict.final = verdict.address
-                 WHERE attempt.run = ?1 AND attempt.method = 'GET'
-                     AND attempt.ending ->> '$.answer.media_type'
-                         IN ('text/html', 'application/xhtml+xml')
-                     AND NOT EXISTS (SELECT 1 FROM run_page
-                         WHERE run_page.run = ?1 AND run_page.address = attempt.address))",
-            run,
-        )
+        self.count("SELECT count(*) FROM verdict WHERE run = ?1 AND unread", run)
     }
 
     fn slowed(&self, run: i64) -> Result<Vec<SlowedServer>, StoreError> {
@@ -177,15 +167,15 @@ impl Reader {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// The addresses of a run that fit: exactly, else those that hold the text; at most
-    /// `most` of them.
+    /// The addresses of a run that fit: those that are the text, with or without their
+    /// scheme, else those that hold it; at most `most` of them.
     ///
     /// # Errors
     /// When the store cannot be read.
     pub fn find(&self, run: i64, text: &str, most: u32) -> Result<Vec<String>, StoreError> {
         let exact = self.addresses(
             "SELECT url FROM address JOIN verdict ON verdict.run = ?1 AND address = id
-             WHERE url = ?2 LIMIT ?3",
+             WHERE url = ?2 OR substr(url, instr(url, '://') + 3) = ?2 LIMIT ?3",
             params![run, text, most],
         )?;
         if !exact.is_empty() {

@@ -66,7 +66,7 @@ pub struct Totals {
     pub links: u64,
     /// Addresses that were asked.
     pub asked: u64,
-    /// Targets that are broken: addresses, and fragments without a place.
+    /// Targets of links that are broken: addresses, and fragments without a place.
     pub broken: u64,
     /// Addresses that are doubtful.
     pub doubtful: u64,

@@ -83,6 +83,8 @@ CREATE TABLE verdict (
     hops       INTEGER NOT NULL,
     moved_to   INTEGER,         -- address where the leading permanent redirects end
     checked_us INTEGER,         -- NULL for what was not asked
+    unread     INTEGER NOT NULL, -- 1 for a page of the site that was not read, for its depth
+    linked     INTEGER NOT NULL, -- 0 for what is only a hop on the way to others
     PRIMARY KEY (run, address)
 ) WITHOUT ROWID;
 

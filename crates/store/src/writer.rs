@@ -401,8 +401,8 @@ impl RunWriter {
         self.db
             .prepare_cached(
                 "INSERT OR REPLACE INTO verdict (run, address, scope, verdict, cause, status,
-                     next, final, hops, moved_to, checked_us)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+                     next, final, hops, moved_to, checked_us, unread, linked)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
             )?
             .execute(params![
                 self.run,
@@ -418,6 +418,8 @@ impl RunWriter {
                 self.asked[id.index()]
                     .filter(|_| judged.verdict != Verdict::Skipped)
                     .map(|moment| micros(moment.since_start())),
+                judged.unread,
+                judged.linked,
             ])?;
         Ok(())
     }

@@ -93,7 +93,7 @@ fn tls(failure: &TlsFailure) -> String {
     }
 }
 
-/// All attempts in one phrase: `404 by HEAD, then by GET twice, 3 ms`.
+/// All attempts in one phrase: `HEAD: 405 (3 ms), then GET twice: 404 (3 ms)`.
 pub(crate) fn attempts(attempts: &[Attempt]) -> String {
     let mut out = String::new();
     let mut rest = attempts;
@@ -104,7 +104,7 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
         if !out.is_empty() {
             out.push_str(", then ");
         }
-        let _ = write!(out, "{} to {}", ending(&first.ending), first.method.as_str());
+        out.push_str(first.method.as_str());
         match times {
             1 => {}
             2 => out.push_str(" twice"),
@@ -112,7 +112,7 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
                 let _ = write!(out, " {times} times");
             }
         }
-        let _ = write!(out, " ({})", duration(last.took));
+        let _ = write!(out, ": {} ({})", ending(&first.ending), duration(last.took));
         rest = &rest[times..];
     }
     out
@@ -137,6 +137,6 @@ mod tests {
         };
         let seen =
             [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];
-        assert_eq!(attempts(&seen), "405 to HEAD (3 ms), then 404 to GET twice (3 ms)");
+        assert_eq!(attempts(&seen), "HEAD: 405 (3 ms), then GET twice: 404 (3 ms)");
     }
 }

@@ -33,6 +33,7 @@ impl Crawl {
             {
                 self.judge_places(target.id);
             }
+            self.link_address(target.id);
             self.use_address(target.id, uses, depth + 1);
             if uses.visit && self.entry(target.id).scope == Scope::Internal {
                 pages.push(target.id);
@@ -121,6 +122,18 @@ impl Crawl {
         let id = AddressId::from_index(index);
         self.events.push_back(Event::Heard { id, address: text.to_owned() });
         id
+    }
+
+    /// A link names an address, which may have been only a hop so far.
+    fn link_address(&mut self, id: AddressId) {
+        let entry = self.entry_mut(id);
+        if !std::mem::replace(&mut entry.linked, true)
+            && let State::Settled(mut judged) = entry.state
+        {
+            judged.linked = true;
+            entry.state = State::Settled(judged);
+            self.events.push_back(Event::Judged { id, judged });
+        }
     }
 
     /// A link uses an address: it may have to be asked now, or to be read after all.

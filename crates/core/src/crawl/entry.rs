@@ -20,6 +20,8 @@ pub(super) struct Entry {
     /// A rule of the settings leaves it out.
     pub(super) excluded: bool,
     pub(super) uses: Uses,
+    /// Some link names it.
+    pub(super) linked: bool,
     /// Only the job with this ticket holds.
     pub(super) ticket: u32,
     /// The request in flight is an attempt after the first.
@@ -53,6 +55,7 @@ impl Entry {
             state: State::Unasked(Cause::ServiceLink),
             excluded: false,
             uses: Uses::NONE,
+            linked: false,
             ticket: 0,
             later: false,
             tries: 0,

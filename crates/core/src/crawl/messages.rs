@@ -104,6 +104,10 @@ pub struct Judged {
     pub hops: u32,
     /// For what moved: where the leading permanent redirects end.
     pub moved_to: Option<AddressId>,
+    /// A page of the site that was asked, but not read, for its depth.
+    pub unread: bool,
+    /// Some link names it; it is not only a hop on the way to another.
+    pub linked: bool,
 }
 
 /// What can be said of a fragment that no page's id answers to.

@@ -284,6 +284,8 @@ impl Crawl {
             last: id,
             hops: 0,
             moved_to: None,
+            unread: false,
+            linked: true,
         };
         self.settle(id, judged);
     }

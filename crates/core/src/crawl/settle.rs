@@ -241,7 +241,10 @@ impl Crawl {
         judged
     }
 
-    fn set_judged(&mut self, id: AddressId, judged: Judged) {
+    fn set_judged(&mut self, id: AddressId, mut judged: Judged) {
+        let entry = self.entry(id);
+        judged.linked = entry.linked;
+        judged.unread = entry.html && !entry.read && entry.uses.visit && self.is_own(id);
         let was_broken = match self.entry(id).state {
             State::Settled(before) => before.verdict == Verdict::Broken,
             _ => false,
@@ -276,6 +279,10 @@ impl Crawl {
         }
     }
 
+    fn is_own(&self, id: AddressId) -> bool {
+        self.entry(id).scope == Scope::Internal
+    }
+
     /// Whether an address about to be called missing is to be asked once more, near the end.
     fn wants_confirmation(&mut self, id: AddressId, ending: &Ending) -> bool {
         let missing = match ending {
@@ -306,5 +313,7 @@ fn judged(id: AddressId, judgement: Judgement, status: Option<u16>) -> Judged {
         last: id,
         hops: 0,
         moved_to: None,
+        unread: false,
+        linked: false,
     }
 }

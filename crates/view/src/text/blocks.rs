@@ -103,7 +103,9 @@ pub(super) fn write(
     } else {
         write!(out, "answered")?;
     }
-    if let Some(status) = outcome.status {
+    // Where it works in the end, the status of the end says nothing of what is wrong.
+    let ends_well = outcome.cause == Some(Cause::NoSuchFragment) || outcome.moved_to.is_some();
+    if let Some(status) = outcome.status.filter(|_| !ends_well) {
         write!(out, ", {status}")?;
     }
     writeln!(out)?;

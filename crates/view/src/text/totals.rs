@@ -50,10 +50,11 @@ pub(super) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
     }
     writeln!(out)?;
     not_checked(out, totals)?;
-    for slowed in &totals.slowed {
+    // Other hosts are asked gently in any case.
+    for slowed in totals.slowed.iter().filter(|slowed| slowed.server == run.site) {
         writeln!(
             out,
-            "{} showed strain and was asked more slowly {}; --per-host keeps it slow from the start",
+            "{} showed strain and was asked more slowly {}: --per-host does so from the start",
             safe(&slowed.server),
             counted(slowed.times, "time", "times"),
         )?;

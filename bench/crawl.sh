@@ -1,0 +1,62 @@
+#!/usr/bin/env bash
+# How long a crawl of 5,000 pages takes, beside curl downloading the same addresses.
+#
+#   bench/crawl.sh [ROUNDS]
+#
+# Needs nginx, curl and GNU time (Debian: nginx-light curl time). The site is made
+# by crates/demo/examples/large_site.rs under target/bench and served on loopback;
+# nginx is the one that this script starts, and ends with it. Times are noisy: what
+# counts is the ratio within one run.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+rounds=${1:-5}
+work=target/bench
+port=${PORT:-8931}
+mkdir -p "$work/nginx"
+
+cargo build --release --quiet
+[ -e "$work/site/index.html" ] ||
+  cargo run --release --quiet -p rummage-demo --example large_site -- "$work/site" 5000
+
+cat >"$work/nginx.conf" <<CONF
+worker_processes 1;
+pid nginx.pid;
+error_log error.log;
+daemon off;
+events { worker_connections 1024; }
+http {
+  types { text/html html; text/css css; image/jpeg jpg; }
+  access_log off;
+  sendfile on;
+  keepalive_requests 100000;
+  client_body_temp_path body; proxy_temp_path proxy; fastcgi_temp_path fcgi;
+  uwsgi_temp_path uwsgi; scgi_temp_path scgi;
+  server { listen 127.0.0.1:$port; root $PWD/$work/site; }
+}
+CONF
+nginx -p "$PWD/$work/nginx/" -c "$PWD/$work/nginx.conf" &
+server=$!
+trap 'kill $server' EXIT
+until curl -s -o /dev/null "http://127.0.0.1:$port/"; do :; done
+
+# The list for curl: every address of the site once.
+(cd "$work/site" && find . -type f) | sort |
+  sed -E "s|^\./(.*)|url = \"http://127.0.0.1:$port/\1\"\noutput = /dev/null|" >"$work/all.curl"
+
+seconds() { # runs a command, prints its seconds and its peak memory in MiB
+  local out
+  out=$( { command time -f '%e %M' "$@" >/dev/null 2>"$work/stderr"; } 2>&1; tail -n 1 "$work/stderr")
+  echo "$out" | awk '{ printf "%s %.0f\n", $1, $2 / 1024 }'
+}
+
+echo "round  curl(s)  rummage(s)  ratio  rummage(MiB)"
+for round in $(seq "$rounds"); do
+  read -r curl _ < <(seconds curl --silent --parallel --parallel-max 64 --config "$work/all.curl")
+  rm -f "$work"/store.db*
+  read -r crawl memory < <(seconds target/release/rummage crawl "127.0.0.1:$port" --externals note \
+    --store "$work/store.db" --quiet)
+  awk -v n="$round" -v a="$curl" -v b="$crawl" -v m="$memory" \
+    'BEGIN { printf "%5d  %7.2f  %10.2f  %5.2f  %12d\n", n, a, b, b / a, m }'
+done
+target/release/rummage findings --store "$work/store.db" | head -n 4
+ls -l "$work/store.db" | awk '{ printf "store: %.1f MiB\n", $5 / 1048576 }'

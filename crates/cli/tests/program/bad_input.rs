@@ -1,0 +1,158 @@
+//! Wrong words and bad luck: one sentence what is wrong, one what to do, the exit code.
+
+use std::fs;
+
+use rummage_demo::{Act, Host, Reach, Scenario, museum};
+
+use crate::harness::{Stage, program, said};
+use crate::options::{page, site};
+
+/// Standard error of the program, with the folder's name taken out.
+fn complaint(stage: &Stage, words: &[&str], code: i32) -> String {
+    let said = stage.run(words).ends(code);
+    assert_eq!(said.out, "", "{said}");
+    said.err.replace(stage.folder.path().to_str().unwrap(), "[folder]")
+}
+
+fn with(host: &str, what: Host) -> Scenario {
+    let mut scenario = site("a.test", &[("/", page(""))]);
+    scenario.hosts.insert(host.to_owned(), what);
+    scenario
+}
+
+#[test]
+fn starts_that_cannot_be_crawled() {
+    let refusing = Host { reach: Reach::Refuses, ..Host::default() };
+    let stage = Stage::new(&with("down.test", refusing));
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "nowhere.test"], 4), @r"
+    error: the start http://nowhere.test/ gave no page: no such host name (NXDOMAIN)
+      Check the spelling of the host name.
+    ");
+    let words = ["crawl", "down.test", "--timeout", "200ms"];
+    insta::assert_snapshot!(complaint(&stage, &words, 4), @r"
+    error: the start http://down.test/ gave no page: connection refused
+      Check that the server runs, and on which port.
+    ");
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/none"], 4), @r"
+    error: the start http://a.test/none gave no page: 404
+      Open it in a browser, or give another page of the site.
+    ");
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "./public"], 2), @r"
+    error: ./public is a folder, and a crawl starts from a web address
+      Serve the folder on this machine and give that address, such as http://127.0.0.1:8000/.
+    ");
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "ftp://a.test/"], 2), @r"
+    error: ftp://a.test/ is not asked over http or https
+      Give a URL such as https://www.example.test/, or a host name such as www.example.test.
+    ");
+    let said = stage.run(&["findings"]).ends(4);
+    assert!(said.err.contains("there is no run in the store"), "a bad start leaves no run: {said}");
+}
+
+#[test]
+fn starts_that_are_no_pages() {
+    let paths = [
+        ("/doc.pdf", Act::file("application/pdf", b"%PDF".to_vec())),
+        ("/round", Act::redirect(302, "/round")),
+        ("/login", Act::status(401)),
+    ];
+    let stage = Stage::new(&site("a.test", &paths));
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/doc.pdf"], 4), @r"
+    error: the start http://a.test/doc.pdf is application/pdf, not an HTML page
+      Give the address of a page of the site, such as its home page.
+    ");
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/round"], 4), @r"
+    error: the redirects of the start lead nowhere: given up at http://a.test/round
+      Open it in a browser, and give the address of the page that you see.
+    ");
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/login"], 4), @r"
+    error: the start http://a.test/login gave no page: 401
+      Give what the server wants to see with --header, or another page to start from.
+    ");
+}
+
+#[test]
+fn values_that_cannot_be() {
+    for (words, what) in [
+        (&["crawl", "a.test", "--timeout", "5"][..], "write a number and a unit, such as 500ms"),
+        (&["crawl", "a.test", "--rate", "fast"], "write requests and a time, such as 2/s"),
+        (&["crawl", "a.test", "--connect", "b"], "write a host, = and an IP address with a port"),
+        (&["crawl", "a.test", "--dns", "localhost"], "invalid socket address"),
+        (&["crawl", "a.test", "--concurrency", "0"], "0 is not in 1..=1000"),
+        (&["crawl", "a.test", "--header", "X: env:RUMMAGE_NOT_SET"], "RUMMAGE_NOT_SET is not set"),
+        (&["crawl", "a.test", "--externals", "maybe"], "[possible values: check, note]"),
+        (&["crawl", "a.test", "--ca-cert", "none.pem"], "--ca-cert none.pem cannot be used"),
+        (&["findings", "--verdict", "rotten"], "a verdict is one of broken, doubtful, moved"),
+        (&["crawl", "a.test", "--dephth", "2"], "--depth"),
+        (&["crawl"], "<START>"),
+        (&["crwal", "a.test"], "crawl"),
+        (&[], "Usage: rummage"),
+    ] {
+        let said = said(words, program(words).output().unwrap()).ends(2);
+        assert!(said.err.contains(what), "{what:?} in {said}");
+        assert_eq!(said.out, "");
+    }
+}
+
+#[test]
+fn stores_that_cannot_be_used_are_left_as_they_are() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    fs::write(stage.path("notes.txt"), "these are my own notes, not a database at all").unwrap();
+    fs::write(stage.path("file"), "").unwrap();
+    let crawl =
+        |store: &str, code| complaint(&stage, &["crawl", "http://a.test", "--store", store], code);
+    insta::assert_snapshot!(crawl("notes.txt", 4), @r"
+    error: notes.txt is not a store of this tool
+      Nothing was changed in it. Name another file with --store.
+    ");
+    let kept = fs::read_to_string(stage.path("notes.txt")).unwrap();
+    assert_eq!(kept, "these are my own notes, not a database at all");
+    let said = crawl("file/store.db", 4);
+    assert!(said.starts_with("error: the store file/store.db cannot be opened"), "{said}");
+    insta::assert_snapshot!(complaint(&stage, &["findings", "--store", "none.db"], 4), @r"
+    error: there is no store at none.db
+      Run rummage crawl first, or name the file with --store.
+    ");
+    assert!(!stage.path("none.db").exists());
+}
+
+#[test]
+fn a_store_of_a_newer_version_is_refused() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    stage.run(&["crawl", "http://a.test"]).ends(0);
+    // The version stands at offset 60 of the header (SQLite file format, §1.3).
+    let mut bytes = fs::read(stage.path("store.db")).unwrap();
+    bytes[60..64].copy_from_slice(&99u32.to_be_bytes());
+    fs::write(stage.path("store.db"), &bytes).unwrap();
+    let said = complaint(&stage, &["crawl", "http://a.test"], 4);
+    assert!(said.contains("is of version 99; this tool knows versions up to 1"), "{said}");
+    assert!(said.contains("Use the newer rummage"), "{said}");
+}
+
+#[test]
+fn a_pipe_that_is_closed_ends_a_reader_quietly() {
+    let stage = Stage::new(&museum());
+    let words = ["crawl", "www.ashlock-canal.test", "--externals", "note", "--exclude", "/webcam/"];
+    stage.run(&words).ends(1);
+    let (reader, writer) = std::io::pipe().unwrap();
+    drop(reader);
+    let words = ["findings", "--all", "--format", "jsonl"];
+    let output = stage.command(&words).stdout(writer).output().unwrap();
+    let said = said(&words, output).ends(0);
+    assert_eq!(said.err, "");
+}
+
+#[test]
+fn help_shows_what_works_and_ends_well() {
+    for words in [
+        &["--help"][..],
+        &["crawl", "--help"],
+        &["findings", "-h"],
+        &["trace", "-h"],
+        &["--version"],
+    ] {
+        let said = said(words, program(words).output().unwrap()).ends(0);
+        assert_eq!(said.err, "");
+        assert!(!said.out.is_empty());
+    }
+}

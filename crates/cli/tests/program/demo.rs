@@ -1,0 +1,49 @@
+//! `rummage demo`, as somebody runs it who has just built the tool.
+
+use crate::harness::{program, said};
+
+#[test]
+fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
+    let folder = tempfile::TempDir::new().unwrap();
+    let output = program(&["demo", "--quiet"]).env("TMPDIR", folder.path()).output().unwrap();
+    let said = said(&["demo"], output).ends(0);
+    let mut rest = said.out.as_str();
+    for step in [
+        "$ rummage crawl www.ashlock-canal.test --timeout 500ms\n",
+        "19 broken, 2 doubtful, 2 moved",
+        "$ rummage findings --verdict doubtful\n",
+        "http://reviews.daytrips.test/ashlock",
+        "$ rummage trace trains.westshire.test/timetable\n",
+        "redirect 1 to http://trains.westshire.test/timetables/ashlock-halt",
+    ] {
+        let at = rest.find(step).unwrap_or_else(|| panic!("{step} is missing in\n{said}"));
+        rest = &rest[at + step.len()..];
+    }
+    assert_eq!(said.err, "");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
+}
+
+#[test]
+fn the_web_can_be_served_alone() {
+    use std::io::{BufRead, BufReader};
+    let mut child =
+        program(&["demo", "serve"]).stdout(std::process::Stdio::piped()).spawn().unwrap();
+    let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let mut environment = Vec::new();
+    for line in lines.map(Result::unwrap) {
+        if let Some(variable) = line.strip_prefix("  export ") {
+            let (name, value) = variable.split_once('=').unwrap();
+            environment.push((name.to_owned(), value.trim_matches('\'').to_owned()));
+        }
+        if line.starts_with("  rummage crawl") {
+            break;
+        }
+    }
+    let words =
+        ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note", "-q"];
+    let output = program(&words).envs(environment).output().unwrap();
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let crawl = said(&words, output);
+    assert!(crawl.out.contains("1 page read"), "{crawl}");
+}

@@ -1,0 +1,104 @@
+//! A folder, a web, and the built program in it; prints everything when it fails.
+
+use std::path::PathBuf;
+use std::process::{Command, Output, Stdio};
+
+use rummage_demo::{Scenario, Web, serve};
+use serde_json::Value;
+use tempfile::TempDir;
+use tokio::runtime::Runtime;
+
+/// A web on the air with a folder for what comes of it.
+pub(crate) struct Stage {
+    pub(crate) folder: TempDir,
+    pub(crate) web: Web,
+    environment: Vec<(&'static str, String)>,
+    /// The web lives on its threads.
+    _runtime: Runtime,
+}
+
+/// What the program said.
+pub(crate) struct Said {
+    pub(crate) code: Option<i32>,
+    pub(crate) out: String,
+    pub(crate) err: String,
+    words: Vec<String>,
+}
+
+impl Stage {
+    pub(crate) fn new(scenario: &Scenario) -> Stage {
+        let runtime = tokio::runtime::Builder::new_multi_thread()
+            .worker_threads(1)
+            .enable_all()
+            .build()
+            .unwrap();
+        let folder = TempDir::new().unwrap();
+        let web = runtime.block_on(serve(scenario)).unwrap();
+        let certificate = folder.path().join("authority.pem");
+        std::fs::write(&certificate, &web.certificate).unwrap();
+        let mut environment = web.environment(certificate.to_str().unwrap());
+        environment.push(("RUMMAGE_STORE", folder.path().join("store.db").display().to_string()));
+        Stage { folder, web, environment, _runtime: runtime }
+    }
+
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// The program with these words, ready to start.
+    pub(crate) fn command(&self, words: &[&str]) -> Command {
+        let mut command = program(words);
+        command.current_dir(self.folder.path());
+        command.envs(self.environment.iter().map(|(name, value)| (name, value)));
+        command
+    }
+
+    /// Runs the program to its end.
+    pub(crate) fn run(&self, words: &[&str]) -> Said {
+        said(words, self.command(words).output().unwrap())
+    }
+}
+
+/// The program with these words and nothing of this machine's settings.
+pub(crate) fn program(words: &[&str]) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_rummage"));
+    command.args(words).stdin(Stdio::null()).env_remove("NO_COLOR").env_remove("TERM");
+    for (name, _) in std::env::vars().filter(|(name, _)| name.starts_with("RUMMAGE_")) {
+        command.env_remove(name);
+    }
+    command
+}
+
+pub(crate) fn said(words: &[&str], output: Output) -> Said {
+    Said {
+        code: output.status.code(),
+        out: String::from_utf8(output.stdout).unwrap(),
+        err: String::from_utf8(output.stderr).unwrap(),
+        words: words.iter().map(|&word| word.to_owned()).collect(),
+    }
+}
+
+impl Said {
+    /// Checks the exit code, and shows everything when it is another.
+    #[track_caller]
+    pub(crate) fn ends(self, code: i32) -> Said {
+        assert_eq!(self.code, Some(code), "{self}");
+        self
+    }
+
+    /// The lines of JSON on standard output.
+    #[track_caller]
+    pub(crate) fn json(&self) -> Vec<Value> {
+        let parse = |line: &str| {
+            serde_json::from_str(line).unwrap_or_else(|error| panic!("{error} in {line}\n{self}"))
+        };
+        self.out.lines().map(parse).collect()
+    }
+}
+
+impl std::fmt::Display for Said {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        writeln!(f, "rummage {} ended with {:?}", self.words.join(" "), self.code)?;
+        writeln!(f, "--- standard output\n{}\n--- standard error\n{}", self.out, self.err)
+    }
+}

@@ -1,0 +1,127 @@
+//! Ctrl-C, kill -9 and a second crawl: nothing that was found is lost.
+
+#![cfg(unix)]
+
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+
+use rummage_demo::{Act, Scenario, museum};
+
+use crate::harness::{Said, Stage, said};
+use crate::options::{page, site};
+
+/// A site of sixty pages, each with a broken link of its own, and one that keeps
+/// the crawl from ending.
+fn long_site() -> Scenario {
+    let mut paths = vec![("/hang".to_owned(), Act::Silent)];
+    for number in 0..60 {
+        let next = number + 1;
+        let html = format!("<a href=/p{next}>next</a><a href=/gone{number}>gone</a>");
+        paths.push((format!("/p{number}"), page(&html)));
+    }
+    paths.push(("/p60".to_owned(), page("")));
+    paths.push(("/".to_owned(), page("<a href=/hang>hang</a><a href=/p0>first</a>")));
+    let paths: Vec<(&str, Act)> = paths.iter().map(|(p, a)| (p.as_str(), a.clone())).collect();
+    site("a.test", &paths)
+}
+
+const WORDS: [&str; 5] = ["crawl", "http://a.test", "--timeout", "2s", "-v"];
+
+/// Starts a crawl and waits until it has told of the last page.
+fn start_and_wait(stage: &Stage) -> Child {
+    let mut command = stage.command(&WORDS);
+    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
+    let last = lines.find(|line| line.as_ref().is_ok_and(|line| line.contains("/p60 200")));
+    assert!(last.is_some(), "the last page was never read");
+    // Keep reading, so that the crawl never waits for us.
+    std::thread::spawn(move || lines.count());
+    child
+}
+
+fn signal(child: &Child, name: &str) {
+    let status = Command::new("kill").args([name, &child.id().to_string()]).status().unwrap();
+    assert!(status.success());
+}
+
+/// What is left when the time and the run's number are taken out.
+fn findings(stage: &Stage) -> Vec<serde_json::Value> {
+    let mut lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
+    for line in &mut lines {
+        line["checked_at"] = serde_json::Value::Null;
+    }
+    lines
+}
+
+fn undisturbed() -> Vec<serde_json::Value> {
+    let stage = Stage::new(&long_site());
+    stage.run(&WORDS).ends(1);
+    findings(&stage)
+}
+
+#[test]
+fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
+    let stage = Stage::new(&long_site());
+    let child = start_and_wait(&stage);
+    signal(&child, "-INT");
+    let stopped: Said = said(&WORDS, child.wait_with_output().unwrap()).ends(3);
+    assert!(stopped.out.contains("This run was not finished"), "{stopped}");
+    assert!(stopped.out.contains("62 pages read"), "{stopped}");
+    assert!(stopped.out.contains("It goes on with: rummage crawl --resume"), "{stopped}");
+    assert_eq!(stage.run(&["findings"]).ends(0).out, stopped.out);
+
+    let before = stage.web.asked().len();
+    stage.run(&["crawl", "--resume"]).ends(1);
+    assert_eq!(findings(&stage), undisturbed());
+    let again: Vec<String> = stage.web.asked()[before..].iter().map(|a| a.path.clone()).collect();
+    assert!(
+        !again.iter().any(|path| path.starts_with("/p")),
+        "pages are not read again: {again:?}"
+    );
+    let said = stage.run(&["crawl", "--resume"]).ends(2);
+    assert!(said.err.contains("no run in the store waits to be finished"), "{said}");
+}
+
+#[test]
+fn a_killed_crawl_goes_on_to_the_same_end() {
+    let stage = Stage::new(&long_site());
+    let mut child = start_and_wait(&stage);
+    // What is found is stored within the second, and can be read meanwhile.
+    let stored = || stage.run(&["findings"]).ends(0).out.contains("62 pages read");
+    assert!((0..10_000).any(|_| stored()), "what was read is never stored");
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let said = stage.run(&["findings"]).ends(0);
+    assert!(said.out.contains("This run was not finished"), "{said}");
+    stage.run(&["crawl", "--resume"]).ends(1);
+    assert_eq!(findings(&stage), undisturbed());
+}
+
+#[test]
+fn a_second_crawl_does_not_write_into_the_first() {
+    let stage = Stage::new(&long_site());
+    let mut child = start_and_wait(&stage);
+    let said = stage.run(&WORDS).ends(4);
+    assert!(said.err.contains("another crawl is writing to the store"), "{said}");
+    stage.run(&["findings"]).ends(0);
+    child.kill().unwrap();
+    child.wait().unwrap();
+}
+
+#[test]
+fn settings_of_the_run_hold_when_it_goes_on_and_can_be_changed() {
+    let stage = Stage::new(&museum());
+    let mut command =
+        stage.command(&["crawl", "www.ashlock-canal.test", "-v", "--externals", "note"]);
+    let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
+    lines
+        .find(|line| line.as_ref().is_ok_and(|line| line.contains("/photographs/")))
+        .unwrap()
+        .unwrap();
+    std::thread::spawn(move || lines.count());
+    signal(&child, "-TERM");
+    assert_eq!(child.wait().unwrap().code(), Some(3));
+    let said = stage.run(&["crawl", "--resume", "--timeout", "300ms"]).ends(1);
+    assert!(said.out.contains("external, only noted"), "{said}");
+}

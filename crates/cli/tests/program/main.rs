@@ -1,0 +1,14 @@
+//! The built program, on simulated webs and files in a temporary folder.
+//!
+//! One binary: `harness` makes a test a few lines; the other files hold the promises.
+
+#![allow(clippy::unwrap_used, reason = "a test may")]
+
+mod bad_input;
+mod demo;
+mod harness;
+mod hostile;
+mod interrupted;
+mod options;
+mod screens;
+mod truth;

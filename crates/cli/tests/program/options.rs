@@ -1,0 +1,155 @@
+//! What each option changes.
+
+use std::collections::BTreeMap;
+
+use rummage_demo::{Act, Answer, Host, Scenario, generated, museum};
+
+use crate::harness::Stage;
+
+/// A site of one host with these pages, on a host of that name.
+pub(crate) fn site(host: &str, paths: &[(&str, Act)]) -> Scenario {
+    let paths = paths.iter().map(|(path, act)| ((*path).to_owned(), act.clone())).collect();
+    let hosts = BTreeMap::from([(host.to_owned(), Host { paths, ..Host::default() })]);
+    Scenario { start: format!("http://{host}/"), hosts, truth: Vec::new(), pages: Vec::new() }
+}
+
+pub(crate) fn page(html: &str) -> Act {
+    Act::page(format!("<!DOCTYPE html><title>Home</title>{html}"))
+}
+
+#[test]
+fn externals_can_be_noted_and_the_run_ends_well() {
+    let scenario = site("a.test", &[("/", page("<a href='http://b.test/'>b</a>"))]);
+    let stage = Stage::new(&scenario);
+    let said = stage.run(&["crawl", "http://a.test", "--externals", "note", "--all"]).ends(0);
+    assert!(said.out.contains("1 not checked: 1 external, only noted"), "{said}");
+    stage.run(&["crawl", "http://a.test", "--timeout", "500ms"]).ends(1);
+}
+
+#[test]
+fn depth_pages_and_rules_bound_the_crawl() {
+    let links = "<a href=/one>1</a><a href=/two>2</a><a href=/print/one>p</a>";
+    let paths = [
+        ("/", page(links)),
+        ("/one", page("<a href=/deep>d</a>")),
+        ("/two", page("")),
+        ("/print/one", page("<a href=/gone>g</a>")),
+        ("/deep", page("<a href=/deeper>d</a>")),
+    ];
+    let stage = Stage::new(&site("a.test", &paths));
+    let said = stage.run(&["crawl", "http://a.test", "--depth", "0", "--fail-on", "never"]).ends(0);
+    assert!(said.out.contains("1 page read, 3 links on them, 4 addresses asked"), "{said}");
+    assert!(said.out.contains("3 pages were asked but not read for links"), "{said}");
+    let said = stage.run(&["crawl", "http://a.test", "--max-pages", "2", "-q"]).ends(0);
+    assert!(said.out.contains("2 pages read"), "{said}");
+    assert!(said.out.contains("3 beyond a limit that was set"), "{said}");
+    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--exclude", "deep*", "-q"];
+    let said = stage.run(&words).ends(0);
+    assert!(said.out.contains("2 not checked: 2 left out by a rule"), "{said}");
+    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--include", "/print/o*", "-q"];
+    stage.run(&words).ends(1);
+}
+
+#[test]
+fn headers_go_to_the_site_alone_and_secrets_stay_out_of_the_store() {
+    let mut scenario = site("a.test", &[("/", page("<a href='http://b.test/'>b</a>"))]);
+    scenario.hosts.extend(site("b.test", &[("/", page(""))]).hosts);
+    let stage = Stage::new(&scenario);
+    let words = [
+        "crawl",
+        "http://a.test",
+        "--header",
+        "Authorization: env:KEY",
+        "--user-agent",
+        "tester/1",
+    ];
+    let output = stage.command(&words).env("KEY", "Bearer sesame").output().unwrap();
+    crate::harness::said(&words, output).ends(0);
+    for asked in stage.web.asked() {
+        let expected = (asked.host == "a.test").then(|| "Bearer sesame".to_owned());
+        assert_eq!((asked.authorization, asked.user_agent.as_str()), (expected, "tester/1"));
+    }
+    let store = std::fs::read(stage.path("store.db")).unwrap();
+    assert!(!store.windows(6).any(|bytes| bytes == b"sesame"));
+}
+
+#[test]
+fn a_public_site_does_not_lead_into_private_networks() {
+    let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let html = format!("<a href='http://127.0.0.1:{port}/'>x</a><a href=/in>in</a>");
+    let to_private = Act::redirect(302, "http://169.254.169.254/latest/meta-data/");
+    let stage = Stage::new(&site("a.test", &[("/", page(&html)), ("/in", to_private)]));
+    let said = stage.run(&["crawl", "http://a.test", "--format", "jsonl"]).ends(0);
+    let seen: Vec<String> = said
+        .json()
+        .iter()
+        .map(|line| format!("{} {}", line["verdict"], line["cause"]).replace('"', ""))
+        .collect();
+    assert_eq!(seen, ["doubtful private-address", "doubtful private-address"], "{said}");
+    let words = ["crawl", "http://a.test", "--allow-private", "--timeout", "500ms"];
+    let said = stage.run(&[&words[..], &["--exclude", "/in"]].concat()).ends(1);
+    assert!(said.out.contains("connection refused"), "{said}");
+}
+
+#[test]
+fn a_start_that_leads_elsewhere_is_followed_and_said() {
+    let mut scenario = site("old.test", &[("/", Act::redirect(301, "http://new.test/home"))]);
+    scenario
+        .hosts
+        .extend(site("new.test", &[("/home", page("<a href=/in>i</a>")), ("/in", page(""))]).hosts);
+    let stage = Stage::new(&scenario);
+    let said = stage.run(&["crawl", "http://old.test"]).ends(0);
+    assert!(
+        said.err
+            .contains("http://old.test leads to http://new.test/home, which is taken as the site"),
+        "{said}"
+    );
+    assert!(said.out.contains("2 pages read"), "{said}");
+}
+
+#[test]
+fn attempts_and_rate_are_kept() {
+    let failing = Act::status(503);
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a>")), ("/x", failing)]));
+    let words =
+        ["crawl", "http://a.test", "--attempts", "1", "--rate", "20/s", "--per-host", "1", "-v"];
+    let said = stage.run(&words).ends(1);
+    assert!(said.out.contains("GET: 503"), "{said}");
+    assert!(said.err.contains("GET http://a.test/x 503"), "{said}");
+    assert_eq!(stage.web.asked().len(), 2);
+}
+
+#[test]
+fn fail_on_says_what_counts() {
+    let refused = Act::Answer(Answer { status: 401, ..Answer::default() });
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a>")), ("/x", refused)]));
+    stage.run(&["crawl", "http://a.test"]).ends(0);
+    stage.run(&["findings", "--fail-on", "doubtful"]).ends(1);
+    stage.run(&["findings", "--fail-on", "broken"]).ends(0);
+}
+
+#[test]
+fn trace_gives_lines_for_one_address_and_says_when_none_fits() {
+    let scenario = generated(9);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", &scenario.start, "--timeout", "500ms"]).ends(1);
+    let target = &scenario.truth.last().unwrap().target;
+    let said = stage.run(&["trace", target, "--format", "jsonl"]).ends(0);
+    assert_eq!(said.json().len(), scenario.pages.len());
+    assert!(said.json().iter().all(|line| line["target"] == target.as_str()));
+    let said = stage.run(&["trace", "nowhere-at-all"]).ends(2);
+    assert!(
+        said.err.contains("the last run knows no address with \"nowhere-at-all\" in it"),
+        "{said}"
+    );
+}
+
+#[test]
+fn a_second_run_is_told_how_long_the_first_took() {
+    let stage = Stage::new(&museum());
+    let words = ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note"];
+    stage.run(&words).ends(0);
+    let said = stage.run(&words).ends(0);
+    assert!(said.err.contains("; last time it took "), "{said}");
+    assert!(said.out.contains("run 2, "), "{said}");
+}

@@ -1,0 +1,110 @@
+//! The tool's output against the truth about every planted fault: nothing missed,
+//! nothing false. On the museum, and on webs drawn from seeds.
+
+use std::collections::BTreeMap;
+
+use rummage_demo::{Fault, Place, Places, Scenario, generated, museum};
+use serde_json::Value;
+
+use crate::harness::Stage;
+
+/// A fault as one line: verdict, cause, status and target, then its places.
+fn planted(scenario: &Scenario) -> BTreeMap<String, Vec<String>> {
+    let line = |fault: &Fault| {
+        let Fault { target, verdict, cause, status, places } = fault;
+        let places = match places {
+            Places::On(places) => places.clone(),
+            Places::EveryPage(element, text) => {
+                let place =
+                    |page: &String| Place { page: page.clone(), element, text: text.clone() };
+                scenario.pages.iter().map(place).collect()
+            }
+        };
+        let place = |place: Place| format!("{} {} \"{}\"", place.page, place.element, place.text);
+        let mut places: Vec<String> = places.into_iter().map(place).collect();
+        places.sort();
+        let status = status.map_or("none".to_owned(), |status| status.to_string());
+        (format!("{verdict} {cause} {status} {target}"), places)
+    };
+    scenario.truth.iter().map(line).collect()
+}
+
+/// The same from the tool's output.
+fn found(lines: &[Value]) -> BTreeMap<String, Vec<String>> {
+    let mut found: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for line in lines {
+        let text = |key: &str| line[key].as_str().unwrap_or_default();
+        let status = line["status"].as_u64().map_or("none".to_owned(), |status| status.to_string());
+        let fault = format!("{} {} {status} {}", text("verdict"), text("cause"), text("target"));
+        let place = format!("{} {} \"{}\"", text("page"), text("element"), text("text"));
+        found.entry(fault).or_default().push(place);
+    }
+    for places in found.values_mut() {
+        places.sort();
+    }
+    found
+}
+
+fn check(scenario: &Scenario) {
+    let stage = Stage::new(scenario);
+    let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl"];
+    let said = stage.run(&words).ends(1);
+    assert_eq!(found(&said.json()), planted(scenario), "{said}");
+
+    let pages: Vec<String> = stage
+        .run(&["findings", "--all", "--format", "jsonl"])
+        .ends(0)
+        .json()
+        .iter()
+        .map(|line| line["page"].as_str().unwrap().to_owned())
+        .collect();
+    for page in &scenario.pages {
+        assert!(pages.contains(page), "{page} was not read");
+    }
+}
+
+#[test]
+fn every_fault_of_the_museum_is_found_and_nothing_else() {
+    check(&museum());
+}
+
+#[test]
+fn every_fault_of_generated_webs_is_found_and_nothing_else() {
+    std::thread::scope(|scope| {
+        for seed in 1..=6 {
+            scope.spawn(move || check(&generated(seed)));
+        }
+    });
+}
+
+#[test]
+fn every_address_is_asked_once_but_for_what_is_missing_or_failing() {
+    let scenario = generated(77);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", &scenario.start, "--timeout", "500ms"]).ends(1);
+    let mut times: BTreeMap<(String, String), u32> = BTreeMap::new();
+    for asked in stage.web.asked() {
+        *times.entry((asked.host, asked.path)).or_default() += 1;
+    }
+    for page in &scenario.pages {
+        let (host, path) = page.strip_prefix("http://").unwrap().split_once('/').unwrap();
+        let times = times.get(&(host.to_owned(), format!("/{path}")));
+        assert_eq!(times, Some(&1), "{page}");
+    }
+    assert!(times.values().all(|times| *times <= 3), "{times:#?}");
+}
+
+#[test]
+fn the_same_web_gives_the_same_lines() {
+    let scenario = generated(5);
+    let lines = || {
+        let stage = Stage::new(&scenario);
+        let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl", "--all"];
+        let mut lines = stage.run(&words).ends(1).json();
+        for line in &mut lines {
+            line["checked_at"] = Value::Null;
+        }
+        lines
+    };
+    assert_eq!(lines(), lines());
+}
