@@ -75,7 +75,7 @@ fn prepare(connection: &Connection) -> rusqlite::Result<()> {
     connection.pragma_update(None, "journal_mode", "wal")?;
     // With the log, "normal" may lose the last transactions on a power cut, never the file.
     connection.pragma_update(None, "synchronous", "normal")?;
-    connection.pragma_update(None, "cache_size", -32_000)
+    connection.pragma_update(None, "cache_size", -8_000)
 }
 
 fn is_empty(connection: &Connection) -> rusqlite::Result<bool> {

@@ -336,11 +336,7 @@ impl RunWriter {
         reading: &Reading,
         targets: &[Target],
     ) -> Result<i64, StoreError> {
-        let mut places = Vec::with_capacity(targets.len());
-        for (link, target) in reading.links().zip(targets) {
-            let mark = self.mark(&link, target)?;
-            places.push(pack::Place { mark, line: link.line, column: link.column });
-        }
+        let places = self.write_marks(reading, targets)?;
         let ids: Vec<u8> =
             reading.places().hashes().iter().flat_map(|hash| hash.to_le_bytes()).collect();
         let version = next_id(&self.known.versions);
@@ -365,35 +361,31 @@ impl RunWriter {
         Ok(version)
     }
 
-    fn mark(&mut self, link: &Link<'_>, target: &Target) -> Result<i64, StoreError> {
-        let address = self.ids[target.id.index()];
-        let fragment = target.fragment.as_deref();
-        let region = link.region.map(|region| region.as_str());
-        let texts = [
-            Some(link.element.name()),
-            Some(link.attribute.name()),
-            Some(link.written),
-            fragment,
-            link.text,
-            link.rel,
-            region,
-        ];
-        let key = mark_key(address, texts);
-        if let Some(id) = self.known.marks.get(&key) {
-            return Ok(*id);
+    /// Keeps what the links of a page say, as far as it is new, and gives where they stand.
+    fn write_marks(
+        &mut self,
+        reading: &Reading,
+        targets: &[Target],
+    ) -> Result<Vec<pack::Place>, StoreError> {
+        let mut insert = self.db.prepare_cached(
+            "INSERT INTO mark (id, target, element, attribute, written, fragment, text, rel, region)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+        )?;
+        let mut places = Vec::with_capacity(targets.len());
+        for (link, target) in reading.links().zip(targets) {
+            let address = self.ids[target.id.index()];
+            let texts = texts(&link, target);
+            let new = next_id(&self.known.marks);
+            let mark = *self.known.marks.entry(mark_key(address, texts)).or_insert(new);
+            if mark == new {
+                let [element, attribute, written, fragment, text, rel, region] = texts;
+                insert.execute(params![
+                    mark, address, element, attribute, written, fragment, text, rel, region
+                ])?;
+            }
+            places.push(pack::Place { mark, line: link.line, column: link.column });
         }
-        let id = next_id(&self.known.marks);
-        self.db
-            .prepare_cached(
-                "INSERT INTO mark
-                     (id, target, element, attribute, written, fragment, text, rel, region)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
-            )?
-            .execute(params![
-                id, address, texts[0], texts[1], texts[2], texts[3], texts[4], texts[5], texts[6]
-            ])?;
-        self.known.marks.insert(key, id);
-        Ok(id)
+        Ok(places)
     }
 
     fn write_verdict(&mut self, id: AddressId, judged: &Judged) -> Result<(), StoreError> {
@@ -482,6 +474,19 @@ impl Known {
         }
         Ok(known)
     }
+}
+
+/// What a link says, in the order of the columns.
+fn texts<'a>(link: &Link<'a>, target: &'a Target) -> [Option<&'a str>; 7] {
+    [
+        Some(link.element.name()),
+        Some(link.attribute.name()),
+        Some(link.written),
+        target.fragment.as_deref(),
+        link.text,
+        link.rel,
+        link.region.map(|region| region.as_str()),
+    ]
 }
 
 /// Ids are given out one after the other, and nothing is ever deleted.

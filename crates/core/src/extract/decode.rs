@@ -4,7 +4,7 @@
 //! `meta` in the first 1024 bytes (HTML, "Determining the character encoding");
 //! with none of them, text is UTF-8 for as long as it can be, then windows-1252.
 
-use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
+use encoding_rs::{CoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
 
 /// How many bytes are searched for a `meta` that names the encoding.
 const PRESCAN: usize = 1024;
@@ -100,10 +100,16 @@ impl Decoder {
 }
 
 fn decode(decoder: &mut encoding_rs::Decoder, bytes: &[u8], last: bool, out: &mut String) {
-    let room = decoder.max_utf8_buffer_length(bytes.len()).unwrap_or(bytes.len());
-    out.reserve(room);
-    // The buffer has room for the worst case, so all of the input is read.
-    let _ = decoder.decode_to_string(bytes, out, last);
+    let mut rest = bytes;
+    loop {
+        // The worst case is three times as long, and hardly ever comes.
+        out.reserve(rest.len() + 16);
+        let (result, read, _) = decoder.decode_to_string(rest, out, last);
+        rest = &rest[read..];
+        if result == CoderResult::InputEmpty {
+            return;
+        }
+    }
 }
 
 /// Looks for the encoding that a `meta` names.

@@ -131,6 +131,13 @@ fn find_any(needle: &[u8], text: &[u8]) -> Option<usize> {
             let before = &text[..first.unwrap_or(text.len())];
             memchr::memchr(d, before).or(first)
         }
-        _ => text.iter().position(|byte| needle.contains(byte)),
+        _ => {
+            // Most stretches are short: a set of bits beats looking through the needle.
+            let mut set = [0u64; 4];
+            for &byte in needle {
+                set[usize::from(byte >> 6)] |= 1 << (byte & 63);
+            }
+            text.iter().position(|&byte| set[usize::from(byte >> 6)] >> (byte & 63) & 1 == 1)
+        }
     }
 }

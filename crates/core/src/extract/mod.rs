@@ -87,10 +87,11 @@ impl Extractor {
         self.cut |= taken.len() < bytes.len();
         self.room -= taken.len();
         self.decoder.feed(taken, &mut self.waiting);
-        if let Some(last) = self.waiting.rfind('>') {
-            let rest = self.waiting.split_off(last + 1);
-            let whole = std::mem::replace(&mut self.waiting, rest);
-            self.tokenize(&whole);
+        if let Some(last) = memchr::memrchr(b'>', self.waiting.as_bytes()) {
+            let mut waiting = std::mem::take(&mut self.waiting);
+            self.tokenize(&waiting[..=last]);
+            waiting.drain(..=last);
+            self.waiting = waiting;
         }
         !self.cut
     }
