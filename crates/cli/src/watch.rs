@@ -116,7 +116,9 @@ impl Watch for Teller {
                 self.bounds = Some((bounds.clone(), crawl.address(*start).to_owned()));
             }
             Event::Read { reading, .. } => self.say_head(reading.title()),
-            Event::Judged { id, judged } if judged.verdict == Verdict::Broken && self.is_live() => {
+            Event::Judged { id, judged }
+                if judged.verdict == Verdict::Broken && judged.linked && self.is_live() =>
+            {
                 let status = judged.status.map(|status| format!(" {status}")).unwrap_or_default();
                 let cause = judged.cause.map_or("", |cause| cause.as_str());
                 self.say(&format!("broken {cause}{status} {}", safe(crawl.address(*id))));

@@ -110,7 +110,7 @@ impl Crawl {
         if let Some(index) = self.addresses.get_index_of(text) {
             return AddressId::from_index(index);
         }
-        let id = self.add(text, Entry::unknown());
+        let id = self.add(text, Entry { linked: true, ..Entry::unknown() });
         self.events.push_back(Event::Placed { id, scope: None });
         self.settle_unasked(id, verdict, cause);
         id

@@ -306,10 +306,12 @@ fn holds(entries: &[Entry], job: Job) -> bool {
 }
 
 fn signal_of(reply: &Reply) -> Signal {
-    use crate::outcome::{Ending, Failure};
+    use crate::outcome::{Ending, Failure, Stage};
     match &reply.attempt.ending {
         Ending::Answer(answer) if matches!(answer.status, 429 | 503) => Signal::Strained,
         Ending::Answer(_) => Signal::Answered(reply.attempt.took),
+        // A server that has begun to answer is not short of breath; that page is.
+        Ending::Failure(Failure::Timeout(Stage::Body)) => Signal::Neutral,
         Ending::Failure(Failure::Timeout(_)) => Signal::Strained,
         Ending::Failure(_) => Signal::Neutral,
     }

@@ -244,7 +244,11 @@ impl Crawl {
     fn set_judged(&mut self, id: AddressId, mut judged: Judged) {
         let entry = self.entry(id);
         judged.linked = entry.linked;
-        judged.unread = entry.html && !entry.read && entry.uses.visit && self.is_own(id);
+        judged.unread = judged.verdict == Verdict::Sound
+            && entry.scope == Scope::Internal
+            && entry.html
+            && entry.uses.visit
+            && !self.is_within_depth(entry.depth);
         let was_broken = match self.entry(id).state {
             State::Settled(before) => before.verdict == Verdict::Broken,
             _ => false,
@@ -277,10 +281,6 @@ impl Crawl {
             self.progress.broken += u64::from(place == Place::Missing);
             self.events.push_back(Event::NoPlace { id, fragment, place });
         }
-    }
-
-    fn is_own(&self, id: AddressId) -> bool {
-        self.entry(id).scope == Scope::Internal
     }
 
     /// Whether an address about to be called missing is to be asked once more, near the end.

@@ -91,7 +91,7 @@ fn facts(out: &mut dyn Write, hop: &TraceRow) -> Result<(), ViewError> {
         if let Some(media_type) = &answer.media_type {
             facts.push(safe(media_type).to_string());
         }
-        if let Some(length) = answer.length {
+        if let Some(length) = answer.length.filter(|length| *length > 0) {
             facts.push(counted(length, "octet", "octets"));
         }
         if let Some(server) = &answer.server {

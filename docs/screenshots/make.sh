@@ -1,0 +1,47 @@
+#!/usr/bin/env bash
+# Makes the pictures in this folder from the demo, in a real terminal window.
+#
+#   docs/screenshots/make.sh
+#
+# Needs Xvfb, xterm, ImageMagick and DejaVu Sans Mono
+# (Debian: xvfb xterm imagemagick fonts-dejavu-core).
+set -euo pipefail
+cd "$(dirname "$0")/../.."
+out=$PWD/docs/screenshots
+cargo build --release --quiet
+PATH=$PWD/target/release:$PATH
+work=$(mktemp -d)
+rummage demo serve >"$work/serve" &
+serve=$!
+exec 9>"$work/display"
+Xvfb -displayfd 9 -screen 0 1400x1000x24 -nolisten tcp >/dev/null 2>&1 &
+screen=$!
+trap 'kill $serve $screen 2>/dev/null; rm -rf "$work"' EXIT
+until grep -q 'rummage crawl' "$work/serve" && [ -s "$work/display" ]; do :; done
+DISPLAY=":$(cat "$work/display")"
+export DISPLAY
+eval "$(grep export "$work/serve")"
+
+shot() { # NAME WAIT COMMAND…: what the command has drawn after so many seconds
+  local name=$1 wait=$2
+  shift 2
+  cat >"$work/run" <<RUN
+printf '\033[1m\$ %s\033[0m\n\n' "$*"
+$*
+sleep 600
+RUN
+  xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry 150x48+0+0 -bg '#14161a' -fg '#d8dce2' -b 8 +sb \
+    -e env TERM=xterm-256color bash "$work/run" &
+  local term=$!
+  sleep "$wait"
+  import -window "$(xdotool search --onlyvisible --class xterm | head -1)" "$out/$name.png"
+  kill $term
+  wait $term 2>/dev/null || true
+}
+
+shot progress 3 'rummage crawl www.ashlock-canal.test --timeout 500ms'
+rm -f "$RUMMAGE_STORE"*
+shot crawl 9 'rummage crawl www.ashlock-canal.test --timeout 500ms -q --color always | head -n 44'
+shot findings 2 'rummage findings --verdict doubtful,moved'
+shot trace 2 'rummage trace trains.westshire.test/timetable; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
+shot demo 9 'rummage demo --quiet --color always | tail -n 44'
