@@ -1,0 +1,118 @@
+//! Answers of all kinds: heads as lenient as browsers read them, bodies decoded.
+
+use std::io::Write;
+
+use flate2::Compression;
+use flate2::write::{GzEncoder, ZlibEncoder};
+use rummage_core::crawl::BodyWish;
+use rummage_core::outcome::Method;
+
+use crate::script::{Play, answer, ask, config, fetch, page, request, say, serve};
+
+const LINK: &[u8] = b"<title>Lock</title><a href=/x>x</a>";
+
+fn gzip(bytes: &[u8]) -> Vec<u8> {
+    let mut encoder = GzEncoder::new(Vec::new(), Compression::fast());
+    encoder.write_all(bytes).unwrap();
+    encoder.finish().unwrap()
+}
+
+#[tokio::test]
+async fn the_head_of_an_answer_is_kept() {
+    let reply = ask(vec![say(
+        "HTTP/1.1 301 Moved\nLocation: /neu?ü\nServer: old/1\nETag: \"7\"\n\
+         Last-Modified: Mon, 23 Nov 2026 07:00:00 GMT\nContent-Type: Text/HTML; Charset=\"ISO-8859-1\"\n\
+         Content-Length: 0\n\n",
+    )])
+    .await;
+    let answer = answer(&reply);
+    assert_eq!((answer.status, answer.location.as_deref()), (301, Some("/neu?ü")));
+    assert_eq!((answer.server.as_deref(), answer.etag.as_deref()), (Some("old/1"), Some("\"7\"")));
+    assert_eq!(answer.last_modified.as_deref(), Some("Mon, 23 Nov 2026 07:00:00 GMT"));
+    assert_eq!(answer.media_type.as_deref(), Some("text/html"));
+    assert_eq!(answer.charset.as_deref(), Some("ISO-8859-1"));
+    assert_eq!(reply.attempt.method, Method::Get);
+}
+
+#[tokio::test]
+async fn a_location_in_latin_1_is_read_as_browsers_do() {
+    let bytes = b"HTTP/1.1 302 Found\r\nLocation: /caf\xe9\r\nContent-Length: 0\r\n\r\n";
+    let reply = ask(vec![Play::Say(bytes.to_vec())]).await;
+    assert_eq!(answer(&reply).location.as_deref(), Some("/café"));
+}
+
+#[tokio::test]
+async fn sloppy_heads_are_forgiven() {
+    let reply = ask(vec![say(
+        "HTTP/1.1 200 \nContent-Type : text/html\nno colon here\nX-Folded: a\n  b\n\n<a href=/x>x</a>",
+    )])
+    .await;
+    assert_eq!(answer(&reply).status, 200);
+    assert_eq!(reply.reading.unwrap().links().len(), 1);
+}
+
+#[tokio::test]
+async fn a_body_that_ends_with_the_connection_is_whole() {
+    let reply = ask(vec![page("", LINK)]).await;
+    assert!(!answer(&reply).truncated);
+    assert_eq!(answer(&reply).length, Some(LINK.len() as u64));
+    assert_eq!(reply.reading.unwrap().title(), Some("Lock"));
+}
+
+#[tokio::test]
+async fn a_body_cut_short_is_read_and_told() {
+    let reply = ask(vec![page("Content-Length: 500\r\n", LINK)]).await;
+    assert!(answer(&reply).truncated);
+    assert_eq!(reply.reading.unwrap().links().len(), 1);
+}
+
+#[tokio::test]
+async fn encoded_bodies_are_decoded_asked_for_or_not() {
+    let mut deflate = ZlibEncoder::new(Vec::new(), Compression::fast());
+    deflate.write_all(LINK).unwrap();
+    for (name, body) in [("gzip", gzip(LINK)), ("deflate", deflate.finish().unwrap())] {
+        let reply = ask(vec![page(&format!("Content-Encoding: {name}\r\n"), &body)]).await;
+        assert!(!answer(&reply).truncated, "{name}");
+        assert_eq!(reply.reading.unwrap().links().len(), 1, "{name}");
+    }
+}
+
+#[tokio::test]
+async fn a_damaged_gzip_body_is_a_short_one() {
+    let mut whole = gzip(&LINK.repeat(50));
+    whole.truncate(whole.len() / 2);
+    let mut torn = gzip(&LINK.repeat(50));
+    torn[20] ^= 0xff;
+    for body in [whole, torn, b"not gzip at all".to_vec()] {
+        let reply = ask(vec![page("Content-Encoding: gzip\r\n", &body)]).await;
+        assert!(answer(&reply).truncated);
+    }
+}
+
+#[tokio::test]
+async fn a_bomb_goes_off_at_the_size_limit() {
+    let bomb = gzip(&vec![b' '; 50 << 20]);
+    let reply = ask(vec![page("Content-Encoding: gzip\r\n", &bomb)]).await;
+    assert!(reply.reading.as_ref().is_some_and(|reading| reading.cut));
+    assert!(!answer(&reply).truncated);
+}
+
+#[tokio::test]
+async fn an_external_page_is_read_for_its_title_alone() {
+    let body = [LINK, &b"<a href=/y>y</a>".repeat(10_000)].concat();
+    let server = serve(vec![page("", &body)]).await;
+    let mut asked = request(&format!("http://{server}/"));
+    asked.body = BodyWish::Title;
+    let reading = fetch(config(), asked).await.reading.unwrap();
+    assert!(reading.cut && reading.title() == Some("Lock"));
+}
+
+#[tokio::test]
+async fn what_is_no_page_is_not_read() {
+    let pdf = say("HTTP/1.1 200 OK\nContent-Type: application/pdf\nContent-Length: 900000\n\n%PDF");
+    let reply = ask(vec![pdf]).await;
+    assert_eq!(answer(&reply).length, Some(900_000));
+    assert!(reply.reading.is_none());
+    let missing = say("HTTP/1.1 404 Not Found\nContent-Type: text/html\n\n<a href=/x>x</a>");
+    assert!(ask(vec![missing]).await.reading.is_none());
+}

@@ -1,0 +1,81 @@
+//! Failures on the wire, each with its own name.
+
+use rummage_core::outcome::{Failure, Stage};
+use tokio::net::{TcpListener, TcpSocket};
+
+use crate::script::{
+    Play, TIMEOUT, answer, ask, config, failure, fetch, page, request, say, serve,
+};
+
+#[tokio::test]
+async fn a_closed_port_refuses() {
+    let closed = TcpSocket::new_v4().unwrap();
+    closed.bind("127.0.0.1:0".parse().unwrap()).unwrap();
+    let address = format!("http://{}/", closed.local_addr().unwrap());
+    assert_eq!(*failure(&fetch(config(), request(&address)).await), Failure::Refused);
+}
+
+#[tokio::test]
+async fn a_reset_is_repeated_at_once_and_then_told() {
+    assert_eq!(*failure(&ask(vec![Play::Reset]).await), Failure::Reset);
+    let reply = ask(vec![Play::Reset, page("", b"fine")]).await;
+    assert_eq!(answer(&reply).status, 200);
+}
+
+#[tokio::test]
+async fn a_later_attempt_is_not_repeated() {
+    let server = serve(vec![Play::Reset, page("", b"fine")]).await;
+    let mut asked = request(&format!("http://{server}/"));
+    asked.later = true;
+    assert_eq!(*failure(&fetch(config(), asked).await), Failure::Reset);
+}
+
+#[tokio::test]
+async fn a_connection_that_was_closed_under_us_is_no_failure_of_the_server() {
+    // The first answer invites us to use the connection again, and then closes it.
+    let kept = say("HTTP/1.1 200 OK\nContent-Type: text/html\nContent-Length: 2\n\nok");
+    let server = serve(vec![kept.clone(), kept]).await;
+    let clock = rummage_engine::Clock::starting_at(std::time::Duration::ZERO);
+    let fetcher = rummage_engine::Fetcher::new(config(), clock);
+    for _ in 0..2 {
+        let reply = fetcher.fetch(request(&format!("http://{server}/"))).await;
+        assert_eq!(answer(&reply).status, 200);
+    }
+}
+
+#[tokio::test]
+async fn silence_costs_its_time() {
+    let reply = ask(vec![Play::Hang]).await;
+    assert_eq!(*failure(&reply), Failure::Timeout(Stage::FirstByte));
+    assert!(reply.attempt.took >= TIMEOUT);
+}
+
+#[tokio::test]
+async fn a_body_that_never_ends_runs_out_of_time() {
+    let begun = b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<p>drip".to_vec();
+    let reply = ask(vec![Play::SayAndHang(begun)]).await;
+    assert_eq!(*failure(&reply), Failure::Timeout(Stage::Body));
+    assert!(reply.attempt.took >= TIMEOUT * 2);
+}
+
+#[tokio::test]
+async fn a_server_that_accepts_nobody_is_no_connection_or_silence() {
+    // A full backlog: the connection may be made by the system, and nobody answers.
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = format!("http://{}/", listener.local_addr().unwrap());
+    let reply = fetch(config(), request(&address)).await;
+    assert!(matches!(failure(&reply), Failure::Timeout(_)));
+}
+
+#[tokio::test]
+async fn what_is_not_http_is_told_as_such() {
+    for text in ["220 mail.test ESMTP\n", "<html>no head</html>\n\n", "HTTP/1.1 20 OK\n\n"] {
+        let reply = ask(vec![say(text)]).await;
+        assert!(matches!(failure(&reply), Failure::BadResponse(_)), "{text:?} {reply:?}");
+    }
+}
+
+#[tokio::test]
+async fn an_empty_answer_is_a_reset() {
+    assert_eq!(*failure(&ask(vec![say("")]).await), Failure::Reset);
+}

@@ -1,0 +1,102 @@
+//! Names, rules for connecting, and private addresses.
+
+use rummage_core::outcome::{DnsFailure, Failure};
+use rummage_engine::ConnectRule;
+use tokio::net::UdpSocket;
+
+use crate::script::{answer, config, failure, fetch, page, request, serve};
+
+/// A name server that answers every question with these flags and no records; none
+/// at all when there are no flags.
+async fn name_server(flags: Option<u16>) -> std::net::SocketAddr {
+    let socket = UdpSocket::bind("127.0.0.1:0").await.unwrap();
+    let address = socket.local_addr().unwrap();
+    tokio::spawn(async move {
+        let mut question = [0; 512];
+        loop {
+            let (length, peer) = socket.recv_from(&mut question).await.unwrap();
+            let Some(flags) = flags else { continue };
+            // The question is sent back as the answer: QR and RA set (RFC 1035 §4.1.1),
+            // and no records besides.
+            let mut answer = question[..length].to_vec();
+            answer[2..4].copy_from_slice(&(0x8180 | flags).to_be_bytes());
+            answer[6..12].fill(0);
+            answer.truncate(question_end(&answer));
+            socket.send_to(&answer, peer).await.unwrap();
+        }
+    });
+    address
+}
+
+/// Where the one question ends: labels, a zero, type and class.
+fn question_end(message: &[u8]) -> usize {
+    let mut at = 12;
+    while message[at] != 0 {
+        at += usize::from(message[at]) + 1;
+    }
+    at + 5
+}
+
+#[tokio::test]
+async fn each_answer_of_a_name_server_has_its_name() {
+    for (flags, expected) in [
+        (Some(3), DnsFailure::NoSuchName),
+        (Some(0), DnsFailure::NoAddress),
+        (None, DnsFailure::Silence),
+    ] {
+        let mut config = config();
+        config.dns = Some(name_server(flags).await);
+        let reply = fetch(config, request("http://somewhere.test/")).await;
+        assert_eq!(*failure(&reply), Failure::Dns(expected));
+    }
+    for flags in [2, 5] {
+        let mut config = config();
+        config.dns = Some(name_server(Some(flags)).await);
+        let reply = fetch(config, request("http://somewhere.test/")).await;
+        assert!(matches!(failure(&reply), Failure::Dns(DnsFailure::ServerFailure(_))), "{flags}");
+    }
+}
+
+#[tokio::test]
+async fn a_rule_for_a_host_needs_no_name_and_a_pattern_does() {
+    let server = serve(vec![page("", b"fine")]).await;
+    let mut config = config();
+    config.dns = Some(name_server(Some(3)).await);
+    let rule = |host: &str| ConnectRule { host: host.to_owned(), port: None, to: server };
+    config.connect = vec![rule("new.test"), rule("*.test")];
+    let reply = fetch(config.clone(), request("http://new.test:8080/")).await;
+    assert_eq!(answer(&reply).status, 200);
+    let reply = fetch(config, request("http://other.test/")).await;
+    assert_eq!(*failure(&reply), Failure::Dns(DnsFailure::NoSuchName));
+}
+
+#[tokio::test]
+async fn a_rule_with_a_port_is_for_that_port() {
+    let server = serve(vec![page("", b"fine")]).await;
+    let mut config = config();
+    config.dns = Some(name_server(Some(3)).await);
+    config.connect = vec![ConnectRule { host: "new.test".into(), port: Some(81), to: server }];
+    assert_eq!(answer(&fetch(config.clone(), request("http://new.test:81/")).await).status, 200);
+    let reply = fetch(config, request("http://new.test/")).await;
+    assert_eq!(*failure(&reply), Failure::Dns(DnsFailure::NoSuchName));
+}
+
+#[tokio::test]
+async fn private_addresses_are_for_private_starts() {
+    use rummage_engine::{Clock, Fetcher};
+    use url::Url;
+    let server = serve(vec![page("", b"fine")]).await;
+    let private = format!("http://{server}/");
+    for (start, allowed) in [("http://203.0.113.1/", false), ("http://192.168.1.1/", true)] {
+        let mut config = config();
+        config.allow_private = false;
+        let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
+        fetcher.handle_start(&Url::parse(start).unwrap()).await;
+        let reply = fetcher.fetch(request(&private)).await;
+        if allowed {
+            assert_eq!(answer(&reply).status, 200);
+        } else {
+            assert_eq!(*failure(&reply), Failure::Private(server.ip()));
+        }
+    }
+}

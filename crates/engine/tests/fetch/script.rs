@@ -1,0 +1,117 @@
+//! Servers that play a script, and a fetcher to ask them.
+
+use std::net::SocketAddr;
+use std::time::Duration;
+
+use rummage_core::crawl::{AddressId, BodyWish, Kind, Reply, Request};
+use rummage_core::outcome::{Answer, Ending, Failure, Method};
+use rummage_core::scope::Scope;
+use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher};
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::{TcpListener, TcpStream};
+use url::Url;
+
+/// Long enough for a busy machine, short enough for a test that waits for its end.
+pub(crate) const TIMEOUT: Duration = Duration::from_millis(400);
+
+/// What a server does with a connection once a request has come.
+#[derive(Debug, Clone)]
+pub(crate) enum Play {
+    /// Says these bytes and closes.
+    Say(Vec<u8>),
+    /// Says nothing and keeps the connection.
+    Hang,
+    /// Says these bytes and keeps the connection.
+    SayAndHang(Vec<u8>),
+    /// Closes with a reset.
+    Reset,
+}
+
+pub(crate) fn say(text: &str) -> Play {
+    Play::Say(text.replace('\n', "\r\n").into_bytes())
+}
+
+/// A page of that length and type, and what follows.
+pub(crate) fn page(fields: &str, body: &[u8]) -> Play {
+    let head = format!("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n{fields}\r\n");
+    Play::Say([head.as_bytes(), body].concat())
+}
+
+/// Plays the scripts, one a connection, the last one for all that follow.
+pub(crate) async fn serve(plays: Vec<Play>) -> SocketAddr {
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    tokio::spawn(async move {
+        for number in 0.. {
+            let (stream, _) = listener.accept().await.unwrap();
+            let play = plays[number.min(plays.len() - 1)].clone();
+            tokio::spawn(perform(stream, play));
+        }
+    });
+    address
+}
+
+async fn perform(mut stream: TcpStream, play: Play) {
+    let mut request = [0; 4096];
+    let _ = stream.read(&mut request).await;
+    match play {
+        Play::Say(bytes) => stream.write_all(&bytes).await.unwrap_or_default(),
+        Play::Reset => stream.set_zero_linger().unwrap(),
+        Play::Hang => std::future::pending().await,
+        Play::SayAndHang(bytes) => {
+            stream.write_all(&bytes).await.unwrap_or_default();
+            std::future::pending().await
+        }
+    }
+}
+
+pub(crate) fn config() -> Config {
+    Config {
+        user_agent: DEFAULT_USER_AGENT.parse().unwrap(),
+        headers: Vec::new(),
+        timeout: TIMEOUT,
+        dns: None,
+        connect: Vec::new(),
+        ca_certs: Vec::new(),
+        allow_private: true,
+        max_size: 100_000,
+    }
+}
+
+pub(crate) fn request(address: &str) -> Request {
+    Request {
+        id: AddressId::from_index(0),
+        address: address.to_owned(),
+        method: Method::Get,
+        body: BodyWish::Page,
+        kind: Kind::Page,
+        scope: Scope::Internal,
+        later: false,
+    }
+}
+
+pub(crate) async fn fetch(config: Config, request: Request) -> Reply {
+    let fetcher = Fetcher::new(config, Clock::starting_at(Duration::ZERO));
+    fetcher.handle_start(&Url::parse(&request.address).unwrap()).await;
+    fetcher.fetch(request).await
+}
+
+/// What comes of asking a server that plays these scripts.
+pub(crate) async fn ask(plays: Vec<Play>) -> Reply {
+    let address = serve(plays).await;
+    fetch(config(), request(&format!("http://{address}/"))).await
+}
+
+pub(crate) fn answer(reply: &Reply) -> &Answer {
+    match &reply.attempt.ending {
+        Ending::Answer(answer) => answer,
+        Ending::Failure(failure) => panic!("no answer: {failure:?}"),
+    }
+}
+
+pub(crate) fn failure(reply: &Reply) -> &Failure {
+    match &reply.attempt.ending {
+        Ending::Failure(failure) => failure,
+        Ending::Answer(answer) => panic!("an answer: {answer:?}"),
+    }
+}

@@ -1,0 +1,136 @@
+//! TLS: whom we trust, and what each certificate that we do not is called.
+
+use std::net::SocketAddr;
+use std::sync::Arc;
+
+use rcgen::{BasicConstraints, CertificateParams, DnType, IsCa, Issuer, KeyPair, date_time_ymd};
+use rummage_core::outcome::{Failure, TlsFailure};
+use rummage_engine::{Config, ConnectRule};
+use rustls::crypto::ring;
+use rustls::pki_types::{CertificateDer, PrivateKeyDer};
+use rustls::{ServerConfig, SupportedProtocolVersion};
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::TcpListener;
+use tokio_rustls::TlsAcceptor;
+
+use crate::script::{answer, config, failure, fetch, page, request, serve};
+
+/// An authority, and certificates that it signs.
+struct Authority {
+    issuer: Issuer<'static, KeyPair>,
+    own: CertificateDer<'static>,
+}
+
+impl Authority {
+    fn new(name: &str) -> Authority {
+        let mut params = CertificateParams::new(Vec::new()).unwrap();
+        params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
+        params.distinguished_name.push(DnType::CommonName, name);
+        let key = KeyPair::generate().unwrap();
+        let own = params.self_signed(&key).unwrap().der().clone();
+        Authority { issuer: Issuer::new(params, key), own }
+    }
+
+    /// A certificate for `lock.test`, changed as the test needs it, and its key.
+    fn sign(&self, change: impl FnOnce(&mut CertificateParams)) -> Signed {
+        let key = KeyPair::generate().unwrap();
+        let mut params = CertificateParams::new(vec!["lock.test".to_owned()]).unwrap();
+        params.distinguished_name.push(DnType::CommonName, "A server");
+        change(&mut params);
+        let certificate = params.signed_by(&key, &self.issuer).unwrap().der().clone();
+        Signed { certificate, key }
+    }
+}
+
+struct Signed {
+    certificate: CertificateDer<'static>,
+    key: KeyPair,
+}
+
+/// Serves one page with that certificate.
+async fn serve_tls(signed: Signed, versions: &[&'static SupportedProtocolVersion]) -> SocketAddr {
+    let key = PrivateKeyDer::Pkcs8(signed.key.serialize_der().into());
+    let config = ServerConfig::builder_with_provider(Arc::new(ring::default_provider()))
+        .with_protocol_versions(versions)
+        .unwrap()
+        .with_no_client_auth()
+        .with_single_cert(vec![signed.certificate], key)
+        .unwrap();
+    let acceptor = TlsAcceptor::from(Arc::new(config));
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    tokio::spawn(async move {
+        loop {
+            let (stream, _) = listener.accept().await.unwrap();
+            let Ok(mut stream) = acceptor.accept(stream).await else { continue };
+            let mut head = [0; 4096];
+            let _ = stream.read(&mut head).await;
+            let _ = stream.write_all(b"HTTP/1.1 200 OK\r\nContent-Length: 4\r\n\r\nfine").await;
+            let _ = stream.shutdown().await;
+        }
+    });
+    address
+}
+
+fn leading_to(server: SocketAddr, trusted: &Authority) -> Config {
+    let mut config = config();
+    config.timeout *= 5;
+    config.ca_certs = vec![trusted.own.clone()];
+    config.connect = vec![ConnectRule { host: "lock.test".into(), port: None, to: server }];
+    config
+}
+
+async fn seen(authority: &Authority, signed: Signed) -> Failure {
+    let server = serve_tls(signed, rustls::ALL_VERSIONS).await;
+    let reply = fetch(leading_to(server, authority), request("https://lock.test/")).await;
+    failure(&reply).clone()
+}
+
+#[tokio::test]
+async fn a_private_authority_can_be_trusted() {
+    let authority = Authority::new("Friend");
+    for versions in [rustls::ALL_VERSIONS, &[&rustls::version::TLS12]] {
+        let server = serve_tls(authority.sign(|_| {}), versions).await;
+        let reply = fetch(leading_to(server, &authority), request("https://lock.test/")).await;
+        assert_eq!(answer(&reply).status, 200);
+    }
+}
+
+#[tokio::test]
+async fn certificates_out_of_their_time() {
+    let authority = Authority::new("Friend");
+    let expired = authority.sign(|params| params.not_after = date_time_ymd(2020, 1, 1));
+    assert_eq!(seen(&authority, expired).await, Failure::Tls(TlsFailure::Expired));
+    let early = authority.sign(|params| params.not_before = date_time_ymd(2090, 1, 1));
+    assert_eq!(seen(&authority, early).await, Failure::Tls(TlsFailure::NotYetValid));
+}
+
+#[tokio::test]
+async fn a_certificate_for_another_host() {
+    let authority = Authority::new("Friend");
+    let other = authority.sign(|params| {
+        params.subject_alt_names = vec![rcgen::SanType::DnsName("other.test".try_into().unwrap())];
+    });
+    assert_eq!(seen(&authority, other).await, Failure::Tls(TlsFailure::WrongHost));
+}
+
+#[tokio::test]
+async fn self_signed_is_told_from_an_unknown_issuer() {
+    let authority = Authority::new("Friend");
+    let key = KeyPair::generate().unwrap();
+    let params = CertificateParams::new(vec!["lock.test".to_owned()]).unwrap();
+    let certificate = params.self_signed(&key).unwrap().der().clone();
+    let alone = Signed { certificate, key };
+    assert_eq!(seen(&authority, alone).await, Failure::Tls(TlsFailure::SelfSigned));
+    let stranger = Authority::new("Stranger").sign(|_| {});
+    assert_eq!(seen(&authority, stranger).await, Failure::Tls(TlsFailure::UnknownIssuer));
+}
+
+#[tokio::test]
+async fn plain_http_on_a_tls_port_says_so() {
+    let authority = Authority::new("Friend");
+    let server = serve(vec![page("", b"plain")]).await;
+    let reply = fetch(leading_to(server, &authority), request("https://lock.test/")).await;
+    let expected = TlsFailure::Other("the port does not speak TLS".to_owned());
+    assert_eq!(*failure(&reply), Failure::Tls(expected));
+}

@@ -1,0 +1,131 @@
+//! A crawl of pages in memory, written to a store: no network, no clock.
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rummage_core::Moment;
+use rummage_core::crawl::{Crawl, Reply, Settings};
+use rummage_core::extract::Extractor;
+use rummage_core::outcome::{Answer, Attempt, Ending};
+use rummage_core::selection::Selection;
+use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunState, RunWriter, StoreError};
+use tempfile::TempDir;
+use url::Url;
+
+/// A folder with a store in it, and the pages of `http://a.test`.
+pub(crate) struct Keeper {
+    folder: TempDir,
+    /// Path to HTML; a value that begins with `>` redirects for good.
+    pub(crate) pages: BTreeMap<&'static str, String>,
+}
+
+impl Keeper {
+    pub(crate) fn new(pages: &[(&'static str, &str)]) -> Keeper {
+        let pages = pages.iter().map(|&(path, html)| (path, html.to_owned())).collect();
+        Keeper { folder: TempDir::new().unwrap(), pages }
+    }
+
+    pub(crate) fn path(&self) -> PathBuf {
+        self.folder.path().join("store.db")
+    }
+
+    pub(crate) fn reader(&self) -> Reader {
+        Reader::open(&self.path()).unwrap()
+    }
+
+    /// Crawls to the end.
+    pub(crate) fn crawl(&self) -> RunInfo {
+        let writer = RunWriter::begin(&self.path(), new_run()).unwrap();
+        self.drive(writer, fresh(), usize::MAX);
+        self.reader().last_run().unwrap()
+    }
+
+    /// Drives a crawl until so many replies have come; finishes the run at its end.
+    pub(crate) fn drive(&self, mut writer: RunWriter, mut crawl: Crawl, replies: usize) -> usize {
+        let mut now = Moment::START + Duration::from_secs(1);
+        let mut told = 0;
+        loop {
+            while let Some(event) = crawl.poll_event() {
+                writer.handle_event(event).unwrap();
+            }
+            if told == 0 {
+                writer.handle_replayed();
+            }
+            writer.commit().unwrap();
+            if told >= replies {
+                return told;
+            }
+            match crawl.poll_request(now) {
+                Some(request) => {
+                    told += 1;
+                    now = now + Duration::from_millis(10);
+                    crawl.handle_reply(now, self.reply(&request.address, request.id, now));
+                }
+                None if crawl.is_finished() => {
+                    while let Some(event) = crawl.poll_event() {
+                        writer.handle_event(event).unwrap();
+                    }
+                    writer.finish(RunState::Finished).unwrap();
+                    return told;
+                }
+                None => now = crawl.poll_timeout().unwrap_or(now).max(now),
+            }
+        }
+    }
+
+    fn reply(&self, address: &str, id: rummage_core::crawl::AddressId, now: Moment) -> Reply {
+        let page = self.pages.get(address.trim_start_matches("http://a.test"));
+        let (status, location) = match page.map(|page| page.strip_prefix('>')) {
+            None => (404, None),
+            Some(None) => (200, None),
+            Some(Some(to)) => (301, Some(to.to_owned())),
+        };
+        let reading = page.filter(|_| status == 200).map(|html| {
+            let mut extractor = Extractor::new(Some("utf-8"), 1 << 20);
+            extractor.feed(html.as_bytes());
+            extractor.finish()
+        });
+        let media_type = Some("text/html".to_owned());
+        let ending = Ending::Answer(Answer { status, location, media_type, ..Answer::default() });
+        let method = rummage_core::outcome::Method::Get;
+        Reply {
+            id,
+            attempt: Attempt { at: now, took: Duration::from_millis(3), method, ending },
+            reading,
+        }
+    }
+}
+
+pub(crate) fn fresh() -> Crawl {
+    Crawl::new(Settings::default(), vec![Url::parse("http://a.test/").unwrap()])
+}
+
+pub(crate) fn new_run() -> NewRun {
+    NewRun {
+        asked_for: "a.test".to_owned(),
+        options: "{}".to_owned(),
+        version: "0.0.0".to_owned(),
+        started_at: Timestamp::UNIX_EPOCH,
+    }
+}
+
+pub(crate) fn rows(reader: &Reader, run: &RunInfo, selection: &Selection) -> Vec<LinkRow> {
+    let mut rows = Vec::new();
+    let take = |row| {
+        rows.push(row);
+        Ok::<_, StoreError>(())
+    };
+    reader.for_each_link(run, selection, take).unwrap();
+    rows
+}
+
+/// Rows as short lines: verdict, page, written.
+pub(crate) fn lines(rows: &[LinkRow]) -> Vec<String> {
+    let line = |row: &LinkRow| {
+        let page = row.page.trim_start_matches("http://a.test");
+        format!("{} {page} {}", row.outcome.verdict, row.written)
+    };
+    rows.iter().map(line).collect()
+}

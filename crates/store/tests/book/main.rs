@@ -1,0 +1,8 @@
+//! What goes into a store comes out of it: whole, in order, after any stop.
+
+#![allow(clippy::unwrap_used, reason = "a test may")]
+
+mod faults;
+mod keeper;
+mod reading;
+mod replay;

@@ -1,0 +1,130 @@
+//! Questions to a finished run.
+
+use std::time::Duration;
+
+use rummage_core::selection::Selection;
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::RunState;
+
+use crate::keeper::{Keeper, lines, rows};
+
+fn keeper() -> Keeper {
+    let foot = "<footer><a href=/gone>Rota</a></footer>";
+    Keeper::new(&[
+        ("/", &format!("<title>Home</title><a href=/b>b</a><a href=/a>a</a>{foot}")),
+        ("/a", &format!("<a href=/old>o</a><a href=/b#here>h</a><a href=/b#not>n</a>{foot}")),
+        (
+            "/b",
+            &format!("<h2 id=here>x</h2><a href=mailto:x@a.test>m</a><a href=/gone>Rota</a>{foot}"),
+        ),
+        ("/old", ">/c"),
+        ("/c", foot),
+    ])
+}
+
+#[test]
+fn links_come_in_the_order_of_rank_and_place() {
+    let keeper = keeper();
+    let run = keeper.crawl();
+    let reader = keeper.reader();
+    assert_eq!(
+        lines(&rows(&reader, &run, &Selection::all())),
+        [
+            "sound / /b",
+            "sound / /a",
+            "broken / /gone",
+            "skipped /b mailto:x@a.test",
+            "broken /b /gone",
+            "broken /b /gone",
+            "moved /a /old",
+            "sound /a /b#here",
+            "broken /a /b#not",
+            "broken /a /gone",
+            "broken /c /gone",
+        ]
+    );
+    let moved = Selection { verdicts: vec![Verdict::Moved] };
+    let row = rows(&reader, &run, &moved).remove(0);
+    assert_eq!(row.outcome.last.as_deref(), Some("http://a.test/c"));
+    assert_eq!(row.outcome.moved_to.as_deref(), Some("http://a.test/c"));
+    assert_eq!((row.line, row.column, row.text.as_deref()), (1, 1, Some("o")));
+}
+
+#[test]
+fn the_same_link_is_counted_by_pages_not_by_places() {
+    let keeper = keeper();
+    let run = keeper.crawl();
+    let broken = Selection { verdicts: vec![Verdict::Broken] };
+    let rows = rows(&keeper.reader(), &run, &broken);
+    let pages: Vec<(Option<&str>, u64)> =
+        rows.iter().map(|row| (row.region.as_deref(), row.pages)).collect();
+    let foot = (Some("footer"), 4);
+    assert_eq!(pages, [foot, (None, 1), foot, (None, 1), foot, foot]);
+}
+
+#[test]
+fn totals_count_targets_and_reasons() {
+    let keeper = keeper();
+    let run = keeper.crawl();
+    assert_eq!((run.number, run.site.as_str(), run.state), (1, "a.test", RunState::Finished));
+    assert_eq!((run.title.as_deref(), run.start.as_str()), (Some("Home"), "http://a.test/"));
+    let totals = keeper.reader().totals(1).unwrap();
+    assert_eq!((totals.pages, totals.links, totals.asked), (4, 11, 6));
+    // `/gone` and `/b#not`; the start and `/c` are nobody's links.
+    assert_eq!((totals.broken, totals.doubtful, totals.moved, totals.sound), (2, 0, 1, 2));
+    assert_eq!(totals.skipped.len(), 1);
+    assert_eq!((totals.skipped[0].cause, totals.skipped[0].addresses), (Cause::OtherScheme, 1));
+    assert_eq!((totals.not_asked, totals.not_read), (0, 0));
+}
+
+#[test]
+fn the_way_to_an_address_has_every_attempt_of_every_hop() {
+    let keeper = keeper();
+    let run = keeper.crawl();
+    let way = keeper.reader().way(run.number, "http://a.test/old").unwrap();
+    let hops: Vec<(&str, Vec<Option<u16>>)> = way
+        .iter()
+        .map(|hop| (hop.address.as_str(), hop.attempts.iter().map(|a| a.ending.status()).collect()))
+        .collect();
+    assert_eq!(
+        hops,
+        [("http://a.test/old", vec![Some(301)]), ("http://a.test/c", vec![Some(200)])]
+    );
+    let page = way[1].page.as_ref().unwrap();
+    assert_eq!((page.depth, page.links), (Some(2), 1));
+    let gone = keeper.reader().way(run.number, "http://a.test/gone").unwrap();
+    assert_eq!(gone[0].attempts.len(), 2, "what is missing is confirmed");
+    assert_eq!(gone[0].attempts[0].took, Duration::from_millis(3));
+}
+
+#[test]
+fn addresses_are_found_exactly_without_scheme_or_by_a_part() {
+    let keeper = keeper();
+    let run = keeper.crawl().number;
+    let reader = keeper.reader();
+    assert_eq!(reader.find(run, "http://a.test/b", 9).unwrap(), ["http://a.test/b"]);
+    assert_eq!(reader.find(run, "a.test/b", 9).unwrap(), ["http://a.test/b"]);
+    assert_eq!(reader.find(run, "/o", 9).unwrap(), ["http://a.test/old"]);
+    assert_eq!(reader.find(run, "a.test/", 2).unwrap().len(), 1);
+    assert_eq!(reader.find(run, "test/", 3).unwrap().len(), 3);
+    assert!(reader.find(run, "nowhere", 9).unwrap().is_empty());
+    assert_eq!(reader.missing_fragments(run, "http://a.test/b").unwrap(), ["not"]);
+    assert_eq!(reader.outcome(&reader.run(run).unwrap(), "http://b.test/").unwrap(), None);
+}
+
+#[test]
+fn a_second_run_of_unchanged_pages_adds_no_page_versions() {
+    let keeper = keeper();
+    keeper.crawl();
+    let first = std::fs::metadata(keeper.path()).unwrap().len();
+    let run = keeper.crawl();
+    assert_eq!(run.number, 2);
+    let selection = Selection::all();
+    let (reader, one) = (keeper.reader(), keeper.reader().run(1).unwrap());
+    let (before, after) = (rows(&reader, &one, &selection), rows(&reader, &run, &selection));
+    assert_eq!(lines(&before), lines(&after));
+    assert!(before.iter().zip(&after).all(|(before, after)| before.mark == after.mark));
+    assert!(std::fs::metadata(keeper.path()).unwrap().len() < first * 2);
+    assert_eq!(reader.last_time("a.test").unwrap(), Some(run.took));
+    assert_eq!(reader.last_time("b.test").unwrap(), None);
+}
