@@ -69,7 +69,7 @@ impl Teller {
         matches!(self.shape, Shape::Live(_))
     }
 
-    fn say(&mut self, text: &str) {
+    pub(crate) fn say(&mut self, text: &str) {
         // The head comes first, even where a fault of the start page was quicker.
         if self.bounds.is_some() {
             self.early.push(text.to_owned());
@@ -95,6 +95,9 @@ impl Teller {
             head += &format!(" and {twin}");
         }
         head += ", over http and https";
+        if start_path(&start) != "/" {
+            head += "; the path of the start does not confine it";
+        }
         if let Some(time) = self.last_time {
             head += &format!("; last time it took {}", duration(time));
         }
@@ -150,4 +153,10 @@ impl Watch for Teller {
             Shape::Live(live) => live.handle_tick(progress, slowest),
         }
     }
+}
+
+/// Path and query of an address.
+fn start_path(address: &str) -> &str {
+    let host = address.split_once("://").map_or(address, |(_, rest)| rest);
+    host.find('/').map_or("/", |at| &host[at..])
 }

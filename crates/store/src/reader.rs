@@ -87,11 +87,11 @@ impl Reader {
     /// When the store cannot be read.
     pub fn totals(&self, run: i64) -> Result<Totals, StoreError> {
         let mut totals = Totals::default();
-        (totals.pages, totals.links) = self.db.query_row(
-            "SELECT count(*), coalesce(sum(link_count), 0) FROM run_page
+        (totals.pages, totals.links, totals.cut) = self.db.query_row(
+            "SELECT count(*), coalesce(sum(link_count), 0), coalesce(sum(cut), 0) FROM run_page
              JOIN page_version ON page_version.id = run_page.version WHERE run = ?1",
             [run],
-            |row| Ok((row.get(0)?, row.get(1)?)),
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
         )?;
         totals.asked = self.count("SELECT count(checked_us) FROM verdict WHERE run = ?1", run)?;
         // Addresses that are only a hop on the way to others are nobody's link.

@@ -80,6 +80,8 @@ pub struct Totals {
     pub not_asked: u64,
     /// Pages of the site that were asked and not read, for their depth.
     pub not_read: u64,
+    /// Pages that were longer than the limit: what lay beyond was not read.
+    pub cut: u64,
     /// Servers that were asked more slowly.
     pub slowed: Vec<SlowedServer>,
 }

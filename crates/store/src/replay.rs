@@ -31,16 +31,15 @@ struct Said {
 }
 
 impl Reader {
-    /// The last run, if it has not come to its end.
+    /// The last of the runs that have not come to their end.
     ///
     /// # Errors
-    /// When the last run is finished, when there is none, or the store cannot be read.
+    /// When there is none, or the store cannot be read.
     pub fn unfinished(&self) -> Result<Replay, StoreError> {
         let run = self
             .db
             .query_row(
-                "SELECT id FROM run WHERE state <> 'finished'
-                 AND id = (SELECT max(id) FROM run)",
+                "SELECT id FROM run WHERE state <> 'finished' ORDER BY id DESC LIMIT 1",
                 [],
                 |row| row.get(0),
             )

@@ -36,6 +36,12 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
     let mut teller = Teller::new(everywhere, plan.asked_for.clone(), plan.last_time);
+    if let Some(run) = plan.unfinished {
+        teller.say(&format!(
+            "run {run} was not finished; this is a new run, and rummage crawl --resume can still \
+             go on with that one"
+        ));
+    }
     let ended = runtime.block_on(drive(plan, &mut teller));
     teller.finish();
     let ended = ended?;
@@ -82,6 +88,8 @@ struct Plan {
     config: Config,
     writer: RunWriter,
     last_time: Option<Duration>,
+    /// A run that waits to be finished, and is not this one.
+    unfinished: Option<i64>,
     /// The run that goes on, and how long it was under way.
     earlier: Option<(Reader, i64, Duration)>,
 }
@@ -91,9 +99,17 @@ impl Plan {
         let starts = start::candidates(&asked_for)?;
         let config = config(&asking)?;
         let writer = RunWriter::begin(store, new_run(&asked_for, &asking))?;
-        let last_time = Reader::open(store)?.last_time(&asked_for)?;
-        let settings = settings(&asking);
-        Ok(Plan { asked_for, starts, settings, config, writer, last_time, earlier: None })
+        let reader = Reader::open(store)?;
+        Ok(Plan {
+            last_time: reader.last_time(&asked_for)?,
+            unfinished: reader.unfinished().ok().map(|replay| replay.run.number),
+            settings: settings(&asking),
+            asked_for,
+            starts,
+            config,
+            writer,
+            earlier: None,
+        })
     }
 
     fn resume(store: &Path, asking: Asking) -> Result<Plan, Failure> {
@@ -116,6 +132,7 @@ impl Plan {
             config,
             writer,
             last_time: None,
+            unfinished: None,
             earlier: Some((reader, number, wall.max(replay.run.took))),
         })
     }

@@ -109,6 +109,18 @@ fn a_second_crawl_does_not_write_into_the_first() {
 }
 
 #[test]
+fn a_new_run_over_an_unfinished_one_says_so_and_loses_nothing() {
+    let stage = Stage::new(&long_site());
+    let child = start_and_wait(&stage);
+    signal(&child, "-INT");
+    said(&WORDS, child.wait_with_output().unwrap()).ends(3);
+    let said = stage.run(&["crawl", "http://a.test/p59", "--max-pages", "1"]).ends(0);
+    assert!(said.err.contains("run 1 was not finished; this is a new run"), "{said}");
+    let said = stage.run(&["crawl", "--resume"]).ends(1);
+    assert!(said.out.contains("run 1, ") && said.out.contains("62 pages read"), "{said}");
+}
+
+#[test]
 fn settings_of_the_run_hold_when_it_goes_on_and_can_be_changed() {
     let stage = Stage::new(&museum());
     let mut command =

@@ -74,6 +74,67 @@ fn headers_go_to_the_site_alone_and_secrets_stay_out_of_the_store() {
 }
 
 #[test]
+fn headers_do_not_follow_the_start_to_another_host() {
+    let mut scenario = site("old.test", &[("/", Act::redirect(302, "http://new.test/"))]);
+    scenario
+        .hosts
+        .extend(site("new.test", &[("/", page("<a href=/in>i</a>")), ("/in", page(""))]).hosts);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", "http://old.test", "--header", "Authorization: sesame"]).ends(0);
+    let seen: Vec<(String, String, bool)> = stage
+        .web
+        .asked()
+        .into_iter()
+        .map(|asked| (asked.host, asked.path, asked.authorization.is_some()))
+        .collect();
+    // The new host is the site once its page has come: from then on it gets the header.
+    let expected = [("old.test", "/", true), ("new.test", "/", false), ("new.test", "/in", true)];
+    assert_eq!(seen, expected.map(|(host, path, sent)| (host.into(), path.into(), sent)));
+}
+
+#[test]
+fn without_a_name_the_store_is_in_the_data_folder() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let words = ["crawl", "http://a.test/#top"];
+    let mut command = stage.command(&words);
+    command.env_remove("RUMMAGE_STORE").env("XDG_DATA_HOME", stage.path("data"));
+    crate::harness::said(&words, command.output().unwrap()).ends(0);
+    assert!(stage.path("data/rummage/rummage.db").exists());
+}
+
+#[test]
+fn the_first_line_says_that_a_path_does_not_confine() {
+    let stage =
+        Stage::new(&site("a.test", &[("/deep/", page("<a href=/>home</a>")), ("/", page(""))]));
+    let said = stage.run(&["crawl", "http://a.test/deep/"]).ends(0);
+    assert!(said.err.contains("; the path of the start does not confine it"), "{said}");
+    assert!(said.out.contains("2 pages read"), "{said}");
+}
+
+#[test]
+fn a_block_shows_five_places_and_counts_the_rest() {
+    let links: String = (0..8).map(|number| format!("<a href=/gone>to {number}</a>\n")).collect();
+    let stage = Stage::new(&site("a.test", &[("/", page(&links))]));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(1);
+    assert!(said.out.contains("\"to 4\"") && !said.out.contains("\"to 5\""), "{said}");
+    assert!(said.out.contains("and 3 more places: rummage trace"), "{said}");
+    let said = stage.run(&["trace", "/gone"]).ends(0);
+    assert!(said.out.contains("8 links on 1 page") && said.out.contains("\"to 7\""), "{said}");
+}
+
+#[test]
+fn nothing_broken_is_said_of_what_was_checked_alone() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/in>i</a>")), ("/in", page(""))]));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
+    assert!(
+        said.out.ends_with("\nNothing that was checked is broken, doubtful or moved.\n"),
+        "{said}"
+    );
+    let said = stage.run(&["findings", "--verdict", "doubtful"]).ends(0);
+    assert!(said.out.ends_with("\nNothing fits the selection.\n"), "{said}");
+}
+
+#[test]
 fn a_public_site_does_not_lead_into_private_networks() {
     let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
     let html = format!("<a href='http://127.0.0.1:{port}/'>x</a><a href=/in>in</a>");

@@ -83,15 +83,15 @@ impl Crawl {
         if let Some(index) = self.addresses.get_index_of(url.as_str()) {
             return AddressId::from_index(index);
         }
-        let scope = self.start.bounds().map(|bounds| bounds.scope(url));
-        let own = scope.unwrap_or(Scope::Internal) == Scope::Internal;
+        let scope = self.start.scope(url);
+        let own = scope == Scope::Internal;
         let limits = self.limits(url, own);
         let server = self.frontier.server(&server_of(url), own, limits);
         let id = self.add(
             url.as_str(),
             Entry {
                 server: Some(server),
-                scope: scope.unwrap_or(Scope::Internal),
+                scope,
                 depth,
                 chain,
                 state: State::Unasked(Cause::ServiceLink),
@@ -99,7 +99,7 @@ impl Crawl {
                 ..Entry::unknown()
             },
         );
-        if let Some(scope) = scope {
+        if self.start.bounds().is_some() {
             self.events.push_back(Event::Placed { id, scope: Some(scope) });
         }
         id

@@ -209,6 +209,7 @@ impl Crawl {
 
     fn request(&mut self, job: Job) -> Request {
         let id = job.address;
+        let bounded = self.start.bounds().is_some();
         let entry = self.entry_mut(id);
         entry.state = State::InFlight;
         entry.later = job.later;
@@ -216,6 +217,8 @@ impl Crawl {
             if entry.uses.more_than_media || entry.by_get { Method::Get } else { Method::Head };
         let body = match (entry.uses.visit, entry.scope) {
             (true, Scope::Internal) => BodyWish::Page,
+            // Where the start's redirects end, there the site will be.
+            (true, Scope::External) if !bounded => BodyWish::Page,
             (true, Scope::External) => BodyWish::Title,
             (false, _) => BodyWish::Drop,
         };

@@ -12,6 +12,9 @@ pub(super) struct Start {
     candidates: std::vec::IntoIter<Url>,
     /// The candidate that is being tried, or the next hop of its redirects.
     current: Option<AddressId>,
+    /// The bounds around the candidate, as if it did not redirect: what belongs to
+    /// the site until that is known.
+    provisional: Option<Bounds>,
     bounds: Option<Bounds>,
     problem: Option<StartProblem>,
 }
@@ -43,11 +46,23 @@ pub enum StartProblem {
 impl Start {
     pub(super) fn new(starts: Vec<Url>) -> Start {
         assert!(!starts.is_empty(), "a crawl needs a start");
-        Start { candidates: starts.into_iter(), current: None, bounds: None, problem: None }
+        Start {
+            candidates: starts.into_iter(),
+            current: None,
+            provisional: None,
+            bounds: None,
+            problem: None,
+        }
     }
 
     pub(super) fn bounds(&self) -> Option<&Bounds> {
         self.bounds.as_ref()
+    }
+
+    /// On which side of the bounds an address lies, as far as is known.
+    pub(super) fn scope(&self, url: &Url) -> Scope {
+        let bounds = self.bounds.as_ref().or(self.provisional.as_ref());
+        bounds.map_or(Scope::Internal, |bounds| bounds.scope(url))
     }
 
     pub(super) fn problem(&self) -> Option<&StartProblem> {
@@ -72,6 +87,7 @@ impl Crawl {
     pub(super) fn try_next_start(&mut self) -> bool {
         let Some(mut url) = self.start.candidates.next() else { return false };
         url.set_fragment(None);
+        self.start.provisional = Some(Bounds::around(&url));
         let id = self.hear(&url, 0, 0);
         self.start.current = Some(id);
         let uses = self.entry(id).uses;

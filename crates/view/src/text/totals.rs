@@ -86,5 +86,9 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         let pages = counted(totals.not_read, "page was", "pages were");
         writeln!(out, "{pages} asked but not read for links: deeper than --depth")?;
     }
+    if totals.cut > 0 {
+        let pages = counted(totals.cut, "page was", "pages were");
+        writeln!(out, "{pages} read up to 10 MiB only: links beyond that were not seen")?;
+    }
     Ok(())
 }
