@@ -131,7 +131,7 @@ impl Frontier {
     pub(crate) fn set_own(&mut self, server: ServerId, own: bool, limits: Limits) {
         let lane = self.lane(server);
         lane.own = own;
-        lane.pace = Pace::new(limits);
+        lane.pace.set_limits(limits);
     }
 
     /// An address waits to be asked.

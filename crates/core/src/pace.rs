@@ -102,6 +102,12 @@ impl Pace {
         }
     }
 
+    /// Other limits hold from now on; what is known of the host stays.
+    pub fn set_limits(&mut self, limits: Limits) {
+        self.limits = limits;
+        self.window = self.window.min(limits.most);
+    }
+
     /// When the next request may start.
     #[must_use]
     pub fn ready(&self, now: Moment) -> Ready {

@@ -139,4 +139,37 @@ mod tests {
             [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];
         assert_eq!(attempts(&seen), "HEAD: 405 (3 ms), then GET twice: 404 (3 ms)");
     }
+
+    #[test]
+    fn every_cause_has_words_of_its_own() {
+        let words: std::collections::BTreeSet<&str> =
+            Cause::ALL.iter().map(|&known| cause(known)).collect();
+        assert_eq!(words.len(), Cause::ALL.len());
+        assert!(words.iter().all(|words| !words.is_empty() && !words.ends_with('.')));
+    }
+
+    #[test]
+    fn failures_are_told_in_words_and_hostile_details_are_shown_safely() {
+        for (failure, words) in [
+            (Failure::Dns(DnsFailure::NoSuchName), "no such host name (NXDOMAIN)"),
+            (Failure::Dns(DnsFailure::NoAddress), "the host name has no address"),
+            (Failure::Dns(DnsFailure::Silence), "no name server answered"),
+            (Failure::Timeout(Stage::Connect), "no connection in time"),
+            (Failure::Timeout(Stage::FirstByte), "no answer in time"),
+            (Failure::Timeout(Stage::Body), "the answer did not end in time"),
+            (Failure::Refused, "connection refused"),
+            (Failure::Reset, "connection reset"),
+            (Failure::Unreachable, "network unreachable"),
+            (Failure::BadResponse("a\u{1b}b".into()), "not HTTP (a\\u{1b}b)"),
+            (Failure::Private([10, 0, 0, 1].into()), "leads to 10.0.0.1, which was not asked"),
+            (Failure::Tls(TlsFailure::Expired), "the certificate has expired"),
+            (Failure::Tls(TlsFailure::WrongHost), "the certificate is for another host"),
+            (Failure::Tls(TlsFailure::SelfSigned), "the certificate is signed by itself"),
+            (Failure::Tls(TlsFailure::UnknownIssuer), "nobody known signed the certificate"),
+        ] {
+            assert_eq!(ending(&Ending::Failure(failure)), words);
+        }
+        let cut = Answer { status: 200, truncated: true, ..Answer::default() };
+        assert_eq!(ending(&Ending::Answer(cut)), "200, cut short");
+    }
 }

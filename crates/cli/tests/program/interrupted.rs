@@ -25,7 +25,7 @@ fn long_site() -> Scenario {
     site("a.test", &paths)
 }
 
-const WORDS: [&str; 5] = ["crawl", "http://a.test", "--timeout", "2s", "-v"];
+const WORDS: [&str; 5] = ["crawl", "http://a.test", "--timeout", "1s", "-v"];
 
 /// Starts a crawl and waits until it has told of the last page.
 fn start_and_wait(stage: &Stage) -> Child {

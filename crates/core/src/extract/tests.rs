@@ -85,6 +85,51 @@ fn values_are_read_as_browsers_read_them() {
 }
 
 #[test]
+fn markup_that_nobody_should_write_is_read_as_browsers_read_it() {
+    for (html, expected) in [
+        ("<a href=1<b>x</a>", &["1<b"][..]),
+        ("<a href='1'href='2'>x</a>", &["1"]),
+        ("<a / href=1>x</a>", &["1"]),
+        ("<a href=1><a href=2>x</a></a>", &["1", "2"]),
+        ("</a href=1>", &[]),
+        ("< a href=1>x</a>", &[]),
+        ("<a href=\"1>x</a><a href=2>y</a>", &[]),
+        ("<a href=\"1>x</a><a href=\"2\">y</a>", &["1>x</a><a href="]),
+        ("<!-- x --!><a href=1>x</a>", &["1"]),
+        ("<!--><a href=1>x</a>", &["1"]),
+        ("<script>document.write('<a href=1><\\/a>')</script><a href=2>x</a>", &["2"]),
+        ("<script><!-- <script> </script> <a href=1> --></script><a href=2>", &["2"]),
+        ("<svg><a href=1><title><a href=2></title></svg>", &["1", "2"]),
+        ("<svg><style><a href=1></style></svg>", &["1"]),
+        ("<plaintext><a href=1>", &[]),
+        ("<img src='' srcset=''><script src></script>", &[]),
+        ("<meta http-equiv=refresh content=5><meta name=refresh content='0;url=x'>", &[]),
+        ("<base href=/b><a href=1>x", &["1"]),
+        ("<link rel=stylesheet href=a.css><link rel=icon>", &["a.css"]),
+    ] {
+        let page = read(html);
+        let written: Vec<&str> = page.links().map(|link| link.written).collect();
+        assert_eq!(written, expected, "{html}");
+    }
+}
+
+#[test]
+fn places_are_ids_of_all_elements_and_names_of_anchors() {
+    use crate::fragment::{Found, find};
+    let page =
+        read("<p id=one><a name=two><input name=three><b id='f&ouml;ur'><template><i id=five>");
+    for (fragment, found) in [
+        ("one", Found::Yes),
+        ("two", Found::Yes),
+        ("three", Found::No),
+        ("f%C3%B6ur", Found::Yes),
+        ("five", Found::No),
+    ] {
+        assert_eq!(find(page.places(), fragment), found, "{fragment}");
+    }
+}
+
+#[test]
 fn lines_and_columns_count_code_points_and_regions_are_the_nearest() {
     let html = "<header>\r\n<nav>Überfahrt → <a href=1>x</a></nav>\n</header><p><a href=2>y</a>";
     assert_eq!(links(html), ["a href 1 | x | nav 2:18", "a href 2 | y | - 3:13"]);

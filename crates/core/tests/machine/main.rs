@@ -8,6 +8,7 @@
 mod bounds;
 mod failures;
 mod order;
+mod pacing;
 mod redirects;
 mod replay;
 mod web;
