@@ -2,7 +2,8 @@
 
 use std::path::Path;
 
-use url::{Host, Url};
+use rummage_core::network::is_loopback;
+use url::Url;
 
 use crate::failure::Failure;
 
@@ -47,15 +48,6 @@ fn url(text: &str) -> Result<Url, Failure> {
 
 fn wrong(what: &str, hint: &str) -> Failure {
     Failure::Usage { what: what.to_owned(), hint: hint.to_owned() }
-}
-
-fn is_loopback(url: &Url) -> bool {
-    match url.host() {
-        Some(Host::Ipv4(ip)) => ip.is_loopback(),
-        Some(Host::Ipv6(ip)) => ip.is_loopback(),
-        Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
-        None => false,
-    }
 }
 
 #[cfg(test)]

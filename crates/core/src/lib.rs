@@ -16,6 +16,7 @@ pub mod crawl;
 pub mod extract;
 pub mod fragment;
 mod frontier;
+pub mod hashed;
 mod memo;
 pub mod moment;
 pub mod network;

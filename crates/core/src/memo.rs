@@ -6,16 +6,15 @@
 //! part of their base that it depends on: nothing for an absolute one, the origin
 //! for one that begins with `/`, the folder for the rest.
 
-use std::collections::HashMap;
-use std::hash::{BuildHasherDefault, Hasher};
-
 use url::{Position, Url};
 use xxhash_rust::xxh3::xxh3_128_with_seed;
+
+use crate::hashed::HashedMap;
 
 /// What references mean, by their raw text and the part of the base they depend on.
 #[derive(Debug)]
 pub(crate) struct Memo<T> {
-    known: HashMap<u128, T, BuildHasherDefault<Ready>>,
+    known: HashedMap<T>,
 }
 
 /// The base of a page, ready for look-ups.
@@ -23,25 +22,6 @@ pub(crate) struct Memo<T> {
 pub(crate) struct BaseKeys {
     origin: u64,
     folder: u64,
-}
-
-/// Keys are hashes already.
-#[derive(Debug, Default)]
-pub(crate) struct Ready(u64);
-
-impl Hasher for Ready {
-    fn finish(&self) -> u64 {
-        self.0
-    }
-
-    fn write(&mut self, _: &[u8]) {
-        unreachable!("keys are u128");
-    }
-
-    #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
-    fn write_u128(&mut self, key: u128) {
-        self.0 = key as u64;
-    }
 }
 
 impl BaseKeys {
@@ -58,7 +38,7 @@ fn hash(text: &str) -> u64 {
 
 impl<T: Copy> Memo<T> {
     pub(crate) fn new() -> Memo<T> {
-        Memo { known: HashMap::default() }
+        Memo { known: HashedMap::default() }
     }
 
     pub(crate) fn find(&self, key: Key) -> Option<T> {

@@ -2,6 +2,19 @@
 
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
+use url::{Host, Url};
+
+/// Whether an address names this machine: by number, or as `localhost` (RFC 6761 §6.3).
+#[must_use]
+pub fn is_loopback(address: &Url) -> bool {
+    match address.host() {
+        Some(Host::Ipv4(ip)) => ip.is_loopback(),
+        Some(Host::Ipv6(ip)) => ip.is_loopback(),
+        Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
+        None => false,
+    }
+}
+
 /// Whether this is a loopback, private, link-local, shared, unspecified or
 /// metadata address: one that a page on the public web has no business naming.
 ///

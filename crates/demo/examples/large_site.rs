@@ -10,6 +10,8 @@ use std::fmt::Write as _;
 use std::path::Path;
 use std::{env, fs, io};
 
+use rummage_demo::Draw;
+
 const WORDS: [&str; 24] = [
     "the", "lock", "water", "boat", "towpath", "gate", "of", "and", "a", "winter", "ledger",
     "keeper", "stone", "bridge", "iron", "was", "with", "pound", "toll", "horse", "night", "wharf",
@@ -20,7 +22,7 @@ fn main() -> io::Result<()> {
     let mut arguments = env::args().skip(1);
     let folder = arguments.next().ok_or_else(|| io::Error::other("name a folder"))?;
     let pages = arguments.next().and_then(|pages| pages.parse().ok()).unwrap_or(5000);
-    let mut draw = Draw(0x2545_f491_4f6c_dd1d);
+    let mut draw = Draw::new(1);
     for page in 0..pages {
         let path = Path::new(&folder).join(path(page).trim_start_matches('/'));
         fs::create_dir_all(path.parent().expect("every page has a folder"))?;
@@ -35,17 +37,6 @@ fn main() -> io::Result<()> {
 }
 
 const PICTURES: usize = 2000;
-
-struct Draw(u64);
-
-impl Draw {
-    fn below(&mut self, bound: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        usize::try_from(self.0 % bound as u64).expect("below the bound")
-    }
-}
 
 fn path(page: usize) -> String {
     match page {

@@ -5,13 +5,14 @@
 
 use std::collections::BTreeMap;
 
+use crate::draw::Draw;
 use crate::scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario};
 
 /// A web drawn from a seed: the same seed, the same web.
 #[must_use]
 pub fn generated(seed: u64) -> Scenario {
-    let mut draw = Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
-    let site = format!("{}.test", draw.word());
+    let mut draw = Draw::new(seed);
+    let site = format!("{}.test", word(&mut draw));
     let mut builder = Builder {
         pages: (0..12 + draw.below(20)).map(|_| Vec::new()).collect(),
         paths: BTreeMap::new(),
@@ -25,22 +26,10 @@ pub fn generated(seed: u64) -> Scenario {
     builder.finish()
 }
 
-/// A xorshift generator: enough to be unlike the museum.
-struct Draw(u64);
-
-impl Draw {
-    fn below(&mut self, bound: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        usize::try_from(self.0 % bound as u64).expect("below the bound")
-    }
-
-    fn word(&mut self) -> String {
-        const SYLLABLES: [&str; 12] =
-            ["ka", "lo", "min", "re", "tus", "vo", "ni", "bar", "el", "ost", "qui", "fen"];
-        (0..2 + self.below(3)).map(|_| SYLLABLES[self.below(SYLLABLES.len())]).collect()
-    }
+fn word(draw: &mut Draw) -> String {
+    const SYLLABLES: [&str; 12] =
+        ["ka", "lo", "min", "re", "tus", "vo", "ni", "bar", "el", "ost", "qui", "fen"];
+    (0..2 + draw.below(3)).map(|_| SYLLABLES[draw.below(SYLLABLES.len())]).collect()
 }
 
 struct Builder {
@@ -66,7 +55,7 @@ impl Builder {
     fn link_pages(&mut self) {
         for page in 1..self.pages.len() {
             let parent = self.draw.below(page);
-            let text = self.draw.word();
+            let text = word(&mut self.draw);
             self.pages[parent].push(format!("<a href='{}'>{text}</a>", Self::path(page)));
         }
     }
@@ -75,9 +64,9 @@ impl Builder {
     fn link(&mut self, to: &str) -> Place {
         let page = self.draw.below(self.pages.len());
         // The number keeps texts apart where words repeat.
-        let text = format!("{} {}", self.draw.word(), self.truth.len());
+        let text = format!("{} {}", word(&mut self.draw), self.truth.len());
         let (element, markup) = match self.draw.below(3) {
-            0 => ("a", format!("<p>{} <a href=\"{to}\">\n {text}  </a></p>", self.draw.word())),
+            0 => ("a", format!("<p>{} <a href=\"{to}\">\n {text}  </a></p>", word(&mut self.draw))),
             1 => ("a", format!("<a title=x href={to}><b>{text}</b></a>")),
             _ => ("a", format!("<ul><li><A HREF='{to}'>{text}</A></ul>")),
         };
@@ -105,7 +94,7 @@ impl Builder {
 
     /// A fault of the site's own server.
     fn own(&mut self, act: Act, verdict: &'static str, cause: &'static str, status: u16) {
-        let path = format!("/{}-{}", self.draw.word(), self.truth.len());
+        let path = format!("/{}-{}", word(&mut self.draw), self.truth.len());
         self.paths.insert(path.clone(), act);
         let target = self.url(&path);
         self.fault(&path, &target, verdict, cause, status);
@@ -119,7 +108,7 @@ impl Builder {
         cause: &'static str,
         status: u16,
     ) {
-        let name = format!("{}{}.test", self.draw.word(), self.truth.len());
+        let name = format!("{}{}.test", word(&mut self.draw), self.truth.len());
         let target = format!("http://{name}/x");
         if let Some(host) = host {
             self.hosts.insert(name, host);
@@ -155,7 +144,7 @@ impl Builder {
         self.other(Some(host), "broken", "connection-refused", 0);
         let host = Host { reach: Reach::Resets, ..Host::default() };
         self.other(Some(host), "broken", "connection-reset", 0);
-        let misspelt = format!("htttp://{}/x", self.draw.word());
+        let misspelt = format!("htttp://{}/x", word(&mut self.draw));
         self.fault(&misspelt, &misspelt, "broken", "malformed-url", 0);
         let page = Self::path(1 + self.draw.below(self.pages.len() - 1));
         let target = self.url(&format!("{page}#no-{}", self.truth.len()));
@@ -163,7 +152,7 @@ impl Builder {
         // What is no fault: passing trouble, a temporary redirect, a place that is there.
         let page = || Box::new(Act::page("<title>fine</title>".to_owned()));
         let host = serving(Act::FailsFirst(1, 502, page()));
-        let shop = format!("{}-shop.test", self.draw.word());
+        let shop = format!("{}-shop.test", word(&mut self.draw));
         self.hosts.extend(host.map(|host| (shop.clone(), host)));
         let _ = self.link(&format!("http://{shop}/x"));
         self.paths.insert("/now".to_owned(), Act::redirect(307, "/"));
@@ -174,7 +163,7 @@ impl Builder {
 
     fn finish(mut self) -> Scenario {
         let shared = "/gone-from-every-page".to_owned();
-        let text = self.draw.word();
+        let text = word(&mut self.draw);
         let mut pages = Vec::new();
         for (page, links) in self.pages.iter().enumerate() {
             let path = Self::path(page);

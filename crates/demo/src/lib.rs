@@ -11,12 +11,16 @@
 
 mod authority;
 mod dns;
+mod draw;
 mod generated;
 mod museum;
 mod scenario;
 mod server;
+mod tour;
 
+pub use draw::Draw;
 pub use generated::generated;
 pub use museum::museum;
 pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario};
 pub use server::{Asked, Web, serve};
+pub use tour::{Step, TOUR};

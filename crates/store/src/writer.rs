@@ -5,15 +5,14 @@
 //! together or not at all. Nothing is written before the start was reached: a
 //! misspelt start leaves no run behind.
 
-use std::collections::HashMap;
 use std::fs::File;
-use std::hash::{BuildHasherDefault, Hasher};
 use std::path::Path;
 use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Event, Judged, Place, Target};
+use rummage_core::hashed::HashedMap;
 use rummage_core::outcome::Attempt;
 use rummage_core::reading::{Link, Reading};
 use rummage_core::scope::{Bounds, Scope};
@@ -69,26 +68,7 @@ struct Known {
     versions: Ids,
 }
 
-type Ids = HashMap<u128, i64, BuildHasherDefault<Ready>>;
-
-/// Keys are hashes already.
-#[derive(Debug, Default)]
-struct Ready(u64);
-
-impl Hasher for Ready {
-    fn finish(&self) -> u64 {
-        self.0
-    }
-
-    fn write(&mut self, _: &[u8]) {
-        unreachable!("keys are u128");
-    }
-
-    #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
-    fn write_u128(&mut self, key: u128) {
-        self.0 = key as u64;
-    }
-}
+type Ids = HashedMap<i64>;
 
 impl RunWriter {
     /// Opens a store for a new run; makes the file if need be.

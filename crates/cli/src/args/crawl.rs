@@ -19,8 +19,8 @@ use super::{Asking, FailOn, Format, Selecting};
 /// Exit codes: 0 nothing broken, 1 something broken, 2 wrong words, 3 not
 /// finished, 4 could not do the job.
 ///
-/// Every option that takes a value can also be set in the environment, as
-/// `RUMMAGE_` and its name, for example `RUMMAGE_TIMEOUT=5s`.
+/// The options that say what is asked, all but `--header`, can also be set in the
+/// environment, as `RUMMAGE_` and the name: `RUMMAGE_TIMEOUT=5s`.
 #[derive(Debug, Args)]
 pub(crate) struct CrawlArgs {
     /// Where to begin: https://www.example.test/ or www.example.test

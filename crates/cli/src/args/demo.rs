@@ -4,9 +4,9 @@ use clap::{Args, Subcommand};
 
 /// Show a full example on a small simulated web that comes with the tool
 ///
-/// The web is that of the Ashlock Canal Museum and its partners, with the faults
-/// that links have in life. It is served on this machine alone; nothing is
-/// installed, and nothing is left behind.
+/// The web is that of a small museum and its partners, with the faults that links
+/// have in life. It is served on this machine alone; nothing is installed, and
+/// nothing is left behind.
 #[derive(Debug, Args)]
 pub(crate) struct DemoArgs {
     #[command(subcommand)]

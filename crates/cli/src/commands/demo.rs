@@ -6,7 +6,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use rummage_demo::{Scenario, Web, museum, serve};
+use rummage_demo::{Step, TOUR, Web, museum, serve};
 use rummage_view::ViewError;
 use tempfile::TempDir;
 use tokio::process::Command;
@@ -15,33 +15,15 @@ use crate::args::{Color, DemoArgs, DemoCommand, Everywhere};
 use crate::failure::{Exit, Failure};
 use crate::output;
 
-/// What is shown, and what is said before it. Half a second is long on a web
-/// that is on this very machine.
-const STEPS: &[(&str, &[&str])] = &[
-    (
-        "Walk the site, ask every address once, say what is wrong and where.",
-        &["crawl", "www.ashlock-canal.test", "--timeout", "500ms"],
-    ),
-    (
-        "Look again, at what only a person can judge, without asking the network.",
-        &["findings", "--verdict", "doubtful"],
-    ),
-    (
-        "Trace one address: how it was seen, its redirects, every place that names it.",
-        &["trace", "trains.westshire.test/timetable"],
-    ),
-];
-
 pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
     runtime.block_on(async {
-        let scenario = museum();
-        let stage = Stage::set_up(&scenario).await?;
+        let stage = Stage::set_up().await?;
         tokio::select! {
-            shown = show(args, everywhere, &scenario, &stage) => shown,
+            shown = show(args, everywhere, &stage) => shown,
             _ = tokio::signal::ctrl_c() => Ok(match args.command {
                 Some(DemoCommand::Serve) => Exit::Fine,
                 None => Exit::Unfinished,
@@ -50,16 +32,10 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
     })
 }
 
-async fn show(
-    args: &DemoArgs,
-    everywhere: &Everywhere,
-    scenario: &Scenario,
-    stage: &Stage,
-) -> Result<Exit, Failure> {
+async fn show(args: &DemoArgs, everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
     match args.command {
         Some(DemoCommand::Serve) => {
-            say_how(&mut output::stdout(everywhere.color), scenario, stage)
-                .map_err(ViewError::from)?;
+            say_how(&mut output::stdout(everywhere.color), stage).map_err(ViewError::from)?;
             std::future::pending().await
         }
         None => perform(everywhere, stage).await,
@@ -75,11 +51,11 @@ struct Stage {
 }
 
 impl Stage {
-    async fn set_up(scenario: &Scenario) -> Result<Stage, Failure> {
+    async fn set_up() -> Result<Stage, Failure> {
         let system = |what| move |why| Failure::System { what, why };
         let folder =
             TempDir::with_prefix("rummage-demo-").map_err(system("no temporary folder"))?;
-        let web = serve(scenario).await.map_err(system("the simulated web cannot be served"))?;
+        let web = serve(&museum()).await.map_err(system("the simulated web cannot be served"))?;
         let certificate = folder.path().join("authority.pem");
         std::fs::write(&certificate, &web.certificate)
             .map_err(system("the temporary folder cannot be written to"))?;
@@ -97,11 +73,11 @@ fn text(path: &Path) -> String {
 async fn perform(everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
     let program = std::env::current_exe()
         .map_err(|why| Failure::System { what: "this program cannot find itself", why })?;
-    for (number, (about, words)) in STEPS.iter().enumerate() {
+    for (number, step) in TOUR.iter().enumerate() {
         let mut out = output::stdout(everywhere.color);
-        announce(&mut out, number, about, words).map_err(ViewError::from)?;
+        announce(&mut out, number, step).map_err(ViewError::from)?;
         let mut command = Command::new(&program);
-        command.args(*words).args(color(everywhere)).current_dir(stage.folder.path());
+        command.args(step.words).args(color(everywhere)).current_dir(stage.folder.path());
         if everywhere.quiet {
             command.arg("--quiet");
         }
@@ -127,27 +103,24 @@ fn color(everywhere: &Everywhere) -> &'static [&'static str] {
     }
 }
 
-fn announce(
-    out: &mut dyn Write,
-    number: usize,
-    about: &str,
-    words: &[&str],
-) -> std::io::Result<()> {
+fn announce(out: &mut dyn Write, number: usize, step: &Step) -> std::io::Result<()> {
     let strong = clap::builder::styling::Style::new().bold();
     if number > 0 {
         writeln!(out)?;
     }
-    writeln!(out, "# {about}")?;
-    writeln!(out, "{strong}$ rummage {}{strong:#}\n", words.join(" "))?;
+    writeln!(out, "# {}", step.about)?;
+    writeln!(out, "{strong}$ rummage {}{strong:#}\n", step.words.join(" "))?;
     out.flush()
 }
 
-fn say_how(out: &mut dyn Write, scenario: &Scenario, stage: &Stage) -> std::io::Result<()> {
+fn say_how(out: &mut dyn Write, stage: &Stage) -> std::io::Result<()> {
     writeln!(out, "The simulated web is on the air until Ctrl-C. In another shell, set")?;
     for (name, value) in &stage.environment {
         writeln!(out, "  export {name}='{value}'")?;
     }
     writeln!(out, "and try")?;
-    writeln!(out, "  rummage crawl {} --timeout 500ms", scenario.start)?;
+    for step in TOUR {
+        writeln!(out, "  rummage {}", step.words.join(" "))?;
+    }
     out.flush()
 }

@@ -2,13 +2,14 @@
 
 use std::collections::VecDeque;
 
-use url::{Host, Url};
+use url::Url;
 
 use super::admission::Admission;
 use super::entry::{Entry, State, Uses};
 use super::{AddressId, Crawl, Event, Externals, Settings, Target};
 use crate::address::{Reference, resolve, server_of};
 use crate::memo::{BaseKeys, key};
+use crate::network::is_loopback;
 use crate::pace::Limits;
 use crate::reading::Reading;
 use crate::scope::Scope;
@@ -237,14 +238,5 @@ impl Crawl {
         } else {
             Limits::other(per_host, interval)
         }
-    }
-}
-
-fn is_loopback(url: &Url) -> bool {
-    match url.host() {
-        Some(Host::Ipv4(ip)) => ip.is_loopback(),
-        Some(Host::Ipv6(ip)) => ip.is_loopback(),
-        Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
-        None => false,
     }
 }

@@ -1,0 +1,26 @@
+//! Maps whose keys are hashes already: they are not hashed again.
+
+use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
+
+/// A map by 128-bit hashes.
+pub type HashedMap<T> = HashMap<u128, T, BuildHasherDefault<Ready>>;
+
+/// Takes a hash for a hash.
+#[derive(Debug, Default)]
+pub struct Ready(u64);
+
+impl Hasher for Ready {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+
+    fn write(&mut self, _: &[u8]) {
+        unreachable!("keys are u128");
+    }
+
+    #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
+    fn write_u128(&mut self, key: u128) {
+        self.0 = key as u64;
+    }
+}

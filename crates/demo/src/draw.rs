@@ -1,0 +1,24 @@
+//! Numbers that look drawn by lot, and are the same each time.
+
+/// A xorshift generator: good enough to make pages unlike each other.
+#[derive(Debug, Clone)]
+pub struct Draw(u64);
+
+impl Draw {
+    /// The same seed draws the same numbers.
+    #[must_use]
+    pub fn new(seed: u64) -> Draw {
+        Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
+    }
+
+    /// A number from 0, below the bound.
+    ///
+    /// # Panics
+    /// When the bound is 0.
+    pub fn below(&mut self, bound: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        usize::try_from(self.0 % bound as u64).expect("below the bound")
+    }
+}
