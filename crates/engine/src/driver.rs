@@ -99,9 +99,6 @@ impl Driver {
         recorder: &Recorder,
         watch: &mut dyn Watch,
     ) -> Result<RunState, Failed> {
-        // What a replay left behind is known to the store already.
-        self.pass_on(recorder, watch)?;
-        recorder.handle_replayed()?;
         let mut tick = tokio::time::interval(TICK);
         loop {
             self.start_requests();

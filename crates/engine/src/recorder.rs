@@ -17,8 +17,6 @@ const BATCHES: usize = 512;
 
 enum Message {
     Batch(Vec<Event>),
-    /// The replay of an earlier part is over.
-    Replayed,
     Finish(RunState),
 }
 
@@ -43,10 +41,6 @@ impl Recorder {
         self.messages.send(Message::Batch(batch)).map_err(|_| Failed)
     }
 
-    pub(crate) fn handle_replayed(&self) -> Result<(), Failed> {
-        self.messages.send(Message::Replayed).map_err(|_| Failed)
-    }
-
     /// Writes what is left and gives the run's number, if the start was reached.
     pub(crate) fn finish(self, state: RunState) -> Result<Option<i64>, StoreError> {
         // When this cannot be sent, the thread's own result says why.
@@ -65,7 +59,6 @@ fn write(mut writer: RunWriter, inbox: &Receiver<Message>) -> Result<Option<i64>
                     writer.handle_event(event)?;
                 }
             }
-            Ok(Message::Replayed) => writer.handle_replayed(),
             Ok(Message::Finish(state)) => {
                 writer.finish(state)?;
                 return Ok(writer.run());

@@ -12,6 +12,7 @@
 
 mod connection;
 mod error;
+mod known;
 mod links;
 mod order;
 mod pack;

@@ -55,11 +55,11 @@ impl Reader {
     /// Gives each reply of a run with its address, in the order in which they came.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// When the store cannot be read, and whatever `take` gives.
     pub fn for_each_reply(
         &self,
         run: i64,
-        mut take: impl FnMut(&str, Reply),
+        mut take: impl FnMut(&str, Reply) -> Result<(), StoreError>,
     ) -> Result<(), StoreError> {
         // A page belongs to the last attempt that got one; earlier attempts had none.
         let mut select = self.db.prepare(
@@ -80,7 +80,7 @@ impl Reader {
                 None => None,
             };
             let id = AddressId::from_index(0);
-            take(&address, Reply { id, attempt: reader::attempt(row)?, reading });
+            take(&address, Reply { id, attempt: reader::attempt(row)?, reading })?;
         }
         Ok(())
     }

@@ -12,14 +12,14 @@ use std::time::Duration;
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Event, Judged, Place, Target};
-use rummage_core::hashed::HashedMap;
 use rummage_core::outcome::Attempt;
 use rummage_core::reading::{Link, Reading};
 use rummage_core::scope::{Bounds, Scope};
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{Connection, params};
-use xxhash_rust::xxh3::{Xxh3, xxh3_128};
+use xxhash_rust::xxh3::xxh3_128;
 
+use crate::known::{Known, mark_key, next_id, version_key};
 use crate::records::RunState;
 use crate::{StoreError, connection, order, pack};
 
@@ -59,16 +59,6 @@ pub struct RunWriter {
     /// Held for as long as the writer lives: there is one at a time.
     _lock: File,
 }
-
-/// What the store holds already, by hash.
-#[derive(Debug, Default)]
-struct Known {
-    addresses: Ids,
-    marks: Ids,
-    versions: Ids,
-}
-
-type Ids = HashedMap<i64>;
 
 impl RunWriter {
     /// Opens a store for a new run; makes the file if need be.
@@ -426,36 +416,6 @@ impl RunWriter {
     }
 }
 
-impl Known {
-    fn load(db: &Connection) -> Result<Known, StoreError> {
-        let mut known = Known::default();
-        let mut select = db.prepare("SELECT id, url FROM address")?;
-        let mut rows = select.query([])?;
-        while let Some(row) = rows.next()? {
-            let url = row.get_ref(1)?.as_bytes().unwrap_or_default();
-            known.addresses.insert(xxh3_128(url), row.get(0)?);
-        }
-        let mut select = db.prepare(
-            "SELECT id, target, element, attribute, written, fragment, text, rel, region FROM mark",
-        )?;
-        let mut rows = select.query([])?;
-        while let Some(row) = rows.next()? {
-            let mut texts = [None; 7];
-            for (place, text) in texts.iter_mut().enumerate() {
-                *text = row.get_ref(place + 2)?.as_str_or_null().unwrap_or_default();
-            }
-            known.marks.insert(mark_key(row.get(1)?, texts), row.get(0)?);
-        }
-        let mut select = db.prepare("SELECT id, address, hash FROM page_version")?;
-        let mut rows = select.query([])?;
-        while let Some(row) = rows.next()? {
-            let hash = row.get_ref(2)?.as_bytes().unwrap_or_default();
-            known.versions.insert(version_key(row.get(1)?, hash), row.get(0)?);
-        }
-        Ok(known)
-    }
-}
-
 /// What a link says, in the order of the columns.
 fn texts<'a>(link: &Link<'a>, target: &'a Target) -> [Option<&'a str>; 7] {
     [
@@ -467,30 +427,6 @@ fn texts<'a>(link: &Link<'a>, target: &'a Target) -> [Option<&'a str>; 7] {
         link.rel,
         link.region.map(|region| region.as_str()),
     ]
-}
-
-/// Ids are given out one after the other, and nothing is ever deleted.
-fn next_id(known: &Ids) -> i64 {
-    i64::try_from(known.len()).expect("rows fit into an i64") + 1
-}
-
-fn version_key(address: i64, hash: &[u8]) -> u128 {
-    let mut key = Xxh3::new();
-    key.update(&address.to_le_bytes());
-    key.update(hash);
-    key.digest128()
-}
-
-fn mark_key(target: i64, texts: [Option<&str>; 7]) -> u128 {
-    let mut key = Xxh3::new();
-    key.update(&target.to_le_bytes());
-    for text in texts {
-        // A length before each text, so that no two lists run together alike.
-        let length = text.map_or(u64::MAX, |text| text.len() as u64);
-        key.update(&length.to_le_bytes());
-        key.update(text.unwrap_or_default().as_bytes());
-    }
-    key.digest128()
 }
 
 fn micros(time: Duration) -> i64 {

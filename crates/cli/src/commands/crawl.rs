@@ -90,8 +90,16 @@ struct Plan {
     last_time: Option<Duration>,
     /// A run that waits to be finished, and is not this one.
     unfinished: Option<i64>,
-    /// The run that goes on, and how long it was under way.
-    earlier: Option<(Reader, i64, Duration)>,
+    /// The run that goes on.
+    earlier: Option<Earlier>,
+}
+
+/// A run that was stopped before its end.
+struct Earlier {
+    reader: Reader,
+    run: i64,
+    site: String,
+    under_way: Duration,
 }
 
 impl Plan {
@@ -133,7 +141,12 @@ impl Plan {
             writer,
             last_time: None,
             unfinished: None,
-            earlier: Some((reader, number, wall.max(replay.run.took))),
+            earlier: Some(Earlier {
+                reader,
+                run: number,
+                under_way: wall.max(replay.run.took),
+                site: replay.run.site,
+            }),
         })
     }
 }
@@ -150,12 +163,13 @@ fn new_run(asked_for: &str, asking: &Asking) -> NewRun {
 async fn drive(plan: Plan, teller: &mut Teller) -> Result<Ended, Failure> {
     let mut crawl = Crawl::new(plan.settings, plan.starts.clone());
     let mut before = Duration::ZERO;
-    if let Some((reader, run, under_way)) = plan.earlier {
-        before = under_way;
-        reader.for_each_reply(run, |address, reply| {
-            // An address that new settings leave out is not heard of again.
-            crawl.handle_replayed(address, reply);
-        })?;
+    let mut writer = plan.writer;
+    if let Some(earlier) = plan.earlier {
+        before = earlier.under_way;
+        replay(&earlier, &mut crawl, &mut writer)?;
+        let pages = rummage_view::count(crawl.progress().pages);
+        let Earlier { run, site, .. } = earlier;
+        teller.say(&format!("going on with run {run} of {site}: pages read so far: {pages}"));
     }
     let clock = Clock::starting_at(before);
     let fetcher = Fetcher::new(plan.config, clock);
@@ -163,8 +177,23 @@ async fn drive(plan: Plan, teller: &mut Teller) -> Result<Ended, Failure> {
         fetcher.handle_start(start).await;
     }
     let stop = stop_on_signal();
-    let job = Job { crawl, fetcher, clock, writer: plan.writer, stop };
+    let job = Job { crawl, fetcher, clock, writer, stop };
     Ok(rummage_engine::crawl(job, teller).await?)
+}
+
+/// Tells the crawl once more what it was told before, and lets the writer find its
+/// way back in.
+fn replay(earlier: &Earlier, crawl: &mut Crawl, writer: &mut RunWriter) -> Result<(), StoreError> {
+    earlier.reader.for_each_reply(earlier.run, |address, reply| {
+        // An address that new settings leave out is not heard of again.
+        crawl.handle_replayed(address, reply);
+        while let Some(event) = crawl.poll_event() {
+            writer.handle_event(event)?;
+        }
+        Ok(())
+    })?;
+    writer.handle_replayed();
+    writer.commit()
 }
 
 /// The first Ctrl-C (or request to end) stops the crawl; the second leaves at once.

@@ -71,7 +71,9 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
     assert_eq!(stage.run(&["findings"]).ends(0).out, stopped.out);
 
     let before = stage.web.asked().len();
-    stage.run(&["crawl", "--resume"]).ends(1);
+    let resumed = stage.run(&["crawl", "--resume"]).ends(1);
+    let told = "going on with run 1 of a.test: pages read so far: 62\n";
+    assert!(resumed.err.starts_with(told), "{resumed}");
     assert_eq!(findings(&stage), undisturbed());
     let again: Vec<String> = stage.web.asked()[before..].iter().map(|a| a.path.clone()).collect();
     assert!(

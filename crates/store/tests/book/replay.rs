@@ -34,7 +34,10 @@ fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
         let unfinished = reader.unfinished().unwrap();
         assert_eq!((unfinished.run.state, unfinished.options.as_str()), (RunState::Going, "{}"));
         let mut crawl = fresh();
-        let take = |address: &str, reply| assert!(crawl.handle_replayed(address, reply));
+        let take = |address: &str, reply| {
+            assert!(crawl.handle_replayed(address, reply));
+            Ok(())
+        };
         reader.for_each_reply(unfinished.run.number, take).unwrap();
         let writer = RunWriter::resume(&keeper.path(), unfinished.run.number, new_run()).unwrap();
         let more = keeper.drive(writer, crawl, usize::MAX);
@@ -52,7 +55,7 @@ fn what_was_read_of_a_page_comes_back_as_it_was() {
     let run = keeper.crawl();
     let mut seen = 0;
     let take = |address: &str, reply: rummage_core::crawl::Reply| {
-        let Some(reading) = reply.reading else { return };
+        let Some(reading) = reply.reading else { return Ok(()) };
         let html = &keeper.pages[address.trim_start_matches("http://a.test")];
         let mut extractor = Extractor::new(Some("utf-8"), 1 << 20);
         extractor.feed(html.as_bytes());
@@ -61,6 +64,7 @@ fn what_was_read_of_a_page_comes_back_as_it_was() {
         assert_eq!((reading.title(), reading.base()), (original.title(), original.base()));
         assert_eq!(reading.places(), original.places());
         seen += 1;
+        Ok(())
     };
     keeper.reader().for_each_reply(run.number, take).unwrap();
     assert_eq!(seen, 3);
