@@ -13,7 +13,7 @@ use rummage_store::{RunState, RunWriter, StoreError};
 
 const COMMIT_EVERY: Duration = Duration::from_millis(400);
 /// Batches that may wait for the disk before the crawl waits for it too.
-const BATCHES: usize = 512;
+const BATCHES: usize = 128;
 
 enum Message {
     Batch(Vec<Event>),
