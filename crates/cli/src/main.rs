@@ -8,6 +8,7 @@ mod commands;
 mod failure;
 mod output;
 mod paths;
+mod signals;
 mod start;
 mod values;
 mod watch;

@@ -61,23 +61,32 @@ pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
 }
 
 /// The part of the base that a reference depends on, as a hash; `None` for one
-/// that depends on all of it.
+/// that depends on all of it, or is too odd to tell.
 fn depends_on(base: &BaseKeys, written: &str) -> Option<u64> {
     let first = *written.as_bytes().first()?;
+    // The URL parser cuts out white space and control characters: rare, so parsed each time.
+    let is_odd = written.bytes().any(|byte| byte <= b' ');
     match first {
+        _ if is_odd => None,
         b'/' => Some(base.origin),
-        b'#' | b'?' => None,
-        // White space and the like are cut off by the URL parser: rare, so parsed each time.
         first if !first.is_ascii_alphanumeric() && first != b'.' => None,
-        _ if is_absolute(written) => Some(0),
-        _ => Some(base.folder),
+        _ => match after_scheme(written) {
+            None => Some(base.folder),
+            Some(rest) if rest.starts_with("//") => Some(0),
+            // `http:` with nothing after it means the very page that it stands on.
+            Some(_) => None,
+        },
     }
 }
 
-/// Whether a reference stands for itself: `http:x` does not, `http://x` does.
-fn is_absolute(written: &str) -> bool {
-    let scheme = written.find(|c: char| !(c.is_ascii_alphanumeric() || "+-.".contains(c)));
-    scheme.is_some_and(|at| written[at..].starts_with("://"))
+/// What follows the scheme and its colon, if a reference has a scheme (URL, "scheme
+/// start state": it begins with a letter).
+fn after_scheme(written: &str) -> Option<&str> {
+    if !written.starts_with(|c: char| c.is_ascii_alphabetic()) {
+        return None;
+    }
+    let end = written.find(|c: char| !(c.is_ascii_alphanumeric() || "+-.".contains(c)))?;
+    written[end..].strip_prefix(':')
 }
 
 #[cfg(test)]

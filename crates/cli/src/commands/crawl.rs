@@ -17,6 +17,7 @@ use url::Url;
 use super::findings;
 use crate::args::{Asking, CrawlArgs, Everywhere, ExternalsChoice};
 use crate::failure::{Exit, Failure};
+use crate::signals::stop_requested;
 use crate::watch::Teller;
 use crate::{output, paths, start};
 
@@ -200,29 +201,12 @@ fn replay(earlier: &Earlier, crawl: &mut Crawl, writer: &mut RunWriter) -> Resul
 fn stop_on_signal() -> Stop {
     let (sender, stop) = watch::channel(false);
     tokio::spawn(async move {
-        signal().await;
+        stop_requested().await;
         let _ = sender.send(true);
-        signal().await;
+        stop_requested().await;
         std::process::exit(Exit::Unfinished as i32);
     });
     stop
-}
-
-#[cfg(unix)]
-async fn signal() {
-    use tokio::signal::unix::{SignalKind, signal};
-    match signal(SignalKind::terminate()) {
-        Ok(mut ended) => tokio::select! {
-            _ = tokio::signal::ctrl_c() => {}
-            _ = ended.recv() => {}
-        },
-        Err(_) => drop(tokio::signal::ctrl_c().await),
-    }
-}
-
-#[cfg(not(unix))]
-async fn signal() {
-    let _ = tokio::signal::ctrl_c().await;
 }
 
 fn settings(asking: &Asking) -> Settings {

@@ -14,6 +14,7 @@ use tokio::process::Command;
 use crate::args::{Color, DemoArgs, DemoCommand, Everywhere};
 use crate::failure::{Exit, Failure};
 use crate::output;
+use crate::signals::stop_requested;
 
 pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let runtime = tokio::runtime::Builder::new_multi_thread()
@@ -24,7 +25,7 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         let stage = Stage::set_up().await?;
         tokio::select! {
             shown = show(args, everywhere, &stage) => shown,
-            _ = tokio::signal::ctrl_c() => Ok(match args.command {
+            () = stop_requested() => Ok(match args.command {
                 Some(DemoCommand::Serve) => Exit::Fine,
                 None => Exit::Unfinished,
             }),

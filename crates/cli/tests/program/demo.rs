@@ -23,27 +23,36 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }
 
-#[test]
-fn the_web_can_be_served_alone() {
+/// Serves the web and gives the variables that lead there.
+fn served(child: &mut std::process::Child) -> Vec<(String, String)> {
     use std::io::{BufRead, BufReader};
-    let mut child =
-        program(&["demo", "serve"]).stdout(std::process::Stdio::piped()).spawn().unwrap();
-    let lines = BufReader::new(child.stdout.take().unwrap()).lines();
     let mut environment = Vec::new();
-    for line in lines.map(Result::unwrap) {
+    for line in BufReader::new(child.stdout.take().unwrap()).lines().map(Result::unwrap) {
         if let Some(variable) = line.strip_prefix("  export ") {
             let (name, value) = variable.split_once('=').unwrap();
             environment.push((name.to_owned(), value.trim_matches('\'').to_owned()));
         }
-        if line.starts_with("  rummage crawl") {
+        if line.starts_with("  rummage trace") {
             break;
         }
     }
+    environment
+}
+
+#[test]
+#[cfg(unix)]
+fn the_web_can_be_served_alone_and_is_gone_when_it_is_told_to_end() {
+    let folder = tempfile::TempDir::new().unwrap();
+    let mut command = program(&["demo", "serve"]);
+    command.env("TMPDIR", folder.path()).stdout(std::process::Stdio::piped());
+    let mut child = command.spawn().unwrap();
+    let environment = served(&mut child);
     let words =
         ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note", "-q"];
-    let output = program(&words).envs(environment).output().unwrap();
-    child.kill().unwrap();
-    child.wait().unwrap();
-    let crawl = said(&words, output);
+    let crawl = said(&words, program(&words).envs(environment).output().unwrap());
+    let id = child.id().to_string();
+    assert!(std::process::Command::new("kill").arg(id).status().unwrap().success());
+    assert_eq!(child.wait().unwrap().code(), Some(0));
     assert!(crawl.out.contains("1 page read"), "{crawl}");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }

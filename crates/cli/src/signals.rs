@@ -1,0 +1,22 @@
+//! Waits for somebody to say stop: Ctrl-C, a request to end, a terminal that is closed.
+
+/// Waits for the next signal.
+#[cfg(unix)]
+pub(crate) async fn stop_requested() {
+    use tokio::signal::unix::{SignalKind, signal};
+    let (end, hang_up) = (signal(SignalKind::terminate()), signal(SignalKind::hangup()));
+    let (Ok(mut end), Ok(mut hang_up)) = (end, hang_up) else {
+        return drop(tokio::signal::ctrl_c().await);
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        _ = end.recv() => {}
+        _ = hang_up.recv() => {}
+    }
+}
+
+/// Waits for the next signal.
+#[cfg(not(unix))]
+pub(crate) async fn stop_requested() {
+    let _ = tokio::signal::ctrl_c().await;
+}
