@@ -92,7 +92,7 @@ fn html(page: usize, pages: usize, draw: &mut Draw) -> String {
 fn size(page: usize, draw: &mut Draw) -> usize {
     let _ = draw.below(2);
     let rank = (page * 7919) % 1000 + 1;
-    (14_000 + 2_600_000 / (rank + 8)).min(300_000)
+    (17_800 + 2_600_000 / (rank + 8)).min(300_000)
 }
 
 fn sentence(draw: &mut Draw, words: usize) -> String {
