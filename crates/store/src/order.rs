@@ -51,7 +51,9 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         let (_, version) = versions[&page];
         let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
         Ok::<_, StoreError>(
-            pack::unpack(&links).filter_map(|place| targets.get(&place.mark).copied()).collect(),
+            pack::unpack(&links)
+                .filter_map(|place| *targets.get(usize::try_from(place.mark).ok()?)?)
+                .collect(),
         )
     })?;
     let page = |(page, depth): (u64, u32)| {
@@ -67,7 +69,7 @@ fn targets(
     db: &Connection,
     run: i64,
     pages: &HashMap<u64, (i64, i64)>,
-) -> Result<HashMap<i64, u64>, StoreError> {
+) -> Result<Vec<Option<u64>>, StoreError> {
     let mut ends: HashMap<i64, u64> = HashMap::new();
     let mut select = db.prepare("SELECT address, final FROM verdict WHERE run = ?1")?;
     let mut rows = select.query([run])?;
@@ -81,13 +83,12 @@ fn targets(
     for (page, (address, _)) in pages {
         ends.entry(*address).or_insert(*page);
     }
-    let mut targets = HashMap::new();
-    let mut select = db.prepare("SELECT id, target FROM mark")?;
+    // Ids of marks are dense from 1: a list is a map.
+    let mut targets = vec![None];
+    let mut select = db.prepare("SELECT target FROM mark ORDER BY id")?;
     let mut rows = select.query([])?;
     while let Some(row) = rows.next()? {
-        if let Some(end) = ends.get(&row.get(1)?) {
-            targets.insert(row.get(0)?, *end);
-        }
+        targets.push(ends.get(&row.get(0)?).copied());
     }
     Ok(targets)
 }
