@@ -23,7 +23,7 @@
 //!   order by [`handle_replayed`](Crawl::handle_replayed), bring the machine to
 //!   where it was.
 //!
-//! Inside, [`discover`](self::discover) goes from links to addresses, `settle` from
+//! Inside, `discover` goes from links to addresses, `settle` from
 //! replies to verdicts, `start` knows what is special about the first address.
 
 mod admission;
