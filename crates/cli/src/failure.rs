@@ -125,6 +125,12 @@ fn start_what(problem: &StartProblem) -> String {
         StartProblem::Redirects { address } => {
             format!("the redirects of the start lead nowhere: given up at {}", safe(address))
         }
+        StartProblem::RobotsForbid { address } => {
+            format!("robots.txt asks robots not to read the start {}", safe(address))
+        }
+        StartProblem::RobotsUnknown { address } => {
+            format!("{} could not be had, so nobody knows what may be read", safe(address))
+        }
     }
 }
 
@@ -136,6 +142,9 @@ fn start_hint(problem: &StartProblem) -> &'static str {
         }
         StartProblem::Redirects { .. } => {
             "Open it in a browser, and give the address of the page that you see."
+        }
+        StartProblem::RobotsForbid { .. } | StartProblem::RobotsUnknown { .. } => {
+            "If the site is yours, or its owner agrees: --robots ignore."
         }
         StartProblem::NoPage { ending, .. } => match ending {
             Ending::Failure(F::Dns(DnsFailure::NoSuchName | DnsFailure::NoAddress)) => {

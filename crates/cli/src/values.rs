@@ -4,6 +4,9 @@ use std::net::SocketAddr;
 use std::time::Duration;
 
 use http::{HeaderName, HeaderValue};
+use rummage_core::extract::elements::Element;
+use rummage_core::query::QueryRule;
+use rummage_core::scope::Prefix;
 use rummage_engine::ConnectRule;
 use serde::{Deserialize, Serialize};
 
@@ -49,6 +52,102 @@ pub(crate) fn rate(text: &str) -> Result<Rate, String> {
         return Err("with no requests at all, nothing would be asked".to_owned());
     }
     Ok(Rate(unit / number))
+}
+
+/// A size in octets: `500K`, `10M`, `1G`, with binary steps; `KB`, `MiB` and so on too.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Size(pub(crate) usize);
+
+pub(crate) fn size(text: &str) -> Result<Size, String> {
+    let help = "write a number and a unit, such as 500K, 10M or 1G";
+    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
+    let (number, unit) = text.split_at(digits);
+    let number: usize = number.parse().map_err(|_| help.to_owned())?;
+    let octets = match unit.to_ascii_uppercase().as_str() {
+        "" | "B" => 1,
+        "K" | "KB" | "KIB" => 1 << 10,
+        "M" | "MB" | "MIB" => 1 << 20,
+        "G" | "GB" | "GIB" => 1 << 30,
+        _ => return Err(help.to_owned()),
+    };
+    match number.checked_mul(octets) {
+        Some(0) => Err("of a page of no size, nothing would be read".to_owned()),
+        Some(octets) if octets <= 1 << 30 => Ok(Size(octets)),
+        _ => Err("more than 1G of a page is not read".to_owned()),
+    }
+}
+
+/// What begins so is read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
+pub(crate) struct Within(pub(crate) Prefix);
+
+pub(crate) fn prefix(text: &str) -> Result<Within, String> {
+    Prefix::parse(text).map(Within).map_err(|error| {
+        format!("{error}; write a path such as /docs/, or a host such as shop.example.test")
+    })
+}
+
+impl From<Within> for String {
+    fn from(Within(prefix): Within) -> String {
+        prefix.as_str().to_owned()
+    }
+}
+
+impl TryFrom<String> for Within {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Within, String> {
+        prefix(&text)
+    }
+}
+
+/// What becomes of queries: `keep`, `drop`, `drop:NAME,…`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
+pub(crate) struct Query(pub(crate) QueryRule);
+
+pub(crate) fn query(text: &str) -> Result<Query, String> {
+    match text {
+        "keep" => Ok(Query(QueryRule::Keep)),
+        "drop" => Ok(Query(QueryRule::Drop)),
+        _ => {
+            let help = "write keep, drop, or drop: and names parted by commas";
+            let names = text.strip_prefix("drop:").ok_or(help)?;
+            let names: Vec<String> = names.split(',').map(str::to_owned).collect();
+            if names.iter().any(String::is_empty) {
+                return Err(help.to_owned());
+            }
+            Ok(Query(QueryRule::DropNames(names)))
+        }
+    }
+}
+
+impl From<Query> for String {
+    fn from(Query(rule): Query) -> String {
+        match rule {
+            QueryRule::Keep => "keep".to_owned(),
+            QueryRule::Drop => "drop".to_owned(),
+            QueryRule::DropNames(names) => format!("drop:{}", names.join(",")),
+        }
+    }
+}
+
+impl TryFrom<String> for Query {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Query, String> {
+        query(&text)
+    }
+}
+
+/// The name of an element that can hold a link.
+pub(crate) fn element(text: &str) -> Result<String, String> {
+    let name = text.trim().to_ascii_lowercase();
+    if Element::named(&name).is_none() {
+        return Err("no such element holds a link; write names such as a, img, link".to_owned());
+    }
+    Ok(name)
 }
 
 /// A header field to send.
@@ -132,6 +231,34 @@ mod tests {
         for text in ["2", "/s", "0/s", "2/", "2/parsec"] {
             assert!(rate(text).is_err(), "{text}");
         }
+    }
+
+    #[test]
+    fn sizes_have_binary_steps() {
+        for (text, octets) in
+            [("1", 1), ("500K", 512_000), ("2m", 2 << 20), ("1GiB", 1 << 30), ("3kb", 3072)]
+        {
+            assert_eq!(size(text), Ok(Size(octets)), "{text}");
+        }
+        for text in ["", "K", "0", "0M", "2G", "1.5M", "-1", "10 M", "5T"] {
+            assert!(size(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn rules_for_queries_prefixes_and_elements_keep_their_form() {
+        for text in ["keep", "drop", "drop:a", "drop:session,utm_*"] {
+            assert_eq!(String::from(query(text).unwrap()), text);
+        }
+        for text in ["", "dorp", "drop:", "drop:a,", "drop a"] {
+            assert!(query(text).is_err(), "{text}");
+        }
+        for text in ["/docs/", "shop.a.test", "https://a.test:8443/x"] {
+            assert_eq!(String::from(prefix(text).unwrap()), text);
+        }
+        assert!(prefix("http://").is_err() && prefix("a b").is_err());
+        assert_eq!(element(" IMG").as_deref(), Ok("img"));
+        assert!(element("images").is_err());
     }
 
     #[test]

@@ -118,7 +118,9 @@ impl Watch for Teller {
             Event::Bounded { start, bounds } => {
                 self.bounds = Some((bounds.clone(), crawl.address(*start).to_owned()));
             }
-            Event::Read { reading, .. } => self.say_head(reading.title()),
+            Event::Read { reading, .. } if reading.format.is_page() => {
+                self.say_head(reading.title());
+            }
             Event::Judged { id, judged }
                 if judged.verdict == Verdict::Broken && judged.linked && self.is_live() =>
             {

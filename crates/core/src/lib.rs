@@ -23,12 +23,15 @@ pub mod network;
 pub mod outcome;
 pub mod pace;
 pub mod pattern;
+pub mod query;
 pub mod rank;
 pub mod reading;
 pub mod retry;
+pub mod robots;
 pub mod scope;
 pub mod selection;
 pub mod shared;
+pub mod trap;
 pub mod verdict;
 
 pub use moment::Moment;

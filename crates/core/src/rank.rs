@@ -9,28 +9,33 @@ use std::collections::{BTreeSet, VecDeque};
 
 /// The pages of a site in the order of their rank, each with its depth.
 ///
+/// `roots` are the start, and then what else leads to pages, such as sitemaps.
 /// `links` gives the targets of a page in source order, or `None` for what was
-/// not read as a page. Pages that the start does not lead to come last, in the
-/// order of their ids.
+/// not read as a page. What the start does not lead to has no depth, which is
+/// `u32::MAX`; what nothing leads to comes last, in the order of the ids.
 ///
 /// # Errors
 /// Whatever `links` gives, at once.
 pub fn in_rank_order<E>(
-    start: u64,
+    roots: &[u64],
     pages: &BTreeSet<u64>,
     mut links: impl FnMut(u64) -> Result<Vec<u64>, E>,
 ) -> Result<Vec<(u64, u32)>, E> {
     let mut order = Vec::with_capacity(pages.len());
     let mut unseen = pages.clone();
-    let mut queue = VecDeque::new();
-    if unseen.remove(&start) {
-        queue.push_back((start, 0));
-    }
-    while let Some((page, depth)) = queue.pop_front() {
-        order.push((page, depth));
-        for target in links(page)? {
-            if unseen.remove(&target) {
-                queue.push_back((target, depth + 1));
+    let mut first_depth = 0;
+    for root in roots {
+        let mut queue = VecDeque::new();
+        if unseen.remove(root) {
+            queue.push_back((*root, first_depth));
+        }
+        first_depth = u32::MAX;
+        while let Some((page, depth)) = queue.pop_front() {
+            order.push((page, depth));
+            for target in links(page)? {
+                if unseen.remove(&target) {
+                    queue.push_back((target, depth.saturating_add(1)));
+                }
             }
         }
     }
@@ -43,9 +48,9 @@ mod tests {
     use super::*;
     use std::convert::Infallible;
 
-    fn order(start: u64, web: &[(u64, &[u64])]) -> Vec<u64> {
+    fn order(roots: &[u64], web: &[(u64, &[u64])]) -> Vec<u64> {
         let pages = web.iter().map(|(page, _)| *page).collect();
-        let found = in_rank_order(start, &pages, |page| {
+        let found = in_rank_order(roots, &pages, |page| {
             let links = web.iter().find(|(p, _)| *p == page).expect("only pages are asked for");
             Ok::<_, Infallible>(links.1.to_vec())
         });
@@ -56,11 +61,12 @@ mod tests {
     fn depth_first_then_parent_then_place() {
         let web: &[(u64, &[u64])] =
             &[(1, &[5, 3]), (3, &[2]), (5, &[9, 1, 4]), (9, &[]), (4, &[]), (2, &[])];
-        assert_eq!(order(1, web), [1, 5, 3, 9, 4, 2]);
+        assert_eq!(order(&[1], web), [1, 5, 3, 9, 4, 2]);
     }
 
     #[test]
     fn what_the_start_does_not_reach_comes_last() {
-        assert_eq!(order(1, &[(1, &[]), (7, &[]), (6, &[])]), [1, 6, 7]);
+        assert_eq!(order(&[1], &[(1, &[]), (7, &[]), (6, &[])]), [1, 6, 7]);
+        assert_eq!(order(&[1, 7], &[(1, &[]), (7, &[9]), (6, &[]), (9, &[])]), [1, 7, 9, 6]);
     }
 }

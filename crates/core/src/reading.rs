@@ -5,6 +5,7 @@
 
 use std::fmt;
 
+use encoding_rs::{Encoding, UTF_8};
 use xxhash_rust::xxh3::Xxh3;
 
 use crate::extract::elements::{Attribute, Element};
@@ -15,6 +16,52 @@ use crate::fragment::Places;
 pub struct Span {
     start: u32,
     length: u32,
+}
+
+/// As what a body is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
+pub enum Format {
+    /// An HTML page.
+    #[default]
+    Html,
+    /// An XHTML page.
+    Xhtml,
+    /// A style sheet.
+    Css,
+    /// A sitemap, in XML or plain text.
+    Sitemap,
+    /// robots.txt.
+    Robots,
+}
+
+impl Format {
+    /// All of them.
+    pub const ALL: [Format; 5] =
+        [Format::Html, Format::Xhtml, Format::Css, Format::Sitemap, Format::Robots];
+
+    /// The word for it in the store.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Format::Html => "html",
+            Format::Xhtml => "xhtml",
+            Format::Css => "css",
+            Format::Sitemap => "sitemap",
+            Format::Robots => "robots",
+        }
+    }
+
+    /// The format of that name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Format> {
+        Format::ALL.into_iter().find(|format| format.as_str() == name)
+    }
+
+    /// Whether people look at it: a page in the narrow sense.
+    #[must_use]
+    pub fn is_page(self) -> bool {
+        matches!(self, Format::Html | Format::Xhtml)
+    }
 }
 
 /// The nearest landmark around a link (HTML sectioning elements and their WAI-ARIA roles).
@@ -97,16 +144,56 @@ pub struct Link<'a> {
     pub column: u32,
 }
 
+/// What tells the text of a page from that of others.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Sketch {
+    /// A hash of its words.
+    pub text: u64,
+    /// A hash of its words but for numbers.
+    pub outline: u64,
+}
+
 /// All that is kept of one page.
-#[derive(Clone, Default, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 pub struct Reading {
     text: String,
     links: Vec<LinkRecord>,
     title: Option<Span>,
     base: Option<Span>,
+    rules: Option<Span>,
     places: Places,
-    /// The page was longer than the limit; what lay beyond was not read.
+    /// As what it was read.
+    pub format: Format,
+    /// The encoding in which it is written, and queries are (URL, "encoding").
+    pub encoding: &'static Encoding,
+    /// It was longer than the limit; what lay beyond was not read.
     pub cut: bool,
+    /// It is not what it should be, such as a sitemap that is no XML; what stands
+    /// before the fault was read.
+    pub faulty: bool,
+    /// It has scripts.
+    pub scripted: bool,
+    /// Hashes of its text, where they were asked for and there is any.
+    pub sketch: Option<Sketch>,
+}
+
+impl Default for Reading {
+    fn default() -> Reading {
+        Reading {
+            text: String::new(),
+            links: Vec::new(),
+            title: None,
+            base: None,
+            rules: None,
+            places: Places::default(),
+            format: Format::Html,
+            encoding: UTF_8,
+            cut: false,
+            faulty: false,
+            scripted: false,
+            sketch: None,
+        }
+    }
 }
 
 impl Reading {
@@ -136,6 +223,12 @@ impl Reading {
         self.base.map(|span| self.at(span))
     }
 
+    /// For robots.txt: its text.
+    #[must_use]
+    pub fn rules(&self) -> Option<&str> {
+        self.rules.map(|span| self.at(span))
+    }
+
     /// The places that fragments may name.
     #[must_use]
     pub fn places(&self) -> &Places {
@@ -148,6 +241,12 @@ impl Reading {
     pub fn hash(&self) -> u128 {
         let mut hash = Xxh3::new();
         hash.update(self.text.as_bytes());
+        hash.update(self.format.as_str().as_bytes());
+        hash.update(self.encoding.name().as_bytes());
+        hash.update(&[u8::from(self.cut), u8::from(self.faulty), u8::from(self.scripted)]);
+        let sketch = self.sketch.unwrap_or_default();
+        hash.update(&sketch.text.to_le_bytes());
+        hash.update(&sketch.outline.to_le_bytes());
         for link in &self.links {
             hash.update(link.element.name().as_bytes());
             hash.update(link.attribute.name().as_bytes());
@@ -241,6 +340,55 @@ impl ReadingBuilder {
     pub fn set_base(&mut self, base: &str) {
         if self.reading.base.is_none() {
             self.reading.base = Some(self.keep(base));
+        }
+    }
+
+    /// Keeps the text of robots.txt.
+    pub fn set_rules(&mut self, rules: &str) {
+        self.reading.rules = Some(self.keep(rules));
+    }
+
+    /// Says as what it was read.
+    pub fn set_format(&mut self, format: Format) {
+        self.reading.format = format;
+    }
+
+    /// Says in which encoding it is written. Queries are never written in UTF-16
+    /// (Encoding, "get an output encoding").
+    pub fn set_encoding(&mut self, encoding: &'static Encoding) {
+        self.reading.encoding = encoding.output_encoding();
+    }
+
+    /// It is not what it should be.
+    pub fn set_faulty(&mut self) {
+        self.reading.faulty = true;
+    }
+
+    /// It has scripts.
+    pub fn set_scripted(&mut self) {
+        self.reading.scripted = true;
+    }
+
+    /// Keeps the hashes of its text.
+    pub fn set_sketch(&mut self, sketch: Option<Sketch>) {
+        self.reading.sketch = sketch;
+    }
+
+    /// Adds the links of a page that stands within this one, in an attribute of the
+    /// tag of that number, but for those that name a place in that very page.
+    pub fn add_nested(&mut self, inner: &Reading, region: Option<Region>, tag: u32) {
+        for link in inner.links().filter(|link| !link.written.trim_start().starts_with('#')) {
+            let record = LinkRecord {
+                element: link.element,
+                attribute: link.attribute,
+                written: self.keep(link.written),
+                text: link.text.map(|text| self.keep(text)),
+                rel: link.rel.map(|rel| self.keep(rel)),
+                region: link.region.or(region),
+                line: tag,
+                column: 0,
+            };
+            self.add_link(record);
         }
     }
 

@@ -1,7 +1,7 @@
 //! What belongs to the site that is checked, and what lies outside.
 
 use serde::{Deserialize, Serialize};
-use url::{Host, Url};
+use url::{Host, Position, Url};
 
 /// On which side of the site's bounds an address lies.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -25,10 +25,12 @@ impl Scope {
 }
 
 /// The bounds of a site: the host of its start, that host's `www.` or bare twin,
-/// http and https, on the default ports.
+/// http and https, on the default ports, and what prefixes add.
 ///
 /// A start on another port makes a site of that very port: what answers on the
-/// other ports of a host is another server.
+/// other ports of a host is another server. A prefix that names another host or
+/// port adds what it fits. Of the start's own hosts, prefixes that are for them
+/// confine what is read.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Bounds {
     /// Lower case, as the URL standard serialises it.
@@ -37,12 +39,56 @@ pub struct Bounds {
     twin: Option<String>,
     /// `None`: the default port of either scheme.
     port: Option<u16>,
+    within: Vec<Prefix>,
+}
+
+/// The beginning of addresses: `/docs/`, `shop.a.test`, `https://a.test:8443/docs/`.
+/// The scheme does not count.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Prefix {
+    written: String,
+    /// Host and port; none: the start's.
+    server: Option<(String, Option<u16>)>,
+    /// The beginning of path and query.
+    path: String,
+}
+
+impl Prefix {
+    /// Reads a prefix.
+    ///
+    /// # Errors
+    /// When it is neither a path nor an address.
+    pub fn parse(written: &str) -> Result<Prefix, url::ParseError> {
+        let (server, path) = if written.starts_with('/') && !written.starts_with("//") {
+            // Encoded as it is in addresses.
+            let url = Url::parse("http://a.test/")?.join(written)?;
+            (None, path_of(&url))
+        } else {
+            let url = match written.split_once("://") {
+                Some(_) => Url::parse(written)?,
+                None => Url::parse(&format!("http://{written}"))?,
+            };
+            let host = url.host_str().ok_or(url::ParseError::EmptyHost)?.to_owned();
+            (Some((host, url.port())), path_of(&url))
+        };
+        Ok(Prefix { written: written.to_owned(), server, path })
+    }
+
+    /// The prefix as it was written.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        &self.written
+    }
+}
+
+fn path_of(url: &Url) -> String {
+    url[Position::BeforePath..Position::AfterQuery].to_owned()
 }
 
 impl Bounds {
     /// The bounds of the site that this start belongs to.
     #[must_use]
-    pub fn around(start: &Url) -> Bounds {
+    pub fn around(start: &Url, within: &[Prefix]) -> Bounds {
         let host = start.host_str().unwrap_or_default().to_owned();
         let twin = match start.host() {
             Some(Host::Domain(name)) => Some(match name.strip_prefix("www.") {
@@ -51,20 +97,54 @@ impl Bounds {
             }),
             _ => None,
         };
-        Bounds { host, twin, port: start.port() }
+        Bounds { host, twin, port: start.port(), within: within.to_vec() }
     }
 
     /// On which side an address lies.
     #[must_use]
     pub fn scope(&self, address: &Url) -> Scope {
-        let host = address.host_str().unwrap_or_default();
-        let same_host = host == self.host || self.twin.as_deref() == Some(host);
-        if same_host && address.port() == self.port && matches!(address.scheme(), "http" | "https")
-        {
+        let is_web = matches!(address.scheme(), "http" | "https");
+        if is_web && (self.is_own(address) || self.is_within(address)) {
             Scope::Internal
         } else {
             Scope::External
         }
+    }
+
+    /// Whether an internal address is to be read for links.
+    #[must_use]
+    pub fn reads(&self, address: &Url) -> bool {
+        let confined =
+            || self.within.iter().any(|prefix| prefix.server.as_ref().is_none_or(|s| self.owns(s)));
+        self.is_within(address) || (self.is_own(address) && !confined())
+    }
+
+    /// Whether a server is the start's own.
+    #[must_use]
+    pub fn is_own(&self, address: &Url) -> bool {
+        let host = address.host_str().unwrap_or_default();
+        self.has_host(host) && address.port() == self.port
+    }
+
+    fn is_within(&self, address: &Url) -> bool {
+        let host = address.host_str().unwrap_or_default();
+        let path = &address[Position::BeforePath..Position::AfterQuery];
+        self.within.iter().any(|prefix| {
+            let same_server = match &prefix.server {
+                Some(server) if self.owns(server) => self.is_own(address),
+                Some((own, port)) => own == host && *port == address.port(),
+                None => self.is_own(address),
+            };
+            same_server && path.starts_with(&prefix.path)
+        })
+    }
+
+    fn owns(&self, (host, port): &(String, Option<u16>)) -> bool {
+        self.has_host(host) && *port == self.port
+    }
+
+    fn has_host(&self, host: &str) -> bool {
+        host == self.host || self.twin.as_deref() == Some(host)
     }
 
     /// The host of the start, with its port where that is not a default one.
@@ -81,6 +161,12 @@ impl Bounds {
     pub fn twin(&self) -> Option<&str> {
         self.twin.as_deref()
     }
+
+    /// The prefixes that confine or add to the site.
+    #[must_use]
+    pub fn within(&self) -> &[Prefix] {
+        &self.within
+    }
 }
 
 #[cfg(test)]
@@ -88,7 +174,7 @@ mod tests {
     use super::*;
 
     fn scope(start: &str, address: &str) -> Scope {
-        Bounds::around(&Url::parse(start).unwrap()).scope(&Url::parse(address).unwrap())
+        Bounds::around(&Url::parse(start).unwrap(), &[]).scope(&Url::parse(address).unwrap())
     }
 
     #[test]
@@ -110,6 +196,36 @@ mod tests {
 
     #[test]
     fn an_ip_address_has_no_twin() {
-        assert_eq!(Bounds::around(&Url::parse("http://127.0.0.1:8000/").unwrap()).twin(), None);
+        let start = Url::parse("http://127.0.0.1:8000/").unwrap();
+        assert_eq!(Bounds::around(&start, &[]).twin(), None);
+    }
+
+    #[test]
+    fn prefixes_confine_the_own_hosts_and_add_others() {
+        // Prefixes, address: its scope, and whether it is read.
+        for (within, address, internal, read) in [
+            ("", "http://a.test/x", true, true),
+            ("/docs/", "https://www.a.test/docs/x?y", true, true),
+            ("/docs/", "http://a.test/blog/", true, false),
+            ("/docs/", "http://b.test/docs/", false, false),
+            ("https://a.test/docs/", "http://www.a.test/docs/x", true, true),
+            ("https://a.test/docs/", "http://a.test/blog", true, false),
+            ("shop.a.test", "https://shop.a.test/x", true, true),
+            ("shop.a.test", "https://a.test/x", true, true),
+            ("shop.a.test/books", "https://shop.a.test/x", false, false),
+            ("shop.a.test /docs", "https://a.test/x", true, false),
+            ("a.test:8080", "http://a.test:8080/x", true, true),
+            ("a.test:8080", "http://a.test:8081/x", false, false),
+            ("/für", "http://a.test/f%C3%BCr/x", true, true),
+        ] {
+            let prefixes: Vec<Prefix> =
+                within.split_whitespace().map(|text| Prefix::parse(text).unwrap()).collect();
+            let bounds = Bounds::around(&Url::parse("http://a.test/").unwrap(), &prefixes);
+            let address = Url::parse(address).unwrap();
+            assert_eq!(bounds.scope(&address) == Scope::Internal, internal, "{within} {address}");
+            assert_eq!(bounds.reads(&address), read, "{within} {address}");
+        }
+        assert!(Prefix::parse("http://").is_err());
+        assert!(Prefix::parse("").is_err());
     }
 }

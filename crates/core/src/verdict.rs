@@ -87,6 +87,8 @@ causes! {
     External = "external";
     /// Beyond a limit that was set.
     Limit = "limit";
+    /// One of addresses without end.
+    Trap = "trap";
     /// A link for programs, not for visitors.
     ServiceLink = "service-link";
     /// Leads into a private network.

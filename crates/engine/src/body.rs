@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use bytes::Bytes;
-use flate2::write::{GzDecoder, ZlibDecoder};
+use flate2::write::{GzDecoder, MultiGzDecoder, ZlibDecoder};
 use http_body_util::BodyExt;
 use hyper::body::Incoming;
 use rummage_core::extract::Extractor;
@@ -22,25 +22,33 @@ pub(crate) enum BodyEnd {
     Short,
 }
 
-/// Reads a page. `encoding` is the `Content-Encoding`.
+/// Reads a body. `encoding` is the `Content-Encoding`; one that may be a compressed
+/// file, as sitemaps are, `may_be_packed`.
 pub(crate) async fn read(
     body: &mut Incoming,
     encoding: Option<&str>,
+    may_be_packed: bool,
     extractor: &mut Extractor,
 ) -> BodyEnd {
     let Some(mut decoder) = Decoder::new(encoding) else { return BodyEnd::Short };
+    let packing = if may_be_packed { Packing::Unknown(Vec::new()) } else { Packing::None };
+    let mut unpacker = Unpacker { extractor, packing };
     let mut received = 0;
     while let Some(frame) = body.frame().await {
         let Ok(frame) = frame else { return BodyEnd::Short };
         let Ok(chunk) = frame.into_data() else { continue };
         received += chunk.len() as u64;
-        match decoder.feed(&chunk, extractor) {
+        match decoder.feed(&chunk, &mut unpacker) {
             Fed::More => {}
             Fed::Enough => return BodyEnd::Enough,
             Fed::Bad => return BodyEnd::Short,
         }
     }
-    if decoder.finish(extractor) { BodyEnd::Whole(received) } else { BodyEnd::Short }
+    if decoder.finish(&mut unpacker) && unpacker.finish() {
+        BodyEnd::Whole(received)
+    } else {
+        BodyEnd::Short
+    }
 }
 
 /// Reads the rest of a small body and throws it away.
@@ -81,9 +89,9 @@ impl Decoder {
         }
     }
 
-    fn feed(&mut self, chunk: &[u8], extractor: &mut Extractor) -> Fed {
+    fn feed(&mut self, chunk: &[u8], to: &mut Unpacker<'_>) -> Fed {
         if let Decoder::Identity = self {
-            return if extractor.feed(chunk) { Fed::More } else { Fed::Enough };
+            return to.feed(chunk);
         }
         // In small pieces, so that a bomb is noticed before it fills the memory.
         for piece in chunk.chunks(1024) {
@@ -95,32 +103,101 @@ impl Decoder {
             if written.is_err() {
                 return Fed::Bad;
             }
-            if !self.hand_over(extractor) {
-                return Fed::Enough;
+            match self.hand_over(to) {
+                Fed::More => {}
+                end => return end,
             }
         }
         Fed::More
     }
 
-    fn hand_over(&mut self, extractor: &mut Extractor) -> bool {
+    fn hand_over(&mut self, to: &mut Unpacker<'_>) -> Fed {
         let decoded = match self {
             Decoder::Gzip(decoder) => decoder.get_mut(),
             Decoder::Deflate(decoder) => decoder.get_mut(),
-            Decoder::Identity => return true,
+            Decoder::Identity => return Fed::More,
         };
-        let more = extractor.feed(decoded);
+        let fed = to.feed(decoded);
         decoded.clear();
-        more
+        fed
     }
 
     /// Gives whether the encoded body was complete.
-    fn finish(&mut self, extractor: &mut Extractor) -> bool {
+    fn finish(&mut self, to: &mut Unpacker<'_>) -> bool {
         let whole = match self {
             Decoder::Gzip(decoder) => decoder.try_finish().is_ok(),
             Decoder::Deflate(decoder) => decoder.try_finish().is_ok(),
             Decoder::Identity => true,
         };
-        self.hand_over(extractor);
-        whole
+        whole && !matches!(self.hand_over(to), Fed::Bad)
     }
+}
+
+/// Hands a body to the extractor, and unpacks it where it is a gzip file (RFC 1952)
+/// that its server took for plain content.
+struct Unpacker<'a> {
+    extractor: &'a mut Extractor,
+    packing: Packing,
+}
+
+enum Packing {
+    None,
+    /// Too few octets to know.
+    Unknown(Vec<u8>),
+    Gzip(Box<MultiGzDecoder<Vec<u8>>>),
+}
+
+const GZIP_MAGIC: [u8; 2] = [0x1f, 0x8b];
+
+impl Unpacker<'_> {
+    fn feed(&mut self, chunk: &[u8]) -> Fed {
+        match &mut self.packing {
+            Packing::None => {}
+            Packing::Gzip(decoder) => return unpack(decoder, chunk, self.extractor),
+            Packing::Unknown(seen) => {
+                seen.extend_from_slice(chunk);
+                if seen.len() < GZIP_MAGIC.len() {
+                    return Fed::More;
+                }
+                let seen = std::mem::take(seen);
+                self.packing = if seen.starts_with(&GZIP_MAGIC) {
+                    Packing::Gzip(Box::new(MultiGzDecoder::new(Vec::new())))
+                } else {
+                    Packing::None
+                };
+                return self.feed(&seen);
+            }
+        }
+        if self.extractor.feed(chunk) { Fed::More } else { Fed::Enough }
+    }
+
+    /// Gives whether the file was complete.
+    fn finish(&mut self) -> bool {
+        match &mut self.packing {
+            Packing::None => true,
+            Packing::Unknown(seen) => {
+                self.extractor.feed(seen);
+                true
+            }
+            Packing::Gzip(decoder) => {
+                let whole = decoder.try_finish().is_ok();
+                self.extractor.feed(decoder.get_mut());
+                whole
+            }
+        }
+    }
+}
+
+fn unpack(decoder: &mut MultiGzDecoder<Vec<u8>>, chunk: &[u8], to: &mut Extractor) -> Fed {
+    for piece in chunk.chunks(1024) {
+        if decoder.write_all(piece).is_err() {
+            return Fed::Bad;
+        }
+        let more = to.feed(decoder.get_mut());
+        decoder.get_mut().clear();
+        if !more {
+            return Fed::Enough;
+        }
+    }
+    Fed::More
 }

@@ -28,7 +28,7 @@ pub struct Config {
     pub ca_certs: Vec<CertificateDer<'static>>,
     /// Whether private addresses are asked whatever the start is.
     pub allow_private: bool,
-    /// Octets of a page that are read, decoded.
+    /// Octets of a page or style sheet that are read, decoded.
     pub max_size: usize,
 }
 

@@ -12,7 +12,7 @@ use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyWish, Kind, Reply, Request};
 use rummage_core::extract::Extractor;
 use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
-use rummage_core::reading::Reading;
+use rummage_core::reading::{Format, Reading};
 use rummage_core::scope::Scope;
 use tokio::time::timeout;
 use url::{Host, Url};
@@ -23,6 +23,8 @@ use crate::{Clock, Config, failure};
 
 /// An external page is read up to here: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
+/// A sitemap, unpacked (sitemaps.org protocol, "Sitemap file location").
+const SITEMAP_SIZE: usize = 50 << 20;
 
 /// Makes requests. See the [module](self).
 #[derive(Clone)]
@@ -95,6 +97,17 @@ impl Inner {
         }
     }
 
+    /// How many octets are read, decoded.
+    fn limit(&self, wish: BodyWish) -> usize {
+        match wish {
+            BodyWish::Drop => 0,
+            BodyWish::Title => TITLE_SIZE,
+            BodyWish::Page | BodyWish::Sheet => self.config.max_size,
+            BodyWish::Sitemap => SITEMAP_SIZE,
+            BodyWish::Robots => rummage_core::robots::MAX_SIZE,
+        }
+    }
+
     fn patience(&self, request: &Request) -> Duration {
         let timeout = self.config.timeout;
         match (request.later, request.method) {
@@ -152,20 +165,25 @@ impl Inner {
     ) -> (Ending, Option<Reading>) {
         let (head, mut body) = response.into_parts();
         let mut answer = answer(head.status.as_u16(), &head.headers);
-        let limit = match request.body {
-            BodyWish::Page => self.config.max_size,
-            BodyWish::Title => TITLE_SIZE,
-            BodyWish::Drop => 0,
-        };
-        let is_page = (200..300).contains(&answer.status) && answer.is_html();
-        if limit == 0 || !is_page || request.method == Method::Head {
+        let is_success = (200..300).contains(&answer.status);
+        let format = request.body.format(&answer);
+        let wanted = format.filter(|_| is_success && request.method == Method::Get);
+        let Some(format) = wanted else {
             let brief = self.config.timeout / 4;
             let _ = timeout(brief, body::drain(&mut body, answer.length)).await;
             return (Ending::Answer(answer), None);
+        };
+        let limit = self.limit(request.body);
+        let charset = answer.charset.as_deref();
+        let mut extractor = Extractor::with_sketch(format, charset, limit, request.sketch);
+        if format.is_page() && request.body == BodyWish::Page {
+            let values = head.headers.get_all(header::LINK).iter();
+            extractor.take_fields(values.filter_map(|value| value.to_str().ok()));
         }
-        let mut extractor = Extractor::new(answer.charset.as_deref(), limit);
         let encoding = text(&head.headers, &header::CONTENT_ENCODING);
-        let end = timeout(left, body::read(&mut body, encoding.as_deref(), &mut extractor)).await;
+        let may_be_packed = format == Format::Sitemap;
+        let reading = body::read(&mut body, encoding.as_deref(), may_be_packed, &mut extractor);
+        let end = timeout(left, reading).await;
         match end {
             Err(_) => return (Ending::Failure(Failure::Timeout(Stage::Body)), None),
             Ok(BodyEnd::Short) => answer.truncated = true,

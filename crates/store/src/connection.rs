@@ -12,7 +12,7 @@ use crate::StoreError;
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
 /// Each step takes a store from the version before to its own.
-const MIGRATIONS: &[&str] = &[include_str!("schema.sql")];
+const MIGRATIONS: &[&str] = &[include_str!("schema.sql"), include_str!("schema_2.sql")];
 
 /// The newest version that we know.
 #[expect(clippy::cast_possible_wrap, reason = "a handful of migrations")]
@@ -67,6 +67,12 @@ pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
         .map_err(|error| StoreError::opening(path, error))?;
     connection.busy_timeout(Duration::from_secs(5))?;
     check(&connection, path)?;
+    if version(&connection)? < KNOWN {
+        // An older program wrote it: whoever opens it first brings it up to date.
+        drop(connection);
+        drop(open_to_write(path)?);
+        return open_to_read(path);
+    }
     Ok(connection)
 }
 

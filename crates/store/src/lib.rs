@@ -8,12 +8,14 @@
 //! belongs together; any number of [`Reader`]s look on meanwhile. What is
 //! committed is sound after a kill: SQLite's write-ahead log sees to that.
 //!
-//! This crate alone knows SQL. The schema is `schema.sql`, beside this file.
+//! This crate alone knows SQL. The schema is `schema.sql`, beside this file,
+//! as the later versions change it.
 
 mod connection;
 mod error;
 mod known;
 mod links;
+mod notes;
 mod order;
 mod pack;
 mod reader;
@@ -22,9 +24,11 @@ mod replay;
 mod writer;
 
 pub use error::StoreError;
+pub use notes::NoteRow;
 pub use reader::Reader;
 pub use records::{
-    LinkRow, Outcome, PageRow, RunInfo, RunState, SkipCount, SlowedServer, Totals, TraceRow,
+    LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunState, SkipCount, SlowedServer, Totals,
+    TraceRow,
 };
 pub use replay::Replay;
 pub use writer::{NewRun, RunWriter};

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
+use rummage_core::crawl::NotRead;
 use rummage_core::scope::Scope;
 use rummage_core::selection::Selection;
 use rummage_core::verdict::{Cause, Verdict};
@@ -18,7 +19,7 @@ use crate::{Reader, StoreError};
 /// [`outcome`] reads.
 pub(crate) const OUTCOME_SQL: &str = "
     SELECT verdict.verdict, verdict.cause, verdict.status, last.url, moved.url, verdict.hops,
-           verdict.scope, verdict.checked_us, target.id, target.url
+           verdict.scope, verdict.checked_us, target.id, target.url, verdict.not_read
     FROM address AS target
     JOIN verdict ON verdict.run = ?1 AND verdict.address = target.id
     JOIN address AS last ON last.id = verdict.final
@@ -148,7 +149,7 @@ impl Reader {
             let taken = Verdict::named(verdict).is_some_and(|verdict| selection.takes(verdict));
             if taken || places.contains_key(&id) {
                 let url: Arc<str> = row.get::<_, String>(9)?.into();
-                outcomes.insert(id, (url, outcome(row, 0, run.started_at)?));
+                outcomes.insert(id, (url, outcome(row, run.started_at)?));
             }
         }
         if selection.takes(Verdict::Skipped) && run.state != RunState::Finished {
@@ -201,6 +202,7 @@ fn not_asked() -> Outcome {
         moved_to: None,
         hops: 0,
         scope: None,
+        not_read: None,
         checked_at: None,
     }
 }
@@ -249,28 +251,26 @@ fn mark(
     })
 }
 
-/// An outcome from eight columns, as [`OUTCOME_SQL`] has them.
-pub(crate) fn outcome(
-    row: &Row<'_>,
-    from: usize,
-    started_at: Timestamp,
-) -> rusqlite::Result<Outcome> {
-    let verdict: String = row.get(from)?;
-    let cause: Option<String> = row.get(from + 1)?;
-    let scope: Option<String> = row.get(from + 6)?;
-    let checked: Option<i64> = row.get(from + 7)?;
-    let last: Option<String> = row.get(from + 3)?;
+/// An outcome from the columns of [`OUTCOME_SQL`].
+pub(crate) fn outcome(row: &Row<'_>, started_at: Timestamp) -> rusqlite::Result<Outcome> {
+    let verdict: String = row.get(0)?;
+    let cause: Option<String> = row.get(1)?;
+    let last: Option<String> = row.get(3)?;
+    let scope: Option<String> = row.get(6)?;
+    let checked: Option<i64> = row.get(7)?;
+    let not_read: Option<String> = row.get(10)?;
     Ok(Outcome {
         verdict: Verdict::named(&verdict).unwrap_or(Verdict::Doubtful),
         cause: cause.as_deref().and_then(Cause::named),
-        status: row.get(from + 2)?,
+        status: row.get(2)?,
         last: last.filter(|_| checked.is_some()),
-        moved_to: row.get(from + 4)?,
-        hops: row.get::<_, Option<u32>>(from + 5)?.unwrap_or_default(),
+        moved_to: row.get(4)?,
+        hops: row.get::<_, Option<u32>>(5)?.unwrap_or_default(),
         scope: scope.map(|scope| match scope.as_str() {
             "internal" => Scope::Internal,
             _ => Scope::External,
         }),
+        not_read: not_read.as_deref().and_then(NotRead::named),
         checked_at: checked.map(|micros| started_at + jiff::SignedDuration::from_micros(micros)),
     })
 }

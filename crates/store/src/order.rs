@@ -47,7 +47,8 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         db.query_row("SELECT start FROM run WHERE id = ?1", [run], |row| row.get(0))?;
     let known: BTreeSet<u64> = versions.keys().copied().collect();
     let mut select = db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
-    let order = in_rank_order(start.cast_unsigned(), &known, |page| {
+    let roots = roots(db, run, start)?;
+    let order = in_rank_order(&roots, &known, |page| {
         let (_, version) = versions[&page];
         let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
         Ok::<_, StoreError>(
@@ -61,6 +62,22 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         Page { address, version, depth: (depth != u32::MAX).then_some(depth) }
     };
     Ok(order.into_iter().map(page).collect())
+}
+
+/// The start, then what is read though no link leads there: robots.txt and sitemaps.
+fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> {
+    let mut roots = vec![start.cast_unsigned()];
+    let mut select = db.prepare(
+        "SELECT run_page.address FROM run_page
+         JOIN page_version ON page_version.id = version
+         JOIN address ON address.id = run_page.address
+         WHERE run = ?1 AND format IN ('robots', 'sitemap') ORDER BY format, url",
+    )?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        roots.push(row.get::<_, i64>(0)?.cast_unsigned());
+    }
+    Ok(roots)
 }
 
 /// The pages that marks lead to; a link to an address that redirects leads to the

@@ -3,6 +3,8 @@
 //! Each number is the difference to the one before, as a zigzag varint; a page's
 //! marks were mostly met one after the other, and its lines grow.
 
+use rummage_core::reading::Sketch;
+
 /// Where a mark stands in a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Place {
@@ -32,6 +34,17 @@ pub(crate) fn unpack(mut bytes: &[u8]) -> impl Iterator<Item = Place> {
         let column = take(&mut bytes)?;
         Some(Place { mark, line: u32::try_from(line).ok()?, column: u32::try_from(column).ok()? })
     })
+}
+
+/// The hashes of a page's text in sixteen octets.
+pub(crate) fn sketch(sketch: Sketch) -> [u8; 16] {
+    (u128::from(sketch.text) << 64 | u128::from(sketch.outline)).to_be_bytes()
+}
+
+#[expect(clippy::cast_possible_truncation, reason = "the halves of what `sketch` put together")]
+pub(crate) fn unpack_sketch(bytes: &[u8]) -> Option<Sketch> {
+    let both = u128::from_be_bytes(bytes.try_into().ok()?);
+    Some(Sketch { text: (both >> 64) as u64, outline: both as u64 })
 }
 
 #[expect(clippy::cast_sign_loss, reason = "zigzag: the sign goes to the lowest bit")]

@@ -5,12 +5,14 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
+use rummage_core::crawl::NotRead;
 use rummage_core::outcome::{Attempt, Method};
+use rummage_core::reading::Format;
 use rummage_core::verdict::Cause;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::records::{
-    Outcome, PageRow, RunInfo, RunState, SkipCount, SlowedServer, Totals, TraceRow,
+    NotReadCount, Outcome, PageRow, RunInfo, RunState, SkipCount, SlowedServer, Totals, TraceRow,
 };
 use crate::{StoreError, connection};
 
@@ -87,12 +89,7 @@ impl Reader {
     /// When the store cannot be read.
     pub fn totals(&self, run: i64) -> Result<Totals, StoreError> {
         let mut totals = Totals::default();
-        (totals.pages, totals.links, totals.cut) = self.db.query_row(
-            "SELECT count(*), coalesce(sum(link_count), 0), coalesce(sum(cut), 0) FROM run_page
-             JOIN page_version ON page_version.id = run_page.version WHERE run = ?1",
-            [run],
-            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
-        )?;
+        self.count_read(run, &mut totals)?;
         totals.asked = self.count("SELECT count(checked_us) FROM verdict WHERE run = ?1", run)?;
         // Addresses that are only a hop on the way to others are nobody's link.
         let mut select = self.db.prepare(
@@ -121,7 +118,29 @@ impl Reader {
         totals.not_asked = self.not_asked(run)?;
         totals.not_read = self.not_read(run)?;
         totals.slowed = self.slowed(run)?;
+        totals.notes = self.notes(run)?;
         Ok(totals)
+    }
+
+    fn count_read(&self, run: i64, totals: &mut Totals) -> Result<(), StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT format, count(*), sum(link_count), sum(cut) FROM run_page
+             JOIN page_version ON page_version.id = run_page.version
+             WHERE run = ?1 GROUP BY format",
+        )?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let count: u64 = row.get(1)?;
+            match Format::named(row.get_ref(0)?.as_str().unwrap_or_default()) {
+                Some(Format::Html | Format::Xhtml) => totals.pages += count,
+                Some(Format::Css) => totals.sheets += count,
+                Some(Format::Sitemap) => totals.sitemaps += count,
+                Some(Format::Robots) | None => {}
+            }
+            totals.links += row.get::<_, u64>(2)?;
+            totals.cut += row.get::<_, u64>(3)?;
+        }
+        Ok(())
     }
 
     /// Addresses on the run's pages that have no verdict: a run that was stopped has some.
@@ -153,9 +172,20 @@ impl Reader {
         Ok(count)
     }
 
-    /// Pages of the site that answered, and were not read for links.
-    fn not_read(&self, run: i64) -> Result<u64, StoreError> {
-        self.count("SELECT count(*) FROM verdict WHERE run = ?1 AND unread", run)
+    /// Pages of the site that answered, and were not read for links, by reason.
+    fn not_read(&self, run: i64) -> Result<Vec<NotReadCount>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT not_read, count(*) FROM verdict WHERE run = ?1 AND not_read IS NOT NULL
+             GROUP BY not_read ORDER BY count(*) DESC, not_read",
+        )?;
+        let mut rows = select.query([run])?;
+        let mut counts = Vec::new();
+        while let Some(row) = rows.next()? {
+            if let Some(reason) = NotRead::named(row.get_ref(0)?.as_str().unwrap_or_default()) {
+                counts.push(NotReadCount { reason, pages: row.get(1)? });
+            }
+        }
+        Ok(counts)
     }
 
     fn slowed(&self, run: i64) -> Result<Vec<SlowedServer>, StoreError> {
@@ -205,7 +235,7 @@ impl Reader {
     pub fn outcome(&self, run: &RunInfo, address: &str) -> Result<Option<Outcome>, StoreError> {
         let sql = format!("{} WHERE target.url = ?2", crate::links::OUTCOME_SQL);
         let outcome = self.db.query_row(&sql, params![run.number, address], |row| {
-            crate::links::outcome(row, 0, run.started_at)
+            crate::links::outcome(row, run.started_at)
         });
         Ok(outcome.optional()?)
     }

@@ -3,9 +3,12 @@
 use std::time::Duration;
 
 use jiff::Timestamp;
+use rummage_core::crawl::NotRead;
 use rummage_core::outcome::Attempt;
 use rummage_core::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
+
+use crate::notes::NoteRow;
 
 /// How far a run got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -78,8 +81,14 @@ pub struct Totals {
     pub skipped: Vec<SkipCount>,
     /// Addresses that were still to be asked when the run was stopped.
     pub not_asked: u64,
-    /// Pages of the site that were asked and not read, for their depth.
-    pub not_read: u64,
+    /// Style sheets that were read.
+    pub sheets: u64,
+    /// Sitemaps that were read.
+    pub sitemaps: u64,
+    /// Pages of the site that were asked and not read, by reason.
+    pub not_read: Vec<NotReadCount>,
+    /// What there is to know beside, by kind and address.
+    pub notes: Vec<NoteRow>,
     /// Pages that were longer than the limit: what lay beyond was not read.
     pub cut: u64,
     /// Servers that were asked more slowly.
@@ -93,6 +102,15 @@ pub struct SkipCount {
     pub cause: Cause,
     /// How many.
     pub addresses: u64,
+}
+
+/// How many pages of the site were asked and not read, for one reason.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NotReadCount {
+    /// The reason.
+    pub reason: NotRead,
+    /// How many.
+    pub pages: u64,
 }
 
 /// A server that showed strain.
@@ -121,6 +139,8 @@ pub struct Outcome {
     pub hops: u32,
     /// On which side of the bounds; `None` for what is not asked over HTTP.
     pub scope: Option<Scope>,
+    /// Why a page of the site was asked, but not read.
+    pub not_read: Option<NotRead>,
     /// When it was asked last; `None` where it was not.
     pub checked_at: Option<Timestamp>,
 }
@@ -140,9 +160,9 @@ pub struct LinkRow {
     pub for_script: bool,
     /// The page that has the link.
     pub page: String,
-    /// Line of the start of the tag, from 1.
+    /// Line of the start of the tag, from 1; 0 for what stands in the head of the answer.
     pub line: u32,
-    /// Column of the start of the tag in Unicode code points, from 1.
+    /// Column of the start of the tag in Unicode code points, from 1; 0 as the line.
     pub column: u32,
     /// The element.
     pub element: String,

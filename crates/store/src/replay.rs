@@ -3,9 +3,10 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
+use encoding_rs::Encoding;
 use rummage_core::crawl::{AddressId, Reply};
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::reading::{LinkRecord, Reading, ReadingBuilder, Region};
+use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder, Region};
 use rusqlite::{OptionalExtension, params};
 
 use crate::records::RunInfo;
@@ -28,6 +29,47 @@ struct Said {
     written: String,
     text: Option<String>,
     region: Option<Region>,
+}
+
+/// What is stored of a page beside its links.
+struct Page {
+    title: Option<String>,
+    base: Option<String>,
+    cut: bool,
+    places: Vec<u8>,
+    links: Vec<u8>,
+    format: String,
+    encoding: String,
+    faulty: bool,
+    scripted: bool,
+    sketch: Option<Vec<u8>>,
+    rules: Option<String>,
+}
+
+/// A reading with all but its links and places.
+fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
+    let damaged = |what: &str| StoreError::Damaged(format!("{what} is not known"));
+    let mut builder = ReadingBuilder::default();
+    builder.set_format(Format::named(&page.format).ok_or_else(|| damaged(&page.format))?);
+    let encoding = Encoding::for_label(page.encoding.as_bytes());
+    builder.set_encoding(encoding.ok_or_else(|| damaged(&page.encoding))?);
+    if let Some(base) = &page.base {
+        builder.set_base(base);
+    }
+    if let Some(title) = &page.title {
+        builder.set_title(title);
+    }
+    if let Some(rules) = &page.rules {
+        builder.set_rules(rules);
+    }
+    if page.faulty {
+        builder.set_faulty();
+    }
+    if page.scripted {
+        builder.set_scripted();
+    }
+    builder.set_sketch(page.sketch.as_deref().and_then(pack::unpack_sketch));
+    Ok(builder)
 }
 
 impl Reader {
@@ -87,28 +129,31 @@ impl Reader {
 
     fn reading(&self, version: i64, said: &mut HashMap<i64, Said>) -> Result<Reading, StoreError> {
         let mut select = self.db.prepare_cached(
-            "SELECT title, base, cut, places, links FROM page_version WHERE id = ?1",
+            "SELECT title, base, cut, places, links, format, encoding, faulty, scripted, sketch,
+                    rules
+             FROM page_version WHERE id = ?1",
         )?;
-        let (title, base, cut, places, links) = select.query_row(params![version], |row| {
-            Ok((
-                row.get::<_, Option<String>>(0)?,
-                row.get::<_, Option<String>>(1)?,
-                row.get::<_, bool>(2)?,
-                row.get::<_, Vec<u8>>(3)?,
-                row.get::<_, Vec<u8>>(4)?,
-            ))
+        let page = select.query_row(params![version], |row| {
+            Ok(Page {
+                title: row.get(0)?,
+                base: row.get(1)?,
+                cut: row.get(2)?,
+                places: row.get(3)?,
+                links: row.get(4)?,
+                format: row.get(5)?,
+                encoding: row.get(6)?,
+                faulty: row.get(7)?,
+                scripted: row.get(8)?,
+                sketch: row.get(9)?,
+                rules: row.get(10)?,
+            })
         })?;
-        let mut builder = ReadingBuilder::default();
-        if let Some(base) = base {
-            builder.set_base(&base);
-        }
-        if let Some(title) = title {
-            builder.set_title(&title);
-        }
+        let Page { places, links, cut, .. } = &page;
+        let mut builder = builder(&page)?;
         for hash in places.chunks_exact(8) {
             builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
         }
-        for place in pack::unpack(&links) {
+        for place in pack::unpack(links) {
             let mark = match said.entry(place.mark) {
                 Entry::Occupied(known) => known.into_mut(),
                 Entry::Vacant(new) => new.insert(self.said(place.mark)?),
@@ -125,7 +170,7 @@ impl Reader {
             };
             builder.add_link(link);
         }
-        Ok(builder.finish(cut))
+        Ok(builder.finish(*cut))
     }
 
     fn said(&self, mark: i64) -> Result<Said, StoreError> {

@@ -11,7 +11,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
-use rummage_core::crawl::{AddressId, Event, Judged, Place, Target};
+use rummage_core::crawl::{AddressId, Event, Judged, NotRead, Place, Target};
 use rummage_core::outcome::Attempt;
 use rummage_core::reading::{Link, Reading};
 use rummage_core::scope::{Bounds, Scope};
@@ -21,7 +21,7 @@ use xxhash_rust::xxh3::xxh3_128;
 
 use crate::known::{Known, mark_key, next_id, version_key};
 use crate::records::RunState;
-use crate::{StoreError, connection, order, pack};
+use crate::{StoreError, connection, notes, order, pack};
 
 /// What is known of a run before it starts.
 #[derive(Debug, Clone)]
@@ -219,6 +219,9 @@ impl RunWriter {
             Event::Read { id, reading, targets } => self.write_page(id, &reading, &targets),
             Event::Judged { id, judged } => self.write_verdict(id, &judged),
             Event::NoPlace { id, fragment, place } => self.write_no_place(id, &fragment, place),
+            Event::Noted { id, note } => {
+                notes::write(&self.db, self.run, self.ids[id.index()], &note)
+            }
             Event::Slowed { server } => self.write_slowed(&server),
             Event::Bounded { .. } => Ok(()),
         }
@@ -313,8 +316,9 @@ impl RunWriter {
         self.db
             .prepare_cached(
                 "INSERT INTO page_version
-                     (id, address, hash, title, base, cut, places, link_count, links)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+                     (id, address, hash, title, base, cut, places, link_count, links,
+                      format, encoding, faulty, scripted, sketch, rules)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",
             )?
             .execute(params![
                 version,
@@ -326,6 +330,12 @@ impl RunWriter {
                 ids,
                 places.len(),
                 pack::pack(&places),
+                reading.format.as_str(),
+                reading.encoding.name(),
+                reading.faulty,
+                reading.scripted,
+                reading.sketch.map(pack::sketch),
+                reading.rules(),
             ])?;
         self.known.versions.insert(key, version);
         Ok(version)
@@ -363,7 +373,7 @@ impl RunWriter {
         self.db
             .prepare_cached(
                 "INSERT OR REPLACE INTO verdict (run, address, scope, verdict, cause, status,
-                     next, final, hops, moved_to, checked_us, unread, linked)
+                     next, final, hops, moved_to, checked_us, not_read, linked)
                  VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
             )?
             .execute(params![
@@ -380,7 +390,7 @@ impl RunWriter {
                 self.asked[id.index()]
                     .filter(|_| judged.verdict != Verdict::Skipped)
                     .map(|moment| micros(moment.since_start())),
-                judged.unread,
+                judged.not_read.map(NotRead::as_str),
                 judged.linked,
             ])?;
         Ok(())

@@ -21,8 +21,8 @@ struct Line<'a> {
     r#final: Option<&'a str>,
     scope: Option<&'a str>,
     page: &'a str,
-    line: u32,
-    column: u32,
+    line: Option<u32>,
+    column: Option<u32>,
     element: &'a str,
     attribute: &'a str,
     text: Option<&'a str>,
@@ -31,7 +31,7 @@ struct Line<'a> {
     rel: Option<&'a str>,
     shared: u64,
     standing: Option<&'a str>,
-    notes: Vec<&'static str>,
+    notes: Vec<String>,
     first_seen: Option<String>,
     checked_at: Option<String>,
 }
@@ -65,8 +65,8 @@ fn line(row: &LinkRow) -> Line<'_> {
         r#final: row.outcome.last.as_deref(),
         scope: row.outcome.scope.map(|scope| scope.as_str()),
         page: &row.page,
-        line: row.line,
-        column: row.column,
+        line: Some(row.line).filter(|line| *line > 0),
+        column: Some(row.column).filter(|column| *column > 0),
         element: &row.element,
         attribute: &row.attribute,
         text: row.text.as_deref(),
@@ -81,17 +81,20 @@ fn line(row: &LinkRow) -> Line<'_> {
     }
 }
 
-fn notes(row: &LinkRow) -> Vec<&'static str> {
+fn notes(row: &LinkRow) -> Vec<String> {
     let mut notes = Vec::new();
     let is_nofollow = |word: &str| word.eq_ignore_ascii_case("nofollow");
     if row.rel.as_deref().is_some_and(|rel| rel.split_ascii_whitespace().any(is_nofollow)) {
-        notes.push("nofollow");
+        notes.push("nofollow".to_owned());
     }
     if row.for_script {
-        notes.push("script-fragment");
+        notes.push("script-fragment".to_owned());
     }
     if row.outcome.hops > MANY_HOPS {
-        notes.push("many-hops");
+        notes.push("many-hops".to_owned());
+    }
+    if let Some(reason) = row.outcome.not_read {
+        notes.push(format!("not-read: {}", reason.as_str()));
     }
     notes
 }

@@ -2,11 +2,17 @@
 
 use std::fmt::Write as _;
 
+use rummage_core::crawl::{NotRead, Note};
 use rummage_core::outcome::{Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::trap::Stop;
 use rummage_core::verdict::Cause;
+use rummage_store::NoteRow;
 
-use crate::number::duration;
-use crate::safe::safe;
+use crate::number::{counted, duration};
+use crate::safe::{safe, shorten};
+
+/// Addresses are shown up to so many characters.
+const LONGEST: usize = 300;
 
 /// A cause in words.
 pub(crate) fn cause(cause: Cause) -> &'static str {
@@ -16,6 +22,7 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
         Cause::Excluded => "left out by a rule",
         Cause::External => "external, only noted",
         Cause::Limit => "beyond a limit that was set",
+        Cause::Trap => "addresses without end",
         Cause::ServiceLink => "for programs, not for visitors",
         Cause::PrivateAddress => "leads into a private network",
         Cause::Nxdomain => "no such host name",
@@ -49,6 +56,55 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
         Cause::Redirected => "redirected for now",
         Cause::NotAsked => "not asked: the run was stopped before",
     }
+}
+
+/// Why a page was asked, but not read for links.
+pub(crate) fn not_read(reason: NotRead) -> &'static str {
+    match reason {
+        NotRead::Depth => "deeper than --depth",
+        NotRead::Within => "outside --within",
+        NotRead::Robots => "robots.txt asks robots not to",
+    }
+}
+
+/// What there is to know of an address, and what to do about it.
+pub(crate) fn note(row: &NoteRow) -> String {
+    let address = safe(&shorten(&row.address, LONGEST)).to_string();
+    match &row.note {
+        Note::DrawnByScript => {
+            format!("{address} is drawn by script: its links were not seen")
+        }
+        Note::RobotsUnknown => format!(
+            "{address} could not be had: pages there were asked but not read; \
+             --robots ignore reads them"
+        ),
+        Note::CrawlDelay { asked, kept } if asked == kept => {
+            format!("{address} asks for {} between two requests: --rate wins", duration(*asked))
+        }
+        Note::CrawlDelay { asked, kept } => format!(
+            "{address} asks for {} between two requests, of which {} were kept: --rate wins",
+            duration(*asked),
+            duration(*kept)
+        ),
+        Note::SitemapMissing => format!("{address}, the sitemap that was given, could not be had"),
+        Note::SitemapFaulty => {
+            format!("{address} is no sitemap, or breaks off: what stands before that was read")
+        }
+        Note::Trap(stop) => trap(stop),
+    }
+}
+
+fn trap(stop: &Stop) -> String {
+    let sample = safe(&shorten(&stop.sample, LONGEST)).to_string();
+    let rule = safe(&shorten(&stop.rule, LONGEST)).to_string();
+    let after = match stop.read {
+        0 => String::new(),
+        read => format!(" after {} that say the same", counted(read, "page", "pages")),
+    };
+    format!(
+        "addresses without end, such as {sample}, were left out{after}: --exclude '{rule}' does \
+         so at once, --include '{rule}' takes them in"
+    )
 }
 
 /// How an attempt ended, in a few words.

@@ -7,7 +7,10 @@ use std::path::PathBuf;
 use clap::{Args, ValueEnum};
 use serde::{Deserialize, Serialize};
 
-use crate::values::{Connect, Header, Rate, Time, connect, header, rate, time};
+use crate::values::{
+    Connect, Header, Query, Rate, Size, Time, Within, connect, element, header, prefix, query,
+    rate, size, time,
+};
 
 /// What and how to ask. A run keeps these, but for `header`, which may hold secrets.
 #[derive(Debug, Clone, Default, Args, Serialize, Deserialize)]
@@ -24,12 +27,38 @@ pub(crate) struct Asking {
     #[arg(long, value_name = "N", env = "RUMMAGE_MAX_PAGES", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) max_pages: Option<u32>,
+    /// Read only what begins so: a path of the site, or another host or port to read
+    /// as well, such as /docs/ or shop.example.test (repeatable)
+    #[arg(long, value_name = "PREFIX", env = "RUMMAGE_WITHIN", hide_env = true,
+        value_parser = prefix)]
+    pub(crate) within: Vec<Within>,
     /// Leave out addresses that fit; only `*` is special (repeatable)
     #[arg(long, value_name = "PATTERN", env = "RUMMAGE_EXCLUDE", hide_env = true)]
     pub(crate) exclude: Vec<String>,
     /// Take back addresses that `--exclude` leaves out (repeatable)
     #[arg(long, value_name = "PATTERN", env = "RUMMAGE_INCLUDE", hide_env = true)]
     pub(crate) include: Vec<String>,
+    /// Ask the addresses in these elements only, parted by commas, such as a,img; pages of
+    /// the site are walked all the same [default: all]
+    #[arg(long, value_name = "LIST", env = "RUMMAGE_ASK_ELEMENTS", hide_env = true,
+        value_delimiter = ',', value_parser = element)]
+    pub(crate) ask_elements: Vec<String>,
+    /// Obey robots.txt, ignore it, or obey this file instead [default: obey]
+    #[arg(long, value_name = "obey|ignore|FILE", env = "RUMMAGE_ROBOTS", hide_env = true)]
+    pub(crate) robots: Option<String>,
+    /// Look for sitemaps where robots.txt says and at /sitemap.xml, nowhere, or at this
+    /// address [default: auto]
+    #[arg(long, value_name = "auto|none|URL", env = "RUMMAGE_SITEMAP", hide_env = true)]
+    pub(crate) sitemap: Option<String>,
+    /// Keep the queries of the site's own addresses, drop them, or drop the parameters of
+    /// these names, such as drop:session,utm_* [default: keep]
+    #[arg(long, value_name = "keep|drop|drop:NAMES", env = "RUMMAGE_QUERY", hide_env = true,
+        value_parser = query)]
+    pub(crate) query: Option<Query>,
+    /// Read a page or style sheet up to this size, such as 500K or 20M [default: 10M]
+    #[arg(long, value_name = "SIZE", env = "RUMMAGE_MAX_SIZE", hide_env = true,
+        value_parser = size)]
+    pub(crate) max_size: Option<Size>,
     /// Requests at the same time, in all [default: 64]
     #[arg(long, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
@@ -91,6 +120,12 @@ impl Asking {
             externals: self.externals.or(earlier.externals),
             depth: self.depth.or(earlier.depth),
             max_pages: self.max_pages.or(earlier.max_pages),
+            within: if self.within.is_empty() { earlier.within } else { self.within },
+            ask_elements: list(self.ask_elements, earlier.ask_elements),
+            robots: self.robots.or(earlier.robots),
+            sitemap: self.sitemap.or(earlier.sitemap),
+            query: self.query.or(earlier.query),
+            max_size: self.max_size.or(earlier.max_size),
             exclude: list(self.exclude, earlier.exclude),
             include: list(self.include, earlier.include),
             concurrency: self.concurrency.or(earlier.concurrency),

@@ -4,11 +4,14 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use rummage_core::crawl::{Crawl, Externals, Settings};
+use rummage_core::crawl::{Crawl, Externals, Note, RobotsRule, Settings, SitemapRule};
+use rummage_core::extract::elements::Element;
 use rummage_core::pattern::Pattern;
+use rummage_core::query::QueryRule;
 use rummage_core::retry::Retry;
+use rummage_core::robots::{self, Robots};
 use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Ended, Fetcher, Job, Stop};
-use rummage_store::{NewRun, Reader, RunState, RunWriter, StoreError};
+use rummage_store::{NewRun, NoteRow, Reader, RunState, RunWriter, StoreError};
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
 use tokio::sync::watch;
@@ -78,6 +81,11 @@ fn show(
         }
         return Ok(Exit::Unfinished);
     }
+    // A site whose links were not seen was not looked through, whatever was found.
+    let unseen = |row: &NoteRow| row.note == Note::DrawnByScript && row.address == run.start;
+    if reader.notes(run.number)?.iter().any(unseen) {
+        return Ok(Exit::Unfinished);
+    }
     findings::exit(&reader, &run, args.fail_on)
 }
 
@@ -112,7 +120,7 @@ impl Plan {
         Ok(Plan {
             last_time: reader.last_time(&asked_for)?,
             unfinished: reader.unfinished().ok().map(|replay| replay.run.number),
-            settings: settings(&asking),
+            settings: settings(&asking)?,
             asked_for,
             starts,
             config,
@@ -137,7 +145,7 @@ impl Plan {
         Ok(Plan {
             starts: start::candidates(&asked_for)?,
             asked_for,
-            settings: settings(&asking),
+            settings: settings(&asking)?,
             config,
             writer,
             last_time: None,
@@ -209,16 +217,21 @@ fn stop_on_signal() -> Stop {
     stop
 }
 
-fn settings(asking: &Asking) -> Settings {
+fn settings(asking: &Asking) -> Result<Settings, Failure> {
     let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
     let preset = Settings::default();
-    Settings {
+    Ok(Settings {
         externals: match asking.externals {
             Some(ExternalsChoice::Note) => Externals::Note,
             Some(ExternalsChoice::Check) | None => Externals::Check,
         },
         depth: asking.depth,
         max_pages: asking.max_pages,
+        within: asking.within.iter().map(|within| within.0.clone()).collect(),
+        robots: robots(asking)?,
+        sitemap: sitemap(asking)?,
+        query: asking.query.as_ref().map_or(QueryRule::Keep, |query| query.0.clone()),
+        ask_elements: asking.ask_elements.iter().filter_map(|name| Element::named(name)).collect(),
         exclude: patterns(&asking.exclude),
         include: patterns(&asking.include),
         concurrency: asking.concurrency.unwrap_or(preset.concurrency),
@@ -229,6 +242,42 @@ fn settings(asking: &Asking) -> Settings {
             timeout: timeout(asking),
         },
         hops: preset.hops,
+    })
+}
+
+fn robots(asking: &Asking) -> Result<RobotsRule, Failure> {
+    match asking.robots.as_deref() {
+        None | Some("obey") => Ok(RobotsRule::Obey),
+        Some("ignore") => Ok(RobotsRule::Ignore),
+        Some(file) => match std::fs::read(file) {
+            Ok(rules) => {
+                let rules = &rules[..rules.len().min(robots::MAX_SIZE)];
+                Ok(RobotsRule::Given(Robots::parse(&String::from_utf8_lossy(rules))))
+            }
+            Err(why) => Err(Failure::Usage {
+                what: format!("--robots {file} cannot be read: {why}"),
+                hint: "Give obey, ignore, or a file such as ./robots.txt.".to_owned(),
+            }),
+        },
+    }
+}
+
+fn sitemap(asking: &Asking) -> Result<SitemapRule, Failure> {
+    let given = match asking.sitemap.as_deref() {
+        None | Some("auto") => return Ok(SitemapRule::Auto),
+        Some("none") => return Ok(SitemapRule::None),
+        Some(given) => given,
+    };
+    match Url::parse(given) {
+        Ok(mut url) if matches!(url.scheme(), "http" | "https") => {
+            url.set_fragment(None);
+            Ok(SitemapRule::At(url))
+        }
+        _ => Err(Failure::Usage {
+            what: format!("--sitemap {given} is no address"),
+            hint: "Give auto, none, or an address such as https://www.example.test/sitemap.xml."
+                .to_owned(),
+        }),
     }
 }
 
@@ -253,7 +302,7 @@ fn config(asking: &Asking) -> Result<Config, Failure> {
         connect: asking.connect.iter().map(|connect| connect.0.clone()).collect(),
         ca_certs,
         allow_private: asking.allow_private,
-        max_size: MAX_SIZE,
+        max_size: asking.max_size.map_or(MAX_SIZE, |size| size.0),
     })
 }
 

@@ -25,6 +25,8 @@ pub(super) struct Admission {
     turn: usize,
     /// Those before it.
     passed: HashSet<AddressId>,
+    /// Pages of sitemaps, which come after all that the start leads to.
+    listed: Vec<AddressId>,
     /// Ended pages with the pages that they lead to, until their turn comes.
     ended: HashMap<AddressId, Vec<AddressId>>,
 }
@@ -40,6 +42,7 @@ impl Admission {
             taken: 0,
             turn: 0,
             passed: HashSet::new(),
+            listed: Vec::new(),
             ended: HashMap::new(),
         }
     }
@@ -59,6 +62,12 @@ impl Admission {
         leads_to: Vec<AddressId>,
     ) -> Vec<AddressId> {
         self.end(page, leads_to);
+        self.go_on()
+    }
+
+    /// A sitemap was read, and names these pages.
+    pub(super) fn handle_list(&mut self, pages: Vec<AddressId>) -> Vec<AddressId> {
+        self.listed.extend(pages);
         self.go_on()
     }
 
@@ -91,11 +100,19 @@ impl Admission {
 
     /// Gives the pages that are admitted now.
     fn go_on(&mut self) -> Vec<AddressId> {
-        while let Some(&page) = self.ranked.get(self.turn) {
-            let Some(leads_to) = self.ended.remove(&page) else { break };
-            self.turn += 1;
-            self.passed.insert(page);
-            self.rank(leads_to);
+        loop {
+            while let Some(&page) = self.ranked.get(self.turn) {
+                let Some(leads_to) = self.ended.remove(&page) else { break };
+                self.turn += 1;
+                self.passed.insert(page);
+                self.rank(leads_to);
+            }
+            // All that the start leads to has been looked at: now the sitemaps.
+            if self.turn < self.ranked.len() || self.turn == 0 || self.listed.is_empty() {
+                break;
+            }
+            let listed = std::mem::take(&mut self.listed);
+            self.rank(listed);
         }
         let mut admitted = Vec::new();
         while self.taken < self.most
@@ -147,6 +164,17 @@ mod tests {
         admission.handle_start(id(0));
         assert_eq!(admission.handle_read(id(0), ids(&[1, 2, 3])), ids(&[1]));
         assert_eq!(admission.handle_no_page(id(1), ids(&[9])), ids(&[2]));
+    }
+
+    #[test]
+    fn pages_of_sitemaps_come_after_all_that_the_start_leads_to() {
+        let mut admission = Admission::new(4);
+        admission.handle_start(id(0));
+        assert_eq!(admission.handle_list(ids(&[8, 1, 9])), []);
+        assert_eq!(admission.handle_read(id(0), ids(&[1])), ids(&[1]));
+        assert_eq!(admission.handle_read(id(1), ids(&[2])), ids(&[2]));
+        assert_eq!(admission.handle_read(id(2), ids(&[])), ids(&[8]));
+        assert_eq!(admission.handle_read(id(8), ids(&[3])), []);
     }
 
     #[test]

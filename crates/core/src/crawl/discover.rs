@@ -2,78 +2,194 @@
 
 use std::collections::VecDeque;
 
+use encoding_rs::{Encoding, UTF_8};
 use url::Url;
 
 use super::admission::Admission;
 use super::entry::{Entry, State, Uses};
-use super::{AddressId, Crawl, Event, Externals, Settings, Target};
-use crate::address::{Reference, resolve, server_of};
+use super::{AddressId, Crawl, Event, Externals, NotRead, Note, Settings, SitemapRule, Target};
+use crate::address::{Reference, resolve_in, server_of};
+use crate::extract::elements::Attribute;
 use crate::memo::{BaseKeys, key};
 use crate::network::is_loopback;
 use crate::pace::Limits;
-use crate::reading::Reading;
+use crate::reading::{Format, Link, Reading, Sketch};
 use crate::scope::Scope;
 use crate::verdict::{Cause, Verdict};
 
+/// Where references stand: what they are resolved against.
+struct Source<'a> {
+    base: &'a Url,
+    keys: BaseKeys,
+    encoding: &'static Encoding,
+}
+
+impl<'a> Source<'a> {
+    fn new(base: &'a Url, encoding: &'static Encoding) -> Source<'a> {
+        Source { base, keys: BaseKeys::new(base), encoding }
+    }
+
+    /// Whether a reference means the same wherever its base is the same.
+    fn may_remember(&self, written: &str) -> bool {
+        !written.contains('#') && (self.encoding == UTF_8 || written.is_ascii())
+    }
+}
+
 impl Crawl {
-    /// Takes the links of a page that was read.
+    /// Takes the links of a page, style sheet, sitemap or robots.txt that was read.
     pub(super) fn take_links(&mut self, page: AddressId, reading: Reading) {
-        let depth = self.entry(page).depth;
+        let is_page = reading.format.is_page();
+        let is_list = matches!(reading.format, Format::Sitemap | Format::Robots);
+        let depth = if is_list { u32::MAX } else { self.entry(page).depth };
         let url = Url::parse(self.address(page)).expect("normal forms can be parsed");
+        let of_page = Source::new(&url, reading.encoding);
         let base = reading.base().and_then(|written| url.join(written).ok());
-        let base = base.unwrap_or(url);
-        let keys = BaseKeys::new(&base);
+        let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
+        let first_new = self.addresses.len();
         let mut targets = Vec::with_capacity(reading.links().len());
         let mut pages = Vec::new();
         for link in reading.links() {
-            let target = self.target(&base, &keys, link.written, depth + 1);
-            let uses = Uses::of(link.element, link.rel);
+            // A `base` stands for the page alone, not for the fields of the answer.
+            let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
+            let source = base.unwrap_or(&of_page);
+            let uses = self.uses(&link);
+            // A style sheet is part of the page that it is for, not a step further.
+            let depth = if uses.sheet() { depth } else { depth.saturating_add(1) };
+            let target = self.target(source, link.written, depth);
             if let Some(fragment) = &target.fragment
-                && uses.visit
+                && uses.visit()
                 && self.places.handle_wanted(target.id, fragment)
             {
                 self.judge_places(target.id);
             }
             self.link_address(target.id);
-            self.use_address(target.id, uses, depth + 1);
-            if uses.visit && self.entry(target.id).scope == Scope::Internal {
+            self.use_address(target.id, self.within_settings(target.id, uses), depth);
+            if uses.visit() && self.entry(target.id).scope == Scope::Internal {
                 pages.push(target.id);
             }
             targets.push(target);
         }
         self.entry_mut(page).read = true;
-        self.progress.pages += 1;
+        self.progress.pages += u64::from(is_page);
+        if is_page {
+            self.watch_for_shells(page, &reading);
+            self.watch_for_traps(page, reading.sketch, first_new);
+        }
+        let expected = self.entry(page).linked || self.is_named_sitemap(page);
+        if reading.format == Format::Sitemap && reading.faulty && expected {
+            self.note(page, Note::SitemapFaulty);
+        }
         self.events.push_back(Event::Read { id: page, reading, targets });
         if self.settings.depth.is_some() {
             self.leads_to.insert(page, pages.clone());
         }
-        self.admit(|admission| admission.handle_read(page, pages));
+        if is_page {
+            self.admit(|admission| admission.handle_read(page, pages));
+        } else if is_list {
+            self.admit(|admission| admission.handle_list(pages));
+        }
+    }
+
+    /// For what a link uses its target. Pages of the site are walked in any case.
+    fn uses(&self, link: &Link<'_>) -> Uses {
+        let asked = &self.settings.ask_elements;
+        let uses = Uses::of(link);
+        if asked.is_empty() || asked.contains(&link.element) || !uses.any() {
+            return uses;
+        }
+        if uses.visit() { uses.and(Uses::IGNORED) } else { Uses::IGNORED }
+    }
+
+    /// Takes the use away from an address outside the site that an element names
+    /// whose addresses are not asked.
+    fn within_settings(&self, id: AddressId, uses: Uses) -> Uses {
+        let walked = self.entry(id).scope == Scope::Internal;
+        if uses.left_out() && !walked { Uses::IGNORED } else { uses }
+    }
+
+    /// A page that leads nowhere and has scripts may be drawn by them: the start is,
+    /// and so are pages that are all the same.
+    fn watch_for_shells(&mut self, page: AddressId, reading: &Reading) {
+        let leads_on = |link: Link<'_>| {
+            matches!(link.element.name(), "a" | "area" | "iframe" | "frame")
+                || link.rel == Some("refresh")
+        };
+        if !reading.scripted || reading.links().any(leads_on) {
+            return;
+        }
+        if self.start.reached() == Some(page) {
+            self.note(page, Note::DrawnByScript);
+        }
+        let hash = reading.hash();
+        match self.shells.get(&hash) {
+            None => {
+                self.shells.insert(hash, page);
+            }
+            Some(&first) if first != page => {
+                self.note(first, Note::DrawnByScript);
+                self.note(page, Note::DrawnByScript);
+            }
+            Some(_) => {}
+        }
+    }
+
+    fn watch_for_traps(&mut self, page: AddressId, sketch: Option<Sketch>, first_new: usize) {
+        let Crawl { traps, addresses, .. } = self;
+        let new = addresses[first_new..].iter().map(|address| &**address);
+        let Some(stop) = traps.handle_read(&addresses[page.index()], sketch, new) else { return };
+        self.note(page, Note::Trap(stop));
+        // What waits of the family is not asked any more.
+        for index in 0..self.entries.len() {
+            let id = AddressId::from_index(index);
+            let Entry { state, scope, .. } = *self.entry(id);
+            let waits = matches!(state, State::Queued | State::Held) && scope == Scope::Internal;
+            if waits && self.is_trapped(id) {
+                let entry = self.entry_mut(id);
+                entry.ticket += 1;
+                entry.state = State::Unasked(Cause::Trap);
+                self.progress.known -= 1;
+                self.admit(|admission| admission.handle_no_page(id, Vec::new()));
+            }
+        }
+    }
+
+    /// Whether an address belongs to what never ends. What a rule takes back does not.
+    fn is_trapped(&self, id: AddressId) -> bool {
+        let Entry { scope, uses, .. } = *self.entry(id);
+        let address = self.address(id);
+        scope == Scope::Internal
+            && uses.visit()
+            && self.traps.holds(address)
+            && !self.settings.includes(address)
     }
 
     /// What a reference names, by the memo where it can.
-    fn target(&mut self, base: &Url, keys: &BaseKeys, written: &str, depth: u32) -> Target {
-        let key = key(keys, written).filter(|_| !written.contains('#'));
+    fn target(&mut self, source: &Source<'_>, written: &str, depth: u32) -> Target {
+        let key = key(&source.keys, written).filter(|_| source.may_remember(written));
         if let Some(id) = key.and_then(|key| self.memo.find(key)) {
             return Target { id, fragment: None };
         }
-        let target = self.resolve(base, written, depth);
+        let target = self.resolve(source, written, depth);
         if let Some(key) = key {
             self.memo.keep(key, target.id);
         }
         target
     }
 
-    fn resolve(&mut self, base: &Url, written: &str, depth: u32) -> Target {
-        match resolve(base, written) {
-            Reference::Web { address, fragment } => {
+    fn resolve(&mut self, source: &Source<'_>, written: &str, depth: u32) -> Target {
+        match resolve_in(source.base, written, source.encoding) {
+            Reference::Web { mut address, fragment } => {
+                if self.start.scope(&address) == Scope::Internal {
+                    self.settings.query.apply(&mut address);
+                }
                 Target { id: self.hear(&address, depth, 0), fragment }
             }
             Reference::Other { address } => {
-                let id = self.note(&address, Verdict::Skipped, Cause::OtherScheme);
+                let id = self.hear_of(&address, Verdict::Skipped, Cause::OtherScheme);
                 Target { id, fragment: None }
             }
             Reference::Malformed { written } => {
-                let id = self.note(&written, Verdict::Broken, Cause::MalformedUrl);
+                let id = self.hear_of(&written, Verdict::Broken, Cause::MalformedUrl);
                 Target { id, fragment: None }
             }
         }
@@ -107,7 +223,7 @@ impl Crawl {
     }
 
     /// The id of something that is no web address: its verdict is plain at once.
-    fn note(&mut self, text: &str, verdict: Verdict, cause: Cause) -> AddressId {
+    fn hear_of(&mut self, text: &str, verdict: Verdict, cause: Cause) -> AddressId {
         if let Some(index) = self.addresses.get_index_of(text) {
             return AddressId::from_index(index);
         }
@@ -154,10 +270,11 @@ impl Crawl {
                 if let Some(next) = judged.next {
                     self.use_address(next, uses, depth);
                 } else {
+                    self.judge_anew(id, &judged);
                     self.read_after_all(id);
                 }
             }
-            State::Queued | State::InFlight | State::Later | State::Unconfirmed => {}
+            State::Held | State::Queued | State::InFlight | State::Later | State::Unconfirmed => {}
         }
         if nearer && self.settings.depth.is_some() {
             for child in self.leads_to.get(&id).cloned().unwrap_or_default() {
@@ -169,24 +286,50 @@ impl Crawl {
     /// Queues an address unless something keeps it from being asked.
     pub(super) fn want(&mut self, id: AddressId) {
         match self.hindrance(id) {
-            Some(cause) => self.entry_mut(id).state = State::Unasked(cause),
-            None => {
-                self.progress.known += 1;
-                self.queue(id, false, false);
+            Some(cause) => {
+                self.entry_mut(id).state = State::Unasked(cause);
+                if cause == Cause::Trap {
+                    self.tell_of_trap(id);
+                }
             }
+            None => self.begin(id),
+        }
+    }
+
+    fn tell_of_trap(&mut self, id: AddressId) {
+        let Crawl { traps, addresses, .. } = self;
+        if let Some(stop) = traps.handle_held(&addresses[id.index()]) {
+            self.note(id, Note::Trap(stop));
+        }
+    }
+
+    /// Nothing keeps an address from being asked, but perhaps from being asked at once.
+    fn begin(&mut self, id: AddressId) {
+        self.progress.known += 1;
+        let Entry { uses, scope, .. } = *self.entry(id);
+        if uses.visit() && scope == Scope::Internal {
+            let Crawl { traps, addresses, .. } = self;
+            traps.handle_heard(&addresses[id.index()]);
+        }
+        if !self.hold(id) {
+            self.queue(id, false, false);
         }
     }
 
     fn hindrance(&self, id: AddressId) -> Option<Cause> {
         let entry = self.entry(id);
         let external = entry.scope == Scope::External;
-        if !entry.uses.more_than_service {
-            Some(Cause::ServiceLink)
-        } else if entry.excluded {
+        let no_lists = self.settings.sitemap == SitemapRule::None;
+        if !entry.uses.any() {
+            let left_out = entry.uses.left_out();
+            Some(if left_out { Cause::Excluded } else { Cause::ServiceLink })
+        } else if entry.excluded || (no_lists && entry.uses.only_sitemap()) {
             Some(Cause::Excluded)
         } else if external && self.settings.externals == Externals::Note {
             Some(Cause::External)
-        } else if self.admission.is_some() && !external && entry.uses.visit {
+        } else if self.is_trapped(id) {
+            Some(Cause::Trap)
+        } else if self.admission.is_some() && !external && entry.uses.visit() {
             // Admission lets it in, when its turn comes and there is room.
             Some(Cause::Limit)
         } else {
@@ -197,16 +340,28 @@ impl Crawl {
     /// A page that was asked, but not read, is to be read now: it is asked once more.
     fn read_after_all(&mut self, id: AddressId) {
         let entry = self.entry(id);
-        let readable = entry.html && !entry.read && entry.uses.visit;
-        if readable && entry.scope == Scope::Internal && self.is_within_depth(entry.depth) {
+        let readable = entry.html && !entry.read && entry.uses.visit();
+        if readable && entry.scope == Scope::Internal && self.not_read(id).is_none() {
             self.entry_mut(id).by_get = true;
             self.progress.done -= 1;
             self.queue(id, false, false);
         }
     }
 
-    pub(super) fn is_within_depth(&self, depth: u32) -> bool {
-        self.settings.depth.is_none_or(|most| depth <= most)
+    /// Why an address of the site is not to be read, if so.
+    pub(super) fn not_read(&self, id: AddressId) -> Option<NotRead> {
+        let entry = self.entry(id);
+        if !self.permits(id) {
+            Some(NotRead::Robots)
+        } else if entry.always_read {
+            None
+        } else if !self.start.reads(self.address(id)) {
+            Some(NotRead::Within)
+        } else if self.settings.depth.is_some_and(|most| entry.depth > most) {
+            Some(NotRead::Depth)
+        } else {
+            None
+        }
     }
 
     /// Tells the admission of something and queues the pages that it lets in.
@@ -215,10 +370,14 @@ impl Crawl {
         let mut let_in = VecDeque::from(tell(admission));
         while let Some(id) = let_in.pop_front() {
             match self.entry(id).state {
-                State::Unasked(Cause::Limit) => {
-                    self.progress.known += 1;
-                    self.queue(id, false, false);
+                State::Unasked(Cause::Limit) if self.is_trapped(id) => {
+                    self.entry_mut(id).state = State::Unasked(Cause::Trap);
+                    self.tell_of_trap(id);
+                    if let Some(admission) = &mut self.admission {
+                        let_in.extend(admission.handle_no_page(id, Vec::new()));
+                    }
                 }
+                State::Unasked(Cause::Limit) => self.begin(id),
                 // Asked before, as a picture say, or left out: no page to wait for.
                 State::Unasked(_) | State::Settled(_) => {
                     if let Some(admission) = &mut self.admission {

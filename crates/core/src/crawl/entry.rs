@@ -1,8 +1,9 @@
 //! What a crawl keeps of each address.
 
 use super::messages::{AddressId, Judged, Kind};
-use crate::extract::elements::{Element, Purpose};
+use crate::extract::elements::Purpose;
 use crate::frontier::ServerId;
+use crate::reading::Link;
 use crate::scope::Scope;
 use crate::verdict::Cause;
 
@@ -36,6 +37,8 @@ pub(super) struct Entry {
     pub(super) confirmed: bool,
     /// Its last answer was HTML.
     pub(super) html: bool,
+    /// It is to be read whatever the bounds say: the start.
+    pub(super) always_read: bool,
     /// Its links were taken.
     pub(super) read: bool,
     /// It redirects for good.
@@ -63,6 +66,7 @@ impl Entry {
             confirming: false,
             confirmed: false,
             html: false,
+            always_read: false,
             read: false,
             permanent: false,
             own_fragment: false,
@@ -73,34 +77,48 @@ impl Entry {
 /// For what links use an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Uses {
-    /// Some link leads a visitor there.
-    pub(super) visit: bool,
-    /// Something else than pictures, sound and the like names it.
-    pub(super) more_than_media: bool,
-    /// Something else than links for programs names it.
-    pub(super) more_than_service: bool,
+    purposes: u8,
     /// What a browser would expect, by the first link that is for visitors.
     pub(super) kind: Kind,
 }
 
 impl Uses {
-    /// No use so far.
-    pub(super) const NONE: Uses =
-        Uses { visit: false, more_than_media: false, more_than_service: false, kind: Kind::Any };
+    const PAGE: u8 = 1;
+    const SHEET_FILE: u8 = 2;
+    const PAGE_LIST: u8 = 4;
+    const RULES: u8 = 8;
+    const FORM: u8 = 16;
+    const PART: u8 = 32;
+    const MEDIA: u8 = 64;
+    /// By an element whose addresses are not to be asked: no use by itself.
+    const LEFT_OUT: u8 = 128;
 
+    const fn new(purposes: u8, kind: Kind) -> Uses {
+        Uses { purposes, kind }
+    }
+
+    /// No use so far.
+    pub(super) const NONE: Uses = Uses::new(0, Kind::Any);
     /// The use of a start: a visit.
-    pub(super) const VISIT: Uses =
-        Uses { visit: true, more_than_media: true, more_than_service: true, kind: Kind::Page };
+    pub(super) const VISIT: Uses = Uses::new(Uses::PAGE, Kind::Page);
+    /// The use of robots.txt.
+    pub(super) const ROBOTS: Uses = Uses::new(Uses::RULES, Kind::Any);
+    /// The use of a sitemap.
+    pub(super) const SITEMAP: Uses = Uses::new(Uses::PAGE_LIST, Kind::Any);
+    /// That of an element whose addresses are not to be asked.
+    pub(super) const IGNORED: Uses = Uses::new(Uses::LEFT_OUT, Kind::Any);
 
     /// The use that one link makes.
-    pub(super) fn of(element: Element, rel: Option<&str>) -> Uses {
-        match element.purpose(rel) {
+    pub(super) fn of(link: &Link<'_>) -> Uses {
+        let Link { element, attribute, rel, .. } = *link;
+        let kind = if element.wants_picture(attribute, rel) { Kind::Image } else { Kind::Any };
+        match element.purpose(attribute, rel) {
             Purpose::Visit => Uses::VISIT,
-            Purpose::Part => Uses { visit: false, kind: Kind::Any, ..Uses::VISIT },
-            Purpose::Media => {
-                let kind = if element.name() == "img" { Kind::Image } else { Kind::Any };
-                Uses { more_than_service: true, kind, ..Uses::NONE }
-            }
+            Purpose::Sheet => Uses::new(Uses::SHEET_FILE, Kind::Any),
+            Purpose::Sitemap => Uses::SITEMAP,
+            Purpose::Form => Uses::new(Uses::FORM, Kind::Page),
+            Purpose::Part => Uses::new(Uses::PART, kind),
+            Purpose::Media => Uses::new(Uses::MEDIA, kind),
             Purpose::Service => Uses::NONE,
         }
     }
@@ -111,12 +129,61 @@ impl Uses {
             (Kind::Page, _) | (_, Kind::Page) => Kind::Page,
             (Kind::Any, kind) | (kind, _) => kind,
         };
-        Uses {
-            visit: self.visit || other.visit,
-            more_than_media: self.more_than_media || other.more_than_media,
-            more_than_service: self.more_than_service || other.more_than_service,
-            kind,
-        }
+        Uses::new(self.purposes | other.purposes, kind)
+    }
+
+    /// Some link leads a visitor there.
+    pub(super) fn visit(self) -> bool {
+        self.has(Uses::PAGE)
+    }
+
+    /// It is used as a style sheet.
+    pub(super) fn sheet(self) -> bool {
+        self.has(Uses::SHEET_FILE)
+    }
+
+    /// It is used as a sitemap.
+    pub(super) fn sitemap(self) -> bool {
+        self.has(Uses::PAGE_LIST)
+    }
+
+    /// It is used as robots.txt.
+    pub(super) fn robots(self) -> bool {
+        self.has(Uses::RULES)
+    }
+
+    /// Only as a sitemap, so that it is a matter of settings whether it is asked.
+    pub(super) fn only_sitemap(self) -> bool {
+        self.purposes & !Uses::LEFT_OUT == Uses::PAGE_LIST
+    }
+
+    /// Only forms name it.
+    pub(super) fn only_form(self) -> bool {
+        self.purposes & !Uses::LEFT_OUT == Uses::FORM
+    }
+
+    /// Its body is read for addresses, so that the rules for robots matter.
+    pub(super) fn is_read(self) -> bool {
+        self.has(Uses::PAGE | Uses::SHEET_FILE | Uses::PAGE_LIST)
+    }
+
+    /// Something else than pictures, sound and the like names it.
+    pub(super) fn more_than_media(self) -> bool {
+        self.has(!(Uses::MEDIA | Uses::LEFT_OUT))
+    }
+
+    /// Something asks for it at all.
+    pub(super) fn any(self) -> bool {
+        self.has(!Uses::LEFT_OUT)
+    }
+
+    /// An element names it whose addresses are not to be asked.
+    pub(super) fn left_out(self) -> bool {
+        self.has(Uses::LEFT_OUT)
+    }
+
+    fn has(self, purposes: u8) -> bool {
+        self.purposes & purposes != 0
     }
 }
 
@@ -124,14 +191,16 @@ impl Uses {
 ///
 /// ```text
 ///  Unasked ─▶ Queued ─▶ InFlight ─┬▶ Settled
-///               ▲          │      └▶ Follows ─▶ Settled
-///               ├── Later ◀┤
-///               └ Unconfirmed
+///     │  ▲      ▲          │      └▶ Follows ─▶ Settled
+///     ▼  └ trap ├── Later ◀┤
+///    Held ──────┴ Unconfirmed
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum State {
     /// Not to be asked, for this cause; a later link may change that.
     Unasked(Cause),
+    /// Waits until the rules for robots are known.
+    Held,
     /// Waits to be asked.
     Queued,
     /// Is being asked.

@@ -1,8 +1,11 @@
 //! What goes in and out of the machine: requests and events out, replies in.
 
-use crate::outcome::{Attempt, Method};
-use crate::reading::Reading;
+use std::time::Duration;
+
+use crate::outcome::{Answer, Attempt, Method};
+use crate::reading::{Format, Reading};
 use crate::scope::{Bounds, Scope};
+use crate::trap::Stop;
 use crate::verdict::{Cause, Verdict};
 
 /// An address that a crawl has heard of; counted from 0 in the order of hearing.
@@ -33,8 +36,35 @@ pub enum BodyWish {
     Drop,
     /// Read an HTML page for its title alone.
     Title,
-    /// Read an HTML page for all that is in it.
+    /// Read an HTML page or a style sheet for all that is in it.
     Page,
+    /// Read a style sheet for the addresses in it.
+    Sheet,
+    /// Read a sitemap, compressed or not.
+    Sitemap,
+    /// Read robots.txt, whatever it says it is.
+    Robots,
+}
+
+impl BodyWish {
+    /// As what the body of an answer is to be read; `None`: it is dropped.
+    #[must_use]
+    pub fn format(self, answer: &Answer) -> Option<Format> {
+        let said = match answer.media_type.as_deref() {
+            Some("text/html") => Some(Format::Html),
+            Some("application/xhtml+xml") => Some(Format::Xhtml),
+            Some("text/css") => Some(Format::Css),
+            _ => None,
+        };
+        match self {
+            BodyWish::Drop => None,
+            BodyWish::Title => said.filter(|format| format.is_page()),
+            BodyWish::Page => said,
+            BodyWish::Sheet => said.filter(|format| *format == Format::Css),
+            BodyWish::Sitemap => Some(Format::Sitemap),
+            BodyWish::Robots => Some(Format::Robots),
+        }
+    }
 }
 
 /// The kind of thing that a browser would expect here (sets `Accept`).
@@ -65,6 +95,8 @@ pub struct Request {
     pub scope: Scope,
     /// An attempt after the first: on a fresh connection, with twice the patience.
     pub later: bool,
+    /// Make a hash of the page's text (see [`Reading::sketch`]).
+    pub sketch: bool,
 }
 
 /// How a request ended.
@@ -104,10 +136,64 @@ pub struct Judged {
     pub hops: u32,
     /// For what moved: where the leading permanent redirects end.
     pub moved_to: Option<AddressId>,
-    /// A page of the site that was asked, but not read, for its depth.
-    pub unread: bool,
+    /// Why a page of the site was asked, but not read.
+    pub not_read: Option<NotRead>,
     /// Some link names it; it is not only a hop on the way to another.
     pub linked: bool,
+}
+
+/// Why a page of the site was asked, but not read for links.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum NotRead {
+    /// It lies deeper than is to be read.
+    Depth,
+    /// It lies outside the prefixes that confine the site.
+    Within,
+    /// robots.txt asks robots not to read it.
+    Robots,
+}
+
+impl NotRead {
+    /// All of them.
+    pub const ALL: [NotRead; 3] = [NotRead::Depth, NotRead::Within, NotRead::Robots];
+
+    /// The word for it in every output.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            NotRead::Depth => "depth",
+            NotRead::Within => "within",
+            NotRead::Robots => "robots",
+        }
+    }
+
+    /// The reason of that name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<NotRead> {
+        NotRead::ALL.into_iter().find(|reason| reason.as_str() == name)
+    }
+}
+
+/// Something about a run that a person should know, beside its links.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Note {
+    /// A page whose links are put there by scripts: none was seen.
+    DrawnByScript,
+    /// The robots.txt of a server could not be had: nothing was read there.
+    RobotsUnknown,
+    /// robots.txt asks for a wait between two requests.
+    CrawlDelay {
+        /// What it asks for.
+        asked: Duration,
+        /// What was kept.
+        kept: Duration,
+    },
+    /// A sitemap that no link names could not be had.
+    SitemapMissing,
+    /// A sitemap is no sitemap, or breaks off.
+    SitemapFaulty,
+    /// Addresses without end were left out.
+    Trap(Stop),
 }
 
 /// What can be said of a fragment that no page's id answers to.
@@ -178,6 +264,13 @@ pub enum Event {
         fragment: String,
         /// What can be said.
         place: Place,
+    },
+    /// There is something to know about an address.
+    Noted {
+        /// The address.
+        id: AddressId,
+        /// What there is to know.
+        note: Note,
     },
     /// A server showed strain and is asked more slowly.
     Slowed {

@@ -24,12 +24,14 @@
 //!   where it was.
 //!
 //! Inside, `discover` goes from links to addresses, `settle` from
-//! replies to verdicts, `start` knows what is special about the first address.
+//! replies to verdicts, `start` knows what is special about the first address,
+//! `permits` what may be read.
 
 mod admission;
 mod discover;
 mod entry;
 mod messages;
+mod permits;
 mod places;
 mod settings;
 mod settle;
@@ -40,8 +42,10 @@ use std::collections::{HashMap, VecDeque};
 use indexmap::IndexSet;
 use url::Url;
 
-pub use messages::{AddressId, BodyWish, Event, Judged, Kind, Place, Reply, Request, Target};
-pub use settings::{Externals, Settings};
+pub use messages::{
+    AddressId, BodyWish, Event, Judged, Kind, NotRead, Note, Place, Reply, Request, Target,
+};
+pub use settings::{Externals, RobotsRule, Settings, SitemapRule};
 pub use start::StartProblem;
 
 use crate::Moment;
@@ -50,9 +54,11 @@ use crate::memo::Memo;
 use crate::outcome::Method;
 use crate::pace::Signal;
 use crate::scope::Scope;
+use crate::trap::Traps;
 use crate::verdict::{Cause, Verdict};
 use admission::Admission;
 use entry::{Entry, State, Uses};
+use permits::Permits;
 use places::PlaceBook;
 use start::Start;
 
@@ -78,6 +84,13 @@ pub struct Crawl {
     /// How often something of a server was put there.
     confirmations: HashMap<ServerId, u32>,
     places: PlaceBook,
+    permits: Permits,
+    traps: Traps,
+    /// Readings of pages that lead nowhere and have scripts, with the first page that
+    /// was like that.
+    shells: HashMap<u128, AddressId>,
+    /// Addresses that are asked though no link names them.
+    roots: Vec<AddressId>,
     events: VecDeque<Event>,
     progress: Progress,
     finished: bool,
@@ -120,6 +133,10 @@ impl Crawl {
             unconfirmed: Vec::new(),
             confirmations: HashMap::new(),
             places: PlaceBook::default(),
+            permits: Permits::default(),
+            traps: Traps::default(),
+            shells: HashMap::new(),
+            roots: Vec::new(),
             events: VecDeque::new(),
             progress: Progress::default(),
             finished: false,
@@ -209,19 +226,13 @@ impl Crawl {
 
     fn request(&mut self, job: Job) -> Request {
         let id = job.address;
-        let bounded = self.start.bounds().is_some();
+        let body = self.body_wish(id);
+        let sketch = body == BodyWish::Page && self.traps.wants_sketch(self.address(id));
         let entry = self.entry_mut(id);
         entry.state = State::InFlight;
         entry.later = job.later;
         let method =
-            if entry.uses.more_than_media || entry.by_get { Method::Get } else { Method::Head };
-        let body = match (entry.uses.visit, entry.scope) {
-            (true, Scope::Internal) => BodyWish::Page,
-            // Where the start's redirects end, there the site will be.
-            (true, Scope::External) if !bounded => BodyWish::Page,
-            (true, Scope::External) => BodyWish::Title,
-            (false, _) => BodyWish::Drop,
-        };
+            if entry.uses.more_than_media() || entry.by_get { Method::Get } else { Method::Head };
         Request {
             id,
             method,
@@ -230,6 +241,26 @@ impl Crawl {
             scope: self.entry(id).scope,
             later: job.later,
             address: self.address(id).to_owned(),
+            sketch,
+        }
+    }
+
+    fn body_wish(&self, id: AddressId) -> BodyWish {
+        let Entry { uses, scope, .. } = *self.entry(id);
+        let bounded = self.start.bounds().is_some();
+        if uses.robots() {
+            return BodyWish::Robots;
+        }
+        let permitted = self.permits(id);
+        match scope {
+            Scope::Internal if !permitted => BodyWish::Drop,
+            _ if uses.sitemap() => BodyWish::Sitemap,
+            Scope::Internal if uses.visit() => BodyWish::Page,
+            Scope::Internal if uses.sheet() => BodyWish::Sheet,
+            // Where the start's redirects end, there the site will be.
+            Scope::External if uses.visit() && !bounded => BodyWish::Page,
+            Scope::External if uses.visit() => BodyWish::Title,
+            _ => BodyWish::Drop,
         }
     }
 
@@ -287,7 +318,7 @@ impl Crawl {
             last: id,
             hops: 0,
             moved_to: None,
-            unread: false,
+            not_read: None,
             linked: true,
         };
         self.settle(id, judged);

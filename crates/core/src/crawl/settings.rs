@@ -2,8 +2,14 @@
 
 use std::time::Duration;
 
+use url::Url;
+
+use crate::extract::elements::Element;
 use crate::pattern::Pattern;
+use crate::query::QueryRule;
 use crate::retry::Retry;
+use crate::robots::Robots;
+use crate::scope::Prefix;
 
 /// What is done with addresses outside the site.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -15,6 +21,30 @@ pub enum Externals {
     Note,
 }
 
+/// What the rules for robots count.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum RobotsRule {
+    /// Those of each host of the site are asked for and kept.
+    #[default]
+    Obey,
+    /// They do not count.
+    Ignore,
+    /// These count instead.
+    Given(Robots),
+}
+
+/// Where sitemaps are looked for.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum SitemapRule {
+    /// Where robots.txt says, else at `/sitemap.xml`.
+    #[default]
+    Auto,
+    /// Nowhere.
+    None,
+    /// There.
+    At(Url),
+}
+
 /// The settings of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settings {
@@ -24,6 +54,17 @@ pub struct Settings {
     pub depth: Option<u32>,
     /// So many pages are read, by rank. `None`: no limit.
     pub max_pages: Option<u32>,
+    /// What is read of the site; all of it where there is none.
+    pub within: Vec<Prefix>,
+    /// What the rules for robots count.
+    pub robots: RobotsRule,
+    /// Where sitemaps are looked for.
+    pub sitemap: SitemapRule,
+    /// What becomes of the queries of the site's own addresses.
+    pub query: QueryRule,
+    /// Elements whose addresses are asked; all where there is none. Pages of the
+    /// site are walked all the same.
+    pub ask_elements: Vec<Element>,
     /// Addresses that are left out.
     pub exclude: Vec<Pattern>,
     /// Addresses that are taken back.
@@ -46,6 +87,11 @@ impl Default for Settings {
             externals: Externals::Check,
             depth: None,
             max_pages: None,
+            within: Vec::new(),
+            robots: RobotsRule::Obey,
+            sitemap: SitemapRule::Auto,
+            query: QueryRule::Keep,
+            ask_elements: Vec::new(),
             exclude: Vec::new(),
             include: Vec::new(),
             concurrency: 64,
@@ -61,7 +107,16 @@ impl Settings {
     /// Whether a rule leaves this address out.
     #[must_use]
     pub fn excludes(&self, address: &str) -> bool {
-        let fits = |patterns: &[Pattern]| patterns.iter().any(|pattern| pattern.matches(address));
-        fits(&self.exclude) && !fits(&self.include)
+        fits(&self.exclude, address) && !self.includes(address)
     }
+
+    /// Whether a rule takes this address back.
+    #[must_use]
+    pub fn includes(&self, address: &str) -> bool {
+        fits(&self.include, address)
+    }
+}
+
+fn fits(patterns: &[Pattern], address: &str) -> bool {
+    patterns.iter().any(|pattern| pattern.matches(address))
 }

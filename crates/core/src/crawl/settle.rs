@@ -2,13 +2,13 @@
 
 use url::Url;
 
-use super::entry::State;
-use super::{AddressId, Crawl, Event, Judged, Place, Reply, StartProblem};
+use super::entry::{Entry, State};
+use super::{AddressId, Crawl, Event, Judged, Note, Place, Reply, SitemapRule, StartProblem};
 use crate::Moment;
 use crate::address::{Reference, resolve};
 use crate::frontier::Job;
 use crate::outcome::{Answer, DnsFailure, Ending, Failure, Method};
-use crate::reading::Reading;
+use crate::reading::{Format, Reading};
 use crate::scope::Scope;
 use crate::verdict::{Cause, Judgement, Verdict, Way, judge};
 
@@ -76,8 +76,7 @@ impl Crawl {
             }
             Ending::Answer(answer) if (200..300).contains(&answer.status) => {
                 if answer.is_html() {
-                    self.handle_start_reached(id);
-                    self.conclude(id, ending, reading);
+                    self.take_start(id, ending, reading);
                 } else {
                     let media_type = answer.media_type.clone();
                     self.handle_start_failed(StartProblem::NotHtml { address, media_type });
@@ -91,7 +90,7 @@ impl Crawl {
     }
 
     /// This ending stands: what it means.
-    fn conclude(&mut self, id: AddressId, ending: &Ending, reading: Option<Reading>) {
+    pub(super) fn conclude(&mut self, id: AddressId, ending: &Ending, reading: Option<Reading>) {
         if let Ending::Answer(answer) = ending
             && answer.is_redirect()
         {
@@ -109,26 +108,55 @@ impl Crawl {
         if !was_read && self.entry(id).scope == Scope::Internal {
             self.admit(|admission| admission.handle_no_page(id, Vec::new()));
         }
-        let judgement = judge(ending, Way::Direct, self.entry(id).scope);
+        let judgement = self.judge(id, ending);
         self.settle(id, judged(id, judgement, ending.status()));
     }
 
-    /// Takes the page of an answer, where it is one of the site. Gives whether its
-    /// links were taken.
+    /// What an ending says of an address. A form without what a visitor would fill in
+    /// may well be refused: only what is missing or fails counts.
+    fn judge(&self, id: AddressId, ending: &Ending) -> Judgement {
+        let entry = self.entry(id);
+        let refused = matches!(ending.status(), Some(400..=403 | 405..=409 | 411..=499));
+        if entry.uses.only_form() && refused {
+            return Judgement { verdict: Verdict::Sound, cause: None };
+        }
+        judge(ending, Way::Direct, entry.scope)
+    }
+
+    /// More than a form names an address that only a form could be refused by.
+    pub(super) fn judge_anew(&mut self, id: AddressId, settled: &Judged) {
+        let refused = settled.status.filter(|status| (400..500).contains(status));
+        if let (Verdict::Sound, Some(status)) = (settled.verdict, refused) {
+            let ending = Ending::Answer(Answer { status, ..Answer::default() });
+            let judgement = self.judge(id, &ending);
+            self.settle(id, judged(id, judgement, Some(status)));
+        }
+    }
+
+    /// Takes what was read, where it is the site's. Gives whether it was a page and
+    /// its links were taken.
     fn take_page(&mut self, id: AddressId, reading: Option<Reading>) -> bool {
         let Some(reading) = reading else { return false };
-        let entry = self.entry(id);
-        if entry.scope != Scope::Internal {
-            return false;
-        }
-        let to_follow = entry.uses.visit && self.is_within_depth(entry.depth);
-        if !reading.cut {
+        let Entry { uses, scope, .. } = *self.entry(id);
+        let is_page = reading.format.is_page();
+        let to_follow = match reading.format {
+            Format::Html | Format::Xhtml => {
+                scope == Scope::Internal && uses.visit() && self.not_read(id).is_none()
+            }
+            Format::Css => scope == Scope::Internal && self.not_read(id).is_none(),
+            Format::Sitemap => true,
+            Format::Robots => {
+                self.take_rules(id, &reading);
+                true
+            }
+        };
+        if is_page && scope == Scope::Internal && !reading.cut {
             self.places.handle_page(id, reading.places().clone());
         }
         if to_follow {
             self.take_links(id, reading);
         }
-        to_follow
+        to_follow && is_page
     }
 
     fn conclude_redirect(&mut self, id: AddressId, ending: &Ending, answer: &Answer) {
@@ -244,11 +272,11 @@ impl Crawl {
     fn set_judged(&mut self, id: AddressId, mut judged: Judged) {
         let entry = self.entry(id);
         judged.linked = entry.linked;
-        judged.unread = judged.verdict == Verdict::Sound
+        let is_page = judged.verdict == Verdict::Sound
             && entry.scope == Scope::Internal
             && entry.html
-            && entry.uses.visit
-            && !self.is_within_depth(entry.depth);
+            && entry.uses.visit();
+        judged.not_read = self.not_read(id).filter(|_| is_page);
         let was_broken = match self.entry(id).state {
             State::Settled(before) => before.verdict == Verdict::Broken,
             _ => false,
@@ -262,6 +290,26 @@ impl Crawl {
         }
         self.events.push_back(Event::Judged { id, judged });
         self.judge_places(id);
+        if self.permits.is_robots(id) {
+            self.handle_robots(id, &judged);
+        }
+        self.note_missing_sitemap(id, &judged);
+    }
+
+    /// A sitemap that was named on purpose and is not there.
+    fn note_missing_sitemap(&mut self, id: AddressId, judged: &Judged) {
+        let missing = !matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
+        if missing && self.is_named_sitemap(id) {
+            self.note(id, Note::SitemapMissing);
+        }
+    }
+
+    /// Whether the settings name this very sitemap.
+    pub(super) fn is_named_sitemap(&self, id: AddressId) -> bool {
+        match &self.settings.sitemap {
+            SitemapRule::At(url) => url.as_str() == self.address(id),
+            SitemapRule::Auto | SitemapRule::None => false,
+        }
     }
 
     /// Judges the fragments of an address, once it is known where it ends.
@@ -291,7 +339,9 @@ impl Crawl {
         };
         let entry = self.entry(id);
         let (Some(server), false) = (entry.server, entry.confirmed) else { return false };
-        if !missing || self.settings.retry.attempts < 2 {
+        // Nobody is told that robots.txt or the usual sitemap is missing.
+        let matters = entry.linked || !(entry.uses.robots() || entry.uses.only_sitemap());
+        if !matters || !missing || self.settings.retry.attempts < 2 {
             return false;
         }
         let count = self.confirmations.entry(server).or_default();
@@ -313,7 +363,7 @@ fn judged(id: AddressId, judgement: Judgement, status: Option<u16>) -> Judged {
         last: id,
         hops: 0,
         moved_to: None,
-        unread: false,
+        not_read: None,
         linked: false,
     }
 }

@@ -4,6 +4,7 @@ use url::Url;
 
 use super::{AddressId, Crawl, Event, State, Uses};
 use crate::outcome::Ending;
+use crate::reading::Reading;
 use crate::scope::{Bounds, Scope};
 
 /// The starts to try, and what came of them.
@@ -16,6 +17,10 @@ pub(super) struct Start {
     /// the site until that is known.
     provisional: Option<Bounds>,
     bounds: Option<Bounds>,
+    /// Where the start's redirects ended.
+    reached: Option<AddressId>,
+    /// What was seen there, until the rules for robots are known.
+    held: Option<(AddressId, Ending, Option<Reading>)>,
     problem: Option<StartProblem>,
 }
 
@@ -41,6 +46,16 @@ pub enum StartProblem {
         /// The address where they were given up.
         address: String,
     },
+    /// robots.txt asks robots not to read it.
+    RobotsForbid {
+        /// The start.
+        address: String,
+    },
+    /// robots.txt could not be had, so that nobody knows what may be read.
+    RobotsUnknown {
+        /// The address of robots.txt.
+        address: String,
+    },
 }
 
 impl Start {
@@ -51,6 +66,8 @@ impl Start {
             current: None,
             provisional: None,
             bounds: None,
+            reached: None,
+            held: None,
             problem: None,
         }
     }
@@ -65,6 +82,13 @@ impl Start {
         bounds.map_or(Scope::Internal, |bounds| bounds.scope(url))
     }
 
+    /// Whether what lies there is to be read, as far as the bounds say.
+    pub(super) fn reads(&self, address: &str) -> bool {
+        let Some(bounds) = &self.bounds else { return true };
+        // Without prefixes all of the site is.
+        bounds.within().is_empty() || Url::parse(address).is_ok_and(|url| bounds.reads(&url))
+    }
+
     pub(super) fn problem(&self) -> Option<&StartProblem> {
         self.problem.as_ref()
     }
@@ -77,6 +101,20 @@ impl Start {
         self.bounds.is_none() && self.current == Some(id)
     }
 
+    /// The start, once it was reached.
+    pub(super) fn reached(&self) -> Option<AddressId> {
+        self.reached
+    }
+
+    /// The start, while it waits for the rules for robots.
+    pub(super) fn held(&self) -> Option<AddressId> {
+        self.held.as_ref().map(|(id, ..)| *id)
+    }
+
+    pub(super) fn release(&mut self) -> Option<(AddressId, Ending, Option<Reading>)> {
+        self.held.take()
+    }
+
     pub(super) fn handle_hop(&mut self, to: AddressId) {
         self.current = Some(to);
     }
@@ -87,7 +125,7 @@ impl Crawl {
     pub(super) fn try_next_start(&mut self) -> bool {
         let Some(mut url) = self.start.candidates.next() else { return false };
         url.set_fragment(None);
-        self.start.provisional = Some(Bounds::around(&url));
+        self.start.provisional = Some(Bounds::around(&url, &self.settings.within));
         let id = self.hear(&url, 0, 0);
         self.start.current = Some(id);
         let uses = self.entry(id).uses;
@@ -100,7 +138,7 @@ impl Crawl {
     /// The start has answered with a page: the site is where it stands.
     pub(super) fn handle_start_reached(&mut self, id: AddressId) {
         let url = Url::parse(self.address(id)).expect("normal forms can be parsed");
-        let bounds = Bounds::around(&url);
+        let bounds = Bounds::around(&url, &self.settings.within);
         for index in 0..self.entries.len() {
             let id = AddressId::from_index(index);
             let Ok(url) = Url::parse(self.address(id)) else { continue };
@@ -116,15 +154,43 @@ impl Crawl {
         if let Some(admission) = &mut self.admission {
             admission.handle_start(id);
         }
-        self.events.push_back(Event::Bounded { start: id, bounds: bounds.clone() });
+        self.entry_mut(id).always_read = true;
         self.start.bounds = Some(bounds);
+        self.start.reached = Some(id);
+    }
+
+    /// The start is a page of the site: it is read once the rules for robots are known.
+    pub(super) fn take_start(&mut self, id: AddressId, ending: &Ending, reading: Option<Reading>) {
+        self.handle_start_reached(id);
+        self.start.held = Some((id, ending.clone(), reading));
+        let waits = self.begin_permits(id);
+        if !waits && let Some((id, ending, reading)) = self.start.release() {
+            self.proceed_from_start(id, &ending, reading);
+        }
+    }
+
+    /// Nothing keeps the start from being read.
+    pub(super) fn proceed_from_start(
+        &mut self,
+        id: AddressId,
+        ending: &Ending,
+        reading: Option<Reading>,
+    ) {
+        if let Some(bounds) = self.start.bounds.clone() {
+            self.events.push_back(Event::Bounded { start: id, bounds });
+        }
+        self.conclude(id, ending, reading);
     }
 
     /// The start cannot be crawled: tries the next one, or gives up.
     pub(super) fn handle_start_failed(&mut self, problem: StartProblem) {
-        if self.try_next_start() {
-            return;
+        if !self.try_next_start() {
+            self.fail_start(problem);
         }
+    }
+
+    /// There is nothing to crawl.
+    pub(super) fn fail_start(&mut self, problem: StartProblem) {
         self.start.problem = Some(problem);
         self.finished = true;
         for entry in &mut self.entries {

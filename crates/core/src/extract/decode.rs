@@ -1,16 +1,29 @@
 //! From the bytes of a page to text.
 //!
-//! The encoding comes from a byte order mark, else the `Content-Type`, else a
-//! `meta` in the first 1024 bytes (HTML, "Determining the character encoding");
-//! with none of them, text is UTF-8 for as long as it can be, then windows-1252.
+//! The encoding comes from a byte order mark, else the `Content-Type`, else what
+//! the first 1024 bytes say (HTML, "Determining the character encoding"); with none
+//! of them, text is UTF-8 for as long as it can be, then windows-1252.
 
-use encoding_rs::{CoderResult, Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
+use encoding_rs::{CoderResult, Encoding, UTF_8, WINDOWS_1252};
 
-/// How many bytes are searched for a `meta` that names the encoding.
+use super::prescan;
+
+/// How many bytes are searched for a name of the encoding.
 const PRESCAN: usize = 1024;
+
+/// How a body may name its encoding itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Hints {
+    Html,
+    Xml,
+    Css,
+    /// Not at all: it is UTF-8, whatever anybody says.
+    Utf8,
+}
 
 pub(super) struct Decoder {
     state: State,
+    hints: Hints,
 }
 
 enum State {
@@ -27,9 +40,20 @@ enum State {
 }
 
 impl Decoder {
-    pub(super) fn new(charset: Option<&str>) -> Decoder {
-        let charset = charset.and_then(|label| Encoding::for_label(label.as_bytes()));
-        Decoder { state: State::Sniffing { seen: Vec::new(), charset } }
+    pub(super) fn new(charset: Option<&str>, hints: Hints) -> Decoder {
+        let charset = match hints {
+            Hints::Utf8 => Some(UTF_8),
+            _ => charset.and_then(|label| Encoding::for_label(label.as_bytes())),
+        };
+        Decoder { state: State::Sniffing { seen: Vec::new(), charset }, hints }
+    }
+
+    /// The encoding in which the page writes, so far as is known by now.
+    pub(super) fn encoding(&self) -> &'static Encoding {
+        match &self.state {
+            State::Sniffing { .. } | State::Guessing { .. } => UTF_8,
+            State::Known(decoder) => decoder.encoding(),
+        }
     }
 
     pub(super) fn feed(&mut self, bytes: &[u8], out: &mut String) {
@@ -68,7 +92,13 @@ impl Decoder {
         let State::Sniffing { seen, charset } = &mut self.state else { return };
         let seen = std::mem::take(seen);
         let said = Encoding::for_bom(&seen).map(|(encoding, _)| encoding);
-        let said = said.or(*charset).or_else(|| prescan(&seen[..seen.len().min(PRESCAN)]));
+        let start = &seen[..seen.len().min(PRESCAN)];
+        let said = said.or(*charset).or_else(|| match self.hints {
+            Hints::Html => prescan::of_page(start),
+            Hints::Xml => prescan::of_xml(start),
+            Hints::Css => prescan::of_sheet(start),
+            Hints::Utf8 => None,
+        });
         match said {
             Some(encoding) => {
                 self.state = State::Known(encoding.new_decoder_with_bom_removal());
@@ -112,43 +142,18 @@ fn decode(decoder: &mut encoding_rs::Decoder, bytes: &[u8], last: bool, out: &mu
     }
 }
 
-/// Looks for the encoding that a `meta` names.
-fn prescan(bytes: &[u8]) -> Option<&'static Encoding> {
-    let text = bytes.to_ascii_lowercase();
-    let mut rest = &text[..];
-    while let Some(at) = memchr::memmem::find(rest, b"<meta") {
-        rest = &rest[at + 5..];
-        let end = memchr::memchr(b'>', rest).unwrap_or(rest.len());
-        if let Some(encoding) = charset_in(&rest[..end]) {
-            // A page whose meta can be read byte by byte is not UTF-16, whatever it says.
-            let wide = [UTF_16BE, UTF_16LE].contains(&encoding);
-            return Some(if wide { UTF_8 } else { encoding });
-        }
-    }
-    None
-}
-
-fn charset_in(tag: &[u8]) -> Option<&'static Encoding> {
-    let at = memchr::memmem::find(tag, b"charset")?;
-    let value = tag[at + 7..].trim_ascii_start().strip_prefix(b"=")?.trim_ascii_start();
-    let value = value.strip_prefix(b"\"").or(value.strip_prefix(b"'")).unwrap_or(value);
-    let ends = |byte: &u8| matches!(byte, b'"' | b'\'' | b';' | b'/') || byte.is_ascii_whitespace();
-    let end = value.iter().position(ends).unwrap_or(value.len());
-    Encoding::for_label(&value[..end])
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
     fn text(charset: Option<&str>, bytes: &[u8]) -> String {
         let whole = {
-            let (mut decoder, mut out) = (Decoder::new(charset), String::new());
+            let (mut decoder, mut out) = (Decoder::new(charset, Hints::Html), String::new());
             decoder.feed(bytes, &mut out);
             decoder.finish(&mut out);
             out
         };
-        let (mut decoder, mut out) = (Decoder::new(charset), String::new());
+        let (mut decoder, mut out) = (Decoder::new(charset, Hints::Html), String::new());
         for byte in bytes {
             decoder.feed(&[*byte], &mut out);
         }

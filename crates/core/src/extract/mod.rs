@@ -1,15 +1,16 @@
 //! From the bytes of a page to its links, while the bytes arrive.
 //!
 //! An [`Extractor`] takes a body in chunks of any size and keeps none of it: only
-//! what stands after the last `>` waits for the next chunk, so that a tag is never
-//! torn apart. The tokens come from html5gum, by the HTML standard's tokenization
-//! rules; what they mean is our own: [`links`] keeps the links, [`region`] knows
-//! where in the page they stand, [`lines`] on which line.
+//! what may be torn, such as what stands after the last `>`, waits for the next
+//! chunk. It reads pages, style sheets, sitemaps and robots.txt. The tokens of a
+//! page come from html5gum, by the HTML standard's tokenization rules; what they
+//! mean is our own: [`emitter`] is told of them, [`keep`] knows which links a tag
+//! holds, [`tree`] where in the page it stands, [`lines`] on which line.
 //!
 //! ```
-//! use rummage_core::extract::Extractor;
+//! use rummage_core::extract::{Extractor, Format};
 //!
-//! let mut page = Extractor::new(None, 1 << 20);
+//! let mut page = Extractor::new(Format::Html, None, 1 << 20);
 //! page.feed(b"<title>Locks</title><nav><a hr");
 //! page.feed(b"ef='/map'>The <b>map</b></a>");
 //! let reading = page.finish();
@@ -20,64 +21,99 @@
 //! assert_eq!(reading.title(), Some("Locks"));
 //! ```
 
+mod css;
 mod decode;
 pub mod elements;
+mod emitter;
 mod feed;
+pub mod fields;
+mod keep;
 mod lines;
-mod links;
+mod markup;
+mod names;
+mod prescan;
 mod refresh;
-mod region;
+mod sheet;
+mod sitemap;
+mod sketch;
 mod srcset;
+mod tag;
+mod tree;
 
-use std::sync::Arc;
-use std::sync::atomic::Ordering;
+use crate::reading::{Reading, ReadingBuilder};
+use crate::robots::Robots;
+use decode::{Decoder, Hints};
+use elements::{Attribute, Element};
+use keep::{Said, Spot};
+use markup::Markup;
+use sheet::Sheet;
+use sitemap::Sitemap;
 
-use html5gum::Tokenizer;
+pub use crate::reading::Format;
 
-use crate::reading::Reading;
-use decode::Decoder;
-use feed::{Feed, Slot};
-use lines::Cursor;
-use links::{LinkEmitter, NO_TAG, Token};
-
-/// Reads one page. See the [module](self).
+/// Reads one body. See the [module](self).
 pub struct Extractor {
+    format: Format,
     decoder: Decoder,
-    /// Decoded text that ends in the middle of a tag or a text.
+    /// Decoded text that ends in the middle of something.
     waiting: String,
-    slot: Arc<Slot>,
-    tokenizer: Tokenizer<Feed, LinkEmitter>,
-    open_tag: links::OpenTag,
-    cursor: Cursor,
-    /// Where the tags that hold links begin, in their order.
-    positions: Vec<(u32, u32)>,
-    /// Where the tag began that the last chunk left open.
-    unfinished: Option<(usize, (u32, u32))>,
+    body: Body,
+    /// `Link` fields of the answer: what they name, and its relation.
+    fields: Vec<fields::Link>,
     /// Octets that may still come.
     room: usize,
     cut: bool,
 }
 
+enum Body {
+    Markup(Box<Markup>),
+    Sheet(Box<Sheet>),
+    Sitemap(Box<Sitemap>),
+    Robots,
+}
+
 impl Extractor {
-    /// An extractor for a body of that `charset` (the parameter of its
+    /// An extractor for a body of that format and `charset` (the parameter of its
     /// `Content-Type`, if it has one) that reads at most `limit` octets.
     #[must_use]
-    pub fn new(charset: Option<&str>, limit: usize) -> Extractor {
-        let slot = Arc::new(Slot::default());
-        let emitter = LinkEmitter::default();
-        let open_tag = emitter.open_tag();
+    pub fn new(format: Format, charset: Option<&str>, limit: usize) -> Extractor {
+        Extractor::with_sketch(format, charset, limit, false)
+    }
+
+    /// The same, and whether to make a hash of the text as well
+    /// (see [`Reading::sketch`]).
+    #[must_use]
+    pub fn with_sketch(
+        format: Format,
+        charset: Option<&str>,
+        limit: usize,
+        with_sketch: bool,
+    ) -> Extractor {
+        let markup = |xml| {
+            let how = emitter::Reading { xml, with_sketch, depth: 0 };
+            Body::Markup(Box::new(Markup::new(how)))
+        };
+        let (body, hints) = match format {
+            Format::Html => (markup(false), Hints::Html),
+            Format::Xhtml => (markup(true), Hints::Xml),
+            Format::Css => (Body::Sheet(Box::default()), Hints::Css),
+            Format::Sitemap => (Body::Sitemap(Box::default()), Hints::Xml),
+            Format::Robots => (Body::Robots, Hints::Utf8),
+        };
         Extractor {
-            decoder: Decoder::new(charset),
+            format,
+            decoder: Decoder::new(charset, hints),
             waiting: String::new(),
-            tokenizer: Tokenizer::new_with_emitter(Feed::new(Arc::clone(&slot)), emitter),
-            slot,
-            open_tag,
-            cursor: Cursor::default(),
-            positions: Vec::new(),
-            unfinished: None,
+            body,
+            fields: Vec::new(),
             room: limit,
             cut: false,
         }
+    }
+
+    /// Takes the `Link` fields of the answer (RFC 8288), each value as sent.
+    pub fn take_fields<'a>(&mut self, values: impl Iterator<Item = &'a str>) {
+        self.fields.extend(values.flat_map(fields::links));
     }
 
     /// Takes the next bytes of the body. Gives whether more are wanted: not once
@@ -87,12 +123,19 @@ impl Extractor {
         self.cut |= taken.len() < bytes.len();
         self.room -= taken.len();
         self.decoder.feed(taken, &mut self.waiting);
-        if let Some(last) = memchr::memrchr(b'>', self.waiting.as_bytes()) {
-            let mut waiting = std::mem::take(&mut self.waiting);
-            self.tokenize(&waiting[..=last]);
-            waiting.drain(..=last);
-            self.waiting = waiting;
-        }
+        let done = match &mut self.body {
+            Body::Markup(page) => {
+                if let Some(last) = memchr::memrchr(b'>', self.waiting.as_bytes()) {
+                    page.feed(&self.waiting[..=last], false);
+                    self.waiting.drain(..=last);
+                }
+                None
+            }
+            Body::Sheet(sheet) => sheet.feed(&mut self.waiting, false),
+            Body::Sitemap(sitemap) => sitemap.feed(&mut self.waiting, false),
+            Body::Robots => None,
+        };
+        debug_assert!(done.is_none(), "only the end of the body gives the reading");
         !self.cut
     }
 
@@ -100,42 +143,49 @@ impl Extractor {
     #[must_use]
     pub fn finish(mut self) -> Reading {
         self.decoder.finish(&mut self.waiting);
-        let rest = std::mem::take(&mut self.waiting);
-        self.slot.close();
-        let mut builder = self.tokenize(&rest).expect("the end of the input yields the reading");
-        for place in 0..builder.link_count() {
-            let link = builder.link_mut(place);
-            (link.line, link.column) = self.positions[link.line as usize];
+        let waiting = &mut self.waiting;
+        let builder = match &mut self.body {
+            Body::Markup(page) => page.feed(waiting, true),
+            Body::Sheet(sheet) => sheet.feed(waiting, true),
+            Body::Sitemap(sitemap) => sitemap.feed(waiting, true),
+            Body::Robots => Some(robots(waiting)),
+        };
+        let mut builder = builder.expect("the end of the input gives the reading");
+        for field in &self.fields {
+            let said = Said {
+                element: Element::LINK,
+                attribute: Attribute::HEADER,
+                written: &field.target,
+                text: None,
+                rel: field.rel.as_deref(),
+            };
+            keep::add(&mut builder, Spot { region: None, tag: 0, foreign: false }, said);
         }
+        builder.set_format(self.format);
+        builder.set_encoding(self.decoder.encoding());
         builder.finish(self.cut)
     }
+}
 
-    /// Tokenizes a stretch of text that ends with a `>` or with the page.
-    fn tokenize(&mut self, text: &str) -> Option<Box<crate::reading::ReadingBuilder>> {
-        self.slot.fill(text);
-        let start = self.cursor.offset();
-        let mut done = None;
-        while let Some(Ok(token)) = self.tokenizer.next() {
-            match token {
-                Token::Tag(offset) => {
-                    let position = match self.unfinished.take() {
-                        Some((at, position)) if at == offset => position,
-                        _ => self.cursor.advance_to(offset, &text[self.cursor.offset() - start..]),
-                    };
-                    self.positions.push(position);
-                }
-                Token::Done(builder) => done = Some(builder),
-            }
-        }
-        let open = self.open_tag.load(Ordering::Relaxed);
-        if open != NO_TAG && open >= self.cursor.offset() {
-            let position = self.cursor.advance_to(open, &text[self.cursor.offset() - start..]);
-            self.unfinished = Some((open, position));
-        }
-        let rest = &text[self.cursor.offset() - start..];
-        self.cursor.advance_to(start + text.len(), rest);
-        done
+/// The rules are kept as they stand; `Sitemap` lines are links.
+fn robots(text: &str) -> Box<ReadingBuilder> {
+    let mut builder = Box::<ReadingBuilder>::default();
+    builder.set_rules(text);
+    for sitemap in Robots::parse(text).sitemaps() {
+        let said = Said {
+            element: Element::SITEMAP,
+            attribute: Attribute::CONTENT,
+            written: &sitemap.address,
+            text: None,
+            rel: None,
+        };
+        let spot = Spot { region: None, tag: sitemap.line, foreign: false };
+        keep::add(&mut builder, spot, said);
     }
+    for link in builder.links_from(0) {
+        link.column = 1;
+    }
+    builder
 }
 
 #[cfg(test)]

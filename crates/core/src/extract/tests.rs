@@ -2,13 +2,25 @@
 
 use proptest::prelude::*;
 
-use super::Extractor;
+use super::{Extractor, Format};
 use crate::reading::Reading;
 
 fn read(html: &str) -> Reading {
-    let mut page = Extractor::new(Some("utf-8"), 1 << 20);
-    page.feed(html.as_bytes());
+    read_as(Format::Html, Some("utf-8"), html.as_bytes())
+}
+
+fn read_as(format: Format, charset: Option<&str>, body: &[u8]) -> Reading {
+    let mut page = Extractor::new(format, charset, 1 << 20);
+    page.feed(body);
     page.finish()
+}
+
+/// Each link as `element attribute written`.
+fn brief(reading: &Reading) -> Vec<String> {
+    let line = |link: crate::reading::Link<'_>| {
+        format!("{} {} {}", link.element.name(), link.attribute.name(), link.written)
+    };
+    reading.links().map(line).collect()
 }
 
 /// Each link as `element attribute written | text | region line:column`.
@@ -43,6 +55,196 @@ fn every_element_of_the_list() {
     assert_eq!(found[1], "area href 2 | two | - 1:18");
     assert_eq!(found[4], "img srcset 5 | three | - 1:39");
     assert_eq!(found[15], "meta content 16 | - | - 5:1");
+}
+
+#[test]
+fn every_kind_of_link_is_found_where_it_stands() {
+    for (html, expected) in [
+        ("<a href=x>", &["a href x"][..]),
+        ("<area href=x>", &["area href x"]),
+        ("<audio src=x>", &["audio src x"]),
+        ("<body background=x>", &["body background x"]),
+        ("<embed src=x>", &["embed src x"]),
+        ("<form action=x>", &["form action x"]),
+        ("<form action=x method=GET>", &["form action x"]),
+        ("<form action=x method=whatever>", &["form action x"]),
+        ("<form action=x method=post>", &[]),
+        ("<form method=' Dialog' action=x>", &[]),
+        ("<frameset><frame src=x></frameset>", &["frame src x"]),
+        ("<frame src=x>", &[]),
+        ("<iframe src=x></iframe>", &["iframe src x"]),
+        ("<img src=x>", &["img src x"]),
+        ("<img srcset='x 1x, y,z 2x'>", &["img srcset x", "img srcset y,z"]),
+        ("<image src=x>", &["img src x"]),
+        ("<input type=image src=x>", &["input src x"]),
+        ("<input type=text src=x>", &[]),
+        ("<link href=x>", &["link href x"]),
+        ("<link imagesrcset='x 1x'>", &["link imagesrcset x"]),
+        ("<meta http-equiv=refresh content='0;x'>", &["meta content x"]),
+        ("<meta property=og:image content=x>", &["meta content x"]),
+        ("<meta property='OG:URL' content=x>", &["meta content x"]),
+        ("<meta name=twitter:image content=x>", &["meta content x"]),
+        ("<meta property=og:title content=x>", &[]),
+        ("<object data=x>", &["object data x"]),
+        ("<script src=x></script>", &["script src x"]),
+        ("<source src=x srcset=y>", &["source src x", "source srcset y"]),
+        ("<track src=x>", &["track src x"]),
+        ("<video src=x poster=y>", &["video src x", "video poster y"]),
+        ("<svg><use href=x#y></svg>", &["use href x#y"]),
+        ("<svg><use xlink:href=x#y /></svg>", &["use xlink:href x#y"]),
+        ("<svg><use href=#y xlink:href=x></svg>", &[]),
+        ("<svg><image xlink:href=x /></svg>", &["image xlink:href x"]),
+        ("<svg><a xlink:href=x>t</a></svg>", &["a xlink:href x"]),
+        ("<use href=x>", &[]),
+        // Pictures that load late.
+        ("<img data-src=x>", &["img data-src x"]),
+        ("<img src='' data-src=x data-srcset='y 2x'>", &["img data-src x", "img data-srcset y"]),
+        ("<img src=' DATA:,' data-src=x>", &["img src  DATA:,", "img data-src x"]),
+        ("<img src=y data-src=x data-srcset=z>", &["img src y"]),
+        ("<source srcset=y data-srcset=x>", &["source srcset y"]),
+        ("<iframe data-src=x></iframe>", &["iframe data-src x"]),
+        // Styles.
+        ("<p style='background:url(x)'>", &["p style x"]),
+        ("<p style='background:url(\"x\")'>", &["p style x"]),
+        ("<my-card style='background:url(x)'>", &["other style x"]),
+        ("<style>@import 'x'; a { b: url(y) }</style>", &["style import x", "style url y"]),
+        ("<style>a { b: url(x) }", &["style url x"]),
+        ("<svg><style>a { b: url(x) }</style></svg>", &[]),
+        // A page in an attribute, and one in that.
+        ("<iframe srcdoc='<a href=x>t</a><a href=#y>'></iframe>", &["a href x"]),
+        ("<iframe srcdoc=\"<iframe srcdoc='<img src=x>'>\"></iframe>", &["img src x"]),
+        // What is no link.
+        ("<q cite=x>", &[]),
+        ("<base href=x>", &[]),
+        ("<template><img src=x></template>", &[]),
+        ("<svg><script>'<image href=x>'</script></svg>", &[]),
+    ] {
+        assert_eq!(brief(&read(html)), expected, "{html}");
+    }
+}
+
+#[test]
+fn what_a_link_says_of_itself_is_kept() {
+    let page = read(
+        "<meta property=og:image content=1><a rel=nofollow href=2>t</a><input type=image src=3 \
+         alt=Go><nav><iframe srcdoc='<a href=4>in</a>'></iframe></nav><nav style='a:url(5)'>",
+    );
+    let seen: Vec<_> =
+        page.links().map(|l| (l.rel, l.text, l.region.map(|r| r.as_str()))).collect();
+    assert_eq!(
+        seen,
+        [
+            (Some("og:image"), None, None),
+            (Some("nofollow"), Some("t"), None),
+            (None, Some("Go"), None),
+            (None, Some("in"), Some("nav")),
+            (None, None, Some("nav")),
+        ]
+    );
+    assert!(read("<svg><script/></svg>").scripted && !read("<p>script").scripted);
+}
+
+#[test]
+fn xhtml_closes_what_says_so() {
+    let body = "<html><head><title/><script src='1'/><style/></head><body><a id='x'/>\
+        <script>//<![CDATA[\n'<a href=\"no\">'\n//]]></script><textarea/><p><a href='2'>t</a></p>\
+        <![CDATA[<a href='no'>]]></body></html>";
+    let page = read_as(Format::Xhtml, None, body.as_bytes());
+    assert_eq!(brief(&page), ["script src 1", "a href 2"]);
+    assert_eq!(page.links().last().unwrap().text, Some("t"));
+}
+
+#[test]
+fn style_sheets_are_read_with_lines() {
+    let body = "@charset \"iso-8859-1\";\n@import 'a.css';\n/* url(no) */\nb { c: url(ä.png) }";
+    let body: Vec<u8> = body.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect();
+    let sheet = read_as(Format::Css, None, &body);
+    assert_eq!(brief(&sheet), ["style import a.css", "style url ä.png"]);
+    let places: Vec<_> = sheet.links().map(|link| (link.line, link.column)).collect();
+    assert_eq!(places, [(2, 9), (4, 8)]);
+}
+
+#[test]
+fn sitemaps_are_read_in_xml_and_in_text() {
+    let xml = "<?xml version='1.0' encoding='UTF-8'?>\n<!-- > <loc>no</loc> -->\n\
+        <urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'>\n<url>\n  <loc> \
+        http://a.test/?a&amp;b&#x26;c </loc><lastmod>2026</lastmod>\n<image:image><image:loc>\
+        <![CDATA[http://a.test/p>1.png]]></image:loc></image:image>\n\
+        <xhtml:link rel='alternate' hreflang='de' href='http://a.test/de'/></url></urlset>";
+    let map = read_as(Format::Sitemap, None, xml.as_bytes());
+    assert_eq!(
+        brief(&map),
+        [
+            "loc content http://a.test/?a&b&c",
+            "image:loc content http://a.test/p>1.png",
+            "link href http://a.test/de"
+        ]
+    );
+    assert!(!map.faulty);
+    let places: Vec<_> = map.links().map(|link| (link.line, link.column)).collect();
+    assert_eq!(places, [(5, 3), (6, 14), (7, 1)]);
+
+    let index = "<sitemapindex><sitemap><loc>http://a.test/1.xml</loc></sitemap></sitemapindex>";
+    let index = read_as(Format::Sitemap, None, index.as_bytes());
+    assert_eq!(index.links().next().unwrap().rel, Some("sitemap"));
+
+    let text = read_as(Format::Sitemap, None, b"\nhttp://a.test/1\r\n\r\nhttp://a.test/2");
+    assert_eq!(brief(&text), ["loc content http://a.test/1", "loc content http://a.test/2"]);
+    assert!(!text.faulty);
+}
+
+#[test]
+fn sitemaps_that_are_none_say_so_and_keep_what_they_had() {
+    for (body, links) in [
+        ("", 0),
+        ("<!DOCTYPE html><html><body><p>Not found<br></body></html>", 0),
+        ("Not found", 0),
+        ("<urlset><url><loc>http://a.test/1</loc></url><url><loc>http://a.test/", 1),
+        ("<urlset><url><loc>http://a.test/1</loc></url><!-- broken", 1),
+        ("<urlset><url><loc>http://a.test/&nbsp;</loc></url></urlset>", 1),
+    ] {
+        let map = read_as(Format::Sitemap, None, body.as_bytes());
+        assert!(map.faulty, "{body}");
+        assert_eq!(map.links().count(), links, "{body}");
+    }
+}
+
+#[test]
+fn robots_txt_keeps_its_text_and_names_sitemaps() {
+    let robots = read_as(Format::Robots, Some("koi8-r"), b"# \xc3\xa9\nSitemap: /s.xml");
+    assert_eq!(robots.rules(), Some("# é\nSitemap: /s.xml"));
+    assert_eq!(brief(&robots), ["sitemap content /s.xml"]);
+    assert_eq!(robots.links().next().unwrap().line, 2);
+}
+
+#[test]
+fn fields_of_the_answer_are_links_without_a_line() {
+    let mut page = Extractor::new(Format::Html, None, 99);
+    page.take_fields(["</a.css>; rel=preload, </b>; rel=next", ""].into_iter());
+    page.feed(b"<a href=c>");
+    let page = page.finish();
+    assert_eq!(brief(&page), ["a href c", "link header /a.css", "link header /b"]);
+    assert_eq!(page.links().last().unwrap().line, 0);
+}
+
+#[test]
+fn encodings_are_told_by_mark_header_and_page() {
+    let utf_16 =
+        |text: &str| -> Vec<u8> { text.encode_utf16().flat_map(u16::to_be_bytes).collect() };
+    let (latin, _, _) = encoding_rs::WINDOWS_1252.encode("<meta charset=latin1><a href=ä>");
+    let (japanese, _, _) = encoding_rs::SHIFT_JIS.encode("<a href='?q=テ'>テ</a>");
+    for (charset, body, written, encoding) in [
+        (Some("utf-16be"), utf_16("<a href=ä>"), "ä", "UTF-8"),
+        (Some("latin1"), utf_16("\u{feff}<a href=ä>"), "ä", "UTF-8"),
+        (None, latin.into_owned(), "ä", "windows-1252"),
+        (Some("Shift_JIS"), japanese.into_owned(), "?q=テ", "Shift_JIS"),
+        (Some("no-such"), "<a href=ä>".into(), "ä", "UTF-8"),
+        (None, b"<a href=\xe4>".to_vec(), "ä", "windows-1252"),
+    ] {
+        let page = read_as(Format::Html, charset, &body);
+        assert_eq!(page.links().next().unwrap().written, written, "{charset:?}");
+        assert_eq!(page.encoding.name(), encoding, "{charset:?}");
+    }
 }
 
 #[test]
@@ -100,7 +302,8 @@ fn markup_that_nobody_should_write_is_read_as_browsers_read_it() {
         ("<script>document.write('<a href=1><\\/a>')</script><a href=2>x</a>", &["2"]),
         ("<script><!-- <script> </script> <a href=1> --></script><a href=2>", &["2"]),
         ("<svg><a href=1><title><a href=2></title></svg>", &["1", "2"]),
-        ("<svg><style><a href=1></style></svg>", &["1"]),
+        ("<svg><style><a href=1></style></svg>", &[]),
+        ("<svg><desc><style><a href=1></style></desc></svg>", &[]),
         ("<plaintext><a href=1>", &[]),
         ("<img src='' srcset=''><script src></script>", &[]),
         ("<meta http-equiv=refresh content=5><meta name=refresh content='0;url=x'>", &[]),
@@ -145,7 +348,7 @@ fn the_first_title_and_base_count() {
 
 #[test]
 fn what_lies_beyond_the_limit_is_not_read_and_said() {
-    let mut page = Extractor::new(None, 20);
+    let mut page = Extractor::new(Format::Html, None, 20);
     assert!(page.feed(b"<a href=1>x</a>"));
     assert!(!page.feed(b"<a href=2>x</a>"));
     let page = page.finish();
@@ -213,26 +416,86 @@ fn pieces() -> impl Strategy<Value = String> {
     prop::collection::vec(piece, 0..40).prop_map(|pieces| pieces.concat())
 }
 
+/// Pieces of other kinds of bodies.
+fn other_pieces() -> impl Strategy<Value = String> {
+    let piece = prop::sample::select(vec![
+        "url(",
+        ")",
+        "url(x.png)",
+        "@import 'a';",
+        "@import ",
+        "\"b\"",
+        "'",
+        "/*",
+        "*/",
+        "\\",
+        "\\72 ",
+        "{",
+        "}",
+        ";",
+        "ä",
+        "\n",
+        "\r\n",
+        "@namespace ",
+        "u\\72l(y)",
+        "<urlset>",
+        "<url>",
+        "<loc>",
+        "http://a.test/",
+        "&amp;",
+        "</loc>",
+        "</url>",
+        "</urlset>",
+        "<!-- > -->",
+        "<![CDATA[",
+        "]]>",
+        "<?x",
+        "?>",
+        "<xhtml:link href='x'/>",
+        "User-agent: *",
+        "Disallow: /",
+        "Sitemap: x",
+    ]);
+    prop::collection::vec(piece, 0..30).prop_map(|pieces| pieces.concat())
+}
+
+/// The same body, torn.
+fn read_torn(format: Format, body: &[u8], cuts: &[usize]) -> Reading {
+    let mut page = Extractor::new(format, Some("utf-8"), 1 << 20);
+    let (mut rest, mut cuts) = (body, cuts.iter().cycle());
+    while !rest.is_empty() {
+        let (chunk, after) = rest.split_at((*cuts.next().unwrap()).min(rest.len()));
+        page.feed(chunk);
+        rest = after;
+    }
+    page.finish()
+}
+
 proptest! {
     #[test]
     fn chunks_of_any_size_give_the_same(html in pieces(), cuts in prop::collection::vec(1usize..9, 1..60)) {
         let whole = read(&html);
-        let mut page = Extractor::new(Some("utf-8"), 1 << 20);
-        let (mut rest, mut cuts) = (html.as_bytes(), cuts.iter().cycle());
-        while !rest.is_empty() {
-            let (chunk, after) = rest.split_at((*cuts.next().unwrap()).min(rest.len()));
-            page.feed(chunk);
-            rest = after;
-        }
-        let torn = page.finish();
+        let torn = read_torn(Format::Html, html.as_bytes(), &cuts);
         prop_assert_eq!(torn.hash(), whole.hash());
         prop_assert_eq!(torn, whole);
     }
 
     #[test]
+    fn chunks_of_other_bodies_give_the_same(
+        format in prop::sample::select(Format::ALL.to_vec()),
+        body in other_pieces(),
+        cuts in prop::collection::vec(1usize..9, 1..60),
+    ) {
+        let whole = read_as(format, Some("utf-8"), body.as_bytes());
+        prop_assert_eq!(read_torn(format, body.as_bytes(), &cuts), whole);
+    }
+
+    #[test]
     fn no_bytes_make_it_panic(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
-        let mut page = Extractor::new(None, 250);
-        page.feed(&bytes);
-        prop_assert!(page.finish().links().count() <= bytes.len());
+        for format in Format::ALL {
+            let mut page = Extractor::new(format, None, 250);
+            page.feed(&bytes);
+            prop_assert!(page.finish().links().count() <= bytes.len());
+        }
     }
 }

@@ -1,7 +1,10 @@
 //! What is left out is left out, and counted with its reason.
 
 use rummage_core::crawl::{Externals, Settings};
+use rummage_core::extract::elements::Element;
 use rummage_core::pattern::Pattern;
+use rummage_core::query::QueryRule;
+use rummage_core::scope::Prefix;
 
 use crate::web::{Act, Web, page};
 
@@ -53,7 +56,7 @@ fn pages_beyond_the_depth_are_asked_and_not_read() {
     let settings = Settings { depth: Some(1), ..Settings::default() };
     let seen = tree(8).crawl(settings);
     assert_eq!(seen.pages, ["http://a.test/", "http://a.test/1"]);
-    assert_eq!(seen.verdict("http://a.test/3"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/3"), "sound 200 (not read: depth)");
     assert!(!seen.verdicts.contains_key("http://a.test/6"));
 }
 
@@ -70,7 +73,7 @@ fn a_shorter_way_found_late_counts() {
     let settings = Settings { depth: Some(2), ..Settings::default() };
     let seen = web.crawl(settings);
     assert!(seen.pages.contains(&"http://a.test/deep".to_owned()));
-    assert_eq!(seen.verdict("http://a.test/deeper"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/deeper"), "sound 200 (not read: depth)");
 }
 
 #[test]
@@ -113,4 +116,89 @@ fn strangers_are_asked_twice_a_second_and_never_more() {
     let seen = web.crawl(Settings::default());
     let seconds = seen.end.since_start().as_secs_f64();
     assert!((9.5..10.5).contains(&seconds), "{seconds}");
+}
+
+fn within(prefixes: &[&str]) -> Settings {
+    let within = prefixes.iter().map(|prefix| Prefix::parse(prefix).unwrap()).collect();
+    Settings { within, ..Settings::default() }
+}
+
+#[test]
+fn prefixes_confine_what_is_read_and_add_hosts() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/docs/", "/blog/", "http://shop.a.test/x"]))
+        .on("http://a.test/docs/", page(&["/docs/1"]))
+        .on("http://a.test/blog/", page(&["/blog/1"]))
+        .on("http://shop.a.test/x", page(&["/y"]));
+    let seen = web.crawl(within(&["/docs/"]));
+    assert_eq!(seen.verdict("http://a.test/docs/1"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://a.test/blog/"), "sound 200 (not read: within)");
+    assert!(!seen.verdicts.contains_key("http://a.test/blog/1"));
+    assert!(!seen.verdicts.contains_key("http://shop.a.test/y"));
+    let seen = web.crawl(within(&["shop.a.test"]));
+    assert_eq!(seen.verdict("http://shop.a.test/y"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://a.test/blog/1"), "broken not-found 404");
+}
+
+#[test]
+fn queries_of_the_site_alone_are_dropped() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/x?session=1&id=2", "http://b.test/?session=1"]))
+        .on("http://a.test/x?id=2", page(&["/x?session=3&id=2#end"]))
+        .on("http://b.test/?session=1", page(&[]));
+    let query = QueryRule::DropNames(vec!["session".into()]);
+    let seen = web.crawl(Settings { query, ..Settings::default() });
+    assert_eq!(seen.verdict("http://a.test/x?id=2"), "sound 200");
+    assert_eq!(seen.times_asked("http://a.test/x?id=2"), 1);
+    assert_eq!(seen.verdict("http://b.test/?session=1"), "sound 200");
+    assert_eq!(seen.missing, ["http://a.test/x?id=2#end"]);
+    assert!(!seen.verdicts.contains_key("http://a.test/x?session=1&id=2"));
+}
+
+#[test]
+fn only_some_elements_are_asked_and_the_site_is_walked_all_the_same() {
+    let html =
+        "<a href=/1>1</a><a href=http://b.test/>b</a><img src=/p.png><script src=/s.js></script>";
+    let web = Web::default()
+        .on("http://a.test/", Act::Page(html.into()))
+        .on("http://a.test/1", Act::Page("<img src=http://b.test/q.png>".into()));
+    let ask_elements = vec![Element::named("img").unwrap()];
+    let seen = web.crawl(Settings { ask_elements, ..Settings::default() });
+    assert_eq!(seen.verdict("http://a.test/p.png"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://b.test/q.png"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://b.test/"), "skipped excluded");
+    assert_eq!(seen.verdict("http://a.test/s.js"), "skipped excluded");
+}
+
+#[test]
+fn a_form_is_broken_only_where_it_is_missing_or_fails() {
+    let form = |to: &str| format!("<form action='{to}'></form>");
+    let all: String = ["/400", "/403", "/404", "/500", "/both"].map(form).concat();
+    let html = format!("{all}<a href=/both>b</a><form method=post action=/post></form>");
+    let mut web = Web::default().on("http://a.test/", Act::Page(html));
+    for status in [400, 403, 500] {
+        web = web.on(&format!("http://a.test/{status}"), Act::Status(status));
+    }
+    let seen = web.on("http://a.test/both", Act::Status(400)).crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/400"), "sound 400");
+    assert_eq!(seen.verdict("http://a.test/403"), "sound 403");
+    assert_eq!(seen.verdict("http://a.test/404"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://a.test/500"), "broken server-error 500");
+    assert_eq!(seen.verdict("http://a.test/both"), "broken client-error 400");
+    assert!(!seen.verdicts.contains_key("http://a.test/post"));
+}
+
+#[test]
+fn style_sheets_of_the_site_are_read_as_deep_as_their_page() {
+    let css = |text: &str| Act::Body("text/css", text.to_owned());
+    let html = "<link rel=stylesheet href=/1.css><link rel=stylesheet href=http://b.test/4.css>";
+    let web = Web::default()
+        .on("http://a.test/", Act::Page(html.into()))
+        .on("http://a.test/1.css", css("@import '2.css'; a { b: url(3.png) }"))
+        .on("http://a.test/2.css", css("a { b: url(/deep.png) }"))
+        .on("http://b.test/4.css", css("a { b: url(/far.png) }"));
+    let seen = web.crawl(Settings { depth: Some(0), ..Settings::default() });
+    assert_eq!(seen.verdict("http://a.test/3.png"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://a.test/deep.png"), "broken not-found 404");
+    assert!(!seen.verdicts.contains_key("http://b.test/far.png"));
 }

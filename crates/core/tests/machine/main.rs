@@ -11,4 +11,6 @@ mod order;
 mod pacing;
 mod redirects;
 mod replay;
+mod robots;
+mod traps;
 mod web;

@@ -5,9 +5,7 @@ use std::collections::{BTreeMap, BinaryHeap, HashMap};
 use std::time::Duration;
 
 use rummage_core::Moment;
-use rummage_core::crawl::{
-    AddressId, BodyWish, Crawl, Event, Judged, Place, Reply, Request, Settings,
-};
+use rummage_core::crawl::{AddressId, Crawl, Event, Judged, Note, Place, Reply, Request, Settings};
 use rummage_core::extract::Extractor;
 use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
 use rummage_core::verdict::Cause;
@@ -24,6 +22,8 @@ pub(crate) enum Act {
     Redirect(u16, String),
     /// Something that is no page.
     File(&'static str),
+    /// Something else to read: its media type and what it says.
+    Body(&'static str, String),
     /// A failure.
     Fail(Failure),
     /// No answer for as long as anyone waits.
@@ -51,6 +51,8 @@ pub(crate) struct Seen {
     pub(crate) pages: Vec<String>,
     /// Fragments without a place.
     pub(crate) missing: Vec<String>,
+    /// What there is to know beside.
+    pub(crate) notes: Vec<(String, Note)>,
     /// Replies, as a store would keep them.
     pub(crate) replies: Vec<(String, Reply)>,
     pub(crate) end: Moment,
@@ -58,6 +60,8 @@ pub(crate) struct Seen {
     pub(crate) most_in_flight: usize,
     pub(crate) crawl: Crawl,
     addresses: Vec<String>,
+    /// Requests in all, those that no test is about too.
+    pub(crate) started: usize,
 }
 
 impl Seen {
@@ -115,11 +119,13 @@ impl Web {
             verdicts: BTreeMap::new(),
             pages: Vec::new(),
             missing: Vec::new(),
+            notes: Vec::new(),
             replies: Vec::new(),
             end: from,
             most_in_flight: 0,
             crawl,
             addresses: Vec::new(),
+            started: 0,
         };
         let mut now = from;
         let mut in_flight: BinaryHeap<Reverse<(Moment, usize)>> = BinaryHeap::new();
@@ -127,10 +133,13 @@ impl Web {
         for number in 0.. {
             assert!(number < 1_000_000, "the crawl never ends");
             while let Some(request) = seen.crawl.poll_request(now) {
-                seen.requests.push((now, request.method, request.address.clone()));
+                seen.started += 1;
+                if !self.is_courtesy(&request.address) {
+                    seen.requests.push((now, request.method, request.address.clone()));
+                }
                 let patience = if request.later { timeout * 2 } else { timeout };
                 let (took, ending) = self.answer(&request, now, patience);
-                let number = seen.requests.len();
+                let number = seen.started;
                 in_flight.push(Reverse((now + took, number)));
                 waiting.insert(number, (now, request, ending));
                 seen.most_in_flight = seen.most_in_flight.max(in_flight.len());
@@ -152,7 +161,14 @@ impl Web {
             }
         }
         seen.end = now;
+        seen.verdicts.retain(|address, _| !self.is_courtesy(address));
         seen
+    }
+
+    /// What every site is asked for, and this web does not hold: no test is about it.
+    fn is_courtesy(&self, address: &str) -> bool {
+        let asked = ["/robots.txt", "/sitemap.xml"].iter().any(|path| address.ends_with(path));
+        asked && !self.acts.contains_key(address)
     }
 
     fn answer(&self, request: &Request, now: Moment, patience: Duration) -> (Duration, Ending) {
@@ -175,7 +191,7 @@ impl Web {
             Act::Page(_) => answer(200, Some("text/html"), None),
             Act::Status(status) => answer(*status, None, None),
             Act::Redirect(status, to) => answer(*status, None, Some(to.clone())),
-            Act::File(media_type) => answer(200, Some(media_type), None),
+            Act::File(media_type) | Act::Body(media_type, _) => answer(200, Some(media_type), None),
             Act::Fail(failure) => Ending::Failure(failure.clone()),
             Act::Hang => Ending::Failure(Failure::Timeout(Stage::FirstByte)),
             Act::Until(moment, before, after) => {
@@ -189,11 +205,15 @@ impl Web {
     }
 
     fn reply(&self, request: &Request, began: Moment, now: Moment, ending: Ending) -> Reply {
-        let is_page = matches!(&ending, Ending::Answer(answer) if answer.is_html());
-        let html = self.acts.get(&request.address).and_then(|(_, act)| html_of(act));
-        let reading = html.filter(|_| is_page && request.body != BodyWish::Drop).map(|html| {
-            let mut extractor = Extractor::new(Some("utf-8"), 10 << 20);
-            extractor.feed(html.as_bytes());
+        let format = match &ending {
+            Ending::Answer(answer) if answer.status == 200 => request.body.format(answer),
+            _ => None,
+        };
+        let body = self.acts.get(&request.address).and_then(|(_, act)| body_of(act));
+        let reading = body.zip(format).map(|(body, format)| {
+            let mut extractor =
+                Extractor::with_sketch(format, Some("utf-8"), 10 << 20, request.sketch);
+            extractor.feed(body.as_bytes());
             extractor.finish()
         });
         let attempt = Attempt { at: now, took: now - began, method: request.method, ending };
@@ -205,12 +225,12 @@ impl Web {
     }
 }
 
-/// The page that an act may give.
-fn html_of(act: &Act) -> Option<&str> {
+/// The body that an act may give.
+fn body_of(act: &Act) -> Option<&str> {
     match act {
-        Act::Page(html) => Some(html),
+        Act::Page(body) | Act::Body(_, body) => Some(body),
         Act::Until(_, first, second) | Act::ByMethod(first, second) => {
-            html_of(first).or(html_of(second))
+            body_of(first).or(body_of(second))
         }
         _ => None,
     }
@@ -235,6 +255,7 @@ impl Seen {
                     let script = if place == Place::ForScript { " (script)" } else { "" };
                     self.missing.push(format!("{}#{fragment}{script}", self.name(id)));
                 }
+                Event::Noted { id, note } => self.notes.push((self.name(id), note)),
                 Event::Bounded { .. }
                 | Event::Placed { .. }
                 | Event::Asked { .. }
@@ -251,5 +272,9 @@ impl Seen {
 fn words(judged: &Judged) -> String {
     let cause = judged.cause.map_or("", Cause::as_str);
     let status = judged.status.map(|status| status.to_string()).unwrap_or_default();
-    format!("{} {cause} {status}", judged.verdict).split_whitespace().collect::<Vec<_>>().join(" ")
+    let not_read = judged.not_read.map(|reason| format!("(not read: {})", reason.as_str()));
+    format!("{} {cause} {status} {}", judged.verdict, not_read.unwrap_or_default())
+        .split_whitespace()
+        .collect::<Vec<_>>()
+        .join(" ")
 }

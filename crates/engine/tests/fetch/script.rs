@@ -87,6 +87,7 @@ pub(crate) fn request(address: &str) -> Request {
         kind: Kind::Page,
         scope: Scope::Internal,
         later: false,
+        sketch: false,
     }
 }
 

@@ -6,9 +6,10 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
-use rummage_core::crawl::{Crawl, Reply, Settings};
-use rummage_core::extract::Extractor;
+use rummage_core::crawl::{Crawl, Reply, Request, Settings};
+use rummage_core::extract::{Extractor, Format};
 use rummage_core::outcome::{Answer, Attempt, Ending};
+use rummage_core::reading::Reading;
 use rummage_core::selection::Selection;
 use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunState, RunWriter, StoreError};
 use tempfile::TempDir;
@@ -61,7 +62,7 @@ impl Keeper {
                 Some(request) => {
                     told += 1;
                     now = now + Duration::from_millis(10);
-                    crawl.handle_reply(now, self.reply(&request.address, request.id, now));
+                    crawl.handle_reply(now, self.reply(&request, now));
                 }
                 None if crawl.is_finished() => {
                     while let Some(event) = crawl.poll_event() {
@@ -75,27 +76,30 @@ impl Keeper {
         }
     }
 
-    fn reply(&self, address: &str, id: rummage_core::crawl::AddressId, now: Moment) -> Reply {
-        let page = self.pages.get(address.trim_start_matches("http://a.test"));
+    fn reply(&self, request: &Request, now: Moment) -> Reply {
+        let page = self.pages.get(request.address.trim_start_matches("http://a.test"));
         let (status, location) = match page.map(|page| page.strip_prefix('>')) {
             None => (404, None),
             Some(None) => (200, None),
             Some(Some(to)) => (301, Some(to.to_owned())),
         };
-        let reading = page.filter(|_| status == 200).map(|html| {
-            let mut extractor = Extractor::new(Some("utf-8"), 1 << 20);
-            extractor.feed(html.as_bytes());
-            extractor.finish()
-        });
-        let media_type = Some("text/html".to_owned());
-        let ending = Ending::Answer(Answer { status, location, media_type, ..Answer::default() });
+        let is_sheet = request.address.ends_with(".css");
+        let media_type = Some(if is_sheet { "text/css" } else { "text/html" }.to_owned());
+        let answer = Answer { status, location, media_type, ..Answer::default() };
+        let format = request.body.format(&answer).filter(|_| status == 200);
+        let reading = page.zip(format).map(|(page, format)| read(format, page));
         let method = rummage_core::outcome::Method::Get;
-        Reply {
-            id,
-            attempt: Attempt { at: now, took: Duration::from_millis(3), method, ending },
-            reading,
-        }
+        let took = Duration::from_millis(3);
+        let attempt = Attempt { at: now, took, method, ending: Ending::Answer(answer) };
+        Reply { id: request.id, attempt, reading }
     }
+}
+
+/// What a page holds.
+pub(crate) fn read(format: Format, page: &str) -> Reading {
+    let mut extractor = Extractor::with_sketch(format, Some("utf-8"), 1 << 20, true);
+    extractor.feed(page.as_bytes());
+    extractor.finish()
 }
 
 pub(crate) fn fresh() -> Crawl {

@@ -1,10 +1,9 @@
 //! A run that was stopped after any reply goes on to the same end.
 
-use rummage_core::extract::Extractor;
 use rummage_core::selection::Selection;
 use rummage_store::{RunState, RunWriter, StoreError};
 
-use crate::keeper::{Keeper, fresh, lines, new_run, rows};
+use crate::keeper::{Keeper, fresh, lines, new_run, read, rows};
 
 fn keeper() -> Keeper {
     Keeper::new(&[
@@ -12,10 +11,17 @@ fn keeper() -> Keeper {
             "/",
             "<title>Home</title><base href='/x/'><a rel=nofollow href=one>1</a><img src=/p alt=p>",
         ),
-        ("/x/one", "<nav><a href=/two>2</a><a href=/gone>g</a></nav><a href='#no'>n</a>"),
+        (
+            "/x/one",
+            "<link rel=stylesheet href=/s.css><nav><a href=/two>2</a><a href=/gone>g</a></nav><a href='#no'>n</a>",
+        ),
         ("/two", ">/three"),
         ("/three", "<p id=q><a href='htp://a.test/'>bad</a><a href=/x/one#yes>y</a>"),
         ("/p", "<title>a picture that is a page</title>"),
+        ("/robots.txt", "User-agent: *\nDisallow: /hidden\nSitemap: /map.xml"),
+        ("/map.xml", "<urlset><url><loc>http://a.test/hidden</loc></url></urlset>"),
+        ("/hidden", "<script></script>a shell"),
+        ("/s.css", "@import 'no.css'"),
     ])
 }
 
@@ -25,7 +31,8 @@ fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
     let run = whole.crawl();
     let expected = lines(&rows(&whole.reader(), &run, &Selection::all()));
     let replies = whole.drive(RunWriter::begin(&keeper().path(), new_run()).unwrap(), fresh(), 99);
-    for stop in 1..replies {
+    // A run begins when the start is reached and may be read: after two replies.
+    for stop in 2..replies {
         let keeper = keeper();
         let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
         assert_eq!(keeper.drive(writer, fresh(), stop), stop);
@@ -56,28 +63,28 @@ fn what_was_read_of_a_page_comes_back_as_it_was() {
     let mut seen = 0;
     let take = |address: &str, reply: rummage_core::crawl::Reply| {
         let Some(reading) = reply.reading else { return Ok(()) };
-        let html = &keeper.pages[address.trim_start_matches("http://a.test")];
-        let mut extractor = Extractor::new(Some("utf-8"), 1 << 20);
-        extractor.feed(html.as_bytes());
-        let original = extractor.finish();
+        let page = &keeper.pages[address.trim_start_matches("http://a.test")];
+        let original = read(reading.format, page);
         assert!(reading.links().eq(original.links()), "{address}");
         assert_eq!((reading.title(), reading.base()), (original.title(), original.base()));
         assert_eq!(reading.places(), original.places());
+        assert_eq!((reading.sketch, reading.rules()), (original.sketch, original.rules()));
+        assert_eq!((reading.scripted, reading.faulty), (original.scripted, original.faulty));
         seen += 1;
         Ok(())
     };
     keeper.reader().for_each_reply(run.number, take).unwrap();
-    assert_eq!(seen, 3);
+    assert_eq!(seen, 6, "three pages, a style sheet, robots.txt and a sitemap");
 }
 
 #[test]
 fn a_run_that_was_not_finished_counts_what_was_not_asked() {
     let keeper = keeper();
     let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
-    keeper.drive(writer, fresh(), 1);
+    keeper.drive(writer, fresh(), 2);
     let reader = keeper.reader();
     let run = reader.last_run().unwrap();
-    assert_eq!(reader.totals(run.number).unwrap().not_asked, 2);
+    assert_eq!(reader.totals(run.number).unwrap().not_asked, 3);
     let skipped = lines(&rows(&reader, &run, &Selection::all()));
-    assert_eq!(skipped, ["skipped / one", "skipped / /p"]);
+    assert_eq!(skipped, ["skipped / one", "skipped / /p", "skipped /robots.txt /map.xml"]);
 }

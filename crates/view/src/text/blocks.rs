@@ -165,6 +165,9 @@ fn evidence(
 
 /// Where a link stands.
 pub(super) fn at(row: &LinkRow) -> String {
+    if row.line == 0 {
+        return format!("{} in a field of its answer", safe(&shorten(&row.page, LONGEST)));
+    }
     format!("{} {}:{}", safe(&shorten(&row.page, LONGEST)), row.line, row.column)
 }
 

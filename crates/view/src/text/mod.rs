@@ -6,9 +6,10 @@ mod trace;
 
 use std::io::Write;
 
+use rummage_core::crawl::Note;
 use rummage_core::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::{Reader, RunInfo};
+use rummage_store::{Reader, RunInfo, Totals};
 
 pub use trace::trace;
 
@@ -33,16 +34,19 @@ pub fn findings(
         blocks::write(out, reader, run, &totals, block)?;
     }
     if blocks.is_empty() {
-        writeln!(out, "\n{}", nothing(selection, totals.broken))?;
+        writeln!(out, "\n{}", nothing(selection, &totals))?;
     }
     Ok(())
 }
 
 /// What is said when no block is shown: never more than was looked at.
-fn nothing(selection: &Selection, broken: u64) -> &'static str {
-    if *selection == Selection::default() && broken == 0 {
+fn nothing(selection: &Selection, totals: &Totals) -> &'static str {
+    let unseen = totals.notes.iter().any(|row| row.note == Note::DrawnByScript);
+    if unseen && totals.broken == 0 && selection.takes(Verdict::Broken) {
+        "Pages here are drawn by script; their links were not seen."
+    } else if *selection == Selection::default() && totals.broken == 0 {
         "Nothing that was checked is broken, doubtful or moved."
-    } else if selection.takes(Verdict::Broken) && broken == 0 {
+    } else if selection.takes(Verdict::Broken) && totals.broken == 0 {
         "Nothing that was checked is broken."
     } else {
         "Nothing fits the selection."

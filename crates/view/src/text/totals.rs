@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use rummage_core::verdict::Verdict;
-use rummage_store::{RunInfo, RunState, Totals};
+use rummage_store::{NoteRow, RunInfo, RunState, Totals};
 
 use crate::number::{count, counted, duration};
 use crate::phrase;
@@ -33,7 +33,7 @@ pub(super) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
     writeln!(
         out,
         "{} read, {} on them, {} asked",
-        counted(totals.pages, "page", "pages"),
+        read(totals),
         counted(totals.links, "link", "links"),
         counted(totals.asked, "address", "addresses"),
     )?;
@@ -82,13 +82,50 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
             .collect();
         writeln!(out, "{} not checked: {}", count(all), reasons.join(", "))?;
     }
-    if totals.not_read > 0 {
-        let pages = counted(totals.not_read, "page was", "pages were");
-        writeln!(out, "{pages} asked but not read for links: deeper than --depth")?;
+    let all: u64 = totals.not_read.iter().map(|count| count.pages).sum();
+    if all > 0 {
+        let reasons: Vec<String> = totals
+            .not_read
+            .iter()
+            .map(|of| format!("{} {}", count(of.pages), phrase::not_read(of.reason)))
+            .collect();
+        let pages = counted(all, "page was", "pages were");
+        writeln!(out, "{pages} asked but not read for links: {}", reasons.join(", "))?;
     }
     if totals.cut > 0 {
         let pages = counted(totals.cut, "page was", "pages were");
-        writeln!(out, "{pages} read up to 10 MiB only: links beyond that were not seen")?;
+        writeln!(out, "{pages} read up to --max-size only: links beyond that were not seen")?;
+    }
+    notes(out, totals)
+}
+
+/// So many notes of a kind are told; the rest is counted.
+const NOTES: usize = 3;
+
+fn notes(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let kind = |row: &NoteRow| std::mem::discriminant(&row.note);
+    let style = style::of(Verdict::Doubtful);
+    for alike in totals.notes.chunk_by(|one, other| kind(one) == kind(other)) {
+        for row in alike.iter().take(NOTES) {
+            writeln!(out, "{style}note{style:#}  {}", phrase::note(row))?;
+        }
+        let more = alike.len().saturating_sub(NOTES) as u64;
+        if more > 0 {
+            writeln!(out, "{style}note{style:#}  and {} like this", count(more))?;
+        }
     }
     Ok(())
+}
+
+/// What was read: pages, and what else holds addresses.
+fn read(totals: &Totals) -> String {
+    let others =
+        [(totals.sheets, "style sheet", "style sheets"), (totals.sitemaps, "sitemap", "sitemaps")];
+    let mut parts = vec![counted(totals.pages, "page", "pages")];
+    let some = others.into_iter().filter(|(number, ..)| *number > 0);
+    parts.extend(some.map(|(number, one, many)| counted(number, one, many)));
+    match parts.split_last() {
+        Some((last, rest)) if !rest.is_empty() => format!("{} and {last}", rest.join(", ")),
+        _ => parts.concat(),
+    }
 }

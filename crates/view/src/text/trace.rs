@@ -53,6 +53,9 @@ fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
         write!(out, ", {}", scope.as_str())?;
     }
     writeln!(out)?;
+    if let Some(reason) = outcome.not_read {
+        writeln!(out, "  asked but not read for links: {}", phrase::not_read(reason))?;
+    }
     if let Some(moved_to) = &outcome.moved_to {
         writeln!(out, "  now at {}", safe(&shorten(moved_to, LONGEST)))?;
     }

@@ -1,0 +1,385 @@
+//! The addresses in a style sheet (CSS Syntax Level 3; CSS Values, "URLs";
+//! CSS Cascade, "@import").
+//!
+//! `url(…)` and `@import` count. Addresses in comments and strings do not, nor
+//! does `url(#part)`, which names a part of the same page, nor the names of
+//! `@namespace` and `@document`, which nobody fetches.
+
+use std::borrow::Cow;
+
+/// One address.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct Found<'a> {
+    /// Octets from the start of the text to the address, its `url(` included.
+    pub(super) offset: usize,
+    pub(super) is_import: bool,
+    pub(super) url: Cow<'a, str>,
+}
+
+/// What has been read goes on to mean something in what follows.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(super) enum Statement {
+    #[default]
+    Any,
+    /// After `@import`: the next address is a style sheet's.
+    Import,
+    /// In a rule whose addresses are names.
+    Names,
+}
+
+enum Token<'a> {
+    Space,
+    AtKeyword(Cow<'a, str>),
+    Text(Cow<'a, str>),
+    Url(Cow<'a, str>),
+    Semicolon,
+    Brace,
+    Other,
+}
+
+/// A walk through one piece of a style sheet.
+pub(super) struct Scanner<'a> {
+    text: &'a str,
+    at: usize,
+    /// No more text will come after this piece.
+    is_last: bool,
+}
+
+/// The text ends in the middle of a token.
+struct Torn;
+
+impl<'a> Scanner<'a> {
+    pub(super) fn new(text: &'a str, is_last: bool) -> Scanner<'a> {
+        Scanner { text, at: 0, is_last }
+    }
+
+    /// Gives the addresses of the piece, and how much of it was read. What is left
+    /// is to be given again, with more after it.
+    pub(super) fn scan(
+        mut self,
+        statement: &mut Statement,
+        mut found: impl FnMut(Found<'a>),
+    ) -> usize {
+        loop {
+            self.skip_plain();
+            let offset = self.at;
+            if offset == self.text.len() {
+                return offset;
+            }
+            let Ok(token) = self.token() else { return offset };
+            let (url, is_url) = match token {
+                Token::Space => continue,
+                Token::AtKeyword(name) => {
+                    *statement = match name.to_ascii_lowercase().as_str() {
+                        "import" => Statement::Import,
+                        "namespace" | "document" | "-moz-document" => Statement::Names,
+                        _ => Statement::Any,
+                    };
+                    continue;
+                }
+                Token::Semicolon | Token::Brace => {
+                    *statement = Statement::Any;
+                    continue;
+                }
+                Token::Other => {
+                    if *statement == Statement::Import {
+                        *statement = Statement::Any;
+                    }
+                    continue;
+                }
+                Token::Text(text) => (text, false),
+                Token::Url(url) => (url, true),
+            };
+            match *statement {
+                Statement::Import => {
+                    *statement = Statement::Any;
+                    found(Found { offset, is_import: true, url });
+                }
+                Statement::Any if is_url && !url.trim_start().starts_with('#') => {
+                    found(Found { offset, is_import: false, url });
+                }
+                Statement::Any | Statement::Names => {}
+            }
+        }
+    }
+
+    /// Passes what begins no token of interest. Most of a sheet is that.
+    fn skip_plain(&mut self) {
+        let rest = &self.bytes()[self.at..];
+        let plain = |&byte: &u8| {
+            matches!(
+                byte,
+                b' ' | b'\t' | b'\n' | b'\r' | 0x0c | b':' | b',' | b'.' | b'#' | b'0'..=b'9'
+            )
+        };
+        // These end no `@import`, since a number or a colon after it is an error anyway.
+        self.at += rest.iter().position(|byte| !plain(byte)).unwrap_or(rest.len());
+    }
+
+    fn bytes(&self) -> &'a [u8] {
+        self.text.as_bytes()
+    }
+
+    fn peek(&self, ahead: usize) -> Option<u8> {
+        self.bytes().get(self.at + ahead).copied()
+    }
+
+    fn token(&mut self) -> Result<Token<'a>, Torn> {
+        let Some(first) = self.peek(0) else { return Ok(Token::Space) };
+        match first {
+            b'/' => self.comment(),
+            b'"' | b'\'' => self.string(first).map(Token::Text),
+            b';' => self.one(Token::Semicolon),
+            b'{' | b'}' => self.one(Token::Brace),
+            b'@' => {
+                self.at += 1;
+                let name = self.name()?;
+                Ok(if name.is_empty() { Token::Other } else { Token::AtKeyword(name) })
+            }
+            b'<' | b'>' | b'!' => self.one(Token::Space),
+            _ if is_name(first) || first == b'\\' => self.ident_like(),
+            _ => self.one(Token::Other),
+        }
+    }
+
+    fn one(&mut self, token: Token<'a>) -> Result<Token<'a>, Torn> {
+        self.at += 1;
+        Ok(token)
+    }
+
+    /// Where the text ends before the token does.
+    fn ended<T>(&mut self, token: T) -> Result<T, Torn> {
+        self.at = self.text.len();
+        if self.is_last { Ok(token) } else { Err(Torn) }
+    }
+
+    fn comment(&mut self) -> Result<Token<'a>, Torn> {
+        match self.peek(1) {
+            Some(b'*') => match memchr::memmem::find(&self.bytes()[self.at + 2..], b"*/") {
+                Some(length) => {
+                    self.at += length + 4;
+                    Ok(Token::Space)
+                }
+                None => self.ended(Token::Space),
+            },
+            Some(_) => self.one(Token::Other),
+            None => self.ended(Token::Other),
+        }
+    }
+
+    fn string(&mut self, quote: u8) -> Result<Cow<'a, str>, Torn> {
+        let start = self.at + 1;
+        let mut at = start;
+        loop {
+            let rest = &self.bytes()[at..];
+            let Some(length) = rest
+                .iter()
+                .position(|&byte| byte == quote || matches!(byte, b'\\' | b'\n' | b'\r' | 0x0c))
+            else {
+                let text = unescape(&self.text[start..]);
+                return self.ended(text);
+            };
+            at += length;
+            match self.bytes()[at] {
+                b'\\' => at = self.after_escaped(at),
+                byte => {
+                    // A string that a line end breaks is no string; the line end stays.
+                    self.at = at + usize::from(byte == quote);
+                    let text = &self.text[start..at];
+                    return Ok(if byte == quote { unescape(text) } else { Cow::Borrowed("") });
+                }
+            }
+        }
+    }
+
+    /// The offset after a backslash and what it escapes: a character, or up to six
+    /// digits and a space.
+    fn after_escaped(&self, backslash: usize) -> usize {
+        let rest = &self.bytes()[backslash + 1..];
+        let digits = rest.iter().take(6).take_while(|byte| byte.is_ascii_hexdigit()).count();
+        let length = match digits {
+            0 if rest.starts_with(b"\r\n") => 2,
+            0 => self.text[backslash + 1..].chars().next().map_or(0, char::len_utf8),
+            digits if rest[digits..].starts_with(b"\r\n") => digits + 2,
+            digits => digits + usize::from(rest.get(digits).copied().is_some_and(is_space)),
+        };
+        backslash + 1 + length
+    }
+
+    fn name(&mut self) -> Result<Cow<'a, str>, Torn> {
+        let start = self.at;
+        loop {
+            match self.peek(0) {
+                Some(b'\\') if !matches!(self.peek(1), Some(b'\n' | b'\r' | 0x0c)) => {
+                    self.at = self.after_escaped(self.at);
+                }
+                Some(byte) if is_name(byte) => self.at += 1,
+                Some(_) => return Ok(unescape(&self.text[start..self.at])),
+                None => {
+                    let name = unescape(&self.text[start..]);
+                    return self.ended(name);
+                }
+            }
+        }
+    }
+
+    fn ident_like(&mut self) -> Result<Token<'a>, Torn> {
+        let start = self.at;
+        let name = self.name()?;
+        if self.at == start {
+            // A backslash before a line end.
+            return self.one(Token::Other);
+        }
+        if self.peek(0) != Some(b'(') || !name.eq_ignore_ascii_case("url") {
+            return Ok(Token::Other);
+        }
+        self.at += 1;
+        let rest = &self.bytes()[self.at..];
+        let spaces = rest.iter().position(|byte| !is_space(*byte)).unwrap_or(rest.len());
+        self.at += spaces;
+        match self.peek(0) {
+            Some(quote @ (b'"' | b'\'')) => self.string(quote).map(Token::Url),
+            Some(_) => self.bare_url(),
+            None => self.ended(Token::Other),
+        }
+    }
+
+    /// An address without quotes; one with quotes or parentheses in it is none.
+    fn bare_url(&mut self) -> Result<Token<'a>, Torn> {
+        let start = self.at;
+        let mut at = start;
+        let mut is_bad = false;
+        loop {
+            match self.bytes().get(at) {
+                Some(b')') => break,
+                Some(b'\\') => at = self.after_escaped(at),
+                Some(b'"' | b'\'' | b'(') => {
+                    is_bad = true;
+                    at += 1;
+                }
+                Some(&byte) => {
+                    at += 1;
+                    // Space may stand at the end alone.
+                    let next = self.bytes().get(at).copied().unwrap_or(b')');
+                    is_bad |= is_space(byte) && !is_space(next) && next != b')';
+                }
+                None => {
+                    let url = unescape(self.text[start..].trim_end_matches(is_space_char));
+                    return self.ended(Token::Url(url));
+                }
+            }
+        }
+        let url = self.text[start..at].trim_end_matches(is_space_char);
+        self.at = at + 1;
+        Ok(if is_bad { Token::Other } else { Token::Url(unescape(url)) })
+    }
+}
+
+fn is_space(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'\n' | b'\r' | 0x0c)
+}
+
+fn is_space_char(c: char) -> bool {
+    matches!(c, ' ' | '\t' | '\n' | '\r' | '\x0c')
+}
+
+fn is_name(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_') || byte >= 0x80
+}
+
+/// Undoes escapes (CSS Syntax, "Consume an escaped code point").
+fn unescape(text: &str) -> Cow<'_, str> {
+    if !text.contains('\\') {
+        return Cow::Borrowed(text);
+    }
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find('\\') {
+        out.push_str(&rest[..at]);
+        rest = &rest[at + 1..];
+        let digits = rest.bytes().take(6).take_while(u8::is_ascii_hexdigit).count();
+        if digits > 0 {
+            let code = u32::from_str_radix(&rest[..digits], 16).unwrap_or_default();
+            out.push(char::from_u32(code).filter(|c| *c != '\0').unwrap_or('\u{fffd}'));
+            rest = &rest[digits..];
+            rest = rest.strip_prefix("\r\n").or(rest.strip_prefix(is_space_char)).unwrap_or(rest);
+        } else if let Some(after) = rest.strip_prefix("\r\n") {
+            rest = after;
+        } else if let Some(c) = rest.chars().next() {
+            // A line end that is escaped is not part of the string.
+            if !matches!(c, '\n' | '\r' | '\x0c') {
+                out.push(c);
+            }
+            rest = &rest[c.len_utf8()..];
+        }
+    }
+    out.push_str(rest);
+    Cow::Owned(out)
+}
+
+/// The addresses in the value of a `style` attribute.
+pub(super) fn in_declarations(value: &str, mut found: impl FnMut(Cow<'_, str>)) {
+    if value.contains('(') {
+        let mut statement = Statement::default();
+        Scanner::new(value, true).scan(&mut statement, |address| found(address.url));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn found(text: &str) -> Vec<String> {
+        let mut seen = Vec::new();
+        Scanner::new(text, true).scan(&mut Statement::default(), |found| {
+            let kind = if found.is_import { "import" } else { "url" };
+            seen.push(format!("{kind} {}", found.url));
+        });
+        seen
+    }
+
+    #[test]
+    fn urls_and_imports_are_found_in_all_their_forms() {
+        for (text, expected) in [
+            ("a { background: url(x.png) }", &["url x.png"][..]),
+            ("a{b:URL( 'x y.png' )}", &["url x y.png"]),
+            ("a{b:url(\"x\\\"y\")}", &["url x\"y"]),
+            ("a{b:url(x\\)y\\26 z)}", &["url x)y&z"]),
+            ("a{b:u\\72l(x)}", &["url x"]),
+            ("@import 'a.css'; @import url(b.css) screen;", &["import a.css", "import b.css"]),
+            ("@IMPORT \"a.css\" layer(x) supports(y);a{b:url(z)}", &["import a.css", "url z"]),
+            (
+                "@font-face{src:url(a.woff2)format('woff2'),url(b.woff)}",
+                &["url a.woff2", "url b.woff"],
+            ),
+            ("a{b:url(data:image/gif;base64,R0lG/*x*/)}", &["url data:image/gif;base64,R0lG/*x*/"]),
+            ("a{b:url(x", &["url x"]),
+            ("@import 'a.css", &["import a.css"]),
+            ("a{b:image(url(1.png),url(2.png))}", &["url 1.png", "url 2.png"]),
+            ("<!-- a{b:url(x)} -->", &["url x"]),
+        ] {
+            assert_eq!(found(text), expected, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_nobody_fetches_is_not_found() {
+        for text in [
+            "/* url(x) @import 'y' */",
+            "a::before{content:'url(x)'}",
+            "a{filter:url(#blur)}",
+            "a{b:url( '#blur' )}",
+            "@namespace svg url(http://www.w3.org/2000/svg);",
+            "@-moz-document url(http://a.test/) { a { color: red } }",
+            "a{b:url(x y)}",
+            "a{b:url(x'y)}",
+            "a{b:'broken\n}",
+            "a{b:curl(x)}",
+            "a{b:\\",
+        ] {
+            assert_eq!(found(text), [] as [&str; 0], "{text}");
+        }
+        assert_eq!(found("a{b:'broken\n;c:url(x)}"), ["url x"]);
+        assert_eq!(found("@-moz-document url(a) { } b{c:url(d)}"), ["url d"]);
+    }
+}

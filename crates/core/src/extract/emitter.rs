@@ -1,0 +1,417 @@
+//! What the tokens of a page mean: an emitter for html5gum that keeps links.
+//!
+//! It is told of every tag, attribute and text, and builds no tokens of them. For
+//! each tag that holds links it yields one [`Token::Tag`] with the tag's offset,
+//! in order, so that the caller can work out lines.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use html5gum::{Emitter, Error, State};
+
+use super::css::{Scanner, Statement};
+use super::elements::{Attribute, Element};
+use super::keep::{self, Keeper, LONGEST_TEXT, Said, Spot, fold};
+use super::names::Name;
+use super::sketch::Sketcher;
+use super::tag::Tag;
+use super::tree::{StartTag, Tree};
+use crate::fragment::hash_id;
+use crate::reading::ReadingBuilder;
+
+/// Raw text collected for link texts and titles, in octets, white space and all.
+const LONGEST_RAW: usize = 8 * LONGEST_TEXT;
+/// A page in an attribute may hold another, so deep.
+const DEEPEST_SRCDOC: u32 = 3;
+
+/// What the emitter yields.
+pub(super) enum Token {
+    /// A tag with links, and its offset.
+    Tag(usize),
+    /// The page has ended.
+    Done(Box<ReadingBuilder>),
+}
+
+/// The offset of the tag that is being read; [`NO_TAG`] between tags.
+pub(super) type OpenTag = Arc<AtomicUsize>;
+pub(super) const NO_TAG: usize = usize::MAX;
+
+/// How a page is to be read.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Reading {
+    /// By the rules of XML where they differ: XHTML.
+    pub(super) xml: bool,
+    /// Its text is to be told apart from that of others.
+    pub(super) with_sketch: bool,
+    /// In how many `srcdoc` it stands.
+    pub(super) depth: u32,
+}
+
+#[derive(Debug, Default)]
+pub(super) struct LinkEmitter {
+    how: Reading,
+    offset: usize,
+    open_tag: OpenTagCell,
+    tag: Tag,
+    last_start: Vec<u8>,
+    builder: Box<ReadingBuilder>,
+    tree: Tree,
+    /// Open `a` elements; more than one only across a table cell or in SVG.
+    anchors: Vec<Anchor>,
+    title: Option<Vec<u8>>,
+    /// The text of a `style`.
+    style: Option<(Spot, Vec<u8>)>,
+    sketcher: Sketcher,
+    /// In `script`, `style` and the like, text is not for reading.
+    in_raw_text: bool,
+    /// How many tags with links there were.
+    tags: u32,
+    token: Option<Token>,
+    ended: bool,
+}
+
+#[derive(Debug)]
+struct OpenTagCell(OpenTag);
+
+impl Default for OpenTagCell {
+    fn default() -> OpenTagCell {
+        OpenTagCell(Arc::new(AtomicUsize::new(NO_TAG)))
+    }
+}
+
+impl std::fmt::Debug for Token {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Token::Tag(offset) => write!(f, "Tag({offset})"),
+            Token::Done(_) => f.write_str("Done"),
+        }
+    }
+}
+
+/// An `a` whose end has not come.
+#[derive(Debug)]
+struct Anchor {
+    /// The link's place in the list.
+    link: usize,
+    text: Vec<u8>,
+    /// Open markers at its start: with the last of these it ends.
+    markers: u32,
+    /// In SVG an `a` ends as any element does: when fewer elements are open.
+    depth: Option<usize>,
+}
+
+impl LinkEmitter {
+    pub(super) fn new(how: Reading) -> LinkEmitter {
+        LinkEmitter { how, ..LinkEmitter::default() }
+    }
+
+    /// Where the emitter tells of the tag that is being read.
+    pub(super) fn open_tag(&self) -> OpenTag {
+        Arc::clone(&self.open_tag.0)
+    }
+
+    /// Gives the state in which what follows is read.
+    fn handle_start_tag(&mut self) -> Option<State> {
+        let mut name = Name::of(&self.tag.name);
+        let was_foreign = self.tree.is_foreign();
+        let bare = self.tag.is_bare();
+        let value = |attribute| if bare { None } else { self.tag.value(attribute) };
+        let kept = self.tree.handle_start(StartTag {
+            name,
+            role: value("role"),
+            self_closing: self.tag.self_closing,
+            xml: self.how.xml,
+            html_attribute: match name {
+                Name::Font => ["color", "face", "size"].iter().any(|a| value(a).is_some()),
+                Name::AnnotationXml => value("encoding").is_some_and(|encoding| {
+                    ["text/html", "application/xhtml+xml"]
+                        .iter()
+                        .any(|html| encoding.eq_ignore_ascii_case(html))
+                }),
+                _ => false,
+            },
+        });
+        let foreign = self.tree.is_foreign();
+        // `<image>` means `<img>`, but for SVG.
+        if name == Name::Image && !was_foreign {
+            name = Name::Img;
+        }
+        self.close_anchors();
+        let self_closed = self.tag.self_closing && (self.how.xml || foreign || was_foreign);
+        let state = if self_closed || foreign { None } else { raw_text_state(name) };
+        self.in_raw_text = state.is_some() && name != Name::Title;
+        if self.tree.is_hidden() {
+            return state;
+        }
+        self.handle_meaning(name, foreign, state.is_some());
+        if kept && (!bare || name == Name::Style) {
+            let drawn = foreign || (was_foreign && matches!(name, Name::Use | Name::Image));
+            self.keep_links(name, drawn, self_closed);
+        }
+        state
+    }
+
+    /// What a tag means beside its links.
+    fn handle_meaning(&mut self, name: Name, foreign: bool, opens_text: bool) {
+        let id = self.tag.value("id");
+        let anchor_name = self.tag.value("name").filter(|_| name == Name::A);
+        for id in [id, anchor_name].into_iter().flatten().filter(|id| !id.is_empty()) {
+            self.builder.add_place(hash_id(id));
+        }
+        match name {
+            Name::A if !foreign => self.close_anchor_here(),
+            Name::Base => {
+                if let Some(base) = self.tag.value("href") {
+                    self.builder.set_base(base);
+                }
+            }
+            Name::Title if opens_text => self.title = Some(Vec::new()),
+            Name::Script => self.builder.set_scripted(),
+            Name::Img => {
+                if let Some(alt) = self.tag.value("alt") {
+                    for anchor in &mut self.anchors {
+                        for piece in [" ", alt, " "] {
+                            collect(&mut anchor.text, piece.as_bytes());
+                        }
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn keep_links(&mut self, name: Name, foreign: bool, self_closed: bool) {
+        let first = self.builder.link_count();
+        let spot = Spot { region: self.tree.region(), tag: self.tags, foreign };
+        let builder = &mut *self.builder;
+        Keeper { builder, tag: &self.tag, name, spot }.keep_all();
+        if name == Name::Iframe && self.how.depth < DEEPEST_SRCDOC {
+            if let Some(inner) = self.tag.value("srcdoc").map(|srcdoc| self.nested(srcdoc)) {
+                self.builder.add_nested(&inner, spot.region, spot.tag);
+            }
+        }
+        let has_sheet = name == Name::Style && !foreign && !self_closed;
+        if has_sheet {
+            self.style = Some((spot, Vec::new()));
+        }
+        if self.builder.link_count() == first && !has_sheet {
+            return;
+        }
+        self.tags += 1;
+        self.token = Some(Token::Tag(self.tag.start));
+        if name == Name::A && self.builder.link_count() > first && !self_closed {
+            let depth = foreign.then(|| self.tree.depth());
+            let markers = self.tree.markers();
+            self.anchors.push(Anchor { link: first, text: Vec::new(), markers, depth });
+        }
+    }
+
+    /// The links of a page that stands in an attribute.
+    fn nested(&self, srcdoc: &str) -> crate::reading::Reading {
+        let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1 };
+        let mut page = super::markup::Markup::new(how);
+        page.feed(srcdoc, true).expect("the end of the input gives the reading").finish(false)
+    }
+
+    fn handle_end_tag(&mut self) {
+        let name = Name::of(&self.tag.name);
+        match name {
+            Name::A if !self.tree.is_foreign() => self.close_anchor_here(),
+            Name::Title => {
+                if let Some(title) = self.title.take() {
+                    self.builder.set_title(&fold(&title));
+                }
+            }
+            Name::Style => self.close_style(),
+            _ => {}
+        }
+        self.tree.handle_end(name);
+        self.close_anchors();
+    }
+
+    fn close_style(&mut self) {
+        let Some((spot, text)) = self.style.take() else { return };
+        let text = String::from_utf8_lossy(&text);
+        let builder = &mut *self.builder;
+        Scanner::new(&text, true).scan(&mut Statement::default(), |found| {
+            let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
+            let element = Element::STYLE;
+            let said = Said { element, attribute, written: &found.url, text: None, rel: None };
+            keep::add(builder, spot, said);
+        });
+    }
+
+    /// `</a>`, or another `a`, ends the one that is open within the same cell.
+    fn close_anchor_here(&mut self) {
+        let markers = self.tree.markers();
+        let here = |anchor: &mut Anchor| anchor.markers == markers && anchor.depth.is_none();
+        if let Some(anchor) = self.anchors.pop_if(here) {
+            self.close_anchor(anchor);
+        }
+    }
+
+    /// Ends the links whose cell, or in SVG whose element, has ended.
+    fn close_anchors(&mut self) {
+        let (markers, depth) = (self.tree.markers(), self.tree.depth());
+        let is_over = |anchor: &mut Anchor| {
+            anchor.markers > markers || anchor.depth.is_some_and(|own| own > depth)
+        };
+        while let Some(anchor) = self.anchors.pop_if(is_over) {
+            self.close_anchor(anchor);
+        }
+    }
+
+    fn close_anchor(&mut self, anchor: Anchor) {
+        let text = self.builder.keep(&fold(&anchor.text));
+        // An `a` of SVG may have its address twice over, or a `style` with one.
+        let line = self.builder.link_mut(anchor.link).line;
+        for link in self.builder.links_from(anchor.link) {
+            if link.line == line && link.element.name() == "a" {
+                link.text = Some(text);
+            }
+        }
+    }
+}
+
+fn collect(raw: &mut Vec<u8>, bytes: &[u8]) {
+    let room = LONGEST_RAW.saturating_sub(raw.len());
+    raw.extend_from_slice(&bytes[..bytes.len().min(room)]);
+}
+
+/// The tokenizer's state after the start tag of an element whose content is not markup.
+fn raw_text_state(name: Name) -> Option<State> {
+    match name {
+        Name::Textarea | Name::Title => Some(State::RcData),
+        Name::Plaintext => Some(State::PlainText),
+        Name::Script => Some(State::ScriptData),
+        // `noscript` is read: it holds what visitors without scripts get.
+        Name::Style | Name::Xmp | Name::Iframe | Name::Noembed | Name::Noframes => {
+            Some(State::RawText)
+        }
+        _ => None,
+    }
+}
+
+impl Emitter for LinkEmitter {
+    type Token = Token;
+
+    fn pop_token(&mut self) -> Option<Token> {
+        self.token.take()
+    }
+
+    fn emit_eof(&mut self) {
+        if !self.ended {
+            self.ended = true;
+            self.close_style();
+            while let Some(anchor) = self.anchors.pop() {
+                self.close_anchor(anchor);
+            }
+            self.builder.set_sketch(self.sketcher.finish().filter(|_| self.how.with_sketch));
+            self.token = Some(Token::Done(std::mem::take(&mut self.builder)));
+        }
+    }
+
+    fn emit_string(&mut self, text: &[u8]) {
+        if let Some(title) = &mut self.title {
+            collect(title, text);
+        } else if let Some((_, style)) = &mut self.style {
+            style.extend_from_slice(text);
+        } else if !self.in_raw_text && !self.tree.is_hidden() {
+            for anchor in &mut self.anchors {
+                collect(&mut anchor.text, text);
+            }
+            if self.how.with_sketch {
+                self.sketcher.feed(text);
+            }
+        }
+    }
+
+    fn start_open_tag(&mut self) {
+        // The `<` has been read already.
+        self.tag.start = self.offset - 1;
+        self.open_tag.0.store(self.tag.start, Ordering::Relaxed);
+    }
+
+    fn init_start_tag(&mut self) {
+        self.tag.clear(false);
+    }
+
+    fn init_end_tag(&mut self) {
+        self.tag.clear(true);
+    }
+
+    fn emit_current_tag(&mut self) -> Option<State> {
+        self.open_tag.0.store(NO_TAG, Ordering::Relaxed);
+        if self.tag.is_end {
+            self.in_raw_text = false;
+            self.handle_end_tag();
+            return None;
+        }
+        self.last_start.clone_from(&self.tag.name);
+        self.handle_start_tag()
+    }
+
+    fn current_is_appropriate_end_tag_token(&mut self) -> bool {
+        self.tag.is_end && !self.last_start.is_empty() && self.tag.name == self.last_start
+    }
+
+    fn adjusted_current_node_present_but_not_in_html_namespace(&mut self) -> bool {
+        self.how.xml || self.tree.is_foreign()
+    }
+
+    fn push_tag_name(&mut self, name: &[u8]) {
+        self.tag.name.extend_from_slice(name);
+    }
+
+    fn init_attribute(&mut self) {
+        self.tag.begin_attribute();
+    }
+
+    fn init_attribute_value(&mut self) {
+        self.tag.begin_value();
+    }
+
+    fn push_attribute_name(&mut self, name: &[u8]) {
+        self.tag.push(name);
+    }
+
+    fn push_attribute_value(&mut self, value: &[u8]) {
+        // html5gum may give the value without announcing it.
+        self.tag.begin_value();
+        self.tag.push(value);
+    }
+
+    fn set_last_start_tag(&mut self, name: Option<&[u8]>) {
+        self.last_start.clear();
+        self.last_start.extend_from_slice(name.unwrap_or_default());
+    }
+
+    fn move_position(&mut self, by: isize) {
+        self.offset = self.offset.saturating_add_signed(by);
+    }
+
+    fn set_self_closing(&mut self) {
+        self.tag.self_closing = true;
+    }
+
+    fn should_emit_errors(&mut self) -> bool {
+        false
+    }
+
+    fn emit_error(&mut self, _: Error) {}
+    fn init_comment(&mut self) {}
+    fn emit_current_comment(&mut self) {
+        self.open_tag.0.store(NO_TAG, Ordering::Relaxed);
+    }
+    fn emit_current_doctype(&mut self) {
+        self.open_tag.0.store(NO_TAG, Ordering::Relaxed);
+    }
+    fn set_force_quirks(&mut self) {}
+    fn push_comment(&mut self, _: &[u8]) {}
+    fn push_doctype_name(&mut self, _: &[u8]) {}
+    fn init_doctype(&mut self) {}
+    fn set_doctype_public_identifier(&mut self, _: &[u8]) {}
+    fn set_doctype_system_identifier(&mut self, _: &[u8]) {}
+    fn push_doctype_public_identifier(&mut self, _: &[u8]) {}
+    fn push_doctype_system_identifier(&mut self, _: &[u8]) {}
+}

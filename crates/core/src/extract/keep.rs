@@ -1,0 +1,195 @@
+//! Which links a tag holds.
+
+use std::borrow::Cow;
+
+use super::css;
+use super::elements::{Attribute, Element, Grammar, Purpose, link_attributes};
+use super::names::Name;
+use super::tag::Tag;
+use super::{refresh, srcset};
+use crate::address::trim;
+use crate::reading::{LinkRecord, ReadingBuilder, Region};
+
+/// Link texts and titles are kept up to so many characters.
+pub(super) const LONGEST_TEXT: usize = 1000;
+/// References are kept up to so many octets: far more than any server takes.
+const LONGEST_REFERENCE: usize = 64 * 1024;
+
+/// Pictures that pages on social sites are shown by, and the page's own address
+/// (The Open Graph protocol; the card's picture where that is missing).
+const META_ADDRESSES: &[&str] = &["og:image", "og:url", "twitter:image"];
+
+/// Where a tag stands.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Spot {
+    pub(super) region: Option<Region>,
+    /// The number of the tag, which stands in for its line until that is known.
+    pub(super) tag: u32,
+    /// In SVG or MathML.
+    pub(super) foreign: bool,
+}
+
+/// Keeps the links of one tag.
+pub(super) struct Keeper<'a> {
+    pub(super) builder: &'a mut ReadingBuilder,
+    pub(super) tag: &'a Tag,
+    pub(super) name: Name,
+    pub(super) spot: Spot,
+}
+
+impl Keeper<'_> {
+    /// Keeps all links in the attributes of the tag.
+    pub(super) fn keep_all(&mut self) {
+        let element = Element::of(self.name);
+        for &(attribute, grammar) in link_attributes(self.name) {
+            let tag = self.tag;
+            let Some(value) = tag.value(attribute.name()) else { continue };
+            match grammar {
+                Grammar::Url => self.keep(element, attribute, value),
+                Grammar::Srcset => self.keep_candidates(element, attribute, value),
+                Grammar::Meta => self.keep_meta(element, attribute, value),
+                Grammar::LateUrl if self.is_late(&["src"]) => self.keep(element, attribute, value),
+                Grammar::LateSrcset if self.is_late(&["src", "srcset"]) => {
+                    self.keep_candidates(element, attribute, value);
+                }
+                Grammar::FormAction if self.is_sent_by_get() => {
+                    self.keep(element, attribute, value);
+                }
+                Grammar::ImageInput if self.is_picture_input() => {
+                    self.keep(element, attribute, value);
+                }
+                Grammar::Drawing if self.is_drawn(attribute, value) => {
+                    self.keep(element, attribute, value);
+                }
+                Grammar::LateUrl
+                | Grammar::LateSrcset
+                | Grammar::FormAction
+                | Grammar::ImageInput
+                | Grammar::Drawing => {}
+            }
+        }
+        if let Some(style) = self.tag.value("style") {
+            css::in_declarations(style, |url| self.keep(element, Attribute::STYLE, &url));
+        }
+    }
+
+    fn keep_candidates(&mut self, element: Element, attribute: Attribute, value: &str) {
+        for candidate in srcset::candidates(value) {
+            self.keep(element, attribute, candidate);
+        }
+    }
+
+    fn keep_meta(&mut self, element: Element, attribute: Attribute, value: &str) {
+        let is = |name: &str, wanted: &str| {
+            self.tag.value(name).is_some_and(|said| said.trim().eq_ignore_ascii_case(wanted))
+        };
+        if is("http-equiv", "refresh") {
+            if let Some(target) = refresh::target(value) {
+                self.add(element, attribute, target, Some("refresh"));
+            }
+            return;
+        }
+        let said = META_ADDRESSES.iter().find(|name| is("property", name) || is("name", name));
+        if let Some(&said) = said.filter(|_| !trim(value).is_empty()) {
+            self.add(element, attribute, value, Some(said));
+        }
+    }
+
+    /// Whether a script is to fill these attributes: nothing worth asking is in them.
+    fn is_late(&self, attributes: &[&str]) -> bool {
+        let is_empty = |name: &&str| {
+            self.tag.value(name).is_none_or(|value| {
+                let value = trim(value);
+                value.is_empty() || starts_with_ignore_case(value, "data:")
+            })
+        };
+        attributes.iter().all(is_empty)
+    }
+
+    fn is_sent_by_get(&self) -> bool {
+        let method = self.tag.value("method").map(str::trim);
+        method.is_none_or(|method| {
+            // Whatever is no method means GET (HTML, "method": the invalid value default).
+            !method.eq_ignore_ascii_case("post") && !method.eq_ignore_ascii_case("dialog")
+        })
+    }
+
+    fn is_picture_input(&self) -> bool {
+        self.tag.value("type").is_some_and(|kind| kind.trim().eq_ignore_ascii_case("image"))
+    }
+
+    /// `href` wins over `xlink:href` (SVG 2, "Linking").
+    fn is_drawn(&self, attribute: Attribute, value: &str) -> bool {
+        let wins = attribute == Attribute::HREF || self.tag.value("href").is_none();
+        let of_page = self.name != Name::A && trim(value).starts_with('#');
+        self.spot.foreign && wins && !of_page
+    }
+
+    fn keep(&mut self, element: Element, attribute: Attribute, written: &str) {
+        let rel = self.tag.value("rel").filter(|rel| !rel.trim().is_empty());
+        self.add(element, attribute, written, rel);
+    }
+
+    fn add(&mut self, element: Element, attribute: Attribute, written: &str, rel: Option<&str>) {
+        let alt = self.tag.value("alt");
+        let text = alt.filter(|_| matches!(self.name, Name::Img | Name::Area | Name::Input));
+        let text = text.map(|alt| fold(alt.as_bytes()));
+        add(self.builder, self.spot, Said { element, attribute, written, text, rel });
+    }
+}
+
+/// What a link says.
+pub(super) struct Said<'a> {
+    pub(super) element: Element,
+    pub(super) attribute: Attribute,
+    pub(super) written: &'a str,
+    pub(super) text: Option<Cow<'a, str>>,
+    pub(super) rel: Option<&'a str>,
+}
+
+/// Adds a link, unless it names nothing and only visitors' links may.
+pub(super) fn add(builder: &mut ReadingBuilder, spot: Spot, said: Said<'_>) {
+    let Said { element, attribute, written, text, rel } = said;
+    if trim(written).is_empty() && element.purpose(attribute, rel) != Purpose::Visit {
+        return;
+    }
+    let written = builder.keep(cut(written, LONGEST_REFERENCE));
+    let rel = rel.map(|rel| builder.keep(cut(rel, LONGEST_TEXT)));
+    let text = text.map(|text| builder.keep(&text));
+    builder.add_link(LinkRecord {
+        element,
+        attribute,
+        written,
+        text,
+        rel,
+        region: spot.region,
+        line: spot.tag,
+        column: 0,
+    });
+}
+
+/// The longest start of a text that fits into so many octets.
+fn cut(text: &str, most: usize) -> &str {
+    &text[..text.floor_char_boundary(most)]
+}
+
+fn starts_with_ignore_case(text: &str, start: &str) -> bool {
+    text.get(..start.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(start))
+}
+
+/// Folds white space and cuts what is too long.
+pub(super) fn fold(raw: &[u8]) -> Cow<'_, str> {
+    let text = String::from_utf8_lossy(raw);
+    let mut folded = String::with_capacity(text.len());
+    for word in text.split_whitespace() {
+        if !folded.is_empty() {
+            folded.push(' ');
+        }
+        folded.push_str(word);
+    }
+    if let Some((end, _)) = folded.char_indices().nth(LONGEST_TEXT) {
+        folded.truncate(end);
+        folded.push('…');
+    }
+    Cow::Owned(folded)
+}

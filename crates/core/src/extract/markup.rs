@@ -1,0 +1,73 @@
+//! Tokenizes decoded HTML piece by piece and puts lines to its links.
+
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+
+use html5gum::Tokenizer;
+
+use super::emitter::{LinkEmitter, NO_TAG, OpenTag, Reading, Token};
+use super::feed::{Feed, Slot};
+use super::lines::Cursor;
+use crate::reading::ReadingBuilder;
+
+pub(super) struct Markup {
+    slot: Arc<Slot>,
+    tokenizer: Tokenizer<Feed, LinkEmitter>,
+    open_tag: OpenTag,
+    cursor: Cursor,
+    /// Where the tags that hold links begin, in their order.
+    positions: Vec<(u32, u32)>,
+    /// Where the tag began that the last piece left open.
+    unfinished: Option<(usize, (u32, u32))>,
+}
+
+impl Markup {
+    pub(super) fn new(how: Reading) -> Markup {
+        let slot = Arc::new(Slot::default());
+        let emitter = LinkEmitter::new(how);
+        let open_tag = emitter.open_tag();
+        Markup {
+            tokenizer: Tokenizer::new_with_emitter(Feed::new(Arc::clone(&slot)), emitter),
+            slot,
+            open_tag,
+            cursor: Cursor::default(),
+            positions: Vec::new(),
+            unfinished: None,
+        }
+    }
+
+    /// Takes a piece that ends with a `>`, or the last one, which gives the reading.
+    pub(super) fn feed(&mut self, text: &str, is_last: bool) -> Option<Box<ReadingBuilder>> {
+        self.slot.fill(text);
+        if is_last {
+            self.slot.close();
+        }
+        let start = self.cursor.offset();
+        let mut done = None;
+        while let Some(Ok(token)) = self.tokenizer.next() {
+            match token {
+                Token::Tag(offset) => {
+                    let position = match self.unfinished.take() {
+                        Some((at, position)) if at == offset => position,
+                        _ => self.cursor.advance_to(offset, &text[self.cursor.offset() - start..]),
+                    };
+                    self.positions.push(position);
+                }
+                Token::Done(builder) => done = Some(builder),
+            }
+        }
+        let open = self.open_tag.load(Ordering::Relaxed);
+        if open != NO_TAG && open >= self.cursor.offset() {
+            let position = self.cursor.advance_to(open, &text[self.cursor.offset() - start..]);
+            self.unfinished = Some((open, position));
+        }
+        let rest = &text[self.cursor.offset() - start..];
+        self.cursor.advance_to(start + text.len(), rest);
+        if let Some(builder) = &mut done {
+            for link in builder.links_from(0) {
+                (link.line, link.column) = self.positions[link.line as usize];
+            }
+        }
+        done
+    }
+}

@@ -1,0 +1,60 @@
+//! A style sheet in a file of its own, read while it arrives.
+
+use super::css::{Scanner, Statement};
+use super::elements::{Attribute, Element};
+use super::keep::{self, Said, Spot};
+use super::lines::Cursor;
+use crate::reading::ReadingBuilder;
+
+#[derive(Debug, Default)]
+pub(super) struct Sheet {
+    builder: Box<ReadingBuilder>,
+    cursor: Cursor,
+    positions: Vec<(u32, u32)>,
+    statement: Statement,
+    /// The text that waits is read again once it is so long: a picture in an address
+    /// may be torn many times over.
+    retry_at: usize,
+}
+
+impl Sheet {
+    /// Reads what it can of the text that waits and takes it away.
+    pub(super) fn feed(
+        &mut self,
+        waiting: &mut String,
+        is_last: bool,
+    ) -> Option<Box<ReadingBuilder>> {
+        if waiting.len() >= self.retry_at || is_last {
+            let read = self.read(waiting, is_last);
+            waiting.drain(..read);
+            self.retry_at = 2 * waiting.len();
+        }
+        is_last.then(|| {
+            for link in self.builder.links_from(0) {
+                (link.line, link.column) = self.positions[link.line as usize];
+            }
+            std::mem::take(&mut self.builder)
+        })
+    }
+
+    fn read(&mut self, text: &str, is_last: bool) -> usize {
+        let Sheet { builder, cursor, positions, statement, .. } = self;
+        let start = cursor.offset();
+        let read = Scanner::new(text, is_last).scan(statement, |found| {
+            let rest = &text[cursor.offset() - start..];
+            positions.push(cursor.advance_to(start + found.offset, rest));
+            let tag = u32::try_from(positions.len() - 1).expect("sheets are shorter than 4 GiB");
+            let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
+            let said = Said {
+                element: Element::STYLE,
+                attribute,
+                written: &found.url,
+                text: None,
+                rel: None,
+            };
+            keep::add(builder, Spot { region: None, tag, foreign: false }, said);
+        });
+        cursor.advance_to(start + read, &text[cursor.offset() - start..]);
+        read
+    }
+}

@@ -1,0 +1,240 @@
+//! The addresses in a sitemap (sitemaps.org protocol 0.9): an XML list of pages or
+//! of other sitemaps, or plain text with an address on each line.
+//!
+//! Beside `loc`, the pictures of `image:loc` and the translations of `xhtml:link`
+//! are taken. What stands before a fault in the XML counts.
+
+use quick_xml::Reader;
+use quick_xml::errors::Error;
+use quick_xml::escape::resolve_predefined_entity;
+use quick_xml::events::{BytesRef, BytesStart, Event};
+
+use super::elements::{Attribute, Element};
+use super::keep::{self, Said, Spot};
+use super::lines::Cursor;
+use crate::address::trim;
+use crate::reading::ReadingBuilder;
+
+#[derive(Debug, Default)]
+pub(super) struct Sitemap {
+    builder: Box<ReadingBuilder>,
+    cursor: Cursor,
+    positions: Vec<(u32, u32)>,
+    form: Form,
+    /// Local names of the open elements, as far as they matter.
+    open: Vec<Part>,
+    /// The address that is being read.
+    address: Option<String>,
+    is_faulty: bool,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+enum Form {
+    #[default]
+    Unknown,
+    Xml,
+    Text,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Part {
+    Root,
+    Sitemap,
+    Image,
+    Loc,
+    Other,
+}
+
+impl Sitemap {
+    /// Reads what it can of the text that waits and takes it away.
+    pub(super) fn feed(
+        &mut self,
+        waiting: &mut String,
+        is_last: bool,
+    ) -> Option<Box<ReadingBuilder>> {
+        if self.form == Form::Unknown
+            && let Some(first) = waiting.chars().find(|c| !c.is_whitespace())
+        {
+            self.form = if first == '<' { Form::Xml } else { Form::Text };
+        }
+        let end = match self.form {
+            _ if is_last => waiting.len(),
+            Form::Unknown => 0,
+            Form::Xml => waiting.rfind('>').map_or(0, |at| at + 1),
+            Form::Text => waiting.rfind('\n').map_or(0, |at| at + 1),
+        };
+        let read = match self.form {
+            Form::Xml => self.read_xml(&waiting[..end], is_last),
+            Form::Text => self.read_lines(&waiting[..end]),
+            Form::Unknown => end,
+        };
+        waiting.drain(..read);
+        is_last.then(|| self.finish())
+    }
+
+    fn finish(&mut self) -> Box<ReadingBuilder> {
+        if self.is_faulty || self.form == Form::Unknown || !self.open.is_empty() {
+            self.builder.set_faulty();
+        }
+        for link in self.builder.links_from(0) {
+            (link.line, link.column) = self.positions[link.line as usize];
+        }
+        std::mem::take(&mut self.builder)
+    }
+
+    fn read_lines(&mut self, text: &str) -> usize {
+        let start = self.cursor.offset();
+        let mut at = 0;
+        for line in text.split_inclusive('\n') {
+            let written = trim(line);
+            // Something that is no address at all is no sitemap either.
+            let is_address = written.contains("://");
+            self.is_faulty |= !is_address && !written.is_empty();
+            if is_address {
+                let rest = &text[self.cursor.offset() - start..];
+                let position = self.cursor.advance_to(start + at, rest);
+                self.keep(position, Element::LOC, Attribute::CONTENT, written, None);
+            }
+            at += line.len();
+        }
+        self.cursor.advance_to(start + at, &text[self.cursor.offset() - start..]);
+        at
+    }
+
+    fn read_xml(&mut self, text: &str, is_last: bool) -> usize {
+        let start = self.cursor.offset();
+        let mut reader = Reader::from_str(text);
+        let config = reader.config_mut();
+        config.check_end_names = false;
+        config.allow_unmatched_ends = true;
+        let mut read = 0;
+        loop {
+            match reader.read_event() {
+                Ok(Event::Eof) => break,
+                Ok(event) => {
+                    let rest = &text[self.cursor.offset() - start..];
+                    let position = self.cursor.advance_to(start + read, rest);
+                    self.take(&event, position);
+                    read = offset(reader.buffer_position());
+                }
+                // A comment with a `>` in it, say, whose end has not come yet.
+                Err(Error::Syntax(_)) if !is_last => break,
+                Err(_) => {
+                    self.is_faulty = true;
+                    read = offset(reader.buffer_position()).max(read);
+                    if reader.buffer_position() == reader.error_position() || is_last {
+                        read = text.len();
+                        break;
+                    }
+                }
+            }
+        }
+        self.cursor.advance_to(start + read, &text[self.cursor.offset() - start..]);
+        read
+    }
+
+    fn take(&mut self, event: &Event<'_>, position: (u32, u32)) {
+        match event {
+            Event::Start(tag) => {
+                let part = self.part(tag.local_name().as_ref());
+                self.open.push(part);
+                if part == Part::Loc {
+                    self.address = Some(String::new());
+                    self.positions.push(position);
+                }
+                self.take_translation(tag, position);
+            }
+            Event::Empty(tag) => self.take_translation(tag, position),
+            Event::End(_) => {
+                if self.open.pop() == Some(Part::Loc) {
+                    self.end_address();
+                }
+            }
+            Event::Text(text) => self.collect(Some(text)),
+            Event::CData(text) => self.collect(Some(text)),
+            Event::GeneralRef(entity) => {
+                let text = resolve(entity);
+                self.is_faulty |= text.is_none() && self.address.is_some();
+                self.collect(text.as_deref());
+            }
+            _ => {}
+        }
+    }
+
+    fn part(&mut self, name: &str) -> Part {
+        if self.open.is_empty() {
+            self.is_faulty |= !matches!(name, "urlset" | "sitemapindex");
+            return Part::Root;
+        }
+        match name {
+            "sitemap" => Part::Sitemap,
+            "image" => Part::Image,
+            "loc" => Part::Loc,
+            _ => Part::Other,
+        }
+    }
+
+    fn collect(&mut self, text: Option<&str>) {
+        if let (Some(address), Some(text)) = (&mut self.address, text)
+            && address.len() < 64 * 1024
+        {
+            address.push_str(text);
+        }
+    }
+
+    fn end_address(&mut self) {
+        let Some(address) = self.address.take() else { return };
+        let Some(position) = self.positions.pop() else { return };
+        let (element, rel) = match self.open.last() {
+            Some(Part::Image) => (Element::IMAGE_LOC, None),
+            Some(Part::Sitemap) => (Element::LOC, Some("sitemap")),
+            _ => (Element::LOC, None),
+        };
+        self.keep(position, element, Attribute::CONTENT, trim(&address), rel);
+    }
+
+    /// `<xhtml:link rel="alternate" hreflang="…" href="…"/>`
+    fn take_translation(&mut self, tag: &BytesStart<'_>, position: (u32, u32)) {
+        if tag.local_name().as_ref() != "link" {
+            return;
+        }
+        let value = |name: &str| {
+            let attribute = tag.try_get_attribute(name).ok().flatten()?;
+            let value = attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok()?;
+            Some(value.into_owned())
+        };
+        if let Some(href) = value("href") {
+            let rel = value("rel");
+            let rel = rel.as_deref().or(Some("alternate"));
+            self.keep(position, Element::LINK, Attribute::HREF, trim(&href), rel);
+        }
+    }
+
+    fn keep(
+        &mut self,
+        position: (u32, u32),
+        element: Element,
+        attribute: Attribute,
+        written: &str,
+        rel: Option<&str>,
+    ) {
+        if written.is_empty() {
+            return;
+        }
+        let tag = u32::try_from(self.positions.len()).expect("sitemaps are shorter than 4 GiB");
+        self.positions.push(position);
+        let spot = Spot { region: None, tag, foreign: false };
+        keep::add(&mut self.builder, spot, Said { element, attribute, written, text: None, rel });
+    }
+}
+
+fn resolve(entity: &BytesRef<'_>) -> Option<String> {
+    if let Ok(Some(c)) = entity.resolve_char_ref() {
+        return Some(c.to_string());
+    }
+    resolve_predefined_entity(entity).map(str::to_owned)
+}
+
+fn offset(position: u64) -> usize {
+    usize::try_from(position).expect("sitemaps fit into memory")
+}

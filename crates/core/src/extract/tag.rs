@@ -1,0 +1,73 @@
+//! The tag that is being read: name and attributes in buffers that are used again
+//! for the next tag.
+
+use std::ops::Range;
+
+#[derive(Debug, Default)]
+pub(super) struct Tag {
+    pub(super) is_end: bool,
+    pub(super) self_closing: bool,
+    /// The offset of its `<`.
+    pub(super) start: usize,
+    /// In lower case.
+    pub(super) name: Vec<u8>,
+    /// Names and values of the attributes, one after the other.
+    buffer: Vec<u8>,
+    attributes: Vec<Span>,
+}
+
+#[derive(Debug, Default)]
+struct Span {
+    start: usize,
+    value: Option<usize>,
+    end: usize,
+}
+
+impl Tag {
+    pub(super) fn clear(&mut self, is_end: bool) {
+        self.is_end = is_end;
+        self.self_closing = false;
+        self.name.clear();
+        self.buffer.clear();
+        self.attributes.clear();
+    }
+
+    pub(super) fn begin_attribute(&mut self) {
+        let start = self.buffer.len();
+        self.attributes.push(Span { start, value: None, end: start });
+    }
+
+    pub(super) fn begin_value(&mut self) {
+        let end = self.buffer.len();
+        if let Some(last) = self.attributes.last_mut() {
+            last.value.get_or_insert(end);
+        }
+    }
+
+    pub(super) fn push(&mut self, bytes: &[u8]) {
+        self.buffer.extend_from_slice(bytes);
+        if let Some(last) = self.attributes.last_mut() {
+            last.end = self.buffer.len();
+        }
+    }
+
+    /// Whether it has any attribute.
+    pub(super) fn is_bare(&self) -> bool {
+        self.attributes.is_empty()
+    }
+
+    /// The value of an attribute; the first counts when it is there twice.
+    pub(super) fn value(&self, name: &str) -> Option<&str> {
+        let bytes = &self.buffer[self.range(name)?];
+        // The input is text and entities decode to text; only a cut can tear a character.
+        std::str::from_utf8(bytes).ok()
+    }
+
+    fn range(&self, name: &str) -> Option<Range<usize>> {
+        self.attributes.iter().find_map(|span| {
+            let value = span.value.unwrap_or(span.end);
+            let same = &self.buffer[span.start..value] == name.as_bytes();
+            same.then_some(value..span.end)
+        })
+    }
+}

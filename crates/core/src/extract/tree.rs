@@ -1,0 +1,613 @@
+//! Which elements are open, by the HTML standard's rules for building the tree.
+//!
+//! No tree is built. A stack of the open elements says where a tag stands: in which
+//! landmark, in a `template` or not, in HTML or in SVG. It follows the standard
+//! (HTML, "Tree construction") as far as these questions depend on it: implied end
+//! tags, the reach of an end tag, cells and rows, formatting elements that are
+//! closed out of order, and foreign content.
+
+use super::names::Name;
+use crate::reading::Region;
+
+/// As deep as browsers build their trees; what lies deeper counts as there.
+const DEEPEST: usize = 512;
+
+#[derive(Debug, Default)]
+pub(super) struct Tree {
+    open: Vec<Open>,
+    /// Open elements whose content is not part of the page.
+    hidden: u32,
+    /// Open elements that end the reach of formatting elements.
+    markers: u32,
+    /// Open `p` elements.
+    paragraphs: u32,
+    /// A `form` is open: another within it is ignored.
+    in_form: bool,
+    /// Something stands in the page that only a body can hold.
+    body_began: bool,
+    /// Of the tag that was told last, itself included.
+    region: Option<Region>,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Open {
+    name: Name,
+    space: Space,
+    region: Option<Region>,
+    /// HTML within SVG or MathML may begin here.
+    integration: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Space {
+    Html,
+    Svg,
+    Math,
+}
+
+/// What a start tag says of itself.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct StartTag<'a> {
+    pub(super) name: Name,
+    pub(super) role: Option<&'a str>,
+    /// It ends with `/>`.
+    pub(super) self_closing: bool,
+    /// The page is XHTML, where `/>` closes every element.
+    pub(super) xml: bool,
+    /// For `annotation-xml`: its encoding is HTML. For `font`: it has an attribute
+    /// that only HTML's has.
+    pub(super) html_attribute: bool,
+}
+
+/// How far an end tag reaches (HTML, "Has an element in scope").
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Reach {
+    Default,
+    Button,
+    ListItem,
+    Table,
+}
+
+impl Tree {
+    /// A start tag. Gives false for one that browsers ignore.
+    pub(super) fn handle_start(&mut self, tag: StartTag<'_>) -> bool {
+        if self.is_in_foreign_content(tag) {
+            return self.start_foreign(tag);
+        }
+        let name = if tag.name == Name::Image { Name::Img } else { tag.name };
+        if !self.make_room(name) {
+            return false;
+        }
+        self.body_began |= !may_stand_before_body(name);
+        let parent = self.parent_region();
+        self.region = by_role(tag.role).or(Region::named(name.text())).or(parent);
+        let closed = name.is_void() || (tag.xml && tag.self_closing);
+        let outside = matches!(name, Name::Html | Name::Head | Name::Body);
+        let foreign = matches!(name, Name::Svg | Name::Math);
+        if !(closed || outside || (foreign && tag.self_closing)) {
+            let space = match name {
+                Name::Svg => Space::Svg,
+                Name::Math => Space::Math,
+                _ => Space::Html,
+            };
+            self.push(Open { name, space, region: self.region, integration: false });
+        }
+        true
+    }
+
+    /// An end tag.
+    pub(super) fn handle_end(&mut self, name: Name) {
+        if self.is_foreign() {
+            if self.end_foreign(name) {
+                return;
+            }
+            if matches!(name, Name::P | Name::Br) {
+                self.leave_foreign();
+            }
+        }
+        match name {
+            Name::Html | Name::Head | Name::Body | Name::Br => {}
+            Name::Template => self.close_up_to(|open| open == Name::Template, |_| false),
+            Name::P => self.close(name, Reach::Button),
+            Name::Li => self.close(name, Reach::ListItem),
+            Name::Form => self.end_form(),
+            Name::Table
+            | Name::Caption
+            | Name::Td
+            | Name::Th
+            | Name::Tr
+            | Name::Tbody
+            | Name::Tfoot
+            | Name::Thead => self.close(name, Reach::Table),
+            Name::Dd
+            | Name::Dt
+            | Name::Button
+            | Name::Applet
+            | Name::Marquee
+            | Name::Object
+            | Name::Select => self.close(name, Reach::Default),
+            name if name.is_heading() => {
+                self.close_up_to(Name::is_heading, |open| stops(open, Reach::Default));
+            }
+            name if name.is_block() => self.close(name, Reach::Default),
+            name if name.is_formatting() => self.end_formatting(name),
+            name => self.close_up_to(|open| open == name, Name::is_special),
+        }
+    }
+
+    /// The nearest landmark of the tag that was told last, itself included.
+    pub(super) fn region(&self) -> Option<Region> {
+        self.region
+    }
+
+    /// Whether what stands here is no part of the page: in a `template`, or in a
+    /// script or style of SVG, which is told as markup.
+    pub(super) fn is_hidden(&self) -> bool {
+        self.hidden > 0
+    }
+
+    /// Whether text here belongs to SVG or MathML.
+    pub(super) fn is_foreign(&self) -> bool {
+        self.open.last().is_some_and(|open| open.space != Space::Html)
+    }
+
+    /// How many elements are open.
+    pub(super) fn depth(&self) -> usize {
+        self.open.len()
+    }
+
+    /// How many open elements end the reach of formatting elements.
+    pub(super) fn markers(&self) -> u32 {
+        self.markers
+    }
+
+    fn parent_region(&self) -> Option<Region> {
+        self.open.last().and_then(|open| open.region)
+    }
+
+    /// Closes what a start tag closes without a word. Gives false where the tag
+    /// itself is ignored.
+    fn make_room(&mut self, name: Name) -> bool {
+        match name {
+            Name::Li => self.close_item(|open| open == Name::Li),
+            Name::Dd | Name::Dt => self.close_item(|open| matches!(open, Name::Dd | Name::Dt)),
+            Name::Button => self.close(name, Reach::Default),
+            Name::A => {
+                if self.reachable(Name::A).is_some() {
+                    self.end_formatting(Name::A);
+                }
+            }
+            Name::Nobr => {
+                if self.is_in_scope(Name::Nobr, Reach::Default) {
+                    self.end_formatting(Name::Nobr);
+                }
+            }
+            Name::Option if self.top() == Some(Name::Option) => self.pop(),
+            Name::Optgroup if self.top() == Some(Name::Option) => self.pop(),
+            Name::Rb | Name::Rtc | Name::Rp | Name::Rt => self.close_ruby(name),
+            Name::Form => {
+                if self.in_form && self.hidden == 0 {
+                    return false;
+                }
+                self.in_form = true;
+            }
+            Name::Frameset => {
+                if self.body_began {
+                    return false;
+                }
+            }
+            Name::Frame => return self.top() == Some(Name::Frameset),
+            Name::Table => self.close_bare_table(),
+            Name::Caption
+            | Name::Col
+            | Name::Colgroup
+            | Name::Tbody
+            | Name::Thead
+            | Name::Tfoot
+            | Name::Tr
+            | Name::Td
+            | Name::Th => return self.make_table_room(name),
+            _ => {}
+        }
+        let closes_p = name.is_block()
+            || name.is_heading()
+            || matches!(
+                name,
+                Name::Li
+                    | Name::Dd
+                    | Name::Dt
+                    | Name::Form
+                    | Name::Table
+                    | Name::Hr
+                    | Name::Plaintext
+                    | Name::Xmp
+            );
+        if closes_p && self.paragraphs > 0 {
+            self.close(Name::P, Reach::Button);
+        }
+        if name.is_heading() && self.top().is_some_and(Name::is_heading) {
+            self.pop();
+        }
+        true
+    }
+
+    /// A list item closes the one before it, but does not reach across other blocks.
+    fn close_item(&mut self, is_item: impl Fn(Name) -> bool) {
+        self.close_up_to(is_item, |open| {
+            open.is_special() && !matches!(open, Name::Address | Name::Div | Name::P)
+        });
+    }
+
+    fn close_ruby(&mut self, name: Name) {
+        if !self.is_in_scope(Name::Ruby, Reach::Default) {
+            return;
+        }
+        let keeps = |open| open == Name::Rtc && matches!(name, Name::Rp | Name::Rt);
+        while self.top().is_some_and(|open| has_implied_end(open) && !keeps(open)) {
+            self.pop();
+        }
+    }
+
+    /// A table right in a table closes it; one in a cell does not.
+    fn close_bare_table(&mut self) {
+        let at = self.open.iter().rposition(|open| {
+            open.name == Name::Table || open.name.is_marker() || open.integration
+        });
+        if let Some(at) = at.filter(|&at| self.open[at].name == Name::Table) {
+            self.truncate(at);
+        }
+    }
+
+    /// A part of a table closes the parts before it. Outside a table it is ignored.
+    fn make_table_room(&mut self, name: Name) -> bool {
+        let table = self.open.iter().rposition(|open| {
+            matches!(open.name, Name::Table | Name::Template) || open.integration
+        });
+        let Some(table) = table.filter(|&at| !self.open[at].integration) else { return false };
+        let home = |open: Name| match name {
+            Name::Td | Name::Th => open == Name::Tr,
+            Name::Tr => matches!(open, Name::Tbody | Name::Thead | Name::Tfoot),
+            Name::Col => open == Name::Colgroup,
+            _ => false,
+        };
+        let inside = self.open[table..].iter().rposition(|open| home(open.name));
+        self.truncate(table + inside.unwrap_or(0) + 1);
+        true
+    }
+
+    /// `</form>` closes nothing but the form itself.
+    fn end_form(&mut self) {
+        self.in_form = false;
+        if self.is_in_scope(Name::Form, Reach::Default) {
+            while self.top().is_some_and(has_implied_end) {
+                self.pop();
+            }
+            if let Some(at) = self.open.iter().rposition(|open| open.name == Name::Form) {
+                self.open.remove(at);
+            }
+        }
+    }
+
+    /// An end tag of `b`, `a` and the like: it closes all up to its start, unless a
+    /// block stands between, which then stays open (HTML, "adoption agency algorithm").
+    fn end_formatting(&mut self, name: Name) {
+        let Some(at) = self.reachable(name) else {
+            return self.close_up_to(|open| open == name, Name::is_special);
+        };
+        let block = self.open[at..].iter().position(|open| self.is_special(open));
+        let Some(block) = block.map(|within| at + within) else { return self.truncate(at) };
+        // Formatting elements between are opened anew within the block; others end.
+        let mut index = 0;
+        self.open.retain(|open| {
+            let here = index;
+            index += 1;
+            here != at && (here < at || here >= block || open.name.is_formatting())
+        });
+    }
+
+    /// The open formatting element of that name that an end tag here would find.
+    fn reachable(&self, name: Name) -> Option<usize> {
+        for (at, open) in self.open.iter().enumerate().rev() {
+            if open.name == name && open.space == Space::Html {
+                return Some(at);
+            }
+            if open.space == Space::Html && open.name.is_marker() {
+                return None;
+            }
+        }
+        None
+    }
+
+    fn is_special(&self, open: &Open) -> bool {
+        match open.space {
+            Space::Html => open.name.is_special(),
+            Space::Svg | Space::Math => open.integration,
+        }
+    }
+
+    fn is_in_scope(&self, name: Name, reach: Reach) -> bool {
+        for open in self.open.iter().rev() {
+            if open.space == Space::Html && open.name == name {
+                return true;
+            }
+            if self.stops(open, reach) {
+                return false;
+            }
+        }
+        false
+    }
+
+    fn stops(&self, open: &Open, reach: Reach) -> bool {
+        match open.space {
+            Space::Html => stops(open.name, reach),
+            Space::Svg | Space::Math => open.integration && reach != Reach::Table,
+        }
+    }
+
+    fn close(&mut self, name: Name, reach: Reach) {
+        self.close_up_to(|open| open == name, |open| stops(open, reach));
+    }
+
+    /// Closes all up to an element, unless something stops the search.
+    fn close_up_to(&mut self, is_it: impl Fn(Name) -> bool, stops: impl Fn(Name) -> bool) {
+        for at in (0..self.open.len()).rev() {
+            let open = self.open[at];
+            match open.space {
+                Space::Html if is_it(open.name) => return self.truncate(at),
+                Space::Html if stops(open.name) => return,
+                Space::Html => {}
+                Space::Svg | Space::Math if open.integration => return,
+                Space::Svg | Space::Math => {}
+            }
+        }
+    }
+
+    fn top(&self) -> Option<Name> {
+        self.open.last().filter(|open| open.space == Space::Html).map(|open| open.name)
+    }
+
+    fn push(&mut self, open: Open) {
+        if self.open.len() < DEEPEST {
+            self.count(open, true);
+            self.open.push(open);
+        }
+    }
+
+    fn pop(&mut self) {
+        self.truncate(self.open.len() - 1);
+    }
+
+    fn truncate(&mut self, length: usize) {
+        while self.open.len() > length
+            && let Some(open) = self.open.pop()
+        {
+            self.count(open, false);
+        }
+    }
+
+    fn count(&mut self, open: Open, opened: bool) {
+        let step = |counter: &mut u32| {
+            *counter = if opened { *counter + 1 } else { counter.saturating_sub(1) };
+        };
+        let raw = matches!(open.name, Name::Script | Name::Style);
+        if open.name == Name::Template || (raw && open.space != Space::Html) {
+            step(&mut self.hidden);
+        }
+        if open.space == Space::Html && open.name.is_marker() {
+            step(&mut self.markers);
+        }
+        if open.name == Name::P {
+            step(&mut self.paragraphs);
+        }
+    }
+}
+
+/// Foreign content: SVG and MathML within HTML.
+impl Tree {
+    /// Whether a start tag falls under the rules for foreign content.
+    fn is_in_foreign_content(&self, tag: StartTag<'_>) -> bool {
+        let Some(top) = self.open.last() else { return false };
+        match top.space {
+            Space::Html => false,
+            Space::Svg => !top.integration,
+            Space::Math if top.name == Name::AnnotationXml => {
+                !top.integration && tag.name != Name::Svg
+            }
+            Space::Math => !top.integration || matches!(tag.name, Name::Mglyph | Name::Malignmark),
+        }
+    }
+
+    fn start_foreign(&mut self, tag: StartTag<'_>) -> bool {
+        let ends =
+            tag.name.ends_foreign_content() || (tag.name == Name::Font && tag.html_attribute);
+        if ends && !tag.xml {
+            self.leave_foreign();
+            return self.handle_start(tag);
+        }
+        let space = self.open.last().map_or(Space::Html, |open| open.space);
+        self.region = by_role(tag.role).or(self.parent_region());
+        if !tag.self_closing {
+            let integration = match space {
+                Space::Svg => {
+                    matches!(tag.name, Name::ForeignObject | Name::Desc | Name::Title)
+                }
+                Space::Math if tag.name == Name::AnnotationXml => tag.html_attribute,
+                _ => matches!(tag.name, Name::Mi | Name::Mn | Name::Mo | Name::Ms | Name::Mtext),
+            };
+            self.push(Open { name: tag.name, space, region: self.region, integration });
+        }
+        true
+    }
+
+    /// Gives whether the end tag closed something foreign.
+    fn end_foreign(&mut self, name: Name) -> bool {
+        for at in (0..self.open.len()).rev() {
+            let open = self.open[at];
+            if open.space == Space::Html {
+                return false;
+            }
+            if open.name == name {
+                self.truncate(at);
+                return true;
+            }
+        }
+        false
+    }
+
+    /// Closes what is foreign, up to where HTML may stand.
+    fn leave_foreign(&mut self) {
+        while self.open.last().is_some_and(|open| open.space != Space::Html && !open.integration) {
+            self.pop();
+        }
+    }
+}
+
+/// Start tags that do not begin the body (HTML, "in head").
+fn may_stand_before_body(name: Name) -> bool {
+    use Name::*;
+    matches!(
+        name,
+        Html | Head
+            | Title
+            | Base
+            | Basefont
+            | Bgsound
+            | Link
+            | Meta
+            | Noframes
+            | Noscript
+            | Script
+            | Style
+            | Template
+            | Frameset
+            | Frame
+    )
+}
+
+fn stops(open: Name, reach: Reach) -> bool {
+    use Name::*;
+    match open {
+        Table | Template | Html => true,
+        Applet | Caption | Td | Th | Marquee | Object | Select => reach != Reach::Table,
+        Button => reach == Reach::Button,
+        Ol | Ul => reach == Reach::ListItem,
+        _ => false,
+    }
+}
+
+/// Elements whose end tags need not be written (HTML, "generate implied end tags").
+fn has_implied_end(open: Name) -> bool {
+    use Name::*;
+    matches!(open, Dd | Dt | Li | Optgroup | Option | P | Rb | Rp | Rt | Rtc)
+}
+
+/// The landmark that a role names (WAI-ARIA, "Landmark Roles"): the first that is known.
+fn by_role(role: Option<&str>) -> Option<Region> {
+    role?.split_ascii_whitespace().find_map(|role| match role.to_ascii_lowercase().as_str() {
+        "banner" => Some(Region::Header),
+        "navigation" => Some(Region::Nav),
+        "main" => Some(Region::Main),
+        "complementary" => Some(Region::Aside),
+        "contentinfo" => Some(Region::Footer),
+        _ => None,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Plays tags such as `nav`, `/nav`, `g/` or `div:navigation`.
+    fn play(tags: &str) -> Tree {
+        let mut tree = Tree::default();
+        for tag in tags.split_ascii_whitespace() {
+            if let Some(name) = tag.strip_prefix('/') {
+                tree.handle_end(Name::of(name.as_bytes()));
+                continue;
+            }
+            let (tag, role) = match tag.split_once(':') {
+                Some((tag, role)) => (tag, Some(role)),
+                None => (tag, None),
+            };
+            let self_closing = tag.ends_with('/');
+            let name = Name::of(tag.trim_end_matches('/').as_bytes());
+            let start = StartTag { name, role, self_closing, xml: false, html_attribute: false };
+            tree.handle_start(start);
+        }
+        tree
+    }
+
+    /// The region in which a link would stand after these tags.
+    fn after(tags: &str) -> Option<&'static str> {
+        play(&format!("{tags} a")).region().map(Region::as_str)
+    }
+
+    #[test]
+    fn the_nearest_landmark_counts() {
+        assert_eq!(after("header nav"), Some("nav"));
+        assert_eq!(after("header nav /nav"), Some("header"));
+        assert_eq!(after("div:navigation ul"), Some("nav"));
+        assert_eq!(after("div:navigation /div"), None);
+        assert_eq!(after("footer div:presentation"), Some("footer"));
+        assert_eq!(after("span:navigation b"), Some("nav"));
+    }
+
+    #[test]
+    fn end_tags_close_up_to_their_start_and_stray_ones_nothing() {
+        assert_eq!(after("main nav div div /nav"), Some("main"));
+        assert_eq!(after("main /nav"), Some("main"));
+        assert_eq!(after("main div /b"), Some("main"));
+        assert_eq!(after("div footer table tr td /div"), Some("footer"));
+        assert_eq!(after("nav table tr td aside /table"), Some("nav"));
+        assert_eq!(after("table td nav td"), None);
+        assert_eq!(after("h1 div:navigation /h2"), None);
+    }
+
+    #[test]
+    fn items_close_the_item_before_them_but_not_across_a_block() {
+        assert_eq!(after("ul li div:navigation li"), None);
+        assert_eq!(after("ul li nav li"), Some("nav"));
+        assert_eq!(after("dl dt span:navigation dd"), None);
+        assert_eq!(after("p span:navigation div"), None);
+    }
+
+    #[test]
+    fn formatting_elements_that_cross_a_block_leave_it_open() {
+        assert_eq!(after("a:navigation /a"), None);
+        assert_eq!(after("b:navigation nav /b"), Some("nav"));
+        assert_eq!(after("main a span:navigation div /a"), Some("nav"));
+    }
+
+    #[test]
+    fn parts_of_a_table_outside_a_table_are_ignored() {
+        assert_eq!(after("td:navigation"), None);
+        assert_eq!(after("table td:navigation"), Some("nav"));
+        assert_eq!(after("table tr:navigation td table tr td"), Some("nav"));
+        assert_eq!(after("table tr:navigation table"), None);
+    }
+
+    #[test]
+    fn foreign_content_ends_where_html_begins_again() {
+        for (tags, foreign) in [
+            ("svg g", true),
+            ("svg/", false),
+            ("svg path/ g /svg", false),
+            ("svg foreignobject", true),
+            ("svg foreignobject div", false),
+            ("svg foreignobject div /div /svg", false),
+            ("svg g p", false),
+            ("math mi b", false),
+            ("svg title", true),
+        ] {
+            assert_eq!(play(tags).is_foreign(), foreign, "{tags}");
+        }
+    }
+
+    #[test]
+    fn templates_and_foreign_scripts_hide_what_is_in_them() {
+        assert!(play("template div").is_hidden());
+        assert!(!play("template div /template").is_hidden());
+        assert!(play("svg script").is_hidden());
+        assert!(!play("svg script/").is_hidden());
+    }
+}

@@ -1,0 +1,72 @@
+//! What becomes of the queries of a site's own addresses.
+
+use url::Url;
+
+use crate::pattern::fits;
+
+/// Which parts of a query are dropped before an address is asked.
+///
+/// ```
+/// use rummage_core::query::QueryRule;
+/// use url::Url;
+///
+/// let mut address = Url::parse("http://a.test/?id=7&session=a8").unwrap();
+/// QueryRule::DropNames(vec!["session".to_owned()]).apply(&mut address);
+/// assert_eq!(address.as_str(), "http://a.test/?id=7");
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum QueryRule {
+    /// None.
+    #[default]
+    Keep,
+    /// All of it.
+    Drop,
+    /// The parameters of these names; `*` stands for any text.
+    DropNames(Vec<String>),
+}
+
+impl QueryRule {
+    /// Changes an address by the rule. What is kept stays as it was written.
+    pub fn apply(&self, address: &mut Url) {
+        let Some(query) = address.query() else { return };
+        let kept = match self {
+            QueryRule::Keep => return,
+            QueryRule::Drop => None,
+            QueryRule::DropNames(names) => {
+                let stays = |part: &&str| {
+                    let decoded = url::form_urlencoded::parse(part.as_bytes()).next();
+                    let name = decoded.map(|(name, _)| name).unwrap_or_default();
+                    !names.iter().any(|dropped| fits(dropped, &name))
+                };
+                let kept: Vec<&str> = query.split('&').filter(stays).collect();
+                (!kept.is_empty()).then(|| kept.join("&"))
+            }
+        };
+        address.set_query(kept.as_deref());
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_kept_stays_as_it_was() {
+        let names = |names: &[&str]| {
+            QueryRule::DropNames(names.iter().map(|&name| name.to_owned()).collect())
+        };
+        for (rule, before, after) in [
+            (QueryRule::Keep, "?a=%41&", "?a=%41&"),
+            (QueryRule::Drop, "?a=1", ""),
+            (QueryRule::Drop, "", ""),
+            (names(&["b"]), "?c=%2f&b=1&b&a=+", "?c=%2f&a=+"),
+            (names(&["a"]), "?a=1", ""),
+            (names(&["utm_*"]), "?utm_source=x&utm=1", "?utm=1"),
+            (names(&["s p"]), "?s%20p=1&s+p=2&q", "?q"),
+        ] {
+            let mut address = Url::parse(&format!("http://a.test/x{before}")).unwrap();
+            rule.apply(&mut address);
+            assert_eq!(address.as_str(), format!("http://a.test/x{after}"), "{rule:?} {before}");
+        }
+    }
+}

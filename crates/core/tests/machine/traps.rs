@@ -1,0 +1,119 @@
+//! Addresses without end are left out; real pages, however alike their addresses, are not.
+
+use rummage_core::crawl::{Note, Settings};
+use rummage_core::pattern::Pattern;
+
+use crate::web::{Act, Seen, Web};
+
+const MONTHS: [&str; 12] =
+    ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+/// A page with a menu, and links.
+fn page(text: &str, links: &[String]) -> Act {
+    let links: String = links.iter().map(|to| format!("<a href='{to}'>on</a> ")).collect();
+    Act::Page(format!("<title>T</title><a href='/'>Home</a><p>{text}</p>{links}"))
+}
+
+/// The rules of what was stopped.
+fn traps(seen: &Seen) -> Vec<&str> {
+    fn rule(note: &Note) -> &str {
+        match note {
+            Note::Trap(stop) => &stop.rule,
+            other => panic!("{other:?}"),
+        }
+    }
+    seen.notes.iter().map(|(_, note)| rule(note)).collect()
+}
+
+/// A calendar that goes on for a hundred years, and one page beside it.
+fn calendar() -> Web {
+    let address = |month: usize| format!("/cal?m={}-{:02}", 2026 + month / 12, 1 + month % 12);
+    let mut web = Web::default()
+        .on("http://a.test/", page("Home", &[address(0), "/about".into()]))
+        .on("http://a.test/about", page("About", &[]));
+    for month in 0..1200 {
+        let text = format!("{} {}", MONTHS[month % 12], 2026 + month / 12);
+        let act = page(&text, &[address(month + 1)]);
+        web = web.on(&format!("http://a.test{}", address(month)), act);
+    }
+    web
+}
+
+#[test]
+fn a_calendar_is_stopped_and_the_rule_is_told() {
+    let seen = calendar().crawl(Settings::default());
+    assert_eq!(traps(&seen), ["/cal?*"]);
+    assert!((500..510).contains(&seen.pages.len()), "{}", seen.pages.len());
+    assert_eq!(seen.verdict("http://a.test/about"), "sound 200");
+    assert!(seen.verdicts.values().any(|verdict| verdict == "skipped trap"));
+
+    let rule = Pattern::new(traps(&seen)[0]);
+    let without = calendar().crawl(Settings { exclude: vec![rule.clone()], ..Settings::default() });
+    assert_eq!(without.pages.len(), 2);
+    let with = calendar().crawl(Settings { include: vec![rule], ..Settings::default() });
+    assert_eq!(with.pages.len(), 1202);
+}
+
+#[test]
+fn sessions_that_multiply_are_stopped() {
+    let mut web = Web::default().on("http://a.test/", page("Home", &["/x?sid=1".into()]));
+    for n in 1..20_000 {
+        let text = if n % 2 == 0 { "The locks" } else { "The boats" };
+        let links = [format!("/x?sid={}", 2 * n), format!("/y?sid={}", 2 * n + 1)];
+        let path = if n % 2 == 0 { "x" } else { "y" };
+        web = web.on(&format!("http://a.test/{path}?sid={n}"), page(text, &links));
+        web = web.on(&format!("http://a.test/x?sid={n}"), page(text, &links));
+    }
+    let seen = web.crawl(Settings::default());
+    assert!(seen.pages.len() < 5000, "{}", seen.pages.len());
+    assert!(traps(&seen).contains(&"/x?*"));
+}
+
+#[test]
+fn real_pages_that_differ_only_in_their_query_are_all_read() {
+    let mut web = Web::default().on("http://a.test/", page("Home", &["/?p=1".into()]));
+    for n in 1..=3000 {
+        let word = MONTHS[n % 12].repeat(1 + n / 12);
+        let next = if n < 3000 { vec![format!("/?p={}", n + 1)] } else { Vec::new() };
+        web = web.on(&format!("http://a.test/?p={n}"), page(&word, &next));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!((seen.pages.len(), seen.notes.len()), (3001, 0));
+}
+
+#[test]
+fn paths_that_repeat_themselves_are_stopped() {
+    let mut web = Web::default().on("http://a.test/", page("Home", &["/a/".into()]));
+    let mut path = String::from("/");
+    for _ in 0..30 {
+        path += "a/";
+        // A link that lacks its slash.
+        web = web.on(&format!("http://a.test{path}"), page("A", &["a/".into()]));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(traps(&seen), ["*/a/*/a/*"]);
+    assert_eq!(seen.verdict("http://a.test/a/a/a/"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/a/a/a/a/"), "skipped trap");
+    let include = vec![Pattern::new(traps(&seen)[0])];
+    let seen = web.crawl(Settings { include, ..Settings::default() });
+    assert_eq!(seen.verdict(&format!("http://a.test/{}", "a/".repeat(31))), "broken not-found 404");
+}
+
+#[test]
+fn pages_that_scripts_draw_are_said_to_be_so() {
+    let shell =
+        || Act::Page("<title>App</title><div id=app></div><script src=/app.js></script>".into());
+    let seen = Web::default().on("http://a.test/", shell()).crawl(Settings::default());
+    assert_eq!(seen.notes, [("http://a.test/".to_owned(), Note::DrawnByScript)]);
+
+    let thanks = "<title>Thanks</title><p>Thank you.<script>count()</script>";
+    let web = Web::default()
+        .on("http://a.test/", page("Home", &["/app/1".into(), "/app/2".into(), "/thanks".into()]))
+        .on("http://a.test/app/1", shell())
+        .on("http://a.test/app/2", shell())
+        .on("http://a.test/thanks", Act::Page(thanks.into()));
+    let seen = web.crawl(Settings::default());
+    let mut drawn: Vec<&str> = seen.notes.iter().map(|(address, _)| address.as_str()).collect();
+    drawn.sort_unstable();
+    assert_eq!(drawn, ["http://a.test/app/1", "http://a.test/app/2"]);
+}

@@ -1,0 +1,110 @@
+//! What there is to know of a run beside its links: kept as a word and JSON.
+
+use std::time::Duration;
+
+use rummage_core::crawl::Note;
+use rummage_core::trap::Stop;
+use rusqlite::{Connection, params};
+use serde::{Deserialize, Serialize};
+
+use crate::{Reader, StoreError};
+
+/// Something to know, and of which address.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NoteRow {
+    /// The address.
+    pub address: String,
+    /// What there is to know.
+    pub note: Note,
+}
+
+/// What a note says beside its kind.
+#[derive(Debug, Default, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+struct Detail {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    asked_ms: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kept_ms: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    sample: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rule: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    read: Option<u64>,
+}
+
+pub(crate) fn write(
+    db: &Connection,
+    run: Option<i64>,
+    address: i64,
+    note: &Note,
+) -> Result<(), StoreError> {
+    let (kind, detail) = pack(note);
+    let detail = serde_json::to_string(&detail).expect("details are plain data");
+    db.prepare_cached(
+        "INSERT OR IGNORE INTO note (run, kind, address, detail) VALUES (?1, ?2, ?3, ?4)",
+    )?
+    .execute(params![run, kind, address, detail])?;
+    Ok(())
+}
+
+fn pack(note: &Note) -> (&'static str, Detail) {
+    let none = Detail::default();
+    match note {
+        Note::DrawnByScript => ("drawn-by-script", none),
+        Note::RobotsUnknown => ("robots-unknown", none),
+        Note::CrawlDelay { asked, kept } => {
+            let millis = |time: &Duration| u64::try_from(time.as_millis()).ok();
+            ("crawl-delay", Detail { asked_ms: millis(asked), kept_ms: millis(kept), ..none })
+        }
+        Note::SitemapMissing => ("sitemap-missing", none),
+        Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::Trap(Stop { sample, rule, read }) => {
+            let (sample, rule) = (Some(sample.clone()), Some(rule.clone()));
+            ("trap", Detail { sample, rule, read: Some(*read), ..none })
+        }
+    }
+}
+
+fn unpack(kind: &str, detail: Detail) -> Option<Note> {
+    Some(match kind {
+        "drawn-by-script" => Note::DrawnByScript,
+        "robots-unknown" => Note::RobotsUnknown,
+        "crawl-delay" => Note::CrawlDelay {
+            asked: Duration::from_millis(detail.asked_ms?),
+            kept: Duration::from_millis(detail.kept_ms?),
+        },
+        "sitemap-missing" => Note::SitemapMissing,
+        "sitemap-faulty" => Note::SitemapFaulty,
+        "trap" => {
+            Note::Trap(Stop { sample: detail.sample?, rule: detail.rule?, read: detail.read? })
+        }
+        _ => return None,
+    })
+}
+
+impl Reader {
+    /// What there is to know of a run, by kind and address.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn notes(&self, run: i64) -> Result<Vec<NoteRow>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT kind, detail, url FROM note JOIN address ON address.id = note.address
+             WHERE run = ?1 ORDER BY kind, url",
+        )?;
+        let mut rows = select.query([run])?;
+        let mut notes = Vec::new();
+        while let Some(row) = rows.next()? {
+            let (kind, detail): (String, String) = (row.get(0)?, row.get(1)?);
+            let detail = serde_json::from_str(&detail)
+                .map_err(|error| StoreError::Damaged(error.to_string()))?;
+            // A kind of a later version says nothing to us.
+            if let Some(note) = unpack(&kind, detail) {
+                notes.push(NoteRow { address: row.get(2)?, note });
+            }
+        }
+        Ok(notes)
+    }
+}
