@@ -53,6 +53,6 @@ fn the_web_can_be_served_alone_and_is_gone_when_it_is_told_to_end() {
     let id = child.id().to_string();
     assert!(std::process::Command::new("kill").arg(id).status().unwrap().success());
     assert_eq!(child.wait().unwrap().code(), Some(0));
-    assert!(crawl.out.contains("1 page read"), "{crawl}");
+    assert!(crawl.out.contains("1 page and 1 style sheet read"), "{crawl}");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }

@@ -30,7 +30,7 @@ fn a_hundred_megabytes_of_nested_tags_are_read_up_to_the_limit() {
     let stage = Stage::new(&site("a.test", &paths));
     let said = stage.run(&["crawl", "http://a.test"]).ends(0);
     assert!(said.out.contains("3 pages read"), "{said}");
-    assert!(said.out.contains("1 page was read up to 10 MiB only"), "{said}");
+    assert!(said.out.contains("1 page was read up to --max-size only"), "{said}");
 }
 
 #[test]
@@ -42,6 +42,6 @@ fn ten_thousand_links_of_ten_kilobytes_are_kept_and_shown_short() {
     }
     let stage = Stage::new(&site("a.test", &[("/", page(&html))]));
     let said = stage.run(&["crawl", "http://a.test", "--verdict", "broken,skipped"]).ends(1);
-    assert!(said.out.contains("1 page was read up to 10 MiB only"), "{}", &said.out[..1000]);
+    assert!(said.out.contains("1 page was read up to --max-size only"), "{}", &said.out[..1000]);
     assert!(said.out.lines().all(|line| line.chars().count() < 400), "{said}");
 }

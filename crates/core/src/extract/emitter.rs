@@ -15,9 +15,9 @@ use super::keep::{self, Keeper, LONGEST_TEXT, Said, Spot, fold};
 use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
-use super::tree::{StartTag, Tree};
+use super::tree::{StartTag, Started, Tree};
 use crate::fragment::hash_id;
-use crate::reading::ReadingBuilder;
+use crate::reading::{LinkRecord, ReadingBuilder};
 
 /// Raw text collected for link texts and titles, in octets, white space and all.
 const LONGEST_RAW: usize = 8 * LONGEST_TEXT;
@@ -96,8 +96,13 @@ struct Anchor {
     text: Vec<u8>,
     /// Open markers at its start: with the last of these it ends.
     markers: u32,
-    /// In SVG an `a` ends as any element does: when fewer elements are open.
-    depth: Option<usize>,
+    /// Open elements at its start, itself included.
+    depth: usize,
+    /// It is among the open elements. When it is not, because a block around it has
+    /// ended, the next text within its markers opens it anew.
+    is_open: bool,
+    /// In SVG an `a` ends as any element does: when it is not open any more.
+    foreign: bool,
 }
 
 impl LinkEmitter {
@@ -113,10 +118,9 @@ impl LinkEmitter {
     /// Gives the state in which what follows is read.
     fn handle_start_tag(&mut self) -> Option<State> {
         let mut name = Name::of(&self.tag.name);
-        let was_foreign = self.tree.is_foreign();
         let bare = self.tag.is_bare();
         let value = |attribute| if bare { None } else { self.tag.value(attribute) };
-        let kept = self.tree.handle_start(StartTag {
+        let started = self.tree.handle_start(StartTag {
             name,
             role: value("role"),
             self_closing: self.tag.self_closing,
@@ -131,22 +135,21 @@ impl LinkEmitter {
                 _ => false,
             },
         });
-        let foreign = self.tree.is_foreign();
+        let foreign = started == Started::Foreign;
         // `<image>` means `<img>`, but for SVG.
-        if name == Name::Image && !was_foreign {
+        if name == Name::Image && !foreign {
             name = Name::Img;
         }
         self.close_anchors();
-        let self_closed = self.tag.self_closing && (self.how.xml || foreign || was_foreign);
+        let self_closed = self.tag.self_closing && (self.how.xml || foreign);
         let state = if self_closed || foreign { None } else { raw_text_state(name) };
         self.in_raw_text = state.is_some() && name != Name::Title;
         if self.tree.is_hidden() {
             return state;
         }
         self.handle_meaning(name, foreign, state.is_some());
-        if kept && (!bare || name == Name::Style) {
-            let drawn = foreign || (was_foreign && matches!(name, Name::Use | Name::Image));
-            self.keep_links(name, drawn, self_closed);
+        if started != Started::Nothing && (!bare || name == Name::Style) {
+            self.keep_links(name, foreign, self_closed);
         }
         state
     }
@@ -168,12 +171,8 @@ impl LinkEmitter {
             Name::Title if opens_text => self.title = Some(Vec::new()),
             Name::Script => self.builder.set_scripted(),
             Name::Img => {
-                if let Some(alt) = self.tag.value("alt") {
-                    for anchor in &mut self.anchors {
-                        for piece in [" ", alt, " "] {
-                            collect(&mut anchor.text, piece.as_bytes());
-                        }
-                    }
+                if let Some(alt) = self.tag.value("alt").map(str::to_owned) {
+                    self.add_text(&[b" ", alt.as_bytes(), b" "]);
                 }
             }
             _ => {}
@@ -199,10 +198,14 @@ impl LinkEmitter {
         }
         self.tags += 1;
         self.token = Some(Token::Tag(self.tag.start));
-        if name == Name::A && self.builder.link_count() > first && !self_closed {
-            let depth = foreign.then(|| self.tree.depth());
-            let markers = self.tree.markers();
-            self.anchors.push(Anchor { link: first, text: Vec::new(), markers, depth });
+        let names_target = |link: &mut LinkRecord| link.attribute != Attribute::STYLE;
+        if name == Name::A
+            && !self_closed
+            && self.builder.links_from(first).iter_mut().any(names_target)
+        {
+            let (markers, depth) = (self.tree.markers(), self.tree.depth());
+            let text = Vec::new();
+            self.anchors.push(Anchor { link: first, text, markers, depth, is_open: true, foreign });
         }
     }
 
@@ -244,7 +247,7 @@ impl LinkEmitter {
     /// `</a>`, or another `a`, ends the one that is open within the same cell.
     fn close_anchor_here(&mut self) {
         let markers = self.tree.markers();
-        let here = |anchor: &mut Anchor| anchor.markers == markers && anchor.depth.is_none();
+        let here = |anchor: &mut Anchor| anchor.markers == markers && !anchor.foreign;
         if let Some(anchor) = self.anchors.pop_if(here) {
             self.close_anchor(anchor);
         }
@@ -252,12 +255,31 @@ impl LinkEmitter {
 
     /// Ends the links whose cell, or in SVG whose element, has ended.
     fn close_anchors(&mut self) {
-        let (markers, depth) = (self.tree.markers(), self.tree.depth());
-        let is_over = |anchor: &mut Anchor| {
-            anchor.markers > markers || anchor.depth.is_some_and(|own| own > depth)
-        };
+        let (markers, fewest) = (self.tree.markers(), self.tree.take_fewest());
+        for anchor in &mut self.anchors {
+            anchor.is_open &= anchor.depth <= fewest;
+        }
+        let is_over =
+            |anchor: &mut Anchor| anchor.markers > markers || (anchor.foreign && !anchor.is_open);
         while let Some(anchor) = self.anchors.pop_if(is_over) {
             self.close_anchor(anchor);
+        }
+    }
+
+    /// Text, or what stands for it, that belongs to the links that are open here.
+    fn add_text(&mut self, pieces: &[&[u8]]) {
+        if self.anchors.is_empty() {
+            return;
+        }
+        let (markers, depth) = (self.tree.markers(), self.tree.depth());
+        let may_open = self.tree.takes_html();
+        for anchor in &mut self.anchors {
+            if !anchor.is_open && anchor.markers == markers && may_open {
+                (anchor.is_open, anchor.depth) = (true, depth);
+            }
+            if anchor.is_open {
+                pieces.iter().for_each(|piece| collect(&mut anchor.text, piece));
+            }
         }
     }
 
@@ -317,9 +339,7 @@ impl Emitter for LinkEmitter {
         } else if let Some((_, style)) = &mut self.style {
             style.extend_from_slice(text);
         } else if !self.in_raw_text && !self.tree.is_hidden() {
-            for anchor in &mut self.anchors {
-                collect(&mut anchor.text, text);
-            }
+            self.add_text(&[text]);
             if self.how.with_sketch {
                 self.sketcher.feed(text);
             }

@@ -21,10 +21,16 @@ pub(super) struct Tree {
     markers: u32,
     /// Open `p` elements.
     paragraphs: u32,
+    /// The fewest elements that were open since somebody asked.
+    fewest: usize,
     /// A `form` is open: another within it is ignored.
     in_form: bool,
     /// Something stands in the page that only a body can hold.
     body_began: bool,
+    /// Its tag was there: another adds next to nothing.
+    has_body_tag: bool,
+    /// The page is made of frames: nothing else in it counts.
+    in_frames: bool,
     /// Of the tag that was told last, itself included.
     region: Option<Region>,
 }
@@ -33,6 +39,8 @@ pub(super) struct Tree {
 struct Open {
     name: Name,
     space: Space,
+    /// The landmark that it is itself.
+    own: Option<Region>,
     region: Option<Region>,
     /// HTML within SVG or MathML may begin here.
     integration: bool,
@@ -43,6 +51,17 @@ enum Space {
     Html,
     Svg,
     Math,
+}
+
+/// What became of a start tag.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Started {
+    /// Browsers ignore it.
+    Nothing,
+    /// An element of HTML.
+    Html,
+    /// An element of SVG or MathML.
+    Foreign,
 }
 
 /// What a start tag says of itself.
@@ -66,22 +85,28 @@ enum Reach {
     Button,
     ListItem,
     Table,
+    /// Across everything.
+    Page,
 }
 
 impl Tree {
-    /// A start tag. Gives false for one that browsers ignore.
-    pub(super) fn handle_start(&mut self, tag: StartTag<'_>) -> bool {
+    /// A start tag.
+    pub(super) fn handle_start(&mut self, tag: StartTag<'_>) -> Started {
         if self.is_in_foreign_content(tag) {
             return self.start_foreign(tag);
         }
         let name = if tag.name == Name::Image { Name::Img } else { tag.name };
         if !self.make_room(name) {
-            return false;
+            return Started::Nothing;
         }
         self.body_began |= !may_stand_before_body(name);
-        let parent = self.parent_region();
-        self.region = by_role(tag.role).or(Region::named(name.text())).or(parent);
-        let closed = name.is_void() || (tag.xml && tag.self_closing);
+        let parent = self.parent_region_of(name);
+        let own = by_role(tag.role).or(Region::named(name.text()));
+        self.region = own.or(parent);
+        // A form right in a table is empty.
+        let closed = name.is_void()
+            || (tag.xml && tag.self_closing)
+            || (name == Name::Form && self.is_outside_cells());
         let outside = matches!(name, Name::Html | Name::Head | Name::Body);
         let foreign = matches!(name, Name::Svg | Name::Math);
         if !(closed || outside || (foreign && tag.self_closing)) {
@@ -90,9 +115,9 @@ impl Tree {
                 Name::Math => Space::Math,
                 _ => Space::Html,
             };
-            self.push(Open { name, space, region: self.region, integration: false });
+            self.push(Open { name, space, own, region: self.region, integration: false });
         }
-        true
+        Started::Html
     }
 
     /// An end tag.
@@ -107,7 +132,7 @@ impl Tree {
         }
         match name {
             Name::Html | Name::Head | Name::Body | Name::Br => {}
-            Name::Template => self.close_up_to(|open| open == Name::Template, |_| false),
+            Name::Template => self.close(name, Reach::Page),
             Name::P => self.close(name, Reach::Button),
             Name::Li => self.close(name, Reach::ListItem),
             Name::Form => self.end_form(),
@@ -127,11 +152,11 @@ impl Tree {
             | Name::Object
             | Name::Select => self.close(name, Reach::Default),
             name if name.is_heading() => {
-                self.close_up_to(Name::is_heading, |open| stops(open, Reach::Default));
+                self.close_up_to(Name::is_heading, |open| open.stops(Reach::Default));
             }
             name if name.is_block() => self.close(name, Reach::Default),
             name if name.is_formatting() => self.end_formatting(name),
-            name => self.close_up_to(|open| open == name, Name::is_special),
+            name => self.close_up_to(|open| open == name, Open::is_special),
         }
     }
 
@@ -151,9 +176,19 @@ impl Tree {
         self.open.last().is_some_and(|open| open.space != Space::Html)
     }
 
+    /// Whether text here belongs to HTML, at least where HTML stands in SVG.
+    pub(super) fn takes_html(&self) -> bool {
+        self.open.last().is_none_or(|open| open.space == Space::Html || open.integration)
+    }
+
     /// How many elements are open.
     pub(super) fn depth(&self) -> usize {
         self.open.len()
+    }
+
+    /// The fewest that were open at any time since this was called last.
+    pub(super) fn take_fewest(&mut self) -> usize {
+        std::mem::replace(&mut self.fewest, self.open.len())
     }
 
     /// How many open elements end the reach of formatting elements.
@@ -165,9 +200,33 @@ impl Tree {
         self.open.last().and_then(|open| open.region)
     }
 
+    /// The region around a tag. What has no place right in a table is put before it
+    /// (HTML, "foster parent").
+    fn parent_region_of(&self, name: Name) -> Option<Region> {
+        use Name::*;
+        let in_table = matches!(self.top(), Some(Table | Tbody | Tfoot | Thead | Tr));
+        let belongs = is_part_of_table(name) || matches!(name, Style | Script | Template);
+        if !in_table || belongs {
+            return self.parent_region();
+        }
+        let table = self.open.iter().rposition(|open| matches!(open.name, Table | Template));
+        let before = table.and_then(|at| at.checked_sub(1)).and_then(|at| self.open.get(at));
+        before.and_then(|open| open.region)
+    }
+
+    /// Whether a table is open, and no cell of it.
+    fn is_outside_cells(&self) -> bool {
+        use Name::*;
+        let nearest = |open: &&Open| matches!(open.name, Table | Td | Th | Caption | Template);
+        self.open.iter().rev().find(nearest).is_some_and(|open| open.name == Table)
+    }
+
     /// Closes what a start tag closes without a word. Gives false where the tag
     /// itself is ignored.
     fn make_room(&mut self, name: Name) -> bool {
+        if self.in_frames && !matches!(name, Name::Frameset | Name::Frame | Name::Noframes) {
+            return false;
+        }
         match name {
             Name::Li => self.close_item(|open| open == Name::Li),
             Name::Dd | Name::Dt => self.close_item(|open| matches!(open, Name::Dd | Name::Dt)),
@@ -192,21 +251,16 @@ impl Tree {
                 self.in_form = true;
             }
             Name::Frameset => {
-                if self.body_began {
+                let too_late = self.in_frames && self.top() != Some(Name::Frameset);
+                if self.body_began || too_late {
                     return false;
                 }
+                self.in_frames = true;
             }
+            Name::Body => return !std::mem::replace(&mut self.has_body_tag, true),
             Name::Frame => return self.top() == Some(Name::Frameset),
             Name::Table => self.close_bare_table(),
-            Name::Caption
-            | Name::Col
-            | Name::Colgroup
-            | Name::Tbody
-            | Name::Thead
-            | Name::Tfoot
-            | Name::Tr
-            | Name::Td
-            | Name::Th => return self.make_table_room(name),
+            name if is_part_of_table(name) => return self.make_table_room(name),
             _ => {}
         }
         let closes_p = name.is_block()
@@ -219,6 +273,7 @@ impl Tree {
                     | Name::Form
                     | Name::Table
                     | Name::Hr
+                    | Name::P
                     | Name::Plaintext
                     | Name::Xmp
             );
@@ -234,7 +289,7 @@ impl Tree {
     /// A list item closes the one before it, but does not reach across other blocks.
     fn close_item(&mut self, is_item: impl Fn(Name) -> bool) {
         self.close_up_to(is_item, |open| {
-            open.is_special() && !matches!(open, Name::Address | Name::Div | Name::P)
+            open.is_special() && !matches!(open.name, Name::Address | Name::Div | Name::P)
         });
     }
 
@@ -250,11 +305,8 @@ impl Tree {
 
     /// A table right in a table closes it; one in a cell does not.
     fn close_bare_table(&mut self) {
-        let at = self.open.iter().rposition(|open| {
-            open.name == Name::Table || open.name.is_marker() || open.integration
-        });
-        if let Some(at) = at.filter(|&at| self.open[at].name == Name::Table) {
-            self.truncate(at);
+        if self.is_outside_cells() {
+            self.close(Name::Table, Reach::Table);
         }
     }
 
@@ -264,15 +316,32 @@ impl Tree {
             matches!(open.name, Name::Table | Name::Template) || open.integration
         });
         let Some(table) = table.filter(|&at| !self.open[at].integration) else { return false };
+        let is_section = |open| matches!(open, Name::Tbody | Name::Thead | Name::Tfoot);
         let home = |open: Name| match name {
-            Name::Td | Name::Th => open == Name::Tr,
-            Name::Tr => matches!(open, Name::Tbody | Name::Thead | Name::Tfoot),
+            Name::Td | Name::Th => open == Name::Tr || is_section(open),
+            Name::Tr => is_section(open),
             Name::Col => open == Name::Colgroup,
             _ => false,
         };
         let inside = self.open[table..].iter().rposition(|open| home(open.name));
         self.truncate(table + inside.unwrap_or(0) + 1);
+        // What is left out between is there all the same.
+        let is_cell = matches!(name, Name::Td | Name::Th);
+        if self.top() == Some(Name::Table) && (is_cell || name == Name::Tr) {
+            self.push_implied(Name::Tbody);
+        }
+        if is_cell && self.top().is_some_and(is_section) {
+            self.push_implied(Name::Tr);
+        }
+        if self.top() == Some(Name::Table) && name == Name::Col {
+            self.push_implied(Name::Colgroup);
+        }
         true
+    }
+
+    fn push_implied(&mut self, name: Name) {
+        let region = self.parent_region();
+        self.push(Open { name, space: Space::Html, own: None, region, integration: false });
     }
 
     /// `</form>` closes nothing but the form itself.
@@ -292,9 +361,9 @@ impl Tree {
     /// block stands between, which then stays open (HTML, "adoption agency algorithm").
     fn end_formatting(&mut self, name: Name) {
         let Some(at) = self.reachable(name) else {
-            return self.close_up_to(|open| open == name, Name::is_special);
+            return self.close_up_to(|open| open == name, Open::is_special);
         };
-        let block = self.open[at..].iter().position(|open| self.is_special(open));
+        let block = self.open[at..].iter().position(Open::is_special);
         let Some(block) = block.map(|within| at + within) else { return self.truncate(at) };
         // Formatting elements between are opened anew within the block; others end.
         let mut index = 0;
@@ -303,6 +372,12 @@ impl Tree {
             index += 1;
             here != at && (here < at || here >= block || open.name.is_formatting())
         });
+        // The block has moved out of what ended.
+        let mut around = at.checked_sub(1).and_then(|before| self.open[before].region);
+        for open in &mut self.open[at..] {
+            open.region = open.own.or(around);
+            around = open.region;
+        }
     }
 
     /// The open formatting element of that name that an end tag here would find.
@@ -318,46 +393,31 @@ impl Tree {
         None
     }
 
-    fn is_special(&self, open: &Open) -> bool {
-        match open.space {
-            Space::Html => open.name.is_special(),
-            Space::Svg | Space::Math => open.integration,
-        }
-    }
-
     fn is_in_scope(&self, name: Name, reach: Reach) -> bool {
         for open in self.open.iter().rev() {
             if open.space == Space::Html && open.name == name {
                 return true;
             }
-            if self.stops(open, reach) {
+            if open.stops(reach) {
                 return false;
             }
         }
         false
     }
 
-    fn stops(&self, open: &Open, reach: Reach) -> bool {
-        match open.space {
-            Space::Html => stops(open.name, reach),
-            Space::Svg | Space::Math => open.integration && reach != Reach::Table,
-        }
-    }
-
     fn close(&mut self, name: Name, reach: Reach) {
-        self.close_up_to(|open| open == name, |open| stops(open, reach));
+        self.close_up_to(|open| open == name, |open| open.stops(reach));
     }
 
     /// Closes all up to an element, unless something stops the search.
-    fn close_up_to(&mut self, is_it: impl Fn(Name) -> bool, stops: impl Fn(Name) -> bool) {
+    fn close_up_to(&mut self, is_it: impl Fn(Name) -> bool, stops: impl Fn(&Open) -> bool) {
         for at in (0..self.open.len()).rev() {
             let open = self.open[at];
-            match open.space {
-                Space::Html if is_it(open.name) => return self.truncate(at),
-                Space::Html if stops(open.name) => return,
-                Space::Html => {}
-                Space::Svg | Space::Math if open.integration => return,
-                Space::Svg | Space::Math => {}
+            if open.space == Space::Html && is_it(open.name) {
+                return self.truncate(at);
+            }
+            if stops(&open) {
+                return;
             }
         }
     }
@@ -383,6 +443,7 @@ impl Tree {
         {
             self.count(open, false);
         }
+        self.fewest = self.fewest.min(self.open.len());
     }
 
     fn count(&mut self, open: Open, opened: bool) {
@@ -417,7 +478,7 @@ impl Tree {
         }
     }
 
-    fn start_foreign(&mut self, tag: StartTag<'_>) -> bool {
+    fn start_foreign(&mut self, tag: StartTag<'_>) -> Started {
         let ends =
             tag.name.ends_foreign_content() || (tag.name == Name::Font && tag.html_attribute);
         if ends && !tag.xml {
@@ -425,7 +486,8 @@ impl Tree {
             return self.handle_start(tag);
         }
         let space = self.open.last().map_or(Space::Html, |open| open.space);
-        self.region = by_role(tag.role).or(self.parent_region());
+        let own = by_role(tag.role);
+        self.region = own.or(self.parent_region());
         if !tag.self_closing {
             let integration = match space {
                 Space::Svg => {
@@ -434,9 +496,9 @@ impl Tree {
                 Space::Math if tag.name == Name::AnnotationXml => tag.html_attribute,
                 _ => matches!(tag.name, Name::Mi | Name::Mn | Name::Mo | Name::Ms | Name::Mtext),
             };
-            self.push(Open { name: tag.name, space, region: self.region, integration });
+            self.push(Open { name: tag.name, space, own, region: self.region, integration });
         }
-        true
+        Started::Foreign
     }
 
     /// Gives whether the end tag closed something foreign.
@@ -462,6 +524,11 @@ impl Tree {
     }
 }
 
+fn is_part_of_table(name: Name) -> bool {
+    use Name::*;
+    matches!(name, Caption | Col | Colgroup | Tbody | Tfoot | Thead | Tr | Td | Th)
+}
+
 /// Start tags that do not begin the body (HTML, "in head").
 fn may_stand_before_body(name: Name) -> bool {
     use Name::*;
@@ -484,14 +551,29 @@ fn may_stand_before_body(name: Name) -> bool {
     )
 }
 
-fn stops(open: Name, reach: Reach) -> bool {
-    use Name::*;
-    match open {
-        Table | Template | Html => true,
-        Applet | Caption | Td | Th | Marquee | Object | Select => reach != Reach::Table,
-        Button => reach == Reach::Button,
-        Ol | Ul => reach == Reach::ListItem,
-        _ => false,
+impl Open {
+    fn is_special(&self) -> bool {
+        match self.space {
+            Space::Html => self.name.is_special(),
+            Space::Svg | Space::Math => self.integration,
+        }
+    }
+
+    /// Whether an end tag of that reach does not go beyond it.
+    fn stops(&self, reach: Reach) -> bool {
+        use Name::*;
+        if self.space != Space::Html {
+            return self.integration && !matches!(reach, Reach::Table | Reach::Page);
+        }
+        match self.name {
+            Table | Template | Html => reach != Reach::Page,
+            Applet | Caption | Td | Th | Marquee | Object | Select => {
+                !matches!(reach, Reach::Table | Reach::Page)
+            }
+            Button => reach == Reach::Button,
+            Ol | Ul => reach == Reach::ListItem,
+            _ => false,
+        }
     }
 }
 

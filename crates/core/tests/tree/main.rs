@@ -1,0 +1,96 @@
+//! Our links against those in the tree of an independent parser, html5ever.
+//!
+//! Documents are put together from pieces, and made of real markup by mutation.
+//! Every start tag gets a number, so that an element that the tree holds twice (an
+//! `a` that was opened anew, say) counts once, and so that positions can be
+//! compared too. What differs on purpose stands in `exceptions`.
+
+#![allow(clippy::unwrap_used, reason = "a test may")]
+
+mod documents;
+mod exceptions;
+mod oracle;
+
+use proptest::prelude::*;
+use rummage_core::extract::{Extractor, Format};
+
+use documents::{Numbered, generated, mutated};
+use exceptions::{Exception, Part};
+
+/// Our links as lines: position, element, attribute, region, what is written, text.
+fn ours(html: &str) -> Vec<String> {
+    let mut page = Extractor::new(Format::Html, Some("utf-8"), 1 << 24);
+    page.feed(html.as_bytes());
+    let reading = page.finish();
+    let line = |link: rummage_core::reading::Link<'_>| {
+        format!(
+            "{}:{} {} {} in {} {:?} {:?}",
+            link.line,
+            link.column,
+            link.element.name(),
+            link.attribute.name(),
+            link.region.map_or("-", |region| region.as_str()),
+            link.written,
+            link.text.unwrap_or("-"),
+        )
+    };
+    reading.links().map(line).collect()
+}
+
+/// A line without the parts that an exception leaves out.
+fn without(line: &str, excused: &[&Exception]) -> String {
+    let leaves_out = |part| excused.iter().any(|exception| exception.part == part);
+    let (head, rest) = line.split_once(" in ").unwrap();
+    let (region, rest) = rest.split_once(' ').unwrap();
+    let end = rest.rfind(" \"").unwrap();
+    let (written, text) = rest.split_at(end);
+    let region = if leaves_out(Part::Region) { "" } else { region };
+    let text = if leaves_out(Part::Text) { "" } else { text };
+    format!("{head} in {region} {written}{text}")
+}
+
+fn compare(markup: &str) -> Result<(), TestCaseError> {
+    let document = Numbered::new(markup);
+    let theirs = oracle::links(&document);
+    let ours = ours(&document.text);
+    if ours == theirs {
+        return Ok(());
+    }
+    let excused = exceptions::of(&document.text);
+    if excused.iter().any(|exception| exception.part == Part::All) {
+        return Ok(());
+    }
+    let rest = |lines: &[String]| lines.iter().map(|l| without(l, &excused)).collect::<Vec<_>>();
+    if rest(&ours) == rest(&theirs) {
+        return Ok(());
+    }
+    let only = |these: &[String], those: &[String]| {
+        these.iter().filter(|line| !those.contains(line)).cloned().collect::<Vec<_>>()
+    };
+    let (ours, theirs) = (only(&ours, &theirs), only(&theirs, &ours));
+    Err(TestCaseError::fail(format!("ours: {ours:#?}\ntheirs: {theirs:#?}\nof: {markup}")))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2000, ..ProptestConfig::default() })]
+
+    #[test]
+    fn documents_of_pieces(markup in generated()) {
+        compare(&markup)?;
+    }
+
+    #[test]
+    fn documents_of_mutated_markup(markup in mutated()) {
+        compare(&markup)?;
+    }
+}
+
+#[test]
+fn the_corpus_as_it_stands() {
+    for (name, markup) in documents::CORPUS {
+        let document = Numbered::new(markup);
+        let theirs = oracle::links(&document);
+        assert!(theirs.len() > 5, "{name} has links");
+        assert_eq!(ours(&document.text), theirs, "{name}");
+    }
+}
