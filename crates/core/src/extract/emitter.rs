@@ -184,10 +184,11 @@ impl LinkEmitter {
         let spot = Spot { region: self.tree.region(), tag: self.tags, foreign };
         let builder = &mut *self.builder;
         Keeper { builder, tag: &self.tag, name, spot }.keep_all();
-        if name == Name::Iframe && self.how.depth < DEEPEST_SRCDOC {
-            if let Some(inner) = self.tag.value("srcdoc").map(|srcdoc| self.nested(srcdoc)) {
-                self.builder.add_nested(&inner, spot.region, spot.tag);
-            }
+        if name == Name::Iframe
+            && self.how.depth < DEEPEST_SRCDOC
+            && let Some(inner) = self.tag.value("srcdoc").map(|srcdoc| self.nested(srcdoc))
+        {
+            self.builder.add_nested(&inner, spot.region, spot.tag);
         }
         let has_sheet = name == Name::Style && !foreign && !self_closed;
         if has_sheet {

@@ -146,7 +146,8 @@ impl Sitemap {
             }
             Event::Empty(tag) => self.take_translation(tag, position),
             Event::End(_) => {
-                if self.open.pop() == Some(Part::Loc) {
+                let ended = self.open.pop();
+                if ended == Some(Part::Loc) {
                     self.end_address();
                 }
             }

