@@ -74,6 +74,8 @@ pub struct Answer {
     pub content_type: &'static str,
     /// The `Location`.
     pub location: Option<String>,
+    /// Other fields, names in lower case.
+    pub fields: Vec<(&'static str, String)>,
     /// The body.
     pub body: Vec<u8>,
 }
@@ -88,7 +90,7 @@ impl Act {
     /// Some other content.
     #[must_use]
     pub fn file(content_type: &'static str, body: Vec<u8>) -> Act {
-        Act::Answer(Answer { status: 200, content_type, location: None, body })
+        Act::Answer(Answer { status: 200, content_type, body, ..Answer::default() })
     }
 
     /// A bare status, with a page that says it.
@@ -96,7 +98,8 @@ impl Act {
     pub fn status(status: u16) -> Act {
         let body = format!("<!DOCTYPE html><title>{status}</title><h1>{status}</h1>");
         let content_type = "text/html; charset=utf-8";
-        Act::Answer(Answer { status, content_type, location: None, body: body.into_bytes() })
+        let body = body.into_bytes();
+        Act::Answer(Answer { status, content_type, body, ..Answer::default() })
     }
 
     /// A redirect.

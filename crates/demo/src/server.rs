@@ -243,6 +243,11 @@ fn response(answer: &Answer) -> Response<Body> {
         (header::LOCATION, answer.location.as_deref().unwrap_or_default()),
         (header::SERVER, "towpath/1.9"),
     ];
+    for (name, value) in &answer.fields {
+        if let Ok(value) = value.parse() {
+            response.headers_mut().insert(*name, value);
+        }
+    }
     for (name, value) in fields {
         if let (false, Ok(value)) = (value.is_empty(), value.parse()) {
             response.headers_mut().insert(name, value);

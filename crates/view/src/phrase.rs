@@ -22,7 +22,7 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
         Cause::Excluded => "left out by a rule",
         Cause::External => "external, only noted",
         Cause::Limit => "beyond a limit that was set",
-        Cause::Trap => "addresses without end",
+        Cause::Trap => "without end",
         Cause::ServiceLink => "for programs, not for visitors",
         Cause::PrivateAddress => "leads into a private network",
         Cause::Nxdomain => "no such host name",

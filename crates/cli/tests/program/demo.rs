@@ -10,7 +10,7 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
     let mut rest = said.out.as_str();
     for step in [
         "$ rummage crawl www.ashlock-canal.test --timeout 500ms\n",
-        "19 broken, 2 doubtful, 2 moved",
+        "30 broken, 2 doubtful, 2 moved",
         "$ rummage findings --verdict doubtful\n",
         "http://reviews.daytrips.test/ashlock",
         "$ rummage trace trains.westshire.test/timetable\n",
@@ -53,6 +53,6 @@ fn the_web_can_be_served_alone_and_is_gone_when_it_is_told_to_end() {
     let id = child.id().to_string();
     assert!(std::process::Command::new("kill").arg(id).status().unwrap().success());
     assert_eq!(child.wait().unwrap().code(), Some(0));
-    assert!(crawl.out.contains("1 page and 1 style sheet read"), "{crawl}");
+    assert!(crawl.out.contains("1 page, 1 style sheet and 1 sitemap read"), "{crawl}");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }

@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
 mod bad_input;
+mod bounds;
 mod demo;
 mod harness;
 mod hostile;

@@ -94,6 +94,11 @@ impl Crawl {
     fn uses(&self, link: &Link<'_>) -> Uses {
         let asked = &self.settings.ask_elements;
         let uses = Uses::of(link);
+        // Where one sitemap was given, others count only if that one names them.
+        let is_given = matches!(self.settings.sitemap, SitemapRule::At(_));
+        if is_given && uses.only_sitemap() && link.element.name() != "loc" {
+            return Uses::IGNORED;
+        }
         if asked.is_empty() || asked.contains(&link.element) || !uses.any() {
             return uses;
         }

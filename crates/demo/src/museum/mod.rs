@@ -1,5 +1,6 @@
 //! The Ashlock Canal Museum: a small volunteer museum on a disused canal, and its partners.
 
+mod attic;
 mod pages;
 mod partners;
 mod truth;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::HOST;
+use super::{HOST, attic};
 use crate::scenario::{Act, Answer, Host};
 
 /// Pages, one after the other, each after a line `<!-- page PATH | TITLE -->`.
@@ -31,6 +31,7 @@ const FOOTER: &[(&str, &str)] = &[
     ("/accessibility/", "Accessibility"),
     ("/tea-room/", "Tea room"),
     ("/privacy/", "Privacy"),
+    ("/attic/", "The attic"),
     ("/volunteers/rota.html", "Volunteer rota"),
     ("mailto:lockhouse@ashlock-canal.test", "Write to us"),
 ];
@@ -48,8 +49,12 @@ pub(super) fn host() -> (Host, Vec<String>) {
     let refresh = "<meta http-equiv=\"refresh\" content=\"0; url=/visit/open-day-2026/\">\n";
     let body = "<p>The open day has moved to a page of its own.</p>\n";
     paths.insert("/open-day/".to_owned(), Act::page(page_of("Open day", refresh, body)));
+    let refresh = "<meta http-equiv=\"refresh\" content=\"600; url='lost.html'\">\n";
+    let body = include_str!("../../site/attic/index.html");
+    paths.insert("/attic/".to_owned(), Act::page(page_of("The attic", refresh, body)));
     let pages = paths.keys().map(|path| format!("https://{HOST}{path}")).collect();
     add_papers(&mut paths);
+    attic::add(&mut paths);
     add_faults(&mut paths);
     (Host { secure: true, paths, ..Host::default() }, pages)
 }

@@ -1,11 +1,11 @@
 //! The truth about every fault that was planted in the museum's web.
 
-use super::HOST;
+use super::{HOST, attic};
 use crate::scenario::{Fault, Place, Places};
 
 /// Target, verdict, cause, status, and the places: page, element, text. A target
 /// or page that begins with `/` is the museum's own.
-type Row = (
+pub(super) type Row = (
     &'static str,
     &'static str,
     &'static str,
@@ -177,6 +177,7 @@ pub(super) fn faults() -> Vec<Fault> {
     };
     let mut faults: Vec<Fault> = ROWS
         .iter()
+        .chain(attic::ROWS)
         .map(|(target, verdict, cause, status, places)| Fault {
             target: own(target),
             verdict,

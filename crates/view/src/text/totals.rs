@@ -84,11 +84,13 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     }
     let all: u64 = totals.not_read.iter().map(|count| count.pages).sum();
     if all > 0 {
-        let reasons: Vec<String> = totals
-            .not_read
-            .iter()
-            .map(|of| format!("{} {}", count(of.pages), phrase::not_read(of.reason)))
-            .collect();
+        let reasons: Vec<String> = match &totals.not_read[..] {
+            [only] => vec![phrase::not_read(only.reason).to_owned()],
+            several => several
+                .iter()
+                .map(|of| format!("{} ({})", phrase::not_read(of.reason), count(of.pages)))
+                .collect(),
+        };
         let pages = counted(all, "page was", "pages were");
         writeln!(out, "{pages} asked but not read for links: {}", reasons.join(", "))?;
     }

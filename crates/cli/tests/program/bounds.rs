@@ -1,0 +1,188 @@
+//! What is read and what is not, as the options and the site itself say.
+
+use std::io::Write;
+
+use rummage_demo::{Act, Scenario};
+
+use crate::harness::Stage;
+use crate::options::{page, site};
+
+fn text(content: &str) -> Act {
+    Act::file("text/plain", content.as_bytes().to_vec())
+}
+
+fn with_robots(rules: &str) -> Scenario {
+    site(
+        "a.test",
+        &[
+            ("/", page("<a href=/open>o</a><a href=/closed>c</a>")),
+            ("/open", page("")),
+            ("/closed", page("<a href=/gone>g</a>")),
+            ("/robots.txt", text(rules)),
+        ],
+    )
+}
+
+#[test]
+fn a_start_that_robots_txt_forbids_is_left_alone_unless_told_otherwise() {
+    let stage = Stage::new(&with_robots("User-agent: *\nDisallow: /"));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(4);
+    assert!(
+        said.err.contains("robots.txt asks robots not to read the start http://a.test/"),
+        "{said}"
+    );
+    assert!(said.err.contains("--robots ignore"), "{said}");
+    stage.run(&["findings"]).ends(4);
+    let said = stage.run(&["crawl", "http://a.test", "--robots", "ignore"]).ends(1);
+    assert!(said.out.contains("3 pages read"), "{said}");
+}
+
+#[test]
+fn a_robots_txt_that_fails_ends_the_run_and_says_what_to_do() {
+    let mut scenario = with_robots("");
+    let paths = &mut scenario.hosts.get_mut("a.test").unwrap().paths;
+    paths.insert("/robots.txt".to_owned(), Act::status(500));
+    let stage = Stage::new(&scenario);
+    let said = stage.run(&["crawl", "http://a.test", "--timeout", "500ms"]).ends(4);
+    assert!(said.err.contains("http://a.test/robots.txt could not be had"), "{said}");
+    assert!(said.err.contains("--robots ignore"), "{said}");
+}
+
+#[test]
+fn disallowed_pages_are_counted_and_noted_and_other_rules_can_be_given() {
+    let stage = Stage::new(&with_robots("User-agent: rummage\nDisallow: /closed"));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
+    assert!(
+        said.out.contains("1 page was asked but not read for links: robots.txt asks"),
+        "{said}"
+    );
+    let lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
+    let closed = lines.iter().find(|line| line["target"] == "http://a.test/closed").unwrap();
+    assert_eq!(closed["notes"], serde_json::json!(["not-read: robots"]));
+    assert_eq!(closed["verdict"], "sound");
+
+    std::fs::write(stage.path("rules.txt"), "User-agent: *\nDisallow: /open").unwrap();
+    let said = stage.run(&["crawl", "http://a.test", "--robots", "./rules.txt"]).ends(1);
+    assert!(said.out.contains("http://a.test/gone"), "{said}");
+    let said = stage.run(&["crawl", "http://a.test", "--robots", "./no.txt"]).ends(2);
+    assert!(said.err.contains("--robots ./no.txt cannot be read"), "{said}");
+}
+
+#[test]
+fn sitemaps_are_read_packed_or_not() {
+    let list = "<urlset><url><loc>http://a.test/alone</loc></url></urlset>";
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    packed.write_all(list.as_bytes()).unwrap();
+    let packed = Act::file("application/octet-stream", packed.finish().unwrap());
+    let robots = text("Sitemap: http://a.test/list.xml.gz");
+    let alone = page("<a href=/gone>g</a>");
+    let paths =
+        [("/", page("")), ("/robots.txt", robots), ("/list.xml.gz", packed), ("/alone", alone)];
+    let stage = Stage::new(&site("a.test", &paths));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(1);
+    assert!(said.out.contains("2 pages and 1 sitemap read, 3 links on them"), "{said}");
+    assert!(said.out.contains("http://a.test/alone 1:"), "{said}");
+
+    let said = stage.run(&["crawl", "http://a.test", "--sitemap", "none"]).ends(0);
+    assert!(said.out.contains("1 not checked: 1 left out by a rule"), "{said}");
+    let words = ["crawl", "http://a.test", "--sitemap", "http://a.test/no.xml"];
+    let said = stage.run(&words).ends(0);
+    assert!(said.out.contains("the sitemap that was given, could not be had"), "{said}");
+    let said = stage.run(&["crawl", "http://a.test", "--sitemap", "no.xml"]).ends(2);
+    assert!(said.err.contains("--sitemap no.xml is no address"), "{said}");
+}
+
+#[test]
+fn prefixes_queries_elements_and_sizes_bound_what_is_read() {
+    let long = format!("<a href=/docs/>d</a>{}<a href=/far>f</a>", "<p>word</p>".repeat(500));
+    let paths = [
+        ("/", page("<a href='/docs/?s=1'>d</a><a href=/blog/>b</a><img src=/i.png>")),
+        ("/docs/", page(&long)),
+        ("/blog/", page("<a href=/gone>g</a>")),
+    ];
+    let stage = Stage::new(&site("a.test", &paths));
+    let crawl = |more: &[&str]| stage.run(&[&["crawl", "http://a.test", "-q"], more].concat());
+
+    let said = crawl(&["--within", "/docs/", "--query", "drop:s"]).ends(1);
+    assert!(
+        said.out.contains("1 page was asked but not read for links: outside --within"),
+        "{said}"
+    );
+    assert!(said.out.contains("http://a.test/far") && !said.out.contains("/gone"), "{said}");
+    let said = crawl(&["--query", "drop", "--max-size", "1K", "--ask-elements", "img"]).ends(1);
+    assert!(said.out.contains("1 page was read up to --max-size only"), "{said}");
+    assert!(said.out.contains("img src=/i.png") && !said.out.contains("/far"), "{said}");
+
+    for (words, wrong) in [
+        (["--within", "http://"], "empty host"),
+        (["--query", "dorp"], "write keep, drop"),
+        (["--ask-elements", "images"], "no such element holds a link"),
+        (["--max-size", "10 parsecs"], "such as 500K"),
+    ] {
+        let said = crawl(&words).ends(2);
+        assert!(said.err.contains(wrong), "{said}");
+    }
+}
+
+#[test]
+fn addresses_without_end_are_stopped_named_and_listed() {
+    let month = |n: usize| format!("/calendar?month={}-{:02}", 2026 + n / 12, 1 + n % 12);
+    let mut paths = vec![("/".to_owned(), page(&format!("<a href='{}'>c</a>", month(0))))];
+    for n in 0..700 {
+        paths.push((month(n), page(&format!("Month {n} <a href='{}'>next</a>", month(n + 1)))));
+    }
+    let paths: Vec<(&str, Act)> = paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
+    let stage = Stage::new(&site("a.test", &paths));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
+    assert!(said.out.contains("1 not checked: 1 without end"), "{said}");
+    assert!(said.out.contains("--exclude '/calendar?*'"), "{said}");
+    let said = stage.run(&["findings", "--verdict", "skipped"]).ends(0);
+    assert!(said.out.contains("skipped  without end\n  http://a.test/calendar?month="), "{said}");
+    let said = stage.run(&["crawl", "http://a.test", "--include", "/calendar?*"]).ends(1);
+    assert!(said.out.contains("701 pages read"), "{said}");
+}
+
+#[test]
+fn a_site_that_scripts_draw_is_never_called_sound() {
+    let shell = Act::page("<title>App</title><div id=app></div><script src=/a.js></script>".into());
+    let script = Act::file("text/javascript", b"draw()".to_vec());
+    let stage = Stage::new(&site("a.test", &[("/", shell), ("/a.js", script)]));
+    let said = stage.run(&["crawl", "http://a.test"]).ends(3);
+    assert!(said.out.contains("http://a.test/ is drawn by script"), "{said}");
+    assert!(
+        said.out.contains("Pages here are drawn by script; their links were not seen."),
+        "{said}"
+    );
+    assert!(!said.out.contains("Nothing that was checked"), "{said}");
+}
+
+#[test]
+fn what_was_read_of_robots_and_sitemaps_is_there_again_after_a_kill() {
+    let list: String =
+        (0..30).map(|n| format!("<url><loc>http://a.test/{n}</loc></url>")).collect();
+    let mut paths = vec![
+        ("/".to_owned(), page("")),
+        ("/robots.txt".to_owned(), text("User-agent: *\nDisallow: /7\nSitemap: /map.xml")),
+        ("/map.xml".to_owned(), text(&format!("<urlset>{list}</urlset>"))),
+        ("/29".to_owned(), Act::Silent),
+    ];
+    paths.extend((0..29).map(|n| (format!("/{n}"), page(&format!("<a href=/x{n}>x</a>")))));
+    let paths: Vec<(&str, Act)> = paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
+    let stage = Stage::new(&site("a.test", &paths));
+    let mut child = stage.command(&["crawl", "http://a.test", "-q"]).spawn().unwrap();
+    while stage.web.asked().len() < 60 || !stage.web.asked().iter().any(|a| a.path == "/29") {
+        std::thread::yield_now();
+    }
+    // What is committed twice a second is there.
+    let read = || stage.run(&["findings"]).out.contains("29 pages and 1 sitemap read");
+    while !read() {
+        std::thread::yield_now();
+    }
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let asked = |path: &str| stage.web.asked().iter().filter(|a| a.path == path).count();
+    let said = stage.run(&["crawl", "--resume", "--timeout", "500ms"]).ends(1);
+    assert_eq!((asked("/"), asked("/robots.txt"), asked("/map.xml"), asked("/7")), (1, 1, 1, 1));
+    assert!(said.out.contains("29 pages and 1 sitemap read"), "{said}");
+    assert!(said.out.contains("robots.txt asks robots not to"), "{said}");
+}

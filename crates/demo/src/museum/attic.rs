@@ -1,0 +1,175 @@
+//! The attic: old pages of the museum that nobody has dared to throw away.
+//!
+//! They hold a link of every kind, in old encodings and forms. What is missing is
+//! missing many times over, so that each kind of link has a place in the truth.
+
+use std::collections::BTreeMap;
+
+use super::HOST;
+use super::truth::Row;
+use crate::scenario::{Act, Answer};
+
+/// What the attic answers, and what lies about it.
+pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
+    let html = "text/html; charset=utf-8";
+    let mut add = |path: &str, act| paths.insert(path.to_owned(), act);
+    add("/attic/pictures.html", page(html, include_str!("../../site/attic/pictures.html")));
+    add("/attic/film.html", page(html, include_str!("../../site/attic/film.html")));
+    add("/attic/handbook.html", page("text/html", include_str!("../../site/attic/handbook.html")));
+    let rules = include_str!("../../site/attic/rules.xhtml");
+    add("/attic/rules.xhtml", page("application/xhtml+xml", rules));
+    let sheet = "@import 'lost.css';\n.hook { background: url(lost.png) }\n";
+    add("/attic/wall.css", page("text/css", sheet));
+    encodings(&mut add);
+    // The links of a menu that is sent along with the page, and of its print style.
+    let programme = Answer {
+        status: 200,
+        content_type: html,
+        fields: vec![("link", "</attic/lost.css>; rel=\"stylesheet\"; media=\"print\"".to_owned())],
+        body: b"<!DOCTYPE html><title>Programme for 2013</title><p>See the \
+                <a href=\"/diary/\">diary</a>.</p>"
+            .to_vec(),
+        ..Answer::default()
+    };
+    add("/attic/programme.html", Act::Answer(programme));
+    // A link that lacks its slash, on a server that does not mind.
+    for depth in 0..4 {
+        let path = format!("/attic/{}", "maps/".repeat(depth + 1));
+        let text = "<!DOCTYPE html><title>Maps</title><p><a href=\"maps/\">Maps</a></p>";
+        add(&path, page(html, text));
+    }
+    // Two pages that a script is to draw.
+    for path in ["/booking/boats", "/booking/rooms"] {
+        let text = "<!DOCTYPE html><title>Booking</title><div id=\"booking\">Loading …</div>\
+                    <script src=\"/style/menu.js\"></script>";
+        add(path, page(html, text));
+    }
+    let robots = format!(
+        "# The rota is for volunteers.\nUser-agent: *\nDisallow: /volunteers/\n\n\
+         Sitemap: https://{HOST}/sitemap.xml\nSitemap: https://{HOST}/attic/lost.xml\n"
+    );
+    add("/robots.txt", page("text/plain; charset=utf-8", &robots));
+    let hours = "<!DOCTYPE html><title>Key holders</title><a href=\"/never-asked.html\">Keys</a>";
+    add("/volunteers/keys.html", page(html, hours));
+    add("/sitemap.xml", page("application/xml", &sitemap()));
+    let alone = "<!DOCTYPE html><title>A page that no page leads to</title>\
+                 <p>It names <a href=\"/attic/lost.html\">another</a>.</p>";
+    add("/attic/alone.html", page(html, alone));
+    add("/attic/post-only", Act::status(405));
+}
+
+fn page(content_type: &'static str, text: &str) -> Act {
+    Act::file(content_type, text.as_bytes().to_vec())
+}
+
+/// Pages from before everything was UTF-8.
+fn encodings(add: &mut impl FnMut(&str, Act) -> Option<Act>) {
+    let latin = b"<HTML><HEAD><META HTTP-EQUIV=\"Content-Type\" CONTENT=\"text/html; \
+        charset=iso-8859-1\">\n<TITLE>Ashlock Caf\xe9 1999</TITLE></HEAD>\n\
+        <BODY BACKGROUND=\"lost.png\">\n<A HREF=\"find?q=caf\xe9\">Caf\xe9</A></BODY></HTML>";
+    add("/attic/1999.html", Act::file("text/html", latin.to_vec()));
+    let french = b"<TITLE>Jumelage</TITLE><A HREF=\"lost.html\">L'\xe9cluse jumel\xe9e</A>";
+    add("/attic/french.html", Act::file("text/html; charset=ISO-8859-1", french.to_vec()));
+    let japanese = b"<title>\x83e</title><a href=\"find?q=\x83e\">\x83e</a>";
+    add("/attic/japanese.html", Act::file("text/html; charset=Shift_JIS", japanese.to_vec()));
+    let letter = "\u{feff}<title>A letter</title><a href='lost.html'>Grüße</a>";
+    let letter = letter.encode_utf16().flat_map(u16::to_le_bytes).collect();
+    add("/attic/letter.html", Act::file("text/html", letter));
+}
+
+fn sitemap() -> String {
+    let entries: String = ["/", "/visit/", "/attic/alone.html", "/attic/lost.html"]
+        .iter()
+        .map(|path| format!("<url><loc>https://{HOST}{path}</loc></url>\n"))
+        .collect();
+    format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n\
+         <urlset xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n{entries}</urlset>\n"
+    )
+}
+
+const PICTURES: &str = "/attic/pictures.html";
+const FILM: &str = "/attic/film.html";
+
+/// What is missing, and each kind of link that names it.
+pub(super) const ROWS: &[Row] = &[
+    (
+        "/attic/lost.html",
+        "broken",
+        "not-found",
+        404,
+        &[
+            (PICTURES, "meta", ""),
+            (PICTURES, "area", "Top row"),
+            (PICTURES, "a", "Plan of the wall"),
+            (PICTURES, "form", ""),
+            (PICTURES, "a", "All pictures on one page"),
+            (FILM, "iframe", ""),
+            (FILM, "a", "the programme"),
+            (FILM, "iframe", ""),
+            ("/attic/handbook.html", "frame", ""),
+            ("/attic/rules.xhtml", "a", "The rules before these"),
+            ("/attic/french.html", "a", "L'écluse jumelée"),
+            ("/attic/letter.html", "a", "Grüße"),
+            ("/attic/alone.html", "a", "another"),
+            ("/attic/", "meta", ""),
+            ("/sitemap.xml", "loc", ""),
+        ],
+    ),
+    (
+        "/attic/lost.png",
+        "broken",
+        "not-found",
+        404,
+        &[
+            (PICTURES, "meta", ""),
+            (PICTURES, "meta", ""),
+            (PICTURES, "link", ""),
+            (PICTURES, "link", ""),
+            (PICTURES, "style", ""),
+            (PICTURES, "img", "The kilns"),
+            (PICTURES, "source", ""),
+            (PICTURES, "img", "Coming soon"),
+            (PICTURES, "img", "Coming later"),
+            (PICTURES, "image", ""),
+            (PICTURES, "div", ""),
+            (PICTURES, "input", "Search the wall"),
+            (FILM, "video", ""),
+            ("/attic/1999.html", "body", ""),
+            ("/attic/wall.css", "style", ""),
+        ],
+    ),
+    (
+        "/attic/lost.css",
+        "broken",
+        "not-found",
+        404,
+        &[
+            (PICTURES, "style", ""),
+            ("/attic/wall.css", "style", ""),
+            ("/attic/programme.html", "link", ""),
+        ],
+    ),
+    (
+        "/attic/lost.svg",
+        "broken",
+        "not-found",
+        404,
+        &[(PICTURES, "object", ""), (PICTURES, "embed", "")],
+    ),
+    ("/attic/lost.svg#hook", "broken", "not-found", 404, &[(PICTURES, "use", "")]),
+    ("/attic/lost.js", "broken", "not-found", 404, &[(PICTURES, "script", "")]),
+    ("/attic/lost.xml", "broken", "not-found", 404, &[("/robots.txt", "sitemap", "")]),
+    ("/attic/reels/lost.mp3", "broken", "not-found", 404, &[(FILM, "audio", "")]),
+    (
+        "/attic/reels/lost.mp4",
+        "broken",
+        "not-found",
+        404,
+        &[(FILM, "video", ""), (FILM, "source", "")],
+    ),
+    ("/attic/reels/lost.vtt", "broken", "not-found", 404, &[(FILM, "track", "")]),
+    // In the encodings of their pages.
+    ("/attic/find?q=caf%E9", "broken", "not-found", 404, &[("/attic/1999.html", "a", "Café")]),
+    ("/attic/find?q=%83e", "broken", "not-found", 404, &[("/attic/japanese.html", "a", "テ")]),
+];
