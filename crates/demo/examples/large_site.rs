@@ -2,105 +2,26 @@
 //!
 //!     cargo run --release -p rummage-demo --example large_site -- FOLDER [PAGES]
 //!
-//! Pages are 32 KB in the mean with a heavy tail to 300 KB, with about 126 links
-//! each: a menu and a footer that are the same everywhere, links in the text and
-//! pictures. Equal arguments write equal bytes.
+//! Equal arguments write equal bytes.
 
-use std::fmt::Write as _;
 use std::path::Path;
 use std::{env, fs, io};
 
-use rummage_demo::Draw;
-
-const WORDS: [&str; 24] = [
-    "the", "lock", "water", "boat", "towpath", "gate", "of", "and", "a", "winter", "ledger",
-    "keeper", "stone", "bridge", "iron", "was", "with", "pound", "toll", "horse", "night", "wharf",
-    "reeds", "pump",
-];
+use rummage_demo::{LARGE_SITE_PICTURES, large_site};
 
 fn main() -> io::Result<()> {
     let mut arguments = env::args().skip(1);
     let folder = arguments.next().ok_or_else(|| io::Error::other("name a folder"))?;
     let pages = arguments.next().and_then(|pages| pages.parse().ok()).unwrap_or(5000);
-    let mut draw = Draw::new(1);
-    for page in 0..pages {
-        let path = Path::new(&folder).join(path(page).trim_start_matches('/'));
+    for (path, html) in large_site(pages) {
+        let path = Path::new(&folder).join(path.trim_start_matches('/'));
         fs::create_dir_all(path.parent().expect("every page has a folder"))?;
-        fs::write(path, html(page, pages, &mut draw))?;
+        fs::write(path, html)?;
     }
     let pictures = Path::new(&folder).join("pictures");
     fs::create_dir_all(&pictures)?;
-    for picture in 0..PICTURES {
+    for picture in 0..LARGE_SITE_PICTURES {
         fs::write(pictures.join(format!("{picture}.jpg")), b"\xff\xd8\xff\xd9")?;
     }
     fs::write(Path::new(&folder).join("style.css"), "body { margin: auto }\n")
-}
-
-const PICTURES: usize = 2000;
-
-fn path(page: usize) -> String {
-    match page {
-        0 => "/index.html".to_owned(),
-        _ => format!("/part{}/page{page}.html", page % 50),
-    }
-}
-
-fn html(page: usize, pages: usize, draw: &mut Draw) -> String {
-    let mut html = format!(
-        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n\
-         <title>Page {page}</title>\n<link rel=\"stylesheet\" href=\"/style.css\">\n</head>\n<body>\n\
-         <header><nav><ul>\n"
-    );
-    for item in 0..30 {
-        let to = path(item * 7 % pages);
-        let _ = writeln!(html, "<li class=\"item\"><a href=\"{to}\">Menu {item}</a></li>");
-    }
-    html.push_str("</ul></nav></header>\n<main>\n");
-    // Every page is reached: from the one before in a tree of ten branches.
-    for child in (page * 10 + 1..=page * 10 + 10).filter(|child| *child < pages) {
-        let _ = writeln!(html, "<p><a href=\"{}\">Part {child}</a></p>", path(child));
-    }
-    for _ in 0..58 {
-        let to = path(draw.below(pages));
-        let text = sentence(draw, 3);
-        let _ = writeln!(
-            html,
-            "<p>{} <a class=\"inline\" href=\"{to}\">{text}</a> {}</p>",
-            sentence(draw, 14),
-            sentence(draw, 8)
-        );
-    }
-    for _ in 0..12 {
-        let picture = draw.below(PICTURES);
-        let alt = sentence(draw, 4);
-        let _ =
-            writeln!(html, "<figure><img src=\"/pictures/{picture}.jpg\" alt=\"{alt}\"></figure>");
-    }
-    while html.len() < size(page, draw) {
-        let _ = writeln!(html, "<p id=\"s{}\">{}</p>", html.len(), sentence(draw, 40));
-    }
-    html.push_str("</main>\n<footer><ul>\n");
-    for item in 0..24 {
-        let to = path(item * 11 % pages);
-        let _ = writeln!(html, "<li><a href=\"{to}\">Footer &amp; more {item}</a></li>");
-    }
-    html.push_str("</ul></footer>\n</body>\n</html>\n");
-    html
-}
-
-/// Most pages are small, a few are large: a tail like one over the rank.
-fn size(page: usize, draw: &mut Draw) -> usize {
-    let _ = draw.below(2);
-    let rank = (page * 7919) % 1000 + 1;
-    (17_800 + 2_600_000 / (rank + 8)).min(300_000)
-}
-
-fn sentence(draw: &mut Draw, words: usize) -> String {
-    let mut text = String::new();
-    for _ in 0..words {
-        text.push_str(WORDS[draw.below(WORDS.len())]);
-        text.push(' ');
-    }
-    text.truncate(text.len() - 1);
-    text
 }

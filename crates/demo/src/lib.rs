@@ -13,13 +13,14 @@ mod authority;
 mod dns;
 mod draw;
 mod generated;
+mod large;
 mod museum;
 mod scenario;
 mod server;
 mod tour;
 
-pub use draw::Draw;
 pub use generated::generated;
+pub use large::{LARGE_SITE_PICTURES, large_site};
 pub use museum::museum;
 pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario};
 pub use server::{Asked, Web, serve};

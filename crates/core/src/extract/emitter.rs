@@ -393,7 +393,7 @@ impl Emitter for LinkEmitter {
     }
 
     fn push_attribute_name(&mut self, name: &[u8]) {
-        self.tag.push(name);
+        self.tag.push_name(name);
     }
 
     fn push_attribute_value(&mut self, value: &[u8]) {

@@ -50,11 +50,14 @@ pub(super) struct Feed {
     slot: Arc<Slot>,
     text: String,
     at: usize,
+    /// The piece holds a CR or a NUL. The tokenizer looks for them everywhere, and
+    /// hardly any page has one.
+    has_rare: bool,
 }
 
 impl Feed {
     pub(super) fn new(slot: Arc<Slot>) -> Feed {
-        Feed { slot, text: String::new(), at: 0 }
+        Feed { slot, text: String::new(), at: 0, has_rare: false }
     }
 
     fn rest(&self) -> &[u8] {
@@ -63,19 +66,50 @@ impl Feed {
 
     /// Gives whether there is text; `Err` when there may be later.
     fn has_text(&mut self) -> Result<bool, Dry> {
-        if self.at < self.text.len() {
-            return Ok(true);
-        }
+        if self.at < self.text.len() { Ok(true) } else { self.next_piece() }
+    }
+
+    #[cold]
+    fn next_piece(&mut self) -> Result<bool, Dry> {
         let mut next = self.slot.lock();
         self.text.clear();
         self.at = 0;
         std::mem::swap(&mut self.text, &mut next.text);
+        self.has_rare = memchr::memchr2(b'\r', b'\0', self.text.as_bytes()).is_some();
         match (self.text.is_empty(), next.closed) {
             (false, _) => Ok(true),
             (true, true) => Ok(false),
             (true, false) => Err(Dry),
         }
     }
+
+    /// How much of the text may be given at once: up to the first of these bytes, or
+    /// less. At least one byte.
+    fn run(&self, needle: &[u8]) -> usize {
+        let rest = self.rest();
+        let found = match *needle {
+            [a, b, b'\0', b'\r'] if !self.has_rare => memchr::memchr2(a, b, rest),
+            [a, b'\0', b'\r'] if !self.has_rare => memchr::memchr(a, rest),
+            [a] => memchr::memchr(a, rest),
+            [a, b] => memchr::memchr2(a, b, rest),
+            [a, b, c] => memchr::memchr3(a, b, c, rest),
+            [a, b, c, d] => {
+                let first = memchr::memchr3(a, b, c, rest);
+                memchr::memchr(d, &rest[..first.unwrap_or(rest.len())]).or(first)
+            }
+            // Within tags: names are short, and end at signs.
+            _ => {
+                debug_assert!(!needle.iter().any(|&byte| is_word(byte)), "{needle:?}");
+                rest.iter().position(|&byte| !is_word(byte))
+            }
+        };
+        found.map_or(rest.len(), |at| at.max(1))
+    }
+}
+
+/// What no state of the tokenizer looks for.
+fn is_word(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || byte == b'_' || byte >= 0x80
 }
 
 impl Reader for Feed {
@@ -113,31 +147,8 @@ impl Reader for Feed {
             return Ok(None);
         }
         let start = self.at;
-        let rest = self.rest();
-        let length = find_any(needle, rest).map_or(rest.len(), |at| at.max(1));
+        let length = self.run(needle);
         self.at += length;
         Ok(Some(&self.text.as_bytes()[start..start + length]))
-    }
-}
-
-/// The first place of any of these bytes.
-fn find_any(needle: &[u8], text: &[u8]) -> Option<usize> {
-    match *needle {
-        [a] => memchr::memchr(a, text),
-        [a, b] => memchr::memchr2(a, b, text),
-        [a, b, c] => memchr::memchr3(a, b, c, text),
-        [a, b, c, d] => {
-            let first = memchr::memchr3(a, b, c, text);
-            let before = &text[..first.unwrap_or(text.len())];
-            memchr::memchr(d, before).or(first)
-        }
-        _ => {
-            // Most stretches are short: a set of bits beats looking through the needle.
-            let mut set = [0u64; 4];
-            for &byte in needle {
-                set[usize::from(byte >> 6)] |= 1 << (byte & 63);
-            }
-            text.iter().position(|&byte| set[usize::from(byte >> 6)] >> (byte & 63) & 1 == 1)
-        }
     }
 }

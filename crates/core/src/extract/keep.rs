@@ -179,6 +179,11 @@ fn starts_with_ignore_case(text: &str, start: &str) -> bool {
 
 /// Folds white space and cuts what is too long.
 pub(super) fn fold(raw: &[u8]) -> Cow<'_, str> {
+    // Most texts are short and need no folding.
+    let trimmed = raw.trim_ascii();
+    if trimmed.len() <= LONGEST_TEXT && is_folded(trimmed) {
+        return Cow::Borrowed(std::str::from_utf8(trimmed).expect("ASCII is text"));
+    }
     let text = String::from_utf8_lossy(raw);
     let mut folded = String::with_capacity(text.len());
     for word in text.split_whitespace() {
@@ -192,4 +197,15 @@ pub(super) fn fold(raw: &[u8]) -> Cow<'_, str> {
         folded.push('…');
     }
     Cow::Owned(folded)
+}
+
+/// Whether a text is ASCII with single spaces between its words.
+fn is_folded(text: &[u8]) -> bool {
+    let mut after_space = false;
+    text.iter().all(|&byte| {
+        let is_space = byte == b' ';
+        let fine = byte.is_ascii() && byte >= b' ' && !(is_space && after_space);
+        after_space = is_space;
+        fine
+    })
 }

@@ -43,7 +43,7 @@ impl Cursor {
         match memchr::memrchr(b'\n', passed) {
             None => self.column += code_points(passed),
             Some(last) => {
-                let ends = passed.iter().filter(|&&byte| byte == b'\n').count();
+                let ends = memchr::memchr_iter(b'\n', passed).count();
                 self.line += u32::try_from(ends).expect("pages are shorter than 4 GiB");
                 self.column = 1 + code_points(&passed[last + 1..]);
             }
@@ -70,7 +70,11 @@ fn starts_code_point(byte: u8) -> bool {
 }
 
 fn code_points(bytes: &[u8]) -> u32 {
-    let count = bytes.iter().filter(|&&byte| starts_code_point(byte)).count();
+    let count = if bytes.is_ascii() {
+        bytes.len()
+    } else {
+        bytes.iter().filter(|&&byte| starts_code_point(byte)).count()
+    };
     u32::try_from(count).expect("pages are shorter than 4 GiB")
 }
 

@@ -14,6 +14,9 @@ pub(super) struct Tag {
     /// Names and values of the attributes, one after the other.
     buffer: Vec<u8>,
     attributes: Vec<Span>,
+    /// With which letters the names of attributes begin: most questions are about
+    /// attributes that a tag does not have.
+    initials: u32,
 }
 
 #[derive(Debug, Default)]
@@ -30,6 +33,7 @@ impl Tag {
         self.name.clear();
         self.buffer.clear();
         self.attributes.clear();
+        self.initials = 0;
     }
 
     pub(super) fn begin_attribute(&mut self) {
@@ -42,6 +46,15 @@ impl Tag {
         if let Some(last) = self.attributes.last_mut() {
             last.value.get_or_insert(end);
         }
+    }
+
+    pub(super) fn push_name(&mut self, bytes: &[u8]) {
+        if let (Some(last), Some(&first)) = (self.attributes.last(), bytes.first())
+            && last.start == last.end
+        {
+            self.initials |= 1 << (first & 31);
+        }
+        self.push(bytes);
     }
 
     pub(super) fn push(&mut self, bytes: &[u8]) {
@@ -64,6 +77,9 @@ impl Tag {
     }
 
     fn range(&self, name: &str) -> Option<Range<usize>> {
+        if self.initials >> (name.as_bytes()[0] & 31) & 1 == 0 {
+            return None;
+        }
         self.attributes.iter().find_map(|span| {
             let value = span.value.unwrap_or(span.end);
             let same = &self.buffer[span.start..value] == name.as_bytes();
