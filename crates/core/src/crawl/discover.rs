@@ -325,7 +325,10 @@ impl Crawl {
         let entry = self.entry(id);
         let external = entry.scope == Scope::External;
         let no_lists = self.settings.sitemap == SitemapRule::None;
-        if !entry.uses.any() {
+        if entry.uses.robots() {
+            // Nothing can be read before it, wherever it has moved to.
+            None
+        } else if !entry.uses.any() {
             let left_out = entry.uses.left_out();
             Some(if left_out { Cause::Excluded } else { Cause::ServiceLink })
         } else if entry.excluded || (no_lists && entry.uses.only_sitemap()) {

@@ -144,11 +144,12 @@ impl Crawl {
     pub(super) fn handle_robots(&mut self, id: AddressId, judged: &Judged) {
         let Some(&server) = self.permits.asked.get(&id) else { return };
         let answered = matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
-        let refused = judged.status.is_some_and(|status| (400..500).contains(&status));
+        // Refused, or sent on without an end (RFC 9309 §2.3.1.2 and §2.3.1.3).
+        let refused = judged.status.is_some_and(|status| (300..500).contains(&status));
         let found = self.permits.read.get(&judged.last).cloned().filter(|_| answered);
         let robots = match found {
             Some(robots) => Some(robots),
-            // There are no rules (RFC 9309 §2.3.1.3), or an answer without a body.
+            // There are no rules, or an answer without a body.
             None if refused || answered => Some(Robots::default()),
             None => None,
         };

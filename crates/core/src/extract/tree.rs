@@ -6,8 +6,12 @@
 //! tags, the reach of an end tag, cells and rows, formatting elements that are
 //! closed out of order, and foreign content.
 
+mod closing;
+mod foreign;
+
 use super::names::Name;
 use crate::reading::Region;
+use closing::Reach;
 
 /// As deep as browsers build their trees; what lies deeper counts as there.
 const DEEPEST: usize = 512;
@@ -76,17 +80,6 @@ pub(super) struct StartTag<'a> {
     /// For `annotation-xml`: its encoding is HTML. For `font`: it has an attribute
     /// that only HTML's has.
     pub(super) html_attribute: bool,
-}
-
-/// How far an end tag reaches (HTML, "Has an element in scope").
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Reach {
-    Default,
-    Button,
-    ListItem,
-    Table,
-    /// Across everything.
-    Page,
 }
 
 impl Tree {
@@ -280,142 +273,6 @@ impl Tree {
         true
     }
 
-    /// A list item closes the one before it, but does not reach across other blocks.
-    fn close_item(&mut self, is_item: impl Fn(Name) -> bool) {
-        self.close_up_to(is_item, |open| {
-            open.is_special() && !matches!(open.name, Name::Address | Name::Div | Name::P)
-        });
-    }
-
-    fn close_ruby(&mut self, name: Name) {
-        if !self.is_in_scope(Name::Ruby, Reach::Default) {
-            return;
-        }
-        let keeps = |open| open == Name::Rtc && matches!(name, Name::Rp | Name::Rt);
-        while self.top().is_some_and(|open| has_implied_end(open) && !keeps(open)) {
-            self.pop();
-        }
-    }
-
-    /// A table right in a table closes it; one in a cell does not.
-    fn close_bare_table(&mut self) {
-        if self.is_outside_cells() {
-            self.close(Name::Table, Reach::Table);
-        }
-    }
-
-    /// A part of a table closes the parts before it. Outside a table it is ignored.
-    fn make_table_room(&mut self, name: Name) -> bool {
-        let table = self.open.iter().rposition(|open| {
-            matches!(open.name, Name::Table | Name::Template) || open.integration
-        });
-        let Some(table) = table.filter(|&at| !self.open[at].integration) else { return false };
-        let is_section = |open| matches!(open, Name::Tbody | Name::Thead | Name::Tfoot);
-        let home = |open: Name| match name {
-            Name::Td | Name::Th => open == Name::Tr || is_section(open),
-            Name::Tr => is_section(open),
-            Name::Col => open == Name::Colgroup,
-            _ => false,
-        };
-        let inside = self.open[table..].iter().rposition(|open| home(open.name));
-        self.truncate(table + inside.unwrap_or(0) + 1);
-        // What is left out between is there all the same.
-        let is_cell = matches!(name, Name::Td | Name::Th);
-        if self.top() == Some(Name::Table) && (is_cell || name == Name::Tr) {
-            self.push_implied(Name::Tbody);
-        }
-        if is_cell && self.top().is_some_and(is_section) {
-            self.push_implied(Name::Tr);
-        }
-        if self.top() == Some(Name::Table) && name == Name::Col {
-            self.push_implied(Name::Colgroup);
-        }
-        true
-    }
-
-    fn push_implied(&mut self, name: Name) {
-        let region = self.parent_region();
-        self.push(Open { name, space: Space::Html, own: None, region, integration: false });
-    }
-
-    /// `</form>` closes nothing but the form itself.
-    fn end_form(&mut self) {
-        self.in_form = false;
-        if self.is_in_scope(Name::Form, Reach::Default) {
-            while self.top().is_some_and(has_implied_end) {
-                self.pop();
-            }
-            if let Some(at) = self.open.iter().rposition(|open| open.name == Name::Form) {
-                self.open.remove(at);
-            }
-        }
-    }
-
-    /// An end tag of `b`, `a` and the like: it closes all up to its start, unless a
-    /// block stands between, which then stays open (HTML, "adoption agency algorithm").
-    fn end_formatting(&mut self, name: Name) {
-        let Some(at) = self.reachable(name) else {
-            return self.close_up_to(|open| open == name, Open::is_special);
-        };
-        let block = self.open[at..].iter().position(Open::is_special);
-        let Some(block) = block.map(|within| at + within) else { return self.truncate(at) };
-        // Formatting elements between are opened anew within the block; others end.
-        let mut index = 0;
-        self.open.retain(|open| {
-            let here = index;
-            index += 1;
-            here != at && (here < at || here >= block || open.name.is_formatting())
-        });
-        // The block has moved out of what ended.
-        let mut around = at.checked_sub(1).and_then(|before| self.open[before].region);
-        for open in &mut self.open[at..] {
-            open.region = open.own.or(around);
-            around = open.region;
-        }
-    }
-
-    /// The open formatting element of that name that an end tag here would find.
-    fn reachable(&self, name: Name) -> Option<usize> {
-        for (at, open) in self.open.iter().enumerate().rev() {
-            if open.name == name && open.space == Space::Html {
-                return Some(at);
-            }
-            if open.space == Space::Html && open.name.is_marker() {
-                return None;
-            }
-        }
-        None
-    }
-
-    fn is_in_scope(&self, name: Name, reach: Reach) -> bool {
-        for open in self.open.iter().rev() {
-            if open.space == Space::Html && open.name == name {
-                return true;
-            }
-            if open.stops(reach) {
-                return false;
-            }
-        }
-        false
-    }
-
-    fn close(&mut self, name: Name, reach: Reach) {
-        self.close_up_to(|open| open == name, |open| open.stops(reach));
-    }
-
-    /// Closes all up to an element, unless something stops the search.
-    fn close_up_to(&mut self, is_it: impl Fn(Name) -> bool, stops: impl Fn(&Open) -> bool) {
-        for at in (0..self.open.len()).rev() {
-            let open = self.open[at];
-            if open.space == Space::Html && is_it(open.name) {
-                return self.truncate(at);
-            }
-            if stops(&open) {
-                return;
-            }
-        }
-    }
-
     fn top(&self) -> Option<Name> {
         self.open.last().filter(|open| open.space == Space::Html).map(|open| open.name)
     }
@@ -457,67 +314,6 @@ impl Tree {
     }
 }
 
-/// Foreign content: SVG and MathML within HTML.
-impl Tree {
-    /// Whether a start tag falls under the rules for foreign content.
-    fn is_in_foreign_content(&self, tag: StartTag<'_>) -> bool {
-        let Some(top) = self.open.last() else { return false };
-        match top.space {
-            Space::Html => false,
-            Space::Svg => !top.integration,
-            Space::Math if top.name == Name::AnnotationXml => {
-                !top.integration && tag.name != Name::Svg
-            }
-            Space::Math => !top.integration || matches!(tag.name, Name::Mglyph | Name::Malignmark),
-        }
-    }
-
-    fn start_foreign(&mut self, tag: StartTag<'_>) -> Started {
-        let ends =
-            tag.name.ends_foreign_content() || (tag.name == Name::Font && tag.html_attribute);
-        if ends && !tag.xml {
-            self.leave_foreign();
-            return self.handle_start(tag);
-        }
-        let space = self.open.last().map_or(Space::Html, |open| open.space);
-        let own = by_role(tag.role);
-        self.region = own.or(self.parent_region());
-        if !tag.self_closing {
-            let integration = match space {
-                Space::Svg => {
-                    matches!(tag.name, Name::ForeignObject | Name::Desc | Name::Title)
-                }
-                Space::Math if tag.name == Name::AnnotationXml => tag.html_attribute,
-                _ => matches!(tag.name, Name::Mi | Name::Mn | Name::Mo | Name::Ms | Name::Mtext),
-            };
-            self.push(Open { name: tag.name, space, own, region: self.region, integration });
-        }
-        Started::Foreign
-    }
-
-    /// Gives whether the end tag closed something foreign.
-    fn end_foreign(&mut self, name: Name) -> bool {
-        for at in (0..self.open.len()).rev() {
-            let open = self.open[at];
-            if open.space == Space::Html {
-                return false;
-            }
-            if open.name == name {
-                self.truncate(at);
-                return true;
-            }
-        }
-        false
-    }
-
-    /// Closes what is foreign, up to where HTML may stand.
-    fn leave_foreign(&mut self) {
-        while self.open.last().is_some_and(|open| open.space != Space::Html && !open.integration) {
-            self.pop();
-        }
-    }
-}
-
 fn is_part_of_table(name: Name) -> bool {
     use Name::*;
     matches!(name, Caption | Col | Colgroup | Tbody | Tfoot | Thead | Tr | Td | Th)
@@ -543,38 +339,6 @@ fn may_stand_before_body(name: Name) -> bool {
             | Frameset
             | Frame
     )
-}
-
-impl Open {
-    fn is_special(&self) -> bool {
-        match self.space {
-            Space::Html => self.name.is_special(),
-            Space::Svg | Space::Math => self.integration,
-        }
-    }
-
-    /// Whether an end tag of that reach does not go beyond it.
-    fn stops(&self, reach: Reach) -> bool {
-        use Name::*;
-        if self.space != Space::Html {
-            return self.integration && !matches!(reach, Reach::Table | Reach::Page);
-        }
-        match self.name {
-            Table | Template | Html => reach != Reach::Page,
-            Applet | Caption | Td | Th | Marquee | Object | Select => {
-                !matches!(reach, Reach::Table | Reach::Page)
-            }
-            Button => reach == Reach::Button,
-            Ol | Ul => reach == Reach::ListItem,
-            _ => false,
-        }
-    }
-}
-
-/// Elements whose end tags need not be written (HTML, "generate implied end tags").
-fn has_implied_end(open: Name) -> bool {
-    use Name::*;
-    matches!(open, Dd | Dt | Li | Optgroup | Option | P | Rb | Rp | Rt | Rtc)
 }
 
 /// The landmark that a role names (WAI-ARIA, "Landmark Roles"): the first that is known.

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use rummage_core::crawl::{Note, RobotsRule, Settings, SitemapRule, StartProblem};
+use rummage_core::crawl::{Externals, Note, RobotsRule, Settings, SitemapRule, StartProblem};
 use rummage_core::outcome::Failure;
 use rummage_core::robots::Robots;
 
@@ -84,8 +84,13 @@ fn a_robots_txt_that_is_missing_or_refused_forbids_nothing() {
 fn its_redirects_are_followed_also_to_another_host() {
     let web = site(Act::Redirect(301, "http://b.test/rules".into()))
         .on("http://b.test/rules", rules("User-agent: *\nDisallow: /closed/"));
-    let seen = web.crawl(Settings::default());
-    assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200 (not read: robots)");
+    let noted = Settings { externals: Externals::Note, ..Settings::default() };
+    for settings in [Settings::default(), noted] {
+        let seen = web.crawl(settings);
+        assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200 (not read: robots)");
+    }
+    let seen = site(Act::Redirect(302, "/robots.txt".into())).crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "sent round in a circle");
 }
 
 #[test]

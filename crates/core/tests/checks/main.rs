@@ -1,0 +1,64 @@
+//! The checks that the fuzz targets make, on the corpora of the fuzz targets, on
+//! mutations of these, and on any bytes.
+
+#![allow(clippy::unwrap_used, reason = "a test may")]
+
+#[path = "../../../../fuzz/checks.rs"]
+mod checks;
+
+use std::fs;
+use std::path::Path;
+
+use proptest::prelude::*;
+
+type Check = fn(&[u8]);
+
+const CHECKS: &[(&str, Check)] = &[
+    ("html", checks::html),
+    ("css", checks::css),
+    ("sitemap", checks::sitemap),
+    ("robots", checks::robots),
+    ("address", checks::address),
+];
+
+/// The bytes in the corpus of a target.
+fn corpus(target: &str) -> Vec<Vec<u8>> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/corpus").join(target);
+    let files = fs::read_dir(folder).unwrap();
+    files.map(|file| fs::read(file.unwrap().path()).unwrap()).collect()
+}
+
+#[test]
+fn what_fuzzing_began_with_and_found_holds() {
+    for (target, check) in CHECKS {
+        let corpus = corpus(target);
+        assert!(!corpus.is_empty(), "{target} has a corpus");
+        corpus.iter().for_each(|bytes| check(bytes));
+    }
+}
+
+proptest! {
+    #[test]
+    fn any_bytes_at_all(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+        CHECKS.iter().for_each(|(_, check)| check(&bytes));
+    }
+
+    #[test]
+    fn mutations_of_the_corpora(
+        target in 0..CHECKS.len(),
+        which in any::<prop::sample::Index>(),
+        changes in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>(), 0u8..3), 0..20),
+    ) {
+        let (name, check) = CHECKS[target];
+        let mut bytes = which.get(&corpus(name)).clone();
+        for (at, byte, change) in changes {
+            let at = at.index(bytes.len() + 1);
+            match change {
+                0 => bytes.insert(at, byte),
+                1 if at < bytes.len() => bytes[at] = byte,
+                _ => bytes.truncate(at.max(bytes.len() / 2)),
+            }
+        }
+        check(&bytes);
+    }
+}
