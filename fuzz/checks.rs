@@ -27,7 +27,7 @@ fn torn(format: Format, bytes: &[u8]) -> Reading {
     whole
 }
 
-pub fn html(bytes: &[u8]) {
+pub(crate) fn html(bytes: &[u8]) {
     for format in [Format::Html, Format::Xhtml] {
         for link in torn(format, bytes).links() {
             assert!(link.line >= 1 && link.column >= 1, "{link:?} stands somewhere");
@@ -35,17 +35,17 @@ pub fn html(bytes: &[u8]) {
     }
 }
 
-pub fn css(bytes: &[u8]) {
+pub(crate) fn css(bytes: &[u8]) {
     for link in torn(Format::Css, bytes).links() {
         assert!(!trim(link.written).is_empty(), "{link:?} names something");
     }
 }
 
-pub fn sitemap(bytes: &[u8]) {
+pub(crate) fn sitemap(bytes: &[u8]) {
     torn(Format::Sitemap, bytes);
 }
 
-pub fn robots(bytes: &[u8]) {
+pub(crate) fn robots(bytes: &[u8]) {
     let text = String::from_utf8_lossy(bytes);
     let robots = Robots::parse(&text);
     let lines = u32::try_from(text.len()).expect("inputs are short") + 1;
@@ -60,7 +60,7 @@ pub fn robots(bytes: &[u8]) {
 }
 
 /// An address in normal form means itself, wherever it stands.
-pub fn address(bytes: &[u8]) {
+pub(crate) fn address(bytes: &[u8]) {
     let written = String::from_utf8_lossy(bytes);
     let base = Url::parse("http://a.test/walks/?day=1").expect("it is an address");
     if let Reference::Web { address, fragment } = resolve(&base, &written) {

@@ -95,7 +95,10 @@ impl Teller {
             head += &format!(" and {twin}");
         }
         head += ", over http and https";
-        if start_path(&start) != "/" {
+        let within: Vec<&str> = bounds.within().iter().map(|prefix| prefix.as_str()).collect();
+        if !within.is_empty() {
+            head += &format!("; read is what lies within {}", within.join(", "));
+        } else if start_path(&start) != "/" {
             head += "; the path of the start does not confine it";
         }
         if let Some(time) = self.last_time {

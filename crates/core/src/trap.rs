@@ -150,14 +150,23 @@ impl Traps {
         &mut self,
         address: &str,
         sketch: Option<Sketch>,
-        new: impl Iterator<Item = &'a str> + Clone,
+        new: impl Iterator<Item = &'a str>,
     ) -> Option<Stop> {
         if !self.wants_sketch(address) {
             return None;
         }
         // A page without text says what every page without text says.
         let sketch = sketch.unwrap_or_default();
-        let out_of_all = new.clone().any(|other| !self.wants_sketch(other));
+        let Traps { stopped, grown, .. } = &*self;
+        let in_family = |other: &str, is: &dyn Fn(u64) -> bool| {
+            let path = path_of(other);
+            parts(path).into_iter().any(|part| is(keyed(other, part.family(path))))
+        };
+        // What was stopped already leads nowhere.
+        let new: Vec<&str> = new
+            .filter(|other| stopped.is_empty() || !in_family(other, &|key| stopped.contains(&key)))
+            .collect();
+        let out_of_all = new.iter().any(|other| !in_family(other, &|key| grown.contains_key(&key)));
         let path = path_of(address);
         let mut stop = None;
         for part in parts(path) {
@@ -169,7 +178,7 @@ impl Traps {
             };
             let heard = self.counts.get(&u128::from(key)).copied().unwrap_or_default();
             let seen = Seen {
-                out: new.clone().any(|other| !is_member(other)),
+                out: new.iter().any(|other| !is_member(other)),
                 out_of_all,
                 same: !family.texts.insert(sketch.text),
                 alike: !family.outlines.insert(sketch.outline),
@@ -240,13 +249,16 @@ fn repeating_segment(path: &str) -> Option<&str> {
     counts.into_iter().find(|(_, count)| *count > REPEATS).map(|(segment, _)| segment)
 }
 
-/// The query, each number, and each date of a path.
+/// The query; each date and each number of the path before it. A path with many
+/// numbers has none that counts up.
 fn parts(path: &str) -> Vec<Part> {
+    const MANY: usize = 6;
     let mut parts = Vec::new();
-    let bytes = path.as_bytes();
-    if let Some(query) = path.find('?') {
+    let query = path.find('?');
+    if let Some(query) = query {
         parts.push(Part { start: query + 1, end: path.len(), is_query: true });
     }
+    let bytes = &path.as_bytes()[..query.unwrap_or(path.len())];
     let mut at = 0;
     let mut numbers: Vec<Part> = Vec::new();
     while at < bytes.len() {
@@ -258,8 +270,10 @@ fn parts(path: &str) -> Vec<Part> {
         numbers.push(Part { start: at, end, is_query: false });
         at = end;
     }
-    parts.extend(dates(&numbers, bytes));
-    parts.extend(numbers);
+    if numbers.len() < MANY {
+        parts.extend(dates(&numbers, bytes));
+        parts.extend(numbers);
+    }
     parts
 }
 
@@ -268,34 +282,32 @@ fn is_encoded(bytes: &[u8], at: usize) -> bool {
     (at >= 1 && bytes[at - 1] == b'%') || (at >= 2 && bytes[at - 2] == b'%')
 }
 
-/// Years with the months and days after them: 2026-11, 2026/11/23, 23.11.2026.
+/// Years with the months and days after them, or else before them: 2026-11,
+/// 2026/11/23, 23.11.2026.
 fn dates(numbers: &[Part], bytes: &[u8]) -> Vec<Part> {
-    let length = |part: &Part| part.end - part.start;
     let is_year = |part: &Part| {
-        length(part) == 4 && (bytes[part.start..].starts_with(b"19") || bytes[part.start] == b'2')
+        part.end - part.start == 4
+            && (bytes[part.start..].starts_with(b"19") || bytes[part.start] == b'2')
     };
-    let is_short = |part: &Part| length(part) <= 2;
-    let next_to =
-        |one: &Part, other: &Part| other.start == one.end + 1 && b"-/._".contains(&bytes[one.end]);
+    let is_short = |at: usize| numbers[at].end - numbers[at].start <= 2;
+    let touch = |one: usize| {
+        let end = numbers[one].end;
+        numbers[one + 1].start == end + 1 && b"-/._".contains(&bytes[end])
+    };
     let mut dates = Vec::new();
-    let mut at = 0;
-    while at < numbers.len() {
-        let mut end = at + 1;
-        while end < numbers.len() && end < at + 3 && next_to(&numbers[end - 1], &numbers[end]) {
-            end += 1;
+    for at in (0..numbers.len()).filter(|&at| is_year(&numbers[at])) {
+        let (mut first, mut last) = (at, at);
+        while last + 1 < numbers.len() && last < at + 2 && is_short(last + 1) && touch(last) {
+            last += 1;
         }
-        let group = &numbers[at..end];
-        let years = group.iter().filter(|part| is_year(part)).count();
-        let rest = group.iter().filter(|part| is_short(part)).count();
-        if group.len() > 1 && years == 1 && years + rest == group.len() {
-            dates.push(Part {
-                start: group[0].start,
-                end: group[group.len() - 1].end,
-                is_query: false,
-            });
-            at = end;
-        } else {
-            at += 1;
+        if last == at {
+            while first > 0 && first + 2 > at && is_short(first - 1) && touch(first - 1) {
+                first -= 1;
+            }
+        }
+        if first < last {
+            let (start, end) = (numbers[first].start, numbers[last].end);
+            dates.push(Part { start, end, is_query: false });
         }
     }
     dates
@@ -316,10 +328,20 @@ mod tests {
             ("/x?a=b", &["/x?*"]),
             ("/p7/8.html", &["/p*/8.html", "/p7/*.html"]),
             ("/2026/11/", &["/*/", "/*/11/", "/2026/*/"]),
+            ("/c?d=2026-11-23", &["/c?*"]),
             (
-                "/c?d=2026-11-23",
-                &["/c?*", "/c?d=*", "/c?d=*-11-23", "/c?d=2026-*-23", "/c?d=2026-11-*"],
+                "/cal2/2026/11/5/",
+                &[
+                    "/cal2/*/",
+                    "/cal*/2026/11/5/",
+                    "/cal2/*/11/5/",
+                    "/cal2/2026/*/5/",
+                    "/cal2/2026/11/*/",
+                ],
             ),
+            ("/on-23.11.2026", &["/on-*", "/on-*.11.2026", "/on-23.*.2026", "/on-23.11.*"]),
+            ("/3/2026", &["/*", "/*/2026", "/3/*"]),
+            ("/1f2e3d4c5b6a7", &[]),
             ("/a%20b1", &["/a%20b*"]),
             ("/7/8", &["/*/8", "/7/*"]),
         ] {

@@ -2,12 +2,12 @@
 
 /// A xorshift generator: good enough to make pages unlike each other.
 #[derive(Debug, Clone)]
-pub struct Draw(u64);
+pub(crate) struct Draw(u64);
 
 impl Draw {
     /// The same seed draws the same numbers.
     #[must_use]
-    pub fn new(seed: u64) -> Draw {
+    pub(crate) fn new(seed: u64) -> Draw {
         Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
     }
 
@@ -15,7 +15,7 @@ impl Draw {
     ///
     /// # Panics
     /// When the bound is 0.
-    pub fn below(&mut self, bound: usize) -> usize {
+    pub(crate) fn below(&mut self, bound: usize) -> usize {
         self.0 ^= self.0 << 13;
         self.0 ^= self.0 >> 7;
         self.0 ^= self.0 << 17;

@@ -131,14 +131,23 @@ impl Reader {
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
             let count: u64 = row.get(1)?;
+            let cut: u64 = row.get(3)?;
             match Format::named(row.get_ref(0)?.as_str().unwrap_or_default()) {
-                Some(Format::Html | Format::Xhtml) => totals.pages += count,
-                Some(Format::Css) => totals.sheets += count,
-                Some(Format::Sitemap) => totals.sitemaps += count,
+                Some(Format::Html | Format::Xhtml) => {
+                    totals.pages += count;
+                    totals.cut += cut;
+                }
+                Some(Format::Css) => {
+                    totals.sheets += count;
+                    totals.cut += cut;
+                }
+                Some(Format::Sitemap) => {
+                    totals.sitemaps += count;
+                    totals.cut_sitemaps += cut;
+                }
                 Some(Format::Robots) | None => {}
             }
             totals.links += row.get::<_, u64>(2)?;
-            totals.cut += row.get::<_, u64>(3)?;
         }
         Ok(())
     }

@@ -89,8 +89,10 @@ pub struct Totals {
     pub not_read: Vec<NotReadCount>,
     /// What there is to know beside, by kind and address.
     pub notes: Vec<NoteRow>,
-    /// Pages that were longer than the limit: what lay beyond was not read.
+    /// Pages and style sheets that were longer than the limit: what lay beyond was not read.
     pub cut: u64,
+    /// Sitemaps that were longer than theirs.
+    pub cut_sitemaps: u64,
     /// Servers that were asked more slowly.
     pub slowed: Vec<SlowedServer>,
 }

@@ -102,8 +102,8 @@ fn trap(stop: &Stop) -> String {
         read => format!(" after {} that say the same", counted(read, "page", "pages")),
     };
     format!(
-        "addresses without end, such as {sample}, were left out{after}: --exclude '{rule}' does \
-         so at once, --include '{rule}' takes them in"
+        "addresses without end were left out{after}, such as {sample}\n      --exclude '{rule}' \
+         does so at once, --include '{rule}' takes them in"
     )
 }
 

@@ -101,6 +101,8 @@ fn prefixes_queries_elements_and_sizes_bound_what_is_read() {
         ("/blog/", page("<a href=/gone>g</a>")),
     ];
     let stage = Stage::new(&site("a.test", &paths));
+    let said = stage.run(&["crawl", "http://a.test", "--within", "/docs/"]).ends(1);
+    assert!(said.err.contains("; read is what lies within /docs/"), "{said}");
     let crawl = |more: &[&str]| stage.run(&[&["crawl", "http://a.test", "-q"], more].concat());
 
     let said = crawl(&["--within", "/docs/", "--query", "drop:s"]).ends(1);

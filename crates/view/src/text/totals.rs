@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
 use rummage_store::{NoteRow, RunInfo, RunState, Totals};
 
@@ -98,20 +99,26 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         let pages = counted(totals.cut, "page was", "pages were");
         writeln!(out, "{pages} read up to --max-size only: links beyond that were not seen")?;
     }
+    if totals.cut_sitemaps > 0 {
+        let sitemaps = counted(totals.cut_sitemaps, "sitemap was", "sitemaps were");
+        writeln!(out, "{sitemaps} read up to 50 MiB only: entries beyond that were not seen")?;
+    }
     notes(out, totals)
 }
 
-/// So many notes of a kind are told; the rest is counted.
+/// So many notes of a kind are told; the rest is counted. What was left out is named.
 const NOTES: usize = 3;
+const TRAPS: usize = 20;
 
 fn notes(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     let kind = |row: &NoteRow| std::mem::discriminant(&row.note);
     let style = style::of(Verdict::Doubtful);
     for alike in totals.notes.chunk_by(|one, other| kind(one) == kind(other)) {
-        for row in alike.iter().take(NOTES) {
+        let most = if matches!(alike[0].note, Note::Trap(_)) { TRAPS } else { NOTES };
+        for row in alike.iter().take(most) {
             writeln!(out, "{style}note{style:#}  {}", phrase::note(row))?;
         }
-        let more = alike.len().saturating_sub(NOTES) as u64;
+        let more = alike.len().saturating_sub(most) as u64;
         if more > 0 {
             writeln!(out, "{style}note{style:#}  and {} like this", count(more))?;
         }
