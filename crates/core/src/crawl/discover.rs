@@ -13,7 +13,7 @@ use crate::extract::elements::Attribute;
 use crate::memo::{BaseKeys, key};
 use crate::network::is_loopback;
 use crate::pace::Limits;
-use crate::reading::{Format, Link, Reading, Sketch};
+use crate::reading::{Format, Link, Reading};
 use crate::scope::Scope;
 use crate::verdict::{Cause, Verdict};
 
@@ -110,62 +110,6 @@ impl Crawl {
     fn within_settings(&self, id: AddressId, uses: Uses) -> Uses {
         let walked = self.entry(id).scope == Scope::Internal;
         if uses.left_out() && !walked { Uses::IGNORED } else { uses }
-    }
-
-    /// A page that leads nowhere and has scripts may be drawn by them: the start is,
-    /// and so are pages that are all the same.
-    fn watch_for_shells(&mut self, page: AddressId, reading: &Reading) {
-        let leads_on = |link: Link<'_>| {
-            matches!(link.element.name(), "a" | "area" | "iframe" | "frame")
-                || link.rel == Some("refresh")
-        };
-        if !reading.scripted || reading.links().any(leads_on) {
-            return;
-        }
-        if self.start.reached() == Some(page) {
-            self.note(page, Note::DrawnByScript);
-        }
-        let hash = reading.hash();
-        match self.shells.get(&hash) {
-            None => {
-                self.shells.insert(hash, page);
-            }
-            Some(&first) if first != page => {
-                self.note(first, Note::DrawnByScript);
-                self.note(page, Note::DrawnByScript);
-            }
-            Some(_) => {}
-        }
-    }
-
-    fn watch_for_traps(&mut self, page: AddressId, sketch: Option<Sketch>, first_new: usize) {
-        let Crawl { traps, addresses, .. } = self;
-        let new = addresses[first_new..].iter().map(|address| &**address);
-        let Some(stop) = traps.handle_read(&addresses[page.index()], sketch, new) else { return };
-        self.note(page, Note::Trap(stop));
-        // What waits of the family is not asked any more.
-        for index in 0..self.entries.len() {
-            let id = AddressId::from_index(index);
-            let Entry { state, scope, .. } = *self.entry(id);
-            let waits = matches!(state, State::Queued | State::Held) && scope == Scope::Internal;
-            if waits && self.is_trapped(id) {
-                let entry = self.entry_mut(id);
-                entry.ticket += 1;
-                entry.state = State::Unasked(Cause::Trap);
-                self.progress.known -= 1;
-                self.admit(|admission| admission.handle_no_page(id, Vec::new()));
-            }
-        }
-    }
-
-    /// Whether an address belongs to what never ends. What a rule takes back does not.
-    fn is_trapped(&self, id: AddressId) -> bool {
-        let Entry { scope, uses, .. } = *self.entry(id);
-        let address = self.address(id);
-        scope == Scope::Internal
-            && uses.visit()
-            && self.traps.holds(address)
-            && !self.settings.includes(address)
     }
 
     /// What a reference names, by the memo where it can.
@@ -298,13 +242,6 @@ impl Crawl {
                 }
             }
             None => self.begin(id),
-        }
-    }
-
-    fn tell_of_trap(&mut self, id: AddressId) {
-        let Crawl { traps, addresses, .. } = self;
-        if let Some(stop) = traps.handle_held(&addresses[id.index()]) {
-            self.note(id, Note::Trap(stop));
         }
     }
 

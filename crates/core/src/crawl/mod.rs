@@ -25,7 +25,7 @@
 //!
 //! Inside, `discover` goes from links to addresses, `settle` from
 //! replies to verdicts, `start` knows what is special about the first address,
-//! `permits` what may be read.
+//! `permits` what may be read, `suspects` what leads nowhere.
 
 mod admission;
 mod discover;
@@ -36,6 +36,7 @@ mod places;
 mod settings;
 mod settle;
 mod start;
+mod suspects;
 
 use std::collections::{HashMap, VecDeque};
 

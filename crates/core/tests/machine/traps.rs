@@ -55,6 +55,26 @@ fn a_calendar_is_stopped_and_the_rule_is_told() {
 }
 
 #[test]
+fn a_calendar_with_a_page_for_each_day_is_stopped() {
+    let month = |n: usize| format!("/cal2/{}/{:02}/", 2026 + n / 12, 1 + n % 12);
+    let mut web = Web::default().on("http://a.test/", page("Home", &[month(0)]));
+    for n in 0..400 {
+        let mut links = vec![month(n + 1)];
+        for day in 1..=28 {
+            let path = format!("{}{day}/", month(n));
+            web =
+                web.on(&format!("http://a.test{path}"), page(&format!("No events on {path}"), &[]));
+            links.push(path);
+        }
+        let name = format!("{} {}", MONTHS[n % 12], 2026 + n / 12);
+        web = web.on(&format!("http://a.test{}", month(n)), page(&name, &links));
+    }
+    let seen = web.crawl(Settings::default());
+    assert!(seen.pages.len() < 1000, "{}", seen.pages.len());
+    assert_eq!(traps(&seen), ["/cal2/*/"]);
+}
+
+#[test]
 fn sessions_that_multiply_are_stopped() {
     let mut web = Web::default().on("http://a.test/", page("Home", &["/x?sid=1".into()]));
     for n in 1..20_000 {
