@@ -145,7 +145,8 @@ impl Reader {
                     totals.sitemaps += count;
                     totals.cut_sitemaps += cut;
                 }
-                Some(Format::Robots) | None => {}
+                Some(Format::Robots) => totals.cut_robots += cut,
+                None => {}
             }
             totals.links += row.get::<_, u64>(2)?;
         }

@@ -93,6 +93,8 @@ pub struct Totals {
     pub cut: u64,
     /// Sitemaps that were longer than theirs.
     pub cut_sitemaps: u64,
+    /// The same of robots.txt.
+    pub cut_robots: u64,
     /// Servers that were asked more slowly.
     pub slowed: Vec<SlowedServer>,
 }

@@ -44,6 +44,8 @@ impl Crawl {
         let url = Url::parse(self.address(page)).expect("normal forms can be parsed");
         let of_page = Source::new(&url, reading.encoding);
         let base = reading.base().and_then(|written| url.join(written).ok());
+        // HTML, "Set the frozen base URL".
+        let base = base.filter(|base| !matches!(base.scheme(), "data" | "javascript"));
         let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
         let first_new = self.addresses.len();
         let mut targets = Vec::with_capacity(reading.links().len());

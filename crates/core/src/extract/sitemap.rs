@@ -26,6 +26,9 @@ pub(super) struct Sitemap {
     /// The address that is being read.
     address: Option<String>,
     is_faulty: bool,
+    /// The text that waits is read again once it is so long: a comment may be torn
+    /// many times over.
+    retry_at: usize,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -52,6 +55,9 @@ impl Sitemap {
         waiting: &mut String,
         is_last: bool,
     ) -> Option<Box<ReadingBuilder>> {
+        if waiting.len() < self.retry_at && !is_last {
+            return None;
+        }
         if self.form == Form::Unknown
             && let Some(first) = waiting.chars().find(|c| !c.is_whitespace())
         {
@@ -69,6 +75,7 @@ impl Sitemap {
             Form::Unknown => end,
         };
         waiting.drain(..read);
+        self.retry_at = 2 * waiting.len();
         is_last.then(|| self.finish())
     }
 

@@ -202,3 +202,18 @@ fn style_sheets_of_the_site_are_read_as_deep_as_their_page() {
     assert_eq!(seen.verdict("http://a.test/deep.png"), "broken not-found 404");
     assert!(!seen.verdicts.contains_key("http://b.test/far.png"));
 }
+
+#[test]
+fn a_base_is_what_references_of_the_page_are_resolved_against() {
+    for (base, found) in [
+        ("/x/", "http://a.test/x/1"),
+        ("http://b.test/y?z", "http://b.test/1"),
+        ("data:text/html,x", "http://a.test/1"),
+        ("javascript:void(0)", "http://a.test/1"),
+        ("http://", "http://a.test/1"),
+    ] {
+        let html = format!("<base href='{base}'><a href=1>1</a>");
+        let seen = Web::default().on("http://a.test/", Act::Page(html)).crawl(Settings::default());
+        assert_eq!(seen.verdict(found).split(' ').next(), Some("broken"), "{base}");
+    }
+}

@@ -12,6 +12,7 @@ mod exceptions;
 mod oracle;
 
 use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
 use rummage_core::extract::{Extractor, Format};
 
 use documents::{Numbered, generated, mutated};
@@ -71,8 +72,19 @@ fn compare(markup: &str) -> Result<(), TestCaseError> {
     Err(TestCaseError::fail(format!("ours: {ours:#?}\ntheirs: {theirs:#?}\nof: {markup}")))
 }
 
+/// The same documents each time, unless PROPTEST_RNG_SEED says otherwise: that our
+/// rules are close to the standard's is measured here, not proven.
+fn config() -> ProptestConfig {
+    let preset = ProptestConfig::default();
+    let rng_seed = match preset.rng_seed {
+        RngSeed::Random => RngSeed::Fixed(2026),
+        given => given,
+    };
+    ProptestConfig { cases: preset.cases.max(2000), rng_seed, ..preset }
+}
+
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 2000, ..ProptestConfig::default() })]
+    #![proptest_config(config())]
 
     #[test]
     fn documents_of_pieces(markup in generated()) {

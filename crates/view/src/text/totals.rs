@@ -103,6 +103,10 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         let sitemaps = counted(totals.cut_sitemaps, "sitemap was", "sitemaps were");
         writeln!(out, "{sitemaps} read up to 50 MiB only: entries beyond that were not seen")?;
     }
+    if totals.cut_robots > 0 {
+        let many = count(totals.cut_robots);
+        writeln!(out, "{many} robots.txt read up to 500 KiB only: rules beyond that were not seen")?;
+    }
     notes(out, totals)
 }
 
