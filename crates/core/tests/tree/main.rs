@@ -106,3 +106,38 @@ fn the_corpus_as_it_stands() {
         assert_eq!(ours(&document.text), theirs, "{name}");
     }
 }
+
+/// Real pages, to find what the others do not think of:
+/// `RUMMAGE_PAGES=/usr/share/doc cargo test -p rummage-core --test tree -- --ignored --nocapture`
+#[test]
+#[ignore = "needs a folder of pages"]
+fn a_folder_of_pages() {
+    let mut folders = vec![std::path::PathBuf::from(std::env::var_os("RUMMAGE_PAGES").unwrap())];
+    let (mut pages, mut links, mut excused) = (0, 0, 0);
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap) {
+            let path = entry.path();
+            if entry.file_type().unwrap().is_dir() {
+                folders.push(path);
+                continue;
+            }
+            if path.extension().is_none_or(|ending| ending != "html") {
+                continue;
+            }
+            let markup = std::fs::read(&path).unwrap();
+            let markup = String::from_utf8_lossy(&markup);
+            let document = Numbered::new(&markup);
+            let (ours, theirs) = (ours(&document.text), oracle::links(&document));
+            (pages, links) = (pages + 1, links + theirs.len());
+            if ours != theirs {
+                excused += 1;
+                if let Err(error) = compare(&markup) {
+                    let error: String = error.to_string().chars().take(2000).collect();
+                    panic!("{}: {error}", path.display());
+                }
+            }
+        }
+    }
+    println!("{pages} pages, {links} links, {excused} pages only equal but for exceptions");
+    assert!(pages > 0);
+}
