@@ -105,7 +105,10 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     }
     if totals.cut_robots > 0 {
         let many = count(totals.cut_robots);
-        writeln!(out, "{many} robots.txt read up to 500 KiB only: rules beyond that were not seen")?;
+        writeln!(
+            out,
+            "{many} robots.txt read up to 500 KiB only: rules beyond that were not seen"
+        )?;
     }
     notes(out, totals)
 }
