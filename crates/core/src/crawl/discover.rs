@@ -71,7 +71,7 @@ impl Crawl {
             }
             targets.push(target);
         }
-        self.entry_mut(page).read = true;
+        self.entry_mut(page).read |= is_page;
         self.progress.pages += u64::from(is_page);
         if is_page {
             self.watch_for_shells(page, &reading);
@@ -225,7 +225,11 @@ impl Crawl {
                     self.read_after_all(id);
                 }
             }
-            State::Held | State::Queued | State::InFlight | State::Later | State::Unconfirmed => {}
+            // It was to be asked only; now it is to be read.
+            State::Queued => {
+                self.hold(id);
+            }
+            State::Held | State::InFlight | State::Later | State::Unconfirmed => {}
         }
         if nearer && self.settings.depth.is_some() {
             for child in self.leads_to.get(&id).cloned().unwrap_or_default() {
@@ -291,7 +295,9 @@ impl Crawl {
         if readable && entry.scope == Scope::Internal && self.not_read(id).is_none() {
             self.entry_mut(id).by_get = true;
             self.progress.done -= 1;
-            self.queue(id, false, false);
+            if !self.hold(id) {
+                self.queue(id, false, false);
+            }
         }
     }
 

@@ -249,7 +249,8 @@ impl Crawl {
     fn body_wish(&self, id: AddressId) -> BodyWish {
         let Entry { uses, scope, .. } = *self.entry(id);
         let bounded = self.start.bounds().is_some();
-        if uses.robots() {
+        // Where robots.txt has moved to may be a page as well.
+        if self.permits.is_robots(id) || (uses.robots() && !uses.visit()) {
             return BodyWish::Robots;
         }
         let permitted = self.permits(id);

@@ -75,6 +75,10 @@ impl Crawl {
         if !self.permits.servers.contains_key(&server) {
             self.ask_robots(id, server);
         }
+        // robots.txt itself waits for nothing, though a link may lead to it.
+        if self.permits.is_robots(id) {
+            return false;
+        }
         match self.permits.servers.get_mut(&server) {
             Some(Permit::Asked(held)) => {
                 held.push(id);
@@ -83,6 +87,15 @@ impl Crawl {
             }
             Some(Permit::Known(_)) | None => false,
         }
+    }
+
+    /// Whether an address, or the end of its redirects, waits for the rules for robots.
+    pub(super) fn waits_for_rules(&self, id: AddressId) -> bool {
+        let mut at = id;
+        while let State::Follows(next) = self.entry(at).state {
+            at = next;
+        }
+        self.entry(at).state == State::Held || self.start.held() == Some(at)
     }
 
     /// The start is reached: what may be read of it, and what else leads to pages?

@@ -170,6 +170,11 @@ impl Crawl {
         if self.entry(id).chain >= self.settings.hops {
             return self.settle(id, broken(Cause::RedirectLimit));
         }
+        if self.entry(id).uses.robots() && self.waits_for_rules(next) {
+            // It leads to a page, and that page waits for it: there are no rules.
+            let sound = Judgement { verdict: Verdict::Sound, cause: Some(Cause::Redirected) };
+            return self.settle(id, judged(id, sound, ending.status()));
+        }
         self.follow(id, answer, next, own_fragment);
     }
 

@@ -111,6 +111,49 @@ fn each_host_of_the_site_has_rules_of_its_own() {
 }
 
 #[test]
+fn what_is_first_a_picture_and_then_a_page_waits_for_the_rules_too() {
+    let html = "<img src=http://www.a.test/x><a href=http://www.a.test/x>x</a>";
+    let seen = Web::default()
+        .on("http://a.test/", Act::Page(html.into()))
+        .on("http://www.a.test/x", page(&["/hidden"]))
+        .on("http://www.a.test/robots.txt", rules("User-agent: *\nDisallow: /x"))
+        .crawl(Settings::default());
+    assert_eq!(seen.verdict("http://www.a.test/x"), "sound 200 (not read: robots)");
+    assert!(!seen.verdicts.contains_key("http://www.a.test/hidden"));
+}
+
+#[test]
+fn a_link_to_robots_txt_holds_nothing_up() {
+    let links = ["/robots.txt", "http://www.a.test/robots.txt", "http://www.a.test/y"];
+    for status in [200, 404] {
+        let act = if status == 200 { rules("") } else { Act::Status(404) };
+        let seen = Web::default()
+            .on("http://a.test/", page(&links))
+            .on("http://www.a.test/y", page(&["/z"]))
+            .on("http://www.a.test/robots.txt", act)
+            .crawl(Settings::default());
+        assert_eq!(seen.verdict("http://www.a.test/z"), "broken not-found 404", "{status}");
+        let expected = if status == 200 { "sound 200" } else { "broken not-found 404" };
+        assert_eq!(seen.verdict("http://www.a.test/robots.txt"), expected);
+    }
+}
+
+#[test]
+fn a_robots_txt_that_leads_to_a_page_says_nothing() {
+    for to in ["/", "/open/", "http://www.a.test/", "http://b.test/"] {
+        let web = site(Act::Redirect(302, to.into()))
+            .on("http://www.a.test/", Act::Redirect(301, "http://a.test/".into()))
+            .on("http://www.a.test/robots.txt", Act::Redirect(301, "http://www.a.test/x".into()))
+            .on("http://www.a.test/x", page(&["/closed/2"]))
+            .on("http://b.test/", page(&[]))
+            .on("http://a.test/open/", page(&["/closed/2", "http://www.a.test/x"]));
+        let seen = web.crawl(Settings::default());
+        assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "{to}");
+        assert_eq!(seen.verdict("http://www.a.test/x"), "sound 200", "{to}");
+    }
+}
+
+#[test]
 fn a_delay_is_kept_up_to_two_seconds_and_told() {
     let times = |settings| {
         let seen = site(rules("User-agent: *\nCrawl-delay: 9")).crawl(settings);
