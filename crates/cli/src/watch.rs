@@ -3,6 +3,7 @@
 use std::io::Write;
 use std::time::Duration;
 
+use rummage_core::address::path_of;
 use rummage_core::crawl::{Crawl, Event, Place, Progress};
 use rummage_core::scope::Bounds;
 use rummage_core::verdict::Verdict;
@@ -98,7 +99,7 @@ impl Teller {
         let within: Vec<&str> = bounds.within().iter().map(|prefix| prefix.as_str()).collect();
         if !within.is_empty() {
             head += &format!("; read is what lies within {}", within.join(", "));
-        } else if start_path(&start) != "/" {
+        } else if path_of(&start) != "/" {
             head += "; the path of the start does not confine it";
         }
         if let Some(time) = self.last_time {
@@ -158,10 +159,4 @@ impl Watch for Teller {
             Shape::Live(live) => live.handle_tick(progress, slowest),
         }
     }
-}
-
-/// Path and query of an address.
-fn start_path(address: &str) -> &str {
-    let host = address.split_once("://").map_or(address, |(_, rest)| rest);
-    host.find('/').map_or("/", |at| &host[at..])
 }

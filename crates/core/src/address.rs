@@ -166,6 +166,13 @@ pub fn server_of(address: &Url) -> String {
     }
 }
 
+/// Path and query of an absolute address, from their slash on.
+#[must_use]
+pub fn path_of(address: &str) -> &str {
+    let after = address.find("://").map_or(0, |at| at + 3);
+    address[after..].find('/').map_or("/", |at| &address[after + at..])
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

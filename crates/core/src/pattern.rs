@@ -1,5 +1,7 @@
 //! Patterns as people write them: only `*` is special, and it crosses `/`.
 
+use crate::address::path_of;
+
 /// A pattern for addresses.
 ///
 /// With `://` in it, it is held against the whole address; with a leading `/`,
@@ -57,12 +59,6 @@ impl Pattern {
             Part::Any => fits(&format!("*{}*", self.written), address),
         }
     }
-}
-
-/// Path and query of an absolute address.
-fn path_of(address: &str) -> &str {
-    let after = address.find("://").map_or(0, |at| at + 3);
-    address[after..].find('/').map_or("/", |at| &address[after + at..])
 }
 
 /// Whether a text fits a pattern in which only `*` is special.

@@ -18,6 +18,7 @@ use std::collections::{HashMap, HashSet, VecDeque};
 
 use xxhash_rust::xxh3::xxh3_64;
 
+use crate::address::path_of;
 use crate::hashed::HashedMap;
 use crate::reading::Sketch;
 
@@ -103,12 +104,8 @@ impl Part {
 impl Traps {
     /// Whether an address is part of what was stopped.
     pub(crate) fn holds(&self, address: &str) -> bool {
-        if self.stopped.is_empty() {
-            return repeating_segment(path_of(address)).is_some();
-        }
-        let path = path_of(address);
-        let stopped = |part: Part| self.stopped.contains(&keyed(address, part.family(path)));
-        repeating_segment(path).is_some() || parts(path).into_iter().any(stopped)
+        repeating_segment(path_of(address)).is_some()
+            || !self.stopped.is_empty() && families(address).any(|key| self.stopped.contains(&key))
     }
 
     /// For an address that repeats itself: what to tell, the first time.
@@ -123,9 +120,7 @@ impl Traps {
 
     /// An address is going to be asked as a page.
     pub(crate) fn handle_heard(&mut self, address: &str) {
-        let path = path_of(address);
-        for part in parts(path) {
-            let key = keyed(address, part.family(path));
+        for key in families(address) {
             let count = self.counts.entry(u128::from(key)).or_default();
             *count += 1;
             if *count == GROWING {
@@ -136,12 +131,7 @@ impl Traps {
 
     /// Whether the text of a page matters, because it belongs to a family that grows.
     pub(crate) fn wants_sketch(&self, address: &str) -> bool {
-        !self.grown.is_empty() && {
-            let path = path_of(address);
-            parts(path)
-                .into_iter()
-                .any(|part| self.grown.contains_key(&keyed(address, part.family(path))))
-        }
+        !self.grown.is_empty() && families(address).any(|key| self.grown.contains_key(&key))
     }
 
     /// A page was read, and is the first to lead to these addresses. Gives what is
@@ -157,25 +147,16 @@ impl Traps {
         }
         // A page without text says what every page without text says.
         let sketch = sketch.unwrap_or_default();
-        let Traps { stopped, grown, .. } = &*self;
-        let in_family = |other: &str, is: &dyn Fn(u64) -> bool| {
-            let path = path_of(other);
-            parts(path).into_iter().any(|part| is(keyed(other, part.family(path))))
-        };
         // What was stopped already leads nowhere.
-        let new: Vec<&str> = new
-            .filter(|other| stopped.is_empty() || !in_family(other, &|key| stopped.contains(&key)))
-            .collect();
-        let out_of_all = new.iter().any(|other| !in_family(other, &|key| grown.contains_key(&key)));
+        let leads_on = |other: &&str| !families(other).any(|key| self.stopped.contains(&key));
+        let new: Vec<&str> = new.filter(leads_on).collect();
+        let out_of_all = new.iter().any(|other| !self.wants_sketch(other));
         let path = path_of(address);
         let mut stop = None;
         for part in parts(path) {
             let key = keyed(address, part.family(path));
             let Some(family) = self.grown.get_mut(&key) else { continue };
-            let is_member = |other: &str| {
-                let path = path_of(other);
-                parts(path).into_iter().any(|part| keyed(other, part.family(path)) == key)
-            };
+            let is_member = |other: &str| families(other).any(|of| of == key);
             let heard = self.counts.get(&u128::from(key)).copied().unwrap_or_default();
             let seen = Seen {
                 out: new.iter().any(|other| !is_member(other)),
@@ -221,16 +202,16 @@ impl Family {
     }
 }
 
+/// The families that an address belongs to.
+fn families(address: &str) -> impl Iterator<Item = u64> {
+    let path = path_of(address);
+    parts(path).into_iter().map(move |part| keyed(address, part.family(path)))
+}
+
 /// Families of different hosts are different.
 fn keyed(address: &str, family: u64) -> u64 {
     let host = &address[..address.len() - path_of(address).len()];
     family ^ xxh3_64(host.as_bytes())
-}
-
-/// Path and query of an absolute address.
-fn path_of(address: &str) -> &str {
-    let after = address.find("://").map_or(0, |at| at + 3);
-    address[after..].find('/').map_or("", |at| &address[after + at..])
 }
 
 /// A segment of the path that stands in it too often.

@@ -90,8 +90,6 @@ pub struct Crawl {
     /// Readings of pages that lead nowhere and have scripts, with the first page that
     /// was like that.
     shells: HashMap<u128, AddressId>,
-    /// Addresses that are asked though no link names them.
-    roots: Vec<AddressId>,
     events: VecDeque<Event>,
     progress: Progress,
     finished: bool,
@@ -137,7 +135,6 @@ impl Crawl {
             permits: Permits::default(),
             traps: Traps::default(),
             shells: HashMap::new(),
-            roots: Vec::new(),
             events: VecDeque::new(),
             progress: Progress::default(),
             finished: false,

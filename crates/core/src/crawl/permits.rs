@@ -6,6 +6,7 @@ use url::Url;
 
 use super::entry::State;
 use super::{AddressId, Crawl, Event, Judged, Note, RobotsRule, SitemapRule, StartProblem, Uses};
+use crate::address::path_of;
 use crate::frontier::ServerId;
 use crate::reading::{Format, Reading};
 use crate::robots::Robots;
@@ -58,9 +59,7 @@ impl Crawl {
             },
             _ => return true,
         };
-        let address = self.address(id);
-        let after = address.find("://").map_or(0, |at| at + 3);
-        robots.allows(address[after..].find('/').map_or("/", |at| &address[after + at..]))
+        robots.allows(path_of(self.address(id)))
     }
 
     /// Holds an address until the rules of its server are known. Gives false when it
@@ -238,7 +237,6 @@ impl Crawl {
     /// Asks for an address that no link names.
     fn use_root(&mut self, url: &Url, uses: Uses) {
         let id = self.hear(url, u32::MAX, 0);
-        self.roots.push(id);
         self.use_address(id, uses, u32::MAX);
     }
 
