@@ -7,6 +7,7 @@ mod args;
 mod commands;
 mod failure;
 mod output;
+mod password;
 mod paths;
 mod signals;
 mod start;

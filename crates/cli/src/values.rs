@@ -77,6 +77,23 @@ pub(crate) fn size(text: &str) -> Result<Size, String> {
     }
 }
 
+/// The proxy to ask through: `http://host:port`, perhaps with a user, or `none`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Proxy(pub(crate) Option<String>);
+
+pub(crate) fn proxy(text: &str) -> Result<Proxy, String> {
+    let help = "write http://host:port, or none";
+    if text == "none" {
+        return Ok(Proxy(None));
+    }
+    let text = if text.contains("://") { text.to_owned() } else { format!("http://{text}") };
+    let url = url::Url::parse(&text).map_err(|_| help.to_owned())?;
+    match url.scheme() {
+        "http" if url.has_host() => Ok(Proxy(Some(text))),
+        scheme => Err(format!("a proxy is asked over http, not {scheme}; {help}")),
+    }
+}
+
 /// What begins so is read.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]

@@ -4,9 +4,9 @@ use std::io::Write;
 use std::time::Duration;
 
 use rummage_core::address::path_of;
-use rummage_core::crawl::{Crawl, Event, Place, Progress};
+use rummage_core::crawl::{Crawl, Event, Note, Place, Progress};
 use rummage_core::scope::Bounds;
-use rummage_core::verdict::Verdict;
+use rummage_core::verdict::{Cause, Verdict};
 use rummage_engine::Watch;
 use rummage_view::progress::{Lines, Live};
 use rummage_view::{duration, ending, safe};
@@ -145,8 +145,21 @@ impl Watch for Teller {
                     duration(attempt.took),
                 ));
             }
-            Event::Slowed { server } if self.verbose => {
-                self.say(&format!("{} shows strain: asked more slowly", safe(server)));
+            Event::Slowed { server, slowing } if self.verbose => {
+                let window = slowing.window;
+                self.say(&format!("{} shows strain: {window} at a time from now on", safe(server)));
+            }
+            Event::LinkFault { target, cause, .. }
+                if self.is_live() && *cause == Cause::MixedContent =>
+            {
+                self.say(&format!("broken {cause} {}", safe(crawl.address(*target))));
+            }
+            Event::Noted { id, note: Note::Blocked { .. } } => {
+                let address = safe(crawl.address(*id));
+                self.say(&format!("{address}: its server refuses everything by now"));
+            }
+            Event::Noted { note: Note::Offline { .. }, .. } => {
+                self.say("nothing answers any more: the line seems to be down");
             }
             _ => {}
         }

@@ -76,8 +76,8 @@ const OTHER_SCHEMES: &[&str] = &[
 /// Reads a reference against the base of its page.
 ///
 /// Malformed is what the URL standard cannot parse, `file:` on a web page, a
-/// scheme of one letter (a drive of some disk), and a scheme within two edits of
-/// http, https or mailto.
+/// scheme of one letter (a drive of some disk), a scheme within two edits of http,
+/// https or mailto, and a `mailto:` to nobody.
 ///
 /// ```
 /// use rummage_core::address::{Reference, resolve};
@@ -113,6 +113,7 @@ pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Ref
             Reference::Web { address, fragment }
         }
         scheme if is_misspelt(scheme) => malformed(),
+        "mailto" if !crate::mailto::is_addressed(address.path(), address.query()) => malformed(),
         _ => Reference::Other { address: address.into() },
     }
 }

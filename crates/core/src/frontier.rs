@@ -21,7 +21,7 @@ use indexmap::IndexSet;
 
 use crate::Moment;
 use crate::crawl::AddressId;
-use crate::pace::{Limits, Pace, Ready, Signal};
+use crate::pace::{Limits, Pace, Ready, Signal, Slowing};
 
 /// Later attempts in flight at most, for one server: each may cost its time-out.
 const LATER_AT_ONCE: u32 = 8;
@@ -36,8 +36,18 @@ pub(crate) struct Job {
     pub(crate) address: AddressId,
     /// Tells this job from earlier ones for the same address.
     pub(crate) ticket: u32,
-    /// On a fresh connection, with more patience: an attempt after the first.
-    pub(crate) later: bool,
+    pub(crate) turn: Turn,
+}
+
+/// When a job's turn is, among those of its server.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Turn {
+    /// A first attempt.
+    First,
+    /// A later one: on a fresh connection, with more patience.
+    Later,
+    /// A question beside: at once, even where nothing else may be asked.
+    Beside,
 }
 
 #[derive(Debug)]
@@ -46,6 +56,12 @@ struct Lane {
     own: bool,
     waiting: VecDeque<Job>,
     later: VecDeque<Job>,
+    beside: VecDeque<Job>,
+    /// Only questions beside may be asked.
+    closed: bool,
+    /// An address of a server that has never answered waits for a later attempt: no
+    /// others are asked before it.
+    on_trial: bool,
     later_in_flight: u32,
     /// In flight since before the first answer.
     unproven: u32,
@@ -55,16 +71,28 @@ struct Lane {
 
 impl Lane {
     fn next(&mut self) -> Option<Job> {
+        if let Some(job) = self.beside.pop_front() {
+            return Some(job);
+        }
+        if self.closed {
+            return None;
+        }
         if self.later_in_flight < LATER_AT_ONCE
             && let Some(job) = self.later.pop_front()
         {
             return Some(job);
         }
-        self.waiting.pop_front()
+        if self.takes_first() { self.waiting.pop_front() } else { None }
     }
 
     fn has_work(&self) -> bool {
-        !self.waiting.is_empty() || (!self.later.is_empty() && self.later_in_flight < LATER_AT_ONCE)
+        let later = !self.later.is_empty() && self.later_in_flight < LATER_AT_ONCE;
+        let first = !self.waiting.is_empty() && self.takes_first();
+        !self.beside.is_empty() || (!self.closed && (later || first))
+    }
+
+    fn takes_first(&self) -> bool {
+        !self.on_trial || self.pace.has_answered()
     }
 }
 
@@ -112,6 +140,9 @@ impl Frontier {
                     own,
                     waiting: VecDeque::new(),
                     later: VecDeque::new(),
+                    beside: VecDeque::new(),
+                    closed: false,
+                    on_trial: false,
                     later_in_flight: 0,
                     unproven: 0,
                     listed: false,
@@ -137,12 +168,39 @@ impl Frontier {
     /// An address waits to be asked.
     pub(crate) fn push(&mut self, server: ServerId, job: Job) {
         let lane = self.lane(server);
-        if job.later {
-            lane.later.push_back(job);
-        } else {
-            lane.waiting.push_back(job);
+        match job.turn {
+            Turn::First => lane.waiting.push_back(job),
+            Turn::Later => lane.later.push_back(job),
+            Turn::Beside => lane.beside.push_back(job),
         }
         self.list(server);
+    }
+
+    /// Whether anything but questions beside may be asked of a server.
+    pub(crate) fn set_closed(&mut self, server: ServerId, closed: bool) {
+        self.lane(server).closed = closed;
+        self.list(server);
+    }
+
+    /// Whether an address of a server that has never answered waits for a later attempt.
+    pub(crate) fn set_on_trial(&mut self, server: ServerId, on_trial: bool) {
+        self.lane(server).on_trial = on_trial;
+        self.list(server);
+    }
+
+    /// Nothing may be asked of a server before this moment.
+    pub(crate) fn wait_until(&mut self, server: ServerId, moment: Moment) {
+        self.lane(server).pace.wait_until(moment);
+    }
+
+    /// The pace of a server.
+    pub(crate) fn pace(&self, server: ServerId) -> &Pace {
+        &self.lanes[server.0 as usize].pace
+    }
+
+    /// Whether a server belongs to the site.
+    pub(crate) fn is_own(&self, server: ServerId) -> bool {
+        self.lanes[server.0 as usize].own
     }
 
     /// An address waits to be asked before the others of its server.
@@ -204,12 +262,12 @@ impl Frontier {
         &mut self,
         now: Moment,
         server: ServerId,
-        later: bool,
+        turn: Turn,
         signal: Signal,
-    ) -> bool {
+    ) -> Option<Slowing> {
         self.in_flight -= 1;
         let lane = &mut self.lanes[server.0 as usize];
-        lane.later_in_flight -= u32::from(later);
+        lane.later_in_flight -= u32::from(turn == Turn::Later);
         self.others -= u32::from(!lane.own);
         let slowed = lane.pace.handle_ended(now, signal);
         let ended = lane.unproven.min(1);
@@ -226,15 +284,16 @@ impl Frontier {
 
     /// A job of an earlier, interrupted part of the run: started and ended back then.
     pub(crate) fn handle_replayed(&mut self, now: Moment, server: ServerId, signal: Signal) {
-        let pace = &mut self.lane(server).pace;
-        pace.handle_started(now);
-        pace.handle_ended(now, signal);
+        self.lane(server).pace.handle_replayed(now, signal);
     }
 
     /// Whether nothing waits to be asked at once and nothing is in flight. What is
     /// due later may still wait.
     pub(crate) fn is_quiet(&self, is_wanted: impl Fn(Job) -> bool) -> bool {
-        let mut jobs = self.lanes.iter().flat_map(|lane| lane.waiting.iter().chain(&lane.later));
+        let mut jobs = self
+            .lanes
+            .iter()
+            .flat_map(|lane| lane.waiting.iter().chain(&lane.later).chain(&lane.beside));
         self.in_flight == 0 && !jobs.any(|job| is_wanted(*job))
     }
 
@@ -251,8 +310,8 @@ impl Frontier {
     fn start(&mut self, now: Moment, server: ServerId, job: Job) {
         let lane = &mut self.lanes[server.0 as usize];
         lane.pace.handle_started(now);
-        lane.later_in_flight += u32::from(job.later);
-        let unproven = u32::from(!lane.pace.has_answered());
+        lane.later_in_flight += u32::from(job.turn == Turn::Later);
+        let unproven = u32::from(!lane.own && !lane.pace.has_answered());
         lane.unproven += unproven;
         self.unproven += unproven;
         self.others += u32::from(!lane.own);
@@ -266,8 +325,16 @@ impl Frontier {
         }
         let own_busy = self.in_flight > self.others || !self.ready_own.is_empty();
         let share = if own_busy { self.concurrency * 3 / 4 } else { self.concurrency };
-        let unproven_share = (self.concurrency / 2).max(1);
-        self.others < share.max(1) && (lane.pace.has_answered() || self.unproven < unproven_share)
+        if self.others >= share.max(1) {
+            return false;
+        }
+        if lane.pace.has_answered() || self.unproven < (self.concurrency / 2).max(1) {
+            return true;
+        }
+        // The other half is kept free for those who answer; where there are none, it
+        // would be of use to nobody.
+        let proven = |server: &ServerId| self.lanes[server.0 as usize].pace.has_answered();
+        !own_busy && !self.ready.iter().any(proven) && self.others <= self.unproven
     }
 
     fn wake(&mut self, now: Moment) {
@@ -311,7 +378,8 @@ mod tests {
     use super::*;
 
     fn job(address: u32, later: bool) -> Job {
-        Job { address: AddressId::from_index(address as usize), ticket: 0, later }
+        let turn = if later { Turn::Later } else { Turn::First };
+        Job { address: AddressId::from_index(address as usize), ticket: 0, turn }
     }
 
     fn own() -> Limits {
@@ -329,17 +397,60 @@ mod tests {
     #[test]
     fn dead_strangers_share_half_of_the_slots() {
         let mut frontier = Frontier::new(8);
+        let site = frontier.server("a.test", true, own());
+        frontier.push(site, job(50, false));
         for n in 0..20 {
             let server =
                 frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
             frontier.push(server, job(n, false));
         }
-        assert_eq!(start_all(&mut frontier, Moment::START).len(), 4);
-        let site = frontier.server("a.test", true, own());
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1 + 4);
         for n in 20..40 {
             frontier.push(site, job(n, false));
         }
-        assert_eq!(start_all(&mut frontier, Moment::START), ["a.test"; 4]);
+        assert_eq!(start_all(&mut frontier, Moment::START), ["a.test"; 3]);
+    }
+
+    #[test]
+    fn dead_strangers_take_what_nobody_else_could_use() {
+        let mut frontier = Frontier::new(8);
+        for n in 0..20 {
+            let server =
+                frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
+            frontier.push(server, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
+    }
+
+    #[test]
+    fn a_server_that_is_closed_answers_questions_beside_alone() {
+        let mut frontier = Frontier::new(8);
+        let site = frontier.server("a.test", true, own());
+        frontier.set_closed(site, true);
+        frontier.push(site, job(1, false));
+        frontier.push(site, job(2, true));
+        frontier.push(site, Job { turn: Turn::Beside, ..job(3, false) });
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
+        frontier.set_closed(site, false);
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 2);
+    }
+
+    #[test]
+    fn of_a_server_that_has_never_answered_one_address_is_tried_to_its_end() {
+        let mut frontier = Frontier::new(8);
+        let other = frontier.server("b.test", false, Limits::other(None, None));
+        frontier.push(other, job(1, false));
+        frontier.push(other, job(2, false));
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
+        frontier.handle_ended(Moment::START, other, Turn::First, Signal::Neutral);
+        frontier.set_on_trial(other, true);
+        let later = Moment::START + Duration::from_secs(1);
+        assert_eq!(start_all(&mut frontier, later).len(), 0);
+        frontier.push(other, job(1, true));
+        assert_eq!(frontier.poll(later, |_| true), Some((other, job(1, true))));
+        let answered = Signal::Answered(Duration::ZERO);
+        frontier.handle_ended(later, other, Turn::Later, answered);
+        assert_eq!(start_all(&mut frontier, later + Duration::from_secs(1)).len(), 1);
     }
 
     #[test]
@@ -369,7 +480,7 @@ mod tests {
         assert!(frontier.is_quiet(|_| true) && !frontier.is_empty(|_| true));
         assert_eq!(frontier.next_moment(), Some(due));
         assert_eq!(frontier.poll(due, |_| true), Some((site, job(1, true))));
-        frontier.handle_ended(due, site, true, Signal::Neutral);
+        frontier.handle_ended(due, site, Turn::Later, Signal::Neutral);
         assert!(frontier.is_empty(|_| true));
     }
 
@@ -381,7 +492,7 @@ mod tests {
             frontier.push(site, job(n, true));
         }
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
-        frontier.handle_ended(Moment::START, site, true, Signal::Neutral);
+        frontier.handle_ended(Moment::START, site, Turn::Later, Signal::Neutral);
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
     }
 

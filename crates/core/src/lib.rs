@@ -17,6 +17,7 @@ pub mod extract;
 pub mod fragment;
 mod frontier;
 pub mod hashed;
+pub mod mailto;
 mod memo;
 pub mod moment;
 pub mod network;
@@ -30,7 +31,9 @@ pub mod retry;
 pub mod robots;
 pub mod scope;
 pub mod selection;
+pub mod sent;
 pub mod shared;
+pub mod signs;
 pub mod trap;
 pub mod verdict;
 

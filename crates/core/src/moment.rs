@@ -30,6 +30,13 @@ impl Moment {
         self.0
     }
 
+    /// The moment so long before this one; the start of the run at the earliest.
+    #[must_use]
+    pub fn before(self, time: Duration) -> Moment {
+        let micros = u64::try_from(time.as_micros()).unwrap_or(u64::MAX);
+        Moment(self.0.saturating_sub(micros))
+    }
+
     /// The time since the start of the run.
     #[must_use]
     pub fn since_start(self) -> Duration {

@@ -20,8 +20,10 @@ pub fn is_loopback(address: &Url) -> bool {
 ///
 /// Sources: RFC 1918, RFC 6598 (shared space), RFC 3927 and RFC 4291 §2.5.6
 /// (link-local, where the cloud metadata services live), RFC 4193 (unique local),
-/// RFC 1122 §3.2.1.3 ("this network"). IPv6 forms that carry an IPv4 address
-/// (mapped, RFC 4291 §2.5.5.2; NAT64, RFC 6052) are judged by the address inside.
+/// RFC 1122 §3.2.1.3 ("this network"), RFC 6890 (192.0.0.0/24), RFC 5771 and RFC 1112
+/// (multicast and reserved), and 168.63.129.16, where one cloud has its host's service.
+/// IPv6 forms that carry an IPv4 address (mapped and compatible, RFC 4291 §2.5.5;
+/// NAT64, RFC 6052; 6to4, RFC 3056) are judged by the address inside.
 #[must_use]
 pub fn is_private(ip: IpAddr) -> bool {
     match ip {
@@ -31,12 +33,14 @@ pub fn is_private(ip: IpAddr) -> bool {
 }
 
 fn is_private_v4(ip: Ipv4Addr) -> bool {
-    let [a, b, ..] = ip.octets();
+    let [a, b, c, d] = ip.octets();
     ip.is_private()
         || ip.is_loopback()
         || ip.is_link_local()
-        || ip.is_broadcast()
+        || a >= 224
         || a == 0
+        || [a, b, c] == [192, 0, 0]
+        || [a, b, c, d] == [168, 63, 129, 16]
         || (a == 100 && (64..128).contains(&b))
 }
 
@@ -47,6 +51,7 @@ fn is_private_v6(ip: Ipv6Addr) -> bool {
     let first = ip.segments()[0];
     ip.is_loopback()
         || ip.is_unspecified()
+        || ip.is_multicast()
         || (first & 0xfe00) == 0xfc00
         || (first & 0xffc0) == 0xfe80
 }
@@ -55,8 +60,11 @@ fn carried_v4(ip: Ipv6Addr) -> Option<Ipv4Addr> {
     if let Some(mapped) = ip.to_ipv4_mapped() {
         return Some(mapped);
     }
-    let [0x64, 0xff9b, 0, 0, 0, 0, high, low] = ip.segments() else {
-        return None;
+    let (high, low) = match ip.segments() {
+        [0x64, 0xff9b, 0, 0, 0, 0, high, low] | [0x2002, high, low, ..] => (high, low),
+        // The loopback and unspecified addresses look like this too.
+        [0, 0, 0, 0, 0, 0, high, low] if high != 0 => (high, low),
+        _ => return None,
     };
     let [a, b] = high.to_be_bytes();
     let [c, d] = low.to_be_bytes();
@@ -84,6 +92,12 @@ mod tests {
             "fd00:ec2::254",
             "::ffff:127.0.0.1",
             "64:ff9b::a00:1",
+            "2002:a00:1::1",
+            "::10.0.0.1",
+            "192.0.0.192",
+            "168.63.129.16",
+            "224.0.0.1",
+            "ff02::1",
         ] {
             assert!(is_private(text.parse().unwrap()), "{text}");
         }

@@ -6,6 +6,7 @@ use std::time::Duration;
 use serde::{Deserialize, Serialize};
 
 use crate::Moment;
+use crate::signs::Signs;
 
 /// The request method (RFC 9110 §9.3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -40,6 +41,19 @@ pub struct Attempt {
     pub method: Method,
     /// What came of it.
     pub ending: Ending,
+    /// The address that was asked, where it was a hop of a chain with cookies: such a
+    /// chain is asked anew from its first hop.
+    pub hop: Option<String>,
+    /// It failed while its host showed strain, and did not count.
+    pub strained: bool,
+}
+
+impl Attempt {
+    /// An attempt that counts, of the address itself.
+    #[must_use]
+    pub fn new(at: Moment, took: Duration, method: Method, ending: Ending) -> Attempt {
+        Attempt { at, took, method, ending, hop: None, strained: false }
+    }
 }
 
 /// How an attempt ended.
@@ -81,6 +95,37 @@ pub struct Answer {
     /// The body ended before its announced length.
     #[serde(skip_serializing_if = "is_false", default)]
     pub truncated: bool,
+    /// The wait that `Retry-After` asks for, in seconds (RFC 9110 §10.2.3).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub retry_after: Option<u64>,
+    /// Its head says that a gatekeeper wants to see a person, not a robot.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub challenge: bool,
+    /// `Content-Security-Policy: upgrade-insecure-requests`: what the page names by
+    /// http, browsers ask by https.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub upgrades: bool,
+    /// What it sets.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub cookies: Vec<SetCookie>,
+    /// What its page says of itself, where it was read.
+    #[serde(skip_serializing_if = "Signs::is_plain", default)]
+    pub signs: Signs,
+}
+
+/// A cookie that an answer sets (RFC 6265 §4.1). What it holds is never stored.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SetCookie {
+    /// Its name.
+    pub name: String,
+    /// Its value; empty in what comes out of a store.
+    #[serde(skip)]
+    pub value: String,
+    /// A hash of its value, which tells it from others.
+    pub hash: u64,
+    /// It takes an earlier one away.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub expired: bool,
 }
 
 fn is_false(value: &bool) -> bool {
@@ -101,10 +146,14 @@ pub enum Failure {
     Reset,
     /// No way leads to the server's network.
     Unreachable,
+    /// The name has IPv6 addresses alone, and this machine has no IPv6.
+    NoIpv6,
     /// No secure connection could be made.
     Tls(TlsFailure),
     /// What came is not HTTP. The text says how.
     BadResponse(String),
+    /// The proxy could not be reached, or could not reach the server. The text says how.
+    Proxy(String),
     /// The name leads into a private network, which was not asked.
     Private(IpAddr),
 }
@@ -147,8 +196,10 @@ pub enum TlsFailure {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Stage {
-    /// While connecting, TLS included.
+    /// While connecting.
     Connect,
+    /// In the TLS handshake.
+    Tls,
     /// After the request was sent, before the first byte of an answer.
     FirstByte,
     /// In the middle of the body.
@@ -164,11 +215,13 @@ impl Failure {
             | Failure::Refused
             | Failure::Reset
             | Failure::Unreachable
+            | Failure::Proxy(_)
             | Failure::Dns(DnsFailure::ServerFailure(_) | DnsFailure::Silence)
             | Failure::Tls(TlsFailure::Other(_)) => true,
             Failure::Dns(DnsFailure::NoSuchName | DnsFailure::NoAddress)
             | Failure::Tls(_)
             | Failure::BadResponse(_)
+            | Failure::NoIpv6
             | Failure::Private(_) => false,
         }
     }
@@ -180,6 +233,12 @@ impl Answer {
     #[must_use]
     pub fn may_pass(&self) -> bool {
         matches!(self.status, 408 | 425 | 429 | 500..=599) || self.truncated
+    }
+
+    /// Whether it succeeded (RFC 9110 §15.3).
+    #[must_use]
+    pub fn is_success(&self) -> bool {
+        (200..300).contains(&self.status)
     }
 
     /// Whether this sends the visitor on (RFC 9110 §15.4).

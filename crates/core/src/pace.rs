@@ -2,8 +2,9 @@
 //!
 //! A [`Pace`] is told when a request starts and how it ends, and answers when the
 //! next may start. It doubles the number in flight after each round of quick
-//! answers, halves it when the host shows strain (429, 503, a time-out, or
-//! answers three times as slow as its best), and never goes beyond its ceiling.
+//! answers, halves it when the host shows [strain](Strain), grows step by step to
+//! what the host is known to bear, tries more ever more rarely, and never goes beyond
+//! its ceiling.
 
 use std::time::Duration;
 
@@ -34,6 +35,12 @@ impl Limits {
         Limits { first: first.min(most), most, interval: rate.unwrap_or_default() }
     }
 
+    /// One at a time, one a second, whoever it is.
+    #[must_use]
+    pub fn gentle(rate: Option<Duration>) -> Limits {
+        Limits { first: 1, most: 1, interval: rate.unwrap_or(Duration::from_secs(1)) }
+    }
+
     /// For every other host: two in flight and two a second, never more.
     #[must_use]
     pub fn other(per_host: Option<u32>, rate: Option<Duration>) -> Limits {
@@ -48,10 +55,60 @@ impl Limits {
 pub enum Signal {
     /// An answer, its first byte after so long.
     Answered(Duration),
-    /// 429, 503 or a time-out.
-    Strained,
+    /// It cannot cope, or says so.
+    Strained(Strain),
     /// A failure that says nothing of the host's load.
     Neutral,
+    /// The host was not reached at all: its name leads nowhere. No pace is needed.
+    Unreached,
+}
+
+/// In what a host shows that it is asked too fast.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Strain {
+    /// It says so: 429 (RFC 6585 §4).
+    TooMany,
+    /// It says so: 503 (RFC 9110 §15.6.4).
+    Unavailable,
+    /// Several addresses fail at once that may work later.
+    Failures,
+    /// No answer in time, though nothing else was answered meanwhile either.
+    Timeout,
+    /// Answers three times as slow as its best.
+    Slow,
+}
+
+impl Strain {
+    /// All of them.
+    pub const ALL: [Strain; 5] =
+        [Strain::TooMany, Strain::Unavailable, Strain::Failures, Strain::Timeout, Strain::Slow];
+
+    /// The word for it in the store.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Strain::TooMany => "too-many",
+            Strain::Unavailable => "unavailable",
+            Strain::Failures => "failures",
+            Strain::Timeout => "timeout",
+            Strain::Slow => "slow",
+        }
+    }
+
+    /// The one of that name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Strain> {
+        Strain::ALL.into_iter().find(|strain| strain.as_str() == name)
+    }
+}
+
+/// A host was asked more slowly.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Slowing {
+    /// Why.
+    pub strain: Strain,
+    /// In flight at most, from now on.
+    pub window: u32,
 }
 
 /// When the next request to a host may start.
@@ -65,12 +122,25 @@ pub enum Ready {
     WhenOneEnds,
 }
 
+/// Strain below this many requests in flight is a matter of one address, not of pace.
+const FEWEST: u32 = 1;
+/// So long after strain, more than it bore is tried again; twice as long after each
+/// time that this was too much.
+const FIRST_TRIAL: Duration = Duration::from_secs(10);
+const LAST_TRIAL: Duration = Duration::from_secs(160);
+
 /// The pace of one host.
 #[derive(Debug, Clone)]
 pub struct Pace {
     limits: Limits,
     /// In flight at most, just now. From 1 to `limits.most`.
     window: u32,
+    /// What the host is known to bear: the window grows step by step up to here, and
+    /// no further before `trial_at`. `limits.most` while nothing is known.
+    bearable: u32,
+    trial_at: Moment,
+    /// How long until the trial after the next strain.
+    trial_gap: Duration,
     in_flight: u32,
     /// Quick answers since the window last changed.
     quick: u32,
@@ -78,11 +148,12 @@ pub struct Pace {
     next_start: Moment,
     /// The best first-byte time so far; none before the first answer.
     best: Option<Duration>,
+    /// When the last answer came that was not slow.
+    last_quick: Option<Moment>,
     /// Signs of strain of requests that ended before this moment are old news.
     deaf_until: Moment,
-    /// How often the window was halved.
-    slowed: u32,
-    answered: bool,
+    /// Failures that may be due to strain end before this moment.
+    strained_until: Moment,
 }
 
 impl Pace {
@@ -92,20 +163,32 @@ impl Pace {
         Pace {
             limits,
             window: limits.first,
+            bearable: limits.most,
+            trial_at: Moment::START,
+            trial_gap: FIRST_TRIAL,
             in_flight: 0,
             quick: 0,
             next_start: Moment::START,
             best: None,
+            last_quick: None,
             deaf_until: Moment::START,
-            slowed: 0,
-            answered: false,
+            strained_until: Moment::START,
         }
     }
 
     /// Other limits hold from now on; what is known of the host stays.
     pub fn set_limits(&mut self, limits: Limits) {
+        if self.bearable == self.limits.most {
+            self.bearable = limits.most;
+        }
         self.limits = limits;
+        self.bearable = self.bearable.min(limits.most);
         self.window = self.window.min(limits.most);
+    }
+
+    /// No request may start before this moment: the host asks for it.
+    pub fn wait_until(&mut self, moment: Moment) {
+        self.next_start = self.next_start.max(moment);
     }
 
     /// When the next request may start.
@@ -123,61 +206,102 @@ impl Pace {
     /// A request starts.
     pub fn handle_started(&mut self, now: Moment) {
         self.in_flight += 1;
-        self.next_start = now + self.limits.interval;
+        self.next_start = self.next_start.max(now + self.limits.interval);
     }
 
-    /// A request has ended. Gives whether the pace was slowed by it.
-    pub fn handle_ended(&mut self, now: Moment, signal: Signal) -> bool {
+    /// A request has ended. Gives whether, and why, the host is asked more slowly now.
+    pub fn handle_ended(&mut self, now: Moment, signal: Signal) -> Option<Slowing> {
+        let level = self.in_flight;
         self.in_flight = self.in_flight.saturating_sub(1);
         match signal {
-            Signal::Neutral => false,
-            Signal::Strained => self.slow_down(now, Duration::from_secs(1)),
+            Signal::Neutral => None,
+            Signal::Unreached => {
+                self.next_start = now;
+                None
+            }
+            Signal::Strained(strain) => self.slow_down(now, level, strain, Duration::from_secs(1)),
             Signal::Answered(latency) => {
-                self.answered = true;
                 let best = self.best.map_or(latency, |best| best.min(latency));
                 self.best = Some(best);
                 if latency > SLOW_FLOOR && latency > best * SLOW_FACTOR {
-                    self.slow_down(now, latency)
+                    self.slow_down(now, level, Strain::Slow, latency)
                 } else {
-                    self.speed_up();
-                    false
+                    self.last_quick = Some(now);
+                    self.speed_up(now);
+                    None
                 }
             }
         }
     }
 
+    /// A request of an earlier part of the run, when as many were in flight as might be.
+    pub fn handle_replayed(&mut self, now: Moment, signal: Signal) {
+        self.in_flight = self.window;
+        self.handle_ended(now, signal);
+        self.in_flight = 0;
+    }
+
     /// Halves once a round: what was already in flight then says nothing new.
-    fn slow_down(&mut self, now: Moment, round: Duration) -> bool {
+    fn slow_down(
+        &mut self,
+        now: Moment,
+        level: u32,
+        strain: Strain,
+        round: Duration,
+    ) -> Option<Slowing> {
         self.quick = 0;
-        if now < self.deaf_until {
-            return false;
+        if level > FEWEST {
+            self.strained_until = now + round;
+        }
+        if now < self.deaf_until || level <= FEWEST {
+            return None;
         }
         self.deaf_until = now + round;
+        // Slowness is a matter of degree; refusals say where the end is.
+        let borne = if strain == Strain::Slow { self.window } else { level - 1 };
+        self.bearable = self.bearable.min(borne).max(1);
+        self.trial_at = now + self.trial_gap;
+        self.trial_gap = (self.trial_gap * 2).min(LAST_TRIAL);
         let halved = (self.window / 2).max(1);
         let slower = halved < self.window;
         self.window = halved;
-        self.slowed += u32::from(slower);
-        slower
+        slower.then_some(Slowing { strain, window: halved })
     }
 
-    fn speed_up(&mut self) {
+    /// Doubles each round while nothing is known, then grows by one up to what is bearable.
+    fn speed_up(&mut self, now: Moment) {
         self.quick += 1;
-        if self.quick >= self.window && self.window < self.limits.most {
-            self.window = (self.window * 2).min(self.limits.most);
-            self.quick = 0;
+        if self.quick < self.window {
+            return;
         }
+        self.quick = 0;
+        if self.window >= self.bearable && self.bearable < self.limits.most && now >= self.trial_at
+        {
+            self.bearable = (self.bearable * 2).min(self.limits.most);
+            self.trial_at = now + self.trial_gap;
+        }
+        let is_known = self.bearable < self.limits.most || self.trial_gap > FIRST_TRIAL;
+        let next = if is_known { self.window + 1 } else { self.window * 2 };
+        self.window = next.min(self.bearable).max(1);
+    }
+
+    /// Whether a request that started at this moment and got no answer stands alone:
+    /// others were answered meanwhile.
+    #[must_use]
+    pub fn is_lively_since(&self, moment: Moment) -> bool {
+        self.last_quick.is_some_and(|last| last > moment)
+    }
+
+    /// Whether failures may be due to how fast the host is asked.
+    #[must_use]
+    pub fn is_strained(&self, now: Moment) -> bool {
+        now < self.strained_until
     }
 
     /// Whether the host has answered at all.
     #[must_use]
     pub fn has_answered(&self) -> bool {
-        self.answered
-    }
-
-    /// How often the pace was slowed.
-    #[must_use]
-    pub fn times_slowed(&self) -> u32 {
-        self.slowed
+        self.best.is_some()
     }
 
     /// In flight at most, just now.
@@ -198,6 +322,7 @@ mod tests {
     use super::*;
 
     const MS: Duration = Duration::from_millis(1);
+    const BUSY: Signal = Signal::Strained(Strain::Unavailable);
 
     fn round(pace: &mut Pace, now: Moment, signal: Signal) {
         let window = pace.window();
@@ -223,22 +348,57 @@ mod tests {
     #[test]
     fn strain_halves_it_once_a_round_and_it_recovers() {
         let mut pace = Pace::new(Limits::own(None, true, None));
-        round(&mut pace, Moment::START, Signal::Strained);
-        assert_eq!((pace.window(), pace.times_slowed()), (8, 1));
-        round(&mut pace, Moment::START + 2000 * MS, Signal::Strained);
-        assert_eq!(pace.window(), 4);
-        round(&mut pace, Moment::START + 2500 * MS, Signal::Answered(20 * MS));
+        round(&mut pace, Moment::START, BUSY);
         assert_eq!(pace.window(), 8);
+        round(&mut pace, Moment::START + 2000 * MS, BUSY);
+        assert_eq!(pace.window(), 4);
+        let mut now = Moment::START + 3000 * MS;
+        let mut windows = Vec::new();
+        while pace.window() < 64 {
+            now = now + 1000 * MS;
+            round(&mut pace, now, Signal::Answered(20 * MS));
+            windows.push(pace.window());
+        }
+        assert_eq!(windows[..4], [5, 6, 7, 7], "step by step, and no further than was borne");
+        assert!(now.since_start() < Duration::from_secs(180), "{windows:?}");
+    }
+
+    #[test]
+    fn what_was_too_much_is_tried_again_ever_more_rarely() {
+        let mut pace = Pace::new(Limits::own(None, false, None));
+        let mut strained = Vec::new();
+        for second in 0..600 {
+            let now = Moment::START + Duration::from_secs(second);
+            let signal = if pace.window() >= 6 { BUSY } else { Signal::Answered(20 * MS) };
+            if signal == BUSY {
+                strained.push(second);
+            }
+            round(&mut pace, now, signal);
+        }
+        assert!(strained.len() <= 8, "{strained:?}");
+        assert_eq!(pace.window(), 5);
     }
 
     #[test]
     fn answers_three_times_as_slow_are_strain_unless_still_quick() {
-        let mut pace = Pace::new(Limits { first: 1, most: 1, interval: Duration::ZERO });
-        pace.handle_ended(Moment::START, Signal::Answered(MS));
-        assert!(!pace.handle_ended(Moment::START, Signal::Answered(100 * MS)));
+        let slow = |pace: &mut Pace, latency| {
+            pace.handle_started(Moment::START);
+            pace.handle_started(Moment::START);
+            pace.handle_ended(Moment::START, Signal::Answered(latency)).is_some()
+        };
+        let mut pace = Pace::new(Limits { first: 2, most: 2, interval: Duration::ZERO });
+        assert!(!slow(&mut pace, MS) && !slow(&mut pace, 100 * MS));
         let mut pace = Pace::new(Limits::own(Some(8), false, None));
-        pace.handle_ended(Moment::START, Signal::Answered(100 * MS));
-        assert!(pace.handle_ended(Moment::START, Signal::Answered(400 * MS)));
+        assert!(!slow(&mut pace, 100 * MS) && slow(&mut pace, 400 * MS));
+    }
+
+    #[test]
+    fn one_address_that_fails_alone_slows_nothing() {
+        let mut pace = Pace::new(Limits::own(None, false, None));
+        pace.handle_started(Moment::START);
+        assert_eq!(pace.handle_ended(Moment::START, BUSY), None);
+        assert!(!pace.is_strained(Moment::START));
+        assert_eq!(pace.window(), 4);
     }
 
     #[test]
@@ -251,5 +411,14 @@ mod tests {
         assert_eq!(pace.ready(later), Ready::Now);
         pace.handle_started(later);
         assert_eq!(pace.ready(later + 1000 * MS), Ready::WhenOneEnds);
+    }
+
+    #[test]
+    fn a_wait_that_the_host_asks_for_is_kept() {
+        let mut pace = Pace::new(Limits::own(None, false, None));
+        let moment = Moment::START + Duration::from_secs(30);
+        pace.wait_until(moment);
+        assert_eq!(pace.ready(Moment::START), Ready::At(moment));
+        assert_eq!(pace.ready(moment), Ready::Now);
     }
 }

@@ -117,6 +117,9 @@ pub struct LinkRecord {
     pub rel: Option<Span>,
     /// The nearest landmark.
     pub region: Option<Region>,
+    /// Its element says that a script acts on it: role `button` or `tab`,
+    /// `aria-controls`, a `data-` attribute that ends in `toggle`, or `onclick`.
+    pub scripted: bool,
     /// Line of the start of the tag, from 1, after content decoding.
     pub line: u32,
     /// Column of the start of the tag in Unicode code points, from 1.
@@ -138,6 +141,8 @@ pub struct Link<'a> {
     pub rel: Option<&'a str>,
     /// See [`LinkRecord::region`].
     pub region: Option<Region>,
+    /// See [`LinkRecord::scripted`].
+    pub scripted: bool,
     /// See [`LinkRecord::line`].
     pub line: u32,
     /// See [`LinkRecord::column`].
@@ -175,6 +180,15 @@ pub struct Reading {
     pub scripted: bool,
     /// Hashes of its text, where they were asked for and there is any.
     pub sketch: Option<Sketch>,
+    /// The first heading, white space folded. Not stored.
+    heading: Option<String>,
+    /// How many words it has. Not stored.
+    pub words: u32,
+    /// See [`Signs::likeness`](crate::signs::Signs::likeness). Not stored.
+    pub likeness: Option<u64>,
+    /// What it names by http, browsers ask by https (Upgrade Insecure Requests §3.1).
+    /// Not stored.
+    pub upgrades: bool,
 }
 
 impl Default for Reading {
@@ -192,6 +206,10 @@ impl Default for Reading {
             faulty: false,
             scripted: false,
             sketch: None,
+            heading: None,
+            words: 0,
+            likeness: None,
+            upgrades: false,
         }
     }
 }
@@ -206,6 +224,7 @@ impl Reading {
             text: link.text.map(|span| self.at(span)),
             rel: link.rel.map(|span| self.at(span)),
             region: link.region,
+            scripted: link.scripted,
             line: link.line,
             column: link.column,
         })
@@ -215,6 +234,12 @@ impl Reading {
     #[must_use]
     pub fn title(&self) -> Option<&str> {
         self.title.map(|span| self.at(span))
+    }
+
+    /// The text of the first heading, white space folded.
+    #[must_use]
+    pub fn heading(&self) -> Option<&str> {
+        self.heading.as_deref()
     }
 
     /// The `href` of the first `base` that has one, as written.
@@ -256,7 +281,8 @@ impl Reading {
                 hash.update(&span[0].to_le_bytes());
                 hash.update(&span[1].to_le_bytes());
             }
-            hash.update(&[link.region.map_or(0, |region| region as u8 + 1)]);
+            let region = link.region.map_or(0, |region| region as u8 + 1);
+            hash.update(&[region, u8::from(link.scripted)]);
             hash.update(&link.line.to_le_bytes());
             hash.update(&link.column.to_le_bytes());
         }
@@ -336,6 +362,16 @@ impl ReadingBuilder {
         }
     }
 
+    /// Sets the first heading, unless there is one.
+    pub fn set_heading(&mut self, heading: &str) {
+        self.reading.heading.get_or_insert_with(|| heading.to_owned());
+    }
+
+    /// Says what its words are like, and how many they are.
+    pub fn set_words(&mut self, words: u32, likeness: Option<u64>) {
+        (self.reading.words, self.reading.likeness) = (words, likeness);
+    }
+
     /// Sets the base, unless there is one.
     pub fn set_base(&mut self, base: &str) {
         if self.reading.base.is_none() {
@@ -364,6 +400,11 @@ impl ReadingBuilder {
         self.reading.faulty = true;
     }
 
+    /// What it names by http, browsers ask by https.
+    pub fn set_upgrades(&mut self) {
+        self.reading.upgrades = true;
+    }
+
     /// It has scripts.
     pub fn set_scripted(&mut self) {
         self.reading.scripted = true;
@@ -385,6 +426,7 @@ impl ReadingBuilder {
                 text: link.text.map(|text| self.keep(text)),
                 rel: link.rel.map(|rel| self.keep(rel)),
                 region: link.region.or(region),
+                scripted: link.scripted,
                 line: tag,
                 column: 0,
             };

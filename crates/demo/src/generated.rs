@@ -125,7 +125,8 @@ impl Builder {
         self.own(Act::status(410), "broken", "gone", 410);
         self.own(Act::status(422), "broken", "client-error", 422);
         self.own(Act::status(503), "broken", "server-error", 503);
-        self.own(Act::redirect(308, "/"), "moved", "moved-permanently", 200);
+        self.own(Act::redirect(308, "/p1.html"), "moved", "moved-permanently", 200);
+        self.own(Act::redirect(302, "/"), "doubtful", "redirected-home", 200);
         self.own(
             Act::Answer(Answer { status: 302, ..Answer::default() }),
             "broken",
@@ -155,7 +156,7 @@ impl Builder {
         let shop = format!("{}-shop.test", word(&mut self.draw));
         self.hosts.extend(host.map(|host| (shop.clone(), host)));
         let _ = self.link(&format!("http://{shop}/x"));
-        self.paths.insert("/now".to_owned(), Act::redirect(307, "/"));
+        self.paths.insert("/now".to_owned(), Act::redirect(307, "/p1.html"));
         let _ = self.link("/now");
         let _ = self.link("/#top-of-it");
         let _ = self.link("mailto:somebody@a.test");

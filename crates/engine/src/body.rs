@@ -2,6 +2,7 @@
 
 use std::io::Write;
 
+use brotli_decompressor::DecompressorWriter;
 use bytes::Bytes;
 use flate2::write::{GzDecoder, MultiGzDecoder, ZlibDecoder};
 use http_body_util::BodyExt;
@@ -22,20 +23,30 @@ pub(crate) enum BodyEnd {
     Short,
 }
 
-/// Reads a body. `encoding` is the `Content-Encoding`; one that may be a compressed
-/// file, as sitemaps are, `may_be_packed`.
-pub(crate) async fn read(
-    body: &mut Incoming,
-    encoding: Option<&str>,
-    may_be_packed: bool,
-    extractor: &mut Extractor,
-) -> BodyEnd {
-    let Some(mut decoder) = Decoder::new(encoding) else { return BodyEnd::Short };
-    let packing = if may_be_packed { Packing::Unknown(Vec::new()) } else { Packing::None };
+/// What the head of an answer says of its body.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Shape {
+    /// `Content-Encoding`.
+    pub(crate) encoding: Option<String>,
+    /// It may be a compressed file, as sitemaps are.
+    pub(crate) may_be_packed: bool,
+    /// It ends where the connection does (RFC 9112 §6.3).
+    pub(crate) ends_with_connection: bool,
+}
+
+/// Reads a body.
+pub(crate) async fn read(body: &mut Incoming, shape: &Shape, extractor: &mut Extractor) -> BodyEnd {
+    let Some(mut decoder) = Decoder::new(shape.encoding.as_deref()) else { return BodyEnd::Short };
+    let packing = if shape.may_be_packed { Packing::Unknown(Vec::new()) } else { Packing::None };
     let mut unpacker = Unpacker { extractor, packing };
     let mut received = 0;
     while let Some(frame) = body.frame().await {
-        let Ok(frame) = frame else { return BodyEnd::Short };
+        let frame = match frame {
+            Ok(frame) => frame,
+            // Many servers close a secure connection without saying so.
+            Err(error) if shape.ends_with_connection && is_bare_end(&error) => break,
+            Err(_) => return BodyEnd::Short,
+        };
         let Ok(chunk) = frame.into_data() else { continue };
         received += chunk.len() as u64;
         match decoder.feed(&chunk, &mut unpacker) {
@@ -49,6 +60,18 @@ pub(crate) async fn read(
     } else {
         BodyEnd::Short
     }
+}
+
+/// Whether a secure connection ended without `close_notify` (RFC 8446 §6.1).
+fn is_bare_end(error: &hyper::Error) -> bool {
+    let mut at = std::error::Error::source(error);
+    while let Some(error) = at {
+        if let Some(error) = error.downcast_ref::<std::io::Error>() {
+            return error.kind() == std::io::ErrorKind::UnexpectedEof;
+        }
+        at = error.source();
+    }
+    false
 }
 
 /// Reads the rest of a small body and throws it away.
@@ -77,6 +100,7 @@ enum Decoder {
     Identity,
     Gzip(GzDecoder<Vec<u8>>),
     Deflate(ZlibDecoder<Vec<u8>>),
+    Brotli(Box<DecompressorWriter<Vec<u8>>>),
 }
 
 impl Decoder {
@@ -85,6 +109,8 @@ impl Decoder {
             "" | "identity" => Some(Decoder::Identity),
             "gzip" | "x-gzip" => Some(Decoder::Gzip(GzDecoder::new(Vec::new()))),
             "deflate" => Some(Decoder::Deflate(ZlibDecoder::new(Vec::new()))),
+            // RFC 7932
+            "br" => Some(Decoder::Brotli(Box::new(DecompressorWriter::new(Vec::new(), 4096)))),
             _ => None,
         }
     }
@@ -98,6 +124,7 @@ impl Decoder {
             let written = match self {
                 Decoder::Gzip(decoder) => decoder.write_all(piece),
                 Decoder::Deflate(decoder) => decoder.write_all(piece),
+                Decoder::Brotli(decoder) => decoder.write_all(piece),
                 Decoder::Identity => Ok(()),
             };
             if written.is_err() {
@@ -115,6 +142,7 @@ impl Decoder {
         let decoded = match self {
             Decoder::Gzip(decoder) => decoder.get_mut(),
             Decoder::Deflate(decoder) => decoder.get_mut(),
+            Decoder::Brotli(decoder) => decoder.get_mut(),
             Decoder::Identity => return Fed::More,
         };
         let fed = to.feed(decoded);
@@ -127,6 +155,7 @@ impl Decoder {
         let whole = match self {
             Decoder::Gzip(decoder) => decoder.try_finish().is_ok(),
             Decoder::Deflate(decoder) => decoder.try_finish().is_ok(),
+            Decoder::Brotli(decoder) => decoder.close().is_ok(),
             Decoder::Identity => true,
         };
         whole && !matches!(self.hand_over(to), Fed::Bad)

@@ -1,9 +1,12 @@
 //! What a person may set about asking, as the engine needs it.
 
 use std::net::SocketAddr;
+use std::sync::Arc;
 use std::time::Duration;
 
-use http::{HeaderName, HeaderValue};
+use http::{HeaderName, HeaderValue, Uri};
+use hyper_util::client::proxy::matcher::{Intercept, Matcher};
+use rummage_core::network::is_loopback;
 use rummage_core::pattern::fits;
 use rustls::pki_types::CertificateDer;
 
@@ -30,6 +33,49 @@ pub struct Config {
     pub allow_private: bool,
     /// Octets of a page or style sheet that are read, decoded.
     pub max_size: usize,
+    /// Through which proxies requests go.
+    pub proxies: Proxies,
+}
+
+/// Through which proxies requests go. This machine is never asked through one.
+#[derive(Debug, Clone, Default)]
+pub struct Proxies(Option<Arc<Matcher>>);
+
+impl Proxies {
+    /// None.
+    #[must_use]
+    pub fn none() -> Proxies {
+        Proxies(None)
+    }
+
+    /// This one for all, with the exceptions of the variable `NO_PROXY`.
+    #[must_use]
+    pub fn one(proxy: &str) -> Proxies {
+        let no = ["NO_PROXY", "no_proxy"].iter().find_map(|name| std::env::var(name).ok());
+        Proxies(Some(Arc::new(Matcher::builder().all(proxy).no(no.unwrap_or_default()).build())))
+    }
+
+    /// Those that the environment names: `HTTP_PROXY`, `HTTPS_PROXY`, `ALL_PROXY`, and
+    /// `NO_PROXY` for the exceptions, in capitals or not.
+    #[must_use]
+    pub fn of_environment() -> Proxies {
+        const NAMES: [&str; 6] =
+            ["HTTP_PROXY", "http_proxy", "HTTPS_PROXY", "https_proxy", "ALL_PROXY", "all_proxy"];
+        let any = NAMES.iter().any(|name| std::env::var(name).is_ok_and(|value| !value.is_empty()));
+        Proxies(any.then(|| Arc::new(Matcher::from_env())))
+    }
+
+    /// Whether any request may go through a proxy.
+    #[must_use]
+    pub fn any(&self) -> bool {
+        self.0.is_some()
+    }
+
+    /// The proxy for an address.
+    pub(crate) fn of(&self, uri: &Uri) -> Option<Intercept> {
+        let url = url::Url::parse(&uri.to_string()).ok()?;
+        self.0.as_ref().filter(|_| !is_loopback(&url))?.intercept(uri)
+    }
 }
 
 /// Sends what is meant for a host to another place. Names stay as they are: in

@@ -11,11 +11,13 @@ use std::net::{IpAddr, SocketAddr};
 use std::pin::Pin;
 use std::sync::{Arc, OnceLock};
 use std::task::{Context, Poll};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use http::Uri;
 use hyper_util::client::legacy::connect::dns::Name;
+use hyper_util::client::legacy::connect::proxy::Tunnel;
 use hyper_util::client::legacy::connect::{Connected, Connection, HttpConnector};
+use hyper_util::client::proxy::matcher::Intercept;
 use hyper_util::rt::TokioIo;
 use rummage_core::network::is_private;
 use rummage_core::outcome::{Failure, Stage};
@@ -124,28 +126,38 @@ impl Dialer {
     }
 
     async fn dial(self, uri: Uri) -> Result<TokioIo<Line>, DialError> {
-        let host = uri.host().unwrap_or_default();
-        let secure = uri.scheme_str() == Some("https");
-        let port = uri.port_u16().unwrap_or(if secure { 443 } else { 80 });
-        let addresses = self.network.addresses(host, port, self.anew).await.map_err(DialError)?;
-        let connect = self.connect(host, secure, addresses);
-        let line = tokio::time::timeout(self.patience, connect)
-            .await
-            .unwrap_or(Err(Failure::Timeout(Stage::Connect)))
-            .map_err(DialError)?;
-        Ok(TokioIo::new(line))
+        self.line(uri).await.map(TokioIo::new).map_err(DialError)
     }
 
-    async fn connect(
-        &self,
-        host: &str,
-        secure: bool,
-        addresses: Vec<SocketAddr>,
-    ) -> Result<Line, Failure> {
-        let stream = open(addresses).await.map_err(|error| of_io(&error))?;
+    async fn line(&self, uri: Uri) -> Result<Line, Failure> {
+        let host = uri.host().unwrap_or_default().to_owned();
+        let secure = uri.scheme_str() == Some("https");
+        let port = uri.port_u16().unwrap_or(if secure { 443 } else { 80 });
+        let began = Instant::now();
+        let stream = match self.network.config.proxies.of(&uri) {
+            Some(proxy) => {
+                let tunnel = self.through(&proxy, uri, secure);
+                let stream = within(self.patience, Stage::Connect, tunnel).await?;
+                if !secure {
+                    return Ok(Line::Proxied(stream));
+                }
+                stream
+            }
+            None => {
+                let addresses = self.network.addresses(&host, port, self.anew).await?;
+                let only_ipv6 = addresses.iter().all(SocketAddr::is_ipv6);
+                let open = async { open(addresses).await.map_err(|e| of_open(&e, only_ipv6)) };
+                within(self.patience, Stage::Connect, open).await?
+            }
+        };
         if !secure {
             return Ok(Line::Plain(stream));
         }
+        let left = self.patience.saturating_sub(began.elapsed());
+        within(left, Stage::Tls, self.secure(&host, stream)).await
+    }
+
+    async fn secure(&self, host: &str, stream: TcpStream) -> Result<Line, Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         let name = ServerName::try_from(bare.to_owned())
             .map_err(|_| Failure::BadResponse(format!("{host} cannot be a name in TLS")))?;
@@ -153,6 +165,77 @@ impl Dialer {
         let stream = connector.connect(name, stream).await.map_err(|e| tls::failure(&e))?;
         Ok(Line::Secure(Box::new(stream)))
     }
+
+    /// A connection to a proxy, which passes requests on, or what is said on a tunnel
+    /// (RFC 9110 §9.3.6).
+    async fn through(
+        &self,
+        proxy: &Intercept,
+        to: Uri,
+        secure: bool,
+    ) -> Result<TcpStream, Failure> {
+        let failed = |why: String| Failure::Proxy(why);
+        let connector = ProxyConnector { network: Arc::clone(&self.network) };
+        if !secure {
+            let stream = connector.connect(proxy.uri().clone()).await;
+            return stream.map_err(|error| failed(format!("the proxy: {error}")));
+        }
+        let mut tunnel = Tunnel::new(proxy.uri().clone(), connector);
+        if let Some(auth) = proxy.basic_auth() {
+            tunnel = tunnel.with_auth(auth.clone());
+        }
+        match tunnel.call(to).await {
+            Ok(stream) => Ok(stream.into_inner()),
+            Err(error) => Err(failed(format!("the proxy: {error}"))),
+        }
+    }
+}
+
+async fn within<T>(
+    patience: Duration,
+    stage: Stage,
+    work: impl Future<Output = Result<T, Failure>>,
+) -> Result<T, Failure> {
+    let timeout = Failure::Timeout(stage);
+    tokio::time::timeout(patience, work).await.unwrap_or(Err(timeout))
+}
+
+/// Connects to the proxy itself.
+#[derive(Clone)]
+struct ProxyConnector {
+    network: Arc<Network>,
+}
+
+impl ProxyConnector {
+    async fn connect(self, proxy: Uri) -> io::Result<TcpStream> {
+        let host = proxy.host().unwrap_or_default();
+        let port = proxy.port_u16().unwrap_or(80);
+        let ips = self.network.look_up(host, port, false).await;
+        let ips = ips.map_err(|_| io::Error::other(format!("{host} has no address")))?;
+        open(ips.into_iter().map(|ip| SocketAddr::new(ip, port)).collect()).await
+    }
+}
+
+impl Service<Uri> for ProxyConnector {
+    type Response = TokioIo<TcpStream>;
+    type Error = io::Error;
+    type Future = Pin<Box<dyn Future<Output = io::Result<TokioIo<TcpStream>>> + Send>>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<io::Result<()>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, proxy: Uri) -> Self::Future {
+        let connector = self.clone();
+        Box::pin(async move { connector.connect(proxy).await.map(TokioIo::new) })
+    }
+}
+
+/// What it means that no connection could be opened.
+fn of_open(error: &io::Error, only_ipv6: bool) -> Failure {
+    let no_way =
+        matches!(error.kind(), io::ErrorKind::NetworkUnreachable | io::ErrorKind::AddrNotAvailable);
+    if only_ipv6 && no_way { Failure::NoIpv6 } else { of_io(error) }
 }
 
 /// Opens a TCP connection to the first address that answers, the families side
@@ -231,6 +314,8 @@ impl Service<Uri> for Dialer {
 /// A connection, secure or not.
 pub(crate) enum Line {
     Plain(TcpStream),
+    /// To a proxy that passes plain requests on.
+    Proxied(TcpStream),
     Secure(Box<TlsStream<TcpStream>>),
 }
 
@@ -238,6 +323,7 @@ impl Connection for Line {
     fn connected(&self) -> Connected {
         match self {
             Line::Plain(_) => Connected::new(),
+            Line::Proxied(_) => Connected::new().proxy(true),
             Line::Secure(stream) => match stream.get_ref().1.alpn_protocol() {
                 Some(b"h2") => Connected::new().negotiated_h2(),
                 _ => Connected::new(),
@@ -253,7 +339,9 @@ impl AsyncRead for Line {
         buffer: &mut ReadBuf<'_>,
     ) -> Poll<io::Result<()>> {
         match self.get_mut() {
-            Line::Plain(stream) => Pin::new(stream).poll_read(context, buffer),
+            Line::Plain(stream) | Line::Proxied(stream) => {
+                Pin::new(stream).poll_read(context, buffer)
+            }
             Line::Secure(stream) => Pin::new(stream).poll_read(context, buffer),
         }
     }
@@ -266,21 +354,23 @@ impl AsyncWrite for Line {
         bytes: &[u8],
     ) -> Poll<io::Result<usize>> {
         match self.get_mut() {
-            Line::Plain(stream) => Pin::new(stream).poll_write(context, bytes),
+            Line::Plain(stream) | Line::Proxied(stream) => {
+                Pin::new(stream).poll_write(context, bytes)
+            }
             Line::Secure(stream) => Pin::new(stream).poll_write(context, bytes),
         }
     }
 
     fn poll_flush(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
         match self.get_mut() {
-            Line::Plain(stream) => Pin::new(stream).poll_flush(context),
+            Line::Plain(stream) | Line::Proxied(stream) => Pin::new(stream).poll_flush(context),
             Line::Secure(stream) => Pin::new(stream).poll_flush(context),
         }
     }
 
     fn poll_shutdown(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
         match self.get_mut() {
-            Line::Plain(stream) => Pin::new(stream).poll_shutdown(context),
+            Line::Plain(stream) | Line::Proxied(stream) => Pin::new(stream).poll_shutdown(context),
             Line::Secure(stream) => Pin::new(stream).poll_shutdown(context),
         }
     }

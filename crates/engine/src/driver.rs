@@ -104,7 +104,8 @@ impl Driver {
             self.start_requests();
             self.pass_on(recorder, watch)?;
             if self.crawl.is_finished() {
-                return Ok(RunState::Finished);
+                let halted = self.crawl.halt().is_some();
+                return Ok(if halted { RunState::Stopped } else { RunState::Finished });
             }
             let wake = self.crawl.poll_timeout().map(|moment| self.clock.instant(moment));
             let news = tokio::select! {

@@ -4,25 +4,29 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use bytes::Bytes;
-use http::header::{self, HeaderMap, HeaderName, HeaderValue};
+use http::header::{self, HeaderValue};
 use http_body_util::Empty;
 use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyWish, Kind, Reply, Request};
 use rummage_core::extract::Extractor;
-use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
+use rummage_core::outcome::{Attempt, Ending, Failure, Method, Stage};
 use rummage_core::reading::{Format, Reading};
 use rummage_core::scope::Scope;
+use rummage_core::signs::Signs;
 use tokio::time::timeout;
 use url::{Host, Url};
 
-use crate::body::{self, BodyEnd};
+use crate::body::{self, BodyEnd, Shape};
 use crate::dial::{Dialer, Network};
-use crate::{Clock, Config, failure};
+use crate::{Clock, Config, failure, fields};
 
 /// An external page is read up to here: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
+/// Heads of answers are read as leniently as browsers do, up to here: fields, octets.
+const MOST_FIELDS: usize = 400;
+const LONGEST_HEAD: usize = 256 * 1024;
 /// A sitemap, unpacked (sitemaps.org protocol, "Sitemap file location").
 const SITEMAP_SIZE: usize = 50 << 20;
 
@@ -63,7 +67,7 @@ impl Fetcher {
     pub async fn fetch(&self, request: Request) -> Reply {
         let began = Instant::now();
         let (ending, took, reading) = self.inner.ask(&request, began).await;
-        let attempt = Attempt { at: self.inner.clock.now(), took, method: request.method, ending };
+        let attempt = Attempt::new(self.inner.clock.now(), took, request.method, ending);
         Reply { id: request.id, attempt, reading }
     }
 }
@@ -76,6 +80,9 @@ fn client(dialer: Dialer, idle: usize) -> Client<Dialer, Empty<Bytes>> {
         .http1_allow_spaces_after_header_name_in_responses(true)
         .http1_allow_obsolete_multiline_headers_in_responses(true)
         .http1_ignore_invalid_headers_in_responses(true)
+        .http1_max_headers(MOST_FIELDS)
+        .http1_max_buf_size(LONGEST_HEAD)
+        .http2_max_header_list_size(LONGEST_HEAD as u32)
         .build(dialer)
 }
 
@@ -100,9 +107,8 @@ impl Inner {
     /// How many octets are read, decoded.
     fn limit(&self, wish: BodyWish) -> usize {
         match wish {
-            BodyWish::Drop => 0,
-            BodyWish::Title => TITLE_SIZE,
-            BodyWish::Page | BodyWish::Sheet => self.config.max_size,
+            BodyWish::Drop | BodyWish::Title => TITLE_SIZE,
+            BodyWish::Page | BodyWish::Places | BodyWish::Sheet => self.config.max_size,
             BodyWish::Sitemap => SITEMAP_SIZE,
             BodyWish::Robots => rummage_core::robots::MAX_SIZE,
         }
@@ -123,6 +129,11 @@ impl Inner {
         let client = if request.later { &self.fresh } else { &self.steady };
         let built = self.build(request)?;
         match client.request(built).await {
+            // Said to the wrong connection (RFC 9110 §15.5.20).
+            Ok(response) if response.status() == 421 && !request.later => {
+                let again = self.fresh.request(self.build(request)?).await;
+                again.map_err(|error| failure::of_request(&error))
+            }
             Ok(response) => Ok(response),
             Err(error) => match failure::of_request(&error) {
                 Failure::Reset if !request.later && !error.is_connect() => {
@@ -149,10 +160,24 @@ impl Inner {
         if !is_near(&url) {
             headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip"));
         }
+        if let Some(cookies) = &request.cookies
+            && let Ok(cookies) = HeaderValue::from_str(cookies)
+        {
+            headers.insert(header::COOKIE, cookies);
+        }
         if request.scope == Scope::Internal {
             for (name, value) in &self.config.headers {
+                if *name == header::COOKIE && headers.contains_key(name) {
+                    continue;
+                }
                 headers.insert(name.clone(), value.clone());
             }
+        }
+        if url.scheme() == "http"
+            && let Some(proxy) = self.config.proxies.of(built.uri())
+            && let Some(auth) = proxy.basic_auth()
+        {
+            built.headers_mut().insert(header::PROXY_AUTHORIZATION, auth.clone());
         }
         Ok(built)
     }
@@ -164,33 +189,43 @@ impl Inner {
         left: Duration,
     ) -> (Ending, Option<Reading>) {
         let (head, mut body) = response.into_parts();
-        let mut answer = answer(head.status.as_u16(), &head.headers);
-        let is_success = (200..300).contains(&answer.status);
-        let format = request.body.format(&answer);
-        let wanted = format.filter(|_| is_success && request.method == Method::Get);
-        let Some(format) = wanted else {
+        let mut answer = fields::answer(head.status.as_u16(), &head.headers);
+        let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
+        let Some(format) = format else {
             let brief = self.config.timeout / 4;
             let _ = timeout(brief, body::drain(&mut body, answer.length)).await;
             return (Ending::Answer(answer), None);
         };
-        let limit = self.limit(request.body);
+        // Of what is no success, the start is looked at.
+        let limit = if answer.is_success() { self.limit(request.body) } else { TITLE_SIZE };
         let charset = answer.charset.as_deref();
-        let mut extractor = Extractor::with_sketch(format, charset, limit, request.sketch);
+        let address = &request.address;
+        let mut extractor = Extractor::of_address(address, format, charset, limit, request.sketch);
         if format.is_page() && request.body == BodyWish::Page {
             let values = head.headers.get_all(header::LINK).iter();
             extractor.take_fields(values.filter_map(|value| value.to_str().ok()));
         }
-        let encoding = text(&head.headers, &header::CONTENT_ENCODING);
-        let may_be_packed = format == Format::Sitemap;
-        let reading = body::read(&mut body, encoding.as_deref(), may_be_packed, &mut extractor);
-        let end = timeout(left, reading).await;
+        let shape = Shape {
+            encoding: fields::text(&head.headers, &header::CONTENT_ENCODING),
+            may_be_packed: format == Format::Sitemap,
+            ends_with_connection: head.version <= http::Version::HTTP_11
+                && !head.headers.contains_key(header::CONTENT_LENGTH)
+                && !head.headers.contains_key(header::TRANSFER_ENCODING),
+        };
+        let end = timeout(left, body::read(&mut body, &shape, &mut extractor)).await;
         match end {
+            // What has come of a page that is no success says enough.
+            Err(_) if !answer.is_success() => {}
             Err(_) => return (Ending::Failure(Failure::Timeout(Stage::Body)), None),
-            Ok(BodyEnd::Short) => answer.truncated = true,
+            Ok(BodyEnd::Short) => answer.truncated = answer.is_success(),
             Ok(BodyEnd::Whole(length)) => answer.length = answer.length.or(Some(length)),
             Ok(BodyEnd::Enough) => {}
         }
-        (Ending::Answer(answer), Some(extractor.finish()))
+        let reading = extractor.finish();
+        answer.signs = Signs::of(&reading);
+        answer.upgrades |= reading.upgrades;
+        let reading = Some(reading).filter(|_| answer.is_success());
+        (Ending::Answer(answer), reading)
     }
 }
 
@@ -199,6 +234,7 @@ fn accept(kind: Kind) -> HeaderValue {
     HeaderValue::from_static(match kind {
         Kind::Page => "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8",
         Kind::Image => "image/avif,image/webp,image/png,image/svg+xml,image/*;q=0.8,*/*;q=0.5",
+        Kind::Style => "text/css,*/*;q=0.1",
         Kind::Any => "*/*",
     })
 }
@@ -212,36 +248,4 @@ fn is_near(url: &Url) -> bool {
         Some(Host::Domain(name)) => name == "localhost",
         None => false,
     }
-}
-
-fn answer(status: u16, headers: &HeaderMap) -> Answer {
-    let content_type = text(headers, &header::CONTENT_TYPE).unwrap_or_default();
-    let mut parts = content_type.split(';').map(str::trim);
-    let media_type = parts.next().filter(|name| !name.is_empty()).map(str::to_ascii_lowercase);
-    let charset = parts.find_map(|parameter| {
-        let (name, value) = parameter.split_once('=')?;
-        name.trim()
-            .eq_ignore_ascii_case("charset")
-            .then(|| value.trim().trim_matches('"').to_owned())
-    });
-    Answer {
-        status,
-        media_type,
-        charset,
-        length: text(headers, &header::CONTENT_LENGTH).and_then(|length| length.parse().ok()),
-        location: text(headers, &header::LOCATION),
-        server: text(headers, &header::SERVER),
-        etag: text(headers, &header::ETAG),
-        last_modified: text(headers, &header::LAST_MODIFIED),
-        truncated: false,
-    }
-}
-
-/// A field's value; bytes that are not UTF-8 are read as Latin-1, as browsers do.
-fn text(headers: &HeaderMap, name: &HeaderName) -> Option<String> {
-    let value = headers.get(name)?.as_bytes();
-    Some(match std::str::from_utf8(value) {
-        Ok(text) => text.to_owned(),
-        Err(_) => value.iter().map(|&byte| char::from(byte)).collect(),
-    })
 }

@@ -13,12 +13,13 @@ mod driver;
 mod error;
 mod failure;
 mod fetch;
+mod fields;
 mod recorder;
 mod resolve;
 mod tls;
 
 pub use clock::Clock;
-pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT};
+pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT, Proxies};
 pub use driver::{Ended, Job, Stop, Watch, crawl};
 pub use error::EngineError;
 pub use fetch::Fetcher;

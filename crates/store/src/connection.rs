@@ -12,7 +12,8 @@ use crate::StoreError;
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
 /// Each step takes a store from the version before to its own.
-const MIGRATIONS: &[&str] = &[include_str!("schema.sql"), include_str!("schema_2.sql")];
+const MIGRATIONS: &[&str] =
+    &[include_str!("schema.sql"), include_str!("schema_2.sql"), include_str!("schema_3.sql")];
 
 /// The newest version that we know.
 #[expect(clippy::cast_possible_wrap, reason = "a handful of migrations")]

@@ -29,11 +29,13 @@ impl Known {
             known.addresses.insert(xxh3_128(url), row.get(0)?);
         }
         let mut select = db.prepare(
-            "SELECT id, target, element, attribute, written, fragment, text, rel, region FROM mark",
+            "SELECT id, target, element, attribute, written, fragment, text, rel, region,
+                    CASE WHEN scripted THEN 'scripted' END
+             FROM mark",
         )?;
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
-            let mut texts = [None; 7];
+            let mut texts = [None; 8];
             for (place, text) in texts.iter_mut().enumerate() {
                 *text = row.get_ref(place + 2)?.as_str_or_null().unwrap_or_default();
             }
@@ -61,7 +63,7 @@ pub(crate) fn version_key(address: i64, hash: &[u8]) -> u128 {
     key.digest128()
 }
 
-pub(crate) fn mark_key(target: i64, texts: [Option<&str>; 7]) -> u128 {
+pub(crate) fn mark_key(target: i64, texts: [Option<&str>; 8]) -> u128 {
     let mut key = Xxh3::new();
     key.update(&target.to_le_bytes());
     for text in texts {

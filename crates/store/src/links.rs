@@ -4,10 +4,11 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use rummage_core::crawl::NotRead;
+use rummage_core::crawl::{NotRead, Place};
+use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::scope::Scope;
 use rummage_core::selection::Selection;
-use rummage_core::verdict::{Cause, Verdict};
+use rummage_core::verdict::{Cause, Judgement, LinkSeen, Verdict, of_link};
 use rusqlite::{Row, params};
 
 use crate::order::{self, Page};
@@ -35,8 +36,14 @@ struct Mark {
     written: String,
     text: Option<String>,
     region: Option<String>,
+    /// A script acts on the element.
+    scripted: bool,
+    /// What is said of the address.
     outcome: Outcome,
-    for_script: bool,
+    /// What is said of the fragment.
+    place: Option<Place>,
+    /// The address is a page, whatever is asked for.
+    is_page: bool,
     /// On how many pages it stands.
     pages: u64,
     /// The last page on which it was counted.
@@ -69,9 +76,10 @@ impl Reader {
             }
             Ok::<_, E>(())
         })?;
-        self.walk(&pages, |_, page, place| match marks.get(&place.mark) {
-            Some(mark) => take(mark.row(page, place)),
-            None => Ok(()),
+        self.walk(&pages, |_, page, place| {
+            let Some(mark) = marks.get(&place.mark) else { return Ok(()) };
+            let row = mark.row(page, place);
+            if selection.takes(row.outcome.verdict) { take(row) } else { Ok(()) }
         })
     }
 
@@ -105,14 +113,14 @@ impl Reader {
         run: &RunInfo,
         selection: &Selection,
     ) -> Result<HashMap<i64, Mark>, StoreError> {
-        let places = self.places(run.number)?;
-        let outcomes = self.outcomes(run, selection, &places)?;
+        let beside = Beside { places: self.places(run.number)?, faults: self.faults(run.number)? };
+        let outcomes = self.outcomes(run, selection, &beside)?;
         let mut marks = HashMap::new();
         if outcomes.is_empty() {
             return Ok(marks);
         }
         let mut select = self.db.prepare(
-            "SELECT id, target, fragment, element, attribute, rel, written, text, region
+            "SELECT id, target, fragment, element, attribute, rel, written, text, region, scripted
              FROM mark",
         )?;
         let mut rows = select.query([])?;
@@ -120,14 +128,12 @@ impl Reader {
             let target: i64 = row.get(1)?;
             let Some((address, outcome)) = outcomes.get(&target) else { continue };
             let fragment = row.get_ref(2)?.as_str_or_null().unwrap_or_default();
-            let place = fragment.and_then(|f| places.get(&target)?.get(f));
-            let mut outcome = outcome.clone();
-            if place.is_some_and(|place| place == "missing") {
-                (outcome.verdict, outcome.cause) = (Verdict::Broken, Some(Cause::NoSuchFragment));
-            }
-            if selection.takes(outcome.verdict) {
-                let for_script = place.is_some_and(|place| place == "for-script");
-                marks.insert(row.get(0)?, mark(row, address, outcome, for_script)?);
+            let place = fragment.and_then(|f| beside.places.get(&target)?.get(f)).copied();
+            let faulty = beside.faults.get(&target);
+            if selection.takes(outcome.verdict) || place.is_some() || faulty.is_some() {
+                let is_page = faulty.is_some_and(|is_page| *is_page);
+                let of_address = (address, outcome.clone());
+                marks.insert(row.get(0)?, mark(row, of_address, place, is_page)?);
             }
         }
         Ok(marks)
@@ -138,7 +144,7 @@ impl Reader {
         &self,
         run: &RunInfo,
         selection: &Selection,
-        places: &Places,
+        beside: &Beside,
     ) -> Result<HashMap<i64, (Arc<str>, Outcome)>, StoreError> {
         let mut outcomes = HashMap::new();
         let mut select = self.db.prepare(OUTCOME_SQL)?;
@@ -147,7 +153,7 @@ impl Reader {
             let id: i64 = row.get(8)?;
             let verdict = row.get_ref(0)?.as_str().unwrap_or_default();
             let taken = Verdict::named(verdict).is_some_and(|verdict| selection.takes(verdict));
-            if taken || places.contains_key(&id) {
+            if taken || beside.places.contains_key(&id) || beside.faults.contains_key(&id) {
                 let url: Arc<str> = row.get::<_, String>(9)?.into();
                 outcomes.insert(id, (url, outcome(row, run.started_at)?));
             }
@@ -183,15 +189,36 @@ impl Reader {
             self.db.prepare("SELECT address, fragment, place FROM no_place WHERE run = ?1")?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            let of_address: &mut HashMap<String, String> = places.entry(row.get(0)?).or_default();
-            of_address.insert(row.get(1)?, row.get(2)?);
+            let of_address = places.entry(row.get(0)?).or_default();
+            let place = match row.get_ref(2)?.as_str().unwrap_or_default() {
+                "missing" => Place::Missing,
+                _ => Place::ForScript,
+            };
+            of_address.insert(row.get(1)?, place);
         }
         Ok(places)
+    }
+
+    /// Addresses whose links may have a fault beside, and whether that is that they are
+    /// pages where something else is wanted.
+    fn faults(&self, run: i64) -> Result<HashMap<i64, bool>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT target, max(cause = 'wrong-type') FROM link_fault WHERE run = ?1
+             GROUP BY target",
+        )?;
+        let rows = select.query_map([run], |row| Ok((row.get(0)?, row.get(1)?)))?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 }
 
 /// What is said of fragments, by address and fragment.
-type Places = HashMap<i64, HashMap<String, String>>;
+type Places = HashMap<i64, HashMap<String, Place>>;
+
+/// What links may have beside their address.
+struct Beside {
+    places: Places,
+    faults: HashMap<i64, bool>,
+}
 
 fn not_asked() -> Outcome {
     Outcome {
@@ -209,12 +236,17 @@ fn not_asked() -> Outcome {
 
 impl Mark {
     fn row(&self, page: &str, place: pack::Place) -> LinkRow {
+        let mut outcome = self.outcome.clone();
+        if let Some(own) = self.own(page) {
+            (outcome.verdict, outcome.cause) = (own.verdict, own.cause);
+        }
+        let lacks_place = self.place == Some(Place::Missing);
         LinkRow {
             mark: place.mark,
             address: self.address.to_string(),
             fragment: self.fragment.clone(),
-            outcome: self.outcome.clone(),
-            for_script: self.for_script,
+            outcome,
+            for_script: self.place == Some(Place::ForScript) || (lacks_place && self.scripted),
             page: page.to_owned(),
             line: place.line,
             column: place.column,
@@ -227,13 +259,31 @@ impl Mark {
             pages: self.pages,
         }
     }
+
+    /// What is said of the link itself, on that page, where it is worse than what is said
+    /// of its address.
+    fn own(&self, page: &str) -> Option<Judgement> {
+        of_link(&LinkSeen {
+            page,
+            target: &self.address,
+            scope: self.outcome.scope,
+            element: Element::named(&self.element)?,
+            attribute: Attribute::named(&self.attribute)?,
+            rel: self.rel.as_deref(),
+            written: &self.written,
+            scripted: self.scripted,
+            verdict: self.outcome.verdict,
+            lacks_place: self.place == Some(Place::Missing),
+            is_page: self.is_page,
+        })
+    }
 }
 
 fn mark(
     row: &Row<'_>,
-    address: &Arc<str>,
-    outcome: Outcome,
-    for_script: bool,
+    (address, outcome): (&Arc<str>, Outcome),
+    place: Option<Place>,
+    is_page: bool,
 ) -> rusqlite::Result<Mark> {
     Ok(Mark {
         address: Arc::clone(address),
@@ -244,8 +294,10 @@ fn mark(
         written: row.get(6)?,
         text: row.get(7)?,
         region: row.get(8)?,
+        scripted: row.get(9)?,
         outcome,
-        for_script,
+        place,
+        is_page,
         pages: 0,
         counted_on: usize::MAX,
     })

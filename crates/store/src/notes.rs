@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use rummage_core::Moment;
 use rummage_core::crawl::Note;
 use rummage_core::trap::Stop;
 use rusqlite::{Connection, params};
@@ -32,6 +33,8 @@ struct Detail {
     rule: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     read: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    since_us: Option<u64>,
 }
 
 pub(crate) fn write(
@@ -60,6 +63,12 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::Blocked { since } => {
+            ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
+        }
+        Note::Offline { since } => {
+            ("offline", Detail { since_us: Some(since.as_micros()), ..none })
+        }
         Note::Trap(Stop { sample, rule, read }) => {
             let (sample, rule) = (Some(sample.clone()), Some(rule.clone()));
             ("trap", Detail { sample, rule, read: Some(*read), ..none })
@@ -77,6 +86,8 @@ fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         },
         "sitemap-missing" => Note::SitemapMissing,
         "sitemap-faulty" => Note::SitemapFaulty,
+        "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
+        "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },
         "trap" => {
             Note::Trap(Stop { sample: detail.sample?, rule: detail.rule?, read: detail.read? })
         }

@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::NotRead;
 use rummage_core::outcome::{Attempt, Method};
+use rummage_core::pace::Strain;
 use rummage_core::reading::Format;
 use rummage_core::verdict::Cause;
 use rusqlite::{Connection, OptionalExtension, Row, params};
@@ -115,11 +116,36 @@ impl Reader {
         }
         totals.broken +=
             self.count("SELECT count(*) FROM no_place WHERE run = ?1 AND place = 'missing'", run)?;
+        self.count_link_faults(run, &mut totals)?;
         totals.not_asked = self.not_asked(run)?;
         totals.not_read = self.not_read(run)?;
         totals.slowed = self.slowed(run)?;
         totals.notes = self.notes(run)?;
         Ok(totals)
+    }
+
+    /// Targets that only some of their links make worse than they are.
+    fn count_link_faults(&self, run: i64, totals: &mut Totals) -> Result<(), StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT link_fault.cause, scope, verdict, count(DISTINCT target) FROM link_fault
+             JOIN verdict ON verdict.run = link_fault.run AND verdict.address = target
+             WHERE link_fault.run = ?1 GROUP BY 1, 2, 3",
+        )?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let text = |column| -> rusqlite::Result<Option<String>> { row.get(column) };
+            let (cause, scope, verdict) = (text(0)?, text(1)?, text(2)?);
+            let own = scope.as_deref() == Some("internal");
+            let count: u64 = row.get(3)?;
+            match (cause.as_deref(), verdict.as_deref()) {
+                (_, Some("broken")) => {}
+                (Some("mixed-content"), _) => totals.broken += count,
+                (Some("wrong-type"), _) if own => totals.broken += count,
+                (_, Some("doubtful")) => {}
+                _ => totals.doubtful += count,
+            }
+        }
+        Ok(())
     }
 
     fn count_read(&self, run: i64, totals: &mut Totals) -> Result<(), StoreError> {
@@ -200,10 +226,18 @@ impl Reader {
 
     fn slowed(&self, run: i64) -> Result<Vec<SlowedServer>, StoreError> {
         let mut select = self.db.prepare(
-            "SELECT server, times FROM slowed WHERE run = ?1 ORDER BY times DESC, server",
+            "SELECT server, times, strain, lowest FROM slowed WHERE run = ?1
+             ORDER BY times DESC, server",
         )?;
-        let rows = select
-            .query_map([run], |row| Ok(SlowedServer { server: row.get(0)?, times: row.get(1)? }))?;
+        let rows = select.query_map([run], |row| {
+            let strain: String = row.get(2)?;
+            Ok(SlowedServer {
+                server: row.get(0)?,
+                times: row.get(1)?,
+                strain: Strain::named(&strain).unwrap_or(Strain::Slow),
+                lowest: row.get(3)?,
+            })
+        })?;
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
@@ -298,7 +332,7 @@ impl Reader {
 
     fn trace_row(&self, run: i64, id: i64, address: String) -> Result<TraceRow, StoreError> {
         let mut select = self.db.prepare_cached(
-            "SELECT at_us, took_us, method, ending, title FROM attempt
+            "SELECT at_us, took_us, method, ending, title, hop, strained FROM attempt
              WHERE run = ?1 AND address = ?2 ORDER BY seq",
         )?;
         let mut rows = select.query(params![run, id])?;
@@ -326,10 +360,13 @@ impl Reader {
     }
 }
 
-/// An attempt from the columns `at_us, took_us, method, ending`.
+/// An attempt from the columns `at_us, took_us, method, ending`, and by name `hop` and
+/// `strained`.
 pub(crate) fn attempt(row: &Row<'_>) -> Result<Attempt, StoreError> {
     let ending: String = row.get(3)?;
     Ok(Attempt {
+        hop: row.get("hop")?,
+        strained: row.get("strained")?,
         at: Moment::from_micros(row.get::<_, i64>(0)?.cast_unsigned()),
         took: Duration::from_micros(row.get::<_, i64>(1)?.cast_unsigned()),
         method: match row.get::<_, String>(2)?.as_str() {

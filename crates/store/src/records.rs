@@ -5,6 +5,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use rummage_core::crawl::NotRead;
 use rummage_core::outcome::Attempt;
+use rummage_core::pace::Strain;
 use rummage_core::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 
@@ -124,6 +125,10 @@ pub struct SlowedServer {
     pub server: String,
     /// How often its pace was halved.
     pub times: u64,
+    /// How it showed last.
+    pub strain: Strain,
+    /// Requests in flight at most, when it was asked most slowly.
+    pub lowest: u32,
 }
 
 /// What a run says of one address.

@@ -29,6 +29,7 @@ struct Said {
     written: String,
     text: Option<String>,
     region: Option<Region>,
+    scripted: bool,
 }
 
 /// What is stored of a page beside its links.
@@ -105,11 +106,11 @@ impl Reader {
     ) -> Result<(), StoreError> {
         // A page belongs to the last attempt that got one; earlier attempts had none.
         let mut select = self.db.prepare(
-            "SELECT at_us, took_us, method, ending, url, version FROM attempt
+            "SELECT at_us, took_us, method, ending, url, version, hop, strained FROM attempt
              JOIN address ON address.id = attempt.address
              LEFT JOIN run_page ON run_page.run = attempt.run
                  AND run_page.address = attempt.address
-                 AND method = 'GET'
+                 AND method = 'GET' AND hop IS NULL
                  AND ending ->> '$.answer.status' BETWEEN 200 AND 299
              WHERE attempt.run = ?1 ORDER BY seq",
         )?;
@@ -165,6 +166,7 @@ impl Reader {
                 text: mark.text.as_deref().map(|text| builder.keep(text)),
                 rel: mark.rel.as_deref().map(|rel| builder.keep(rel)),
                 region: mark.region,
+                scripted: mark.scripted,
                 line: place.line,
                 column: place.column,
             };
@@ -175,7 +177,7 @@ impl Reader {
 
     fn said(&self, mark: i64) -> Result<Said, StoreError> {
         let mut select = self.db.prepare_cached(
-            "SELECT element, attribute, rel, written, text, region FROM mark WHERE id = ?1",
+            "SELECT element, attribute, rel, written, text, region, scripted FROM mark WHERE id = ?1",
         )?;
         let texts = select.query_row([mark], |row| {
             Ok((
@@ -185,9 +187,10 @@ impl Reader {
                 row.get(3)?,
                 row.get(4)?,
                 row.get::<_, Option<String>>(5)?,
+                row.get(6)?,
             ))
         })?;
-        let (element, attribute, rel, written, text, region) = texts;
+        let (element, attribute, rel, written, text, region, scripted) = texts;
         let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
         Ok(Said {
             element: Element::named(&element).ok_or_else(|| unknown(&element))?,
@@ -196,6 +199,7 @@ impl Reader {
             written,
             text,
             region: region.as_deref().and_then(Region::named),
+            scripted,
         })
     }
 }

@@ -13,6 +13,7 @@ use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Event, Judged, NotRead, Place, Target};
 use rummage_core::outcome::Attempt;
+use rummage_core::pace::Slowing;
 use rummage_core::reading::{Link, Reading};
 use rummage_core::scope::{Bounds, Scope};
 use rummage_core::verdict::{Cause, Verdict};
@@ -222,7 +223,8 @@ impl RunWriter {
             Event::Noted { id, note } => {
                 notes::write(&self.db, self.run, self.ids[id.index()], &note)
             }
-            Event::Slowed { server } => self.write_slowed(&server),
+            Event::Slowed { server, slowing } => self.write_slowed(&server, slowing),
+            Event::LinkFault { target, page, cause } => self.write_link_fault(target, page, cause),
             Event::Bounded { .. } => Ok(()),
         }
     }
@@ -260,8 +262,9 @@ impl RunWriter {
         let ending = serde_json::to_string(&attempt.ending).expect("endings are plain data");
         self.db
             .prepare_cached(
-                "INSERT INTO attempt (run, seq, address, at_us, took_us, method, ending, title)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+                "INSERT INTO attempt (run, seq, address, at_us, took_us, method, ending, title,
+                                      hop, strained)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
             )?
             .execute(params![
                 self.run,
@@ -272,6 +275,8 @@ impl RunWriter {
                 attempt.method.as_str(),
                 ending,
                 title,
+                attempt.hop,
+                attempt.strained,
             ])?;
         self.next_seq += 1;
         Ok(())
@@ -348,8 +353,9 @@ impl RunWriter {
         targets: &[Target],
     ) -> Result<Vec<pack::Place>, StoreError> {
         let mut insert = self.db.prepare_cached(
-            "INSERT INTO mark (id, target, element, attribute, written, fragment, text, rel, region)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+            "INSERT INTO mark (id, target, element, attribute, written, fragment, text, rel, region,
+                               scripted)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
         )?;
         let mut places = Vec::with_capacity(targets.len());
         for (link, target) in reading.links().zip(targets) {
@@ -358,9 +364,18 @@ impl RunWriter {
             let new = next_id(&self.known.marks);
             let mark = *self.known.marks.entry(mark_key(address, texts)).or_insert(new);
             if mark == new {
-                let [element, attribute, written, fragment, text, rel, region] = texts;
+                let [element, attribute, written, fragment, text, rel, region, _] = texts;
                 insert.execute(params![
-                    mark, address, element, attribute, written, fragment, text, rel, region
+                    mark,
+                    address,
+                    element,
+                    attribute,
+                    written,
+                    fragment,
+                    text,
+                    rel,
+                    region,
+                    link.scripted
                 ])?;
             }
             places.push(pack::Place { mark, line: link.line, column: link.column });
@@ -415,19 +430,40 @@ impl RunWriter {
         Ok(())
     }
 
-    fn write_slowed(&mut self, server: &str) -> Result<(), StoreError> {
+    fn write_slowed(&mut self, server: &str, slowing: Slowing) -> Result<(), StoreError> {
         self.db
             .prepare_cached(
-                "INSERT INTO slowed (run, server, times) VALUES (?1, ?2, 1)
-                 ON CONFLICT DO UPDATE SET times = times + 1",
+                "INSERT INTO slowed (run, server, times, strain, lowest) VALUES (?1, ?2, 1, ?3, ?4)
+                 ON CONFLICT DO UPDATE SET times = times + 1, strain = excluded.strain,
+                     lowest = min(lowest, excluded.lowest)",
             )?
-            .execute(params![self.run, server])?;
+            .execute(params![self.run, server, slowing.strain.as_str(), slowing.window])?;
+        Ok(())
+    }
+
+    fn write_link_fault(
+        &mut self,
+        target: AddressId,
+        page: AddressId,
+        cause: Cause,
+    ) -> Result<(), StoreError> {
+        self.db
+            .prepare_cached(
+                "INSERT OR IGNORE INTO link_fault (run, target, page, cause)
+                 VALUES (?1, ?2, ?3, ?4)",
+            )?
+            .execute(params![
+                self.run,
+                self.ids[target.index()],
+                self.ids[page.index()],
+                cause.as_str()
+            ])?;
         Ok(())
     }
 }
 
 /// What a link says, in the order of the columns.
-fn texts<'a>(link: &Link<'a>, target: &'a Target) -> [Option<&'a str>; 7] {
+fn texts<'a>(link: &Link<'a>, target: &'a Target) -> [Option<&'a str>; 8] {
     [
         Some(link.element.name()),
         Some(link.attribute.name()),
@@ -436,6 +472,7 @@ fn texts<'a>(link: &Link<'a>, target: &'a Target) -> [Option<&'a str>; 7] {
         link.text,
         link.rel,
         link.region.map(|region| region.as_str()),
+        link.scripted.then_some("scripted"),
     ]
 }
 

@@ -6,6 +6,7 @@
 //! things look.
 
 mod jsonl;
+mod meaning;
 mod number;
 mod phrase;
 pub mod progress;

@@ -1,12 +1,15 @@
 //! What verdicts, causes and evidence are called in plain words.
 
 use std::fmt::Write as _;
+use std::time::Duration;
 
+use rummage_core::Moment;
 use rummage_core::crawl::{NotRead, Note};
-use rummage_core::outcome::{Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::pace::Strain;
 use rummage_core::trap::Stop;
 use rummage_core::verdict::Cause;
-use rummage_store::NoteRow;
+use rummage_store::{NoteRow, RunInfo};
 
 use crate::number::{counted, duration};
 use crate::safe::{safe, shorten};
@@ -24,9 +27,11 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
         Cause::Limit => "beyond a limit that was set",
         Cause::Trap => "without end",
         Cause::ServiceLink => "for programs, not for visitors",
+        Cause::Acts => "names what would be done by asking",
         Cause::PrivateAddress => "leads into a private network",
         Cause::Nxdomain => "no such host name",
         Cause::NoAddress => "the host name has no address",
+        Cause::NoIpv6 => "reachable by IPv6 alone",
         Cause::DnsFailure => "the name server failed",
         Cause::ConnectionRefused => "connection refused",
         Cause::ConnectionReset => "connection reset",
@@ -47,10 +52,18 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
         Cause::Gone => "gone for good",
         Cause::LoginNeeded => "login needed",
         Cause::AccessRefused => "access refused",
-        Cause::Blocking => "the host seems to block us",
+        Cause::Blocking => "the host refuses us, or is down",
+        Cause::Offline => "the line seems to be down",
         Cause::Busy => "the host is too busy",
         Cause::ClientError => "request refused",
         Cause::ServerError => "server error",
+        Cause::Soft404 => "a page that says it is missing",
+        Cause::RedirectedHome => "sent to the home page",
+        Cause::RedirectedLogin => "sent to a login",
+        Cause::ConsentWall => "sent to a consent wall",
+        Cause::WrongType => "a page where something else is wanted",
+        Cause::MixedContent => "refused by browsers on a page of https",
+        Cause::Placeholder => "leads nowhere",
         Cause::NoSuchFragment => "no such place on the page",
         Cause::MovedPermanently => "moved for good",
         Cause::Redirected => "redirected for now",
@@ -68,7 +81,7 @@ pub(crate) fn not_read(reason: NotRead) -> &'static str {
 }
 
 /// What there is to know of an address, and what to do about it.
-pub(crate) fn note(row: &NoteRow) -> String {
+pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
     let address = safe(&shorten(&row.address, LONGEST)).to_string();
     match &row.note {
         Note::DrawnByScript => {
@@ -91,6 +104,43 @@ pub(crate) fn note(row: &NoteRow) -> String {
             format!("{address} is no sitemap, or breaks off: what stands before that was read")
         }
         Note::Trap(stop) => trap(stop),
+        Note::Blocked { since } => {
+            let since = moment(run, *since);
+            let host = host(&row.address);
+            format!(
+                "{host} refuses everything since {since}, also what it had answered: its rest \
+                     was not asked"
+            )
+        }
+        Note::Offline { since } => format!(
+            "nothing answers since {}, nor does {address}, which had: the line seems to be down",
+            moment(run, *since)
+        ),
+    }
+}
+
+/// The server of an address.
+fn host(address: &str) -> String {
+    let after = address.find("://").map_or(0, |at| at + 3);
+    let host = address[after..].split(['/', '?', '#']).next().unwrap_or_default();
+    safe(host).to_string()
+}
+
+/// A moment of a run, by the clock.
+pub(crate) fn moment(run: &RunInfo, moment: Moment) -> String {
+    let micros = i64::try_from(moment.as_micros()).unwrap_or(i64::MAX);
+    let at = run.started_at + jiff::SignedDuration::from_micros(micros);
+    at.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
+}
+
+/// How a server showed that it was asked too fast.
+pub(crate) fn strain(strain: Strain) -> &'static str {
+    match strain {
+        Strain::TooMany => "429: too many requests",
+        Strain::Unavailable => "503: no room",
+        Strain::Failures => "several failures at once",
+        Strain::Timeout => "no answers in time",
+        Strain::Slow => "answers three times as slow",
     }
 }
 
@@ -111,10 +161,26 @@ fn trap(stop: &Stop) -> String {
 #[must_use]
 pub fn ending(ending: &Ending) -> String {
     match ending {
-        Ending::Answer(answer) if answer.truncated => format!("{}, cut short", answer.status),
-        Ending::Answer(answer) => answer.status.to_string(),
+        Ending::Answer(answer) => self::answer(answer),
         Ending::Failure(failure) => self::failure(failure),
     }
+}
+
+/// The status, and what the answer says beside it.
+fn answer(answer: &Answer) -> String {
+    let mut out = answer.status.to_string();
+    if answer.truncated {
+        out.push_str(", cut short");
+    }
+    if let Some(seconds) = answer.retry_after {
+        let _ = write!(out, ", to come back in {}", duration(Duration::from_secs(seconds)));
+    }
+    if answer.challenge || answer.signs.challenge {
+        out.push_str(", a page that wants to see a person");
+    } else if let Some(words) = answer.signs.says_missing.as_ref().filter(|_| answer.is_success()) {
+        let _ = write!(out, ", it says \"{}\"", safe(&shorten(words, 60)));
+    }
+    out
 }
 
 fn failure(failure: &Failure) -> String {
@@ -126,11 +192,14 @@ fn failure(failure: &Failure) -> String {
             format!("the name server failed ({})", safe(why))
         }
         Failure::Timeout(Stage::Connect) => "no connection in time".to_owned(),
+        Failure::Timeout(Stage::Tls) => "no end of the TLS handshake in time".to_owned(),
         Failure::Timeout(Stage::FirstByte) => "no answer in time".to_owned(),
         Failure::Timeout(Stage::Body) => "the answer did not end in time".to_owned(),
         Failure::Refused => "connection refused".to_owned(),
         Failure::Reset => "connection reset".to_owned(),
         Failure::Unreachable => "network unreachable".to_owned(),
+        Failure::NoIpv6 => "IPv6 addresses alone, and no IPv6 here".to_owned(),
+        Failure::Proxy(why) => safe(why).to_string(),
         Failure::BadResponse(why) => format!("not HTTP ({})", safe(why)),
         Failure::Private(ip) => format!("leads to {ip}, which was not asked"),
         Failure::Tls(failure) => tls(failure),
@@ -154,7 +223,10 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
     let mut out = String::new();
     let mut rest = attempts;
     while let Some(first) = rest.first() {
-        let alike = |other: &&Attempt| other.ending == first.ending && other.method == first.method;
+        let alike = |other: &&Attempt| {
+            let (one, two) = (ending(&other.ending), ending(&first.ending));
+            one == two && other.method == first.method && other.strained == first.strained
+        };
         let times = rest.iter().take_while(alike).count();
         let last = &rest[times - 1];
         if !out.is_empty() {
@@ -169,6 +241,9 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
             }
         }
         let _ = write!(out, ": {} ({})", ending(&first.ending), duration(last.took));
+        if first.strained {
+            out.push_str(" under strain");
+        }
         rest = &rest[times..];
     }
     out
@@ -176,20 +251,15 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
 
 #[cfg(test)]
 mod tests {
-    use std::time::Duration;
-
-    use rummage_core::Moment;
-    use rummage_core::outcome::{Answer, Method};
+    use rummage_core::outcome::Method;
 
     use super::*;
 
     #[test]
     fn attempts_that_are_alike_are_told_once() {
-        let attempt = |method, status| Attempt {
-            at: Moment::START,
-            took: Duration::from_millis(3),
-            method,
-            ending: Ending::Answer(Answer { status, ..Answer::default() }),
+        let attempt = |method, status| {
+            let ending = Ending::Answer(Answer { status, ..Answer::default() });
+            Attempt::new(Moment::START, Duration::from_millis(3), method, ending)
         };
         let seen =
             [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];

@@ -8,8 +8,8 @@ use clap::{Args, ValueEnum};
 use serde::{Deserialize, Serialize};
 
 use crate::values::{
-    Connect, Header, Query, Rate, Size, Time, Within, connect, element, header, prefix, query,
-    rate, size, time,
+    Connect, Header, Proxy, Query, Rate, Size, Time, Within, connect, element, header, prefix,
+    proxy, query, rate, size, time,
 };
 
 /// What and how to ask. A run keeps these, but for `header`, which may hold secrets.
@@ -71,6 +71,17 @@ pub(crate) struct Asking {
     #[arg(long, value_name = "N/UNIT", env = "RUMMAGE_RATE", hide_env = true,
         value_parser = rate)]
     pub(crate) rate: Option<Rate>,
+    /// One request at a time, one a second, to any server
+    #[arg(long, env = "RUMMAGE_GENTLE", hide_env = true)]
+    pub(crate) gentle: bool,
+    /// Check that the places which fragments name are there: on the site's own pages, on
+    /// all, on none [default: internal]
+    #[arg(long, value_name = "WHERE", env = "RUMMAGE_FRAGMENTS", hide_env = true)]
+    pub(crate) fragments: Option<FragmentsChoice>,
+    /// Follow at most so many redirects from one address [default: 20]
+    #[arg(long, value_name = "N", env = "RUMMAGE_HOPS", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..=100))]
+    pub(crate) hops: Option<u32>,
     /// How long an answer may take to begin, such as 5s or 1m [default: 20s]
     #[arg(long, value_name = "DURATION", env = "RUMMAGE_TIMEOUT", hide_env = true,
         value_parser = time)]
@@ -87,6 +98,17 @@ pub(crate) struct Asking {
     #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
     #[serde(skip)]
     pub(crate) header: Vec<Header>,
+    /// Log in to the site's own hosts with this name (HTTP Basic); the password comes from
+    /// RUMMAGE_PASSWORD, or is asked for
+    #[arg(long, value_name = "NAME", env = "RUMMAGE_USER", hide_env = true)]
+    pub(crate) user: Option<String>,
+    /// Ask through this HTTP proxy, such as http://proxy.example.test:3128, or through
+    /// none; this machine is never asked through one [default: HTTP_PROXY, HTTPS_PROXY,
+    /// ALL_PROXY, NO_PROXY]
+    #[arg(long, value_name = "URL|none", env = "RUMMAGE_PROXY", hide_env = true,
+        value_parser = proxy)]
+    #[serde(skip)]
+    pub(crate) proxy: Option<Proxy>,
     /// Ask this name server
     #[arg(long, value_name = "IP:PORT", env = "RUMMAGE_DNS", hide_env = true)]
     pub(crate) dns: Option<SocketAddr>,
@@ -112,6 +134,18 @@ pub(crate) enum ExternalsChoice {
     Note,
 }
 
+/// Where fragments are checked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum FragmentsChoice {
+    /// On the site's own pages
+    Internal,
+    /// On other pages as well, which are read to their end
+    All,
+    /// Nowhere
+    None,
+}
+
 impl Asking {
     /// What was given now, and for the rest what was given to the run that goes on.
     pub(crate) fn or(self, earlier: Asking) -> Asking {
@@ -131,6 +165,11 @@ impl Asking {
             concurrency: self.concurrency.or(earlier.concurrency),
             per_host: self.per_host.or(earlier.per_host),
             rate: self.rate.or(earlier.rate),
+            gentle: self.gentle || earlier.gentle,
+            fragments: self.fragments.or(earlier.fragments),
+            hops: self.hops.or(earlier.hops),
+            user: self.user.or(earlier.user),
+            proxy: self.proxy,
             timeout: self.timeout.or(earlier.timeout),
             attempts: self.attempts.or(earlier.attempts),
             user_agent: self.user_agent.or(earlier.user_agent),

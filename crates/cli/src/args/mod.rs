@@ -10,7 +10,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 
-pub(crate) use asking::{Asking, ExternalsChoice};
+pub(crate) use asking::{Asking, ExternalsChoice, FragmentsChoice};
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::{FailOn, FindingsArgs, Format, Selecting};

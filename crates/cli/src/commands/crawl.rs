@@ -4,13 +4,14 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use rummage_core::crawl::{Crawl, Externals, Note, RobotsRule, Settings, SitemapRule};
+use http::{HeaderName, HeaderValue};
+use rummage_core::crawl::{Crawl, Externals, Fragments, Note, RobotsRule, Settings, SitemapRule};
 use rummage_core::extract::elements::Element;
 use rummage_core::pattern::Pattern;
 use rummage_core::query::QueryRule;
 use rummage_core::retry::Retry;
 use rummage_core::robots::{self, Robots};
-use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Ended, Fetcher, Job, Stop};
+use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Ended, Fetcher, Job, Proxies, Stop};
 use rummage_store::{NewRun, NoteRow, Reader, RunState, RunWriter, StoreError};
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
@@ -18,11 +19,12 @@ use tokio::sync::watch;
 use url::Url;
 
 use super::findings;
-use crate::args::{Asking, CrawlArgs, Everywhere, ExternalsChoice};
+use crate::args::{Asking, CrawlArgs, Everywhere, ExternalsChoice, FragmentsChoice};
 use crate::failure::{Exit, Failure};
 use crate::signals::stop_requested;
+use crate::values::{Header, Proxy};
 use crate::watch::Teller;
-use crate::{output, paths, start};
+use crate::{output, password, paths, start};
 
 /// Octets of a page that are read: far more than pages have, far less than memory.
 const MAX_SIZE: usize = 10 << 20;
@@ -77,7 +79,7 @@ fn show(
     if ended.state == RunState::Stopped {
         if !everywhere.quiet {
             let mut out = output::stderr(everywhere.color);
-            let _ = writeln!(out, "stopped; go on with: rummage crawl --resume");
+            let _ = writeln!(out, "not finished; go on with: rummage crawl --resume");
         }
         return Ok(Exit::Unfinished);
     }
@@ -202,6 +204,7 @@ fn replay(earlier: &Earlier, crawl: &mut Crawl, writer: &mut RunWriter) -> Resul
         Ok(())
     })?;
     writer.handle_replayed();
+    crawl.handle_resumed();
     writer.commit()
 }
 
@@ -241,8 +244,29 @@ fn settings(asking: &Asking) -> Result<Settings, Failure> {
             attempts: asking.attempts.unwrap_or(preset.retry.attempts),
             timeout: timeout(asking),
         },
-        hops: preset.hops,
+        hops: asking.hops.unwrap_or(preset.hops),
+        fragments: match asking.fragments {
+            Some(FragmentsChoice::All) => Fragments::All,
+            Some(FragmentsChoice::None) => Fragments::None,
+            Some(FragmentsChoice::Internal) | None => Fragments::Internal,
+        },
+        gentle: asking.gentle,
+        has_credentials: asking.user.is_some() || asking.header.iter().any(is_secret),
+        proxied: proxies(asking).any(),
     })
+}
+
+/// Whether a field says who asks: what acts must not be asked then.
+fn is_secret(header: &Header) -> bool {
+    header.name == http::header::AUTHORIZATION || header.name == http::header::COOKIE
+}
+
+fn proxies(asking: &Asking) -> Proxies {
+    match &asking.proxy {
+        Some(Proxy(Some(proxy))) => Proxies::one(proxy),
+        Some(Proxy(None)) => Proxies::none(),
+        None => Proxies::of_environment(),
+    }
 }
 
 fn robots(asking: &Asking) -> Result<RobotsRule, Failure> {
@@ -296,7 +320,8 @@ fn config(asking: &Asking) -> Result<Config, Failure> {
             what: "--user-agent holds characters that a header field cannot".to_owned(),
             hint: "Use plain letters, digits and punctuation.".to_owned(),
         })?,
-        headers: asking.header.iter().map(|h| (h.name.clone(), h.value.clone())).collect(),
+        headers: headers(asking)?,
+        proxies: proxies(asking),
         timeout: timeout(asking),
         dns: asking.dns,
         connect: asking.connect.iter().map(|connect| connect.0.clone()).collect(),
@@ -304,6 +329,15 @@ fn config(asking: &Asking) -> Result<Config, Failure> {
         allow_private: asking.allow_private,
         max_size: asking.max_size.map_or(MAX_SIZE, |size| size.0),
     })
+}
+
+fn headers(asking: &Asking) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
+    let mut headers: Vec<_> =
+        asking.header.iter().map(|h| (h.name.clone(), h.value.clone())).collect();
+    if let Some(user) = &asking.user {
+        headers.push((http::header::AUTHORIZATION, password::basic(user)?));
+    }
+    Ok(headers)
 }
 
 fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure> {

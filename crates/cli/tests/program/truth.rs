@@ -49,7 +49,17 @@ fn check(scenario: &Scenario) {
     let stage = Stage::new(scenario);
     let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl"];
     let said = stage.run(&words).ends(1);
-    assert_eq!(found(&said.json()), planted(scenario), "{said}");
+    let (found, planted) = (found(&said.json()), planted(scenario));
+    let only_in = |one: &BTreeMap<_, _>, other: &BTreeMap<_, _>| -> Vec<String> {
+        let differs = one.iter().filter(|(fault, places)| other.get(*fault) != Some(*places));
+        differs.map(|(fault, places)| format!("{fault} on {places:?}")).collect()
+    };
+    let (false_alarms, missed) = (only_in(&found, &planted), only_in(&planted, &found));
+    assert!(
+        false_alarms.is_empty() && missed.is_empty(),
+        "{}\nsaid, and not so: {false_alarms:#?}\nso, and not said: {missed:#?}",
+        scenario.start
+    );
 
     let pages: Vec<String> = stage
         .run(&["findings", "--all", "--format", "jsonl"])

@@ -3,11 +3,15 @@
 use std::collections::VecDeque;
 
 use encoding_rs::{Encoding, UTF_8};
-use url::Url;
+use url::{Host, Url};
 
 use super::admission::Admission;
+use super::beside::Reason;
 use super::entry::{Entry, State, Uses};
-use super::{AddressId, Crawl, Event, Externals, NotRead, Note, Settings, SitemapRule, Target};
+use super::settings::acts;
+use super::{
+    AddressId, Crawl, Event, Externals, Fragments, NotRead, Note, Settings, SitemapRule, Target,
+};
 use crate::address::{Reference, resolve_in, server_of};
 use crate::extract::elements::Attribute;
 use crate::memo::{BaseKeys, key};
@@ -15,7 +19,7 @@ use crate::network::is_loopback;
 use crate::pace::Limits;
 use crate::reading::{Format, Link, Reading};
 use crate::scope::Scope;
-use crate::verdict::{Cause, Verdict};
+use crate::verdict::{Cause, Judgement, LinkSeen, Verdict, of_link};
 
 /// Where references stand: what they are resolved against.
 struct Source<'a> {
@@ -37,12 +41,14 @@ impl<'a> Source<'a> {
 
 impl Crawl {
     /// Takes the links of a page, style sheet, sitemap or robots.txt that was read.
-    pub(super) fn take_links(&mut self, page: AddressId, reading: Reading) {
+    /// `upgrades`: browsers ask by https what it names by http.
+    pub(super) fn take_links(&mut self, page: AddressId, reading: Reading, upgrades: bool) {
         let is_page = reading.format.is_page();
         let is_list = matches!(reading.format, Format::Sitemap | Format::Robots);
         let depth = if is_list { u32::MAX } else { self.entry(page).depth };
         let url = Url::parse(self.address(page)).expect("normal forms can be parsed");
         let of_page = Source::new(&url, reading.encoding);
+        let is_secure = url.scheme() == "https";
         let base = reading.base().and_then(|written| url.join(written).ok());
         // HTML, "Set the frozen base URL".
         let base = base.filter(|base| !matches!(base.scheme(), "data" | "javascript"));
@@ -57,13 +63,14 @@ impl Crawl {
             let uses = self.uses(&link);
             // A style sheet is part of the page that it is for, not a step further.
             let depth = if uses.sheet() { depth } else { depth.saturating_add(1) };
-            let target = self.target(source, link.written, depth);
-            if let Some(fragment) = &target.fragment
-                && uses.visit()
-                && self.places.handle_wanted(target.id, fragment)
-            {
-                self.judge_places(target.id);
+            let mut target = self.target(source, link.written, depth);
+            if is_secure && (upgrades || uses.is_upgraded()) {
+                target = self.upgraded(target, depth);
             }
+            if uses.visit() {
+                self.want_place(&target, link.scripted);
+            }
+            self.watch_link(page, &target, &link, is_secure);
             self.link_address(target.id);
             self.use_address(target.id, self.within_settings(target.id, uses), depth);
             if uses.visit() && self.entry(target.id).scope == Scope::Internal {
@@ -89,6 +96,79 @@ impl Crawl {
             self.admit(|admission| admission.handle_read(page, pages));
         } else if is_list {
             self.admit(|admission| admission.handle_list(pages));
+        }
+    }
+
+    /// A link names a place on a page, if it does.
+    fn want_place(&mut self, target: &Target, scripted: bool) {
+        let Some(fragment) = &target.fragment else { return };
+        let external = self.entry(target.id).scope == Scope::External;
+        match self.settings.fragments {
+            Fragments::None => return,
+            Fragments::Internal => {}
+            Fragments::All if external => self.want_places_of(target.id),
+            Fragments::All => {}
+        }
+        if self.places.handle_wanted(target.id, fragment, scripted) {
+            self.judge_places(target.id);
+        }
+    }
+
+    /// A page outside the site is to be read to its end, for the places on it.
+    fn want_places_of(&mut self, id: AddressId) {
+        let entry = self.entry_mut(id);
+        if entry.server.is_none() || std::mem::replace(&mut entry.places_wanted, true) {
+            return;
+        }
+        if let State::Settled(judged) = entry.state {
+            self.entry_mut(judged.last).places_wanted = true;
+            if self.entry(judged.last).html {
+                self.ask_beside(judged.last, Reason::Places, None);
+            }
+        }
+    }
+
+    /// Browsers ask by https for what a page of https names by http, where that page
+    /// says so, and for pictures, sound and film in any case (Upgrade Insecure Requests
+    /// §3.2; Mixed Content §4.1). This machine is trusted as it is.
+    fn upgraded(&mut self, target: Target, depth: u32) -> Target {
+        let address = self.address(target.id);
+        if !address.starts_with("http:") {
+            return target;
+        }
+        let mut url = Url::parse(address).expect("normal forms can be parsed");
+        if is_loopback(&url)
+            || matches!(url.host(), Some(Host::Ipv4(_) | Host::Ipv6(_)))
+            || url.port().is_some()
+            || url.set_scheme("https").is_err()
+        {
+            return target;
+        }
+        Target { id: self.hear(&url, depth, 0), fragment: target.fragment }
+    }
+
+    /// A link may have a fault beside its address.
+    fn watch_link(&mut self, page: AddressId, target: &Target, link: &Link<'_>, is_secure: bool) {
+        // Hardly any link may: the others are let through at once.
+        if link.written.len() > 1 && !is_secure && !link.written.contains(':') {
+            return;
+        }
+        let seen = LinkSeen {
+            page: self.address(page),
+            target: self.address(target.id),
+            scope: Some(self.entry(target.id).scope),
+            element: link.element,
+            attribute: link.attribute,
+            rel: link.rel,
+            written: link.written,
+            scripted: link.scripted,
+            verdict: Verdict::Sound,
+            lacks_place: false,
+            is_page: false,
+        };
+        if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&seen) {
+            self.progress.broken += u64::from(verdict == Verdict::Broken);
+            self.events.push_back(Event::LinkFault { target: target.id, page, cause });
         }
     }
 
@@ -223,13 +303,14 @@ impl Crawl {
                 } else {
                     self.judge_anew(id, &judged);
                     self.read_after_all(id);
+                    self.watch_for_wrong_type(id);
                 }
             }
             // It was to be asked only; now it is to be read.
             State::Queued => {
                 self.hold(id);
             }
-            State::Held | State::InFlight | State::Later | State::Unconfirmed => {}
+            State::Held | State::InFlight | State::Later | State::Unconfirmed | State::Refused => {}
         }
         if nearer && self.settings.depth.is_some() {
             for child in self.leads_to.get(&id).cloned().unwrap_or_default() {
@@ -254,6 +335,9 @@ impl Crawl {
     /// Nothing keeps an address from being asked, but perhaps from being asked at once.
     fn begin(&mut self, id: AddressId) {
         self.progress.known += 1;
+        if self.is_gone(id) {
+            return self.withhold_of_gone(id);
+        }
         let Entry { uses, scope, .. } = *self.entry(id);
         if uses.visit() && scope == Scope::Internal {
             let Crawl { traps, addresses, .. } = self;
@@ -278,6 +362,8 @@ impl Crawl {
             Some(Cause::Excluded)
         } else if external && self.settings.externals == Externals::Note {
             Some(Cause::External)
+        } else if self.settings.has_credentials && acts(self.address(id)) {
+            Some(Cause::Acts)
         } else if self.is_trapped(id) {
             Some(Cause::Trap)
         } else if self.admission.is_some() && !external && entry.uses.visit() {
@@ -344,8 +430,10 @@ impl Crawl {
 
     /// How fast the server of an address may be asked.
     pub(super) fn limits(&self, url: &Url, own: bool) -> Limits {
-        let Settings { per_host, interval, .. } = self.settings;
-        if own {
+        let Settings { per_host, interval, gentle, .. } = self.settings;
+        if gentle {
+            Limits::gentle(interval)
+        } else if own {
             Limits::own(per_host, is_loopback(url), interval)
         } else {
             Limits::other(per_host, interval)

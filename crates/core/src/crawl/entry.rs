@@ -1,10 +1,11 @@
 //! What a crawl keeps of each address.
 
 use super::messages::{AddressId, Judged, Kind};
-use crate::extract::elements::Purpose;
+use crate::extract::elements::{Purpose, Want};
 use crate::frontier::ServerId;
 use crate::reading::Link;
 use crate::scope::Scope;
+use crate::sent;
 use crate::verdict::Cause;
 
 /// One address.
@@ -27,8 +28,12 @@ pub(super) struct Entry {
     pub(super) ticket: u32,
     /// The request in flight is an attempt after the first.
     pub(super) later: bool,
-    /// GET requests that have ended.
+    /// GET requests that have ended and count as attempts.
     pub(super) tries: u32,
+    /// Those that do not count: they failed while the host showed strain.
+    pub(super) strained: u32,
+    /// Its last attempt got no answer in time.
+    pub(super) hung: bool,
     /// HEAD was tried and is not to be trusted here.
     pub(super) by_get: bool,
     /// The attempt under way checks a 404, 410 or NXDOMAIN.
@@ -45,6 +50,20 @@ pub(super) struct Entry {
     pub(super) permanent: bool,
     /// Its `Location` brought a fragment of its own.
     pub(super) own_fragment: bool,
+    /// It redirects, and sets a cookie that the next hop may want to see.
+    pub(super) sets_cookie: bool,
+    /// Its chain was walked with cookies.
+    pub(super) with_cookies: bool,
+    /// What it was last asked for.
+    pub(super) asked_as: Kind,
+    /// It is a page, even when something else is asked for.
+    pub(super) wrong_type: bool,
+    /// It was asked for something else than a page, to see that.
+    pub(super) type_asked: bool,
+    /// It says what its server says of an address that was made up.
+    pub(super) like_made_up: bool,
+    /// It was read for external fragments, or is to be.
+    pub(super) places_wanted: bool,
 }
 
 impl Entry {
@@ -62,6 +81,8 @@ impl Entry {
             ticket: 0,
             later: false,
             tries: 0,
+            strained: 0,
+            hung: false,
             by_get: false,
             confirming: false,
             confirmed: false,
@@ -70,6 +91,13 @@ impl Entry {
             read: false,
             permanent: false,
             own_fragment: false,
+            sets_cookie: false,
+            with_cookies: false,
+            asked_as: Kind::Any,
+            wrong_type: false,
+            type_asked: false,
+            like_made_up: false,
+            places_wanted: false,
         }
     }
 }
@@ -77,23 +105,37 @@ impl Entry {
 /// For what links use an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Uses {
-    purposes: u8,
+    purposes: u16,
     /// What a browser would expect, by the first link that is for visitors.
     pub(super) kind: Kind,
 }
 
 impl Uses {
-    const PAGE: u8 = 1;
-    const SHEET_FILE: u8 = 2;
-    const PAGE_LIST: u8 = 4;
-    const RULES: u8 = 8;
-    const FORM: u8 = 16;
-    const PART: u8 = 32;
-    const MEDIA: u8 = 64;
+    const PAGE: u16 = 1;
+    const SHEET_FILE: u16 = 1 << 1;
+    const PAGE_LIST: u16 = 1 << 2;
+    const RULES: u16 = 1 << 3;
+    const FORM: u16 = 1 << 4;
+    const PART: u16 = 1 << 5;
+    const MEDIA: u16 = 1 << 6;
     /// By an element whose addresses are not to be asked: no use by itself.
-    const LEFT_OUT: u8 = 128;
+    const LEFT_OUT: u16 = 1 << 7;
+    /// It was made up, to see what its server says of such an address.
+    const MADE_UP: u16 = 1 << 8;
+    /// A picture, a style sheet, a script is wanted.
+    const PICTURE: u16 = 1 << 9;
+    const STYLE: u16 = 1 << 10;
+    const SCRIPT: u16 = 1 << 11;
+    /// Some link's text names the home page, or a place to log in.
+    const SAYS_HOME: u16 = 1 << 12;
+    const SAYS_LOGIN: u16 = 1 << 13;
 
-    const fn new(purposes: u8, kind: Kind) -> Uses {
+    const WANTS: u16 = Uses::PICTURE | Uses::STYLE | Uses::SCRIPT;
+    const SAYS: u16 = Uses::SAYS_HOME | Uses::SAYS_LOGIN;
+    /// What is no use by itself.
+    const BESIDE: u16 = Uses::LEFT_OUT | Uses::WANTS | Uses::SAYS;
+
+    const fn new(purposes: u16, kind: Kind) -> Uses {
         Uses { purposes, kind }
     }
 
@@ -108,17 +150,25 @@ impl Uses {
     /// That of an element whose addresses are not to be asked.
     pub(super) const IGNORED: Uses = Uses::new(Uses::LEFT_OUT, Kind::Any);
 
+    /// That of an address that was made up.
+    pub(super) const PROBE: Uses = Uses::new(Uses::MADE_UP, Kind::Page);
+
     /// The use that one link makes.
     pub(super) fn of(link: &Link<'_>) -> Uses {
         let Link { element, attribute, rel, .. } = *link;
-        let kind = if element.wants_picture(attribute, rel) { Kind::Image } else { Kind::Any };
+        let (wanted, kind) = match element.wants(attribute, rel) {
+            Some(Want::Picture) => (Uses::PICTURE, Kind::Image),
+            Some(Want::Style) => (Uses::STYLE, Kind::Style),
+            Some(Want::Script) => (Uses::SCRIPT, Kind::Any),
+            None => (0, Kind::Any),
+        };
         match element.purpose(attribute, rel) {
-            Purpose::Visit => Uses::VISIT,
-            Purpose::Sheet => Uses::new(Uses::SHEET_FILE, Kind::Any),
+            Purpose::Visit => Uses::new(Uses::PAGE | said(link), Kind::Page),
+            Purpose::Sheet => Uses::new(Uses::SHEET_FILE | wanted, kind),
             Purpose::Sitemap => Uses::SITEMAP,
             Purpose::Form => Uses::new(Uses::FORM, Kind::Page),
-            Purpose::Part => Uses::new(Uses::PART, kind),
-            Purpose::Media => Uses::new(Uses::MEDIA, kind),
+            Purpose::Part => Uses::new(Uses::PART | wanted, kind),
+            Purpose::Media => Uses::new(Uses::MEDIA | wanted, kind),
             Purpose::Service => Uses::NONE,
         }
     }
@@ -154,12 +204,12 @@ impl Uses {
 
     /// Only as a sitemap, so that it is a matter of settings whether it is asked.
     pub(super) fn only_sitemap(self) -> bool {
-        self.purposes & !Uses::LEFT_OUT == Uses::PAGE_LIST
+        self.purposes & !Uses::BESIDE == Uses::PAGE_LIST
     }
 
     /// Only forms name it.
     pub(super) fn only_form(self) -> bool {
-        self.purposes & !Uses::LEFT_OUT == Uses::FORM
+        self.purposes & !Uses::BESIDE == Uses::FORM
     }
 
     /// Its body is read for addresses, so that the rules for robots matter.
@@ -169,12 +219,40 @@ impl Uses {
 
     /// Something else than pictures, sound and the like names it.
     pub(super) fn more_than_media(self) -> bool {
-        self.has(!(Uses::MEDIA | Uses::LEFT_OUT))
+        self.has(!(Uses::MEDIA | Uses::BESIDE))
     }
 
     /// Something asks for it at all.
     pub(super) fn any(self) -> bool {
-        self.has(!Uses::LEFT_OUT)
+        self.has(!Uses::BESIDE)
+    }
+
+    /// Browsers ask for it by https where the page came so (Mixed Content §4.1).
+    pub(super) fn is_upgraded(self) -> bool {
+        self.kind == Kind::Image
+            || self.purposes & !Uses::BESIDE == Uses::MEDIA && !self.has(Uses::SCRIPT)
+    }
+
+    /// It was made up.
+    pub(super) fn made_up(self) -> bool {
+        self.has(Uses::MADE_UP)
+    }
+
+    /// What would be wrong if it were a page: how to ask for it.
+    pub(super) fn wanted(self) -> Option<Kind> {
+        let kinds =
+            [(Uses::PICTURE, Kind::Image), (Uses::STYLE, Kind::Style), (Uses::SCRIPT, Kind::Any)];
+        kinds.iter().find(|(want, _)| self.has(*want)).map(|(_, kind)| *kind)
+    }
+
+    /// Some link says that it leads to the home page.
+    pub(super) fn says_home(self) -> bool {
+        self.has(Uses::SAYS_HOME)
+    }
+
+    /// Some link says that it leads to where visitors log in.
+    pub(super) fn says_login(self) -> bool {
+        self.has(Uses::SAYS_LOGIN)
     }
 
     /// An element names it whose addresses are not to be asked.
@@ -182,9 +260,17 @@ impl Uses {
         self.has(Uses::LEFT_OUT)
     }
 
-    fn has(self, purposes: u8) -> bool {
+    fn has(self, purposes: u16) -> bool {
         self.purposes & purposes != 0
     }
+}
+
+/// What the text of a visitor's link says of where it leads.
+fn said(link: &Link<'_>) -> u16 {
+    let Some(text) = link.text.filter(|text| text.len() <= sent::LONGEST_WORDS) else { return 0 };
+    let home = if sent::names_home(text) { Uses::SAYS_HOME } else { 0 };
+    let login = if sent::names_login(text) { Uses::SAYS_LOGIN } else { 0 };
+    home | login
 }
 
 /// Where an address is on its way to a verdict.
@@ -193,7 +279,7 @@ impl Uses {
 ///  Unasked ─▶ Queued ─▶ InFlight ─┬▶ Settled
 ///     │  ▲      ▲          │      └▶ Follows ─▶ Settled
 ///     ▼  └ trap ├── Later ◀┤
-///    Held ──────┴ Unconfirmed
+///    Held ──────┴ Unconfirmed, Refused
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum State {
@@ -209,6 +295,8 @@ pub(super) enum State {
     Later,
     /// Seems to be missing; will be asked once more when nothing else is left.
     Unconfirmed,
+    /// Refused; a page of its host that had answered is being asked again.
+    Refused,
     /// Redirects; its verdict follows from that of this address.
     Follows(AddressId),
     /// Has its verdict.

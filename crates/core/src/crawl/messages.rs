@@ -2,7 +2,9 @@
 
 use std::time::Duration;
 
+use crate::Moment;
 use crate::outcome::{Answer, Attempt, Method};
+use crate::pace::Slowing;
 use crate::reading::{Format, Reading};
 use crate::scope::{Bounds, Scope};
 use crate::trap::Stop;
@@ -34,8 +36,10 @@ impl AddressId {
 pub enum BodyWish {
     /// Nothing: drop it.
     Drop,
-    /// Read an HTML page for its title alone.
+    /// Read the start of an HTML page, for what it says of itself.
     Title,
+    /// Read an HTML page to its end, for the places that fragments may name.
+    Places,
     /// Read an HTML page or a style sheet for all that is in it.
     Page,
     /// Read a style sheet for the addresses in it.
@@ -47,9 +51,14 @@ pub enum BodyWish {
 }
 
 impl BodyWish {
-    /// As what the body of an answer is to be read; `None`: it is dropped.
+    /// As what the body of an answer is to be read; `None`: it is dropped. Of a page
+    /// that is no success the start is read: a gatekeeper may have written it.
     #[must_use]
     pub fn format(self, answer: &Answer) -> Option<Format> {
+        if !answer.is_success() {
+            let may_be_gate = matches!(answer.status, 401..=403 | 405 | 429 | 503);
+            return (may_be_gate && answer.is_html()).then_some(Format::Html);
+        }
         let said = match answer.media_type.as_deref() {
             Some("text/html") => Some(Format::Html),
             Some("application/xhtml+xml") => Some(Format::Xhtml),
@@ -58,7 +67,7 @@ impl BodyWish {
         };
         match self {
             BodyWish::Drop => None,
-            BodyWish::Title => said.filter(|format| format.is_page()),
+            BodyWish::Title | BodyWish::Places => said.filter(|format| format.is_page()),
             BodyWish::Page => said,
             BodyWish::Sheet => said.filter(|format| *format == Format::Css),
             BodyWish::Sitemap => Some(Format::Sitemap),
@@ -74,6 +83,8 @@ pub enum Kind {
     Page,
     /// A picture.
     Image,
+    /// A style sheet.
+    Style,
     /// Anything.
     Any,
 }
@@ -95,6 +106,8 @@ pub struct Request {
     pub scope: Scope,
     /// An attempt after the first: on a fresh connection, with twice the patience.
     pub later: bool,
+    /// The `Cookie` field to send (RFC 6265 §4.2): what this chain of redirects has set.
+    pub cookies: Option<String>,
     /// Make a hash of the page's text (see [`Reading::sketch`]).
     pub sketch: bool,
 }
@@ -194,6 +207,17 @@ pub enum Note {
     SitemapFaulty,
     /// Addresses without end were left out.
     Trap(Stop),
+    /// A server refuses everything from some moment on, also what it had answered: the
+    /// rest of it was not asked.
+    Blocked {
+        /// Since when.
+        since: Moment,
+    },
+    /// Nothing answers any more, from some moment on: the line seems to be down.
+    Offline {
+        /// Since when.
+        since: Moment,
+    },
 }
 
 /// What can be said of a fragment that no page's id answers to.
@@ -276,5 +300,17 @@ pub enum Event {
     Slowed {
         /// Host, and port where it is not a default one.
         server: String,
+        /// Why, and how slowly.
+        slowing: Slowing,
+    },
+    /// A link, or all links that want such a thing, have a fault beside their address.
+    LinkFault {
+        /// What they name.
+        target: AddressId,
+        /// The page that has the link; the target itself for `wrong-type`, which is told
+        /// of all links that want something else than a page.
+        page: AddressId,
+        /// `wrong-type`, `mixed-content` or `placeholder`.
+        cause: Cause,
     },
 }

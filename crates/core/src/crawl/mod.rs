@@ -16,7 +16,8 @@
 //!
 //! - **Once.** An address is asked once, however many links and redirects name it.
 //!   Only what may be a passing failure is asked again, what is missing is
-//!   confirmed, and what HEAD said badly is asked by GET.
+//!   confirmed, what HEAD said badly is asked by GET, and what answered well is asked
+//!   beside when something else hangs on it.
 //! - **To the end.** When nothing is in flight and nothing waits, the crawl
 //!   [is finished](Crawl::is_finished), and every address it heard of has a verdict.
 //! - **Again.** Replies of an earlier part of a run, told once more in their
@@ -25,43 +26,59 @@
 //!
 //! Inside, `discover` goes from links to addresses, `settle` from
 //! replies to verdicts, `start` knows what is special about the first address,
-//! `permits` what may be read, `suspects` what leads nowhere.
+//! `permits` what may be read, `suspects` what leads nowhere, `watching` and `line`
+//! whether servers and the line are there at all, `made_up` what servers say of what
+//! they do not have, `chains` walks redirects with their cookies, `beside` asks what
+//! else is to be known of an address, `heads` whom to believe.
 
 mod admission;
+mod beside;
+mod chains;
 mod discover;
 mod entry;
+mod heads;
+mod line;
+mod made_up;
 mod messages;
 mod permits;
 mod places;
+mod refusals;
 mod settings;
 mod settle;
 mod start;
 mod suspects;
+mod watching;
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, VecDeque};
 
 use indexmap::IndexSet;
 use url::Url;
 
+pub use made_up::MADE_UP;
 pub use messages::{
     AddressId, BodyWish, Event, Judged, Kind, NotRead, Note, Place, Reply, Request, Target,
 };
-pub use settings::{Externals, RobotsRule, Settings, SitemapRule};
+pub use settings::{Externals, Fragments, RobotsRule, Settings, SitemapRule};
 pub use start::StartProblem;
 
 use crate::Moment;
-use crate::frontier::{Frontier, Job, ServerId};
+use crate::frontier::{Frontier, Job, ServerId, Turn};
 use crate::memo::Memo;
-use crate::outcome::Method;
-use crate::pace::Signal;
+use crate::outcome::{Attempt, Method};
 use crate::scope::Scope;
 use crate::trap::Traps;
 use crate::verdict::{Cause, Verdict};
 use admission::Admission;
+use beside::Beside;
+use chains::Chain;
 use entry::{Entry, State, Uses};
+use heads::Heads;
+use line::Line;
+use made_up::MadeUp;
 use permits::Permits;
 use places::PlaceBook;
 use start::Start;
+use watching::Server;
 
 /// One run through a site. See the [module](self).
 #[derive(Debug)]
@@ -90,9 +107,31 @@ pub struct Crawl {
     /// Readings of pages that lead nowhere and have scripts, with the first page that
     /// was like that.
     shells: HashMap<u128, AddressId>,
+    /// What is known of servers beside their pace.
+    servers: HashMap<ServerId, Server>,
+    line: Line,
+    heads: HashMap<ServerId, Heads>,
+    made_up: MadeUp,
+    /// Chains that are being walked with cookies, by their first hop.
+    chains: BTreeMap<AddressId, Chain>,
+    beside: Beside,
+    /// Addresses whose verdict was withheld, to be asked when the run goes on.
+    withheld: Vec<AddressId>,
+    halt: Option<Halt>,
     events: VecDeque<Event>,
     progress: Progress,
+    /// Replies of an earlier part of the run are being told.
+    replaying: bool,
     finished: bool,
+}
+
+/// Why a run ends before its end, and can go on later.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Halt {
+    /// The site's own server refuses everything.
+    Blocked,
+    /// The line is down.
+    Offline,
 }
 
 /// Where a crawl is.
@@ -135,6 +174,15 @@ impl Crawl {
             permits: Permits::default(),
             traps: Traps::default(),
             shells: HashMap::new(),
+            servers: HashMap::new(),
+            line: Line::default(),
+            heads: HashMap::new(),
+            made_up: MadeUp::default(),
+            chains: BTreeMap::new(),
+            beside: Beside::default(),
+            withheld: Vec::new(),
+            halt: None,
+            replaying: false,
             events: VecDeque::new(),
             progress: Progress::default(),
             finished: false,
@@ -146,8 +194,8 @@ impl Crawl {
     /// The next request to make, if one may start now.
     pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
         while !self.finished {
-            let entries = &self.entries;
-            if let Some((_, job)) = self.frontier.poll(now, |job| holds(entries, job)) {
+            let (entries, beside) = (&self.entries, &self.beside);
+            if let Some((_, job)) = self.frontier.poll(now, |job| holds(entries, beside, job)) {
                 return Some(self.request(job));
             }
             if !self.queue_unconfirmed() {
@@ -173,29 +221,72 @@ impl Crawl {
     pub fn handle_reply(&mut self, now: Moment, reply: Reply) {
         let id = reply.id;
         let Some(server) = self.entry(id).server else { return };
-        let later = self.entry(id).later;
-        let signal = signal_of(&reply);
-        if self.frontier.handle_ended(now, server, later, signal) {
+        let turn = if self.beside.reason(id).is_some() {
+            Turn::Beside
+        } else if self.entry(id).later {
+            Turn::Later
+        } else {
+            Turn::First
+        };
+        let Attempt { took, ref ending, .. } = reply.attempt;
+        let signal = self.signal(now, server, id, took, ending);
+        if let Some(slowing) = self.frontier.handle_ended(now, server, turn, signal) {
             let server = self.frontier.name(server).to_owned();
-            self.events.push_back(Event::Slowed { server });
+            self.events.push_back(Event::Slowed { server, slowing });
         }
-        self.take_in(now, reply);
+        if !self.finished {
+            self.take_in(now, reply);
+        }
     }
 
     /// A reply from an earlier part of the run, in the order in which they came.
-    /// Gives false, and changes nothing, when the address was never heard of.
+    /// Gives false, and changes nothing, when the address was never heard of. When all
+    /// are told, call [`handle_resumed`](Crawl::handle_resumed).
     pub fn handle_replayed(&mut self, address: &str, mut reply: Reply) -> bool {
         let Some(index) = self.addresses.get_index_of(address) else { return false };
         reply.id = AddressId::from_index(index);
         let Some(server) = self.entry(reply.id).server else { return false };
         let now = reply.attempt.at;
-        self.frontier.handle_replayed(now, server, signal_of(&reply));
-        let entry = self.entry_mut(reply.id);
-        entry.confirming = entry.state == State::Unconfirmed;
-        entry.state = State::InFlight;
-        entry.ticket += 1;
+        self.replaying = true;
+        let Attempt { took, ref ending, .. } = reply.attempt;
+        let signal = self.signal(now, server, reply.id, took, ending);
+        self.frontier.handle_replayed(now, server, signal);
+        if self.beside.reason(reply.id).is_none() {
+            let entry = self.entry_mut(reply.id);
+            entry.confirming = entry.state == State::Unconfirmed;
+            entry.state = State::InFlight;
+            entry.ticket += 1;
+        }
         self.take_in(now, reply);
         true
+    }
+
+    /// All replies of the earlier part of the run have been told: the run goes on. What
+    /// was withheld is asked, and servers that were given up get another chance.
+    pub fn handle_resumed(&mut self) {
+        self.replaying = false;
+        self.finished = self.start.problem().is_some();
+        self.halt = None;
+        self.forgive_servers();
+        self.forgive_line();
+        for id in std::mem::take(&mut self.withheld) {
+            if !matches!(self.entry(id).state, State::Settled(_)) {
+                continue;
+            }
+            let entry = self.entry_mut(id);
+            (entry.tries, entry.strained, entry.confirmed) = (0, 0, false);
+            self.progress.done = self.progress.done.saturating_sub(1);
+            if !self.hold(id) {
+                self.queue(id, false, false);
+            }
+        }
+        self.begin_chains_anew();
+    }
+
+    /// Why the run has ended before its end, if so.
+    #[must_use]
+    pub fn halt(&self) -> Option<Halt> {
+        self.halt
     }
 
     /// Whether every address has its verdict.
@@ -224,23 +315,45 @@ impl Crawl {
 
     fn request(&mut self, job: Job) -> Request {
         let id = job.address;
+        if let (Turn::Beside, Some(reason)) = (job.turn, self.beside.reason(id)) {
+            return Request {
+                id,
+                method: Method::Get,
+                body: reason.body(),
+                kind: reason.kind(),
+                scope: self.entry(id).scope,
+                later: true,
+                cookies: None,
+                address: self.address(id).to_owned(),
+                sketch: false,
+            };
+        }
         let body = self.body_wish(id);
         let sketch = body == BodyWish::Page && self.traps.wants_sketch(self.address(id));
+        let by_head = self.entry(id).server.is_some_and(|server| self.asks_head(server));
         let entry = self.entry_mut(id);
         entry.state = State::InFlight;
-        entry.later = job.later;
-        let method =
-            if entry.uses.more_than_media() || entry.by_get { Method::Get } else { Method::Head };
-        Request {
+        entry.later = job.turn == Turn::Later;
+        entry.asked_as = entry.uses.kind;
+        let by_get = entry.uses.more_than_media() || entry.by_get || !by_head;
+        let mut request = Request {
             id,
-            method,
+            method: if by_get { Method::Get } else { Method::Head },
             body,
-            kind: self.entry(id).uses.kind,
-            scope: self.entry(id).scope,
-            later: job.later,
+            kind: entry.uses.kind,
+            scope: entry.scope,
+            later: entry.later,
+            cookies: None,
             address: self.address(id).to_owned(),
             sketch,
+        };
+        if let Some(chain) = self.chains.get(&id) {
+            chain.address().clone_into(&mut request.address);
+            request.cookies = chain.cookies();
+            let url = Url::parse(chain.address()).expect("normal forms can be parsed");
+            request.scope = self.start.scope(&url);
         }
+        request
     }
 
     fn body_wish(&self, id: AddressId) -> BodyWish {
@@ -256,6 +369,8 @@ impl Crawl {
             _ if uses.sitemap() => BodyWish::Sitemap,
             Scope::Internal if uses.visit() => BodyWish::Page,
             Scope::Internal if uses.sheet() => BodyWish::Sheet,
+            _ if uses.made_up() => BodyWish::Title,
+            Scope::External if uses.visit() && self.entry(id).places_wanted => BodyWish::Places,
             // Where the start's redirects end, there the site will be.
             Scope::External if uses.visit() && !bounded => BodyWish::Page,
             Scope::External if uses.visit() => BodyWish::Title,
@@ -268,7 +383,8 @@ impl Crawl {
         let Some(server) = entry.server else { return };
         entry.ticket += 1;
         entry.state = State::Queued;
-        let job = Job { address: id, ticket: entry.ticket, later };
+        let turn = if later { Turn::Later } else { Turn::First };
+        let job = Job { address: id, ticket: entry.ticket, turn };
         if first {
             self.frontier.push_first(server, job);
         } else {
@@ -278,8 +394,9 @@ impl Crawl {
 
     /// Queues what is to be confirmed, once nothing else is left to do at once.
     fn queue_unconfirmed(&mut self) -> bool {
-        let entries = &self.entries;
-        if self.unconfirmed.is_empty() || !self.frontier.is_quiet(|job| holds(entries, job)) {
+        let (entries, beside) = (&self.entries, &self.beside);
+        let wanted = |job| holds(entries, beside, job);
+        if self.unconfirmed.is_empty() || !self.frontier.is_quiet(wanted) {
             return false;
         }
         let mut any = false;
@@ -295,10 +412,13 @@ impl Crawl {
     }
 
     fn finish_if_done(&mut self) {
-        let entries = &self.entries;
-        if self.finished || !self.frontier.is_empty(|job| holds(entries, job)) {
-            return;
+        let (entries, beside) = (&self.entries, &self.beside);
+        if !self.finished && self.frontier.is_empty(|job| holds(entries, beside, job)) {
+            self.finish();
         }
+    }
+
+    fn finish(&mut self) {
         self.finished = true;
         for index in 0..self.entries.len() {
             let id = AddressId::from_index(index);
@@ -333,19 +453,10 @@ impl Crawl {
 }
 
 /// Whether a job still holds: the address waits, and for this very job.
-fn holds(entries: &[Entry], job: Job) -> bool {
+fn holds(entries: &[Entry], beside: &Beside, job: Job) -> bool {
+    if job.turn == Turn::Beside {
+        return beside.reason(job.address).is_some();
+    }
     let entry = &entries[job.address.index()];
     entry.ticket == job.ticket && matches!(entry.state, State::Queued | State::Later)
-}
-
-fn signal_of(reply: &Reply) -> Signal {
-    use crate::outcome::{Ending, Failure, Stage};
-    match &reply.attempt.ending {
-        Ending::Answer(answer) if matches!(answer.status, 429 | 503) => Signal::Strained,
-        Ending::Answer(_) => Signal::Answered(reply.attempt.took),
-        // A server that has begun to answer is not short of breath; that page is.
-        Ending::Failure(Failure::Timeout(Stage::Body)) => Signal::Neutral,
-        Ending::Failure(Failure::Timeout(_)) => Signal::Strained,
-        Ending::Failure(_) => Signal::Neutral,
-    }
 }

@@ -235,7 +235,7 @@ impl Crawl {
     }
 
     /// Asks for an address that no link names.
-    fn use_root(&mut self, url: &Url, uses: Uses) {
+    pub(super) fn use_root(&mut self, url: &Url, uses: Uses) {
         let id = self.hear(url, u32::MAX, 0);
         self.use_address(id, uses, u32::MAX);
     }

@@ -9,8 +9,16 @@ use crate::fragment::{Found, Places, find};
 pub(super) struct PlaceBook {
     /// Pages that were read to their end.
     pages: HashMap<AddressId, Places>,
-    /// Fragments that links name, and whether they were judged, by the address named.
-    wanted: HashMap<AddressId, BTreeMap<String, bool>>,
+    /// Fragments that links name, by the address named.
+    wanted: HashMap<AddressId, BTreeMap<String, Wanted>>,
+}
+
+/// How a fragment is named, and whether it was judged.
+#[derive(Debug, Clone, Copy)]
+struct Wanted {
+    judged: bool,
+    /// Only by links that a script acts on.
+    by_script: bool,
 }
 
 impl PlaceBook {
@@ -19,14 +27,27 @@ impl PlaceBook {
         self.pages.insert(page, places);
     }
 
-    /// A link names a fragment. Gives whether it was not named before.
-    pub(super) fn handle_wanted(&mut self, address: AddressId, fragment: &str) -> bool {
-        let wanted = self.wanted.entry(address).or_default();
-        if wanted.contains_key(fragment) {
-            return false;
+    /// A link names a fragment; `scripted`, if a script acts on it. Gives whether there
+    /// is something new to judge.
+    pub(super) fn handle_wanted(
+        &mut self,
+        address: AddressId,
+        fragment: &str,
+        scripted: bool,
+    ) -> bool {
+        let of_address = self.wanted.entry(address).or_default();
+        match of_address.get_mut(fragment) {
+            Some(known) if known.by_script && !scripted => {
+                *known = Wanted { judged: false, by_script: false };
+                true
+            }
+            Some(_) => false,
+            None => {
+                of_address
+                    .insert(fragment.to_owned(), Wanted { judged: false, by_script: scripted });
+                true
+            }
         }
-        wanted.insert(fragment.to_owned(), false);
-        true
     }
 
     /// Judges the fragments of an address whose redirects end at `page`, as far
@@ -41,10 +62,11 @@ impl PlaceBook {
             return Vec::new();
         };
         let mut missing = Vec::new();
-        for (fragment, judged) in wanted.iter_mut().filter(|(_, judged)| !**judged) {
-            *judged = true;
+        for (fragment, wanted) in wanted.iter_mut().filter(|(_, wanted)| !wanted.judged) {
+            wanted.judged = true;
             match find(places, fragment) {
                 Found::Yes => {}
+                Found::No if wanted.by_script => missing.push((fragment.clone(), Place::ForScript)),
                 Found::No => missing.push((fragment.clone(), Place::Missing)),
                 Found::ForScript => missing.push((fragment.clone(), Place::ForScript)),
             }

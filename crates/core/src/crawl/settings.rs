@@ -45,6 +45,18 @@ pub enum SitemapRule {
     At(Url),
 }
 
+/// Which fragments are checked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Fragments {
+    /// Those of the site's own pages.
+    #[default]
+    Internal,
+    /// Those of other pages as well: these are read to their end.
+    All,
+    /// None.
+    None,
+}
+
 /// The settings of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settings {
@@ -79,6 +91,14 @@ pub struct Settings {
     pub retry: Retry,
     /// Redirects followed in one chain.
     pub hops: u32,
+    /// Which fragments are checked.
+    pub fragments: Fragments,
+    /// One request at a time, one a second, to any server.
+    pub gentle: bool,
+    /// Credentials or cookies are given: what acts is not asked.
+    pub has_credentials: bool,
+    /// Requests to other machines go through a proxy.
+    pub proxied: bool,
 }
 
 impl Default for Settings {
@@ -99,6 +119,10 @@ impl Default for Settings {
             interval: None,
             retry: Retry { attempts: 3, timeout: Duration::from_secs(20) },
             hops: 20,
+            fragments: Fragments::Internal,
+            gentle: false,
+            has_credentials: false,
+            proxied: false,
         }
     }
 }
@@ -115,6 +139,29 @@ impl Settings {
     pub fn includes(&self, address: &str) -> bool {
         fits(&self.include, address)
     }
+}
+
+/// Parts of addresses that do something when they are asked, in lower case.
+const ACTS: &[&str] = &[
+    "logout",
+    "log-out",
+    "log_out",
+    "logoff",
+    "signout",
+    "sign-out",
+    "sign_out",
+    "delete",
+    "remove",
+    "unsubscribe",
+    "add-to-cart",
+    "add_to_cart",
+    "addtocart",
+];
+
+/// Whether an address names something that is done by asking it.
+pub(super) fn acts(address: &str) -> bool {
+    let path = crate::address::path_of(address).to_ascii_lowercase();
+    ACTS.iter().any(|act| path.contains(act))
 }
 
 fn fits(patterns: &[Pattern], address: &str) -> bool {

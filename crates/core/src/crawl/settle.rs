@@ -3,14 +3,20 @@
 use url::Url;
 
 use super::entry::{Entry, State};
-use super::{AddressId, Crawl, Event, Judged, Note, Place, Reply, SitemapRule, StartProblem};
+use super::refusals::Sign;
+use super::watching::asks_for_too_long;
+use super::{
+    AddressId, Crawl, Event, Fragments, Judged, Note, Place, Reply, SitemapRule, StartProblem,
+};
 use crate::Moment;
 use crate::address::{Reference, resolve};
-use crate::frontier::Job;
-use crate::outcome::{Answer, DnsFailure, Ending, Failure, Method};
+use crate::frontier::{Job, ServerId, Turn};
+use crate::network::is_loopback;
+use crate::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Method};
 use crate::reading::{Format, Reading};
 use crate::scope::Scope;
-use crate::verdict::{Cause, Judgement, Verdict, Way, judge};
+use crate::sent::sent;
+use crate::verdict::{Asked, Cause, Clues, Hops, Judgement, Verdict, Way, judge};
 
 /// So many missing addresses of one server are confirmed; the rest stands by the sample.
 const CONFIRMED_PER_SERVER: u32 = 50;
@@ -18,48 +24,107 @@ const CONFIRMED_PER_SERVER: u32 = 50;
 impl Crawl {
     /// Takes a reply in, whether it came just now or in an earlier part of the run.
     pub(super) fn take_in(&mut self, now: Moment, reply: Reply) {
-        let Reply { id, attempt, reading } = reply;
+        let Some(reply) = self.take_in_beside(now, reply) else { return };
+        let Some(reply) = self.take_in_chain(now, reply) else { return };
+        let Reply { id, mut attempt, reading } = reply;
+        let Some(server) = self.entry(id).server else { return };
         let ending = attempt.ending.clone();
         let by_get = attempt.method == Method::Get;
+        if !by_get && !self.is_believed(server, id, &ending) {
+            self.entry_mut(id).by_get = true;
+            self.events.push_back(Event::Asked { id, attempt, title: None, again: true });
+            return self.queue(id, false, true);
+        }
+        if by_get && !ending.may_pass() {
+            self.compare_with_head(server, id, &ending);
+        }
+        let later = self.entry(id).tries > 0;
+        self.watch_line(now, server, id, &ending);
+        if !self.entry(id).uses.only_form() {
+            self.watch(now, server, id, &ending, later);
+        }
+        attempt.strained |= !self.replaying && self.is_due_to_strain(now, server, id, &ending);
+        let next = self.next_attempt(now, server, id, &attempt);
+        attempt.strained |= matches!(next, Next::WhenAsked(_));
         let entry = self.entry_mut(id);
-        entry.tries += u32::from(by_get);
         entry.by_get |= by_get;
         entry.confirmed |= std::mem::take(&mut entry.confirming);
-        let gap = self.gap(id, by_get, &ending);
-        let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
-        let again = gap.is_some() || (!by_get && !is_direct_success(&ending));
-        self.events.push_back(Event::Asked { id, attempt, title, again });
-        if !by_get && !is_direct_success(&ending) {
-            self.entry_mut(id).by_get = true;
-            self.queue(id, false, true);
-        } else if let Some(gap) = gap {
-            self.ask_later(now + gap, id);
-        } else if self.start.is_current(id) {
-            self.take_in_start(id, &ending, reading);
+        entry.hung = super::watching::hangs(&ending);
+        if attempt.strained {
+            entry.strained += 1;
         } else {
-            self.conclude(id, &ending, reading);
+            entry.tries += u32::from(by_get);
+        }
+        let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
+        let again = !matches!(next, Next::None);
+        self.events.push_back(Event::Asked { id, attempt, title, again });
+        match next {
+            Next::GiveUp => self.withhold(id, Cause::Timeout),
+            Next::At(due) | Next::WhenAsked(due) => {
+                let hangs = self.entry(id).hung && !self.frontier.pace(server).has_answered();
+                self.frontier.set_on_trial(server, hangs);
+                self.ask_later(due, id);
+            }
+            Next::None if self.is_gone(id) && Sign::of(&ending).is_bad() => {
+                self.withhold_of_gone(id);
+            }
+            Next::None if self.start.is_current(id) => self.take_in_start(id, &ending, reading),
+            Next::None => {
+                self.handle_hung(server, &ending);
+                self.conclude(id, &ending, reading);
+            }
         }
     }
 
-    fn gap(&self, id: AddressId, by_get: bool, ending: &Ending) -> Option<std::time::Duration> {
+    /// When an address is asked again after this attempt.
+    fn next_attempt(
+        &mut self,
+        now: Moment,
+        server: ServerId,
+        id: AddressId,
+        attempt: &Attempt,
+    ) -> Next {
+        let ending = &attempt.ending;
         // While there is another start to try, no time is spent on this one.
         let hurried = self.start.is_current(id) && self.start.has_another();
-        let tries = self.entry(id).tries;
-        by_get.then(|| self.settings.retry.gap(tries, ending)).flatten().filter(|_| !hurried)
+        if hurried || asks_for_too_long(ending) || attempt.method == Method::Head {
+            return Next::None;
+        }
+        if self.is_gone(id) {
+            return Next::None;
+        }
+        if let Some(moment) = self.asked_to_wait(now, server, ending) {
+            return Next::WhenAsked(moment);
+        }
+        if attempt.strained {
+            return Next::At(now + self.settings.retry.timeout / 4);
+        }
+        if self.is_hopeless(server, id, ending) {
+            return Next::GiveUp;
+        }
+        match self.settings.retry.gap(self.entry(id).tries + 1, ending) {
+            Some(gap) => Next::At(now + gap),
+            None => Next::None,
+        }
     }
 
-    fn ask_later(&mut self, due: Moment, id: AddressId) {
+    pub(super) fn ask_later(&mut self, due: Moment, id: AddressId) {
         let entry = self.entry_mut(id);
         entry.ticket += 1;
         entry.state = State::Later;
-        let job = Job { address: id, ticket: entry.ticket, later: true };
+        let job = Job { address: id, ticket: entry.ticket, turn: Turn::Later };
         if let Some(server) = entry.server {
             self.frontier.push_at(due, server, job);
         }
         self.admit(|admission| admission.handle_delayed(id));
     }
 
-    fn take_in_start(&mut self, id: AddressId, ending: &Ending, reading: Option<Reading>) {
+    pub(super) fn take_in_start(
+        &mut self,
+        id: AddressId,
+        ending: &Ending,
+        reading: Option<Reading>,
+    ) {
         let address = self.address(id).to_owned();
         match ending {
             Ending::Answer(answer) if answer.is_redirect() => {
@@ -70,6 +135,9 @@ impl Crawl {
                     Some((next, own_fragment)) if !self.leads_back(id, next) => {
                         self.start.handle_hop(next);
                         self.follow(id, answer, next, own_fragment);
+                    }
+                    Some(_) | None if self.may_start_need_cookies(id, answer) => {
+                        self.begin_chain(id)
                     }
                     _ => self.handle_start_failed(StartProblem::Redirects { address }),
                 }
@@ -101,26 +169,78 @@ impl Crawl {
             self.unconfirmed.push(id);
             return self.admit(|admission| admission.handle_delayed(id));
         }
-        if let Ending::Answer(answer) = ending {
-            self.entry_mut(id).html = answer.is_html();
+        if !self.entry(id).uses.only_form() && self.waits_for_witness(id, ending) {
+            return;
         }
-        let was_read = self.take_page(id, reading);
+        if let Ending::Answer(answer) = ending {
+            self.entry_mut(id).html = answer.is_html() && answer.is_success();
+            self.learn_from(id, answer);
+        }
+        let was_read = self.take_page(id, ending, reading);
         if !was_read && self.entry(id).scope == Scope::Internal {
             self.admit(|admission| admission.handle_no_page(id, Vec::new()));
         }
-        let judgement = self.judge(id, ending);
-        self.settle(id, judged(id, judgement, ending.status()));
+        self.settle_ending(id, ending, self.clues(id));
+        self.watch_for_wrong_type(id);
     }
 
-    /// What an ending says of an address. A form without what a visitor would fill in
-    /// may well be refused: only what is missing or fails counts.
-    fn judge(&self, id: AddressId, ending: &Ending) -> Judgement {
+    /// What a good answer says of its server and of others.
+    fn learn_from(&mut self, id: AddressId, answer: &Answer) {
         let entry = self.entry(id);
-        let refused = matches!(ending.status(), Some(400..=403 | 405..=409 | 411..=499));
-        if entry.uses.only_form() && refused {
-            return Judgement { verdict: Verdict::Sound, cause: None };
+        let Some(server) = entry.server.filter(|_| answer.is_success()) else { return };
+        if entry.by_get && !entry.uses.made_up() && !answer.signs.challenge && !answer.challenge {
+            self.may_witness(server, id);
         }
-        judge(ending, Way::Direct, entry.scope)
+        let says_missing = answer.signs.says_missing.is_some() && !self.entry(id).uses.made_up();
+        if let Some(likeness) = answer.signs.likeness.filter(|_| !says_missing && answer.is_html())
+        {
+            self.compare_with_made_up(id, likeness);
+        }
+    }
+
+    /// This ending is the last word on an address.
+    pub(super) fn settle_ending(&mut self, id: AddressId, ending: &Ending, clues: Clues) {
+        let entry = self.entry(id);
+        // A form without what a visitor would fill in may well be refused: only what is
+        // missing or fails counts.
+        let refused = matches!(ending.status(), Some(400..=403 | 405..=409 | 411..=499));
+        let judgement = if entry.uses.only_form() && refused {
+            Judgement { verdict: Verdict::Sound, cause: None }
+        } else {
+            self.judge_at(id, ending, Way::Direct, clues)
+        };
+        self.settle_as(id, judgement, ending.status());
+    }
+
+    /// The last word on an address that does not redirect.
+    pub(super) fn settle_as(&mut self, id: AddressId, judgement: Judgement, status: Option<u16>) {
+        if self.entry(id).scope == Scope::Internal && judgement.verdict == Verdict::Doubtful {
+            self.admit(|admission| admission.handle_no_page(id, Vec::new()));
+        }
+        self.settle(id, judged(id, judgement, status));
+    }
+
+    /// What is said of an ending that was seen at this address.
+    pub(super) fn judge_at(
+        &self,
+        id: AddressId,
+        ending: &Ending,
+        way: Way,
+        clues: Clues,
+    ) -> Judgement {
+        let (address, scope) = (self.address(id), self.entry(id).scope);
+        judge(&Asked { address, ending, way, scope, clues })
+    }
+
+    /// What is known of an address beside its answer.
+    pub(super) fn clues(&self, id: AddressId) -> Clues {
+        let entry = self.entry(id);
+        let near = || Url::parse(self.address(id)).is_ok_and(|url| is_loopback(&url));
+        Clues {
+            like_made_up: entry.like_made_up,
+            proxied: self.settings.proxied && !near(),
+            ..Clues::default()
+        }
     }
 
     /// More than a form names an address that only a form could be refused by.
@@ -128,15 +248,35 @@ impl Crawl {
         let refused = settled.status.filter(|status| (400..500).contains(status));
         if let (Verdict::Sound, Some(status)) = (settled.verdict, refused) {
             let ending = Ending::Answer(Answer { status, ..Answer::default() });
-            let judgement = self.judge(id, &ending);
-            self.settle(id, judged(id, judgement, Some(status)));
+            self.settle_ending(id, &ending, self.clues(id));
         }
+    }
+
+    /// Something has turned up about an address that answered well.
+    pub(super) fn judge_again(&mut self, id: AddressId) {
+        let State::Settled(Judged {
+            verdict: Verdict::Sound,
+            next: None,
+            status: Some(status),
+            ..
+        }) = self.entry(id).state
+        else {
+            return;
+        };
+        let ending = Ending::Answer(Answer { status, ..Answer::default() });
+        self.settle_ending(id, &ending, self.clues(id));
     }
 
     /// Takes what was read, where it is the site's. Gives whether it was a page and
     /// its links were taken.
-    fn take_page(&mut self, id: AddressId, reading: Option<Reading>) -> bool {
-        let Some(reading) = reading else { return false };
+    pub(super) fn take_page(
+        &mut self,
+        id: AddressId,
+        ending: &Ending,
+        reading: Option<Reading>,
+    ) -> bool {
+        let Ending::Answer(Answer { upgrades, .. }) = *ending else { return false };
+        let Some(reading) = reading.filter(|_| is_success(ending)) else { return false };
         let Entry { uses, scope, .. } = *self.entry(id);
         let is_page = reading.format.is_page();
         let to_follow = match reading.format {
@@ -150,25 +290,39 @@ impl Crawl {
                 true
             }
         };
-        if is_page && scope == Scope::Internal && !reading.cut {
+        let for_places = scope == Scope::Internal || self.entry(id).places_wanted;
+        if is_page && for_places && !reading.cut && self.settings.fragments != Fragments::None {
             self.places.handle_page(id, reading.places().clone());
         }
         if to_follow {
-            self.take_links(id, reading);
+            self.take_links(id, reading, upgrades);
         }
         to_follow && is_page
     }
 
     fn conclude_redirect(&mut self, id: AddressId, ending: &Ending, answer: &Answer) {
-        let broken = |cause| judged(id, Judgement::broken(cause), ending.status());
+        self.entry_mut(id).sets_cookie = !answer.cookies.is_empty();
+        let broken = |crawl: &mut Crawl, hops| {
+            let clues = Clues { hops, ..Clues::default() };
+            let judgement = crawl.judge_at(id, ending, Way::Direct, clues);
+            let judged = judged(id, judgement, ending.status());
+            if crawl.may_need_cookies(id, &judged) {
+                crawl.begin_chain(id);
+            } else {
+                crawl.settle(id, judged);
+            }
+        };
         let Some((next, own_fragment)) = self.location(id, answer) else {
-            return self.settle(id, broken(Cause::BadRedirect));
+            return broken(self, Hops::Fine);
         };
         if self.leads_back(id, next) {
-            return self.settle(id, broken(Cause::RedirectLoop));
+            if self.cycle_sets_cookie(id, next) {
+                self.entry_mut(id).sets_cookie = true;
+            }
+            return broken(self, Hops::Loop);
         }
         if self.entry(id).chain >= self.settings.hops {
-            return self.settle(id, broken(Cause::RedirectLimit));
+            return broken(self, Hops::TooMany);
         }
         if self.entry(id).uses.robots() && self.waits_for_rules(next) {
             // It leads to a page, and that page waits for it: there are no rules.
@@ -176,6 +330,30 @@ impl Crawl {
             return self.settle(id, judged(id, sound, ending.status()));
         }
         self.follow(id, answer, next, own_fragment);
+    }
+
+    /// Whether some hop of a circle sets a cookie: with it, it may be none.
+    fn cycle_sets_cookie(&self, id: AddressId, next: AddressId) -> bool {
+        let mut at = next;
+        while at != id {
+            if self.entry(at).sets_cookie {
+                return true;
+            }
+            match self.entry(at).state {
+                State::Follows(on) => at = on,
+                _ => return false,
+            }
+        }
+        self.entry(id).sets_cookie
+    }
+
+    fn may_start_need_cookies(&mut self, id: AddressId, answer: &Answer) -> bool {
+        self.entry_mut(id).sets_cookie = !answer.cookies.is_empty();
+        let cycle = match self.location(id, answer) {
+            Some((next, _)) => self.leads_back(id, next) && self.cycle_sets_cookie(id, next),
+            None => false,
+        };
+        cycle && !self.entry(id).with_cookies
     }
 
     /// The address that a redirect leads to, and whether `Location` has a fragment.
@@ -228,9 +406,9 @@ impl Crawl {
             };
             self.admit(|admission| admission.handle_no_page(id, leads_to));
         }
-        match self.entry(next).state {
-            State::Settled(settled) => self.settle_follower(id, next, &settled),
-            _ => self.followers.entry(next).or_default().push(id),
+        self.followers.entry(next).or_default().push(id);
+        if let State::Settled(settled) = self.entry(next).state {
+            self.settle_follower(id, next, &settled);
         }
     }
 
@@ -240,9 +418,20 @@ impl Crawl {
         let mut settled = vec![id];
         while let Some(next) = settled.pop() {
             let State::Settled(judged) = self.entry(next).state else { continue };
-            for follower in self.followers.remove(&next).unwrap_or_default() {
-                if self.entry(follower).state == State::Follows(next) {
-                    let own = self.by_way_of(follower, next, &judged);
+            for follower in self.followers.get(&next).cloned().unwrap_or_default() {
+                let follows = match self.entry(follower).state {
+                    State::Follows(at) | State::Settled(Judged { next: Some(at), .. }) => {
+                        at == next
+                    }
+                    _ => false,
+                };
+                if !follows {
+                    continue;
+                }
+                let own = self.by_way_of(follower, next, &judged);
+                if self.may_need_cookies(follower, &own) {
+                    self.begin_chain(follower);
+                } else {
                     self.set_judged(follower, own);
                     settled.push(follower);
                 }
@@ -252,7 +441,11 @@ impl Crawl {
 
     fn settle_follower(&mut self, id: AddressId, next: AddressId, settled: &Judged) {
         let judged = self.by_way_of(id, next, settled);
-        self.settle(id, judged);
+        if self.may_need_cookies(id, &judged) {
+            self.begin_chain(id);
+        } else {
+            self.settle(id, judged);
+        }
     }
 
     /// The verdict of an address that redirects to one with a verdict.
@@ -263,6 +456,8 @@ impl Crawl {
         if judged.hops > self.settings.hops {
             let judgement = Judgement::broken(Cause::RedirectLimit);
             (judged.verdict, judged.cause) = (judgement.verdict, judgement.cause);
+        } else if let Some(elsewhere) = self.sent_elsewhere(id, settled) {
+            (judged.verdict, judged.cause) = (elsewhere.verdict, elsewhere.cause);
         } else if matches!(settled.verdict, Verdict::Sound | Verdict::Moved) {
             (judged.verdict, judged.cause) = if permanent {
                 judged.moved_to = settled.moved_to.or(Some(next));
@@ -274,6 +469,24 @@ impl Crawl {
         judged
     }
 
+    /// What is said where redirects end well, and not where the link wanted to go.
+    fn sent_elsewhere(&self, id: AddressId, settled: &Judged) -> Option<Judgement> {
+        let uses = self.entry(id).uses;
+        if !matches!(settled.verdict, Verdict::Sound | Verdict::Moved) || !uses.visit() {
+            return None;
+        }
+        let from = Url::parse(self.address(id)).ok()?;
+        let to = Url::parse(self.address(settled.last)).ok()?;
+        let sent = Some(sent(&from, &to, uses.says_home(), uses.says_login())?);
+        let ending = Ending::Answer(Answer { status: settled.status?, ..Answer::default() });
+        Some(self.judge_at(
+            settled.last,
+            &ending,
+            Way::Temporary,
+            Clues { sent, ..Clues::default() },
+        ))
+    }
+
     fn set_judged(&mut self, id: AddressId, mut judged: Judged) {
         let entry = self.entry(id);
         judged.linked = entry.linked;
@@ -282,19 +495,23 @@ impl Crawl {
             && entry.html
             && entry.uses.visit();
         judged.not_read = self.not_read(id).filter(|_| is_page);
-        let was_broken = match self.entry(id).state {
-            State::Settled(before) => before.verdict == Verdict::Broken,
-            _ => false,
+        let before = match self.entry(id).state {
+            State::Settled(before) => Some(before.verdict),
+            _ => None,
         };
         self.entry_mut(id).state = State::Settled(judged);
         // What was not asked, for want of a server or by a rule, is not work done.
         let asked = self.entry(id).server.is_some() && judged.verdict != Verdict::Skipped;
-        self.progress.done += u64::from(asked);
-        if judged.verdict == Verdict::Broken && !was_broken {
-            self.progress.broken += 1;
-        }
+        self.progress.done += u64::from(asked && before.is_none());
+        let broken = |verdict| i64::from(verdict == Verdict::Broken);
+        let change = broken(judged.verdict) - before.map_or(0, broken);
+        self.progress.broken = self.progress.broken.saturating_add_signed(change);
         self.events.push_back(Event::Judged { id, judged });
         self.judge_places(id);
+        if self.entry(judged.last).wrong_type && judged.last != id {
+            self.note_wrong_type(id);
+        }
+        self.handle_made_up(id, &judged);
         if self.permits.is_robots(id) {
             self.handle_robots(id, &judged);
         }
@@ -355,11 +572,24 @@ impl Crawl {
     }
 }
 
-fn is_direct_success(ending: &Ending) -> bool {
-    ending.status().is_some_and(|status| (200..300).contains(&status))
+fn is_success(ending: &Ending) -> bool {
+    matches!(ending, Ending::Answer(answer) if answer.is_success())
 }
 
-fn judged(id: AddressId, judgement: Judgement, status: Option<u16>) -> Judged {
+/// When an address is asked again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Next {
+    /// Not.
+    None,
+    /// Not, since its server is silent to all.
+    GiveUp,
+    /// Then.
+    At(Moment),
+    /// Then, since its server asks for it: no failure of ours.
+    WhenAsked(Moment),
+}
+
+pub(super) fn judged(id: AddressId, judgement: Judgement, status: Option<u16>) -> Judged {
     Judged {
         verdict: judgement.verdict,
         cause: judgement.cause,

@@ -155,6 +155,17 @@ pub enum Purpose {
     Service,
 }
 
+/// What a link wants that is no page.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Want {
+    /// A picture.
+    Picture,
+    /// A style sheet.
+    Style,
+    /// A script.
+    Script,
+}
+
 /// Link relations for programs (HTML, "Link types"; the WordPress and oEmbed
 /// relations stand in the microformats registry that HTML refers to).
 const SERVICE_RELATIONS: &[&str] = &[
@@ -187,6 +198,21 @@ impl Element {
                 Purpose::Part
             }
             _ => Purpose::Media,
+        }
+    }
+
+    /// What must be there, and cannot be a page. What may be one, such as the document of
+    /// an `object`, wants nothing.
+    #[must_use]
+    pub fn wants(self, attribute: Attribute, rel: Option<&str>) -> Option<Want> {
+        if self.wants_picture(attribute, rel) {
+            return Some(Want::Picture);
+        }
+        match self.0 {
+            "script" => Some(Want::Script),
+            "link" if self.purpose(attribute, rel) == Purpose::Sheet => Some(Want::Style),
+            "style" if attribute.0 == "import" => Some(Want::Style),
+            _ => None,
         }
     }
 

@@ -59,6 +59,9 @@ pub(super) struct LinkEmitter {
     /// Open `a` elements; more than one only across a table cell or in SVG.
     anchors: Vec<Anchor>,
     title: Option<Vec<u8>>,
+    /// The first heading, while it is open.
+    heading: Option<Vec<u8>>,
+    has_heading: bool,
     /// The text of a `style`.
     style: Option<(Spot, Vec<u8>)>,
     sketcher: Sketcher,
@@ -106,8 +109,8 @@ struct Anchor {
 }
 
 impl LinkEmitter {
-    pub(super) fn new(how: Reading) -> LinkEmitter {
-        LinkEmitter { how, ..LinkEmitter::default() }
+    pub(super) fn new(how: Reading, echo: &str) -> LinkEmitter {
+        LinkEmitter { how, sketcher: Sketcher::new(echo), ..LinkEmitter::default() }
     }
 
     /// Where the emitter tells of the tag that is being read.
@@ -170,6 +173,20 @@ impl LinkEmitter {
             }
             Name::Title if opens_text => self.title = Some(Vec::new()),
             Name::Script => self.builder.set_scripted(),
+            Name::Meta => {
+                let policy = self
+                    .tag
+                    .value("http-equiv")
+                    .filter(|name| name.trim().eq_ignore_ascii_case("content-security-policy"));
+                let said = policy.and_then(|_| self.tag.value("content")).unwrap_or_default();
+                if said.to_ascii_lowercase().contains("upgrade-insecure-requests") {
+                    self.builder.set_upgrades();
+                }
+            }
+            name if name.is_heading() && !self.has_heading && !foreign => {
+                self.has_heading = true;
+                self.heading = Some(Vec::new());
+            }
             Name::Img => {
                 if let Some(alt) = self.tag.value("alt").map(str::to_owned) {
                     self.add_text(&[b" ", alt.as_bytes(), b" "]);
@@ -181,7 +198,9 @@ impl LinkEmitter {
 
     fn keep_links(&mut self, name: Name, foreign: bool, self_closed: bool) {
         let first = self.builder.link_count();
-        let spot = Spot { region: self.tree.region(), tag: self.tags, foreign };
+        let region = self.tree.region();
+        let scripted = matches!(name, Name::A | Name::Area) && self.tag.is_scripted();
+        let spot = Spot { region, tag: self.tags, foreign, scripted };
         let builder = &mut *self.builder;
         Keeper { builder, tag: &self.tag, name, spot }.keep_all();
         if name == Name::Iframe
@@ -213,7 +232,7 @@ impl LinkEmitter {
     /// The links of a page that stands in an attribute.
     fn nested(&self, srcdoc: &str) -> crate::reading::Reading {
         let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1 };
-        let mut page = super::markup::Markup::new(how);
+        let mut page = super::markup::Markup::new(how, "");
         page.feed(srcdoc, true).expect("the end of the input gives the reading").finish(false)
     }
 
@@ -227,10 +246,18 @@ impl LinkEmitter {
                 }
             }
             Name::Style => self.close_style(),
+            _ if name.is_heading() => self.close_heading(),
             _ => {}
         }
         self.tree.handle_end(name);
         self.close_anchors();
+    }
+
+    /// Any heading's end tag ends a heading (HTML, "An end tag whose tag name is one of").
+    fn close_heading(&mut self) {
+        if let Some(text) = self.heading.take() {
+            self.builder.set_heading(&fold(&text));
+        }
     }
 
     fn close_style(&mut self) {
@@ -329,7 +356,10 @@ impl Emitter for LinkEmitter {
             while let Some(anchor) = self.anchors.pop() {
                 self.close_anchor(anchor);
             }
-            self.builder.set_sketch(self.sketcher.finish().filter(|_| self.how.with_sketch));
+            self.close_heading();
+            let said = self.sketcher.finish();
+            self.builder.set_sketch(said.sketch.filter(|_| self.how.with_sketch));
+            self.builder.set_words(said.words, said.likeness);
             self.token = Some(Token::Done(std::mem::take(&mut self.builder)));
         }
     }
@@ -341,9 +371,10 @@ impl Emitter for LinkEmitter {
             style.extend_from_slice(text);
         } else if !self.in_raw_text && !self.tree.is_hidden() {
             self.add_text(&[text]);
-            if self.how.with_sketch {
-                self.sketcher.feed(text);
+            if let Some(heading) = &mut self.heading {
+                collect(heading, text);
             }
+            self.sketcher.feed(text);
         }
     }
 

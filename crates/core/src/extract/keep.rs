@@ -27,6 +27,15 @@ pub(super) struct Spot {
     pub(super) tag: u32,
     /// In SVG or MathML.
     pub(super) foreign: bool,
+    /// See [`LinkRecord::scripted`].
+    pub(super) scripted: bool,
+}
+
+impl Spot {
+    /// Outside of any element: the tag of that number stands for a line of its own.
+    pub(super) fn bare(tag: u32) -> Spot {
+        Spot { region: None, tag, foreign: false, scripted: false }
+    }
 }
 
 /// Keeps the links of one tag.
@@ -163,6 +172,7 @@ pub(super) fn add(builder: &mut ReadingBuilder, spot: Spot, said: Said<'_>) {
         text,
         rel,
         region: spot.region,
+        scripted: spot.scripted,
         line: spot.tag,
         column: 0,
     });

@@ -22,9 +22,9 @@ pub(super) struct Markup {
 }
 
 impl Markup {
-    pub(super) fn new(how: Reading) -> Markup {
+    pub(super) fn new(how: Reading, address: &str) -> Markup {
         let slot = Arc::new(Slot::default());
-        let emitter = LinkEmitter::new(how);
+        let emitter = LinkEmitter::new(how, address);
         let open_tag = emitter.open_tag();
         Markup {
             tokenizer: Tokenizer::new_with_emitter(Feed::new(Arc::clone(&slot)), emitter),

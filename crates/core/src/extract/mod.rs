@@ -89,9 +89,22 @@ impl Extractor {
         limit: usize,
         with_sketch: bool,
     ) -> Extractor {
+        Extractor::of_address("", format, charset, limit, with_sketch)
+    }
+
+    /// The same of the page that has this address, which its text may repeat
+    /// (see [`Signs::likeness`](crate::signs::Signs::likeness)).
+    #[must_use]
+    pub fn of_address(
+        address: &str,
+        format: Format,
+        charset: Option<&str>,
+        limit: usize,
+        with_sketch: bool,
+    ) -> Extractor {
         let markup = |xml| {
             let how = emitter::Reading { xml, with_sketch, depth: 0 };
-            Body::Markup(Box::new(Markup::new(how)))
+            Body::Markup(Box::new(Markup::new(how, address)))
         };
         let (body, hints) = match format {
             Format::Html => (markup(false), Hints::Html),
@@ -159,7 +172,7 @@ impl Extractor {
                 text: None,
                 rel: field.rel.as_deref(),
             };
-            keep::add(&mut builder, Spot { region: None, tag: 0, foreign: false }, said);
+            keep::add(&mut builder, Spot::bare(0), said);
         }
         builder.set_format(self.format);
         builder.set_encoding(self.decoder.encoding());
@@ -179,7 +192,7 @@ fn robots(text: &str) -> Box<ReadingBuilder> {
             text: None,
             rel: None,
         };
-        let spot = Spot { region: None, tag: sitemap.line, foreign: false };
+        let spot = Spot::bare(sitemap.line);
         keep::add(&mut builder, spot, said);
     }
     for link in builder.links_from(0) {

@@ -52,7 +52,7 @@ impl Sheet {
                 text: None,
                 rel: None,
             };
-            keep::add(builder, Spot { region: None, tag, foreign: false }, said);
+            keep::add(builder, Spot::bare(tag), said);
         });
         cursor.advance_to(start + read, &text[cursor.offset() - start..]);
         read

@@ -231,7 +231,7 @@ impl Sitemap {
         }
         let tag = u32::try_from(self.positions.len()).expect("sitemaps are shorter than 4 GiB");
         self.positions.push(position);
-        let spot = Spot { region: None, tag, foreign: false };
+        let spot = Spot::bare(tag);
         keep::add(&mut self.builder, spot, Said { element, attribute, written, text: None, rel });
     }
 }

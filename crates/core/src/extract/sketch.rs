@@ -1,78 +1,149 @@
-//! Hashes of a page's text: of all of it, and of it but for numbers.
+//! Hashes of a page's text: of all of it, of it but for numbers, and of it but for
+//! numbers and what repeats its address.
 //!
 //! Pages that a machine makes without end, such as the months of a calendar, say
 //! the same but for dates and counters. So in the outline runs of digits count as
-//! one sign, and words that are nothing else as one word.
+//! one sign, and words that are nothing else as one word. What a server says of
+//! every address that it does not have is the same but for that address, a date or
+//! a number: for the likeness, words with digits or slashes, and those that stand
+//! at the end of the address, do not count.
 
-use xxhash_rust::xxh3::Xxh3;
+use xxhash_rust::xxh3::xxh3_64;
 
 use crate::reading::Sketch;
 
-#[derive(Default)]
+#[derive(Debug, Default)]
 pub(super) struct Sketcher {
-    text: Xxh3,
-    outline: Xxh3,
-    word: Vec<u8>,
-    /// The same with its digits.
-    word_as_is: Vec<u8>,
+    text: u64,
+    outline: u64,
+    likeness: u64,
+    words: u32,
+    /// Words that count for the likeness.
+    alike: u32,
+    /// The start of a word that is torn.
+    torn: Vec<u8>,
     /// The word before was a number.
     after_number: bool,
-    any: bool,
+    /// What the page may repeat of its address: the last part of the path, with and
+    /// without its ending.
+    echoes: Vec<Vec<u8>>,
+}
+
+/// What was made of a page's text.
+pub(super) struct Said {
+    pub(super) sketch: Option<Sketch>,
+    pub(super) words: u32,
+    pub(super) likeness: Option<u64>,
 }
 
 /// Longer words are parted.
 const LONGEST_WORD: usize = 256;
+/// Fewer words than this have no likeness: many pages say just "Welcome".
+const FEWEST_WORDS: u32 = 3;
 
 impl Sketcher {
+    /// For the page of that address.
+    pub(super) fn new(address: &str) -> Sketcher {
+        let path = address.split(['?', '#']).next().unwrap_or_default().trim_end_matches('/');
+        let last = path.rsplit('/').next().unwrap_or_default();
+        let stem = last.split('.').next().unwrap_or_default();
+        let mut echoes: Vec<Vec<u8>> = [last, stem]
+            .iter()
+            .filter(|echo| echo.len() >= 3)
+            .map(|echo| echo.as_bytes().to_ascii_lowercase())
+            .collect();
+        echoes.dedup();
+        Sketcher { echoes, ..Sketcher::default() }
+    }
+
     pub(super) fn feed(&mut self, text: &[u8]) {
-        for &byte in text {
-            match byte {
-                b' ' | b'\t' | b'\n' | b'\r' | 0x0c => self.end_word(),
-                b'0'..=b'9' => {
-                    if self.word.last() != Some(&b'#') {
-                        self.word.push(b'#');
-                    }
-                    self.word_as_is.push(byte);
-                }
-                _ => {
-                    self.word.push(byte);
-                    self.word_as_is.push(byte);
-                }
+        let mut rest = text;
+        while let Some(end) = rest.iter().position(u8::is_ascii_whitespace) {
+            let (word, after) = (&rest[..end], &rest[end + 1..]);
+            if self.torn.is_empty() {
+                self.end_word(word);
+            } else {
+                self.torn.extend_from_slice(word);
+                self.end_torn();
             }
-            if self.word_as_is.len() >= LONGEST_WORD {
-                self.end_word();
-            }
+            rest = after;
+        }
+        self.torn.extend_from_slice(rest);
+        if self.torn.len() >= LONGEST_WORD {
+            self.end_torn();
         }
     }
 
-    /// The hashes; `None` for a page without text.
-    pub(super) fn finish(&mut self) -> Option<Sketch> {
-        self.end_word();
-        self.any.then(|| Sketch { text: self.text.digest(), outline: self.outline.digest() })
+    pub(super) fn finish(&mut self) -> Said {
+        self.end_torn();
+        let Sketcher { text, outline, likeness, words, alike, .. } = *self;
+        Said {
+            sketch: (words > 0).then_some(Sketch { text, outline }),
+            words,
+            likeness: (alike >= FEWEST_WORDS).then_some(likeness),
+        }
     }
 
-    fn end_word(&mut self) {
-        if self.word.is_empty() {
+    fn end_torn(&mut self) {
+        let word = std::mem::take(&mut self.torn);
+        self.end_word(&word);
+        self.torn = word;
+        self.torn.clear();
+    }
+
+    fn end_word(&mut self, word: &[u8]) {
+        if word.is_empty() {
             return;
         }
-        let is_number = self.word == b"#";
-        if !(is_number && self.after_number) {
-            self.outline.update(&self.word);
-            self.outline.update(b" ");
+        self.words = self.words.saturating_add(1);
+        let hash = xxh3_64(word);
+        add(&mut self.text, hash);
+        if !word.iter().any(u8::is_ascii_digit) {
+            add(&mut self.outline, hash);
+            self.after_number = false;
+            if !self.is_echo(word) {
+                add(&mut self.likeness, hash);
+                self.alike = self.alike.saturating_add(1);
+            }
+            return;
         }
-        self.text.update(&self.word_as_is);
-        self.text.update(b" ");
+        let outline = without_digits(word);
+        let is_number = outline == b"#";
+        if !(is_number && self.after_number) {
+            add(&mut self.outline, xxh3_64(&outline));
+        }
         self.after_number = is_number;
-        self.any = true;
-        self.word.clear();
-        self.word_as_is.clear();
+    }
+
+    /// Whether a word comes from the address.
+    fn is_echo(&self, word: &[u8]) -> bool {
+        if word.len() > 1 && word.contains(&b'/') {
+            return true;
+        }
+        let is_sign = |byte: &u8| byte.is_ascii_punctuation();
+        let start = word.iter().position(|byte| !is_sign(byte)).unwrap_or(word.len());
+        let end = word.iter().rposition(|byte| !is_sign(byte)).map_or(start, |last| last + 1);
+        let bare = &word[start..end];
+        self.echoes.iter().any(|echo| echo.eq_ignore_ascii_case(bare))
     }
 }
 
-impl std::fmt::Debug for Sketcher {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Sketcher").finish_non_exhaustive()
+/// The order of words counts.
+fn add(hash: &mut u64, word: u64) {
+    *hash = (hash.rotate_left(5) ^ word).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+}
+
+/// Each run of digits as one sign.
+fn without_digits(word: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(word.len());
+    for &byte in word {
+        match byte {
+            b'0'..=b'9' if out.last() == Some(&b'#') => {}
+            b'0'..=b'9' => out.push(b'#'),
+            _ => out.push(byte),
+        }
     }
+    out
 }
 
 #[cfg(test)]
@@ -82,7 +153,7 @@ mod tests {
     fn sketch(text: &str) -> Option<Sketch> {
         let mut sketcher = Sketcher::default();
         sketcher.feed(text.as_bytes());
-        sketcher.finish()
+        sketcher.finish().sketch
     }
 
     fn outline(text: &str) -> u64 {
@@ -105,6 +176,25 @@ mod tests {
         for byte in b"Session 12ab34, 7 visitors" {
             pieces.feed(&[*byte]);
         }
-        assert_eq!(pieces.finish(), sketch("Session 12ab34, 7 visitors"));
+        assert_eq!(pieces.finish().sketch, sketch("Session 12ab34, 7 visitors"));
+    }
+
+    #[test]
+    fn the_likeness_leaves_out_what_repeats_the_address() {
+        let likeness = |address: &str, text: &str| {
+            let mut sketcher = Sketcher::new(address);
+            sketcher.feed(text.as_bytes());
+            sketcher.finish().likeness
+        };
+        let sorry = |what: &str| format!("Sorry, we have no '{what}' for you. 12:04:33 id 8f3a");
+        assert_eq!(
+            likeness("http://a.test/boats/hazel.html", &sorry("Hazel.html")),
+            likeness("http://a.test/boats/x1.html", &sorry("/boats/x1.html")),
+        );
+        assert_ne!(
+            likeness("http://a.test/a", "A boat of oak, built here"),
+            likeness("http://a.test/b", "A boat of elm, built here"),
+        );
+        assert_eq!(likeness("http://a.test/a", "Welcome back"), None);
     }
 }

@@ -76,6 +76,19 @@ impl Tag {
         std::str::from_utf8(bytes).ok()
     }
 
+    /// Whether a script acts on the element, by its attributes (HTML, "Event handlers";
+    /// WAI-ARIA, `aria-controls`): menus, tabs and the like, not links.
+    pub(super) fn is_scripted(&self) -> bool {
+        let role = self.value("role").map(str::trim).unwrap_or_default();
+        ["button", "tab"].iter().any(|acts| role.eq_ignore_ascii_case(acts))
+            || self.value("aria-controls").is_some()
+            || self.value("onclick").is_some()
+            || self.attributes.iter().any(|span| {
+                let name = &self.buffer[span.start..span.value.unwrap_or(span.end)];
+                name.starts_with(b"data-") && name.ends_with(b"toggle")
+            })
+    }
+
     fn range(&self, name: &str) -> Option<Range<usize>> {
         if self.initials >> (name.as_bytes()[0] & 31) & 1 == 0 {
             return None;

@@ -1,13 +1,17 @@
 //! A web in memory and a driver with a clock that jumps from event to event.
 
+use std::cell::{Cell, RefCell};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BinaryHeap, HashMap};
 use std::time::Duration;
 
 use rummage_core::Moment;
-use rummage_core::crawl::{AddressId, Crawl, Event, Judged, Note, Place, Reply, Request, Settings};
+use rummage_core::crawl::{
+    AddressId, Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Settings,
+};
 use rummage_core::extract::Extractor;
 use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
+use rummage_core::signs::Signs;
 use rummage_core::verdict::Cause;
 use url::Url;
 
@@ -32,12 +36,28 @@ pub(crate) enum Act {
     Until(Duration, Box<Act>, Box<Act>),
     /// The first to HEAD, the second to GET.
     ByMethod(Box<Act>, Box<Act>),
+    /// The first to who brings this cookie, the second to others.
+    WithCookie(&'static str, Box<Act>, Box<Act>),
+    /// The first so many times, then the second.
+    Times(u32, Box<Act>, Box<Act>),
+    /// An HTML page with that status.
+    Says(u16, String),
+    /// Some act, and what its answer says beside.
+    Answer(Answer, Box<Act>),
 }
 
 /// A simulated web; what it does not hold is 404.
 #[derive(Debug, Default, Clone)]
 pub(crate) struct Web {
     acts: HashMap<String, (Duration, Act)>,
+    /// How often what changes was asked.
+    asked: RefCell<HashMap<String, u32>>,
+    /// A host that fails when so many requests are in flight.
+    chokes: Option<(String, usize)>,
+    /// The request, by its number, that meets a passing failure.
+    struck: Option<(Cell<usize>, Ending)>,
+    /// Everything fails from the first of these moments on, to the second.
+    down: Option<(Duration, Duration, Ending)>,
 }
 
 /// All that came of a crawl.
@@ -53,6 +73,8 @@ pub(crate) struct Seen {
     pub(crate) missing: Vec<String>,
     /// What there is to know beside.
     pub(crate) notes: Vec<(String, Note)>,
+    /// Faults of links: cause, target, page.
+    pub(crate) faults: Vec<String>,
     /// Replies, as a store would keep them.
     pub(crate) replies: Vec<(String, Reply)>,
     pub(crate) end: Moment,
@@ -95,6 +117,31 @@ impl Web {
         self
     }
 
+    /// The host fails when that many requests are in flight.
+    pub(crate) fn choking(mut self, host: &str, most: usize) -> Web {
+        self.chokes = Some((host.to_owned(), most));
+        self
+    }
+
+    /// The request of that number, from 0, fails in this way.
+    pub(crate) fn struck(mut self, number: usize, ending: Ending) -> Web {
+        self.struck = Some((Cell::new(number), ending));
+        self
+    }
+
+    /// Everything fails in this way between these moments.
+    pub(crate) fn down(mut self, from: Duration, to: Duration, ending: Ending) -> Web {
+        self.down = Some((from, to, ending));
+        self
+    }
+
+    fn strike(&self, _: &Request) -> Option<Ending> {
+        let (left, ending) = self.struck.as_ref()?;
+        let number = left.get();
+        left.set(number.wrapping_sub(1));
+        (number == 0).then(|| ending.clone())
+    }
+
     /// Crawls from `http://a.test/` with these settings.
     pub(crate) fn crawl(&self, settings: Settings) -> Seen {
         self.crawl_from(settings, &["http://a.test/"])
@@ -120,6 +167,7 @@ impl Web {
             pages: Vec::new(),
             missing: Vec::new(),
             notes: Vec::new(),
+            faults: Vec::new(),
             replies: Vec::new(),
             end: from,
             most_in_flight: 0,
@@ -138,7 +186,8 @@ impl Web {
                     seen.requests.push((now, request.method, request.address.clone()));
                 }
                 let patience = if request.later { timeout * 2 } else { timeout };
-                let (took, ending) = self.answer(&request, now, patience);
+                let together = in_flight.len() + 1;
+                let (took, ending) = self.answer(&request, now, patience, together);
                 let number = seen.started;
                 in_flight.push(Reverse((now + took, number)));
                 waiting.insert(number, (now, request, ending));
@@ -168,13 +217,37 @@ impl Web {
     /// What every site is asked for, and this web does not hold: no test is about it.
     fn is_courtesy(&self, address: &str) -> bool {
         let asked = ["/robots.txt", "/sitemap.xml"].iter().any(|path| address.ends_with(path));
-        asked && !self.acts.contains_key(address)
+        (asked || address.contains(MADE_UP)) && !self.acts.contains_key(address)
     }
 
-    fn answer(&self, request: &Request, now: Moment, patience: Duration) -> (Duration, Ending) {
+    /// What a server says that cannot cope with so many at once.
+    fn overload(&self, request: &Request, in_flight: usize) -> Option<Ending> {
+        let (host, most) = self.chokes.as_ref()?;
+        let is_too_much = request.address.starts_with(host) && in_flight >= *most;
+        is_too_much.then(|| Ending::Answer(Answer { status: 500, ..Answer::default() }))
+    }
+
+    fn answer(
+        &self,
+        request: &Request,
+        now: Moment,
+        patience: Duration,
+        in_flight: usize,
+    ) -> (Duration, Ending) {
+        if let Some((from, to, ending)) = &self.down
+            && (*from..*to).contains(&now.since_start())
+        {
+            return (Duration::from_millis(1), ending.clone());
+        }
+        if let Some(failure) = self.strike(request) {
+            return (Duration::from_millis(20), failure);
+        }
         let missing = (Duration::from_millis(20), Act::Status(404));
         let (latency, act) = self.acts.get(&request.address).unwrap_or(&missing);
-        let ending = self.play(act, request.method, now);
+        let ending = match self.overload(request, in_flight) {
+            Some(ending) => ending,
+            None => self.play(act, request, now),
+        };
         let timed_out = Ending::Failure(Failure::Timeout(Stage::FirstByte));
         if ending == timed_out || *latency > patience {
             return (patience, timed_out);
@@ -182,13 +255,34 @@ impl Web {
         (*latency, ending)
     }
 
-    fn play(&self, act: &Act, method: Method, now: Moment) -> Ending {
+    fn play(&self, act: &Act, request: &Request, now: Moment) -> Ending {
         let answer = |status, media_type: Option<&str>, location: Option<String>| {
             let media_type = media_type.map(str::to_owned);
             Ending::Answer(Answer { status, media_type, location, ..Answer::default() })
         };
         match act {
             Act::Page(_) => answer(200, Some("text/html"), None),
+            Act::Says(status, _) => answer(*status, Some("text/html"), None),
+            Act::Answer(beside, act) => match self.play(act, request, now) {
+                Ending::Answer(answer) => {
+                    let Answer { status, media_type, location, .. } = answer;
+                    Ending::Answer(Answer { status, media_type, location, ..beside.clone() })
+                }
+                failure => failure,
+            },
+            Act::WithCookie(cookie, with, without) => {
+                let sent = request.cookies.as_deref().unwrap_or_default();
+                let brings = sent.split("; ").any(|pair| pair == *cookie);
+                self.play(if brings { with } else { without }, request, now)
+            }
+            Act::Times(times, first, second) => {
+                let mut asked = self.asked.borrow_mut();
+                let count = asked.entry(request.address.clone()).or_default();
+                *count += 1;
+                let act = if *count <= *times { first } else { second };
+                drop(asked);
+                self.play(act, request, now)
+            }
             Act::Status(status) => answer(*status, None, None),
             Act::Redirect(status, to) => answer(*status, None, Some(to.clone())),
             Act::File(media_type) | Act::Body(media_type, _) => answer(200, Some(media_type), None),
@@ -196,42 +290,47 @@ impl Web {
             Act::Hang => Ending::Failure(Failure::Timeout(Stage::FirstByte)),
             Act::Until(moment, before, after) => {
                 let act = if now.since_start() < *moment { before } else { after };
-                self.play(act, method, now)
+                self.play(act, request, now)
             }
             Act::ByMethod(head, get) => {
-                self.play(if method == Method::Head { head } else { get }, method, now)
+                self.play(if request.method == Method::Head { head } else { get }, request, now)
             }
         }
     }
 
     fn reply(&self, request: &Request, began: Moment, now: Moment, ending: Ending) -> Reply {
-        let format = match &ending {
-            Ending::Answer(answer) if answer.status == 200 => request.body.format(answer),
-            _ => None,
-        };
-        let body = self.acts.get(&request.address).and_then(|(_, act)| body_of(act));
-        let reading = body.zip(format).map(|(body, format)| {
+        let mut ending = ending;
+        let mut reading = None;
+        if let Ending::Answer(answer) = &mut ending
+            && request.method == Method::Get
+            && let Some(format) = request.body.format(answer)
+        {
+            let act = self.acts.get(&request.address).map(|(_, act)| act);
+            let body = act.and_then(|act| body_of(act, answer)).unwrap_or_default();
+            let address = &request.address;
+            let charset = Some("utf-8");
             let mut extractor =
-                Extractor::with_sketch(format, Some("utf-8"), 10 << 20, request.sketch);
+                Extractor::of_address(address, format, charset, 10 << 20, request.sketch);
             extractor.feed(body.as_bytes());
-            extractor.finish()
-        });
-        let attempt = Attempt { at: now, took: now - began, method: request.method, ending };
-        Reply {
-            id: request.id,
-            attempt,
-            reading: reading.filter(|_| request.method == Method::Get),
+            let read = extractor.finish();
+            answer.signs = Signs::of(&read);
+            reading = Some(read).filter(|_| answer.is_success());
         }
+        let attempt = Attempt::new(now, now - began, request.method, ending);
+        Reply { id: request.id, attempt, reading }
     }
 }
 
-/// The body that an act may give.
-fn body_of(act: &Act) -> Option<&str> {
+/// The body that an act gives with this answer.
+fn body_of<'a>(act: &'a Act, answer: &Answer) -> Option<&'a str> {
     match act {
-        Act::Page(body) | Act::Body(_, body) => Some(body),
-        Act::Until(_, first, second) | Act::ByMethod(first, second) => {
-            body_of(first).or(body_of(second))
-        }
+        Act::Page(body) | Act::Body(_, body) if answer.status == 200 => Some(body),
+        Act::Says(status, body) if answer.status == *status => Some(body),
+        Act::Until(_, first, second)
+        | Act::ByMethod(first, second)
+        | Act::WithCookie(_, first, second)
+        | Act::Times(_, first, second) => body_of(first, answer).or(body_of(second, answer)),
+        Act::Answer(_, act) => body_of(act, answer),
         _ => None,
     }
 }
@@ -254,6 +353,10 @@ impl Seen {
                 Event::NoPlace { id, fragment, place } => {
                     let script = if place == Place::ForScript { " (script)" } else { "" };
                     self.missing.push(format!("{}#{fragment}{script}", self.name(id)));
+                }
+                Event::LinkFault { target, page, cause } => {
+                    let (target, page) = (self.name(target), self.name(page));
+                    self.faults.push(format!("{cause} {target} on {page}"));
                 }
                 Event::Noted { id, note } => self.notes.push((self.name(id), note)),
                 Event::Bounded { .. }

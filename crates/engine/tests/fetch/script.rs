@@ -6,7 +6,7 @@ use std::time::Duration;
 use rummage_core::crawl::{AddressId, BodyWish, Kind, Reply, Request};
 use rummage_core::outcome::{Answer, Ending, Failure, Method};
 use rummage_core::scope::Scope;
-use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher};
+use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, Proxies};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use url::Url;
@@ -75,6 +75,7 @@ pub(crate) fn config() -> Config {
         ca_certs: Vec::new(),
         allow_private: true,
         max_size: 100_000,
+        proxies: Proxies::none(),
     }
 }
 
@@ -87,6 +88,7 @@ pub(crate) fn request(address: &str) -> Request {
         kind: Kind::Page,
         scope: Scope::Internal,
         later: false,
+        cookies: None,
         sketch: false,
     }
 }

@@ -90,7 +90,7 @@ impl Keeper {
         let reading = page.zip(format).map(|(page, format)| read(format, page));
         let method = rummage_core::outcome::Method::Get;
         let took = Duration::from_millis(3);
-        let attempt = Attempt { at: now, took, method, ending: Ending::Answer(answer) };
+        let attempt = Attempt::new(now, took, method, Ending::Answer(answer));
         Reply { id: request.id, attempt, reading }
     }
 }

@@ -43,9 +43,7 @@ pub(super) fn collect(
     let mut blocks: Vec<Block> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();
     reader.for_each_link(run, selection, |row| {
-        // A fragment is a target of its own only where it is what is wrong.
-        let of_fragment = row.outcome.cause == Some(Cause::NoSuchFragment);
-        let key = if of_fragment { row.target() } else { row.address.clone() };
+        let key = key(&row);
         let index = *known.entry(key).or_insert(blocks.len());
         if index == blocks.len() {
             blocks.push(Block::new(row.clone()));
@@ -58,6 +56,21 @@ pub(super) fn collect(
         (severity(block.first.outcome.verdict), std::cmp::Reverse(block.pages))
     });
     Ok(blocks)
+}
+
+/// What is told in one block. A fragment is a target of its own only where it is what
+/// is wrong, and so is what a link has beside its address; links that lead nowhere are
+/// alike when they say the same, on whatever page.
+fn key(row: &LinkRow) -> String {
+    let cause = row.outcome.cause.map_or("", Cause::as_str);
+    match row.outcome.cause {
+        Some(Cause::NoSuchFragment) => row.target(),
+        Some(Cause::Placeholder) => {
+            format!("{cause} {} {}", row.written, row.text.as_deref().unwrap_or_default())
+        }
+        Some(Cause::WrongType | Cause::MixedContent) => format!("{cause} {}", row.address),
+        _ => row.address.clone(),
+    }
 }
 
 impl Block {
@@ -80,9 +93,14 @@ impl Block {
         }
     }
 
+    /// What is wrong, as a person would name it.
     fn target(&self) -> String {
         match self.first.outcome.cause {
             Some(Cause::NoSuchFragment) => self.first.target(),
+            Some(Cause::Placeholder) => match self.first.written.trim() {
+                "" => "an empty address".to_owned(),
+                written => written.to_owned(),
+            },
             _ => self.first.address.clone(),
         }
     }
@@ -104,7 +122,9 @@ pub(super) fn write(
         write!(out, "answered")?;
     }
     // Where it works in the end, the status of the end says nothing of what is wrong.
-    let ends_well = outcome.cause == Some(Cause::NoSuchFragment) || outcome.moved_to.is_some();
+    let beside = [Cause::NoSuchFragment, Cause::Placeholder, Cause::MixedContent, Cause::WrongType];
+    let ends_well =
+        outcome.cause.is_some_and(|c| beside.contains(&c)) || outcome.moved_to.is_some();
     if let Some(status) = outcome.status.filter(|_| !ends_well) {
         write!(out, ", {status}")?;
     }
@@ -150,7 +170,14 @@ fn evidence(
         writeln!(out, "  {} was read to its end", safe(&shorten(page, LONGEST)))?;
         return Ok(());
     }
-    if matches!(outcome.verdict, Verdict::Moved | Verdict::Skipped) {
+    let of_link = [Cause::Placeholder, Cause::MixedContent];
+    if matches!(outcome.verdict, Verdict::Moved | Verdict::Skipped)
+        || outcome.cause.is_some_and(|cause| of_link.contains(&cause))
+    {
+        return Ok(());
+    }
+    if outcome.cause == Some(Cause::WrongType) {
+        writeln!(out, "  the server gives a page, asked as a browser would ask")?;
         return Ok(());
     }
     let way = reader.way(run.number, &block.first.address)?;

@@ -50,14 +50,18 @@ pub(super) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
         write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
     }
     writeln!(out)?;
-    not_checked(out, totals)?;
+    not_checked(out, run, totals)?;
     // Other hosts are asked gently in any case.
     for slowed in totals.slowed.iter().filter(|slowed| slowed.server == run.site) {
         writeln!(
             out,
-            "{} showed strain and was asked more slowly {}: --per-host does so from the start",
+            "{} showed strain ({}) and was asked more slowly {}, {} at a time at the slowest: \
+             --per-host {} keeps it so",
             safe(&slowed.server),
+            phrase::strain(slowed.strain),
             counted(slowed.times, "time", "times"),
+            slowed.lowest,
+            slowed.lowest,
         )?;
     }
     Ok(())
@@ -73,7 +77,7 @@ fn unfinished(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     writeln!(out, ". It goes on with: rummage crawl --resume")
 }
 
-fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+fn not_checked(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     let all: u64 = totals.skipped.iter().map(|skip| skip.addresses).sum();
     if all > 0 {
         let reasons: Vec<String> = totals
@@ -110,20 +114,20 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
             "{many} robots.txt read up to 500 KiB only: rules beyond that were not seen"
         )?;
     }
-    notes(out, totals)
+    notes(out, run, totals)
 }
 
 /// So many notes of a kind are told; the rest is counted. What was left out is named.
 const NOTES: usize = 3;
 const TRAPS: usize = 20;
 
-fn notes(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     let kind = |row: &NoteRow| std::mem::discriminant(&row.note);
     let style = style::of(Verdict::Doubtful);
     for alike in totals.notes.chunk_by(|one, other| kind(one) == kind(other)) {
         let most = if matches!(alike[0].note, Note::Trap(_)) { TRAPS } else { NOTES };
         for row in alike.iter().take(most) {
-            writeln!(out, "{style}note{style:#}  {}", phrase::note(row))?;
+            writeln!(out, "{style}note{style:#}  {}", phrase::note(run, row))?;
         }
         let more = alike.len().saturating_sub(most) as u64;
         if more > 0 {

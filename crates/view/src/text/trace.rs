@@ -7,6 +7,7 @@ use rummage_core::selection::Selection;
 use rummage_store::{Outcome, Reader, RunInfo, TraceRow};
 
 use super::blocks::{LONGEST, at, said};
+use crate::meaning::meaning;
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -53,6 +54,12 @@ fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
         write!(out, ", {}", scope.as_str())?;
     }
     writeln!(out)?;
+    if let Some((means, to_do)) = outcome.cause.and_then(meaning) {
+        writeln!(out, "  {FAINT}{means}{FAINT:#}")?;
+        if let Some(to_do) = to_do {
+            writeln!(out, "  {FAINT}To do: {to_do}{FAINT:#}")?;
+        }
+    }
     if let Some(reason) = outcome.not_read {
         writeln!(out, "  asked but not read for links: {}", phrase::not_read(reason))?;
     }
@@ -72,14 +79,17 @@ fn hop(out: &mut dyn Write, run: &RunInfo, number: usize, hop: &TraceRow) -> Res
         _ => writeln!(out, "redirect {number} to {name}")?,
     }
     for attempt in &hop.attempts {
-        let at = run.started_at
-            + jiff::SignedDuration::from_micros(
-                i64::try_from(attempt.at.as_micros()).unwrap_or(i64::MAX),
-            );
-        let at = at.strftime("%Y-%m-%d %H:%M:%S UTC");
+        let at = phrase::moment(run, attempt.at);
         let ending = phrase::ending(&attempt.ending);
         let method = attempt.method.as_str();
-        writeln!(out, "  {at}  {method:<4}  {ending}  {FAINT}{}{FAINT:#}", duration(attempt.took))?;
+        write!(out, "  {at}  {method:<4}  {ending}  {FAINT}{}{FAINT:#}", duration(attempt.took))?;
+        if attempt.strained {
+            write!(out, "  under strain, does not count")?;
+        }
+        if let Some(hop) = &attempt.hop {
+            write!(out, "  of {}, with cookies", safe(&shorten(hop, LONGEST)))?;
+        }
+        writeln!(out)?;
     }
     facts(out, hop)
 }

@@ -1,0 +1,97 @@
+//! Whether a `mailto:` address leads to somebody (RFC 6068 §2).
+
+/// Whether a letter can be sent: `to`, in the path or as a header field, holds addresses
+/// and nothing else. A letter without any, but with a body, is one to pass on: whoever
+/// clicks says to whom.
+#[must_use]
+pub fn is_addressed(path: &str, query: Option<&str>) -> bool {
+    let fields: Vec<(String, String)> =
+        url::form_urlencoded::parse(query.unwrap_or_default().as_bytes())
+            .map(|(name, value)| (name.to_ascii_lowercase(), value.into_owned()))
+            .collect();
+    let to = decode(path);
+    let field =
+        |name: &str| fields.iter().find(|(known, _)| known == name).map(|(_, value)| value.trim());
+    let has_to = field("to").is_some_and(|to| !to.is_empty());
+    if to.trim().is_empty() && !has_to {
+        return field("body").is_some_and(|body| !body.is_empty());
+    }
+    let all = [to.as_str(), field("to").unwrap_or_default()];
+    all.iter().filter(|list| !list.trim().is_empty()).all(|list| list.split(',').all(is_address))
+}
+
+fn decode(text: &str) -> String {
+    // In a path, a plus sign is one (RFC 6068 §5).
+    let text = text.replace('+', "%2B");
+    let decoded = url::form_urlencoded::parse(text.as_bytes()).next();
+    decoded.map(|(name, _)| name.into_owned()).unwrap_or_default()
+}
+
+/// An address in short (RFC 6068 §2, `addr-spec`): something, `@`, a host. What stands in
+/// angle brackets after a name is widely understood.
+fn is_address(text: &str) -> bool {
+    let text = text.trim();
+    let text = match text.rsplit_once('<') {
+        Some((_, address)) => address.trim_end_matches('>').trim(),
+        None => text,
+    };
+    let Some((local, host)) = text.rsplit_once('@') else { return false };
+    let is_quoted = local.len() > 2 && local.starts_with('"') && local.ends_with('"');
+    let local_fits = !local.is_empty()
+        && (is_quoted
+            || !local.contains(|c: char| c.is_whitespace() || "()<>[]:;@\\,\"".contains(c)));
+    let host_fits = !host.is_empty()
+        && !host.starts_with(['.', '-'])
+        && !host.contains("..")
+        && !host.contains(|c: char| c.is_whitespace() || "()<>;@\\,\"/?".contains(c));
+    local_fits && host_fits
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn is_fine(address: &str) -> bool {
+        let (path, query) = match address.split_once('?') {
+            Some((path, query)) => (path, Some(query)),
+            None => (address, None),
+        };
+        is_addressed(path, query)
+    }
+
+    #[test]
+    fn letters_to_somebody_are_fine() {
+        for address in [
+            "keeper@a.test",
+            "keeper@a.test,clerk@a.test?subject=Locks",
+            "?to=keeper@a.test",
+            "keeper%40a.test",
+            "keeper+locks@a.test",
+            "\"lock keeper\"@a.test",
+            "The Keeper <keeper@a.test>",
+            "keeper@localhost",
+            "keeper@schleuse-köln.test",
+            "?subject=Look&body=https://a.test/",
+        ] {
+            assert!(is_fine(address), "{address}");
+        }
+    }
+
+    #[test]
+    fn letters_to_nobody_are_not() {
+        for address in [
+            "",
+            "?subject=Locks",
+            "keeper",
+            "keeper@",
+            "@a.test",
+            "keeper a.test",
+            "keeper@a.test;clerk@a.test",
+            "http://a.test/",
+            "keeper@a..test",
+            "?to=keeper",
+        ] {
+            assert!(!is_fine(address), "{address}");
+        }
+    }
+}

@@ -1,0 +1,174 @@
+//! The table of what a link may have beside its address.
+
+use super::{Judgement, Verdict};
+use crate::extract::elements::{Attribute, Element, Purpose, Want};
+use crate::scope::Scope;
+
+/// What is known of a link and its target.
+#[derive(Debug, Clone, Copy)]
+pub struct LinkSeen<'a> {
+    /// The address of the page that has the link.
+    pub page: &'a str,
+    /// The address that it names.
+    pub target: &'a str,
+    /// On which side of the bounds that lies.
+    pub scope: Option<Scope>,
+    /// The element that holds it.
+    pub element: Element,
+    /// The attribute that holds it.
+    pub attribute: Attribute,
+    /// The `rel` attribute.
+    pub rel: Option<&'a str>,
+    /// The reference as it stands in the source.
+    pub written: &'a str,
+    /// A script acts on the element.
+    pub scripted: bool,
+    /// What is said of the address.
+    pub verdict: Verdict,
+    /// The target was read to its end and lacks the place that the fragment names.
+    pub lacks_place: bool,
+    /// The target is a page, though asked for what the link wants.
+    pub is_page: bool,
+}
+
+impl LinkSeen<'_> {
+    /// Browsers refuse to mix these with a page of https, and do not ask by https
+    /// instead (Mixed Content §5.1 and §5.2).
+    fn is_mixed(&self) -> bool {
+        let loads = match self.element.purpose(self.attribute, self.rel) {
+            Purpose::Sheet => true,
+            _ => matches!(self.element.name(), "script" | "iframe" | "frame" | "object" | "embed"),
+        };
+        loads
+            && self.page.starts_with("https:")
+            && self.target.starts_with("http:")
+            && !is_near(self.target)
+    }
+
+    fn leads_nowhere(&self) -> bool {
+        let is_link =
+            matches!(self.element.name(), "a" | "area") && self.attribute.name() == "href";
+        is_link && !self.scripted && is_empty_reference(self.written)
+    }
+
+    fn wants(&self) -> Option<Want> {
+        self.element.wants(self.attribute, self.rel)
+    }
+}
+
+/// Whether a reference names nothing: HTML authors write these until they know better.
+fn is_empty_reference(written: &str) -> bool {
+    let bare: String =
+        written.chars().filter(|c| !c.is_whitespace()).collect::<String>().to_ascii_lowercase();
+    match bare.strip_prefix("javascript:") {
+        Some(script) => matches!(script.trim_end_matches(';'), "" | "void(0)" | "void0" | "//"),
+        None => matches!(&*bare, "" | "#"),
+    }
+}
+
+/// This machine is trusted over http (Secure Contexts §3.1).
+fn is_near(target: &str) -> bool {
+    url::Url::parse(target).is_ok_and(|url| crate::network::is_loopback(&url))
+}
+
+/// What is said of a link beside its address, if anything; the worse of the two counts.
+#[must_use]
+pub fn of_link(seen: &LinkSeen<'_>) -> Option<Judgement> {
+    let row = ROWS.iter().find(|row| (row.fits)(seen))?;
+    Some(row.judgement).filter(|own| is_worse(own.verdict, seen.verdict))
+}
+
+fn is_worse(own: Verdict, of_address: Verdict) -> bool {
+    let rank = |verdict| Verdict::ALL.iter().position(|known| *known == verdict);
+    // What is skipped was not looked at: anything that is known is worse.
+    of_address == Verdict::Skipped || rank(own) < rank(of_address)
+}
+
+/// Whether a page where something else is wanted would be told of a link.
+#[must_use]
+pub fn is_wrong_type(element: Element, attribute: Attribute, rel: Option<&str>) -> bool {
+    element.wants(attribute, rel).is_some()
+}
+
+table! {
+    |seen: LinkSeen<'_>| examples of LinkSeen<'static>;
+
+    mixed_content: Broken(MixedContent) if seen.is_mixed(),
+        as in of("script", "src", "http://b.test/x.js"), of("iframe", "src", "http://b.test/"),
+              LinkSeen { rel: Some("stylesheet"), ..of("link", "href", "http://b.test/x.css") };
+    no_such_fragment: Broken(NoSuchFragment) if seen.lacks_place && !seen.scripted,
+        as in LinkSeen { lacks_place: true, ..of("a", "href", "/y#gone") };
+    own_wrong_type: Broken(WrongType)
+        if seen.is_page && seen.wants().is_some() && seen.scope == Some(Scope::Internal),
+        as in LinkSeen { is_page: true, ..of("img", "src", "/x.png") };
+    wrong_type: Doubtful(WrongType) if seen.is_page && seen.wants().is_some(),
+        as in LinkSeen { is_page: true, scope: Some(Scope::External), ..of("script", "src", "https://b.test/x.js") };
+    placeholder: Doubtful(Placeholder) if seen.leads_nowhere(),
+        as in of("a", "href", ""), of("a", "href", " # "), of("area", "href", "javascript:void(0);"),
+              of("a", "href", "JavaScript:;"), of("a", "href", "javascript: void(0)");
+}
+
+#[cfg(test)]
+fn of(element: &str, attribute: &str, written: &'static str) -> LinkSeen<'static> {
+    LinkSeen {
+        page: "https://a.test/",
+        target: if written.starts_with("http") { written } else { "https://a.test/x" },
+        scope: Some(Scope::Internal),
+        element: Element::named(element).expect("an element that holds links"),
+        attribute: Attribute::named(attribute).expect("an attribute that holds links"),
+        rel: None,
+        written,
+        scripted: false,
+        verdict: Verdict::Sound,
+        lacks_place: false,
+        is_page: false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_row_is_the_first_that_fits_its_examples() {
+        for (row, example) in examples() {
+            let first = ROWS.iter().find(|row| (row.fits)(&example));
+            assert_eq!(first.map(|row| row.name), Some(row), "{example:?}");
+            assert_eq!(of_link(&example), first.map(|row| row.judgement));
+        }
+    }
+
+    #[test]
+    fn what_a_script_acts_on_is_no_placeholder() {
+        for written in ["#", "", "javascript:void(0)", "#gone"] {
+            let button = LinkSeen { scripted: true, lacks_place: true, ..of("a", "href", written) };
+            assert_eq!(of_link(&button), None, "{written}");
+        }
+    }
+
+    #[test]
+    fn what_is_fine_says_nothing() {
+        for fine in [
+            of("a", "href", "http://b.test/"),
+            of("img", "src", "http://b.test/x.png"),
+            of("script", "src", "https://b.test/x.js"),
+            of("script", "src", "http://localhost:8000/x.js"),
+            of("a", "href", "javascript:play()"),
+            of("a", "href", "#top"),
+            LinkSeen { is_page: true, ..of("a", "href", "/x") },
+            LinkSeen { page: "http://a.test/", ..of("script", "src", "http://b.test/x.js") },
+        ] {
+            assert_eq!(of_link(&fine), None, "{fine:?}");
+        }
+    }
+
+    #[test]
+    fn the_worse_of_the_two_is_told() {
+        let lacks = LinkSeen { lacks_place: true, ..of("a", "href", "/x#y") };
+        assert_eq!(of_link(&LinkSeen { verdict: Verdict::Broken, ..lacks }), None);
+        assert!(of_link(&LinkSeen { verdict: Verdict::Moved, ..lacks }).is_some());
+        let nowhere = of("a", "href", "javascript:void(0)");
+        assert!(of_link(&LinkSeen { verdict: Verdict::Skipped, ..nowhere }).is_some());
+        assert_eq!(of_link(&LinkSeen { verdict: Verdict::Doubtful, ..nowhere }), None);
+    }
+}

@@ -1,0 +1,160 @@
+//! What the fields of an answer's head say, as far as it is of use.
+
+use std::time::{Duration, SystemTime};
+
+use http::header::{self, HeaderMap, HeaderName};
+use rummage_core::outcome::{Answer, SetCookie};
+use rummage_core::signs::Signs;
+use xxhash_rust::xxh3::xxh3_64;
+
+/// Longer cookies are no session's (RFC 6265 §6.1).
+const LONGEST_COOKIE: usize = 8 * 1024;
+
+/// The head of an answer.
+pub(crate) fn answer(status: u16, headers: &HeaderMap) -> Answer {
+    let content_type = text(headers, &header::CONTENT_TYPE).unwrap_or_default();
+    let mut parts = content_type.split(';').map(str::trim);
+    let media_type = parts.next().filter(|name| !name.is_empty()).map(str::to_ascii_lowercase);
+    let charset = parts.find_map(|parameter| {
+        let (name, value) = parameter.split_once('=')?;
+        name.trim()
+            .eq_ignore_ascii_case("charset")
+            .then(|| value.trim().trim_matches('"').to_owned())
+    });
+    let mut answer = Answer {
+        status,
+        media_type,
+        charset,
+        length: text(headers, &header::CONTENT_LENGTH).and_then(|length| length.parse().ok()),
+        location: text(headers, &header::LOCATION),
+        server: text(headers, &header::SERVER),
+        etag: text(headers, &header::ETAG),
+        last_modified: text(headers, &header::LAST_MODIFIED),
+        truncated: false,
+        retry_after: retry_after(headers, SystemTime::now()),
+        challenge: is_challenge(headers),
+        upgrades: upgrades(headers),
+        cookies: Vec::new(),
+        signs: Signs::default(),
+    };
+    // Only on the way to another address are they of use.
+    if answer.is_redirect() {
+        answer.cookies = cookies(headers);
+    }
+    answer
+}
+
+/// A field's value; bytes that are not UTF-8 are read as Latin-1, as browsers do.
+pub(crate) fn text(headers: &HeaderMap, name: &HeaderName) -> Option<String> {
+    headers.get(name).map(value)
+}
+
+fn value(value: &http::HeaderValue) -> String {
+    let value = value.as_bytes();
+    match std::str::from_utf8(value) {
+        Ok(text) => text.to_owned(),
+        Err(_) => value.iter().map(|&byte| char::from(byte)).collect(),
+    }
+}
+
+/// Seconds, or a date, which counts from the answer's own (RFC 9110 §10.2.3).
+fn retry_after(headers: &HeaderMap, now: SystemTime) -> Option<u64> {
+    let wait = text(headers, &header::RETRY_AFTER)?;
+    let wait = wait.trim();
+    if let Ok(seconds) = wait.parse() {
+        return Some(seconds);
+    }
+    let until = httpdate::parse_http_date(wait).ok()?;
+    let date = text(headers, &header::DATE).and_then(|date| httpdate::parse_http_date(&date).ok());
+    let left = until.duration_since(date.unwrap_or(now)).unwrap_or(Duration::ZERO);
+    Some(left.as_secs())
+}
+
+/// Fields by which gatekeepers say that they want to see a person.
+fn is_challenge(headers: &HeaderMap) -> bool {
+    let says = |name: &str, words: &[&str]| {
+        let said = headers.get(name).map(value).unwrap_or_default().to_ascii_lowercase();
+        words.iter().any(|word| said.contains(word))
+    };
+    says("cf-mitigated", &["challenge"]) || says("x-amzn-waf-action", &["challenge", "captcha"])
+}
+
+/// Upgrade Insecure Requests §3.1.
+fn upgrades(headers: &HeaderMap) -> bool {
+    headers
+        .get_all(header::CONTENT_SECURITY_POLICY)
+        .iter()
+        .any(|policy| value(policy).to_ascii_lowercase().contains("upgrade-insecure-requests"))
+}
+
+/// What an answer sets (RFC 6265 §5.2), `Domain` and `Path` aside.
+fn cookies(headers: &HeaderMap) -> Vec<SetCookie> {
+    let all = headers.get_all(header::SET_COOKIE).iter().map(value);
+    all.filter(|cookie| cookie.len() <= LONGEST_COOKIE).filter_map(|text| cookie(&text)).collect()
+}
+
+fn cookie(text: &str) -> Option<SetCookie> {
+    let mut parts = text.split(';');
+    let (name, value) = parts.next()?.split_once('=')?;
+    let (name, value) = (name.trim().to_owned(), value.trim().to_owned());
+    let expired = parts.any(|part| {
+        let (attribute, value) = part.split_once('=').unwrap_or((part, ""));
+        let value = value.trim();
+        match attribute.trim().to_ascii_lowercase().as_str() {
+            "max-age" => value.parse::<i64>().is_ok_and(|seconds| seconds <= 0),
+            "expires" => httpdate::parse_http_date(value).is_ok_and(|at| at < SystemTime::now()),
+            _ => false,
+        }
+    });
+    let hash = xxh3_64(value.as_bytes());
+    (!name.is_empty()).then_some(SetCookie { name, value, hash, expired })
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    fn head(fields: &[(&str, &str)]) -> HeaderMap {
+        let field = |(name, value): &(&str, &str)| (name.parse().unwrap(), value.parse().unwrap());
+        fields
+            .iter()
+            .map(field)
+            .collect::<Vec<(HeaderName, http::HeaderValue)>>()
+            .into_iter()
+            .collect()
+    }
+
+    #[test]
+    fn a_wait_is_given_in_seconds_or_as_a_date() {
+        let now = SystemTime::UNIX_EPOCH;
+        let wait = |fields: &[(&str, &str)]| retry_after(&head(fields), now);
+        assert_eq!(wait(&[("retry-after", " 120 ")]), Some(120));
+        let date = ("date", "Mon, 23 Nov 2026 12:00:00 GMT");
+        assert_eq!(wait(&[("retry-after", "Mon, 23 Nov 2026 12:01:30 GMT"), date]), Some(90));
+        assert_eq!(wait(&[("retry-after", "Mon, 23 Nov 2026 11:00:00 GMT"), date]), Some(0));
+        assert_eq!(wait(&[("retry-after", "soon")]), None);
+        assert_eq!(wait(&[]), None);
+    }
+
+    #[test]
+    fn cookies_are_told_with_their_names_and_ends() {
+        let seen =
+            |text: &str| cookie(text).map(|cookie| (cookie.name, cookie.value, cookie.expired));
+        let told =
+            |name: &str, value: &str, expired| Some((name.to_owned(), value.to_owned(), expired));
+        assert_eq!(seen("seen=1; Path=/; Secure"), told("seen", "1", false));
+        assert_eq!(seen("seen=; Max-Age=0"), told("seen", "", true));
+        let old = "seen=x; Expires=Thu, 01 Jan 1970 00:00:01 GMT";
+        assert_eq!(seen(old), told("seen", "x", true));
+        assert_eq!(seen("seen=x; Max-Age=60"), told("seen", "x", false));
+        assert_eq!(seen("nothing"), None);
+    }
+
+    #[test]
+    fn only_redirects_keep_their_cookies() {
+        let fields = head(&[("set-cookie", "a=1"), ("set-cookie", "b=2")]);
+        assert_eq!(answer(302, &fields).cookies.len(), 2);
+        assert_eq!(answer(200, &fields).cookies.len(), 0);
+    }
+}
