@@ -16,6 +16,7 @@
 
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, VecDeque};
+use std::time::Duration;
 
 use indexmap::IndexSet;
 
@@ -63,6 +64,8 @@ struct Lane {
     /// others are asked before it.
     on_trial: bool,
     later_in_flight: u32,
+    /// What is in flight, since when, the oldest first.
+    flying: VecDeque<(AddressId, Moment)>,
     /// In flight since before the first answer.
     unproven: u32,
     /// Whether the lane is in `ready`, `held` or `timers`, so that it is in one of them once.
@@ -91,6 +94,21 @@ impl Lane {
         !self.beside.is_empty() || (!self.closed && (later || first))
     }
 
+    /// How many have been silent for so long that they take nobody's place. Strangers are
+    /// never asked by more than their pace allows.
+    fn parked(&self, now: Moment, silence: Duration) -> u32 {
+        let before = now.before(silence);
+        let long = |(_, since): &&(AddressId, Moment)| self.own && *since < before;
+        u32::try_from(self.flying.iter().take_while(long).count()).unwrap_or(u32::MAX)
+    }
+
+    /// When the next one in flight has been silent for so long.
+    fn next_parking(&self, now: Moment, silence: Duration) -> Option<Moment> {
+        let before = now.before(silence);
+        let next = self.flying.iter().find(|(_, since)| self.own && *since >= before);
+        next.map(|(_, since)| *since + silence + Duration::from_micros(1))
+    }
+
     fn takes_first(&self) -> bool {
         !self.on_trial || self.pace.has_answered()
     }
@@ -107,14 +125,18 @@ pub(crate) struct Frontier {
     held: Vec<ServerId>,
     timers: BinaryHeap<Reverse<(Moment, ServerId)>>,
     due: BinaryHeap<Reverse<(Moment, ServerId, Job)>>,
+    /// When lanes may go on though none of theirs has ended.
+    parkings: BinaryHeap<Reverse<(Moment, ServerId)>>,
     concurrency: u32,
+    /// What is in flight for longer takes nobody's place at its server.
+    silence: Duration,
     in_flight: u32,
     others: u32,
     unproven: u32,
 }
 
 impl Frontier {
-    pub(crate) fn new(concurrency: u32) -> Frontier {
+    pub(crate) fn new(concurrency: u32, silence: Duration) -> Frontier {
         Frontier {
             names: IndexSet::new(),
             lanes: Vec::new(),
@@ -123,7 +145,9 @@ impl Frontier {
             held: Vec::new(),
             timers: BinaryHeap::new(),
             due: BinaryHeap::new(),
+            parkings: BinaryHeap::new(),
             concurrency: concurrency.max(1),
+            silence,
             in_flight: 0,
             others: 0,
             unproven: 0,
@@ -144,6 +168,7 @@ impl Frontier {
                     closed: false,
                     on_trial: false,
                     later_in_flight: 0,
+                    flying: VecDeque::new(),
                     unproven: 0,
                     listed: false,
                 });
@@ -227,9 +252,16 @@ impl Frontier {
                 self.held.push(server);
                 continue;
             }
-            match self.lane(server).pace.ready(now) {
+            let lane = &mut self.lanes[server.0 as usize];
+            let parked = lane.parked(now, self.silence);
+            match lane.pace.ready(now, parked) {
                 Ready::At(moment) => self.timers.push(Reverse((moment, server))),
-                Ready::WhenOneEnds => self.lane(server).listed = false,
+                Ready::WhenOneEnds => {
+                    lane.listed = false;
+                    if let Some(moment) = lane.next_parking(now, self.silence) {
+                        self.parkings.push(Reverse((moment, server)));
+                    }
+                }
                 Ready::Now => {
                     let job = loop {
                         match self.lane(server).next() {
@@ -254,7 +286,8 @@ impl Frontier {
     pub(crate) fn next_moment(&self) -> Option<Moment> {
         let timer = self.timers.peek().map(|Reverse((moment, _))| *moment);
         let due = self.due.peek().map(|Reverse((moment, ..))| *moment);
-        timer.into_iter().chain(due).min()
+        let parking = self.parkings.peek().map(|Reverse((moment, _))| *moment);
+        timer.into_iter().chain(due).chain(parking).min()
     }
 
     /// A job that was polled has ended. Gives whether its server is asked more slowly now.
@@ -262,11 +295,15 @@ impl Frontier {
         &mut self,
         now: Moment,
         server: ServerId,
+        address: AddressId,
         turn: Turn,
         signal: Signal,
     ) -> Option<Slowing> {
         self.in_flight -= 1;
         let lane = &mut self.lanes[server.0 as usize];
+        if let Some(at) = lane.flying.iter().position(|(flying, _)| *flying == address) {
+            lane.flying.remove(at);
+        }
         lane.later_in_flight -= u32::from(turn == Turn::Later);
         self.others -= u32::from(!lane.own);
         let slowed = lane.pace.handle_ended(now, signal);
@@ -310,6 +347,7 @@ impl Frontier {
     fn start(&mut self, now: Moment, server: ServerId, job: Job) {
         let lane = &mut self.lanes[server.0 as usize];
         lane.pace.handle_started(now);
+        lane.flying.push_back((job.address, now));
         lane.later_in_flight += u32::from(job.turn == Turn::Later);
         let unproven = u32::from(!lane.own && !lane.pace.has_answered());
         lane.unproven += unproven;
@@ -351,6 +389,12 @@ impl Frontier {
             self.lane(server).listed = false;
             self.list(server);
         }
+        while let Some(&Reverse((moment, server))) = self.parkings.peek()
+            && moment <= now
+        {
+            self.parkings.pop();
+            self.list(server);
+        }
     }
 
     fn list(&mut self, server: ServerId) {
@@ -373,13 +417,15 @@ impl Frontier {
 
 #[cfg(test)]
 mod tests {
-    use std::time::Duration;
-
     use super::*;
 
     fn job(address: u32, later: bool) -> Job {
         let turn = if later { Turn::Later } else { Turn::First };
         Job { address: AddressId::from_index(address as usize), ticket: 0, turn }
+    }
+
+    fn id(address: usize) -> AddressId {
+        AddressId::from_index(address)
     }
 
     fn own() -> Limits {
@@ -396,7 +442,7 @@ mod tests {
 
     #[test]
     fn dead_strangers_share_half_of_the_slots() {
-        let mut frontier = Frontier::new(8);
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own());
         frontier.push(site, job(50, false));
         for n in 0..20 {
@@ -413,7 +459,7 @@ mod tests {
 
     #[test]
     fn dead_strangers_take_what_nobody_else_could_use() {
-        let mut frontier = Frontier::new(8);
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
         for n in 0..20 {
             let server =
                 frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
@@ -424,7 +470,7 @@ mod tests {
 
     #[test]
     fn a_server_that_is_closed_answers_questions_beside_alone() {
-        let mut frontier = Frontier::new(8);
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own());
         frontier.set_closed(site, true);
         frontier.push(site, job(1, false));
@@ -437,25 +483,25 @@ mod tests {
 
     #[test]
     fn of_a_server_that_has_never_answered_one_address_is_tried_to_its_end() {
-        let mut frontier = Frontier::new(8);
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let other = frontier.server("b.test", false, Limits::other(None, None));
         frontier.push(other, job(1, false));
         frontier.push(other, job(2, false));
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
-        frontier.handle_ended(Moment::START, other, Turn::First, Signal::Neutral);
+        frontier.handle_ended(Moment::START, other, id(1), Turn::First, Signal::Neutral);
         frontier.set_on_trial(other, true);
         let later = Moment::START + Duration::from_secs(1);
         assert_eq!(start_all(&mut frontier, later).len(), 0);
         frontier.push(other, job(1, true));
         assert_eq!(frontier.poll(later, |_| true), Some((other, job(1, true))));
         let answered = Signal::Answered(Duration::ZERO);
-        frontier.handle_ended(later, other, Turn::Later, answered);
+        frontier.handle_ended(later, other, id(1), Turn::Later, answered);
         assert_eq!(start_all(&mut frontier, later + Duration::from_secs(1)).len(), 1);
     }
 
     #[test]
     fn own_pages_always_have_a_quarter() {
-        let mut frontier = Frontier::new(8);
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own());
         frontier.push(site, job(0, false));
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
@@ -472,7 +518,7 @@ mod tests {
 
     #[test]
     fn what_is_due_later_waits_until_then() {
-        let mut frontier = Frontier::new(8);
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own());
         let due = Moment::START + Duration::from_secs(5);
         frontier.push_at(due, site, job(1, true));
@@ -480,25 +526,43 @@ mod tests {
         assert!(frontier.is_quiet(|_| true) && !frontier.is_empty(|_| true));
         assert_eq!(frontier.next_moment(), Some(due));
         assert_eq!(frontier.poll(due, |_| true), Some((site, job(1, true))));
-        frontier.handle_ended(due, site, Turn::Later, Signal::Neutral);
+        frontier.handle_ended(due, site, id(1), Turn::Later, Signal::Neutral);
         assert!(frontier.is_empty(|_| true));
     }
 
     #[test]
     fn later_attempts_of_one_server_go_eight_at_a_time() {
-        let mut frontier = Frontier::new(64);
+        let mut frontier = Frontier::new(64, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own());
         for n in 0..20 {
             frontier.push(site, job(n, true));
         }
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
-        frontier.handle_ended(Moment::START, site, Turn::Later, Signal::Neutral);
+        frontier.handle_ended(Moment::START, site, id(0), Turn::Later, Signal::Neutral);
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
     }
 
     #[test]
+    fn pages_that_are_silent_for_long_hold_no_others_up() {
+        let mut frontier = Frontier::new(64, Duration::from_secs(2));
+        let limits = Limits { first: 2, most: 4, interval: Duration::ZERO };
+        let site = frontier.server("a.test", true, limits);
+        for n in 0..10 {
+            frontier.push(site, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 2);
+        let then = frontier.next_moment().unwrap();
+        assert_eq!(then.since_start().as_secs(), 2);
+        assert_eq!(start_all(&mut frontier, then).len(), 2);
+        let later = then + Duration::from_secs(3);
+        assert_eq!(start_all(&mut frontier, later).len(), 2);
+        let latest = later + Duration::from_secs(3);
+        assert_eq!(start_all(&mut frontier, latest).len(), 0, "up to as many as the pace's most");
+    }
+
+    #[test]
     fn jobs_that_no_longer_hold_are_passed_over() {
-        let mut frontier = Frontier::new(4);
+        let mut frontier = Frontier::new(4, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own());
         frontier.push(site, job(1, false));
         frontier.push(site, job(2, false));

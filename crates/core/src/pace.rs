@@ -10,8 +10,10 @@ use std::time::Duration;
 
 use crate::Moment;
 
-/// Answers slower than their best by this factor are strain.
+/// Answers slower than usual by this factor are strain.
 const SLOW_FACTOR: u32 = 3;
+/// So many in a row.
+const SLOW_IN_A_ROW: u32 = 4;
 /// Below this, slowness is noise and no strain.
 const SLOW_FLOOR: Duration = Duration::from_millis(250);
 
@@ -74,7 +76,7 @@ pub enum Strain {
     Failures,
     /// No answer in time, though nothing else was answered meanwhile either.
     Timeout,
-    /// Answers three times as slow as its best.
+    /// Answers three times as slow as usual.
     Slow,
 }
 
@@ -146,8 +148,11 @@ pub struct Pace {
     quick: u32,
     /// No request may start earlier.
     next_start: Moment,
-    /// The best first-byte time so far; none before the first answer.
-    best: Option<Duration>,
+    /// The usual first-byte time while no more were in flight than at the start; none
+    /// before the first answer.
+    usual: Option<Duration>,
+    /// Answers in a row that took far longer.
+    slow: u32,
     /// When the last answer came that was not slow.
     last_quick: Option<Moment>,
     /// Signs of strain of requests that ended before this moment are old news.
@@ -169,7 +174,8 @@ impl Pace {
             in_flight: 0,
             quick: 0,
             next_start: Moment::START,
-            best: None,
+            usual: None,
+            slow: 0,
             last_quick: None,
             deaf_until: Moment::START,
             strained_until: Moment::START,
@@ -191,10 +197,11 @@ impl Pace {
         self.next_start = self.next_start.max(moment);
     }
 
-    /// When the next request may start.
+    /// When the next request may start. `parked` of those in flight have been silent for
+    /// so long that they take nobody's place.
     #[must_use]
-    pub fn ready(&self, now: Moment) -> Ready {
-        if self.in_flight >= self.window {
+    pub fn ready(&self, now: Moment, parked: u32) -> Ready {
+        if self.in_flight.saturating_sub(parked.min(self.limits.most)) >= self.window {
             Ready::WhenOneEnds
         } else if self.next_start > now {
             Ready::At(self.next_start)
@@ -220,18 +227,27 @@ impl Pace {
                 None
             }
             Signal::Strained(strain) => self.slow_down(now, level, strain, Duration::from_secs(1)),
-            Signal::Answered(latency) => {
-                let best = self.best.map_or(latency, |best| best.min(latency));
-                self.best = Some(best);
-                if latency > SLOW_FLOOR && latency > best * SLOW_FACTOR {
-                    self.slow_down(now, level, Strain::Slow, latency)
-                } else {
-                    self.last_quick = Some(now);
-                    self.speed_up(now);
-                    None
-                }
+            Signal::Answered(latency) if self.is_slow(latency) => {
+                self.slow_down(now, level, Strain::Slow, latency)
+            }
+            Signal::Answered(_) => {
+                self.last_quick = Some(now);
+                self.speed_up(now);
+                None
             }
         }
+    }
+
+    /// Whether answers have become slow: several in a row, measured by what was usual
+    /// while the host had little to do. Pages that always take longer become usual.
+    fn is_slow(&mut self, latency: Duration) -> bool {
+        let usual = self.usual.unwrap_or(latency);
+        if self.window <= self.limits.first || self.usual.is_none() {
+            self.usual = Some(usual * 7 / 8 + latency / 8);
+        }
+        let slow = latency > SLOW_FLOOR && latency > usual * SLOW_FACTOR;
+        self.slow = if slow { self.slow + 1 } else { 0 };
+        self.slow >= SLOW_IN_A_ROW
     }
 
     /// A request of an earlier part of the run, when as many were in flight as might be.
@@ -301,7 +317,7 @@ impl Pace {
     /// Whether the host has answered at all.
     #[must_use]
     pub fn has_answered(&self) -> bool {
-        self.best.is_some()
+        self.usual.is_some()
     }
 
     /// In flight at most, just now.
@@ -380,16 +396,25 @@ mod tests {
     }
 
     #[test]
-    fn answers_three_times_as_slow_are_strain_unless_still_quick() {
-        let slow = |pace: &mut Pace, latency| {
-            pace.handle_started(Moment::START);
-            pace.handle_started(Moment::START);
-            pace.handle_ended(Moment::START, Signal::Answered(latency)).is_some()
+    fn answers_three_times_as_slow_are_strain_unless_still_quick_or_usual() {
+        let slowed = |usual: Duration, then: Duration| {
+            let mut pace = Pace::new(Limits::own(None, false, None));
+            round(&mut pace, Moment::START, Signal::Answered(usual));
+            let wide = pace.window();
+            round(&mut pace, Moment::START + 1000 * MS, Signal::Answered(then));
+            pace.window() < wide
         };
-        let mut pace = Pace::new(Limits { first: 2, most: 2, interval: Duration::ZERO });
-        assert!(!slow(&mut pace, MS) && !slow(&mut pace, 100 * MS));
-        let mut pace = Pace::new(Limits::own(Some(8), false, None));
-        assert!(!slow(&mut pace, 100 * MS) && slow(&mut pace, 400 * MS));
+        assert!(!slowed(20 * MS, 200 * MS), "still quick");
+        assert!(!slowed(100 * MS, 290 * MS));
+        assert!(slowed(100 * MS, 400 * MS));
+        let mut pace = Pace::new(Limits::own(None, false, None));
+        pace.handle_started(Moment::START);
+        pace.handle_ended(Moment::START, Signal::Answered(20 * MS));
+        for second in 1..10 {
+            let now = Moment::START + Duration::from_secs(second);
+            round(&mut pace, now, Signal::Answered(300 * MS));
+        }
+        assert_eq!(pace.window(), 16, "the home page was quick, the others never were");
     }
 
     #[test]
@@ -404,13 +429,21 @@ mod tests {
     #[test]
     fn strangers_are_asked_twice_a_second() {
         let mut pace = Pace::new(Limits::other(Some(64), None));
-        assert_eq!(pace.ready(Moment::START), Ready::Now);
+        assert_eq!(pace.ready(Moment::START, 0), Ready::Now);
         pace.handle_started(Moment::START);
         let later = Moment::START + 500 * MS;
-        assert_eq!(pace.ready(Moment::START), Ready::At(later));
-        assert_eq!(pace.ready(later), Ready::Now);
+        assert_eq!(pace.ready(Moment::START, 0), Ready::At(later));
+        assert_eq!(pace.ready(later, 0), Ready::Now);
         pace.handle_started(later);
-        assert_eq!(pace.ready(later + 1000 * MS), Ready::WhenOneEnds);
+        assert_eq!(pace.ready(later + 1000 * MS, 0), Ready::WhenOneEnds);
+    }
+
+    #[test]
+    fn what_is_silent_for_long_takes_nobodys_place() {
+        let mut pace = Pace::new(Limits::own(None, false, None));
+        (0..4).for_each(|_| pace.handle_started(Moment::START));
+        assert_eq!(pace.ready(Moment::START, 0), Ready::WhenOneEnds);
+        assert_eq!(pace.ready(Moment::START, 1), Ready::Now);
     }
 
     #[test]
@@ -418,7 +451,7 @@ mod tests {
         let mut pace = Pace::new(Limits::own(None, false, None));
         let moment = Moment::START + Duration::from_secs(30);
         pace.wait_until(moment);
-        assert_eq!(pace.ready(Moment::START), Ready::At(moment));
-        assert_eq!(pace.ready(moment), Ready::Now);
+        assert_eq!(pace.ready(Moment::START, 0), Ready::At(moment));
+        assert_eq!(pace.ready(moment, 0), Ready::Now);
     }
 }

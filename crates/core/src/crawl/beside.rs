@@ -105,7 +105,7 @@ impl Crawl {
         let mut wrong = vec![id];
         while let Some(id) = wrong.pop() {
             self.entry_mut(id).wrong_type = true;
-            if self.entry(id).uses.wanted().is_some() {
+            if self.entry(id).uses.wants_directly() {
                 let cause = Cause::WrongType;
                 self.events.push_back(Event::LinkFault { target: id, page: id, cause });
             }

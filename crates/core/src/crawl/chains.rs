@@ -217,7 +217,7 @@ impl Crawl {
         self.settle(id, judged);
         if last != id {
             let (uses, depth) = (self.entry(id).uses, self.entry(id).depth);
-            self.use_address(last, uses, depth);
+            self.use_address(last, uses.by_redirect(), depth);
         }
     }
 }

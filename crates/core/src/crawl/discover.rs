@@ -115,7 +115,7 @@ impl Crawl {
     }
 
     /// A page outside the site is to be read to its end, for the places on it.
-    fn want_places_of(&mut self, id: AddressId) {
+    pub(super) fn want_places_of(&mut self, id: AddressId) {
         let entry = self.entry_mut(id);
         if entry.server.is_none() || std::mem::replace(&mut entry.places_wanted, true) {
             return;
@@ -296,10 +296,10 @@ impl Crawl {
         entry.depth = entry.depth.min(depth);
         match entry.state {
             State::Unasked(_) => self.want(id),
-            State::Follows(next) => self.use_address(next, uses, depth),
+            State::Follows(next) => self.use_address(next, uses.by_redirect(), depth),
             State::Settled(judged) => {
                 if let Some(next) = judged.next {
-                    self.use_address(next, uses, depth);
+                    self.use_address(next, uses.by_redirect(), depth);
                 } else {
                     self.judge_anew(id, &judged);
                     self.read_after_all(id);

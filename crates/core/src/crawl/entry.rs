@@ -130,7 +130,10 @@ impl Uses {
     const SAYS_HOME: u16 = 1 << 12;
     const SAYS_LOGIN: u16 = 1 << 13;
 
-    const WANTS: u16 = Uses::PICTURE | Uses::STYLE | Uses::SCRIPT;
+    /// It is a link that wants one of these, not a redirect on the way.
+    const DIRECTLY: u16 = 1 << 14;
+
+    const WANTS: u16 = Uses::PICTURE | Uses::STYLE | Uses::SCRIPT | Uses::DIRECTLY;
     const SAYS: u16 = Uses::SAYS_HOME | Uses::SAYS_LOGIN;
     /// What is no use by itself.
     const BESIDE: u16 = Uses::LEFT_OUT | Uses::WANTS | Uses::SAYS;
@@ -157,9 +160,9 @@ impl Uses {
     pub(super) fn of(link: &Link<'_>) -> Uses {
         let Link { element, attribute, rel, .. } = *link;
         let (wanted, kind) = match element.wants(attribute, rel) {
-            Some(Want::Picture) => (Uses::PICTURE, Kind::Image),
-            Some(Want::Style) => (Uses::STYLE, Kind::Style),
-            Some(Want::Script) => (Uses::SCRIPT, Kind::Any),
+            Some(Want::Picture) => (Uses::PICTURE | Uses::DIRECTLY, Kind::Image),
+            Some(Want::Style) => (Uses::STYLE | Uses::DIRECTLY, Kind::Style),
+            Some(Want::Script) => (Uses::SCRIPT | Uses::DIRECTLY, Kind::Any),
             None => (0, Kind::Any),
         };
         match element.purpose(attribute, rel) {
@@ -243,6 +246,16 @@ impl Uses {
         let kinds =
             [(Uses::PICTURE, Kind::Image), (Uses::STYLE, Kind::Style), (Uses::SCRIPT, Kind::Any)];
         kinds.iter().find(|(want, _)| self.has(*want)).map(|(_, kind)| *kind)
+    }
+
+    /// A link wants such a thing of this very address.
+    pub(super) fn wants_directly(self) -> bool {
+        self.has(Uses::DIRECTLY)
+    }
+
+    /// The use of the address that this one sends on to.
+    pub(super) fn by_redirect(self) -> Uses {
+        Uses::new(self.purposes & !(Uses::DIRECTLY | Uses::SAYS), self.kind)
     }
 
     /// Some link says that it leads to the home page.

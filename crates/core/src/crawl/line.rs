@@ -19,6 +19,9 @@ use crate::verdict::Cause;
 /// that it was well.
 const FIRST_DOUBT: usize = 6;
 
+/// When the site's own server is gone, and so many in all fail, it is the line.
+const SUSPECT: usize = 4;
+
 /// The line. See the [module](self).
 #[derive(Debug)]
 pub(super) struct Line {
@@ -110,13 +113,19 @@ impl Crawl {
                 self.line.asked = Some(times);
                 self.ask_beside(id, Reason::Line, Some(now + gap));
             }
-            None => self.handle_offline(id),
+            None => self.handle_offline(self.line.since),
         }
     }
 
+    /// Whether other servers fail as well, and none answers meanwhile.
+    pub(super) fn line_is_suspect(&self) -> bool {
+        self.line.failing.len() >= SUSPECT
+    }
+
     /// Nothing is asked any more, and what failed of late is withheld.
-    fn handle_offline(&mut self, witness: AddressId) {
-        let since = self.line.since;
+    pub(super) fn handle_offline(&mut self, since: Moment) {
+        let since = since.min(self.line.since);
+        let Some(witness) = self.line.witness.or(self.start.reached()) else { return };
         let mut rest = std::mem::take(&mut self.line.failed);
         for index in 0..self.entries.len() {
             let waits = matches!(

@@ -51,6 +51,8 @@ mod watching;
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
+use std::time::Duration;
+
 use indexmap::IndexSet;
 use url::Url;
 
@@ -64,7 +66,7 @@ pub use start::StartProblem;
 use crate::Moment;
 use crate::frontier::{Frontier, Job, ServerId, Turn};
 use crate::memo::Memo;
-use crate::outcome::{Attempt, Method};
+use crate::outcome::{Attempt, Ending, Method};
 use crate::scope::Scope;
 use crate::trap::Traps;
 use crate::verdict::{Cause, Verdict};
@@ -79,6 +81,9 @@ use permits::Permits;
 use places::PlaceBook;
 use start::Start;
 use watching::Server;
+
+/// A request in flight holds the others of its server up for so long at least.
+const SHORTEST_SILENCE: Duration = Duration::from_millis(200);
 
 /// One run through a site. See the [module](self).
 #[derive(Debug)]
@@ -97,6 +102,8 @@ pub struct Crawl {
     leads_to: HashMap<AddressId, Vec<AddressId>>,
     /// Addresses whose verdict follows from that of another, by that other.
     followers: HashMap<AddressId, Vec<AddressId>>,
+    /// How addresses have failed so far that are to be asked again.
+    failures: HashMap<AddressId, Vec<Ending>>,
     /// What is to be confirmed when nothing else is left.
     unconfirmed: Vec<AddressId>,
     /// How often something of a server was put there.
@@ -156,7 +163,8 @@ impl Crawl {
     /// When there is no start.
     #[must_use]
     pub fn new(settings: Settings, starts: Vec<Url>) -> Crawl {
-        let frontier = Frontier::new(settings.concurrency);
+        let silence = (settings.retry.timeout / 10).max(SHORTEST_SILENCE);
+        let frontier = Frontier::new(settings.concurrency, silence);
         let admission = settings.max_pages.map(Admission::new);
         let mut crawl = Crawl {
             start: Start::new(starts),
@@ -168,6 +176,7 @@ impl Crawl {
             admission,
             leads_to: HashMap::new(),
             followers: HashMap::new(),
+            failures: HashMap::new(),
             unconfirmed: Vec::new(),
             confirmations: HashMap::new(),
             places: PlaceBook::default(),
@@ -230,7 +239,7 @@ impl Crawl {
         };
         let Attempt { took, ref ending, .. } = reply.attempt;
         let signal = self.signal(now, server, id, took, ending);
-        if let Some(slowing) = self.frontier.handle_ended(now, server, turn, signal) {
+        if let Some(slowing) = self.frontier.handle_ended(now, server, id, turn, signal) {
             let server = self.frontier.name(server).to_owned();
             self.events.push_back(Event::Slowed { server, slowing });
         }
@@ -254,6 +263,9 @@ impl Crawl {
         if self.beside.reason(reply.id).is_none() {
             let entry = self.entry_mut(reply.id);
             entry.confirming = entry.state == State::Unconfirmed;
+            if entry.confirming {
+                entry.tries = 0;
+            }
             entry.state = State::InFlight;
             entry.ticket += 1;
         }
@@ -403,7 +415,8 @@ impl Crawl {
         for id in std::mem::take(&mut self.unconfirmed) {
             // In a replay, the confirmation may have come already.
             if self.entry(id).state == State::Unconfirmed {
-                self.entry_mut(id).confirming = true;
+                let entry = self.entry_mut(id);
+                (entry.confirming, entry.tries) = (true, 0);
                 self.queue(id, true, false);
                 any = true;
             }

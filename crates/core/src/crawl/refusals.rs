@@ -17,6 +17,8 @@ use crate::outcome::{DnsFailure, Ending, Failure, Stage};
 /// each time that it was well.
 const FIRST_DOUBT: usize = 4;
 const LAST_DOUBT: usize = 64;
+/// After so long a witness that failed is asked again, then after twice as long each time.
+const BREATH: Duration = Duration::from_secs(1);
 /// A server that is away is waited for at least so long, however short the time-out:
 /// machines are restarted.
 const RESTART: Duration = Duration::from_secs(30);
@@ -95,7 +97,10 @@ pub(super) enum Wish {
     /// Ask it at that moment, and nothing else meanwhile.
     AskAt(Moment, AddressId),
     /// The server is here: go on.
-    GoOn,
+    GoOn {
+        /// It was away.
+        was_away: bool,
+    },
     /// The server is gone: stop asking.
     GiveUp,
 }
@@ -148,16 +153,24 @@ impl Watch {
         self.witness = Some(id);
     }
 
-    /// A request ended.
-    pub(super) fn handle_ended(&mut self, now: Moment, id: AddressId, sign: Sign) -> Wish {
+    /// A request ended that had begun at that moment.
+    pub(super) fn handle_ended(
+        &mut self,
+        began: Moment,
+        now: Moment,
+        id: AddressId,
+        sign: Sign,
+    ) -> Wish {
         match sign {
             Sign::Nothing => Wish::Nothing,
+            // It was answered before the trouble began: that says nothing of now.
+            Sign::Fine if !self.row.is_empty() && began < self.since => Wish::Nothing,
             Sign::Fine => {
                 self.row.clear();
                 match self.presence {
                     Presence::Away { .. } => {
                         self.presence = Presence::Here;
-                        Wish::GoOn
+                        Wish::GoOn { was_away: true }
                     }
                     _ => Wish::Nothing,
                 }
@@ -189,10 +202,13 @@ impl Watch {
     pub(super) fn handle_witness(&mut self, now: Moment, id: AddressId, sign: Sign) -> Wish {
         match sign {
             Sign::Fine => {
+                let was_away = matches!(self.presence, Presence::Away { .. });
                 self.presence = Presence::Here;
                 self.row.clear();
-                self.doubt = (self.doubt * 2).min(LAST_DOUBT);
-                Wish::GoOn
+                if !was_away {
+                    self.doubt = (self.doubt * 2).min(LAST_DOUBT);
+                }
+                Wish::GoOn { was_away }
             }
             Sign::Refused => self.give_up(),
             Sign::Failed | Sign::Nothing => {
@@ -200,7 +216,7 @@ impl Watch {
                     Presence::Away { since, asked } => (since, asked + 1),
                     _ => (if self.row.is_empty() { now } else { self.since }, 1),
                 };
-                let gap = self.timeout / 4 * 2u32.pow(asked.min(6) - 1);
+                let gap = BREATH.min(self.timeout / 4) * 2u32.pow(asked.min(6) - 1);
                 let waited = now.since_start().saturating_sub(since.since_start());
                 if asked > 2 && waited >= RESTART.max(self.timeout * 2) {
                     self.since = since;
@@ -243,19 +259,30 @@ mod tests {
         let mut watch = Watch::new(SECOND * 20);
         watch.handle_well(id(0));
         for number in 1..4 {
-            let wish = watch.handle_ended(at(3 + number), id(number as usize), Sign::Failed);
+            let wish = watch.handle_ended(at(3), at(3 + number), id(number as usize), Sign::Failed);
             assert_eq!(wish, Wish::Nothing);
         }
-        assert_eq!(watch.handle_ended(at(7), id(4), Sign::Refused), Wish::Ask(id(0)));
+        assert_eq!(watch.handle_ended(at(3), at(7), id(4), Sign::Refused), Wish::Ask(id(0)));
         watch
     }
 
     #[test]
     fn several_addresses_in_a_row_call_for_the_witness() {
         let mut watch = doubted();
-        assert_eq!(watch.handle_ended(at(8), id(5), Sign::Failed), Wish::Nothing, "once");
-        assert_eq!(watch.handle_witness(at(9), id(0), Sign::Fine), Wish::GoOn);
+        assert_eq!(watch.handle_ended(at(3), at(8), id(5), Sign::Failed), Wish::Nothing, "once");
+        let well = Wish::GoOn { was_away: false };
+        assert_eq!(watch.handle_witness(at(9), id(0), Sign::Fine), well);
         assert!(!watch.is_troubled());
+    }
+
+    #[test]
+    fn what_was_asked_before_the_trouble_says_nothing_of_it() {
+        let mut watch = doubted();
+        watch.handle_witness(at(9), id(0), Sign::Failed);
+        assert_eq!(watch.handle_ended(at(3), at(10), id(8), Sign::Fine), Wish::Nothing);
+        let back = Wish::GoOn { was_away: true };
+        assert_eq!(watch.handle_ended(at(9), at(11), id(9), Sign::Fine), back);
+        assert_eq!(watch.presence(), Presence::Here);
     }
 
     #[test]
@@ -263,7 +290,7 @@ mod tests {
         let mut watch = Watch::new(SECOND);
         watch.handle_well(id(0));
         for _ in 0..10 {
-            assert_eq!(watch.handle_ended(at(1), id(1), Sign::Failed), Wish::Nothing);
+            assert_eq!(watch.handle_ended(at(0), at(1), id(1), Sign::Failed), Wish::Nothing);
         }
     }
 
@@ -271,17 +298,18 @@ mod tests {
     fn without_a_witness_nothing_can_be_said() {
         let mut watch = Watch::new(SECOND);
         for number in 0..20 {
-            assert_eq!(watch.handle_ended(at(1), id(number), Sign::Failed), Wish::Nothing);
+            assert_eq!(watch.handle_ended(at(0), at(1), id(number), Sign::Failed), Wish::Nothing);
         }
     }
 
     #[test]
     fn a_server_that_fails_is_waited_for() {
         let mut watch = doubted();
-        assert_eq!(watch.handle_witness(at(10), id(0), Sign::Failed), Wish::AskAt(at(15), id(0)));
+        assert_eq!(watch.handle_witness(at(10), id(0), Sign::Failed), Wish::AskAt(at(11), id(0)));
         assert_eq!(watch.presence(), Presence::Away { since: at(4), asked: 1 });
-        assert_eq!(watch.handle_witness(at(15), id(0), Sign::Failed), Wish::AskAt(at(25), id(0)));
-        assert_eq!(watch.handle_witness(at(26), id(0), Sign::Fine), Wish::GoOn);
+        assert_eq!(watch.handle_witness(at(11), id(0), Sign::Failed), Wish::AskAt(at(13), id(0)));
+        let back = Wish::GoOn { was_away: true };
+        assert_eq!(watch.handle_witness(at(13), id(0), Sign::Fine), back);
         assert_eq!(watch.presence(), Presence::Here);
     }
 
@@ -294,7 +322,7 @@ mod tests {
             (now, asked) = (moment, asked + 1);
         }
         assert_eq!(watch.presence(), Presence::Gone { since: at(4) });
-        assert_eq!((asked, now), (4, at(10 + 5 + 10 + 20)));
+        assert_eq!((asked, now), (7, at(10 + 1 + 2 + 4 + 8 + 16 + 30)));
         let mut watch = doubted();
         assert_eq!(watch.handle_witness(at(10), id(0), Sign::Refused), Wish::GiveUp);
     }

@@ -1,5 +1,7 @@
 //! From replies to verdicts: who is asked again, who follows whom, what is said.
 
+use std::time::Duration;
+
 use url::Url;
 
 use super::entry::{Entry, State};
@@ -21,6 +23,9 @@ use crate::verdict::{Asked, Cause, Clues, Hops, Judgement, Verdict, Way, judge};
 /// So many missing addresses of one server are confirmed; the rest stands by the sample.
 const CONFIRMED_PER_SERVER: u32 = 50;
 
+/// What failed under strain is asked again so soon: the pace is slower by then.
+const BREATH: Duration = Duration::from_secs(1);
+
 impl Crawl {
     /// Takes a reply in, whether it came just now or in an earlier part of the run.
     pub(super) fn take_in(&mut self, now: Moment, reply: Reply) {
@@ -38,10 +43,9 @@ impl Crawl {
         if by_get && !ending.may_pass() {
             self.compare_with_head(server, id, &ending);
         }
-        let later = self.entry(id).tries > 0;
         self.watch_line(now, server, id, &ending);
         if !self.entry(id).uses.only_form() {
-            self.watch(now, server, id, &ending, later);
+            self.watch(now, server, id, &attempt);
         }
         attempt.strained |= !self.replaying && self.is_due_to_strain(now, server, id, &ending);
         let next = self.next_attempt(now, server, id, &attempt);
@@ -61,6 +65,7 @@ impl Crawl {
         match next {
             Next::GiveUp => self.withhold(id, Cause::Timeout),
             Next::At(due) | Next::WhenAsked(due) => {
+                self.failures.entry(id).or_default().push(ending.clone());
                 let hangs = self.entry(id).hung && !self.frontier.pace(server).has_answered();
                 self.frontier.set_on_trial(server, hangs);
                 self.ask_later(due, id);
@@ -71,9 +76,22 @@ impl Crawl {
             Next::None if self.start.is_current(id) => self.take_in_start(id, &ending, reading),
             Next::None => {
                 self.handle_hung(server, &ending);
+                let ending = self.most_frequent(id, ending);
                 self.conclude(id, &ending, reading);
             }
         }
+    }
+
+    /// What is told of an address that failed each time: what was seen most often, and of
+    /// equals the first. One strange moment is not the whole story.
+    fn most_frequent(&mut self, id: AddressId, last: Ending) -> Ending {
+        let Some(mut all) = self.failures.remove(&id).filter(|_| last.may_pass()) else {
+            return last;
+        };
+        all.push(last);
+        let count = |ending: &Ending| all.iter().filter(|other| *other == ending).count();
+        let most = all.iter().rev().max_by_key(|ending| count(ending));
+        most.expect("there is one at least").clone()
     }
 
     /// When an address is asked again after this attempt.
@@ -97,7 +115,7 @@ impl Crawl {
             return Next::WhenAsked(moment);
         }
         if attempt.strained {
-            return Next::At(now + self.settings.retry.timeout / 4);
+            return Next::At(now + BREATH.min(self.settings.retry.timeout / 4));
         }
         if self.is_hopeless(server, id, ending) {
             return Next::GiveUp;
@@ -387,6 +405,10 @@ impl Crawl {
         let (uses, depth) = (entry.uses, entry.depth);
         // By GET all the way, as this one was asked.
         self.entry_mut(next).by_get = true;
+        if self.entry(id).places_wanted {
+            self.want_places_of(next);
+        }
+        let uses = uses.by_redirect();
         let may_replace = self.admission.is_some() && self.start.bounds().is_some();
         if self.start.bounds().is_none() {
             // Before the bounds are known, nothing keeps the start's hops from being asked.

@@ -9,14 +9,14 @@ use super::refusals::{Presence, Sign, Watch, Wish};
 use super::{AddressId, Crawl, Halt, Note};
 use crate::Moment;
 use crate::frontier::ServerId;
-use crate::outcome::{Answer, DnsFailure, Ending, Failure, Stage};
+use crate::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Stage};
 use crate::pace::{Signal, Strain};
 use crate::verdict::{Cause, Clues, Judgement};
 
 /// So many addresses of a server that has never answered hang to the end before its
 /// rest is given up.
 const HUNG_UNANSWERED: u32 = 2;
-/// So many later attempts hang in a row before the others are given up.
+/// So many second attempts hang in a row before the others are given up.
 const HUNG_AGAIN: u32 = 8;
 /// A wait that `Retry-After` asks for is kept up to so many seconds.
 const LONGEST_WAIT: u64 = 60;
@@ -33,7 +33,7 @@ pub(super) struct Server {
     has_waited: bool,
     /// Addresses that hung to the end, while it never answered.
     hung: u32,
-    /// Later attempts that hung one after the other.
+    /// Second attempts that hung one after the other.
     hung_again: u32,
 }
 
@@ -83,7 +83,8 @@ impl Crawl {
             Ending::Failure(Failure::Timeout(Stage::Body)) => Signal::Neutral,
             Ending::Failure(Failure::Timeout(_)) => {
                 let began = now.before(took);
-                let alone = repeats || pace.is_lively_since(began) || !pace.has_answered();
+                let again = self.entry(id).tries > 0;
+                let alone = again || pace.is_lively_since(began) || !pace.has_answered();
                 if alone { Signal::Neutral } else { Signal::Strained(Strain::Timeout) }
             }
             Ending::Failure(Failure::Reset | Failure::Refused) if troubled => {
@@ -106,7 +107,10 @@ impl Crawl {
         }
         let is_away = matches!(self.presence(server), Presence::Away { .. });
         let strained = self.frontier.pace(server).is_strained(now) && self.is_troubled(server);
-        is_away || (strained && self.entry(id).strained < STRAINED_MOST)
+        // Silence costs its time-out each time: once more has to do.
+        let entry = self.entry(id);
+        let costs = hangs(ending) && entry.tries + entry.strained > 0;
+        is_away || (strained && !costs && entry.strained < STRAINED_MOST)
     }
 
     /// The wait that a server asks for, if it is to be kept: once, and not too long.
@@ -131,11 +135,12 @@ impl Crawl {
         now: Moment,
         server: ServerId,
         id: AddressId,
-        ending: &Ending,
-        later: bool,
+        attempt: &Attempt,
     ) {
-        self.watch_for_hanging(server, ending, later);
-        let wish = self.server(server).watch.handle_ended(now, id, Sign::of(ending));
+        let ending = &attempt.ending;
+        self.watch_for_hanging(server, ending, self.entry(id).tries);
+        let (began, sign) = (now.before(attempt.took), Sign::of(ending));
+        let wish = self.server(server).watch.handle_ended(began, now, id, sign);
         self.act(server, wish);
         if Sign::of(ending) == Sign::Refused && !self.frontier.is_own(server) {
             self.watch_stranger(server, id);
@@ -165,6 +170,16 @@ impl Crawl {
         // The home page is asked where something hangs on it.
         if known.is_none() && self.waiting_of(server).next().is_some() {
             self.use_root(&home, Uses::VISIT);
+            if let Some(home) = self.addresses.get_index_of(home.as_str()) {
+                self.hasten(AddressId::from_index(home));
+            }
+        }
+    }
+
+    /// An address that waits is asked before the others of its server.
+    fn hasten(&mut self, id: AddressId) {
+        if self.entry(id).state == State::Queued {
+            self.queue(id, false, true);
         }
     }
 
@@ -187,16 +202,11 @@ impl Crawl {
     }
 
     /// Servers on which every request hangs are not asked to the end.
-    fn watch_for_hanging(&mut self, server: ServerId, ending: &Ending, later: bool) {
-        let hangs = hangs(ending);
+    fn watch_for_hanging(&mut self, server: ServerId, ending: &Ending, tries: u32) {
         let known = self.server(server);
-        if !hangs {
-            if later {
-                known.hung_again = 0;
-            }
-            return;
-        }
-        if later {
+        if !hangs(ending) && tries > 0 {
+            known.hung_again = 0;
+        } else if hangs(ending) && tries == 1 {
             known.hung_again += 1;
             if known.hung_again == HUNG_AGAIN {
                 self.give_up_hanging(server);
@@ -207,8 +217,10 @@ impl Crawl {
     /// Whether an address that hung is not to be asked again: others of its server have
     /// hung twice.
     pub(super) fn is_hopeless(&self, server: ServerId, id: AddressId, ending: &Ending) -> bool {
-        let hung_again = self.servers.get(&server).map_or(0, |server| server.hung_again);
-        hangs(ending) && self.entry(id).tries <= 1 && hung_again >= HUNG_AGAIN
+        let Some(known) = self.servers.get(&server).filter(|_| hangs(ending)) else { return false };
+        let never_answers =
+            known.hung >= HUNG_UNANSWERED && !self.frontier.pace(server).has_answered();
+        never_answers || (self.entry(id).tries == 0 && known.hung_again >= HUNG_AGAIN)
     }
 
     /// An address hung to the end. Of a server that never answered, the rest is given up.
@@ -251,17 +263,16 @@ impl Crawl {
         self.settle_as(id, Judgement::doubtful(cause), status);
     }
 
-    /// The verdict of a refused address of the site hangs on whether its server answers
-    /// what it had answered before. Gives whether it has to wait for that.
+    /// Whether the verdict of an address hangs on whether its server answers what it had
+    /// answered: where the site's own server refuses it, or where it failed to the end
+    /// and nothing else has answered since. Then it waits for that.
     pub(super) fn waits_for_witness(&mut self, id: AddressId, ending: &Ending) -> bool {
-        let refused = matches!(ending.status(), Some(403 | 405));
-        let Some(server) =
-            self.entry(id).server.filter(|server| refused && self.frontier.is_own(*server))
-        else {
-            return false;
-        };
+        let Some(server) = self.entry(id).server else { return false };
+        let refused = matches!(ending.status(), Some(403 | 405)) && self.frontier.is_own(server);
         let known = self.server(server);
-        if !known.watch.has_witness() || matches!(known.watch.presence(), Presence::Gone { .. }) {
+        let alone = Sign::of(ending) == Sign::Failed && !known.watch.row().is_empty();
+        let gone = matches!(known.watch.presence(), Presence::Gone { .. });
+        if !(refused || alone) || !known.watch.has_witness() || gone {
             return false;
         }
         known.refused.push((id, ending.clone()));
@@ -292,20 +303,34 @@ impl Crawl {
                 self.frontier.set_closed(server, true);
                 self.ask_beside(id, Reason::Server(server), Some(moment));
             }
-            Wish::GoOn => {
+            Wish::GoOn { was_away } => {
                 self.frontier.set_closed(server, false);
                 for (id, ending) in std::mem::take(&mut self.server(server).refused) {
-                    let clues = Clues { well_again: true, ..self.clues(id) };
-                    self.settle_ending(id, &ending, clues);
+                    if was_away {
+                        self.ask_anew(id);
+                    } else {
+                        let clues = Clues { well_again: true, ..self.clues(id) };
+                        self.settle_ending(id, &ending, clues);
+                    }
                 }
             }
             Wish::GiveUp => self.handle_gone(server),
         }
     }
 
+    /// What was seen of an address says nothing: it is asked as if it never had been.
+    fn ask_anew(&mut self, id: AddressId) {
+        let entry = self.entry_mut(id);
+        (entry.tries, entry.strained) = (0, 0);
+        self.queue(id, true, false);
+    }
+
     /// A server refuses everything: its rest is not asked.
     fn handle_gone(&mut self, server: ServerId) {
         let Presence::Gone { since } = self.presence(server) else { return };
+        if self.frontier.is_own(server) && self.line_is_suspect() {
+            return self.handle_offline(since);
+        }
         self.frontier.set_closed(server, false);
         self.server(server).refused.clear();
         let row = self.server(server).watch.row().to_vec();

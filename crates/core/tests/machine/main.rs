@@ -5,10 +5,14 @@
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
+mod absent;
 mod bounds;
+mod cookies;
 mod failures;
 mod order;
 mod pacing;
+mod passing;
+mod pretences;
 mod redirects;
 mod replay;
 mod robots;

@@ -84,3 +84,61 @@ fn strain_slows_a_server_down_and_everything_is_still_asked() {
     let seen = web.crawl(Settings::default());
     assert!(seen.verdicts.values().all(|verdict| verdict == "sound 200"), "{:#?}", seen.verdicts);
 }
+
+/// Six requests at a time are borne, seven are not.
+#[test]
+fn a_server_that_chokes_ends_without_false_errors_and_at_a_good_pace() {
+    for latency in [40, 100, 300] {
+        let seen = site(2000, latency * MS).choking("http://a.test/", 7).crawl(Settings::default());
+        let false_alarms: Vec<_> =
+            seen.verdicts.iter().filter(|(_, verdict)| *verdict != "sound 200").collect();
+        assert!(false_alarms.is_empty(), "{latency} ms: {false_alarms:#?}");
+        // At best, six at a time: this many milliseconds.
+        let best = 2000 * u128::from(latency) / 6;
+        let last = seen.pages_at.last().unwrap().since_start().as_millis();
+        assert!(last <= 2 * best, "{latency} ms: {last} of {best} at best");
+    }
+}
+
+#[test]
+fn a_gentle_crawl_asks_one_at_a_time_and_one_a_second() {
+    let gentle = Settings { gentle: true, ..Settings::default() };
+    let seen = site(20, 10 * MS).crawl(gentle);
+    assert_eq!(seen.most_in_flight, 1);
+    let starts: Vec<Duration> = seen.requests.iter().map(|(at, ..)| at.since_start()).collect();
+    assert!(starts.windows(2).all(|pair| pair[1] - pair[0] >= 1000 * MS), "{starts:?}");
+}
+
+#[test]
+fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
+    use rummage_core::outcome::Answer;
+    let busy = |seconds| {
+        let beside = Answer { retry_after: Some(seconds), ..Answer::default() };
+        Act::Answer(beside, Box::new(Act::Status(429)))
+    };
+    let web = Web::default()
+        .on("http://a.test/", page(&["/busy", "/later"]))
+        .on("http://a.test/busy", Act::Times(1, Box::new(busy(30)), Box::new(page(&["/found"]))))
+        .slow("http://a.test/later", 500 * MS, page(&["/after"]))
+        .on("http://a.test/after", page(&[]))
+        .on("http://a.test/found", page(&[]));
+    let seen = web.crawl(Settings::default());
+    let at = |path: &str| {
+        let address = format!("http://a.test{path}");
+        let of = seen.requests.iter().filter(move |(_, _, asked)| *asked == address);
+        of.map(|(at, ..)| at.since_start().as_secs()).collect::<Vec<_>>()
+    };
+    assert_eq!(at("/busy"), [0, 30]);
+    assert_eq!(at("/after"), [30], "the whole server is left in peace");
+    assert_eq!(seen.verdict("http://a.test/busy"), "sound 200");
+
+    let web = Web::default()
+        .on("http://a.test/", page(&["/long", "/always"]))
+        .on("http://a.test/long", busy(3600))
+        .on("http://a.test/always", busy(10));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/long"), "doubtful busy 429");
+    assert_eq!(seen.times_asked("http://a.test/long"), 1, "nobody waits for an hour");
+    assert_eq!(seen.verdict("http://a.test/always"), "doubtful busy 429");
+    assert!(seen.end.since_start() < Duration::from_secs(60));
+}

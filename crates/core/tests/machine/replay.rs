@@ -45,6 +45,7 @@ proptest! {
         for (address, reply) in &first.replies {
             prop_assert!(crawl.handle_replayed(address, reply.clone()));
         }
+        crawl.handle_resumed();
         let second = web().drive(crawl, timeout, first.end, usize::MAX);
         prop_assert_eq!(&second.verdicts, &whole.verdicts);
         prop_assert_eq!(second.missing.len(), whole.missing.len());

@@ -56,6 +56,8 @@ pub(crate) struct Web {
     chokes: Option<(String, usize)>,
     /// The request, by its number, that meets a passing failure.
     struck: Option<(Cell<usize>, Ending)>,
+    /// What addresses give that begin so and are not there otherwise.
+    fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
     down: Option<(Duration, Duration, Ending)>,
 }
@@ -69,6 +71,8 @@ pub(crate) struct Seen {
     pub(crate) verdicts: BTreeMap<String, String>,
     /// Pages in the order in which they were read.
     pub(crate) pages: Vec<String>,
+    /// When each was.
+    pub(crate) pages_at: Vec<Moment>,
     /// Fragments without a place.
     pub(crate) missing: Vec<String>,
     /// What there is to know beside.
@@ -115,6 +119,22 @@ impl Web {
     pub(crate) fn slow(mut self, address: &str, latency: Duration, act: Act) -> Web {
         self.acts.insert(address.to_owned(), (latency, act));
         self
+    }
+
+    /// What addresses that begin so give, where they are not there otherwise.
+    pub(crate) fn fallback(mut self, start: &str, act: Act) -> Web {
+        self.fallbacks.push((start.to_owned(), act));
+        self
+    }
+
+    fn act(&self, address: &str) -> Option<&Act> {
+        let fits = |(start, _): &&(String, Act)| {
+            address.starts_with(start.as_str())
+                && !address.ends_with(".txt")
+                && !address.ends_with(".xml")
+        };
+        let known = self.acts.get(address).map(|(_, act)| act);
+        known.or_else(|| self.fallbacks.iter().find(fits).map(|(_, act)| act))
     }
 
     /// The host fails when that many requests are in flight.
@@ -165,6 +185,7 @@ impl Web {
             requests: Vec::new(),
             verdicts: BTreeMap::new(),
             pages: Vec::new(),
+            pages_at: Vec::new(),
             missing: Vec::new(),
             notes: Vec::new(),
             faults: Vec::new(),
@@ -193,7 +214,7 @@ impl Web {
                 waiting.insert(number, (now, request, ending));
                 seen.most_in_flight = seen.most_in_flight.max(in_flight.len());
             }
-            seen.drain();
+            seen.drain(now);
             if seen.crawl.is_finished() || seen.replies.len() >= replies {
                 break;
             }
@@ -206,7 +227,7 @@ impl Web {
                 let reply = self.reply(&request, began, now, ending);
                 seen.replies.push((request.address, reply.clone()));
                 seen.crawl.handle_reply(now, reply);
-                seen.drain();
+                seen.drain(now);
             }
         }
         seen.end = now;
@@ -242,8 +263,10 @@ impl Web {
         if let Some(failure) = self.strike(request) {
             return (Duration::from_millis(20), failure);
         }
-        let missing = (Duration::from_millis(20), Act::Status(404));
-        let (latency, act) = self.acts.get(&request.address).unwrap_or(&missing);
+        let missing = Act::Status(404);
+        let usual = Duration::from_millis(20);
+        let latency = self.acts.get(&request.address).map_or(&usual, |(latency, _)| latency);
+        let act = self.act(&request.address).unwrap_or(&missing);
         let ending = match self.overload(request, in_flight) {
             Some(ending) => ending,
             None => self.play(act, request, now),
@@ -305,7 +328,7 @@ impl Web {
             && request.method == Method::Get
             && let Some(format) = request.body.format(answer)
         {
-            let act = self.acts.get(&request.address).map(|(_, act)| act);
+            let act = self.act(&request.address);
             let body = act.and_then(|act| body_of(act, answer)).unwrap_or_default();
             let address = &request.address;
             let charset = Some("utf-8");
@@ -336,7 +359,7 @@ fn body_of<'a>(act: &'a Act, answer: &Answer) -> Option<&'a str> {
 }
 
 impl Seen {
-    fn drain(&mut self) {
+    fn drain(&mut self, now: Moment) {
         while let Some(event) = self.crawl.poll_event() {
             match event {
                 Event::Heard { id, address } => {
@@ -349,6 +372,7 @@ impl Seen {
                 Event::Read { id, reading, targets } => {
                     assert_eq!(reading.links().len(), targets.len());
                     self.pages.push(self.name(id));
+                    self.pages_at.push(now);
                 }
                 Event::NoPlace { id, fragment, place } => {
                     let script = if place == Place::ForScript { " (script)" } else { "" };

@@ -1,0 +1,226 @@
+//! Servers that refuse everything, servers that are away, and a line that is down are
+//! told apart from what is broken.
+
+use std::time::Duration;
+
+use rummage_core::crawl::{Crawl, Halt, Note, Settings};
+use rummage_core::outcome::{Answer, Ending, Failure, Stage};
+use url::Url;
+
+use crate::web::{Act, Seen, Web, page};
+
+const SECOND: Duration = Duration::from_secs(1);
+
+/// A home page and pages that each lead to the next.
+fn chain_of(pages: usize) -> Web {
+    let mut web = Web::default().on("http://a.test/", page(&["/p0"]));
+    for n in 0..pages {
+        let next = format!("/p{}", n + 1);
+        web = web.slow(&format!("http://a.test/p{n}"), SECOND / 10, page(&[&next]));
+    }
+    web.on(&format!("http://a.test/p{pages}"), page(&[]))
+}
+
+/// A home page that leads to all the others.
+fn fan_of(pages: usize) -> Web {
+    let links: Vec<String> = (0..pages).map(|n| format!("/p{n}")).collect();
+    let list: Vec<&str> = links.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in &list {
+        web = web.slow(&format!("http://a.test{link}"), SECOND / 5, page(&[]));
+    }
+    web
+}
+
+fn status(status: u16) -> Ending {
+    Ending::Answer(Answer { status, ..Answer::default() })
+}
+
+fn count(seen: &Seen, verdict: &str) -> usize {
+    seen.verdicts.values().filter(|of| of.starts_with(verdict)).count()
+}
+
+const FOR_EVER: Duration = Duration::from_secs(1_000_000);
+
+#[test]
+fn a_server_that_refuses_everything_from_some_moment_on_is_asked_no_further() {
+    for ending in [status(403), status(429), Ending::Failure(Failure::Reset)] {
+        let seen = fan_of(200).down(SECOND, FOR_EVER, ending.clone()).crawl(Settings::default());
+        let (sound, blocked) = (count(&seen, "sound"), count(&seen, "doubtful blocking"));
+        assert!(sound > 20 && blocked > 100, "{ending:?}: {sound} sound, {blocked} blocked");
+        assert_eq!(count(&seen, "broken"), 0, "{ending:?}");
+        assert_eq!(seen.crawl.halt(), Some(Halt::Blocked));
+        let asked_after = seen.requests.iter().filter(|(at, ..)| at.since_start() > 2 * SECOND);
+        assert!(asked_after.count() < 60, "{ending:?}");
+        let since = seen.notes.iter().find_map(|(_, note)| match note {
+            Note::Blocked { since } => Some(since.since_start()),
+            _ => None,
+        });
+        assert!(since.is_some_and(|since| (SECOND..2 * SECOND).contains(&since)), "{since:?}");
+    }
+}
+
+#[test]
+fn a_server_that_hangs_from_some_moment_on_is_asked_no_further() {
+    let hangs = Ending::Failure(Failure::Timeout(Stage::FirstByte));
+    let seen = fan_of(200).down(SECOND, FOR_EVER, hangs).crawl(Settings::default());
+    assert_eq!(count(&seen, "broken"), 0);
+    assert_eq!(seen.crawl.halt(), Some(Halt::Blocked));
+    assert!(seen.end.since_start() < 200 * SECOND, "{:?}", seen.end);
+}
+
+#[test]
+fn what_was_withheld_is_asked_when_the_run_goes_on() {
+    let settings = Settings::default();
+    let web = || fan_of(100).down(SECOND, 100 * SECOND, status(403));
+    let first = web().crawl(settings.clone());
+    assert_eq!(first.crawl.halt(), Some(Halt::Blocked));
+    let mut crawl = Crawl::new(settings.clone(), vec![Url::parse("http://a.test/").unwrap()]);
+    for (address, reply) in &first.replies {
+        assert!(crawl.handle_replayed(address, reply.clone()), "{address}");
+    }
+    assert_eq!(crawl.halt(), Some(Halt::Blocked), "the replay comes to the same end");
+    crawl.handle_resumed();
+    let timeout = settings.retry.timeout;
+    let second = web().drive(crawl, timeout, first.end + 200 * SECOND, usize::MAX);
+    assert_eq!(second.crawl.halt(), None);
+    assert!(
+        second.verdicts.values().all(|verdict| verdict == "sound 200"),
+        "{:#?}",
+        second.verdicts
+    );
+    assert_eq!(second.pages.len(), 101);
+}
+
+#[test]
+fn restarts_give_no_false_alarm_however_short_the_time_out() {
+    let endings = [
+        Ending::Failure(Failure::Refused),
+        Ending::Failure(Failure::Reset),
+        status(502),
+        status(503),
+    ];
+    for ending in endings {
+        for timeout in [SECOND / 2, SECOND, 5 * SECOND, 20 * SECOND] {
+            for web in [fan_of(200), chain_of(60)] {
+                let mut settings = Settings::default();
+                settings.retry.timeout = timeout;
+                let seen = web.down(2 * SECOND, 22 * SECOND, ending.clone()).crawl(settings);
+                let wrong: Vec<_> =
+                    seen.verdicts.iter().filter(|(_, v)| *v != "sound 200").collect();
+                assert!(wrong.is_empty(), "{ending:?}, {timeout:?}: {wrong:#?}");
+                assert_eq!(seen.crawl.halt(), None);
+            }
+        }
+    }
+}
+
+#[test]
+fn refused_pages_of_a_server_that_is_well_are_broken() {
+    let mut web = Web::default().on("http://a.test/", page(&["/shut", "/post", "/open"]));
+    web = web
+        .on("http://a.test/shut", Act::Status(403))
+        .on("http://a.test/post", Act::Status(405))
+        .on("http://a.test/open", page(&[]));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/shut"), "broken access-refused 403");
+    assert_eq!(seen.verdict("http://a.test/post"), "broken access-refused 405");
+    assert_eq!(seen.verdict("http://a.test/open"), "sound 200");
+    assert_eq!(seen.crawl.halt(), None);
+}
+
+#[test]
+fn a_whole_folder_that_is_shut_is_broken_and_blocks_nobody() {
+    let links: Vec<String> = (0..50).map(|n| format!("/shut/{n}")).collect();
+    let list: Vec<&str> = links.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in &list {
+        web = web.on(&format!("http://a.test{link}"), Act::Status(403));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(count(&seen, "broken access-refused 403"), 50);
+    assert!(seen.requests.len() < 50 + 30, "the home page is not asked for each of them");
+}
+
+#[test]
+fn a_stranger_that_refuses_three_addresses_and_its_home_page_is_left_alone() {
+    let links: Vec<String> = (0..30).map(|n| format!("http://b.test/{n}")).collect();
+    let list: Vec<&str> = links.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in list.iter().chain(&["http://b.test/"]) {
+        web = web.on(link, Act::Status(403));
+    }
+    let seen = web.clone().crawl(Settings::default());
+    assert_eq!(count(&seen, "broken"), 0);
+    assert!(count(&seen, "doubtful blocking") > 20, "{:#?}", seen.verdicts);
+    assert_eq!(seen.crawl.halt(), None, "the site itself was looked through");
+    let home_is_well = web.on("http://b.test/", page(&[])).crawl(Settings::default());
+    assert_eq!(count(&home_is_well, "doubtful access-refused 403"), 30);
+}
+
+#[test]
+fn a_stranger_that_never_answers_is_not_asked_to_the_end() {
+    let links: Vec<String> = (0..200).map(|n| format!("http://dead.test/{n}")).collect();
+    let mut list: Vec<&str> = links.iter().map(String::as_str).collect();
+    list.push("/p");
+    let mut web = Web::default().on("http://a.test/", page(&list)).on("http://a.test/p", page(&[]));
+    for link in &links {
+        web = web.on(link, Act::Hang);
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(count(&seen, "broken timeout") + count(&seen, "doubtful timeout"), 200);
+    assert!(count(&seen, "broken timeout") >= 2);
+    assert!(seen.end.since_start() < 200 * SECOND, "{:?}", seen.end);
+}
+
+#[test]
+fn pages_that_hang_on_a_site_that_answers_are_broken_and_hold_nobody_up() {
+    let mut list: Vec<String> = (0..8).map(|n| format!("/hang{n}")).collect();
+    list.extend((0..300).map(|n| format!("/p{n}")));
+    let list: Vec<&str> = list.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in &list {
+        let act = if link.starts_with("/hang") { Act::Hang } else { page(&[]) };
+        web = web.on(&format!("http://a.test{link}"), act);
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(count(&seen, "broken timeout"), 8);
+    assert_eq!(count(&seen, "sound"), 301);
+    let last_page = seen.pages_at.last().unwrap().since_start();
+    assert!(last_page < 5 * SECOND, "{last_page:?}");
+    assert!(seen.end.since_start() < last_page + 200 * SECOND, "{:?}", seen.end);
+}
+
+#[test]
+fn when_the_line_is_down_nothing_is_called_broken() {
+    let links: Vec<String> = (0..200).map(|n| format!("http://h{n}.test/")).collect();
+    let mut list: Vec<&str> = links.iter().map(String::as_str).collect();
+    let pages: Vec<String> = (0..60).map(|n| format!("/p{n}")).collect();
+    list.extend(pages.iter().map(String::as_str));
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in &links {
+        web = web.slow(link, SECOND / 5, page(&[]));
+    }
+    for link in &pages {
+        web = web.slow(&format!("http://a.test{link}"), SECOND / 5, page(&[]));
+    }
+    let unreachable = Ending::Failure(Failure::Unreachable);
+    let seen = web.down(SECOND / 4, FOR_EVER, unreachable).crawl(Settings::default());
+    assert_eq!(seen.crawl.halt(), Some(Halt::Offline), "{:#?}", seen.verdicts);
+    assert_eq!(count(&seen, "broken"), 0, "{:#?}", seen.verdicts);
+    assert!(count(&seen, "doubtful offline") > 20);
+    assert!(seen.notes.iter().any(|(_, note)| matches!(note, Note::Offline { .. })));
+}
+
+#[test]
+fn many_dead_hosts_on_a_line_that_is_up_are_broken() {
+    let links: Vec<String> = (0..20).map(|n| format!("http://dead{n}.test/")).collect();
+    let list: Vec<&str> = links.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in &list {
+        web = web.on(link, Act::Fail(Failure::Unreachable));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(count(&seen, "broken unreachable"), 20, "{:#?}", seen.verdicts);
+    assert_eq!(seen.crawl.halt(), None);
+}

@@ -1,0 +1,69 @@
+//! Cookies live for one chain of redirects.
+
+use rummage_core::crawl::Settings;
+use rummage_core::outcome::{Answer, SetCookie};
+
+use crate::web::{Act, Web, page};
+
+/// A redirect that sets a cookie.
+fn sets(name: &str, value: &str, to: &str) -> Act {
+    let cookie = SetCookie { name: name.into(), value: value.into(), hash: 1, expired: false };
+    let beside = Answer { cookies: vec![cookie], ..Answer::default() };
+    Act::Answer(beside, Box::new(Act::Redirect(302, to.into())))
+}
+
+fn wants(cookie: &'static str, fine: Act, else_: Act) -> Act {
+    Act::WithCookie(cookie, Box::new(fine), Box::new(else_))
+}
+
+#[test]
+fn a_page_that_sets_a_cookie_and_sends_to_itself_is_sound_and_read() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/app", "/plain"]))
+        .on("http://a.test/app", wants("seen=1", page(&["/in-the-app"]), sets("seen", "1", "/app")))
+        .on("http://a.test/in-the-app", page(&[]))
+        .on("http://a.test/plain", wants("seen=1", Act::Status(500), page(&[])));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/app"), "sound redirected 200");
+    assert_eq!(seen.verdict("http://a.test/in-the-app"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/plain"), "sound 200", "no cookie outlives its chain");
+}
+
+#[test]
+fn a_start_that_sets_a_cookie_and_sends_to_itself_is_crawled() {
+    let home = wants("seen=1", page(&["/next"]), sets("seen", "1", "/"));
+    let web = Web::default().on("http://a.test/", home).on("http://a.test/next", page(&[]));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.crawl.start_problem(), None);
+    assert_eq!(seen.verdict("http://a.test/next"), "sound 200");
+    let by_a_check = Web::default()
+        .on("http://a.test/", wants("ok=1", page(&["/next"]), Act::Redirect(302, "/check".into())))
+        .on("http://a.test/check", sets("ok", "1", "/"))
+        .on("http://a.test/next", page(&[]));
+    let seen = by_a_check.crawl(Settings::default());
+    assert_eq!(seen.crawl.start_problem(), None);
+    assert_eq!(seen.verdict("http://a.test/next"), "sound 200");
+}
+
+#[test]
+fn a_chain_that_ends_badly_without_its_cookies_is_walked_with_them() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["http://b.test/offer", "http://c.test/x"]))
+        .on("http://b.test/offer", sets("visit", "7", "http://b.test/inside"))
+        .on("http://b.test/inside", wants("visit=7", page(&[]), Act::Status(403)))
+        .on("http://c.test/x", sets("visit", "7", "http://b.test/inside"));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://b.test/offer"), "sound redirected 200");
+    let of_another = "a cookie goes back to the host that set it alone";
+    assert_eq!(seen.verdict("http://c.test/x"), "doubtful access-refused 403", "{of_another}");
+}
+
+#[test]
+fn a_circle_that_cookies_do_not_open_stays_one() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/round"]))
+        .on("http://a.test/round", sets("seen", "1", "/round"));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/round"), "broken redirect-loop 302");
+    assert!(seen.times_asked("http://a.test/round") <= 4);
+}

@@ -1,0 +1,98 @@
+//! No single failure that passes, wherever it strikes in a run, changes a verdict.
+
+use proptest::prelude::*;
+use rummage_core::crawl::Settings;
+use rummage_core::outcome::{Answer, DnsFailure, Ending, Failure, Stage, TlsFailure};
+
+use crate::web::{Act, Web, page};
+
+/// A web with something of everything.
+fn web() -> Web {
+    let sorry = "<title>Shop</title><p>We have looked everywhere, and found nothing of that kind.";
+    let mut web = Web::default()
+        .on(
+            "http://a.test/",
+            Act::Page(
+                "<title>Home</title><a href=/p0>p</a><a href=/gone>g</a><a href=/shut>s</a>
+                 <a href=/old>o</a><a href=/shop/lost>l</a><a href=/moved>m</a><a href=/down>d</a>
+                 <a href=/round>r</a><a href='/p1#nowhere'>n</a><img src=/x.png><img src=/y.png>
+                 <a href=http://b.test/1>1</a><a href=http://b.test/2>2</a><a href=http://c.test/>c</a>
+                 <a href=http://nowhere.test/>w</a><a href=htp://x/>x</a>"
+                    .into(),
+            ),
+        )
+        .on("http://a.test/gone", Act::Status(410))
+        .on("http://a.test/shut", Act::Status(403))
+        .on("http://a.test/old", Act::Redirect(301, "/".into()))
+        .on("http://a.test/moved", Act::Redirect(301, "/p2".into()))
+        .on("http://a.test/down", Act::Status(500))
+        .on("http://a.test/round", Act::Redirect(302, "/round".into()))
+        .on("http://a.test/x.png", Act::File("image/png"))
+        .on("http://a.test/shop/cards", page(&[]))
+        .on("http://b.test/1", page(&[]))
+        .on("http://b.test/2", Act::Status(404))
+        .on("http://c.test/", Act::Status(403))
+        .on("http://nowhere.test/", Act::Fail(Failure::Dns(DnsFailure::NoSuchName)))
+        .fallback("http://a.test/shop/", Act::Page(sorry.into()));
+    for n in 0..6 {
+        let next = format!("/p{}", n + 1);
+        let html = format!(
+            "<title>Page {n}</title><p>Words of its own, once more: {next}<a href={next}>next</a>"
+        );
+        web = web.on(&format!("http://a.test/p{n}"), Act::Page(html));
+    }
+    web.on("http://a.test/p6", page(&[]))
+}
+
+fn passing() -> impl Strategy<Value = Ending> {
+    let status = |status| Ending::Answer(Answer { status, ..Answer::default() });
+    let cut = Answer {
+        status: 200,
+        truncated: true,
+        media_type: Some("text/html".into()),
+        ..Answer::default()
+    };
+    let busy = Answer { status: 503, retry_after: Some(5), ..Answer::default() };
+    prop::sample::select(vec![
+        Ending::Failure(Failure::Timeout(Stage::Connect)),
+        Ending::Failure(Failure::Timeout(Stage::Tls)),
+        Ending::Failure(Failure::Timeout(Stage::FirstByte)),
+        Ending::Failure(Failure::Timeout(Stage::Body)),
+        Ending::Failure(Failure::Refused),
+        Ending::Failure(Failure::Reset),
+        Ending::Failure(Failure::Unreachable),
+        Ending::Failure(Failure::Dns(DnsFailure::Silence)),
+        Ending::Failure(Failure::Dns(DnsFailure::ServerFailure("SERVFAIL".into()))),
+        Ending::Failure(Failure::Tls(TlsFailure::Other("cut off".into()))),
+        status(408),
+        status(425),
+        status(429),
+        status(500),
+        status(502),
+        status(503),
+        status(504),
+        Ending::Answer(busy),
+        Ending::Answer(cut),
+    ])
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    #[test]
+    fn a_failure_that_passes_changes_no_verdict(
+        struck in 0usize..60,
+        ending in passing(),
+        concurrency in prop::sample::select(vec![1u32, 3, 64]),
+    ) {
+        let settings = Settings { concurrency, ..Settings::default() };
+        let calm = web().crawl(settings.clone());
+        let seen = web().struck(struck, ending).crawl(settings);
+        prop_assert_eq!(&seen.verdicts, &calm.verdicts);
+        let sorted = |mut list: Vec<String>| { list.sort(); list.dedup(); list };
+        prop_assert_eq!(sorted(seen.missing), sorted(calm.missing));
+        prop_assert_eq!(sorted(seen.faults), sorted(calm.faults));
+        prop_assert_eq!(sorted(seen.pages), sorted(calm.pages));
+        prop_assert_eq!(seen.crawl.halt(), None);
+    }
+}

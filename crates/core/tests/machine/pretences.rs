@@ -1,0 +1,255 @@
+//! What answers well and is not what the link promises; and what only looks so.
+
+use rummage_core::crawl::{Fragments, Settings};
+
+use crate::web::{Act, Seen, Web, page};
+
+fn text(title: &str, body: &str) -> Act {
+    Act::Page(format!("<title>{title}</title><h1>{title}</h1><p>{body}</p>"))
+}
+
+const SORRY: &str = "We have looked everywhere on the shelves, and there is no such thing here.";
+
+fn crawl(web: Web) -> Seen {
+    web.crawl(Settings::default())
+}
+
+#[test]
+fn a_page_that_says_it_is_missing_is_doubtful() {
+    let seen = crawl(
+        Web::default()
+            .on("http://a.test/", page(&["/lost", "/about-404", "http://b.test/gone"]))
+            .on("http://a.test/lost", text("Page not found", "Sorry."))
+            .on("http://a.test/about-404", text("Our Error 404 page, and how we wrote it", SORRY))
+            .on("http://b.test/gone", text("b | Seite nicht gefunden", "")),
+    );
+    assert_eq!(seen.verdict("http://a.test/lost"), "doubtful soft-404 200");
+    assert_eq!(seen.verdict("http://b.test/gone"), "doubtful soft-404 200");
+    assert_eq!(seen.verdict("http://a.test/about-404"), "sound 200");
+}
+
+/// A host that gives the same page for whatever it does not have.
+fn on_with_catch_all(
+    web: Web,
+    host: &str,
+    folder: &str,
+    known: &[(&str, Act)],
+    else_: &Act,
+) -> Web {
+    let mut web = web;
+    for (path, act) in known {
+        web = web.on(&format!("{host}{path}"), act.clone());
+    }
+    web.fallback(&format!("{host}{folder}"), else_.clone())
+}
+
+#[test]
+fn a_page_like_that_of_an_address_that_was_made_up_is_doubtful() {
+    let sorry = text("The museum shop", SORRY);
+    let known = [
+        ("/", page(&["/shop/mugs", "/shop/gone", "/shop/cards"])),
+        ("/shop/mugs", text("Mugs", "Three kinds of mugs with boats on them.")),
+        ("/shop/cards", text("Cards", "Cards with boats, and without.")),
+    ];
+    let seen = crawl(on_with_catch_all(Web::default(), "http://a.test", "/shop/", &known, &sorry));
+    assert_eq!(seen.verdict("http://a.test/shop/gone"), "doubtful soft-404 200");
+    assert_eq!(seen.verdict("http://a.test/shop/mugs"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/shop/cards"), "sound 200");
+    let made_up = seen.started - seen.requests.len();
+    assert!(made_up <= 4, "one address a folder is made up, not one a page: {made_up}");
+}
+
+#[test]
+fn the_same_holds_for_strangers_whatever_answers_first() {
+    let sorry = text("A shop", SORRY);
+    for slow_home in [false, true] {
+        let home = text("A shop", "Welcome to this shop of ours, come in.");
+        let web =
+            Web::default().on("http://a.test/", page(&["http://b.test/gone", "http://b.test/"]));
+        let web = if slow_home {
+            web.slow("http://b.test/", std::time::Duration::from_secs(9), home)
+        } else {
+            web.on("http://b.test/", home)
+        };
+        let seen = crawl(web.fallback("http://b.test/", sorry.clone()));
+        assert_eq!(seen.verdict("http://b.test/gone"), "doubtful soft-404 200");
+        assert_eq!(seen.verdict("http://b.test/"), "sound 200");
+    }
+}
+
+#[test]
+fn a_host_that_gives_its_home_page_for_anything_says_nothing_by_that() {
+    let shell = text("An app", "This app needs scripts, please allow them here.");
+    let seen = crawl(
+        Web::default()
+            .on("http://a.test/", page(&["http://b.test/room/7", "http://b.test/room/8"]))
+            .fallback("http://b.test/", shell),
+    );
+    assert_eq!(seen.verdict("http://b.test/room/7"), "sound 200");
+    assert_eq!(seen.verdict("http://b.test/room/8"), "sound 200");
+}
+
+#[test]
+fn redirects_that_end_elsewhere_are_doubtful() {
+    let seen = crawl(
+        Web::default()
+            .on(
+                "http://a.test/",
+                Act::Page(
+                    "<a href=/old>Old page</a><a href=/back>Home</a>
+                <a href=/index.php>x</a><a href=/plans>Plans</a><a href=/my-account>Log in</a>
+                <a href=http://b.test/film>Film</a>"
+                        .into(),
+                ),
+            )
+            .on("http://a.test/old", Act::Redirect(301, "/".into()))
+            .on("http://a.test/back", Act::Redirect(302, "/".into()))
+            .on("http://a.test/index.php", Act::Redirect(301, "/".into()))
+            .on("http://a.test/plans", Act::Redirect(302, "/login?next=/plans".into()))
+            .on("http://a.test/my-account", Act::Redirect(302, "/login".into()))
+            .on("http://a.test/login", page(&[]))
+            .on("http://a.test/login?next=/plans", page(&[]))
+            .on("http://b.test/film", Act::Redirect(302, "http://consent.b.test/?to=film".into()))
+            .on("http://consent.b.test/?to=film", page(&[])),
+    );
+    for (path, verdict) in [
+        ("http://a.test/old", "doubtful redirected-home 200"),
+        ("http://a.test/back", "sound redirected 200"),
+        ("http://a.test/index.php", "moved moved-permanently 200"),
+        ("http://a.test/plans", "doubtful redirected-login 200"),
+        ("http://a.test/my-account", "sound redirected 200"),
+        ("http://b.test/film", "doubtful consent-wall 200"),
+    ] {
+        assert_eq!(seen.verdict(path), verdict, "{path}");
+    }
+}
+
+#[test]
+fn a_gatekeeper_is_no_fault_of_the_link() {
+    let gate = |status| Act::Says(status, "<title>Just a moment...</title>Wait.".into());
+    let seen = crawl(
+        Web::default()
+            .on("http://a.test/", page(&["http://b.test/1", "http://c.test/2", "http://d.test/3"]))
+            .on("http://b.test/1", gate(403))
+            .on("http://c.test/2", gate(503))
+            .on("http://d.test/3", gate(200)),
+    );
+    assert_eq!(seen.verdict("http://b.test/1"), "doubtful blocking 403");
+    assert_eq!(seen.verdict("http://c.test/2"), "doubtful blocking 503");
+    assert_eq!(seen.verdict("http://d.test/3"), "doubtful blocking 200");
+}
+
+#[test]
+fn a_page_where_a_picture_is_wanted_is_told_of_the_link() {
+    let html = "<img src=/a.png><img src=/b.png><script src=/c.js></script><img src=/moved.png>
+                <link rel=stylesheet href=/d.css><a href=/a.png>x</a><a href=/c.html>y</a>";
+    let seen = crawl(
+        Web::default()
+            .on("http://a.test/", Act::Page(html.into()))
+            .on("http://a.test/a.png", text("A page", "and no picture at all"))
+            .on("http://a.test/b.png", Act::File("image/png"))
+            .on("http://a.test/c.js", text("Another page", "and no script at all"))
+            .on("http://a.test/d.css", text("A third page", "and no sheet at all"))
+            .on("http://a.test/moved.png", Act::Redirect(302, "/c.html".into()))
+            .on("http://a.test/c.html", text("A page", "that was always one")),
+    );
+    let mut faults = seen.faults.clone();
+    faults.sort();
+    faults.dedup();
+    assert_eq!(
+        faults,
+        ["a.png", "c.js", "d.css", "moved.png"]
+            .map(|name| format!("wrong-type http://a.test/{name} on http://a.test/{name}"))
+    );
+}
+
+#[test]
+fn links_that_lead_nowhere_and_mixed_content_are_told() {
+    let html = "<a href='#'>x</a><a href=''>y</a><a href='javascript:void(0)'>z</a>
+                <a href='#' role=button>menu</a><a href='#' data-bs-toggle=tab>tab</a>
+                <a href='javascript:void(0)' onclick='go()'>go</a><a href=#top>top</a>
+                <script src='http://b.test/x.js'></script><img src='http://b.test/x.png'>";
+    let web = Web::default()
+        .on("https://a.test/", Act::Page(html.into()))
+        .on("http://b.test/x.js", Act::File("text/javascript"))
+        .on("https://b.test/x.png", Act::File("image/png"));
+    let seen = web.crawl_from(Settings::default(), &["https://a.test/"]);
+    assert_eq!(
+        seen.faults,
+        [
+            "placeholder https://a.test/ on https://a.test/",
+            "placeholder https://a.test/ on https://a.test/",
+            "placeholder javascript:void(0) on https://a.test/",
+            "mixed-content http://b.test/x.js on https://a.test/",
+        ]
+    );
+    assert_eq!(seen.verdict("https://b.test/x.png"), "sound 200", "browsers ask by https");
+    assert!(
+        !seen.verdicts.contains_key("http://b.test/x.png")
+            || seen.times_asked("http://b.test/x.png") == 0
+    );
+}
+
+#[test]
+fn a_page_that_asks_for_upgrades_gets_them() {
+    let html = "<meta http-equiv=Content-Security-Policy content='upgrade-insecure-requests'>
+                <script src='http://b.test/x.js'></script>";
+    let upgrades = rummage_core::outcome::Answer { upgrades: true, ..Default::default() };
+    let web = Web::default()
+        .on("https://a.test/", Act::Answer(upgrades, Box::new(Act::Page(html.into()))))
+        .on("https://b.test/x.js", Act::File("text/javascript"));
+    let seen = web.crawl_from(Settings::default(), &["https://a.test/"]);
+    assert_eq!(seen.faults, [""; 0]);
+    assert_eq!(seen.verdict("https://b.test/x.js"), "sound 200");
+}
+
+#[test]
+fn fragments_are_checked_where_the_settings_say() {
+    let html =
+        "<a href='#gone'></a><a href='http://b.test/#gone'></a><a href='http://b.test/#here'></a>
+                <a href='http://c.test/#late'></a><a href=/tabs#one role=tab></a>";
+    let web = Web::default()
+        .on("http://a.test/", Act::Page(html.into()))
+        .on("http://a.test/tabs", page(&[]))
+        .on("http://b.test/", Act::Page("<p id=here>".into()))
+        .on("http://c.test/", Act::Redirect(301, "/d".into()))
+        .on("http://c.test/d", Act::Page("<p id=early>".into()));
+    let missing = |fragments| {
+        let mut seen = web.crawl(Settings { fragments, ..Settings::default() }).missing;
+        seen.sort();
+        seen
+    };
+    let own = ["http://a.test/#gone", "http://a.test/tabs#one (script)"];
+    assert_eq!(missing(Fragments::Internal), own);
+    assert_eq!(missing(Fragments::None), [""; 0]);
+    let all = [own[0], own[1], "http://b.test/#gone", "http://c.test/#late"];
+    assert_eq!(missing(Fragments::All), all);
+}
+
+#[test]
+fn what_acts_is_not_asked_with_credentials() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/logout", "/boats/7/delete", "/delegates"]))
+        .on("http://a.test/logout", page(&[]))
+        .on("http://a.test/boats/7/delete", page(&[]))
+        .on("http://a.test/delegates", page(&[]));
+    let seen = web.crawl(Settings { has_credentials: true, ..Settings::default() });
+    assert_eq!(seen.verdict("http://a.test/logout"), "skipped acts");
+    assert_eq!(seen.verdict("http://a.test/boats/7/delete"), "skipped acts");
+    assert_eq!(seen.verdict("http://a.test/delegates"), "sound 200");
+    assert_eq!(web.crawl(Settings::default()).verdict("http://a.test/logout"), "sound 200");
+}
+
+#[test]
+fn a_head_that_says_well_of_what_is_not_is_found_out() {
+    let links: String = (0..20).map(|n| format!("<img src=/{n}.png>")).collect();
+    let lies = Act::ByMethod(Box::new(Act::File("image/png")), Box::new(Act::Status(404)));
+    let mut web = Web::default().on("http://a.test/", Act::Page(links));
+    for n in 0..20 {
+        let act = if n == 5 { lies.clone() } else { Act::File("image/png") };
+        web = web.on(&format!("http://a.test/{n}.png"), act);
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/5.png"), "broken not-found 404");
+    assert_eq!(seen.verdicts.values().filter(|verdict| *verdict == "sound 200").count(), 20);
+}
