@@ -152,7 +152,7 @@ impl Builder {
         self.fault(&target, &target, "broken", "no-such-fragment", 200);
         // What is no fault: passing trouble, a temporary redirect, a place that is there.
         let page = || Box::new(Act::page("<title>fine</title>".to_owned()));
-        let host = serving(Act::FailsFirst(1, 502, page()));
+        let host = serving(Act::fails_first(1, 502, *page()));
         let shop = format!("{}-shop.test", word(&mut self.draw));
         self.hosts.extend(host.map(|host| (shop.clone(), host)));
         let _ = self.link(&format!("http://{shop}/x"));

@@ -24,8 +24,21 @@ pub struct Host {
     pub reach: Reach,
     /// It sends visitors who come by http to https.
     pub secure: bool,
+    /// What becomes of secure connections to it.
+    pub tls: Tls,
     /// What it answers, by path and query. What is not here is 404.
     pub paths: BTreeMap<String, Act>,
+    /// What it answers to all other paths that begin so.
+    pub others: Option<(String, Act)>,
+}
+
+impl Host {
+    /// What it answers to a path that it does not have, if not 404.
+    #[must_use]
+    pub fn catch_all(&self, path: &str) -> Option<&Act> {
+        let (start, act) = self.others.as_ref()?;
+        path.starts_with(start.as_str()).then_some(act)
+    }
 }
 
 /// What a name server says of a name that exists.
@@ -36,6 +49,38 @@ pub enum Resolves {
     ToAddress,
     /// That it failed (SERVFAIL).
     WithFailure,
+    /// That it has no address.
+    ToNothing,
+    /// Nothing, for as long as anyone waits.
+    InSilence,
+    /// An address, but over TCP alone: over UDP the answer is cut (RFC 1035 §4.2.1).
+    ByTcp,
+    /// An address of a private network (RFC 1918).
+    ToPrivate,
+}
+
+/// What becomes of secure connections to a host.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Tls {
+    /// They are served, with a good certificate.
+    #[default]
+    Good,
+    /// The certificate is out of date.
+    Expired,
+    /// The certificate is not valid yet.
+    NotYetValid,
+    /// The certificate is for another host.
+    OtherHost,
+    /// The certificate is signed by itself.
+    SelfSigned,
+    /// The certificate of the issuer is not sent along.
+    NoIssuer,
+    /// There is no protocol version in common.
+    NothingInCommon,
+    /// The port speaks plain HTTP.
+    Plain,
+    /// The handshake never ends.
+    Silent,
 }
 
 /// What becomes of connections to a host.
@@ -48,6 +93,8 @@ pub enum Reach {
     Refuses,
     /// They are reset once a request has come.
     Resets,
+    /// They are answered with something that is not HTTP.
+    Babbles,
 }
 
 /// What a host answers to one path.
@@ -55,10 +102,14 @@ pub enum Reach {
 pub enum Act {
     /// This answer.
     Answer(Answer),
-    /// This status to HEAD, and to GET something else.
-    HeadRefused(u16, Box<Act>),
-    /// This status so many times, then something else.
-    FailsFirst(u32, u16, Box<Act>),
+    /// This to HEAD, and to GET something else.
+    Head(Box<Act>, Box<Act>),
+    /// The first to who brings this cookie, a redirect to itself that sets it to others.
+    WantsCookie(&'static str, Box<Act>),
+    /// The connection is cut off in the middle of this page.
+    CutOff(Vec<u8>),
+    /// The first so many times, then the second.
+    First(u32, Box<Act>, Box<Act>),
     /// Nothing, for as long as anyone waits.
     Silent,
     /// A page that goes on, a little at a time, for as long as anyone reads.
@@ -100,6 +151,30 @@ impl Act {
         let content_type = "text/html; charset=utf-8";
         let body = body.into_bytes();
         Act::Answer(Answer { status, content_type, body, ..Answer::default() })
+    }
+
+    /// The same with one more field in its head, its name in lower case.
+    #[must_use]
+    pub fn with(self, name: &'static str, value: &str) -> Act {
+        match self {
+            Act::Answer(mut answer) => {
+                answer.fields.push((name, value.to_owned()));
+                Act::Answer(answer)
+            }
+            other => other,
+        }
+    }
+
+    /// This status to HEAD, and to GET something else.
+    #[must_use]
+    pub fn head_refused(status: u16, act: Act) -> Act {
+        Act::Head(Box::new(Act::status(status)), Box::new(act))
+    }
+
+    /// This status so many times, then something else.
+    #[must_use]
+    pub fn fails_first(times: u32, status: u16, act: Act) -> Act {
+        Act::First(times, Box::new(Act::status(status)), Box::new(act))
     }
 
     /// A redirect.

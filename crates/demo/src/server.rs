@@ -4,7 +4,6 @@
 //! our name server and connect to our port: [`Web::environment`] says how.
 
 use std::collections::HashMap;
-use std::convert::Infallible;
 use std::io;
 use std::net::SocketAddr;
 use std::sync::{Arc, Mutex};
@@ -16,16 +15,17 @@ use http_body_util::combinators::BoxBody;
 use http_body_util::{BodyExt, Full, StreamBody};
 use hyper::body::{Frame, Incoming};
 use hyper::service::service_fn;
-use hyper_util::rt::TokioIo;
-use tokio::io::{AsyncRead, AsyncWrite};
+use hyper_util::rt::{TokioExecutor, TokioIo};
+use rustls::server::Acceptor;
+use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpSocket, TcpStream, UdpSocket};
 use tokio::sync::mpsc;
 use tokio::task::JoinSet;
-use tokio_rustls::TlsAcceptor;
+use tokio_rustls::LazyConfigAcceptor;
 
 use crate::authority::Authority;
 use crate::dns;
-use crate::scenario::{Act, Answer, Host, Reach, Scenario};
+use crate::scenario::{Act, Answer, Host, Reach, Scenario, Tls};
 
 /// Between two pieces of an endless page.
 const DRIP: Duration = Duration::from_millis(100);
@@ -68,11 +68,12 @@ pub struct Web {
 /// When there is no free port.
 pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let listener = TcpListener::bind("127.0.0.1:0").await?;
-    let names = UdpSocket::bind("127.0.0.1:0").await?;
+    let (names, names_by_tcp) = name_sockets().await?;
     let closed = TcpSocket::new_v4()?;
     closed.bind(SocketAddr::from(([127, 0, 0, 1], 0)))?;
     let hosts = Arc::new(scenario.hosts.clone());
-    let authority = Authority::new(hosts.keys().cloned().collect()).map_err(io::Error::other)?;
+    let authority = Authority::new(&hosts).map_err(io::Error::other)?;
+    let certificate = authority.pem.clone();
     let refuses = |(_, host): &(&String, &Host)| host.reach == Reach::Refuses;
     let closed_at = closed.local_addr()?;
     let refusing = hosts.iter().filter(refuses).map(|(name, _)| (name.clone(), closed_at));
@@ -81,9 +82,9 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let site = Arc::new(Site { hosts: Arc::clone(&hosts), ..Site::default() });
     let log = Arc::clone(&site.log);
     let mut tasks = JoinSet::new();
-    tasks.spawn(accept(listener, site, TlsAcceptor::from(authority.config)));
-    tasks.spawn(dns::serve(names, hosts));
-    let certificate = authority.pem;
+    tasks.spawn(accept(listener, site, Arc::new(authority)));
+    tasks.spawn(dns::serve(names, Arc::clone(&hosts)));
+    tasks.spawn(dns::serve_tcp(names_by_tcp, hosts));
     Ok(Web { server, dns, certificate, refusing, log, _tasks: tasks, _closed: closed })
 }
 
@@ -117,69 +118,121 @@ struct Site {
     failures: Mutex<HashMap<(String, String), u32>>,
 }
 
-type Body = BoxBody<Bytes, Infallible>;
+type Body = BoxBody<Bytes, io::Error>;
 
-async fn accept(listener: TcpListener, site: Arc<Site>, tls: TlsAcceptor) {
+const HTML: header::HeaderValue = header::HeaderValue::from_static("text/html; charset=utf-8");
+
+/// Name servers are asked over UDP and TCP on the same port.
+async fn name_sockets() -> io::Result<(UdpSocket, TcpListener)> {
+    for _ in 0..20 {
+        let udp = UdpSocket::bind("127.0.0.1:0").await?;
+        if let Ok(tcp) = TcpListener::bind(udp.local_addr()?).await {
+            return Ok((udp, tcp));
+        }
+    }
+    Err(io::Error::other("no port is free over both UDP and TCP"))
+}
+
+async fn accept(listener: TcpListener, site: Arc<Site>, authority: Arc<Authority>) {
     let mut tasks = JoinSet::new();
     loop {
         let Ok((stream, _)) = listener.accept().await else { continue };
         let _ = stream.set_nodelay(true);
-        tasks.spawn(connection(stream, Arc::clone(&site), tls.clone()));
+        tasks.spawn(connection(stream, Arc::clone(&site), Arc::clone(&authority)));
         while tasks.try_join_next().is_some() {}
     }
 }
 
-async fn connection(stream: TcpStream, site: Arc<Site>, tls: TlsAcceptor) {
-    let mut first = [0];
-    match stream.peek(&mut first).await {
-        Ok(1) if first[0] == 0x16 => {
-            if let Ok(stream) = tls.accept(stream).await {
-                answer_requests(stream, site, true).await;
-            }
+async fn connection(mut stream: TcpStream, site: Arc<Site>, authority: Arc<Authority>) {
+    let mut head = [0; 4096];
+    let Ok(length @ 1..) = stream.peek(&mut head).await else { return };
+    if head[0] == 0x16 {
+        return secure_connection(stream, &head[..length], site, &authority).await;
+    }
+    match site.reach(&head[..length]) {
+        // What is dropped with nothing left to say is reset.
+        Reach::Resets => drop(stream.set_zero_linger()),
+        Reach::Babbles => {
+            // A visitor who leaves in the middle is no failure of ours.
+            let _ = stream.write_all(b"220 towpath mail at your service\r\n").await;
         }
-        Ok(1) => {
-            if site.resets(&stream).await {
-                // What is dropped with nothing left to say is reset.
-                let _ = stream.set_zero_linger();
-            } else {
-                answer_requests(stream, site, false).await;
-            }
-        }
-        _ => {}
+        Reach::Serves | Reach::Refuses => answer_requests(stream, site, false, false).await,
     }
 }
 
-async fn answer_requests<S>(stream: S, site: Arc<Site>, secure: bool)
+async fn secure_connection(
+    mut stream: TcpStream,
+    hello: &[u8],
+    site: Arc<Site>,
+    authority: &Authority,
+) {
+    // A visitor who leaves in the middle is no failure of ours.
+    match site.tls(hello) {
+        Tls::Silent => std::future::pending().await,
+        Tls::Plain => drop(stream.write_all(b"HTTP/1.1 400 Bad Request\r\n\r\n").await),
+        // A fatal alert, protocol_version (RFC 8446 §6).
+        Tls::NothingInCommon => drop(stream.write_all(&[0x15, 3, 3, 0, 2, 2, 70]).await),
+        _ => {
+            let Ok(hello) = LazyConfigAcceptor::new(Acceptor::default(), stream).await else {
+                return;
+            };
+            let config = authority.of(hello.client_hello().server_name());
+            if let Ok(stream) = hello.into_stream(config).await {
+                let is_h2 = stream.get_ref().1.alpn_protocol() == Some(b"h2");
+                answer_requests(stream, site, true, is_h2).await;
+            }
+        }
+    }
+}
+
+async fn answer_requests<S>(stream: S, site: Arc<Site>, secure: bool, is_h2: bool)
 where
     S: AsyncRead + AsyncWrite + Unpin + Send + 'static,
 {
     let service = service_fn(move |request| {
         let site = Arc::clone(&site);
-        async move { Ok::<_, Infallible>(site.answer(&request, secure).await) }
+        async move { site.answer(&request, secure).await }
     });
+    let stream = TokioIo::new(stream);
     // A visitor who leaves in the middle is no failure of ours.
-    let _ = hyper::server::conn::http1::Builder::new()
-        .serve_connection(TokioIo::new(stream), service)
-        .await;
+    if is_h2 {
+        let _ = hyper::server::conn::http2::Builder::new(TokioExecutor::new())
+            .serve_connection(stream, service)
+            .await;
+    } else {
+        let _ = hyper::server::conn::http1::Builder::new().serve_connection(stream, service).await;
+    }
 }
 
 impl Site {
-    /// Whether the host that a plain request names resets its connections.
-    async fn resets(&self, stream: &TcpStream) -> bool {
-        if self.hosts.values().all(|host| host.reach != Reach::Resets) {
-            return false;
+    /// What becomes of a plain connection, by the host that its request names.
+    fn reach(&self, head: &[u8]) -> Reach {
+        let unusual = |host: &Host| !matches!(host.reach, Reach::Serves | Reach::Refuses);
+        if !self.hosts.values().any(unusual) {
+            return Reach::Serves;
         }
-        let mut head = [0; 2048];
-        let Ok(length) = stream.peek(&mut head).await else { return false };
-        let head = String::from_utf8_lossy(&head[..length]).to_ascii_lowercase();
+        let head = String::from_utf8_lossy(head).to_ascii_lowercase();
         let named = |name: &str| head.contains(&format!("\r\nhost: {name}\r\n"));
-        let mut resetting = self.hosts.iter().filter(|(_, host)| host.reach == Reach::Resets);
-        resetting.any(|(name, _)| named(name))
+        let mut unusual = self.hosts.iter().filter(|(_, host)| unusual(host));
+        unusual.find(|(name, _)| named(name)).map_or(Reach::Serves, |(_, host)| host.reach)
     }
 
-    async fn answer(&self, request: &Request<Incoming>, secure: bool) -> Response<Body> {
+    /// What becomes of a secure connection, by the host that its first message names,
+    /// which stands there in the clear (RFC 6066 §3).
+    fn tls(&self, hello: &[u8]) -> Tls {
+        let names = |name: &str| hello.windows(name.len()).any(|part| part == name.as_bytes());
+        let mut unusual = self.hosts.iter().filter(|(_, host)| host.tls != Tls::Good);
+        unusual.find(|(name, _)| names(name)).map_or(Tls::Good, |(_, host)| host.tls)
+    }
+
+    /// Gives an error for what ends the connection instead.
+    async fn answer(
+        &self,
+        request: &Request<Incoming>,
+        secure: bool,
+    ) -> Result<Response<Body>, io::Error> {
         let field = |name| request.headers().get(name).and_then(|value| value.to_str().ok());
-        let host = field(header::HOST).unwrap_or_default();
+        let host = field(header::HOST).or(request.uri().host()).unwrap_or_default();
         let host = host.split(':').next().unwrap_or_default().to_owned();
         let path = request.uri().path_and_query().map_or("/", |path| path.as_str()).to_owned();
         self.log.lock().expect("nothing panics while it holds the log").push(Asked {
@@ -190,31 +243,44 @@ impl Site {
             user_agent: field(header::USER_AGENT).unwrap_or_default().to_owned(),
         });
         let Some(known) = self.hosts.get(&host) else {
-            return response(&answer_of(&Act::status(421)));
+            return Ok(response(&answer_of(&Act::status(421))));
         };
         if known.secure && !secure {
             let location = format!("https://{host}{path}");
-            return response(&answer_of(&Act::redirect(301, &location)));
+            return Ok(response(&answer_of(&Act::redirect(301, &location))));
         }
         let missing = Act::status(404);
-        let act = known.paths.get(&path).unwrap_or(&missing);
-        self.play(act, request.method() == http::Method::HEAD, &host, &path).await
+        let act = known.paths.get(&path).or_else(|| known.catch_all(&path)).unwrap_or(&missing);
+        let cookies = field(header::COOKIE).unwrap_or_default();
+        let visit = Visit {
+            head: request.method() == http::Method::HEAD,
+            host: &host,
+            path: &path,
+            cookies,
+        };
+        self.play(act, visit).await
     }
 
-    async fn play(&self, act: &Act, head: bool, host: &str, path: &str) -> Response<Body> {
+    async fn play(&self, act: &Act, visit: Visit<'_>) -> Result<Response<Body>, io::Error> {
         match act {
-            Act::Answer(answer) => response(answer),
-            Act::HeadRefused(status, _) if head => response(&answer_of(&Act::status(*status))),
-            Act::HeadRefused(_, act) => Box::pin(self.play(act, head, host, path)).await,
-            Act::FailsFirst(times, status, act) => {
-                if self.has_failed(host, path) < *times {
-                    response(&answer_of(&Act::status(*status)))
-                } else {
-                    Box::pin(self.play(act, head, host, path)).await
+            Act::Answer(answer) => Ok(response(answer)),
+            Act::Head(act, _) if visit.head => Box::pin(self.play(act, visit)).await,
+            Act::Head(_, act) => Box::pin(self.play(act, visit)).await,
+            Act::First(times, first, then) => {
+                let act =
+                    if self.has_failed(visit.host, visit.path) < *times { first } else { then };
+                Box::pin(self.play(act, visit)).await
+            }
+            Act::WantsCookie(cookie, act) => {
+                if visit.cookies.split("; ").any(|brought| brought == *cookie) {
+                    return Box::pin(self.play(act, visit)).await;
                 }
+                let again = Act::redirect(302, visit.path).with("set-cookie", cookie);
+                Ok(response(&answer_of(&again)))
             }
             Act::Silent => std::future::pending().await,
-            Act::Endless => endless(),
+            Act::Endless => Ok(endless()),
+            Act::CutOff(start) => Ok(cut_off(start)),
         }
     }
 
@@ -235,7 +301,9 @@ fn answer_of(act: &Act) -> Answer {
 }
 
 fn response(answer: &Answer) -> Response<Body> {
-    let mut response = Response::new(Full::new(Bytes::from(answer.body.clone())).boxed());
+    let mut response = Response::new(
+        Full::new(Bytes::from(answer.body.clone())).map_err(|never| match never {}).boxed(),
+    );
     *response.status_mut() =
         StatusCode::from_u16(answer.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
     let fields = [
@@ -256,6 +324,31 @@ fn response(answer: &Answer) -> Response<Body> {
     response
 }
 
+/// Who asks for what.
+#[derive(Clone, Copy)]
+struct Visit<'a> {
+    head: bool,
+    host: &'a str,
+    path: &'a str,
+    cookies: &'a str,
+}
+
+/// A page that ends before its announced length.
+fn cut_off(start: &[u8]) -> Response<Body> {
+    let (sender, receiver) = mpsc::channel(2);
+    let start = Bytes::copy_from_slice(start);
+    let length = start.len() as u64 + 1000;
+    tokio::spawn(async move {
+        // A visitor who leaves in the middle is no failure of ours.
+        let _ = sender.send(Ok(Frame::data(start))).await;
+        let _ = sender.send(Err(io::Error::other("cut off"))).await;
+    });
+    let mut response = Response::new(StreamBody::new(Drips(receiver)).boxed());
+    response.headers_mut().insert(header::CONTENT_TYPE, HTML);
+    response.headers_mut().insert(header::CONTENT_LENGTH, length.into());
+    response
+}
+
 /// A page that never ends.
 fn endless() -> Response<Body> {
     let (sender, receiver) = mpsc::channel(1);
@@ -265,16 +358,15 @@ fn endless() -> Response<Body> {
         }
     });
     let mut response = Response::new(StreamBody::new(Drips(receiver)).boxed());
-    let html = header::HeaderValue::from_static("text/html; charset=utf-8");
-    response.headers_mut().insert(header::CONTENT_TYPE, html);
+    response.headers_mut().insert(header::CONTENT_TYPE, HTML);
     response
 }
 
 /// A channel as a stream.
-struct Drips(mpsc::Receiver<Result<Frame<Bytes>, Infallible>>);
+struct Drips(mpsc::Receiver<Result<Frame<Bytes>, io::Error>>);
 
 impl futures_core::Stream for Drips {
-    type Item = Result<Frame<Bytes>, Infallible>;
+    type Item = Result<Frame<Bytes>, io::Error>;
 
     fn poll_next(
         mut self: std::pin::Pin<&mut Self>,

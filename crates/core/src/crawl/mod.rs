@@ -267,6 +267,7 @@ impl Crawl {
                 entry.tries = 0;
             }
             entry.state = State::InFlight;
+            entry.asked_as = entry.uses.kind;
             entry.ticket += 1;
         }
         self.take_in(now, reply);

@@ -148,9 +148,10 @@ impl Watch {
         self.witness.is_some()
     }
 
-    /// An address answered well, and may be asked again to see whether the server does.
+    /// An address answered well: the first that does may be asked again to see whether the
+    /// server is still here.
     pub(super) fn handle_well(&mut self, id: AddressId) {
-        self.witness = Some(id);
+        self.witness.get_or_insert(id);
     }
 
     /// A request ended that had begun at that moment.

@@ -1,5 +1,6 @@
 //! The Ashlock Canal Museum: a small volunteer museum on a disused canal, and its partners.
 
+mod address_book;
 mod attic;
 mod pages;
 mod partners;
@@ -14,6 +15,7 @@ pub(crate) const HOST: &str = "www.ashlock-canal.test";
 #[must_use]
 pub fn museum() -> Scenario {
     let mut hosts = partners::hosts();
+    hosts.extend(address_book::hosts());
     let (host, pages) = pages::host();
     hosts.insert(HOST.to_owned(), host);
     Scenario { start: HOST.to_owned(), hosts, truth: truth::faults(), pages }

@@ -38,14 +38,14 @@ pub(super) fn hosts() -> BTreeMap<String, Host> {
             vec![
                 ("/", page("The Ironwork Society")),
                 ("/members/", Act::status(401)),
-                ("/badge.png", Act::HeadRefused(405, Box::new(badge))),
+                ("/badge.png", Act::head_refused(405, badge)),
             ],
         ),
         // Its machine is old: twice it fails, then it works.
         host(
             "shop.lockside.test",
             vec![
-                ("/tickets", Act::FailsFirst(2, 500, Box::new(page("Tickets")))),
+                ("/tickets", Act::fails_first(2, 500, page("Tickets"))),
                 ("/prints", page("Prints")),
             ],
         ),

@@ -1,6 +1,6 @@
 //! The truth about every fault that was planted in the museum's web.
 
-use super::{HOST, attic};
+use super::{HOST, address_book, attic};
 use crate::scenario::{Fault, Place, Places};
 
 /// Target, verdict, cause, status, and the places: page, element, text. A target
@@ -194,5 +194,6 @@ pub(super) fn faults() -> Vec<Fault> {
         status: Some(404),
         places: Places::EveryPage("a", "Volunteer rota".to_owned()),
     });
+    faults.extend(address_book::faults(&format!("https://{HOST}")));
     faults
 }

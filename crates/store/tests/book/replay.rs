@@ -46,6 +46,7 @@ fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
             Ok(())
         };
         reader.for_each_reply(unfinished.run.number, take).unwrap();
+        crawl.handle_resumed();
         let writer = RunWriter::resume(&keeper.path(), unfinished.run.number, new_run()).unwrap();
         let more = keeper.drive(writer, crawl, usize::MAX);
 
