@@ -218,6 +218,15 @@ impl Frontier {
         self.lane(server).pace.wait_until(moment);
     }
 
+    /// What is asked next of a server follows from its last answer.
+    pub(crate) fn grant(&mut self, server: ServerId) {
+        let lane = self.lane(server);
+        lane.pace.grant();
+        // It may stand in line for a later moment: that entry finds nothing to do then.
+        lane.listed = false;
+        self.list(server);
+    }
+
     /// The pace of a server.
     pub(crate) fn pace(&self, server: ServerId) -> &Pace {
         &self.lanes[server.0 as usize].pace

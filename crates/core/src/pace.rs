@@ -148,6 +148,8 @@ pub struct Pace {
     quick: u32,
     /// No request may start earlier.
     next_start: Moment,
+    /// So many need not wait for the interval: they follow from what was just answered.
+    granted: u32,
     /// The usual first-byte time while no more were in flight than at the start; none
     /// before the first answer.
     usual: Option<Duration>,
@@ -174,6 +176,7 @@ impl Pace {
             in_flight: 0,
             quick: 0,
             next_start: Moment::START,
+            granted: 0,
             usual: None,
             slow: 0,
             last_quick: None,
@@ -203,16 +206,27 @@ impl Pace {
     pub fn ready(&self, now: Moment, parked: u32) -> Ready {
         if self.in_flight.saturating_sub(parked.min(self.limits.most)) >= self.window {
             Ready::WhenOneEnds
-        } else if self.next_start > now {
+        } else if self.next_start > now + self.grace() {
             Ready::At(self.next_start)
         } else {
             Ready::Now
         }
     }
 
+    /// The next request follows from an answer, as the next hop of a redirect does: it
+    /// need not wait for the interval.
+    pub fn grant(&mut self) {
+        self.granted += 1;
+    }
+
+    fn grace(&self) -> Duration {
+        if self.granted > 0 { self.limits.interval } else { Duration::ZERO }
+    }
+
     /// A request starts.
     pub fn handle_started(&mut self, now: Moment) {
         self.in_flight += 1;
+        self.granted = self.granted.saturating_sub(1);
         self.next_start = self.next_start.max(now + self.limits.interval);
     }
 
@@ -436,6 +450,21 @@ mod tests {
         assert_eq!(pace.ready(later, 0), Ready::Now);
         pace.handle_started(later);
         assert_eq!(pace.ready(later + 1000 * MS, 0), Ready::WhenOneEnds);
+    }
+
+    #[test]
+    fn the_next_hop_need_not_wait_for_the_interval() {
+        let mut pace = Pace::new(Limits::other(None, None));
+        pace.handle_started(Moment::START);
+        pace.grant();
+        assert_eq!(pace.ready(Moment::START, 0), Ready::Now);
+        pace.handle_started(Moment::START);
+        pace.handle_ended(Moment::START, Signal::Neutral);
+        assert_eq!(pace.ready(Moment::START, 0), Ready::At(Moment::START + 500 * MS));
+        pace.grant();
+        let waits = Moment::START + 30_000 * MS;
+        pace.wait_until(waits);
+        assert_eq!(pace.ready(Moment::START, 0), Ready::At(waits), "but for what the host asks");
     }
 
     #[test]

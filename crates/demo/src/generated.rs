@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 
 use crate::draw::Draw;
-use crate::scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario};
+use crate::scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario, Tls};
 
 /// A web drawn from a seed: the same seed, the same web.
 #[must_use]
@@ -145,6 +145,7 @@ impl Builder {
         self.other(Some(host), "broken", "connection-refused", 0);
         let host = Host { reach: Reach::Resets, ..Host::default() };
         self.other(Some(host), "broken", "connection-reset", 0);
+        self.pretend();
         let misspelt = format!("htttp://{}/x", word(&mut self.draw));
         self.fault(&misspelt, &misspelt, "broken", "malformed-url", 0);
         let page = Self::path(1 + self.draw.below(self.pages.len() - 1));
@@ -160,6 +161,28 @@ impl Builder {
         let _ = self.link("/now");
         let _ = self.link("/#top-of-it");
         let _ = self.link("mailto:somebody@a.test");
+    }
+
+    /// Certificates, refusals and pages that are not what they seem.
+    fn pretend(&mut self) {
+        for (tls, verdict, cause) in [
+            (Tls::Expired, "broken", "tls-expired"),
+            (Tls::OtherHost, "broken", "tls-wrong-host"),
+            (Tls::NoIssuer, "doubtful", "tls-chain"),
+        ] {
+            let name = format!("{}{}.test", word(&mut self.draw), self.truth.len());
+            let target = format!("https://{name}/x");
+            self.hosts.insert(name, Host { tls, ..Host::default() });
+            self.fault(&target, &target, verdict, cause, 0);
+        }
+        self.own(Act::status(403), "broken", "access-refused", 403);
+        let says = |title: &str| Act::page(format!("<title>{title} | {title}s</title>"));
+        self.own(says("Page not found"), "doubtful", "soft-404", 200);
+        let looped = Act::WantsCookie("here=1", Box::new(says("Found")));
+        self.paths.insert("/with-cookie".to_owned(), looped);
+        let _ = self.link("/with-cookie");
+        self.fault("mailto:nobody", "mailto:nobody", "broken", "malformed-url", 0);
+        self.fault("http://10.1.2.3/x", "http://10.1.2.3/x", "broken", "private-address", 0);
     }
 
     fn finish(mut self) -> Scenario {

@@ -28,6 +28,8 @@ pub struct Host {
     pub tls: Tls,
     /// What it answers, by path and query. What is not here is 404.
     pub paths: BTreeMap<String, Act>,
+    /// It refuses these of its requests, counted from 0, with 403, whatever they ask for.
+    pub refuses: std::ops::Range<u32>,
     /// What it answers to all other paths that begin so.
     pub others: Option<(String, Act)>,
 }

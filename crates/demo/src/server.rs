@@ -19,7 +19,7 @@ use hyper_util::rt::{TokioExecutor, TokioIo};
 use rustls::server::Acceptor;
 use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpSocket, TcpStream, UdpSocket};
-use tokio::sync::mpsc;
+use tokio::sync::{mpsc, watch};
 use tokio::task::JoinSet;
 use tokio_rustls::LazyConfigAcceptor;
 
@@ -58,6 +58,8 @@ pub struct Web {
     refusing: Vec<(String, SocketAddr)>,
     log: Arc<Mutex<Vec<Asked>>>,
     _tasks: JoinSet<()>,
+    /// Whether the web hosts are up.
+    up: watch::Sender<bool>,
     /// A port that is taken and answers nobody.
     _closed: TcpSocket,
 }
@@ -82,10 +84,11 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let site = Arc::new(Site { hosts: Arc::clone(&hosts), ..Site::default() });
     let log = Arc::clone(&site.log);
     let mut tasks = JoinSet::new();
-    tasks.spawn(accept(listener, site, Arc::new(authority)));
+    let (up, is_up) = watch::channel(true);
+    tasks.spawn(stay_up(listener, is_up, site, Arc::new(authority)));
     tasks.spawn(dns::serve(names, Arc::clone(&hosts)));
     tasks.spawn(dns::serve_tcp(names_by_tcp, hosts));
-    Ok(Web { server, dns, certificate, refusing, log, _tasks: tasks, _closed: closed })
+    Ok(Web { server, dns, certificate, refusing, log, up, _tasks: tasks, _closed: closed })
 }
 
 impl Web {
@@ -101,6 +104,12 @@ impl Web {
             ("RUMMAGE_CONNECT", connect.join(" ")),
             ("RUMMAGE_CA_CERT", certificate.to_owned()),
         ]
+    }
+
+    /// Takes the web hosts down, as for a restart, or brings them up again. Their
+    /// connections break, and new ones are refused meanwhile.
+    pub fn set_up(&self, up: bool) {
+        self.up.send_replace(up);
     }
 
     /// Every request so far.
@@ -131,6 +140,34 @@ async fn name_sockets() -> io::Result<(UdpSocket, TcpListener)> {
         }
     }
     Err(io::Error::other("no port is free over both UDP and TCP"))
+}
+
+/// Serves while the hosts are up.
+async fn stay_up(
+    listener: TcpListener,
+    mut is_up: watch::Receiver<bool>,
+    site: Arc<Site>,
+    authority: Arc<Authority>,
+) {
+    let Ok(at) = listener.local_addr() else { return };
+    let mut listener = Some(listener);
+    while let Some(open) = listener.take() {
+        tokio::select! {
+            () = accept(open, Arc::clone(&site), Arc::clone(&authority)) => {}
+            _ = is_up.wait_for(|up| !up) => {}
+        }
+        if is_up.wait_for(|up| *up).await.is_ok() {
+            listener = reopen(at).ok();
+        }
+    }
+}
+
+/// The same port, though connections to it may still be ending.
+fn reopen(at: SocketAddr) -> io::Result<TcpListener> {
+    let socket = TcpSocket::new_v4()?;
+    socket.set_reuseaddr(true)?;
+    socket.bind(at)?;
+    socket.listen(1024)
 }
 
 async fn accept(listener: TcpListener, site: Arc<Site>, authority: Arc<Authority>) {
@@ -248,6 +285,9 @@ impl Site {
         if known.secure && !secure {
             let location = format!("https://{host}{path}");
             return Ok(response(&answer_of(&Act::redirect(301, &location))));
+        }
+        if known.refuses.contains(&self.has_failed(&host, "")) {
+            return Ok(response(&answer_of(&Act::status(403))));
         }
         let missing = Act::status(404);
         let act = known.paths.get(&path).or_else(|| known.catch_all(&path)).unwrap_or(&missing);

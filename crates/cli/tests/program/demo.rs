@@ -10,7 +10,7 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
     let mut rest = said.out.as_str();
     for step in [
         "$ rummage crawl www.ashlock-canal.test --timeout 500ms\n",
-        "30 broken, 2 doubtful, 2 moved",
+        "48 broken, 20 doubtful, 2 moved",
         "$ rummage findings --verdict doubtful\n",
         "http://reviews.daytrips.test/ashlock",
         "$ rummage trace trains.westshire.test/timetable\n",

@@ -63,7 +63,8 @@ impl Stage {
 pub(crate) fn program(words: &[&str]) -> Command {
     let mut command = Command::new(env!("CARGO_BIN_EXE_rummage"));
     command.args(words).stdin(Stdio::null()).env_remove("NO_COLOR").env_remove("TERM");
-    for (name, _) in std::env::vars().filter(|(name, _)| name.starts_with("RUMMAGE_")) {
+    let ours = |name: &str| name.starts_with("RUMMAGE_") || name.to_lowercase().ends_with("_proxy");
+    for (name, _) in std::env::vars().filter(|(name, _)| ours(name)) {
         command.env_remove(name);
     }
     command

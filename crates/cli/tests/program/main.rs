@@ -4,6 +4,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
+mod absence;
 mod bad_input;
 mod bounds;
 mod demo;

@@ -19,7 +19,7 @@ fn settings() -> insta::Settings {
 
 fn crawled() -> (Stage, Said) {
     let stage = Stage::new(&museum());
-    let said = stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "1s"]).ends(1);
+    let said = stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms"]).ends(1);
     (stage, said)
 }
 

@@ -1,6 +1,7 @@
 //! What a crawl keeps of each address.
 
 use super::messages::{AddressId, Judged, Kind};
+use crate::Moment;
 use crate::extract::elements::{Purpose, Want};
 use crate::frontier::ServerId;
 use crate::reading::Link;
@@ -32,6 +33,8 @@ pub(super) struct Entry {
     pub(super) tries: u32,
     /// Those that do not count: they failed while the host showed strain.
     pub(super) strained: u32,
+    /// When its last attempt began.
+    pub(super) asked_at: Moment,
     /// Its last attempt got no answer in time.
     pub(super) hung: bool,
     /// HEAD was tried and is not to be trusted here.
@@ -82,6 +85,7 @@ impl Entry {
             later: false,
             tries: 0,
             strained: 0,
+            asked_at: Moment::START,
             hung: false,
             by_get: false,
             confirming: false,

@@ -114,6 +114,8 @@ pub(super) struct Watch {
     row: Vec<AddressId>,
     since: Moment,
     doubt: usize,
+    /// When the witness was last well.
+    well_at: Option<Moment>,
     /// The time-out of a first attempt.
     timeout: Duration,
 }
@@ -126,6 +128,7 @@ impl Watch {
             row: Vec::new(),
             since: Moment::START,
             doubt: FIRST_DOUBT,
+            well_at: None,
             timeout,
         }
     }
@@ -146,6 +149,11 @@ impl Watch {
 
     pub(super) fn has_witness(&self) -> bool {
         self.witness.is_some()
+    }
+
+    /// Whether the witness was well after that moment.
+    pub(super) fn was_well_since(&self, moment: Moment) -> bool {
+        self.well_at.is_some_and(|at| at > moment)
     }
 
     /// An address answered well: the first that does may be asked again to see whether the
@@ -204,6 +212,7 @@ impl Watch {
         match sign {
             Sign::Fine => {
                 let was_away = matches!(self.presence, Presence::Away { .. });
+                self.well_at = Some(now);
                 self.presence = Presence::Here;
                 self.row.clear();
                 if !was_away {

@@ -53,6 +53,7 @@ impl Crawl {
         let entry = self.entry_mut(id);
         entry.by_get |= by_get;
         entry.confirmed |= std::mem::take(&mut entry.confirming);
+        entry.asked_at = now.before(attempt.took);
         entry.hung = super::watching::hangs(&ending);
         if attempt.strained {
             entry.strained += 1;
@@ -206,7 +207,7 @@ impl Crawl {
     fn learn_from(&mut self, id: AddressId, answer: &Answer) {
         let entry = self.entry(id);
         let Some(server) = entry.server.filter(|_| answer.is_success()) else { return };
-        if entry.by_get && !entry.uses.made_up() && !answer.signs.challenge && !answer.challenge {
+        if entry.by_get && entry.uses.visit() && !answer.signs.challenge && !answer.challenge {
             self.may_witness(server, id);
         }
         let says_missing = answer.signs.says_missing.is_some() && !self.entry(id).uses.made_up();
@@ -419,7 +420,11 @@ impl Crawl {
                 self.queue(next, false, true);
             }
         } else {
+            let was_waiting = self.entry(next).state == State::Queued;
             self.use_address(next, uses, depth);
+            if !was_waiting {
+                self.hasten_hop(next);
+            }
         }
         if may_replace {
             let leads_to = match self.entry(next).scope {
@@ -432,6 +437,17 @@ impl Crawl {
         if let State::Settled(settled) = self.entry(next).state {
             self.settle_follower(id, next, &settled);
         }
+    }
+
+    /// The next hop of a chain is asked at once, as a browser would.
+    fn hasten_hop(&mut self, next: AddressId) {
+        let Entry { state: State::Queued, scope: Scope::External, server: Some(server), .. } =
+            *self.entry(next)
+        else {
+            return;
+        };
+        self.hasten(next);
+        self.frontier.grant(server);
     }
 
     /// An address has its verdict, and so have those that lead to it.
@@ -525,7 +541,9 @@ impl Crawl {
         // What was not asked, for want of a server or by a rule, is not work done.
         let asked = self.entry(id).server.is_some() && judged.verdict != Verdict::Skipped;
         self.progress.done += u64::from(asked && before.is_none());
-        let broken = |verdict| i64::from(verdict == Verdict::Broken);
+        // Nobody's link is broken where an address was made up.
+        let counts = judged.linked;
+        let broken = |verdict| i64::from(counts && verdict == Verdict::Broken);
         let change = broken(judged.verdict) - before.map_or(0, broken);
         self.progress.broken = self.progress.broken.saturating_add_signed(change);
         self.events.push_back(Event::Judged { id, judged });
@@ -584,7 +602,8 @@ impl Crawl {
         let entry = self.entry(id);
         let (Some(server), false) = (entry.server, entry.confirmed) else { return false };
         // Nobody is told that robots.txt or the usual sitemap is missing.
-        let matters = entry.linked || !(entry.uses.robots() || entry.uses.only_sitemap());
+        let uses = entry.uses;
+        let matters = entry.linked || !(uses.robots() || uses.only_sitemap() || uses.made_up());
         if !matters || !missing || self.settings.retry.attempts < 2 {
             return false;
         }

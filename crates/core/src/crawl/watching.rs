@@ -177,7 +177,7 @@ impl Crawl {
     }
 
     /// An address that waits is asked before the others of its server.
-    fn hasten(&mut self, id: AddressId) {
+    pub(super) fn hasten(&mut self, id: AddressId) {
         if self.entry(id).state == State::Queued {
             self.queue(id, false, true);
         }
@@ -265,12 +265,15 @@ impl Crawl {
 
     /// Whether the verdict of an address hangs on whether its server answers what it had
     /// answered: where the site's own server refuses it, or where it failed to the end
-    /// and nothing else has answered since. Then it waits for that.
+    /// and nothing else has answered since it was asked. Then it waits for that.
     pub(super) fn waits_for_witness(&mut self, id: AddressId, ending: &Ending) -> bool {
+        let began = self.entry(id).asked_at;
         let Some(server) = self.entry(id).server else { return false };
         let refused = matches!(ending.status(), Some(403 | 405)) && self.frontier.is_own(server);
         let known = self.server(server);
-        let alone = Sign::of(ending) == Sign::Failed && !known.watch.row().is_empty();
+        let alone = Sign::of(ending) == Sign::Failed
+            && !known.watch.row().is_empty()
+            && !known.watch.was_well_since(began);
         let gone = matches!(known.watch.presence(), Presence::Gone { .. });
         if !(refused || alone) || !known.watch.has_witness() || gone {
             return false;

@@ -142,3 +142,16 @@ fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
     assert_eq!(seen.verdict("http://a.test/always"), "doubtful busy 429");
     assert!(seen.end.since_start() < Duration::from_secs(60));
 }
+
+#[test]
+fn the_hops_of_a_stranger_follow_each_other_at_once() {
+    let mut web = Web::default().on("http://a.test/", page(&["http://b.test/1"]));
+    for n in 1..20 {
+        let to = format!("/{}", n + 1);
+        web = web.on(&format!("http://b.test/{n}"), Act::Redirect(302, to));
+    }
+    let seen = web.on("http://b.test/20", page(&[])).crawl(Settings::default());
+    assert_eq!(seen.verdict("http://b.test/1"), "sound redirected 200");
+    let last = seen.requests.iter().find(|(.., address)| address == "http://b.test/20").unwrap();
+    assert!(last.0.since_start() < 1000 * MS, "{:?}", last.0);
+}

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::io::Write;
 
+use rummage_core::outcome::{Attempt, Ending};
 use rummage_core::reading::Region;
 use rummage_core::selection::Selection;
 use rummage_core::shared::is_shared;
@@ -187,7 +188,18 @@ fn evidence(
         writeln!(out, "  by {hops} to {}", safe(&shorten(&last.address, LONGEST)))?;
     }
     writeln!(out, "  {}", phrase::attempts(&last.attempts))?;
+    if outcome.cause == Some(Cause::Soft404) && !says_missing(&last.attempts) {
+        writeln!(out, "  it says just what its server says of an address that was made up")?;
+    }
     Ok(())
+}
+
+/// Whether a page says in its own words that it is missing.
+fn says_missing(attempts: &[Attempt]) -> bool {
+    attempts.iter().any(|attempt| match &attempt.ending {
+        Ending::Answer(answer) => answer.signs.says_missing.is_some(),
+        Ending::Failure(_) => false,
+    })
 }
 
 /// Where a link stands.

@@ -1,0 +1,76 @@
+//! A site that refuses us, and one whose server is restarted.
+
+use std::io::{BufRead, BufReader};
+use std::process::Stdio;
+
+use rummage_demo::{Act, Host, Scenario};
+
+use crate::harness::Stage;
+use crate::options::{page, site};
+
+/// A site of so many pages, all on the home page.
+fn fan(pages: usize) -> Scenario {
+    let links: String = (0..pages).map(|n| format!("<a href=/p{n}>{n}</a>")).collect();
+    let paths: Vec<(String, Act)> =
+        (0..pages).map(|n| (format!("/p{n}"), page(&format!("Words of page {n} alone")))).collect();
+    let mut paths: Vec<(&str, Act)> =
+        paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
+    paths.push(("/", page(&links)));
+    site("a.test", &paths)
+}
+
+#[test]
+fn a_site_that_refuses_everything_is_not_called_broken_and_the_run_can_go_on() {
+    let mut scenario = fan(60);
+    let host = scenario.hosts.get_mut("a.test").unwrap();
+    *host = Host { refuses: 30..60, ..host.clone() };
+    let stage = Stage::new(&scenario);
+    let said =
+        stage.run(&["crawl", "http://a.test", "--per-host", "2", "--timeout", "500ms"]).ends(3);
+    assert!(said.out.contains("\n0 broken"), "{said}");
+    assert!(said.out.contains("refuses everything since"), "{said}");
+    assert!(said.out.contains("It goes on with: rummage crawl --resume"), "{said}");
+    assert!(said.err.contains("not finished; go on with: rummage crawl --resume"), "{said}");
+    let asked = stage.web.asked().len();
+    assert!(asked < 50, "{asked} requests to a server that refuses");
+
+    let mut ends = 3;
+    for _ in 0..20 {
+        let said = stage.run(&["crawl", "--resume", "--timeout", "500ms"]);
+        ends = said.code.unwrap();
+        if ends == 0 {
+            assert!(said.out.contains("61 pages read"), "{said}");
+            assert!(said.out.contains("0 broken, 0 doubtful"), "{said}");
+            break;
+        }
+    }
+    assert_eq!(ends, 0, "the server has enough of refusing in the end");
+}
+
+#[test]
+fn a_restart_in_the_middle_gives_no_false_alarm() {
+    let stage = Stage::new(&fan(200));
+    let words =
+        ["crawl", "http://a.test", "-v", "--per-host", "4", "--timeout", "1s", "--format", "jsonl"];
+    let mut child =
+        stage.command(&words).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let (mut fine, mut refused) = (0, 0);
+    for line in BufReader::new(child.stderr.take().unwrap()).lines() {
+        let line = line.unwrap();
+        fine += u32::from(line.contains(" 200 "));
+        refused += u32::from(line.contains("connection refused"));
+        if fine == 60 {
+            stage.web.set_up(false);
+        }
+        // The fourth in a row calls the witness, which is asked ever more rarely.
+        if refused == 6 {
+            stage.web.set_up(true);
+        }
+    }
+    let out = child.wait_with_output().unwrap();
+    assert_eq!(String::from_utf8(out.stdout).unwrap(), "", "nothing is broken, doubtful or moved");
+    assert_eq!(out.status.code(), Some(0));
+    assert!(refused >= 6, "the server was away: {refused}");
+    let said = stage.run(&["findings"]).ends(0);
+    assert!(said.out.contains("201 pages read"), "{said}");
+}
