@@ -375,3 +375,19 @@ impl AsyncWrite for Line {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_host_of_ipv6_alone_is_told_where_there_is_none() {
+        let no_way = || io::Error::from(io::ErrorKind::NetworkUnreachable);
+        assert_eq!(of_open(&no_way(), true), Failure::NoIpv6);
+        assert_eq!(of_open(&no_way(), false), Failure::Unreachable);
+        let no_host = io::Error::from(io::ErrorKind::HostUnreachable);
+        assert_eq!(of_open(&no_host, true), Failure::Unreachable);
+        let refused = io::Error::from(io::ErrorKind::ConnectionRefused);
+        assert_eq!(of_open(&refused, true), Failure::Refused);
+    }
+}

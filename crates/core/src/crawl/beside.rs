@@ -117,9 +117,8 @@ impl Crawl {
     pub(super) fn watch_for_wrong_type(&mut self, id: AddressId) {
         let entry = self.entry(id);
         let Some(kind) = entry.uses.wanted().filter(|_| entry.html) else { return };
-        if entry.wrong_type {
-            self.note_wrong_type(id);
-        } else if entry.asked_as == kind && !entry.type_asked {
+        let is_known = entry.wrong_type || (entry.asked_as == kind && !entry.type_asked);
+        if is_known {
             self.note_wrong_type(id);
         } else if !entry.type_asked {
             self.entry_mut(id).type_asked = true;

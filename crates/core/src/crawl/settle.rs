@@ -593,10 +593,14 @@ impl Crawl {
         }
     }
 
-    /// Whether an address about to be called missing is to be asked once more, near the end.
+    /// Whether an address about to be called missing, or refused by the site's own server,
+    /// is to be asked once more, near the end.
     fn wants_confirmation(&mut self, id: AddressId, ending: &Ending) -> bool {
+        let own = self.entry(id).scope == Scope::Internal && !self.entry(id).uses.only_form();
         let missing = match ending {
-            Ending::Answer(answer) => matches!(answer.status, 404 | 410),
+            Ending::Answer(answer) => {
+                matches!(answer.status, 404 | 410) || (own && matches!(answer.status, 403 | 405))
+            }
             Ending::Failure(failure) => *failure == Failure::Dns(DnsFailure::NoSuchName),
         };
         let entry = self.entry(id);

@@ -26,6 +26,7 @@ pub(super) struct Start {
 
 /// Why a start could not be crawled.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[expect(clippy::large_enum_variant, reason = "there is one of them")]
 pub enum StartProblem {
     /// It gave no page: the last address tried, and how that ended.
     NoPage {

@@ -17,6 +17,7 @@ use url::Url;
 
 /// What a server does when an address is asked.
 #[derive(Debug, Clone)]
+#[expect(clippy::large_enum_variant, reason = "there are a handful")]
 pub(crate) enum Act {
     /// An HTML page.
     Page(String),

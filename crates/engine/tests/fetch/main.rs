@@ -6,6 +6,7 @@
 
 mod answers;
 mod failures;
+mod manners;
 mod names;
 mod script;
 mod secure;

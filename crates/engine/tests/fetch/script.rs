@@ -25,6 +25,8 @@ pub(crate) enum Play {
     SayAndHang(Vec<u8>),
     /// Closes with a reset.
     Reset,
+    /// Says the head of the request, as the title of a page.
+    Echo,
 }
 
 pub(crate) fn say(text: &str) -> Play {
@@ -53,8 +55,15 @@ pub(crate) async fn serve(plays: Vec<Play>) -> SocketAddr {
 
 async fn perform(mut stream: TcpStream, play: Play) {
     let mut request = [0; 4096];
-    let _ = stream.read(&mut request).await;
+    let length = stream.read(&mut request).await.unwrap_or_default();
     match play {
+        Play::Echo => {
+            let head = String::from_utf8_lossy(&request[..length]);
+            let body = format!("<title>{head}</title>");
+            let head = "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length:";
+            let answer = format!("{head} {}\r\n\r\n{body}", body.len());
+            stream.write_all(answer.as_bytes()).await.unwrap_or_default();
+        }
         Play::Say(bytes) => stream.write_all(&bytes).await.unwrap_or_default(),
         Play::Reset => stream.set_zero_linger().unwrap(),
         Play::Hang => std::future::pending().await,

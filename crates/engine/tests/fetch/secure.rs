@@ -134,3 +134,43 @@ async fn plain_http_on_a_tls_port_says_so() {
     let expected = TlsFailure::Other("the port does not speak TLS".to_owned());
     assert_eq!(*failure(&reply), Failure::Tls(expected));
 }
+
+/// Many servers end a secure connection without saying so.
+#[tokio::test]
+async fn a_bare_end_is_the_end_of_a_body_whose_length_is_not_stated() {
+    let authority = Authority::new("Friend");
+    for (fields, truncated) in [("", false), ("Content-Length: 100\r\n", true)] {
+        let head =
+            format!("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n{fields}\r\n<title>a</title>");
+        let server = serve_once(authority.sign(|_| {}), head).await;
+        let reply = fetch(leading_to(server, &authority), request("https://lock.test/")).await;
+        assert_eq!(answer(&reply).truncated, truncated, "{fields}");
+        assert_eq!(reply.reading.unwrap().title(), Some("a"));
+    }
+}
+
+/// Says this to whoever comes, and leaves without a word.
+async fn serve_once(signed: Signed, says: String) -> SocketAddr {
+    let key = PrivateKeyDer::Pkcs8(signed.key.serialize_der().into());
+    let config = ServerConfig::builder_with_provider(Arc::new(ring::default_provider()))
+        .with_protocol_versions(rustls::ALL_VERSIONS)
+        .unwrap()
+        .with_no_client_auth()
+        .with_single_cert(vec![signed.certificate], key)
+        .unwrap();
+    let acceptor = TlsAcceptor::from(Arc::new(config));
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    tokio::spawn(async move {
+        loop {
+            let (stream, _) = listener.accept().await.unwrap();
+            let Ok(mut stream) = acceptor.accept(stream).await else { continue };
+            let mut head = [0; 4096];
+            let _ = stream.read(&mut head).await;
+            let _ = stream.write_all(says.as_bytes()).await;
+            let _ = stream.flush().await;
+            drop(stream.into_inner().0);
+        }
+    });
+    address
+}

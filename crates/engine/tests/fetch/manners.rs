@@ -1,0 +1,113 @@
+//! What is said and heard beside the page: cookies, proxies, waits, gatekeepers.
+
+use rummage_core::crawl::{BodyWish, Request};
+use rummage_core::outcome::{Failure, Stage};
+use rummage_core::scope::Scope;
+use rummage_engine::{Config, ConnectRule, Proxies};
+
+use crate::script::{Play, answer, ask, config, failure, fetch, page, request, say, serve};
+
+/// The head of the request that a server has seen.
+async fn head(config: Config, request: Request) -> String {
+    let reply = fetch(config, request).await;
+    reply.reading.unwrap().title().unwrap().to_lowercase()
+}
+
+#[tokio::test]
+async fn the_cookies_of_a_chain_are_sent_and_credentials_go_to_the_site_alone() {
+    let server = serve(vec![Play::Echo]).await;
+    let mut config = config();
+    config.headers = vec![(http::header::AUTHORIZATION, "Basic eDp5".parse().unwrap())];
+    let mut own = request(&format!("http://{server}/"));
+    own.cookies = Some("seen=1; visit=7".to_owned());
+    let seen = head(config.clone(), own.clone()).await;
+    assert!(seen.contains("cookie: seen=1; visit=7") && seen.contains("basic edp5"), "{seen}");
+    let seen = head(config, Request { scope: Scope::External, cookies: None, ..own }).await;
+    assert!(!seen.contains("cookie") && !seen.contains("authorization"), "{seen}");
+}
+
+#[tokio::test]
+async fn a_proxy_is_told_the_whole_address_and_this_machine_is_not_asked_through_one() {
+    let server = serve(vec![Play::Echo]).await;
+    let mut config = config();
+    config.proxies = Proxies::one(&format!("http://guest:word@{server}"));
+    let seen = head(config.clone(), request("http://b.test/x?y")).await;
+    assert!(seen.starts_with("get http://b.test/x?y http/1.1"), "{seen}");
+    assert!(seen.contains("proxy-authorization: basic z3vlc3q6d29yza=="), "{seen}");
+    let seen = head(config, request(&format!("http://{server}/near"))).await;
+    assert!(seen.starts_with("get /near http/1.1"), "{seen}");
+}
+
+#[tokio::test]
+async fn a_proxy_that_cannot_reach_the_server_is_told_from_the_server() {
+    let server = serve(vec![say("HTTP/1.1 502 Bad Gateway\n\n")]).await;
+    let mut config = config();
+    config.proxies = Proxies::one(&format!("http://{server}"));
+    let reply = fetch(config.clone(), request("https://b.test/")).await;
+    assert!(matches!(failure(&reply), Failure::Proxy(_)), "{reply:?}");
+    config.proxies = Proxies::one("http://127.0.0.1:1");
+    let reply = fetch(config, request("http://b.test/")).await;
+    assert!(matches!(failure(&reply), Failure::Proxy(_)), "{reply:?}");
+}
+
+#[tokio::test]
+async fn what_is_said_to_the_wrong_connection_is_said_again() {
+    let wrong = say("HTTP/1.1 421 Misdirected Request\nContent-Length: 0\n\n");
+    let reply = ask(vec![wrong, page("Content-Length: 4\r\n", b"fine")]).await;
+    assert_eq!(answer(&reply).status, 200);
+}
+
+#[tokio::test]
+async fn heads_are_read_up_to_a_bound() {
+    let fields = |count: usize| -> String { (0..count).map(|n| format!("X-{n}: y\r\n")).collect() };
+    let many = page(&format!("Content-Length: 4\r\n{}", fields(300)), b"fine");
+    assert_eq!(answer(&ask(vec![many]).await).status, 200);
+    let reply = ask(vec![page(&fields(1000), b"too many")]).await;
+    assert!(matches!(failure(&reply), Failure::BadResponse(_)), "{reply:?}");
+}
+
+#[tokio::test]
+async fn a_wait_is_kept_and_a_gatekeeper_is_known_by_its_page() {
+    let busy = say("HTTP/1.1 503 Busy\nRetry-After: 120\nContent-Length: 0\n\n");
+    assert_eq!(answer(&ask(vec![busy]).await).retry_after, Some(120));
+    let gate = "HTTP/1.1 403 No\nContent-Type: text/html\nContent-Length: 62\n\n\
+                <title>Just a moment...</title><p>We look whether you are one.";
+    let reply = ask(vec![say(gate)]).await;
+    assert!(answer(&reply).signs.challenge, "{reply:?}");
+    assert_eq!(reply.reading, None, "it is no page of the site");
+    let field = say("HTTP/1.1 403 No\ncf-mitigated: challenge\nContent-Length: 0\n\n");
+    assert!(answer(&ask(vec![field]).await).challenge);
+}
+
+#[tokio::test]
+async fn brotli_is_decoded_though_nobody_asked_for_it() {
+    // RFC 7932 §9.2: one meta-block, stored as it is.
+    let body = [&[0x0b, 0x05, 0x80][..], b"<a href=x1>", &[0x03]].concat();
+    let fields = format!("Content-Encoding: br\r\nContent-Length: {}\r\n", body.len());
+    let reply = ask(vec![page(&fields, &body)]).await;
+    let links: Vec<String> =
+        reply.reading.unwrap().links().map(|link| link.written.to_owned()).collect();
+    assert_eq!(links, ["x1"]);
+}
+
+#[tokio::test]
+async fn a_page_read_for_its_places_is_read_to_its_end() {
+    let body = [vec![b' '; 90_000], b"<p id=late>".to_vec()].concat();
+    let play = page(&format!("Content-Length: {}\r\n", body.len()), &body);
+    let server = serve(vec![play]).await;
+    let mut wish = request(&format!("http://{server}/"));
+    for (body, places) in [(BodyWish::Title, 0), (BodyWish::Places, 1)] {
+        wish.body = body;
+        let reply = fetch(config(), wish.clone()).await;
+        assert_eq!(reply.reading.unwrap().places().hashes().len(), places, "{body:?}");
+    }
+}
+
+#[tokio::test]
+async fn a_handshake_that_never_ends_is_told_from_a_connection_that_does_not_come() {
+    let server = serve(vec![Play::Hang]).await;
+    let mut config = config();
+    config.connect = vec![ConnectRule { host: "lock.test".into(), port: None, to: server }];
+    let reply = fetch(config, request("https://lock.test/")).await;
+    assert_eq!(*failure(&reply), Failure::Timeout(Stage::Tls));
+}
