@@ -257,7 +257,7 @@ impl Frontier {
         self.wake(now);
         while self.in_flight < self.concurrency {
             let server = self.ready_own.pop_front().or_else(|| self.ready.pop_front())?;
-            if !self.has_slot(server) {
+            if !self.has_slot(server, now) {
                 self.held.push(server);
                 continue;
             }
@@ -365,7 +365,7 @@ impl Frontier {
         self.in_flight += 1;
     }
 
-    fn has_slot(&self, server: ServerId) -> bool {
+    fn has_slot(&self, server: ServerId, now: Moment) -> bool {
         let lane = &self.lanes[server.0 as usize];
         if lane.own {
             return true;
@@ -378,10 +378,21 @@ impl Frontier {
         if lane.pace.has_answered() || self.unproven < (self.concurrency / 2).max(1) {
             return true;
         }
-        // The other half is kept free for those who answer; where there are none, it
-        // would be of use to nobody.
+        // The other half is kept free for those who answer; where there are none, a part
+        // of it would be of use to nobody. A quarter stays for the site's own pages.
         let proven = |server: &ServerId| self.lanes[server.0 as usize].pace.has_answered();
-        !own_busy && !self.ready.iter().any(proven) && self.others <= self.unproven
+        self.unproven < (self.concurrency * 3 / 4).max(1)
+            && self.others <= self.unproven
+            && self.ready_own.is_empty()
+            && !self.ready.iter().any(proven)
+            && self.own_is_silent(now)
+    }
+
+    /// Whether all that is in flight to the site's own servers has been silent for long.
+    fn own_is_silent(&self, now: Moment) -> bool {
+        let own = self.lanes.iter().filter(|lane| lane.own);
+        let silent: u32 = own.map(|lane| lane.parked(now, self.silence)).sum();
+        self.in_flight - self.others <= silent
     }
 
     fn wake(&mut self, now: Moment) {
@@ -474,7 +485,7 @@ mod tests {
                 frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
             frontier.push(server, job(n, false));
         }
-        assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 6, "but for a quarter");
     }
 
     #[test]

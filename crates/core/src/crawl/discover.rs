@@ -10,7 +10,8 @@ use super::beside::Reason;
 use super::entry::{Entry, State, Uses};
 use super::settings::acts;
 use super::{
-    AddressId, Crawl, Event, Externals, Fragments, NotRead, Note, Settings, SitemapRule, Target,
+    AddressId, Crawl, Event, Externals, Fragments, Judged, NotRead, Note, Settings, SitemapRule,
+    Target,
 };
 use crate::address::{Reference, resolve_in, server_of};
 use crate::extract::elements::Attribute;
@@ -67,6 +68,7 @@ impl Crawl {
             if is_secure && (upgrades || uses.is_upgraded()) {
                 target = self.upgraded(target, depth);
             }
+            let uses = if uses.visit() { self.with_words(target.id, uses, &link) } else { uses };
             if uses.visit() {
                 self.want_place(&target, link.scripted);
             }
@@ -96,6 +98,14 @@ impl Crawl {
             self.admit(|admission| admission.handle_read(page, pages));
         } else if is_list {
             self.admit(|admission| admission.handle_list(pages));
+        }
+    }
+
+    /// What a link says of where it leads matters where that may redirect.
+    fn with_words(&self, id: AddressId, uses: Uses, link: &Link<'_>) -> Uses {
+        match self.entry(id).state {
+            State::Settled(Judged { next: None, .. }) => uses,
+            _ => uses.and(Uses::said_by(link)),
         }
     }
 

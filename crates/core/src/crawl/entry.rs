@@ -170,7 +170,7 @@ impl Uses {
             None => (0, Kind::Any),
         };
         match element.purpose(attribute, rel) {
-            Purpose::Visit => Uses::new(Uses::PAGE | said(link), Kind::Page),
+            Purpose::Visit => Uses::VISIT,
             Purpose::Sheet => Uses::new(Uses::SHEET_FILE | wanted, kind),
             Purpose::Sitemap => Uses::SITEMAP,
             Purpose::Form => Uses::new(Uses::FORM, Kind::Page),
@@ -178,6 +178,16 @@ impl Uses {
             Purpose::Media => Uses::new(Uses::MEDIA | wanted, kind),
             Purpose::Service => Uses::NONE,
         }
+    }
+
+    /// What the text of a visitor's link says of where it leads.
+    pub(super) fn said_by(link: &Link<'_>) -> Uses {
+        let Some(text) = link.text.filter(|text| text.len() <= sent::LONGEST_WORDS) else {
+            return Uses::NONE;
+        };
+        let home = if sent::names_home(text) { Uses::SAYS_HOME } else { 0 };
+        let login = if sent::names_login(text) { Uses::SAYS_LOGIN } else { 0 };
+        Uses::new(home | login, Kind::Any)
     }
 
     /// Both uses.
@@ -280,14 +290,6 @@ impl Uses {
     fn has(self, purposes: u16) -> bool {
         self.purposes & purposes != 0
     }
-}
-
-/// What the text of a visitor's link says of where it leads.
-fn said(link: &Link<'_>) -> u16 {
-    let Some(text) = link.text.filter(|text| text.len() <= sent::LONGEST_WORDS) else { return 0 };
-    let home = if sent::names_home(text) { Uses::SAYS_HOME } else { 0 };
-    let login = if sent::names_login(text) { Uses::SAYS_LOGIN } else { 0 };
-    home | login
 }
 
 /// Where an address is on its way to a verdict.

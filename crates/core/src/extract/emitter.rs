@@ -110,7 +110,11 @@ struct Anchor {
 
 impl LinkEmitter {
     pub(super) fn new(how: Reading, echo: &str) -> LinkEmitter {
-        LinkEmitter { how, sketcher: Sketcher::new(echo), ..LinkEmitter::default() }
+        LinkEmitter {
+            how,
+            sketcher: Sketcher::new(echo, how.with_sketch),
+            ..LinkEmitter::default()
+        }
     }
 
     /// Where the emitter tells of the tag that is being read.
@@ -358,7 +362,7 @@ impl Emitter for LinkEmitter {
             }
             self.close_heading();
             let said = self.sketcher.finish();
-            self.builder.set_sketch(said.sketch.filter(|_| self.how.with_sketch));
+            self.builder.set_sketch(said.sketch);
             self.builder.set_words(said.words, said.likeness);
             self.token = Some(Token::Done(std::mem::take(&mut self.builder)));
         }

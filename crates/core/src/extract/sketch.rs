@@ -14,6 +14,8 @@ use crate::reading::Sketch;
 
 #[derive(Debug, Default)]
 pub(super) struct Sketcher {
+    /// All words count, not the first alone.
+    whole: bool,
     text: u64,
     outline: u64,
     likeness: u64,
@@ -38,12 +40,15 @@ pub(super) struct Said {
 
 /// Longer words are parted.
 const LONGEST_WORD: usize = 256;
+/// A page with more words than this does not only say that it is missing: it has no
+/// likeness, and is not read further for one.
+const MOST_WORDS: u32 = 1000;
 /// Fewer words than this have no likeness: many pages say just "Welcome".
 const FEWEST_WORDS: u32 = 3;
 
 impl Sketcher {
-    /// For the page of that address.
-    pub(super) fn new(address: &str) -> Sketcher {
+    /// For the page of that address. `whole`: the sketch is wanted too.
+    pub(super) fn new(address: &str, whole: bool) -> Sketcher {
         let path = address.split(['?', '#']).next().unwrap_or_default().trim_end_matches('/');
         let last = path.rsplit('/').next().unwrap_or_default();
         let stem = last.split('.').next().unwrap_or_default();
@@ -53,10 +58,13 @@ impl Sketcher {
             .map(|echo| echo.as_bytes().to_ascii_lowercase())
             .collect();
         echoes.dedup();
-        Sketcher { echoes, ..Sketcher::default() }
+        Sketcher { whole, echoes, ..Sketcher::default() }
     }
 
     pub(super) fn feed(&mut self, text: &[u8]) {
+        if self.words > MOST_WORDS && !self.whole {
+            return;
+        }
         let mut rest = text;
         while let Some(end) = rest.iter().position(u8::is_ascii_whitespace) {
             let (word, after) = (&rest[..end], &rest[end + 1..]);
@@ -78,9 +86,9 @@ impl Sketcher {
         self.end_torn();
         let Sketcher { text, outline, likeness, words, alike, .. } = *self;
         Said {
-            sketch: (words > 0).then_some(Sketch { text, outline }),
+            sketch: (words > 0 && self.whole).then_some(Sketch { text, outline }),
             words,
-            likeness: (alike >= FEWEST_WORDS).then_some(likeness),
+            likeness: (alike >= FEWEST_WORDS && words <= MOST_WORDS).then_some(likeness),
         }
     }
 
@@ -97,14 +105,21 @@ impl Sketcher {
         }
         self.words = self.words.saturating_add(1);
         let hash = xxh3_64(word);
-        add(&mut self.text, hash);
+        if self.whole {
+            add(&mut self.text, hash);
+        }
         if !word.iter().any(u8::is_ascii_digit) {
-            add(&mut self.outline, hash);
-            self.after_number = false;
-            if !self.is_echo(word) {
+            if self.whole {
+                add(&mut self.outline, hash);
+                self.after_number = false;
+            }
+            if self.words <= MOST_WORDS && !self.is_echo(word) {
                 add(&mut self.likeness, hash);
                 self.alike = self.alike.saturating_add(1);
             }
+            return;
+        }
+        if !self.whole {
             return;
         }
         let outline = without_digits(word);
@@ -119,6 +134,10 @@ impl Sketcher {
     fn is_echo(&self, word: &[u8]) -> bool {
         if word.len() > 1 && word.contains(&b'/') {
             return true;
+        }
+        let may_be = |echo: &Vec<u8>| word.len() >= echo.len() && word.len() <= echo.len() + 6;
+        if !self.echoes.iter().any(may_be) {
+            return false;
         }
         let is_sign = |byte: &u8| byte.is_ascii_punctuation();
         let start = word.iter().position(|byte| !is_sign(byte)).unwrap_or(word.len());
@@ -151,7 +170,7 @@ mod tests {
     use super::*;
 
     fn sketch(text: &str) -> Option<Sketch> {
-        let mut sketcher = Sketcher::default();
+        let mut sketcher = Sketcher::new("", true);
         sketcher.feed(text.as_bytes());
         sketcher.finish().sketch
     }
@@ -172,7 +191,7 @@ mod tests {
 
     #[test]
     fn pieces_of_any_size_give_the_same() {
-        let mut pieces = Sketcher::default();
+        let mut pieces = Sketcher::new("", true);
         for byte in b"Session 12ab34, 7 visitors" {
             pieces.feed(&[*byte]);
         }
@@ -182,7 +201,7 @@ mod tests {
     #[test]
     fn the_likeness_leaves_out_what_repeats_the_address() {
         let likeness = |address: &str, text: &str| {
-            let mut sketcher = Sketcher::new(address);
+            let mut sketcher = Sketcher::new(address, false);
             sketcher.feed(text.as_bytes());
             sketcher.finish().likeness
         };

@@ -67,7 +67,7 @@ fn key(row: &LinkRow) -> String {
     match row.outcome.cause {
         Some(Cause::NoSuchFragment) => row.target(),
         Some(Cause::Placeholder) => {
-            format!("{cause} {} {}", row.written, row.text.as_deref().unwrap_or_default())
+            format!("{cause} {}", row.written.trim())
         }
         Some(Cause::WrongType | Cause::MixedContent) => format!("{cause} {}", row.address),
         _ => row.address.clone(),
