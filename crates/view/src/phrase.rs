@@ -20,6 +20,7 @@ const LONGEST: usize = 300;
 /// A cause in words.
 pub(crate) fn cause(cause: Cause) -> &'static str {
     match cause {
+        Cause::NotAsExpected => "not the answer that is expected",
         Cause::MalformedUrl => "not an address that a browser can open",
         Cause::OtherScheme => "not asked over HTTP",
         Cause::Excluded => "left out by a rule",

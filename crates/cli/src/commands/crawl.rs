@@ -251,6 +251,7 @@ fn settings(asking: &Asking) -> Result<Settings, Failure> {
             Some(FragmentsChoice::Internal) | None => Fragments::Internal,
         },
         gentle: asking.gentle,
+        expected: preset.expected,
         has_credentials: asking.user.is_some() || asking.header.iter().any(is_secret),
         proxied: proxies(asking).any(),
     })

@@ -77,6 +77,12 @@ fn values_that_cannot_be() {
         (&["crawl", "a.test", "--timeout", "5"][..], "write a number and a unit, such as 500ms"),
         (&["crawl", "a.test", "--rate", "fast"], "write requests and a time, such as 2/s"),
         (&["crawl", "a.test", "--connect", "b"], "write a host, = and an IP address with a port"),
+        (
+            &["crawl", "a.test", "--proxy", "socks5://p.test"],
+            "a proxy is asked over http, not socks5",
+        ),
+        (&["crawl", "a.test", "--hops", "0"], "0 is not in 1..=100"),
+        (&["crawl", "a.test", "--fragments", "some"], "[possible values: internal, all, none]"),
         (&["crawl", "a.test", "--dns", "localhost"], "invalid socket address"),
         (&["crawl", "a.test", "--concurrency", "0"], "0 is not in 1..=1000"),
         (&["crawl", "a.test", "--header", "X: env:RUMMAGE_NOT_SET"], "RUMMAGE_NOT_SET is not set"),

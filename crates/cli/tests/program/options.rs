@@ -220,3 +220,54 @@ fn a_second_run_is_told_how_long_the_first_took() {
     assert!(said.err.contains("; last time it took "), "{said}");
     assert!(said.out.contains("run 2, "), "{said}");
 }
+
+#[test]
+fn a_user_logs_in_to_the_site_alone_and_asks_nothing_that_acts() {
+    let html = "<a href=/logout>out</a><a href=/in>in</a><a href=http://b.test/>b</a>";
+    let mut scenario =
+        site("a.test", &[("/", page(html)), ("/in", page("")), ("/logout", page(""))]);
+    scenario.hosts.extend(site("b.test", &[("/", page(""))]).hosts);
+    let stage = Stage::new(&scenario);
+    let words = ["crawl", "http://a.test", "--user", "keeper", "--all", "--format", "jsonl"];
+    let said = stage.run(&words).ends(2);
+    assert!(said.err.contains("RUMMAGE_PASSWORD"), "{said}");
+    let output = stage.command(&words).env("RUMMAGE_PASSWORD", "lock 5").output().unwrap();
+    assert_eq!(output.status.code(), Some(0));
+    let out = String::from_utf8(output.stdout).unwrap();
+    assert!(
+        out.contains(r#""skipped","cause":"acts","status":null,"target":"http://a.test/logout""#),
+        "{out}"
+    );
+    for asked in stage.web.asked() {
+        // The Base64 of keeper:lock 5 (RFC 7617 §2).
+        let sent = (asked.host == "a.test").then_some("Basic a2VlcGVyOmxvY2sgNQ==");
+        assert_eq!(asked.authorization.as_deref(), sent, "{asked:?}");
+        assert_ne!(asked.path, "/logout");
+    }
+    let stored = std::fs::read(stage.path("store.db")).unwrap();
+    assert!(!stored.windows(12).any(|part| part == b"a2VlcGVyOmxv"), "the password is not kept");
+}
+
+#[test]
+fn redirects_are_followed_as_far_as_is_said() {
+    let paths: Vec<(String, Act)> =
+        (0..6).map(|n| (format!("/r{n}"), Act::redirect(302, &format!("/r{}", n + 1)))).collect();
+    let mut paths: Vec<(&str, Act)> =
+        paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
+    paths.extend([("/", page("<a href=/r0>r</a>")), ("/r6", page(""))]);
+    let stage = Stage::new(&site("a.test", &paths));
+    stage.run(&["crawl", "http://a.test", "--hops", "6"]).ends(0);
+    let said = stage.run(&["crawl", "http://a.test", "--hops", "5"]).ends(1);
+    assert!(said.out.contains("too many redirects"), "{said}");
+}
+
+#[test]
+fn fragments_of_others_are_checked_when_asked_for() {
+    let mut scenario = site("a.test", &[("/", page("<a href='http://b.test/#gone'>b</a>"))]);
+    scenario.hosts.extend(site("b.test", &[("/", page("<p id=here>"))]).hosts);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", "http://a.test"]).ends(0);
+    let said = stage.run(&["crawl", "http://a.test", "--fragments", "all"]).ends(1);
+    assert!(said.out.contains("no such place on the page\n  http://b.test/#gone"), "{said}");
+    stage.run(&["crawl", "http://a.test", "--fragments", "none"]).ends(0);
+}

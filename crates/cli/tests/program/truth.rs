@@ -102,8 +102,9 @@ fn every_address_is_asked_once_but_for_what_is_missing_or_failing() {
         let times = times.get(&(host.to_owned(), format!("/{path}")));
         assert_eq!(times, Some(&1), "{page}");
     }
+    // Three attempts; and where several fail at once, up to three that do not count.
     let too_often: Vec<_> =
-        times.iter().filter(|((_, path), times)| path != "/" && **times > 3).collect();
+        times.iter().filter(|((_, path), times)| path != "/" && **times > 6).collect();
     assert!(too_often.is_empty(), "{too_often:#?}");
     let start = scenario.start.trim_start_matches("http://").trim_end_matches('/');
     assert!(times[&(start.to_owned(), "/".to_owned())] <= 8, "{times:#?}");

@@ -95,6 +95,9 @@ pub struct Settings {
     pub fragments: Fragments,
     /// One request at a time, one a second, to any server.
     pub gentle: bool,
+    /// The status that addresses are meant to give, where that is no success: the first
+    /// pattern that fits counts.
+    pub expected: Vec<(Pattern, u16)>,
     /// Credentials or cookies are given: what acts is not asked.
     pub has_credentials: bool,
     /// Requests to other machines go through a proxy.
@@ -121,6 +124,7 @@ impl Default for Settings {
             hops: 20,
             fragments: Fragments::Internal,
             gentle: false,
+            expected: Vec::new(),
             has_credentials: false,
             proxied: false,
         }
@@ -128,6 +132,15 @@ impl Default for Settings {
 }
 
 impl Settings {
+    /// The status that an address is meant to give, if any.
+    #[must_use]
+    pub fn expects(&self, address: &str) -> Option<u16> {
+        self.expected
+            .iter()
+            .find(|(pattern, _)| pattern.matches(address))
+            .map(|(_, status)| *status)
+    }
+
     /// Whether a rule leaves this address out.
     #[must_use]
     pub fn excludes(&self, address: &str) -> bool {

@@ -188,7 +188,8 @@ impl Crawl {
             self.unconfirmed.push(id);
             return self.admit(|admission| admission.handle_delayed(id));
         }
-        if !self.entry(id).uses.only_form() && self.waits_for_witness(id, ending) {
+        let expected = self.settings.expects(self.address(id)).is_some();
+        if !expected && !self.entry(id).uses.only_form() && self.waits_for_witness(id, ending) {
             return;
         }
         if let Ending::Answer(answer) = ending {
@@ -223,7 +224,7 @@ impl Crawl {
         // A form without what a visitor would fill in may well be refused: only what is
         // missing or fails counts.
         let refused = matches!(ending.status(), Some(400..=403 | 405..=409 | 411..=499));
-        let judgement = if entry.uses.only_form() && refused {
+        let judgement = if entry.uses.only_form() && refused && clues.expected.is_none() {
             Judgement { verdict: Verdict::Sound, cause: None }
         } else {
             self.judge_at(id, ending, Way::Direct, clues)
@@ -258,6 +259,7 @@ impl Crawl {
         Clues {
             like_made_up: entry.like_made_up,
             proxied: self.settings.proxied && !near(),
+            expected: self.settings.expects(self.address(id)),
             ..Clues::default()
         }
     }

@@ -176,6 +176,8 @@ const SERVICE_RELATIONS: &[&str] = &[
     "preconnect",
     "dns-prefetch",
     "https://api.w.org/",
+    "api",
+    "oembed",
 ];
 
 impl Element {
@@ -272,6 +274,7 @@ mod tests {
             (Some("canonical"), Purpose::Visit),
             (Some("sitemap"), Purpose::Sitemap),
             (Some("dns-prefetch"), Purpose::Service),
+            (Some("alternate oembed"), Purpose::Service),
             (None, Purpose::Part),
         ] {
             assert_eq!(Element::LINK.purpose(Attribute::HREF, rel), purpose, "{rel:?}");

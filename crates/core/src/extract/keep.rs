@@ -136,6 +136,12 @@ impl Keeper<'_> {
 
     fn keep(&mut self, element: Element, attribute: Attribute, written: &str) {
         let rel = self.tag.value("rel").filter(|rel| !rel.trim().is_empty());
+        // Only its type says that such a link is for programs (oEmbed, "Discovery").
+        let is_embed = |kind: &str| kind.to_ascii_lowercase().ends_with("+oembed");
+        if self.name == Name::Link && self.tag.value("type").is_some_and(is_embed) {
+            let rel = format!("{} oembed", rel.unwrap_or_default());
+            return self.add(element, attribute, written, Some(rel.trim()));
+        }
         self.add(element, attribute, written, rel);
     }
 

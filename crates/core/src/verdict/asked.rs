@@ -61,6 +61,8 @@ pub struct Clues {
     pub hops: Hops,
     /// The request went through a proxy.
     pub proxied: bool,
+    /// The status that the settings expect of this very address.
+    pub expected: Option<u16>,
 }
 
 /// What was seen of an address.
@@ -132,6 +134,13 @@ pub fn judge(seen: &Asked<'_>) -> Judgement {
 
 table! {
     |seen: Asked<'_>| examples of Example;
+
+    as_expected: Sound() if seen.clues.expected.is_some_and(|status| seen.status(&[status])),
+        as in answers(403).own().clue(|clues| clues.expected = Some(403)),
+              answers(404).clue(|clues| clues.expected = Some(404));
+    not_as_expected: Broken(NotAsExpected)
+        if seen.clues.expected.is_some() && seen.has(|answer| !answer.may_pass()),
+        as in answers(200).clue(|clues| clues.expected = Some(410));
 
     offline: Doubtful(Offline) if seen.clues.offline,
         as in fails(Failure::Unreachable).clue(|clues| clues.offline = true);

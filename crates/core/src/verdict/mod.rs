@@ -84,6 +84,8 @@ macro_rules! causes {
 }
 
 causes! {
+    /// Another answer than the settings expect.
+    NotAsExpected = "not-as-expected";
     /// Not an address that a browser can open.
     MalformedUrl = "malformed-url";
     /// An address that is not asked over HTTP.

@@ -253,3 +253,19 @@ fn a_head_that_says_well_of_what_is_not_is_found_out() {
     assert_eq!(seen.verdict("http://a.test/5.png"), "broken not-found 404");
     assert_eq!(seen.verdicts.values().filter(|verdict| *verdict == "sound 200").count(), 20);
 }
+
+#[test]
+fn an_answer_that_the_settings_expect_is_sound_and_another_is_not() {
+    use rummage_core::pattern::Pattern;
+    let web = Web::default()
+        .on("http://a.test/", page(&["/gone", "/shut", "/open"]))
+        .on("http://a.test/gone", Act::Status(410))
+        .on("http://a.test/shut", Act::Status(403))
+        .on("http://a.test/open", page(&[]));
+    let rule = |pattern: &str, status| (Pattern::new(pattern), status);
+    let expected = vec![rule("/gone", 410), rule("/shut", 403), rule("/open", 404)];
+    let seen = web.crawl(Settings { expected, ..Settings::default() });
+    assert_eq!(seen.verdict("http://a.test/gone"), "sound 410");
+    assert_eq!(seen.verdict("http://a.test/shut"), "sound 403");
+    assert_eq!(seen.verdict("http://a.test/open"), "broken not-as-expected 200");
+}
