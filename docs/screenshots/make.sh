@@ -42,8 +42,8 @@ RUN
 shot progress 3 'rummage crawl www.ashlock-canal.test --timeout 500ms'
 rm -f "$RUMMAGE_STORE"*
 shot crawl 12 'rummage crawl www.ashlock-canal.test --timeout 500ms -q --color always | head -n 44'
-shot findings 2 'rummage findings --verdict doubtful,moved | tail -n 46'
+shot findings 2 'rummage findings --verdict doubtful,moved --color always | tail -n 46'
 shot trace 2 'rummage trace trains.westshire.test/timetable'
-shot trace_confirmed 2 'rummage trace shop.lockside.test/tickets; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
+shot trace_confirmed 2 'rummage trace /cgi/guestbook; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
 shot trace_doubtful 2 'rummage trace rope-walk.test/prices/1998; echo; rummage trace boat-show.test/'
 shot demo 12 'rummage demo --quiet --color always | tail -n 44'

@@ -10,7 +10,7 @@ pub(crate) fn meaning(cause: Cause) -> Option<(String, Option<String>)> {
     let start = TEXT.find(&heading)? + heading.len();
     let rest = &TEXT[start..];
     let text = rest[..rest.find("\n\n").unwrap_or(rest.len())].trim();
-    let fold = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let fold = |text: &str| text.replace('`', "").split_whitespace().collect::<Vec<_>>().join(" ");
     Some(match text.split_once("\nDo: ") {
         Some((means, to_do)) => (fold(means), Some(fold(to_do))),
         None => (fold(text), None),

@@ -30,8 +30,17 @@ pub fn duration(time: Duration) -> String {
         0 => format!("{} ms", time.as_millis()),
         1..10 => format!("{:.1} s", time.as_secs_f64()),
         10..60 => format!("{seconds} s"),
-        60..3600 => format!("{} min {} s", seconds / 60, seconds % 60),
-        _ => format!("{} h {} min", count(seconds / 3600), seconds % 3600 / 60),
+        60..3600 => two(seconds / 60, "min", seconds % 60, "s"),
+        _ => two(seconds / 3600, "h", seconds % 3600 / 60, "min"),
+    }
+}
+
+fn two(great: u64, unit: &str, small: u64, small_unit: &str) -> String {
+    let great = count(great);
+    if small == 0 {
+        format!("{great} {unit}")
+    } else {
+        format!("{great} {unit} {small} {small_unit}")
     }
 }
 
@@ -55,6 +64,8 @@ mod tests {
             (42_900, "42 s"),
             (185_000, "3 min 5 s"),
             (7_800_000, "2 h 10 min"),
+            (120_000, "2 min"),
+            (86_400_000, "24 h"),
         ] {
             assert_eq!(duration(Duration::from_millis(millis)), text);
         }

@@ -73,6 +73,12 @@ fn shape(address: &Url) -> (String, String) {
     (shape, made_up)
 }
 
+/// The address that is made up to see whether this one is there.
+#[must_use]
+pub fn made_up_beside(address: &str) -> Option<String> {
+    Url::parse(address).ok().map(|url| shape(&url).1)
+}
+
 impl Crawl {
     /// A page answered well, and says something of this likeness.
     pub(super) fn compare_with_made_up(&mut self, id: AddressId, likeness: u64) {

@@ -56,7 +56,7 @@ use std::time::Duration;
 use indexmap::IndexSet;
 use url::Url;
 
-pub use made_up::MADE_UP;
+pub use made_up::{MADE_UP, made_up_beside};
 pub use messages::{
     AddressId, BodyWish, Event, Judged, Kind, NotRead, Note, Place, Reply, Request, Target,
 };

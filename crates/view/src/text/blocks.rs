@@ -3,12 +3,13 @@
 use std::collections::HashMap;
 use std::io::Write;
 
+use rummage_core::crawl::made_up_beside;
 use rummage_core::outcome::{Attempt, Ending};
 use rummage_core::reading::Region;
 use rummage_core::selection::Selection;
 use rummage_core::shared::is_shared;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{LinkRow, Reader, RunInfo, Totals};
+use rummage_store::{LinkRow, Outcome, Reader, RunInfo, Totals};
 
 use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
@@ -188,10 +189,21 @@ fn evidence(
         writeln!(out, "  by {hops} to {}", safe(&shorten(&last.address, LONGEST)))?;
     }
     writeln!(out, "  {}", phrase::attempts(&last.attempts))?;
-    if outcome.cause == Some(Cause::Soft404) && !says_missing(&last.attempts) {
-        writeln!(out, "  it says just what its server says of an address that was made up")?;
-    }
-    Ok(())
+    Ok(likeness(out, outcome, &last.address, &last.attempts)?)
+}
+
+/// A page that does not say itself that it is missing: of what it says the same.
+pub(super) fn likeness(
+    out: &mut dyn Write,
+    outcome: &Outcome,
+    address: &str,
+    attempts: &[Attempt],
+) -> std::io::Result<()> {
+    let made_up = made_up_beside(address)
+        .filter(|_| outcome.cause == Some(Cause::Soft404) && !says_missing(attempts));
+    let Some(made_up) = made_up else { return Ok(()) };
+    let made_up = safe(&shorten(&made_up, LONGEST)).to_string();
+    writeln!(out, "  it says just what its server says of {made_up}, which was made up")
 }
 
 /// Whether a page says in its own words that it is missing.

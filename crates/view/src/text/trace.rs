@@ -38,6 +38,9 @@ pub fn trace(
     for (number, hop) in way.iter().enumerate() {
         self::hop(out, run, number, hop)?;
     }
+    if let Some(last) = way.last() {
+        super::blocks::likeness(out, &outcome, &last.address, &last.attempts)?;
+    }
     places(out, reader, run, address)
 }
 
