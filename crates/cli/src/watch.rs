@@ -140,7 +140,7 @@ impl Watch for Teller {
                 self.say(&format!(
                     "{} {} {} ({})",
                     attempt.method.as_str(),
-                    safe(crawl.address(*id)),
+                    safe(attempt.hop.as_deref().unwrap_or_else(|| crawl.address(*id))),
                     ending(&attempt.ending),
                     duration(attempt.took),
                 ));

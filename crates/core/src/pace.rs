@@ -111,6 +111,8 @@ pub struct Slowing {
     pub strain: Strain,
     /// In flight at most, from now on.
     pub window: u32,
+    /// Least time between the starts of two requests, from now on.
+    pub gap: Duration,
 }
 
 /// When the next request to a host may start.
@@ -131,6 +133,11 @@ const FEWEST: u32 = 1;
 const FIRST_TRIAL: Duration = Duration::from_secs(10);
 const LAST_TRIAL: Duration = Duration::from_secs(160);
 
+/// A host that counts requests (429) is asked by the clock: this far apart at first,
+/// twice as far each time that it complains, no further than the last.
+const FIRST_GAP: Duration = Duration::from_millis(100);
+const LAST_GAP: Duration = Duration::from_secs(2);
+
 /// The pace of one host.
 #[derive(Debug, Clone)]
 pub struct Pace {
@@ -148,6 +155,8 @@ pub struct Pace {
     quick: u32,
     /// No request may start earlier.
     next_start: Moment,
+    /// The least time between two requests that the host has asked for by 429.
+    gap: Duration,
     /// So many need not wait for the interval: they follow from what was just answered.
     granted: u32,
     /// The usual first-byte time while no more were in flight than at the start; none
@@ -176,6 +185,7 @@ impl Pace {
             in_flight: 0,
             quick: 0,
             next_start: Moment::START,
+            gap: Duration::ZERO,
             granted: 0,
             usual: None,
             slow: 0,
@@ -227,7 +237,7 @@ impl Pace {
     pub fn handle_started(&mut self, now: Moment) {
         self.in_flight += 1;
         self.granted = self.granted.saturating_sub(1);
-        self.next_start = self.next_start.max(now + self.limits.interval);
+        self.next_start = self.next_start.max(now + self.limits.interval.max(self.gap));
     }
 
     /// A request has ended. Gives whether, and why, the host is asked more slowly now.
@@ -280,22 +290,27 @@ impl Pace {
         round: Duration,
     ) -> Option<Slowing> {
         self.quick = 0;
-        if level > FEWEST {
+        let counts = strain == Strain::TooMany;
+        if level > FEWEST || counts {
             self.strained_until = now + round;
         }
-        if now < self.deaf_until || level <= FEWEST {
+        if now < self.deaf_until || (level <= FEWEST && !counts) {
             return None;
         }
         self.deaf_until = now + round;
+        if counts {
+            self.gap = (self.gap * 2).clamp(FIRST_GAP, LAST_GAP);
+            self.next_start = self.next_start.max(now + self.gap);
+        }
         // Slowness is a matter of degree; refusals say where the end is.
-        let borne = if strain == Strain::Slow { self.window } else { level - 1 };
+        let borne = if strain == Strain::Slow { self.window } else { level.saturating_sub(1) };
         self.bearable = self.bearable.min(borne).max(1);
         self.trial_at = now + self.trial_gap;
         self.trial_gap = (self.trial_gap * 2).min(LAST_TRIAL);
         let halved = (self.window / 2).max(1);
-        let slower = halved < self.window;
+        let slower = halved < self.window || counts;
         self.window = halved;
-        slower.then_some(Slowing { strain, window: halved })
+        slower.then_some(Slowing { strain, window: halved, gap: self.gap })
     }
 
     /// Doubles each round while nothing is known, then grows by one up to what is bearable.
@@ -305,9 +320,11 @@ impl Pace {
             return;
         }
         self.quick = 0;
-        if self.window >= self.bearable && self.bearable < self.limits.most && now >= self.trial_at
-        {
+        let is_held = self.bearable < self.limits.most || !self.gap.is_zero();
+        if is_held && self.window >= self.bearable && now >= self.trial_at {
             self.bearable = (self.bearable * 2).min(self.limits.most);
+            self.gap =
+                Some(self.gap * 3 / 4).filter(|gap| *gap > FIRST_GAP / 4).unwrap_or_default();
             self.trial_at = now + self.trial_gap;
         }
         let is_known = self.bearable < self.limits.most || self.trial_gap > FIRST_TRIAL;
@@ -450,6 +467,41 @@ mod tests {
         assert_eq!(pace.ready(later, 0), Ready::Now);
         pace.handle_started(later);
         assert_eq!(pace.ready(later + 1000 * MS, 0), Ready::WhenOneEnds);
+    }
+
+    #[test]
+    fn a_host_that_counts_requests_is_asked_by_the_clock() {
+        let mut pace = Pace::new(Limits::own(None, true, None));
+        let mut now = Moment::START;
+        let (mut asked, mut refused) = (0, 0);
+        let mut tokens = 10.0f64;
+        let mut before = now;
+        // Ten at once and five a second are borne.
+        while now.since_start() < Duration::from_secs(60) {
+            match pace.ready(now, 0) {
+                Ready::At(moment) => now = moment,
+                Ready::WhenOneEnds => panic!("each ends at once"),
+                Ready::Now => {
+                    tokens = (tokens + (now - before).as_secs_f64() * 5.0).min(10.0) - 1.0;
+                    before = now;
+                    let enough = tokens < 0.0;
+                    tokens = tokens.max(0.0);
+                    asked += 1;
+                    refused += u32::from(enough);
+                    pace.handle_started(now);
+                    now = now + MS;
+                    let signal = if enough {
+                        Signal::Strained(Strain::TooMany)
+                    } else {
+                        Signal::Answered(MS)
+                    };
+                    pace.handle_ended(now, signal);
+                }
+            }
+        }
+        let answered = asked - refused;
+        assert!(answered > 150, "half of what it bears: {answered}");
+        assert!(refused < asked / 5, "{refused} of {asked}");
     }
 
     #[test]

@@ -226,7 +226,7 @@ impl Reader {
 
     fn slowed(&self, run: i64) -> Result<Vec<SlowedServer>, StoreError> {
         let mut select = self.db.prepare(
-            "SELECT server, times, strain, lowest FROM slowed WHERE run = ?1
+            "SELECT server, times, strain, lowest, gap_ms FROM slowed WHERE run = ?1
              ORDER BY times DESC, server",
         )?;
         let rows = select.query_map([run], |row| {
@@ -236,6 +236,7 @@ impl Reader {
                 times: row.get(1)?,
                 strain: Strain::named(&strain).unwrap_or(Strain::Slow),
                 lowest: row.get(3)?,
+                gap: Duration::from_millis(row.get(4)?),
             })
         })?;
         Ok(rows.collect::<Result<_, _>>()?)

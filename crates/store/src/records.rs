@@ -129,6 +129,8 @@ pub struct SlowedServer {
     pub strain: Strain,
     /// Requests in flight at most, when it was asked most slowly.
     pub lowest: u32,
+    /// Least time between two requests then.
+    pub gap: Duration,
 }
 
 /// What a run says of one address.

@@ -13,6 +13,8 @@ ALTER TABLE mark ADD COLUMN scripted INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE slowed ADD COLUMN strain TEXT NOT NULL DEFAULT 'slow';
 -- Requests in flight at most, when it was asked most slowly.
 ALTER TABLE slowed ADD COLUMN lowest INTEGER NOT NULL DEFAULT 1;
+-- Least time between the starts of two requests then, in milliseconds.
+ALTER TABLE slowed ADD COLUMN gap_ms INTEGER NOT NULL DEFAULT 0;
 
 -- Links with a fault beside their address.
 CREATE TABLE link_fault (

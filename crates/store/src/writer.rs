@@ -433,11 +433,18 @@ impl RunWriter {
     fn write_slowed(&mut self, server: &str, slowing: Slowing) -> Result<(), StoreError> {
         self.db
             .prepare_cached(
-                "INSERT INTO slowed (run, server, times, strain, lowest) VALUES (?1, ?2, 1, ?3, ?4)
+                "INSERT INTO slowed (run, server, times, strain, lowest, gap_ms)
+                 VALUES (?1, ?2, 1, ?3, ?4, ?5)
                  ON CONFLICT DO UPDATE SET times = times + 1, strain = excluded.strain,
-                     lowest = min(lowest, excluded.lowest)",
+                     lowest = min(lowest, excluded.lowest), gap_ms = max(gap_ms, excluded.gap_ms)",
             )?
-            .execute(params![self.run, server, slowing.strain.as_str(), slowing.window])?;
+            .execute(params![
+                self.run,
+                server,
+                slowing.strain.as_str(),
+                slowing.window,
+                u64::try_from(slowing.gap.as_millis()).unwrap_or(u64::MAX),
+            ])?;
         Ok(())
     }
 

@@ -24,14 +24,15 @@
 //!   order by [`handle_replayed`](Crawl::handle_replayed), bring the machine to
 //!   where it was.
 //!
-//! Inside, `discover` goes from links to addresses, `settle` from
-//! replies to verdicts, `start` knows what is special about the first address,
+//! Inside, `discover` goes from links to addresses, `attempts` from replies to what is
+//! asked again, `redirects` from hop to hop, `settle` to verdicts, `start` knows what is special about the first address,
 //! `permits` what may be read, `suspects` what leads nowhere, `watching` and `line`
 //! whether servers and the line are there at all, `made_up` what servers say of what
 //! they do not have, `chains` walks redirects with their cookies, `beside` asks what
 //! else is to be known of an address, `heads` whom to believe.
 
 mod admission;
+mod attempts;
 mod beside;
 mod chains;
 mod discover;
@@ -42,6 +43,7 @@ mod made_up;
 mod messages;
 mod permits;
 mod places;
+mod redirects;
 mod refusals;
 mod settings;
 mod settle;

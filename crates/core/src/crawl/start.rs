@@ -200,4 +200,42 @@ impl Crawl {
             }
         }
     }
+
+    pub(super) fn take_in_start(
+        &mut self,
+        id: AddressId,
+        ending: &Ending,
+        reading: Option<Reading>,
+    ) {
+        let address = self.address(id).to_owned();
+        match ending {
+            Ending::Answer(answer) if answer.is_redirect() => {
+                match self
+                    .location(id, answer)
+                    .filter(|_| self.entry(id).chain < self.settings.hops)
+                {
+                    Some((next, own_fragment)) if !self.leads_back(id, next) => {
+                        self.start.handle_hop(next);
+                        self.follow(id, answer, next, own_fragment);
+                    }
+                    Some(_) | None if self.may_start_need_cookies(id, answer) => {
+                        self.begin_chain(id)
+                    }
+                    _ => self.handle_start_failed(StartProblem::Redirects { address }),
+                }
+            }
+            Ending::Answer(answer) if (200..300).contains(&answer.status) => {
+                if answer.is_html() {
+                    self.take_start(id, ending, reading);
+                } else {
+                    let media_type = answer.media_type.clone();
+                    self.handle_start_failed(StartProblem::NotHtml { address, media_type });
+                }
+            }
+            _ => {
+                let ending = ending.clone();
+                self.handle_start_failed(StartProblem::NoPage { address, ending });
+            }
+        }
+    }
 }

@@ -106,7 +106,9 @@ impl Crawl {
             return false;
         }
         let is_away = matches!(self.presence(server), Presence::Away { .. });
-        let strained = self.frontier.pace(server).is_strained(now) && self.is_troubled(server);
+        let says_so = matches!(ending.status(), Some(429 | 503));
+        let strained =
+            self.frontier.pace(server).is_strained(now) && (says_so || self.is_troubled(server));
         // Silence costs its time-out each time: once more has to do.
         let entry = self.entry(id);
         let costs = hangs(ending) && entry.tries + entry.strained > 0;

@@ -47,8 +47,19 @@ struct Signed {
     key: KeyPair,
 }
 
-/// Serves one page with that certificate.
+/// Serves one page with that certificate, and says good-bye.
 async fn serve_tls(signed: Signed, versions: &[&'static SupportedProtocolVersion]) -> SocketAddr {
+    let says = "HTTP/1.1 200 OK\r\nContent-Length: 4\r\n\r\nfine";
+    serve_with(signed, versions, says.to_owned(), true).await
+}
+
+/// Says this to whoever comes, and leaves, with a word or without.
+async fn serve_with(
+    signed: Signed,
+    versions: &[&'static SupportedProtocolVersion],
+    says: String,
+    with_a_word: bool,
+) -> SocketAddr {
     let key = PrivateKeyDer::Pkcs8(signed.key.serialize_der().into());
     let config = ServerConfig::builder_with_provider(Arc::new(ring::default_provider()))
         .with_protocol_versions(versions)
@@ -65,8 +76,12 @@ async fn serve_tls(signed: Signed, versions: &[&'static SupportedProtocolVersion
             let Ok(mut stream) = acceptor.accept(stream).await else { continue };
             let mut head = [0; 4096];
             let _ = stream.read(&mut head).await;
-            let _ = stream.write_all(b"HTTP/1.1 200 OK\r\nContent-Length: 4\r\n\r\nfine").await;
-            let _ = stream.shutdown().await;
+            let _ = stream.write_all(says.as_bytes()).await;
+            let _ = stream.flush().await;
+            if with_a_word {
+                let _ = stream.shutdown().await;
+            }
+            drop(stream.into_inner().0);
         }
     });
     address
@@ -142,35 +157,9 @@ async fn a_bare_end_is_the_end_of_a_body_whose_length_is_not_stated() {
     for (fields, truncated) in [("", false), ("Content-Length: 100\r\n", true)] {
         let head =
             format!("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n{fields}\r\n<title>a</title>");
-        let server = serve_once(authority.sign(|_| {}), head).await;
+        let server = serve_with(authority.sign(|_| {}), rustls::ALL_VERSIONS, head, false).await;
         let reply = fetch(leading_to(server, &authority), request("https://lock.test/")).await;
         assert_eq!(answer(&reply).truncated, truncated, "{fields}");
         assert_eq!(reply.reading.unwrap().title(), Some("a"));
     }
-}
-
-/// Says this to whoever comes, and leaves without a word.
-async fn serve_once(signed: Signed, says: String) -> SocketAddr {
-    let key = PrivateKeyDer::Pkcs8(signed.key.serialize_der().into());
-    let config = ServerConfig::builder_with_provider(Arc::new(ring::default_provider()))
-        .with_protocol_versions(rustls::ALL_VERSIONS)
-        .unwrap()
-        .with_no_client_auth()
-        .with_single_cert(vec![signed.certificate], key)
-        .unwrap();
-    let acceptor = TlsAcceptor::from(Arc::new(config));
-    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
-    tokio::spawn(async move {
-        loop {
-            let (stream, _) = listener.accept().await.unwrap();
-            let Ok(mut stream) = acceptor.accept(stream).await else { continue };
-            let mut head = [0; 4096];
-            let _ = stream.read(&mut head).await;
-            let _ = stream.write_all(says.as_bytes()).await;
-            let _ = stream.flush().await;
-            drop(stream.into_inner().0);
-        }
-    });
-    address
 }

@@ -1,6 +1,7 @@
 //! The head of a listing: whose site, which run, what was counted.
 
 use std::io::{self, Write};
+use std::time::Duration;
 
 use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
@@ -53,18 +54,30 @@ pub(super) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
     not_checked(out, run, totals)?;
     // Other hosts are asked gently in any case.
     for slowed in totals.slowed.iter().filter(|slowed| slowed.server == run.site) {
-        writeln!(
-            out,
-            "{} showed strain ({}) and was asked more slowly {}, {} at a time at the slowest: \
-             --per-host {} keeps it so",
-            safe(&slowed.server),
-            phrase::strain(slowed.strain),
-            counted(slowed.times, "time", "times"),
-            slowed.lowest,
-            slowed.lowest,
-        )?;
+        let (server, strain) = (safe(&slowed.server), phrase::strain(slowed.strain));
+        let times = counted(slowed.times, "time", "times");
+        write!(out, "{server} showed strain ({strain}) and was asked more slowly {times}, ")?;
+        if slowed.gap.is_zero() {
+            let least = slowed.lowest;
+            writeln!(out, "{least} at a time at the slowest: --per-host {least} keeps it so")?;
+        } else {
+            let rate = rate(slowed.gap);
+            writeln!(
+                out,
+                "{} apart at the slowest: --rate {rate} keeps it so",
+                duration(slowed.gap)
+            )?;
+        }
     }
     Ok(())
+}
+
+/// A gap between requests, as `--rate` takes it.
+fn rate(gap: Duration) -> String {
+    match 1000 / gap.as_millis().max(1) {
+        0 => format!("1/{}ms", gap.as_millis()),
+        many => format!("{many}/s"),
+    }
 }
 
 fn unfinished(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
