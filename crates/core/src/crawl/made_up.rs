@@ -3,7 +3,8 @@
 //! For each folder and ending in which pages answer well, one address is made up and
 //! asked. Where the server says 404, its word is good. Where it gives a page, others
 //! that say the same are missing too, whatever their status. A server that gives its
-//! home page for anything says nothing by that: its pages may be drawn by script.
+//! home page for anything says nothing by that: its pages may be drawn by script. Nor
+//! does one that gives nearly the same page for all that it has.
 
 use std::collections::HashMap;
 
@@ -20,6 +21,8 @@ pub const MADE_UP: &str = "rummage-made-up-";
 /// So many are made up for one server: of the site, and of others.
 const OWN_MOST: u32 = 30;
 const OTHER_MOST: u32 = 4;
+/// Of so many pages of one shape, not nearly all can be missing.
+const MANY: usize = 10;
 
 /// What servers say of what cannot be there.
 #[derive(Debug, Default)]
@@ -160,9 +163,15 @@ impl Crawl {
         if !knows_home || self.made_up.likeness.get(&home) == Some(&likeness) {
             return;
         }
-        for id in self.made_up.groups[group].pages.clone() {
-            let alike = self.made_up.likeness.get(&id) == Some(&likeness);
-            if alike && !std::mem::replace(&mut self.entry_mut(id).like_made_up, true) {
+        let pages = self.made_up.groups[group].pages.clone();
+        let is_alike = |id: &AddressId| self.made_up.likeness.get(id) == Some(&likeness);
+        let alike: Vec<bool> = pages.iter().map(is_alike).collect();
+        // Where nearly all are, the server has one page for what is there as well.
+        let count = alike.iter().filter(|alike| **alike).count();
+        let says_nothing = pages.len() >= MANY && count * 10 >= pages.len() * 9;
+        for (id, alike) in pages.into_iter().zip(alike) {
+            let now = alike && !says_nothing;
+            if std::mem::replace(&mut self.entry_mut(id).like_made_up, now) != now {
                 self.judge_again(id);
             }
         }

@@ -8,7 +8,7 @@ use crate::network::is_loopback;
 use crate::outcome::{Answer, Ending};
 use crate::reading::{Format, Reading};
 use crate::scope::Scope;
-use crate::verdict::{Asked, Clues, Judgement, Verdict, Way, judge};
+use crate::verdict::{Asked, Cause, Clues, Judgement, Verdict, Way, judge};
 
 impl Crawl {
     /// This ending stands: what it means.
@@ -110,17 +110,15 @@ impl Crawl {
 
     /// Something has turned up about an address that answered well.
     pub(super) fn judge_again(&mut self, id: AddressId) {
-        let State::Settled(Judged {
-            verdict: Verdict::Sound,
-            next: None,
-            status: Some(status),
-            ..
-        }) = self.entry(id).state
+        let State::Settled(Judged { verdict, cause, next: None, status: Some(status), .. }) =
+            self.entry(id).state
         else {
             return;
         };
-        let ending = Ending::Answer(Answer { status, ..Answer::default() });
-        self.settle_ending(id, &ending, self.clues(id));
+        if verdict == Verdict::Sound || cause == Some(Cause::Soft404) {
+            let ending = Ending::Answer(Answer { status, ..Answer::default() });
+            self.settle_ending(id, &ending, self.clues(id));
+        }
     }
 
     /// Takes what was read, where it is the site's. Gives whether it was a page and

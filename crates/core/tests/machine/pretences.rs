@@ -90,6 +90,18 @@ fn a_host_that_gives_its_home_page_for_anything_says_nothing_by_that() {
 }
 
 #[test]
+fn a_folder_that_says_the_same_of_all_it_has_says_nothing_by_that() {
+    let links: Vec<String> = (0..30).map(|n| format!("/room/{n}")).collect();
+    let list: Vec<&str> = links.iter().map(String::as_str).collect();
+    let web = Web::default()
+        .on("http://a.test/", page(&list))
+        .fallback("http://a.test/room/", text("A room", "With a bed, a chair and a view."));
+    let seen = crawl(web);
+    let sound = seen.verdicts.values().filter(|verdict| *verdict == "sound 200").count();
+    assert_eq!(sound, 31, "{:#?}", seen.verdicts);
+}
+
+#[test]
 fn redirects_that_end_elsewhere_are_doubtful() {
     let seen = crawl(
         Web::default()
