@@ -26,6 +26,13 @@ pub(crate) const OUTCOME_SQL: &str = "
     JOIN address AS last ON last.id = verdict.final
     LEFT JOIN address AS moved ON moved.id = verdict.moved_to";
 
+/// A page by its address and title.
+#[derive(Clone, Copy)]
+struct Named<'a> {
+    address: &'a str,
+    title: Option<&'a str>,
+}
+
 /// What a link says, and what is said of it.
 struct Mark {
     address: Arc<str>,
@@ -86,21 +93,22 @@ impl Reader {
     fn walk<E: From<StoreError>>(
         &self,
         pages: &[Page],
-        mut take: impl FnMut(usize, &str, pack::Place) -> Result<(), E>,
+        mut take: impl FnMut(usize, Named<'_>, pack::Place) -> Result<(), E>,
     ) -> Result<(), E> {
         let mut select = self
             .db
             .prepare_cached(
-                "SELECT url, links FROM page_version JOIN address ON address.id = address
+                "SELECT url, links, title FROM page_version JOIN address ON address.id = address
                  WHERE page_version.id = ?1",
             )
             .map_err(StoreError::from)?;
         for (at, page) in pages.iter().enumerate() {
-            let (url, links): (String, Vec<u8>) = select
-                .query_row(params![page.version], |row| Ok((row.get(0)?, row.get(1)?)))
+            let (url, links, title): (String, Vec<u8>, Option<String>) = select
+                .query_row(params![page.version], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))
                 .map_err(StoreError::from)?;
+            let page = Named { address: &url, title: title.as_deref() };
             for place in pack::unpack(&links) {
-                take(at, &url, place)?;
+                take(at, page, place)?;
             }
         }
         Ok(())
@@ -235,7 +243,7 @@ fn not_asked() -> Outcome {
 }
 
 impl Mark {
-    fn row(&self, page: &str, place: pack::Place) -> LinkRow {
+    fn row(&self, page: Named<'_>, place: pack::Place) -> LinkRow {
         let mut outcome = self.outcome.clone();
         if let Some(own) = self.own(page) {
             (outcome.verdict, outcome.cause) = (own.verdict, own.cause);
@@ -247,7 +255,7 @@ impl Mark {
             fragment: self.fragment.clone(),
             outcome,
             for_script: self.place == Some(Place::ForScript) || (lacks_place && self.scripted),
-            page: page.to_owned(),
+            page: page.address.to_owned(),
             line: place.line,
             column: place.column,
             element: self.element.clone(),
@@ -262,9 +270,11 @@ impl Mark {
 
     /// What is said of the link itself, on that page, where it is worse than what is said
     /// of its address.
-    fn own(&self, page: &str) -> Option<Judgement> {
+    fn own(&self, page: Named<'_>) -> Option<Judgement> {
         of_link(&LinkSeen {
-            page,
+            page: page.address,
+            title: page.title,
+            text: self.text.as_deref(),
             target: &self.address,
             scope: self.outcome.scope,
             element: Element::named(&self.element)?,

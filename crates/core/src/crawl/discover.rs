@@ -72,7 +72,7 @@ impl Crawl {
             if uses.visit() {
                 self.want_place(&target, link.scripted);
             }
-            self.watch_link(page, &target, &link, is_secure);
+            self.watch_link(page, &target, &link, reading.title(), is_secure);
             self.link_address(target.id);
             self.use_address(target.id, self.within_settings(target.id, uses), depth);
             if uses.visit() && self.entry(target.id).scope == Scope::Internal {
@@ -158,7 +158,14 @@ impl Crawl {
     }
 
     /// A link may have a fault beside its address.
-    fn watch_link(&mut self, page: AddressId, target: &Target, link: &Link<'_>, is_secure: bool) {
+    fn watch_link(
+        &mut self,
+        page: AddressId,
+        target: &Target,
+        link: &Link<'_>,
+        title: Option<&str>,
+        is_secure: bool,
+    ) {
         // Hardly any link may: the others are let through at once.
         if link.written.len() > 1 && !is_secure && !link.written.contains(':') {
             return;
@@ -171,6 +178,8 @@ impl Crawl {
             attribute: link.attribute,
             rel: link.rel,
             written: link.written,
+            text: link.text,
+            title,
             scripted: link.scripted,
             verdict: Verdict::Sound,
             lacks_place: false,

@@ -21,6 +21,10 @@ pub struct LinkSeen<'a> {
     pub rel: Option<&'a str>,
     /// The reference as it stands in the source.
     pub written: &'a str,
+    /// The link text.
+    pub text: Option<&'a str>,
+    /// The title of the page that has the link.
+    pub title: Option<&'a str>,
     /// A script acts on the element.
     pub scripted: bool,
     /// What is said of the address.
@@ -48,7 +52,14 @@ impl LinkSeen<'_> {
     fn leads_nowhere(&self) -> bool {
         let is_link =
             matches!(self.element.name(), "a" | "area") && self.attribute.name() == "href";
-        is_link && !self.scripted && is_empty_reference(self.written)
+        is_link && !self.scripted && is_empty_reference(self.written) && !self.names_its_page()
+    }
+
+    /// "You are here": the link names the page on which it stands, as menus do.
+    fn names_its_page(&self) -> bool {
+        let (Some(text), Some(title)) = (self.text, self.title) else { return false };
+        let mut parts = title.split(['|', '–', '—', '·', '•', '»']).flat_map(|p| p.split(" - "));
+        !text.is_empty() && parts.any(|part| part.trim().to_lowercase() == text.to_lowercase())
     }
 
     fn wants(&self) -> Option<Want> {
@@ -118,6 +129,8 @@ fn of(element: &str, attribute: &str, written: &'static str) -> LinkSeen<'static
         attribute: Attribute::named(attribute).expect("an attribute that holds links"),
         rel: None,
         written,
+        text: Some("A link"),
+        title: Some("A page - A site"),
         scripted: false,
         verdict: Verdict::Sound,
         lacks_place: false,
@@ -144,6 +157,14 @@ mod tests {
             let button = LinkSeen { scripted: true, lacks_place: true, ..of("a", "href", written) };
             assert_eq!(of_link(&button), None, "{written}");
         }
+    }
+
+    #[test]
+    fn a_menu_that_says_where_we_are_is_no_placeholder() {
+        let here = |text| LinkSeen { text, ..of("a", "href", "#") };
+        assert_eq!(of_link(&here(Some("a page"))), None);
+        assert!(of_link(&here(Some("Another page"))).is_some());
+        assert!(of_link(&here(Some(""))).is_some() && of_link(&here(None)).is_some());
     }
 
     #[test]
