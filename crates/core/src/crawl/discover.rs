@@ -186,8 +186,12 @@ impl Crawl {
             is_page: false,
         };
         if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&seen) {
-            self.progress.broken += u64::from(verdict == Verdict::Broken);
-            self.events.push_back(Event::LinkFault { target: target.id, page, cause });
+            let event = Event::LinkFault { target: target.id, page, cause };
+            // A menu may lead nowhere many times over.
+            if self.events.back() != Some(&event) {
+                self.progress.broken += u64::from(verdict == Verdict::Broken);
+                self.events.push_back(event);
+            }
         }
     }
 

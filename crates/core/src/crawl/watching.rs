@@ -22,6 +22,9 @@ const HUNG_AGAIN: u32 = 8;
 const LONGEST_WAIT: u64 = 60;
 /// So often a failure under strain does not count.
 const STRAINED_MOST: u32 = 3;
+/// So often an address is excused because its server was away: one that takes its server
+/// down each time that it is asked is broken in the end.
+const AWAY_MOST: u32 = 6;
 
 /// What a crawl knows of one server beside its pace.
 #[derive(Debug)]
@@ -112,7 +115,8 @@ impl Crawl {
         // Silence costs its time-out each time: once more has to do.
         let entry = self.entry(id);
         let costs = hangs(ending) && entry.tries + entry.strained > 0;
-        is_away || (strained && !costs && entry.strained < STRAINED_MOST)
+        (is_away && entry.strained < AWAY_MOST)
+            || (strained && !costs && entry.strained < STRAINED_MOST)
     }
 
     /// The wait that a server asks for, if it is to be kept: once, and not too long.
@@ -311,7 +315,7 @@ impl Crawl {
             Wish::GoOn { was_away } => {
                 self.frontier.set_closed(server, false);
                 for (id, ending) in std::mem::take(&mut self.server(server).refused) {
-                    if was_away {
+                    if was_away && self.entry(id).strained < AWAY_MOST {
                         self.ask_anew(id);
                     } else {
                         let clues = Clues { well_again: true, ..self.clues(id) };
@@ -326,7 +330,8 @@ impl Crawl {
     /// What was seen of an address says nothing: it is asked as if it never had been.
     fn ask_anew(&mut self, id: AddressId) {
         let entry = self.entry_mut(id);
-        (entry.tries, entry.strained) = (0, 0);
+        entry.tries = 0;
+        entry.strained += 1;
         self.queue(id, true, false);
     }
 

@@ -225,3 +225,18 @@ fn many_dead_hosts_on_a_line_that_is_up_are_broken() {
     assert_eq!(count(&seen, "broken unreachable"), 20, "{:#?}", seen.verdicts);
     assert_eq!(seen.crawl.halt(), None);
 }
+
+#[test]
+fn a_page_that_takes_its_server_down_each_time_is_broken_in_the_end() {
+    let links: Vec<String> = (0..30).map(|n| format!("/p{n}")).collect();
+    let mut list: Vec<&str> = links.iter().map(String::as_str).collect();
+    list.insert(3, "/deadly");
+    let mut web = Web::default().on("http://a.test/", page(&list));
+    for link in &links {
+        web = web.slow(&format!("http://a.test{link}"), SECOND / 5, page(&[]));
+    }
+    let seen = web.deadly("http://a.test/deadly", 3 * SECOND).crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/deadly"), "broken connection-reset");
+    assert_eq!(count(&seen, "sound 200"), 31, "{:#?}", seen.verdicts);
+    assert!(seen.times_asked("http://a.test/deadly") < 20);
+}

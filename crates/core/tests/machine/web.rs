@@ -57,6 +57,9 @@ pub(crate) struct Web {
     chokes: Option<(String, usize)>,
     /// The request, by its number, that meets a passing failure.
     struck: Option<(Cell<usize>, Ending)>,
+    /// An address that takes its server down whenever it is asked, for so long; and until
+    /// when it is down.
+    deadly: Option<(String, Duration, Cell<Duration>)>,
     /// What addresses give that begin so and are not there otherwise.
     fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
@@ -141,6 +144,12 @@ impl Web {
     /// The host fails when that many requests are in flight.
     pub(crate) fn choking(mut self, host: &str, most: usize) -> Web {
         self.chokes = Some((host.to_owned(), most));
+        self
+    }
+
+    /// Whoever asks this address takes its server down for so long.
+    pub(crate) fn deadly(mut self, address: &str, down: Duration) -> Web {
+        self.deadly = Some((address.to_owned(), down, Cell::new(Duration::ZERO)));
         self
     }
 
@@ -256,6 +265,16 @@ impl Web {
         patience: Duration,
         in_flight: usize,
     ) -> (Duration, Ending) {
+        if let Some((address, down, until)) = &self.deadly {
+            let now = now.since_start();
+            if now < until.get() {
+                return (Duration::from_millis(1), Ending::Failure(Failure::Refused));
+            }
+            if request.address == *address {
+                until.set(now + *down);
+                return (Duration::from_millis(1), Ending::Failure(Failure::Reset));
+            }
+        }
         if let Some((from, to, ending)) = &self.down
             && (*from..*to).contains(&now.since_start())
         {
