@@ -71,7 +71,7 @@ pub fn find(places: &Places, fragment: &str) -> Found {
     Found::No
 }
 
-fn percent_decode(text: &str) -> String {
+pub(crate) fn percent_decode(text: &str) -> String {
     let bytes = text.as_bytes();
     let mut out = Vec::with_capacity(bytes.len());
     let mut at = 0;

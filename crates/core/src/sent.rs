@@ -127,7 +127,6 @@ const LOGIN_PAGES: &[&str] = &[
     "connexion",
     "inloggen",
     "accedi",
-    "users/sign_in",
 ];
 
 /// Names of consent walls: labels of hosts and parts of paths.

@@ -37,7 +37,6 @@ impl Signs {
         let few = page.words <= FEW_WORDS;
         Signs {
             says_missing: says_missing(title, heading, few).map(str::to_owned),
-            // What a script draws has no likeness of its own.
             likeness: page.likeness,
             challenge: few && is_challenge(page, title, heading),
         }
@@ -59,11 +58,16 @@ fn says_missing<'a>(title: &'a str, heading: Option<&'a str>, few_words: bool) -
     }
     // A page with another heading may well be about the words in its title; the name
     // of the site, often the heading of every page, is no other heading.
-    let mut parts =
-        title.split(['|', '–', '—', '·', '•', '»', '«']).flat_map(|part| part.split(" - "));
+    let mut parts = title_parts(title);
     let named_in_title = |text: &str| title.to_lowercase().contains(&text.to_lowercase());
     let undisputed = heading.is_empty() || few_words || named_in_title(heading);
-    parts.find(|part| is_phrase(part) && undisputed).map(str::trim)
+    parts.find(|part| is_phrase(part) && undisputed)
+}
+
+/// What a title is put together from, such as that of the page and that of the site.
+pub(crate) fn title_parts(title: &str) -> impl Iterator<Item = &str> {
+    let parts = title.split(['|', '–', '—', '·', '•', '»', '«']);
+    parts.flat_map(|part| part.split(" - ")).map(str::trim)
 }
 
 /// Whether a text says, and says nothing but, that a page is missing.

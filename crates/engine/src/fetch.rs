@@ -167,10 +167,18 @@ impl Inner {
         }
         if request.scope == Scope::Internal {
             for (name, value) in &self.config.headers {
-                if *name == header::COOKIE && headers.contains_key(name) {
-                    continue;
+                // The chain's own cookies and those that were given go in one field.
+                match headers.get(name).filter(|_| *name == header::COOKIE) {
+                    Some(own) => {
+                        let both = [own.as_bytes(), b"; ", value.as_bytes()].concat();
+                        if let Ok(both) = HeaderValue::from_bytes(&both) {
+                            headers.insert(name.clone(), both);
+                        }
+                    }
+                    None => {
+                        headers.insert(name.clone(), value.clone());
+                    }
                 }
-                headers.insert(name.clone(), value.clone());
             }
         }
         if url.scheme() == "http"

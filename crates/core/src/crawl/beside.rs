@@ -3,8 +3,7 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use super::entry::State;
-use super::{AddressId, BodyWish, Crawl, Event, Judged, Kind, Reply};
+use super::{AddressId, BodyWish, Crawl, Event, Kind, Reply};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
 use crate::outcome::{Attempt, Ending};
@@ -93,8 +92,10 @@ impl Crawl {
 
     /// Something else than a page was asked for.
     fn handle_type(&mut self, id: AddressId, ending: &Ending) {
-        let is_page = |ending: &Ending| matches!(ending, Ending::Answer(answer) if answer.is_success() && answer.is_html());
-        if is_page(ending) {
+        if let Ending::Answer(answer) = ending
+            && answer.is_success()
+            && answer.is_html()
+        {
             self.note_wrong_type(id);
         }
     }
@@ -109,7 +110,7 @@ impl Crawl {
                 let cause = Cause::WrongType;
                 self.events.push_back(Event::LinkFault { target: id, page: id, cause });
             }
-            wrong.extend(self.followers.get(&id).cloned().unwrap_or_default());
+            wrong.extend(self.followers_of(id));
         }
     }
 
@@ -132,10 +133,8 @@ impl Crawl {
         self.places.handle_page(id, reading.places().clone());
         let mut ends_here = vec![id];
         while let Some(at) = ends_here.pop() {
-            if let State::Settled(Judged { .. }) = self.entry(at).state {
-                self.judge_places(at);
-            }
-            ends_here.extend(self.followers.get(&at).cloned().unwrap_or_default());
+            self.judge_places(at);
+            ends_here.extend(self.followers_of(at));
         }
     }
 }

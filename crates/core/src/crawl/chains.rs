@@ -108,6 +108,9 @@ impl Crawl {
         entry.with_cookies = true;
         entry.by_get = true;
         entry.tries = 0;
+        if matches!(entry.state, State::Settled(_)) {
+            self.progress.done -= 1;
+        }
         self.queue(id, false, true);
     }
 

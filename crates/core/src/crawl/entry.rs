@@ -321,3 +321,11 @@ pub(super) enum State {
     /// Has its verdict.
     Settled(Judged),
 }
+
+impl State {
+    /// Whether it is to be asked, now or later.
+    pub(super) fn waits(self) -> bool {
+        use State::{Held, Later, Queued, Refused, Unconfirmed};
+        matches!(self, Held | Queued | Later | Unconfirmed | Refused)
+    }
+}

@@ -128,16 +128,8 @@ impl Crawl {
         let Some(witness) = self.line.witness.or(self.start.reached()) else { return };
         let mut rest = std::mem::take(&mut self.line.failed);
         for index in 0..self.entries.len() {
-            let waits = matches!(
-                self.entries[index].state,
-                State::Queued
-                    | State::Held
-                    | State::InFlight
-                    | State::Later
-                    | State::Unconfirmed
-                    | State::Refused
-            );
-            if waits {
+            let state = self.entries[index].state;
+            if state.waits() || state == State::InFlight {
                 rest.push(AddressId::from_index(index));
             }
         }

@@ -149,6 +149,16 @@ impl Crawl {
         self.frontier.grant(server);
     }
 
+    /// The addresses that redirect to this one, as far as is known by now.
+    pub(super) fn followers_of(&self, id: AddressId) -> Vec<AddressId> {
+        let known = self.followers.get(&id).map(Vec::as_slice).unwrap_or_default();
+        let follows = |follower: &AddressId| match self.entry(*follower).state {
+            State::Follows(next) | State::Settled(Judged { next: Some(next), .. }) => next == id,
+            _ => false,
+        };
+        known.iter().copied().filter(follows).collect()
+    }
+
     pub(super) fn settle_follower(&mut self, id: AddressId, next: AddressId, settled: &Judged) {
         let judged = self.by_way_of(id, next, settled);
         if self.may_need_cookies(id, &judged) {

@@ -69,7 +69,8 @@ impl Crawl {
 
     /// The last word on an address that does not redirect.
     pub(super) fn settle_as(&mut self, id: AddressId, judgement: Judgement, status: Option<u16>) {
-        if self.entry(id).scope == Scope::Internal && judgement.verdict == Verdict::Doubtful {
+        let Entry { scope, read, .. } = *self.entry(id);
+        if scope == Scope::Internal && judgement.verdict == Verdict::Doubtful && !read {
             self.admit(|admission| admission.handle_no_page(id, Vec::new()));
         }
         self.settle(id, judged(id, judgement, status));
@@ -160,16 +161,7 @@ impl Crawl {
         let mut settled = vec![id];
         while let Some(next) = settled.pop() {
             let State::Settled(judged) = self.entry(next).state else { continue };
-            for follower in self.followers.get(&next).cloned().unwrap_or_default() {
-                let follows = match self.entry(follower).state {
-                    State::Follows(at) | State::Settled(Judged { next: Some(at), .. }) => {
-                        at == next
-                    }
-                    _ => false,
-                };
-                if !follows {
-                    continue;
-                }
+            for follower in self.followers_of(next) {
                 let own = self.by_way_of(follower, next, &judged);
                 if self.may_need_cookies(follower, &own) {
                     self.begin_chain(follower);

@@ -193,17 +193,7 @@ impl Crawl {
         self.entries
             .iter()
             .enumerate()
-            .filter(move |(_, entry)| {
-                let waits = matches!(
-                    entry.state,
-                    State::Queued
-                        | State::Held
-                        | State::Later
-                        | State::Unconfirmed
-                        | State::Refused
-                );
-                entry.server == Some(server) && waits
-            })
+            .filter(move |(_, entry)| entry.server == Some(server) && entry.state.waits())
             .map(|(index, _)| AddressId::from_index(index))
     }
 

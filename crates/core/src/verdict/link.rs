@@ -3,6 +3,7 @@
 use super::{Judgement, Verdict};
 use crate::extract::elements::{Attribute, Element, Purpose, Want};
 use crate::scope::Scope;
+use crate::signs::title_parts;
 
 /// What is known of a link and its target.
 #[derive(Debug, Clone, Copy)]
@@ -58,8 +59,8 @@ impl LinkSeen<'_> {
     /// "You are here": the link names the page on which it stands, as menus do.
     fn names_its_page(&self) -> bool {
         let (Some(text), Some(title)) = (self.text, self.title) else { return false };
-        let mut parts = title.split(['|', '–', '—', '·', '•', '»']).flat_map(|p| p.split(" - "));
-        !text.is_empty() && parts.any(|part| part.trim().to_lowercase() == text.to_lowercase())
+        let text = text.to_lowercase();
+        !text.is_empty() && title_parts(title).any(|part| part.to_lowercase() == text)
     }
 
     fn wants(&self) -> Option<Want> {
@@ -93,12 +94,6 @@ fn is_worse(own: Verdict, of_address: Verdict) -> bool {
     let rank = |verdict| Verdict::ALL.iter().position(|known| *known == verdict);
     // What is skipped was not looked at: anything that is known is worse.
     of_address == Verdict::Skipped || rank(own) < rank(of_address)
-}
-
-/// Whether a page where something else is wanted would be told of a link.
-#[must_use]
-pub fn is_wrong_type(element: Element, attribute: Attribute, rel: Option<&str>) -> bool {
-    element.wants(attribute, rel).is_some()
 }
 
 table! {

@@ -16,7 +16,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 
 pub use asked::{Asked, Clues, Hops, Sent, Way, judge};
-pub use link::{LinkSeen, is_wrong_type, of_link};
+pub use link::{LinkSeen, of_link};
 
 /// What the evidence says of a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -217,3 +217,15 @@ fn a_base_is_what_references_of_the_page_are_resolved_against() {
         assert_eq!(seen.verdict(found).split(' ').next(), Some("broken"), "{base}");
     }
 }
+
+#[test]
+fn a_page_that_says_it_is_missing_was_read_and_takes_its_place() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/lost", "/p1", "/p2", "/p3"]))
+        .on("http://a.test/lost", Act::Page("<title>Page not found</title>".into()))
+        .on("http://a.test/p1", page(&[]))
+        .on("http://a.test/p2", page(&[]))
+        .on("http://a.test/p3", page(&[]));
+    let seen = web.crawl(Settings { max_pages: Some(3), ..Settings::default() });
+    assert_eq!(seen.pages, ["http://a.test/", "http://a.test/lost", "http://a.test/p1"]);
+}
