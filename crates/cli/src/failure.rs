@@ -81,7 +81,7 @@ impl Failure {
     }
 
     /// Whether nobody reads our output any more: no reason to complain.
-    fn is_closed_pipe(&self) -> bool {
+    pub(crate) fn is_closed_pipe(&self) -> bool {
         matches!(self, Failure::View(ViewError::Write(error))
             if error.kind() == std::io::ErrorKind::BrokenPipe)
     }
@@ -89,7 +89,9 @@ impl Failure {
     fn exit(&self) -> Exit {
         match self {
             Failure::Usage { .. } => Exit::Usage,
-            Failure::Store(StoreError::NothingToResume) => Exit::Usage,
+            Failure::Store(StoreError::NothingToResume | StoreError::NoSuchRun { .. }) => {
+                Exit::Usage
+            }
             _ => Exit::Impossible,
         }
     }
@@ -176,6 +178,11 @@ fn store_hint(error: &StoreError) -> &'static str {
         }
         StoreError::CannotOpen { .. } | StoreError::ReadOnly => {
             "Check the folder and its permissions, or name another file with --store."
+        }
+        StoreError::NoSuchRun { .. } => "rummage sites runs lists those that there are.",
+        StoreError::TooOld { .. } => {
+            "Nothing was changed in it. It is from before the first release: crawl anew, into \
+             another file named with --store."
         }
         StoreError::NotAStore { .. } => {
             "Nothing was changed in it. Name another file with --store."

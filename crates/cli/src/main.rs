@@ -4,7 +4,9 @@
 //! the world once, hand plain settings to the crates below, and say how it ended.
 
 mod args;
+mod choice;
 mod commands;
+mod config;
 mod failure;
 mod output;
 mod password;

@@ -23,8 +23,19 @@ pub(crate) fn stderr_is_drawn() -> bool {
 }
 
 /// Gathers small writes; flush before the end.
-pub(crate) fn buffered(out: impl Write) -> impl Write {
+pub(crate) fn buffered<W: Write>(out: W) -> BufWriter<W> {
     BufWriter::with_capacity(64 * 1024, out)
+}
+
+/// A temporary file is for its owner alone; what people asked for is for whom they like.
+pub(crate) fn make_readable(file: &std::fs::File) {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        let _ = file.set_permissions(std::fs::Permissions::from_mode(0o644));
+    }
+    #[cfg(not(unix))]
+    let _ = file;
 }
 
 fn choice(color: Color, is_terminal: bool) -> ColorChoice {

@@ -1,16 +1,20 @@
 //! Where things are kept.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use etcetera::{BaseStrategy, choose_base_strategy};
 
+use crate::config::Config;
 use crate::failure::Failure;
 
-/// The store: the file that was named, else one in the user's data folder (XDG
-/// Base Directory Specification; its likes on other systems).
-pub(crate) fn store(named: Option<PathBuf>) -> Result<PathBuf, Failure> {
+/// The store: the file that was named, else the one beside the settings file, else one in
+/// the user's data folder (XDG Base Directory Specification; its likes on other systems).
+pub(crate) fn store(named: Option<&Path>, config: &Config) -> Result<PathBuf, Failure> {
     if let Some(named) = named {
-        return Ok(named);
+        return Ok(named.to_owned());
+    }
+    if let Some(folder) = config.folder() {
+        return Ok(folder.join("rummage.db"));
     }
     match choose_base_strategy() {
         Ok(folders) => Ok(folders.data_dir().join("rummage").join("rummage.db")),

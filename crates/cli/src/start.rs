@@ -1,11 +1,96 @@
-//! What START means: a URL, or a host name that is tried over https, then http.
+//! What START means: a URL, a site of the settings file, or a host name that is tried over
+//! https, then http.
 
 use std::path::Path;
 
 use rummage_core::network::is_loopback;
 use url::Url;
 
+use crate::choice;
+use crate::config::Config;
 use crate::failure::Failure;
+use crate::values::{nearest, one_of};
+
+/// Where a crawl begins, and with whose settings.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Start {
+    /// A URL or a host name.
+    pub(crate) text: String,
+    /// The name of its section in the settings file, if it has one.
+    pub(crate) site: Option<String>,
+}
+
+/// Finds out what START means, or that of the only site of the settings file.
+pub(crate) fn resolve(
+    given: Option<&str>,
+    config: &Config,
+    site: Option<&str>,
+) -> Result<Start, Failure> {
+    match (given.map(str::trim), site) {
+        (None, None) => only_site(config),
+        (None, Some(site)) => site_named(config, site),
+        (Some(text), Some(site)) if config.sites.contains_key(site) => {
+            Ok(Start { text: text.to_owned(), site: Some(site.to_owned()) })
+        }
+        (Some(_), Some(site)) => Err(no_such_site(config, site)),
+        (Some(text), None) if config.sites.contains_key(text) => {
+            if Path::new(text).is_dir() {
+                return Err(wrong(
+                    &format!("{text} is a site of the settings file, and a folder here"),
+                    &format!("For the site write --site {text}; for the folder ./{text}."),
+                ));
+            }
+            site_named(config, text)
+        }
+        (Some(text), None) => {
+            let hosts = candidates(text)?;
+            let site = hosts.first().and_then(|url| choice::by_host(config, &host(url)));
+            Ok(Start { text: text.to_owned(), site })
+        }
+    }
+}
+
+fn site_named(config: &Config, site: &str) -> Result<Start, Failure> {
+    let section = config.sites.get(site).ok_or_else(|| no_such_site(config, site))?;
+    match &section.own.start {
+        Some(start) => Ok(Start { text: start.clone(), site: Some(site.to_owned()) }),
+        None => Err(wrong(
+            &format!("[site.{site}] has no start"),
+            "Add a line such as start = \"https://www.example.test/\" to it.",
+        )),
+    }
+}
+
+fn no_such_site(config: &Config, site: &str) -> Failure {
+    let names: Vec<&str> = config.sites.keys().map(String::as_str).collect();
+    let hint = match (nearest(site, names.iter().copied()), names.as_slice()) {
+        (Some(near), _) => format!("Did you mean {near}?"),
+        (None, []) => "No site stands in a settings file; rummage init writes one.".to_owned(),
+        (None, some) => format!("There is {}.", one_of(some)),
+    };
+    wrong(&format!("there is no [site.{site}] in the settings file"), &hint)
+}
+
+fn only_site(config: &Config) -> Result<Start, Failure> {
+    let names: Vec<&str> = config.sites.keys().map(String::as_str).collect();
+    match names.as_slice() {
+        [only] => site_named(config, only),
+        [] => Err(wrong(
+            "nothing says where to begin",
+            "Name a site: rummage crawl www.example.test. Or see it work: rummage demo.",
+        )),
+        several => Err(wrong(
+            &format!("the settings file has {} sites", several.len()),
+            &format!("Name one of them: {}.", one_of(several)),
+        )),
+    }
+}
+
+/// The host of an address, with its port where that is not a default one.
+pub(crate) fn host(url: &Url) -> String {
+    let host = url.host_str().unwrap_or_default();
+    url.port().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"))
+}
 
 /// The addresses to try, in their order.
 pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {

@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 
 /// A duration: `500ms`, `20s`, `5m`, `12h`, `3d`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
 pub(crate) struct Time(pub(crate) Duration);
 
 pub(crate) fn time(text: &str) -> Result<Time, String> {
@@ -36,6 +37,7 @@ pub(crate) fn time(text: &str) -> Result<Time, String> {
 
 /// A rate, as the least time between two requests: `2/s`, `30/min`, `1/5s`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
 pub(crate) struct Rate(pub(crate) Duration);
 
 pub(crate) fn rate(text: &str) -> Result<Rate, String> {
@@ -56,6 +58,7 @@ pub(crate) fn rate(text: &str) -> Result<Rate, String> {
 
 /// A size in octets: `500K`, `10M`, `1G`, with binary steps; `KB`, `MiB` and so on too.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
 pub(crate) struct Size(pub(crate) usize);
 
 pub(crate) fn size(text: &str) -> Result<Size, String> {
@@ -78,7 +81,8 @@ pub(crate) fn size(text: &str) -> Result<Size, String> {
 }
 
 /// The proxy to ask through: `http://host:port`, perhaps with a user, or `none`.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
 pub(crate) struct Proxy(pub(crate) Option<String>);
 
 pub(crate) fn proxy(text: &str) -> Result<Proxy, String> {
@@ -103,20 +107,6 @@ pub(crate) fn prefix(text: &str) -> Result<Within, String> {
     Prefix::parse(text).map(Within).map_err(|error| {
         format!("{error}; write a path such as /docs/, or a host such as shop.example.test")
     })
-}
-
-impl From<Within> for String {
-    fn from(Within(prefix): Within) -> String {
-        prefix.as_str().to_owned()
-    }
-}
-
-impl TryFrom<String> for Within {
-    type Error = String;
-
-    fn try_from(text: String) -> Result<Within, String> {
-        prefix(&text)
-    }
 }
 
 /// What becomes of queries: `keep`, `drop`, `drop:NAME,…`.
@@ -150,14 +140,6 @@ impl From<Query> for String {
     }
 }
 
-impl TryFrom<String> for Query {
-    type Error = String;
-
-    fn try_from(text: String) -> Result<Query, String> {
-        query(&text)
-    }
-}
-
 /// The name of an element that can hold a link.
 pub(crate) fn element(text: &str) -> Result<String, String> {
     let name = text.trim().to_ascii_lowercase();
@@ -168,7 +150,8 @@ pub(crate) fn element(text: &str) -> Result<String, String> {
 }
 
 /// A header field to send.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
 pub(crate) struct Header {
     pub(crate) name: HeaderName,
     pub(crate) value: HeaderValue,
@@ -216,12 +199,85 @@ impl From<Connect> for String {
     }
 }
 
-impl TryFrom<String> for Connect {
-    type Error = String;
+/// What is read from a text is read so in the settings file, too.
+macro_rules! read_from_text {
+    ($($type:ty: $read:ident),*) => {$(
+        impl TryFrom<String> for $type {
+            type Error = String;
 
-    fn try_from(text: String) -> Result<Connect, String> {
-        connect(&text)
+            fn try_from(text: String) -> Result<$type, String> {
+                $read(&text)
+            }
+        }
+    )*};
+}
+
+read_from_text!(Time: time, Rate: rate, Size: size, Proxy: proxy, Within: prefix, Query: query,
+    Header: header, Connect: connect);
+
+impl From<Time> for String {
+    fn from(Time(time): Time) -> String {
+        let millis = time.as_millis();
+        let units = [(86_400_000, "d"), (3_600_000, "h"), (60_000, "m"), (1000, "s")];
+        let unit = units.iter().find(|(many, _)| millis % many == 0 && millis >= *many);
+        unit.map_or(format!("{millis}ms"), |(many, unit)| format!("{}{unit}", millis / many))
     }
+}
+
+impl From<Rate> for String {
+    fn from(Rate(gap): Rate) -> String {
+        let nanos = gap.as_nanos().max(1);
+        match 1_000_000_000 / nanos {
+            many if many > 0 && 1_000_000_000 / many == nanos => format!("{many}/s"),
+            _ => format!("1/{}", String::from(Time(gap))),
+        }
+    }
+}
+
+impl From<Size> for String {
+    fn from(Size(size): Size) -> String {
+        let units = [(1 << 30, "G"), (1 << 20, "M"), (1 << 10, "K")];
+        let unit = units.iter().find(|(many, _)| size % many == 0 && size >= *many);
+        unit.map_or(size.to_string(), |(many, unit)| format!("{}{unit}", size / many))
+    }
+}
+
+impl From<Within> for String {
+    fn from(Within(prefix): Within) -> String {
+        prefix.as_str().to_owned()
+    }
+}
+
+impl From<Proxy> for String {
+    fn from(Proxy(proxy): Proxy) -> String {
+        proxy.unwrap_or_else(|| "none".to_owned())
+    }
+}
+
+/// Values may be secrets: they are not told.
+impl From<Header> for String {
+    fn from(header: Header) -> String {
+        format!("{}: (not shown)", header.name)
+    }
+}
+
+/// `a, b or c`.
+pub(crate) fn one_of(names: &[&str]) -> String {
+    match names {
+        [] => String::new(),
+        [one] => (*one).to_owned(),
+        [rest @ .., last] => format!("{} or {last}", rest.join(", ")),
+    }
+}
+
+/// The name that somebody may have meant, if one is near.
+pub(crate) fn nearest<'a>(
+    written: &str,
+    names: impl IntoIterator<Item = &'a str>,
+) -> Option<&'a str> {
+    let distance = |name: &'a str| (strsim::damerau_levenshtein(written, name), name);
+    let (distance, name) = names.into_iter().map(distance).min()?;
+    (distance <= 2.max(written.len() / 3)).then_some(name)
 }
 
 #[cfg(test)]
@@ -238,6 +294,31 @@ mod tests {
         {
             assert!(time(text).is_err(), "{text}");
         }
+    }
+
+    #[test]
+    fn values_are_written_as_they_are_read() {
+        for text in ["500ms", "20s", "5m", "12h", "3d"] {
+            assert_eq!(String::from(time(text).unwrap()), text);
+        }
+        for text in ["2/s", "1/2s", "1/5s", "1/500ms"] {
+            let rate = rate(text).unwrap();
+            assert_eq!(super::rate(&String::from(rate)), Ok(rate), "{text}");
+        }
+        for text in ["10M", "500K", "1G", "7"] {
+            assert_eq!(String::from(size(text).unwrap()), text);
+        }
+        assert_eq!(String::from(proxy("none").unwrap()), "none");
+        assert_eq!(String::from(header("X-Key: secret").unwrap()), "x-key: (not shown)");
+    }
+
+    #[test]
+    fn what_is_near_is_offered_and_what_is_far_is_not() {
+        let names = ["timeout", "rate", "gentle"];
+        assert_eq!(nearest("timout", names), Some("timeout"));
+        assert_eq!(nearest("gentel", names), Some("gentle"));
+        assert_eq!(nearest("concurrency", names), None);
+        assert_eq!(one_of(&names), "timeout, rate or gentle");
     }
 
     #[test]

@@ -21,6 +21,8 @@ pub(crate) struct Teller {
     verbose: bool,
     asked_for: String,
     last_time: Option<Duration>,
+    /// The section of the settings file that holds.
+    section: Option<String>,
     /// Known once the start was reached, told with its title.
     bounds: Option<(Bounds, String)>,
     /// What is to be said after that.
@@ -53,9 +55,15 @@ impl Teller {
             verbose: everywhere.verbose,
             asked_for,
             last_time,
+            section: None,
             bounds: None,
             early: Vec::new(),
         }
+    }
+
+    /// A section of the settings file holds.
+    pub(crate) fn handle_settings(&mut self, section: &str) {
+        self.section = Some(section.to_owned());
     }
 
     /// Takes the progress away.
@@ -101,6 +109,9 @@ impl Teller {
             head += &format!("; read is what lies within {}", within.join(", "));
         } else if path_of(&start) != "/" {
             head += "; the path of the start does not confine it";
+        }
+        if let Some(section) = &self.section {
+            head += &format!("; with the settings of [site.{}]", safe(section));
         }
         if let Some(time) = self.last_time {
             head += &format!("; last time it took {}", duration(time));

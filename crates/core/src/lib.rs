@@ -12,6 +12,7 @@
 //! [`verdict::judge`] is the table from what was seen to what is said.
 
 pub mod address;
+pub mod compare;
 pub mod crawl;
 pub mod extract;
 pub mod fragment;
@@ -26,6 +27,7 @@ pub mod pace;
 pub mod pattern;
 pub mod query;
 pub mod rank;
+pub mod reach;
 pub mod reading;
 pub mod retry;
 pub mod robots;

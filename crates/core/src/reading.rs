@@ -117,6 +117,9 @@ pub struct LinkRecord {
     pub rel: Option<Span>,
     /// The nearest landmark.
     pub region: Option<Region>,
+    /// A number for the blocks around it, from the nearest landmark inwards: equal
+    /// wherever a template puts the same part.
+    pub surroundings: u32,
     /// Its element says that a script acts on it: role `button` or `tab`,
     /// `aria-controls`, a `data-` attribute that ends in `toggle`, or `onclick`.
     pub scripted: bool,
@@ -141,6 +144,8 @@ pub struct Link<'a> {
     pub rel: Option<&'a str>,
     /// See [`LinkRecord::region`].
     pub region: Option<Region>,
+    /// See [`LinkRecord::surroundings`].
+    pub surroundings: u32,
     /// See [`LinkRecord::scripted`].
     pub scripted: bool,
     /// See [`LinkRecord::line`].
@@ -224,6 +229,7 @@ impl Reading {
             text: link.text.map(|span| self.at(span)),
             rel: link.rel.map(|span| self.at(span)),
             region: link.region,
+            surroundings: link.surroundings,
             scripted: link.scripted,
             line: link.line,
             column: link.column,
@@ -283,6 +289,7 @@ impl Reading {
             }
             let region = link.region.map_or(0, |region| region as u8 + 1);
             hash.update(&[region, u8::from(link.scripted)]);
+            hash.update(&link.surroundings.to_le_bytes());
             hash.update(&link.line.to_le_bytes());
             hash.update(&link.column.to_le_bytes());
         }
@@ -426,6 +433,7 @@ impl ReadingBuilder {
                 text: link.text.map(|text| self.keep(text)),
                 rel: link.rel.map(|rel| self.keep(rel)),
                 region: link.region.or(region),
+                surroundings: link.surroundings,
                 scripted: link.scripted,
                 line: tag,
                 column: 0,

@@ -1,6 +1,8 @@
 //! Parts that stand on many pages: one edit mends all.
 
-use crate::reading::Region;
+use xxhash_rust::xxh3::Xxh3;
+
+use crate::reading::{Link, Region};
 
 /// From how many pages on the same link can be part of a template.
 ///
@@ -15,14 +17,58 @@ const PAGES: u64 = 3;
 /// it takes half of the pages.
 #[must_use]
 pub fn is_shared(pages: u64, all: u64, region: Option<Region>) -> bool {
-    let framed =
-        matches!(region, Some(Region::Header | Region::Nav | Region::Aside | Region::Footer));
-    pages >= PAGES && (framed || pages * 2 >= all)
+    pages >= PAGES && (is_framed(region) || pages * 2 >= all)
+}
+
+/// Whether a region is one that templates write: all but the main part.
+#[must_use]
+pub fn is_framed(region: Option<Region>) -> bool {
+    matches!(region, Some(Region::Header | Region::Nav | Region::Aside | Region::Footer))
+}
+
+/// What makes a link the same on every page: its target (a number that the caller
+/// gives, and the fragment), element, attribute, text, region, and the blocks around it.
+///
+/// How the reference is written does not count, since `../rota.html` and `rota.html`
+/// may come of one template; nor does `rel`, nor what only changes how words look.
+///
+/// ```
+/// use rummage_core::extract::{Extractor, Format};
+/// use rummage_core::shared::fingerprint;
+///
+/// let read = |page: &str| {
+///     let mut extractor = Extractor::new(Format::Html, Some("utf-8"), 1 << 20);
+///     extractor.feed(page.as_bytes());
+///     extractor.finish()
+/// };
+/// let home = read("<nav><ul><li class=open><b><a href=/boats>Boats</a></b></ul></nav>");
+/// let boat = read("<nav><ul><li><a href=../boats>Boats</a></ul></nav>");
+/// let of = |page: &rummage_core::reading::Reading| fingerprint(7, None, &page.links().next().unwrap());
+/// assert_eq!(of(&home), of(&boat));
+/// ```
+#[must_use]
+pub fn fingerprint(target: u64, fragment: Option<&str>, link: &Link<'_>) -> u64 {
+    let mut hash = Xxh3::new();
+    hash.update(&target.to_le_bytes());
+    hash.update(link.element.name().as_bytes());
+    hash.update(&[0]);
+    hash.update(link.attribute.name().as_bytes());
+    hash.update(&link.surroundings.to_le_bytes());
+    hash.update(&[link.region.map_or(0, |region| region as u8 + 1)]);
+    for text in [fragment, link.text] {
+        // A length before each text, so that no two run together alike.
+        let length = text.map_or(u64::MAX, |text| text.len() as u64);
+        hash.update(&length.to_le_bytes());
+        hash.update(text.unwrap_or_default().as_bytes());
+    }
+    hash.digest()
 }
 
 #[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
     use super::*;
+    use crate::extract::{Extractor, Format};
 
     #[test]
     fn a_menu_is_shared_and_words_in_the_text_are_not() {
@@ -30,5 +76,47 @@ mod tests {
         assert!(!is_shared(2, 100, Some(Region::Footer)));
         assert!(!is_shared(40, 100, Some(Region::Main)));
         assert!(is_shared(50, 100, None));
+        assert!(!is_shared(2, 2, None));
+    }
+
+    /// The fingerprints of the links of a page, their references taken for targets.
+    fn prints(page: &str) -> Vec<u64> {
+        let mut extractor = Extractor::new(Format::Html, Some("utf-8"), 1 << 20);
+        extractor.feed(page.as_bytes());
+        let reading = extractor.finish();
+        let print = |link: Link<'_>| {
+            let target = xxhash_rust::xxh3::xxh3_64(link.written.as_bytes());
+            fingerprint(target, None, &link)
+        };
+        reading.links().map(print).collect()
+    }
+
+    #[test]
+    fn the_entry_that_is_open_does_not_unfold_a_menu() {
+        let plain = prints("<nav><ul><li><a href=/a>A</a><li><a href=/b>B</a></ul></nav>");
+        let open = prints(
+            "<nav class=x><ul><li id=on class=on><strong><a href=/a aria-current=page>A</a></strong>
+             <li><span><a href=/b>B</a></span></ul></nav>",
+        );
+        assert_eq!(plain, open);
+    }
+
+    #[test]
+    fn what_says_or_names_something_else_is_another_link() {
+        let one = prints("<footer><ul><li><a href=/a>A</a></ul></footer>");
+        for other in [
+            "<footer><ul><li><a href=/b>A</a></ul></footer>",
+            "<footer><ul><li><a href=/a>B</a></ul></footer>",
+            "<footer><p><a href=/a>A</a></p></footer>",
+            "<nav><ul><li><a href=/a>A</a></ul></nav>",
+            "<footer><ul><li><a href=/a><img alt=A></a></ul></footer>",
+        ] {
+            let same = other.contains("<img");
+            assert_eq!(prints(other)[0] == one[0], same, "{other}");
+        }
+        let twice = prints("<footer><p><a href=/a>More</a> <a href=/b>More</a></p></footer>");
+        assert_ne!(twice[0], twice[1], "two links with equal text");
+        let moved = prints("<div><div><footer><ul><li><a href=/a>A</a></ul></footer></div></div>");
+        assert_eq!(moved, one, "what lies around the landmark does not count");
     }
 }

@@ -11,13 +11,14 @@ use crate::StoreError;
 /// Tells our files from other SQLite files: "RUMM" in the header.
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
-/// Each step takes a store from the version before to its own.
-const MIGRATIONS: &[&str] =
-    &[include_str!("schema.sql"), include_str!("schema_2.sql"), include_str!("schema_3.sql")];
+/// Each step takes a store from the version before to its own; the first makes it.
+const MIGRATIONS: &[(i64, &str)] = &[(4, include_str!("schema.sql"))];
+
+/// The oldest version that we know. Those before were never given out.
+const OLDEST: i64 = MIGRATIONS[0].0;
 
 /// The newest version that we know.
-#[expect(clippy::cast_possible_wrap, reason = "a handful of migrations")]
-const KNOWN: i64 = MIGRATIONS.len() as i64;
+const KNOWN: i64 = MIGRATIONS[MIGRATIONS.len() - 1].0;
 
 /// Opens a store to write; makes it, and the folder that it stands in, if need be.
 ///
@@ -104,6 +105,9 @@ fn check(connection: &Connection, path: &Path) -> Result<(), StoreError> {
         return Err(StoreError::NotAStore { path: path.to_owned() });
     }
     let found = version(connection).map_err(opening)?;
+    if found < OLDEST {
+        return Err(StoreError::TooOld { path: path.to_owned(), found, oldest: OLDEST });
+    }
     if found > KNOWN {
         return Err(StoreError::Newer { path: path.to_owned(), found, known: KNOWN });
     }
@@ -111,7 +115,7 @@ fn check(connection: &Connection, path: &Path) -> Result<(), StoreError> {
 }
 
 fn migrate(connection: &mut Connection, from: i64) -> Result<(), StoreError> {
-    for (step, sql) in (1..).zip(MIGRATIONS) {
+    for &(step, sql) in MIGRATIONS {
         if step > from {
             let transaction = connection.transaction()?;
             transaction.execute_batch(sql)?;

@@ -38,6 +38,16 @@ pub enum StoreError {
         /// The newest version that we know.
         known: i64,
     },
+    /// A version of the tool from before the first that was given out made it.
+    #[error("the store {} is of version {found}; this tool knows versions from {oldest} on", path.display())]
+    TooOld {
+        /// The file.
+        path: PathBuf,
+        /// The version that it has.
+        found: i64,
+        /// The oldest version that we know.
+        oldest: i64,
+    },
     /// The disk is full.
     #[error("the disk is full: the store cannot grow")]
     DiskFull,
@@ -50,9 +60,15 @@ pub enum StoreError {
     /// The file is damaged.
     #[error("the store is damaged: {0}")]
     Damaged(String),
-    /// There is no run in it yet, or none of that number.
+    /// There is no run in it yet.
     #[error("there is no run in the store")]
     NoRun,
+    /// There is no run of that number.
+    #[error("there is no run {number} in the store")]
+    NoSuchRun {
+        /// The number.
+        number: i64,
+    },
     /// No run waits to be finished.
     #[error("no run in the store waits to be finished")]
     NothingToResume,

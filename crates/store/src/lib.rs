@@ -8,27 +8,44 @@
 //! belongs together; any number of [`Reader`]s look on meanwhile. What is
 //! committed is sound after a kill: SQLite's write-ahead log sees to that.
 //!
-//! This crate alone knows SQL. The schema is `schema.sql`, beside this file,
-//! as the later versions change it.
+//! This crate alone knows SQL. The schema is `schema.sql`, beside this file;
+//! `docs/store.md` tells people how to query it.
 
+mod compare;
 mod connection;
+mod endings;
 mod error;
+mod evidence;
+mod history;
 mod known;
-mod links;
+mod marks;
 mod notes;
+mod open;
 mod order;
 mod pack;
+mod past;
 mod reader;
 mod records;
 mod replay;
+mod rows;
+mod sayings;
+mod sift;
+mod sight;
+mod sites;
+mod totals;
 mod writer;
 
+pub use compare::{Comparison, Healing, compare};
 pub use error::StoreError;
 pub use notes::NoteRow;
+pub use open::OpenRun;
+pub use past::{PastFinding, PastVerdict};
 pub use reader::Reader;
 pub use records::{
-    LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunState, SkipCount, SlowedServer, Totals,
-    TraceRow,
+    Address, Changes, History, LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunState,
+    SkipCount, SlowedServer, TargetRow, Totals, TraceRow,
 };
 pub use replay::Replay;
+pub use sift::{Found, Sift};
+pub use sites::{Pruned, SiteRow, prune};
 pub use writer::{NewRun, RunWriter};

@@ -8,7 +8,8 @@ use rummage_core::trap::Stop;
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
 
-use crate::{Reader, StoreError};
+use crate::StoreError;
+use crate::open::OpenRun;
 
 /// Something to know, and of which address.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -40,7 +41,7 @@ struct Detail {
 pub(crate) fn write(
     db: &Connection,
     run: Option<i64>,
-    address: i64,
+    address: u32,
     note: &Note,
 ) -> Result<(), StoreError> {
     let (kind, detail) = pack(note);
@@ -95,17 +96,17 @@ fn unpack(kind: &str, detail: Detail) -> Option<Note> {
     })
 }
 
-impl Reader {
-    /// What there is to know of a run, by kind and address.
+impl OpenRun<'_> {
+    /// What there is to know of the run, by kind and address.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn notes(&self, run: i64) -> Result<Vec<NoteRow>, StoreError> {
+    pub fn notes(&self) -> Result<Vec<NoteRow>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT kind, detail, url FROM note JOIN address ON address.id = note.address
              WHERE run = ?1 ORDER BY kind, url",
         )?;
-        let mut rows = select.query([run])?;
+        let mut rows = select.query([self.info.number])?;
         let mut notes = Vec::new();
         while let Some(row) = rows.next()? {
             let (kind, detail): (String, String) = (row.get(0)?, row.get(1)?);

@@ -5,13 +5,15 @@ use std::collections::{BTreeSet, HashMap};
 use rummage_core::rank::in_rank_order;
 use rusqlite::{Connection, params};
 
-use crate::{StoreError, pack};
+use crate::StoreError;
+use crate::marks::Marks;
+use crate::pack::places;
 
 /// A page of a run.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Page {
-    pub(crate) address: i64,
-    pub(crate) version: i64,
+    pub(crate) address: u32,
+    pub(crate) version: u32,
     pub(crate) depth: Option<u32>,
 }
 
@@ -35,12 +37,12 @@ pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> 
 
 /// Works the order out from the links.
 pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
-    let mut versions: HashMap<u64, (i64, i64)> = HashMap::new();
+    let mut versions: HashMap<u64, (u32, u32)> = HashMap::new();
     let mut select = db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
     let mut rows = select.query([run])?;
     while let Some(row) = rows.next()? {
-        let (address, version): (i64, i64) = (row.get(0)?, row.get(1)?);
-        versions.insert(address.cast_unsigned(), (address, version));
+        let (address, version): (u32, u32) = (row.get(0)?, row.get(1)?);
+        versions.insert(u64::from(address), (address, version));
     }
     let targets = targets(db, run, &versions)?;
     let start: i64 =
@@ -52,8 +54,9 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         let (_, version) = versions[&page];
         let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
         Ok::<_, StoreError>(
-            pack::unpack(&links)
-                .filter_map(|place| *targets.get(usize::try_from(place.mark).ok()?)?)
+            places::unpack(&links)
+                .filter_map(|place| Some(u64::from(*targets.get(place.mark as usize)?)))
+                .filter(|target| *target > 0)
                 .collect(),
         )
     })?;
@@ -80,32 +83,33 @@ fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> 
     Ok(roots)
 }
 
-/// The pages that marks lead to; a link to an address that redirects leads to the
-/// page where its hops end.
-fn targets(
+/// The pages that marks lead to, by the number of the mark, 0 for none; a link to an
+/// address that redirects leads to the page where its hops end.
+pub(crate) fn targets(
     db: &Connection,
     run: i64,
-    pages: &HashMap<u64, (i64, i64)>,
-) -> Result<Vec<Option<u64>>, StoreError> {
-    let mut ends: HashMap<i64, u64> = HashMap::new();
+    pages: &HashMap<u64, (u32, u32)>,
+) -> Result<Vec<u32>, StoreError> {
+    let mut ends: HashMap<u32, u32> = HashMap::new();
     let mut select = db.prepare("SELECT address, final FROM verdict WHERE run = ?1")?;
     let mut rows = select.query([run])?;
     while let Some(row) = rows.next()? {
-        let end = row.get::<_, i64>(1)?.cast_unsigned();
-        if pages.contains_key(&end) {
+        let end: u32 = row.get(1)?;
+        if pages.contains_key(&u64::from(end)) {
             ends.insert(row.get(0)?, end);
         }
     }
-    // A page that has no verdict yet, in a run that has not ended.
-    for (page, (address, _)) in pages {
-        ends.entry(*address).or_insert(*page);
+    // Most pages are plainly sound, and some have no verdict yet.
+    for (address, _) in pages.values() {
+        ends.entry(*address).or_insert(*address);
     }
-    // Ids of marks are dense from 1: a list is a map.
-    let mut targets = vec![None];
-    let mut select = db.prepare("SELECT target FROM mark ORDER BY id")?;
-    let mut rows = select.query([])?;
-    while let Some(row) = rows.next()? {
-        targets.push(ends.get(&row.get(0)?).copied());
-    }
+    let mut targets = Vec::new();
+    Marks::of_store(db)?.for_each(|mark, target, _| {
+        if let Some(end) = ends.get(&target) {
+            targets.resize(mark as usize + 1, 0);
+            targets[mark as usize] = *end;
+        }
+        Ok(())
+    })?;
     Ok(targets)
 }

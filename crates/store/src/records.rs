@@ -4,12 +4,18 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::NotRead;
-use rummage_core::outcome::Attempt;
+use rummage_core::outcome::{Answer, Attempt};
 use rummage_core::pace::Strain;
+use rummage_core::reading::Region;
 use rummage_core::scope::Scope;
+use rummage_core::selection::Standing;
 use rummage_core::verdict::{Cause, Verdict};
 
 use crate::notes::NoteRow;
+
+/// An address of a store, by its number there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Address(pub(crate) u32);
 
 /// How far a run got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -51,6 +57,12 @@ pub struct RunInfo {
     pub start: String,
     /// The start as it was given.
     pub asked_for: String,
+    /// The version of the tool.
+    pub version: String,
+    /// What bounds the run: options that decide what it can see, as one text.
+    pub bounds: String,
+    /// Links that lead nowhere are broken, not doubtful.
+    pub placeholders_are_broken: bool,
     /// The title of the start page.
     pub title: Option<String>,
     /// When the run began.
@@ -159,8 +171,8 @@ pub struct Outcome {
 /// One link on one page, with what is said of its target.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkRow {
-    /// Tells links that say the same from others: equal on every page of a template.
-    pub mark: i64,
+    /// The target's address, by its number.
+    pub target: Address,
     /// The target's address.
     pub address: String,
     /// The fragment, without `#`.
@@ -184,17 +196,35 @@ pub struct LinkRow {
     /// The reference as it stands in the source.
     pub written: String,
     /// The nearest landmark.
-    pub region: Option<String>,
+    pub region: Option<Region>,
     /// The `rel` attribute.
     pub rel: Option<String>,
     /// On how many pages of the run the very same link stands.
     pub pages: u64,
+    /// How many links the page is away from the start; `None` where the start does not
+    /// lead there.
+    pub depth: Option<u32>,
+    /// What has become of it over the runs; `None` for what is no finding.
+    pub history: Option<History>,
+}
+
+/// A finding over the runs of a site.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct History {
+    /// What has become of it.
+    pub standing: Standing,
+    /// The run that found it first.
+    pub first_run: i64,
+    /// When that run began.
+    pub first_seen: Timestamp,
+    /// This run found it first, and the run before could not have seen it.
+    pub new_check: bool,
 }
 
 impl LinkRow {
     /// Address and fragment.
     #[must_use]
-    pub fn target(&self) -> String {
+    pub fn full_target(&self) -> String {
         match &self.fragment {
             Some(fragment) => format!("{}#{fragment}", self.address),
             None => self.address.clone(),
@@ -213,6 +243,23 @@ pub struct PageRow {
     pub links: u64,
 }
 
+/// What is known of a target in one row.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TargetRow {
+    /// The address.
+    pub address: String,
+    /// What is said of it.
+    pub outcome: Outcome,
+    /// The last answer of the last hop, where a server answered.
+    pub answer: Option<Answer>,
+    /// How long the last request took.
+    pub took: Option<Duration>,
+    /// The title of the page that it is.
+    pub title: Option<String>,
+    /// Links away from the start, where it is a page that was read.
+    pub depth: Option<u32>,
+}
+
 /// One address on the way from a target to its last hop.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TraceRow {
@@ -224,4 +271,28 @@ pub struct TraceRow {
     pub title: Option<String>,
     /// The page, where it was read.
     pub page: Option<PageRow>,
+}
+
+/// How the findings of a run compare with those before, by targets; what has only moved
+/// does not count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Changes {
+    /// Targets that broke.
+    pub broke: u64,
+    /// Targets that had healed, and came back.
+    pub returned: u64,
+    /// Targets that healed.
+    pub healed: u64,
+    /// Targets that are still open.
+    pub open: u64,
+    /// Targets that the run before could not have seen.
+    pub unseen: u64,
+}
+
+impl Changes {
+    /// Whether something is worse than it was.
+    #[must_use]
+    pub fn is_worse(&self) -> bool {
+        self.broke + self.returned > 0
+    }
 }

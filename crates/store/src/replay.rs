@@ -1,16 +1,20 @@
 //! What is needed to go on with a run that was stopped or killed.
 
 use std::collections::HashMap;
-use std::collections::hash_map::Entry;
+use std::time::Duration;
 
 use encoding_rs::Encoding;
+use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Reply};
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder, Region};
+use rummage_core::outcome::{Attempt, Ending, Method};
+use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder};
 use rusqlite::{OptionalExtension, params};
 
+use crate::marks::Marks;
+use crate::pack::{entries, places};
 use crate::records::RunInfo;
-use crate::{Reader, StoreError, pack, reader};
+use crate::{Reader, StoreError, endings, pack};
 
 /// A run that can go on.
 #[derive(Debug)]
@@ -19,17 +23,6 @@ pub struct Replay {
     pub run: RunInfo,
     /// The options that were given when it began, as JSON.
     pub options: String,
-}
-
-/// What a link says, as the extractor gave it.
-struct Said {
-    element: Element,
-    attribute: Attribute,
-    rel: Option<String>,
-    written: String,
-    text: Option<String>,
-    region: Option<Region>,
-    scripted: bool,
 }
 
 /// What is stored of a page beside its links.
@@ -104,31 +97,44 @@ impl Reader {
         run: i64,
         mut take: impl FnMut(&str, Reply) -> Result<(), StoreError>,
     ) -> Result<(), StoreError> {
-        // A page belongs to the last attempt that got one; earlier attempts had none.
-        let mut select = self.db.prepare(
-            "SELECT at_us, took_us, method, ending, url, version, hop, strained FROM attempt
-             JOIN address ON address.id = attempt.address
-             LEFT JOIN run_page ON run_page.run = attempt.run
-                 AND run_page.address = attempt.address
-                 AND method = 'GET' AND hop IS NULL
-                 AND ending ->> '$.answer.status' BETWEEN 200 AND 299
-             WHERE attempt.run = ?1 ORDER BY seq",
-        )?;
-        let mut said = HashMap::new();
+        let mut select = self.db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
+        let versions: HashMap<u32, u32> = select
+            .query_map([run], |row| Ok((row.get(0)?, row.get(1)?)))?
+            .collect::<Result<_, _>>()?;
+        let marks = Marks::of_store(&self.db)?;
+        let mut url = self.db.prepare("SELECT url FROM address WHERE id = ?1")?;
+        let mut select =
+            self.db.prepare("SELECT entries FROM asked WHERE run = ?1 ORDER BY seq")?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            let address: String = row.get(4)?;
-            let reading = match row.get::<_, Option<i64>>(5)? {
-                Some(version) => Some(self.reading(version, &mut said)?),
-                None => None,
-            };
-            let id = AddressId::from_index(0);
-            take(&address, Reply { id, attempt: reader::attempt(row)?, reading })?;
+            for entry in entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
+                let Some(request) = entry.request else { continue };
+                let address: String = url.query_row([entry.address], |row| row.get(0))?;
+                let (ending, _) = endings::read(&self.db, request.ending)?;
+                // A page belongs to the last attempt that got one; earlier ones had none.
+                let may_have_page = request.method == Method::Get
+                    && request.hop.is_none()
+                    && matches!(&ending, Ending::Answer(answer) if answer.is_success());
+                let version = versions.get(&entry.address).filter(|_| may_have_page);
+                let reading = match version {
+                    Some(version) => Some(self.reading(*version, &marks)?),
+                    None => None,
+                };
+                let attempt = Attempt {
+                    at: Moment::from_micros(request.at_us),
+                    took: Duration::from_micros(request.took_us),
+                    method: request.method,
+                    ending,
+                    hop: request.hop,
+                    strained: request.strained,
+                };
+                take(&address, Reply { id: AddressId::from_index(0), attempt, reading })?;
+            }
         }
         Ok(())
     }
 
-    fn reading(&self, version: i64, said: &mut HashMap<i64, Said>) -> Result<Reading, StoreError> {
+    fn reading(&self, version: u32, marks: &Marks<'_>) -> Result<Reading, StoreError> {
         let mut select = self.db.prepare_cached(
             "SELECT title, base, cut, places, links, format, encoding, faulty, scripted, sketch,
                     rules
@@ -154,52 +160,26 @@ impl Reader {
         for hash in places.chunks_exact(8) {
             builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
         }
-        for place in pack::unpack(links) {
-            let mark = match said.entry(place.mark) {
-                Entry::Occupied(known) => known.into_mut(),
-                Entry::Vacant(new) => new.insert(self.said(place.mark)?),
-            };
-            let link = LinkRecord {
-                element: mark.element,
-                attribute: mark.attribute,
-                written: builder.keep(&mark.written),
-                text: mark.text.as_deref().map(|text| builder.keep(text)),
-                rel: mark.rel.as_deref().map(|rel| builder.keep(rel)),
-                region: mark.region,
-                scripted: mark.scripted,
-                line: place.line,
-                column: place.column,
-            };
-            builder.add_link(link);
+        for place in places::unpack(links) {
+            marks.with(place.mark, |said| {
+                let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
+                let link = LinkRecord {
+                    element: Element::named(&said.element).ok_or_else(|| unknown(&said.element))?,
+                    attribute: Attribute::named(&said.attribute)
+                        .ok_or_else(|| unknown(&said.attribute))?,
+                    written: builder.keep(&said.written),
+                    text: said.text.as_deref().map(|text| builder.keep(text)),
+                    rel: said.rel.as_deref().map(|rel| builder.keep(rel)),
+                    region: said.region,
+                    surroundings: said.surroundings,
+                    scripted: said.scripted,
+                    line: place.line,
+                    column: place.column,
+                };
+                builder.add_link(link);
+                Ok::<_, StoreError>(())
+            })??;
         }
         Ok(builder.finish(*cut))
-    }
-
-    fn said(&self, mark: i64) -> Result<Said, StoreError> {
-        let mut select = self.db.prepare_cached(
-            "SELECT element, attribute, rel, written, text, region, scripted FROM mark WHERE id = ?1",
-        )?;
-        let texts = select.query_row([mark], |row| {
-            Ok((
-                row.get::<_, String>(0)?,
-                row.get::<_, String>(1)?,
-                row.get(2)?,
-                row.get(3)?,
-                row.get(4)?,
-                row.get::<_, Option<String>>(5)?,
-                row.get(6)?,
-            ))
-        })?;
-        let (element, attribute, rel, written, text, region, scripted) = texts;
-        let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
-        Ok(Said {
-            element: Element::named(&element).ok_or_else(|| unknown(&element))?,
-            attribute: Attribute::named(&attribute).ok_or_else(|| unknown(&attribute))?,
-            rel,
-            written,
-            text,
-            region: region.as_deref().and_then(Region::named),
-            scripted,
-        })
     }
 }

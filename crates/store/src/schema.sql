@@ -1,5 +1,10 @@
--- The first version of the store. Times are microseconds from the start of the
--- run (columns that end in _us) or RFC 3339 in UTC (columns that end in _at).
+-- The fourth version of the store, and the oldest that is read. docs/store.md tells
+-- of it at more length, with queries.
+--
+-- Times are microseconds from the start of the run (columns that end in _us) or RFC
+-- 3339 in UTC (columns that end in _at). What there are very many of is packed, many
+-- to a row, in the order in which it came: whole numbers as varints of seven bits,
+-- those that may fall as zigzag differences to the one before.
 
 -- One pass over a site. The id is the run's number.
 CREATE TABLE run (
@@ -8,6 +13,8 @@ CREATE TABLE run (
     start       INTEGER NOT NULL,           -- address where the start's redirects ended
     asked_for   TEXT NOT NULL,              -- the start as it was given
     options     TEXT NOT NULL,              -- the options that were given, as JSON; no secrets
+    bounds      TEXT NOT NULL,              -- those of them that decide what a run can see
+    placeholders TEXT NOT NULL,             -- what links that lead nowhere are: doubtful, broken
     version     TEXT NOT NULL,              -- of the tool
     started_at  TEXT NOT NULL,
     took_us     INTEGER NOT NULL DEFAULT 0, -- up to the last thing that is stored
@@ -20,17 +27,25 @@ CREATE TABLE address (
     url TEXT NOT NULL
 );
 
--- What a link says, once for all places where it says so.
+-- The names of elements and attributes, for what is packed.
+CREATE TABLE word (
+    id   INTEGER PRIMARY KEY,
+    text TEXT NOT NULL
+);
+
+-- Marks: what a link says, once for many places where it says so. A row holds those
+-- that came with one page; the first is number `first`, the others follow it.
 CREATE TABLE mark (
-    id        INTEGER PRIMARY KEY,
-    target    INTEGER NOT NULL, -- address
-    fragment  TEXT,
-    element   TEXT NOT NULL,
-    attribute TEXT NOT NULL,
-    rel       TEXT,
-    written   TEXT NOT NULL,
-    text      TEXT,
-    region    TEXT
+    first   INTEGER PRIMARY KEY,
+    count   INTEGER NOT NULL,
+    targets BLOB NOT NULL,   -- addresses: differences
+    prints  BLOB NOT NULL    -- fingerprints: eight octets each, the lowest first
+);
+
+-- Their texts, apart: they are looked at for what is shown alone.
+CREATE TABLE mark_text (
+    first INTEGER PRIMARY KEY,
+    says  BLOB NOT NULL
 );
 
 -- What was read of a page. Written once and never changed: a page whose links
@@ -39,12 +54,18 @@ CREATE TABLE page_version (
     id         INTEGER PRIMARY KEY,
     address    INTEGER NOT NULL,
     hash       BLOB NOT NULL,    -- of all that was extracted
+    format     TEXT NOT NULL,    -- as what it was read: html, xhtml, css, sitemap, robots
+    encoding   TEXT NOT NULL,    -- in which it is written, and queries on it are (Encoding, "names")
     title      TEXT,
     base       TEXT,
     cut        INTEGER NOT NULL, -- 1 where the page was longer than the limit
-    places     BLOB NOT NULL,    -- hashes of the ids that fragments may name
+    faulty     INTEGER NOT NULL, -- 1 where it is not what it should be, such as a sitemap that is no XML
+    scripted   INTEGER NOT NULL, -- 1 where it has scripts
+    sketch     BLOB,             -- hashes of its text, where they were made
+    rules      TEXT,             -- the text of robots.txt
     link_count INTEGER NOT NULL,
-    links      BLOB NOT NULL     -- mark, line and column of each link, packed
+    links      BLOB NOT NULL,    -- mark, line and column of each link, the first two as differences
+    places     BLOB NOT NULL     -- hashes of the ids that fragments may name
 );
 
 -- The pages that a run read.
@@ -57,20 +78,32 @@ CREATE TABLE run_page (
     PRIMARY KEY (run, address)
 ) WITHOUT ROWID;
 
--- Every request that a run made, in the order in which they ended.
-CREATE TABLE attempt (
+-- How requests end: all of it but what is mostly different each time.
+CREATE TABLE ending_kind (
+    id   INTEGER PRIMARY KEY,
+    said TEXT NOT NULL          -- the answer or the failure, as JSON
+);
+
+-- How a request ended: once for all requests that ended so.
+CREATE TABLE ending (
+    id       INTEGER PRIMARY KEY,
+    kind     INTEGER NOT NULL,
+    length   INTEGER,           -- octets of the body
+    etag     TEXT,
+    modified TEXT,
+    title    TEXT               -- of a page that was not read for links
+);
+
+-- Every request that a run made, in the order in which they ended, and the addresses
+-- that are plainly sound: found so by one request, answered with 200, named by a link.
+CREATE TABLE asked (
     run     INTEGER NOT NULL,
     seq     INTEGER NOT NULL,
-    address INTEGER NOT NULL,
-    at_us   INTEGER NOT NULL,
-    took_us INTEGER NOT NULL,
-    method  TEXT NOT NULL,
-    ending  TEXT NOT NULL,      -- the answer or the failure, as JSON
-    title   TEXT,
+    entries BLOB NOT NULL,
     PRIMARY KEY (run, seq)
 ) WITHOUT ROWID;
 
--- What a run says of each address.
+-- What a run says of each address that is not plainly sound.
 CREATE TABLE verdict (
     run        INTEGER NOT NULL,
     address    INTEGER NOT NULL,
@@ -83,7 +116,7 @@ CREATE TABLE verdict (
     hops       INTEGER NOT NULL,
     moved_to   INTEGER,         -- address where the leading permanent redirects end
     checked_us INTEGER,         -- NULL for what was not asked
-    unread     INTEGER NOT NULL, -- 1 for a page of the site that was not read, for its depth
+    not_read   TEXT,            -- why a page of the site was asked, but not read: depth, within, robots
     linked     INTEGER NOT NULL, -- 0 for what is only a hop on the way to others
     PRIMARY KEY (run, address)
 ) WITHOUT ROWID;
@@ -97,10 +130,69 @@ CREATE TABLE no_place (
     PRIMARY KEY (run, address, fragment)
 ) WITHOUT ROWID;
 
+-- Links with a fault beside their address.
+CREATE TABLE link_fault (
+    run    INTEGER NOT NULL,
+    target INTEGER NOT NULL, -- address
+    page   INTEGER NOT NULL, -- address of the page that has the link; the target itself
+                             -- where all links are meant that want something else than a page
+    cause  TEXT NOT NULL,    -- wrong-type, mixed-content, placeholder
+    PRIMARY KEY (run, target, page, cause)
+) WITHOUT ROWID;
+
+-- Findings over the runs of a site: a link that is broken, doubtful or moved stands here
+-- once for as long as it is found. Kept up to date at the end of each run.
+CREATE TABLE finding (
+    id          INTEGER PRIMARY KEY,
+    site        TEXT NOT NULL,
+    page        INTEGER NOT NULL, -- address
+    target      INTEGER NOT NULL, -- address
+    fragment    TEXT,
+    element     TEXT NOT NULL,
+    verdict     TEXT NOT NULL,
+    cause       TEXT,
+    status      INTEGER,
+    line        INTEGER NOT NULL,
+    column      INTEGER NOT NULL,
+    text        TEXT,
+    written     TEXT NOT NULL,
+    region      TEXT,
+    fingerprint INTEGER NOT NULL, -- equal for the same link on other pages
+    first_run   INTEGER NOT NULL, -- the run that found it first
+    standing    TEXT NOT NULL,    -- how it was found then: new, returned, or open where the
+                                  -- run before could not have seen it
+    until_run   INTEGER           -- the first run that saw that it is gone; NULL while it is found
+);
+
 -- Servers that showed strain and were asked more slowly.
 CREATE TABLE slowed (
     run    INTEGER NOT NULL,
     server TEXT NOT NULL,
     times  INTEGER NOT NULL,
+    strain TEXT NOT NULL,       -- how it showed: too-many, unavailable, failures, timeout, slow
+    lowest INTEGER NOT NULL,    -- requests in flight at most, when it was asked most slowly
+    gap_ms INTEGER NOT NULL,    -- least time between the starts of two requests then
     PRIMARY KEY (run, server)
 ) WITHOUT ROWID;
+
+-- What there is to know of a run beside its links.
+CREATE TABLE note (
+    run     INTEGER NOT NULL,
+    kind    TEXT NOT NULL,    -- drawn-by-script, robots-unknown, crawl-delay, sitemap-missing,
+                              -- sitemap-faulty, trap, blocked, offline
+    address INTEGER NOT NULL,
+    detail  TEXT NOT NULL,    -- as JSON
+    PRIMARY KEY (run, kind, address, detail)
+) WITHOUT ROWID;
+
+-- For people who ask by SQL: what is found now, in words.
+CREATE VIEW open_finding AS
+    SELECT finding.site, verdict, cause, status,
+           target.url || CASE WHEN fragment IS NULL THEN '' ELSE '#' || fragment END AS target,
+           page.url AS page, line, column, element, text, written, region, fingerprint,
+           first_run, run.started_at AS first_seen
+    FROM finding
+    JOIN address AS target ON target.id = finding.target
+    JOIN address AS page ON page.id = finding.page
+    JOIN run ON run.id = first_run
+    WHERE until_run IS NULL;

@@ -5,22 +5,28 @@
 //! [`safe`] shows it and never obeys it. Nothing else in the tool knows how
 //! things look.
 
-mod jsonl;
+mod cells;
+mod gather;
+mod listing;
+mod markdown;
 mod meaning;
 mod number;
 mod phrase;
 pub mod progress;
+mod rows;
 mod safe;
 mod style;
 mod text;
 
 use std::io;
 
-pub use jsonl::links as jsonl;
+pub use listing::{Group, Listing, Sort};
+pub use markdown::markdown;
 pub use number::{count, duration};
 pub use phrase::ending;
+pub use rows::{RowFormat, Shown, columns, json, json_of, links_to, rows};
 pub use safe::safe;
-pub use text::{findings, trace};
+pub use text::{comparison, findings, runs, sites, trace};
 
 use rummage_store::StoreError;
 

@@ -3,15 +3,17 @@
 use std::fmt::Write as _;
 use std::time::Duration;
 
+use jiff::{SignedDuration, Timestamp};
 use rummage_core::Moment;
+use rummage_core::address::path_of;
 use rummage_core::crawl::{NotRead, Note};
 use rummage_core::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
 use rummage_core::pace::Strain;
 use rummage_core::trap::Stop;
-use rummage_core::verdict::Cause;
+use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{NoteRow, RunInfo};
 
-use crate::number::{counted, duration};
+use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 
 /// Addresses are shown up to so many characters.
@@ -72,6 +74,14 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
     }
 }
 
+/// Counts by verdict, those of nothing left out: `12 broken, 3 doubtful`.
+pub(crate) fn verdicts(counts: &[(Verdict, u64)]) -> String {
+    let some = counts.iter().filter(|(_, many)| *many > 0);
+    let parts: Vec<String> =
+        some.map(|(verdict, many)| format!("{} {verdict}", count(*many))).collect();
+    parts.join(", ")
+}
+
 /// Why a page was asked, but not read for links.
 pub(crate) fn not_read(reason: NotRead) -> &'static str {
     match reason {
@@ -120,6 +130,11 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
     }
 }
 
+/// Where a page is edited: the template with the page's path in the place of `{path}`.
+pub(crate) fn editor(template: &str, page: &str) -> String {
+    template.replace("{path}", path_of(page))
+}
+
 /// The server of an address.
 fn host(address: &str) -> String {
     let after = address.find("://").map_or(0, |at| at + 3);
@@ -129,9 +144,13 @@ fn host(address: &str) -> String {
 
 /// A moment of a run, by the clock.
 pub(crate) fn moment(run: &RunInfo, moment: Moment) -> String {
+    timestamp(run, moment).strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
+}
+
+/// The same as a time.
+pub(crate) fn timestamp(run: &RunInfo, moment: Moment) -> Timestamp {
     let micros = i64::try_from(moment.as_micros()).unwrap_or(i64::MAX);
-    let at = run.started_at + jiff::SignedDuration::from_micros(micros);
-    at.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
+    run.started_at.checked_add(SignedDuration::from_micros(micros)).unwrap_or(run.started_at)
 }
 
 /// How a server showed that it was asked too fast.

@@ -5,6 +5,7 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::values::{
@@ -12,8 +13,8 @@ use crate::values::{
     proxy, query, rate, size, time,
 };
 
-/// What and how to ask. A run keeps these, but for `header`, which may hold secrets.
-#[derive(Debug, Clone, Default, Args, Serialize, Deserialize)]
+/// What and how to ask: the options of a crawl, and the keys of the settings file.
+#[derive(Debug, Clone, Default, Args, Serialize, Deserialize, JsonSchema)]
 #[serde(default, rename_all = "kebab-case")]
 #[command(next_help_heading = "Asking")]
 pub(crate) struct Asking {
@@ -29,38 +30,59 @@ pub(crate) struct Asking {
     pub(crate) max_pages: Option<u32>,
     /// Read only what begins so: a path of the site, or another host or port to read
     /// as well, such as /docs/ or shop.example.test (repeatable)
-    #[arg(long, value_name = "PREFIX", env = "RUMMAGE_WITHIN", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "PREFIX", env = "RUMMAGE_WITHIN", hide_env = true,
         value_parser = prefix)]
+    #[schemars(with = "Vec<String>")]
     pub(crate) within: Vec<Within>,
     /// Leave out addresses that fit; only `*` is special (repeatable)
     #[arg(long, value_name = "PATTERN", env = "RUMMAGE_EXCLUDE", hide_env = true)]
     pub(crate) exclude: Vec<String>,
     /// Take back addresses that `--exclude` leaves out (repeatable)
-    #[arg(long, value_name = "PATTERN", env = "RUMMAGE_INCLUDE", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "PATTERN",
+        env = "RUMMAGE_INCLUDE",
+        hide_env = true
+    )]
     pub(crate) include: Vec<String>,
     /// Ask the addresses in these elements only, parted by commas, such as a,img; pages of
     /// the site are walked all the same [default: all]
-    #[arg(long, value_name = "LIST", env = "RUMMAGE_ASK_ELEMENTS", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "LIST", env = "RUMMAGE_ASK_ELEMENTS", hide_env = true,
         value_delimiter = ',', value_parser = element)]
     pub(crate) ask_elements: Vec<String>,
     /// Obey robots.txt, ignore it, or obey this file instead [default: obey]
-    #[arg(long, value_name = "obey|ignore|FILE", env = "RUMMAGE_ROBOTS", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "obey|ignore|FILE",
+        env = "RUMMAGE_ROBOTS",
+        hide_env = true
+    )]
     pub(crate) robots: Option<String>,
     /// Look for sitemaps where robots.txt says and at /sitemap.xml, nowhere, or at this
     /// address [default: auto]
-    #[arg(long, value_name = "auto|none|URL", env = "RUMMAGE_SITEMAP", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "auto|none|URL",
+        env = "RUMMAGE_SITEMAP",
+        hide_env = true
+    )]
     pub(crate) sitemap: Option<String>,
     /// Keep the queries of the site's own addresses, drop them, or drop the parameters of
     /// these names, such as drop:session,utm_* [default: keep]
-    #[arg(long, value_name = "keep|drop|drop:NAMES", env = "RUMMAGE_QUERY", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "keep|drop|drop:NAMES", env = "RUMMAGE_QUERY", hide_env = true,
         value_parser = query)]
+    #[schemars(with = "Option<String>")]
     pub(crate) query: Option<Query>,
     /// Read a page or style sheet up to this size, such as 500K or 20M [default: 10M]
-    #[arg(long, value_name = "SIZE", env = "RUMMAGE_MAX_SIZE", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "SIZE", env = "RUMMAGE_MAX_SIZE", hide_env = true,
         value_parser = size)]
+    #[schemars(with = "Option<String>")]
     pub(crate) max_size: Option<Size>,
     /// Requests at the same time, in all [default: 64]
-    #[arg(long, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
     pub(crate) concurrency: Option<u32>,
     /// Requests at the same time to one server of the site [default: up to 16, as it bears]
@@ -70,33 +92,49 @@ pub(crate) struct Asking {
     /// Requests to one server in a time, such as 2/s, 30/min or 1/5s
     #[arg(long, value_name = "N/UNIT", env = "RUMMAGE_RATE", hide_env = true,
         value_parser = rate)]
+    #[schemars(with = "Option<String>")]
     pub(crate) rate: Option<Rate>,
     /// One request at a time, one a second, to any server
-    #[arg(long, env = "RUMMAGE_GENTLE", hide_env = true)]
-    pub(crate) gentle: bool,
+    #[arg(long, env = "RUMMAGE_GENTLE", hide_env = true, num_args = 0..=1,
+        require_equals = true, default_missing_value = "true", value_name = "true|false",
+        hide_possible_values = true)]
+    pub(crate) gentle: Option<bool>,
     /// Check that the places which fragments name are there: on the site's own pages, on
     /// all, on none [default: internal]
-    #[arg(long, value_name = "WHERE", env = "RUMMAGE_FRAGMENTS", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "WHERE",
+        env = "RUMMAGE_FRAGMENTS",
+        hide_env = true
+    )]
     pub(crate) fragments: Option<FragmentsChoice>,
     /// Follow at most so many redirects from one address [default: 20]
-    #[arg(long, value_name = "N", env = "RUMMAGE_HOPS", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_HOPS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=100))]
     pub(crate) hops: Option<u32>,
     /// How long an answer may take to begin, such as 5s or 1m [default: 20s]
     #[arg(long, value_name = "DURATION", env = "RUMMAGE_TIMEOUT", hide_env = true,
         value_parser = time)]
+    #[schemars(with = "Option<String>")]
     pub(crate) timeout: Option<Time>,
     /// How often a failure that may pass is asked, in all [default: 3]
-    #[arg(long, value_name = "N", env = "RUMMAGE_ATTEMPTS", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_ATTEMPTS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=10))]
     pub(crate) attempts: Option<u32>,
     /// The User-Agent to send
-    #[arg(long, value_name = "TEXT", env = "RUMMAGE_USER_AGENT", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "TEXT",
+        env = "RUMMAGE_USER_AGENT",
+        hide_env = true
+    )]
     pub(crate) user_agent: Option<String>,
     /// Send a header field to the site's own hosts (repeatable); 'Name: env:VAR' takes
     /// the value from the environment variable VAR
     #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
-    #[serde(skip)]
+    #[schemars(with = "Vec<String>")]
     pub(crate) header: Vec<Header>,
     /// Log in to the site's own hosts with this name (HTTP Basic); the password comes from
     /// RUMMAGE_PASSWORD, or is asked for
@@ -105,27 +143,44 @@ pub(crate) struct Asking {
     /// Ask through this HTTP proxy, such as http://proxy.example.test:3128, or through
     /// none; this machine is never asked through one [default: HTTP_PROXY, HTTPS_PROXY,
     /// ALL_PROXY, NO_PROXY]
-    #[arg(long, value_name = "URL|none", env = "RUMMAGE_PROXY", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "URL|none", env = "RUMMAGE_PROXY", hide_env = true,
         value_parser = proxy)]
-    #[serde(skip)]
+    #[schemars(with = "Option<String>")]
     pub(crate) proxy: Option<Proxy>,
     /// Ask this name server
-    #[arg(long, value_name = "IP:PORT", env = "RUMMAGE_DNS", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "IP:PORT",
+        env = "RUMMAGE_DNS",
+        hide_env = true
+    )]
+    #[schemars(with = "Option<String>")]
     pub(crate) dns: Option<SocketAddr>,
     /// Connect there for this host; HOST may have a port, and `*` in it (repeatable)
-    #[arg(long, value_name = "HOST=IP:PORT", env = "RUMMAGE_CONNECT", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "HOST=IP:PORT", env = "RUMMAGE_CONNECT", hide_env = true,
         value_delimiter = ' ', value_parser = connect)]
+    #[schemars(with = "Vec<String>")]
     pub(crate) connect: Vec<Connect>,
     /// Trust the certificates in this PEM file too (repeatable)
-    #[arg(long, value_name = "FILE", env = "RUMMAGE_CA_CERT", hide_env = true)]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "FILE",
+        env = "RUMMAGE_CA_CERT",
+        hide_env = true
+    )]
+    #[schemars(with = "Vec<String>")]
     pub(crate) ca_cert: Vec<PathBuf>,
     /// Ask private addresses even when the start is a public one
-    #[arg(long, env = "RUMMAGE_ALLOW_PRIVATE", hide_env = true)]
-    pub(crate) allow_private: bool,
+    #[arg(long, hide_short_help = true, env = "RUMMAGE_ALLOW_PRIVATE", hide_env = true, num_args = 0..=1,
+        require_equals = true, default_missing_value = "true", value_name = "true|false",
+        hide_possible_values = true)]
+    pub(crate) allow_private: Option<bool>,
 }
 
 /// What to do with externals.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum ExternalsChoice {
     /// Ask them
@@ -135,7 +190,7 @@ pub(crate) enum ExternalsChoice {
 }
 
 /// Where fragments are checked.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum FragmentsChoice {
     /// On the site's own pages
@@ -147,7 +202,40 @@ pub(crate) enum FragmentsChoice {
 }
 
 impl Asking {
-    /// What was given now, and for the rest what was given to the run that goes on.
+    /// Whether there is an option of that name.
+    pub(crate) fn knows(name: &str) -> bool {
+        let command = Asking::augment_args(clap::Command::new("options"));
+        command.get_arguments().any(|argument| argument.get_long() == Some(name))
+    }
+
+    /// The same without what may be a secret: this is what a run keeps.
+    pub(crate) fn without_secrets(&self) -> Asking {
+        Asking { header: Vec::new(), proxy: None, ..self.clone() }
+    }
+
+    /// The options that decide what a run can see: runs that have these in common can be
+    /// compared in whole.
+    pub(crate) fn bounds(&self) -> Asking {
+        let own = self.clone();
+        Asking {
+            externals: own.externals,
+            depth: own.depth,
+            max_pages: own.max_pages,
+            within: own.within,
+            exclude: own.exclude,
+            include: own.include,
+            ask_elements: own.ask_elements,
+            robots: own.robots,
+            sitemap: own.sitemap,
+            query: own.query,
+            max_size: own.max_size,
+            fragments: own.fragments,
+            user: own.user,
+            ..Asking::default()
+        }
+    }
+
+    /// What was given here, and for the rest what was given there.
     pub(crate) fn or(self, earlier: Asking) -> Asking {
         let list = |own: Vec<String>, earlier| if own.is_empty() { earlier } else { own };
         Asking {
@@ -165,19 +253,19 @@ impl Asking {
             concurrency: self.concurrency.or(earlier.concurrency),
             per_host: self.per_host.or(earlier.per_host),
             rate: self.rate.or(earlier.rate),
-            gentle: self.gentle || earlier.gentle,
+            gentle: self.gentle.or(earlier.gentle),
             fragments: self.fragments.or(earlier.fragments),
             hops: self.hops.or(earlier.hops),
             user: self.user.or(earlier.user),
-            proxy: self.proxy,
+            proxy: self.proxy.or(earlier.proxy),
             timeout: self.timeout.or(earlier.timeout),
             attempts: self.attempts.or(earlier.attempts),
             user_agent: self.user_agent.or(earlier.user_agent),
-            header: self.header,
+            header: if self.header.is_empty() { earlier.header } else { self.header },
             dns: self.dns.or(earlier.dns),
             connect: if self.connect.is_empty() { earlier.connect } else { self.connect },
             ca_cert: if self.ca_cert.is_empty() { earlier.ca_cert } else { self.ca_cert },
-            allow_private: self.allow_private || earlier.allow_private,
+            allow_private: self.allow_private.or(earlier.allow_private),
         }
     }
 }

@@ -2,12 +2,13 @@
 
 use clap::Args;
 
-use super::{Asking, FailOn, Format, Selecting};
+use super::{Asking, FailOn, Selecting, Showing};
 
 /// Walk a site, ask every address on it once, say what is wrong and where
 ///
-/// START is a URL, or a host name with or without a port. For a host name, https
-/// is tried first, then http; on this machine http alone.
+/// START is a URL, the name of a site in rummage.toml, or a host name with or without
+/// a port. For a host name, https is tried first, then http; on this machine http
+/// alone. Without START, the only site of rummage.toml is meant.
 ///
 /// The site is the host where START ends up, with and without `www.`, over http
 /// and https. A path in START does not confine the crawl. Links that lead away
@@ -19,12 +20,17 @@ use super::{Asking, FailOn, Format, Selecting};
 /// Exit codes: 0 nothing broken, 1 something broken, 2 wrong words, 3 not
 /// finished, 4 could not do the job.
 ///
-/// The options that say what is asked, all but `--header`, can also be set in the
-/// environment, as `RUMMAGE_` and the name: `RUMMAGE_TIMEOUT=5s`.
+/// The options that say what is asked can also stand in rummage.toml (see `rummage
+/// init`), and, all but `--header`, in the environment: `RUMMAGE_TIMEOUT=5s`.
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  rummage crawl www.example.test --exclude '/calendar/*'\n  \
+    rummage crawl museum --gentle -o broken.csv\n\nAll options: rummage crawl --help",
+    after_long_help = "Examples:\n  rummage crawl www.example.test --exclude '/calendar/*'\n  \
+    rummage crawl museum --gentle -o broken.csv"
+)]
 pub(crate) struct CrawlArgs {
-    /// Where to begin: https://www.example.test/ or www.example.test
-    #[arg(required_unless_present = "resume")]
+    /// Where to begin: https://www.example.test/, www.example.test, or a site of rummage.toml
     pub(crate) start: Option<String>,
     /// Go on with the last run, which was stopped or killed, with its options
     #[arg(long, conflicts_with = "start")]
@@ -33,9 +39,8 @@ pub(crate) struct CrawlArgs {
     pub(crate) asking: Asking,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
-    /// How to show what was found
-    #[arg(long, value_name = "FORMAT", default_value = "text", help_heading = "Showing")]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) showing: Showing,
     /// What ends the command with exit code 1
     #[arg(long, value_name = "WHAT", default_value = "broken", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,

@@ -8,6 +8,7 @@ use clap::{Args, Subcommand};
 /// have in life. It is served on this machine alone; nothing is installed, and
 /// nothing is left behind.
 #[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage demo\n  rummage demo serve")]
 pub(crate) struct DemoArgs {
     #[command(subcommand)]
     pub(crate) command: Option<DemoCommand>,

@@ -1,71 +1,25 @@
-//! `rummage findings`, and the options that other commands share with it.
+//! `rummage findings`.
 
-use clap::{Args, ValueEnum};
-use rummage_core::selection::Selection;
-use rummage_core::verdict::Verdict;
+use clap::Args;
 
-/// Show what the last run found, without asking the network
+use super::{FailOn, Selecting, Showing};
+
+/// Show what is wrong, from the store: grouped, filtered, sorted, searched
 ///
-/// The last run of the store is shown just as `rummage crawl` showed it at its end.
+/// The last run is shown just as `rummage crawl` showed it at its end; the network is
+/// not asked. Totals at the head are those of the whole run.
 #[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage findings --status 5xx --group host\n  \
+    rummage findings --page '/news/*' -o news.csv")]
 pub(crate) struct FindingsArgs {
+    /// Show the run of this number [default: the last]
+    #[arg(long, value_name = "N", help_heading = "Selecting")]
+    pub(crate) run: Option<i64>,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
-    /// How to show it
-    #[arg(long, value_name = "FORMAT", default_value = "text", help_heading = "Showing")]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) showing: Showing,
     /// What ends the command with exit code 1
     #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
-}
-
-/// Which links to show.
-#[derive(Debug, Clone, Args)]
-#[command(next_help_heading = "Selecting")]
-pub(crate) struct Selecting {
-    /// Show links with these verdicts, parted by commas [default: broken,doubtful,moved]
-    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = verdict)]
-    verdict: Vec<Verdict>,
-    /// Show all links, the sound ones and those not checked too
-    #[arg(long, conflicts_with = "verdict")]
-    all: bool,
-}
-
-impl Selecting {
-    pub(crate) fn selection(&self) -> Selection {
-        if self.all {
-            Selection::all()
-        } else if self.verdict.is_empty() {
-            Selection::default()
-        } else {
-            Selection { verdicts: self.verdict.clone() }
-        }
-    }
-}
-
-/// How to show links.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Format {
-    /// For reading
-    Text,
-    /// JSON Lines: an object for each link
-    Jsonl,
-}
-
-/// What counts as a failure.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum FailOn {
-    /// Something is broken
-    Broken,
-    /// Something is broken or doubtful
-    Doubtful,
-    /// Nothing
-    Never,
-}
-
-fn verdict(name: &str) -> Result<Verdict, String> {
-    Verdict::named(name).ok_or_else(|| {
-        let names: Vec<&str> = Verdict::ALL.iter().map(|verdict| verdict.as_str()).collect();
-        format!("a verdict is one of {}", names.join(", "))
-    })
 }

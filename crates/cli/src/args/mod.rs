@@ -1,9 +1,14 @@
 //! What can be typed. Nothing here looks at the world or decides anything.
 
 mod asking;
+mod compare;
 mod crawl;
 mod demo;
 mod findings;
+mod selecting;
+mod settings;
+mod showing;
+mod sites;
 mod trace;
 
 use std::path::PathBuf;
@@ -11,10 +16,15 @@ use std::path::PathBuf;
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 
 pub(crate) use asking::{Asking, ExternalsChoice, FragmentsChoice};
+pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
-pub(crate) use findings::{FailOn, FindingsArgs, Format, Selecting};
-pub(crate) use trace::TraceArgs;
+pub(crate) use findings::FindingsArgs;
+pub(crate) use selecting::{FINDINGS, Selecting};
+pub(crate) use settings::{CompletionsArgs, InitArgs, SettingsArgs};
+pub(crate) use showing::{FailOn, Format, Showing};
+pub(crate) use sites::{SitesArgs, SitesCommand};
+pub(crate) use trace::{TraceArgs, TraceFormat};
 
 /// Finds the broken links of a website, and the pages they stand on.
 #[derive(Debug, Parser)]
@@ -22,32 +32,46 @@ pub(crate) use trace::TraceArgs;
     name = "rummage",
     version,
     disable_help_subcommand = true,
-    after_help = "Start with: rummage crawl www.example.test\n\
-        See it all work on a small simulated web: rummage demo",
+    after_help = "Examples:\n  rummage crawl www.example.test   walk a site, say what is wrong and where\n  \
+        rummage demo                     see it all work on a small simulated web\n\n\
+        rummage COMMAND -h tells of a command on one screen, --help of all its options.",
     max_term_width = 100
 )]
 pub(crate) struct Args {
     #[command(flatten)]
     pub(crate) everywhere: Everywhere,
     #[command(subcommand)]
-    pub(crate) command: Command,
+    pub(crate) command: Option<Command>,
 }
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Crawl(Box<CrawlArgs>),
-    Findings(FindingsArgs),
+    Findings(Box<FindingsArgs>),
     Trace(TraceArgs),
+    Compare(Box<CompareArgs>),
+    Sites(SitesArgs),
+    Init(InitArgs),
+    Settings(Box<SettingsArgs>),
     Demo(DemoArgs),
+    Completions(CompletionsArgs),
 }
 
 /// Options of every command.
 #[derive(Debug, Clone, ClapArgs)]
 #[command(next_help_heading = "Everywhere")]
 pub(crate) struct Everywhere {
-    /// The file that keeps what was found [default: in your data folder]
+    /// The file that keeps what was found [default: rummage.db beside rummage.toml, else
+    /// in your data folder]
     #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_STORE", hide_env = true)]
     pub(crate) store: Option<PathBuf>,
+    /// The settings file [default: rummage.toml in this folder or above]
+    #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_CONFIG", hide_env = true)]
+    pub(crate) config: Option<PathBuf>,
+    /// The site that is meant, by its name in the settings file or its host [default: that
+    /// of the last crawl]
+    #[arg(long, global = true, value_name = "NAME", env = "RUMMAGE_SITE", hide_env = true)]
+    pub(crate) site: Option<String>,
     /// Whether to use colour
     #[arg(
         long,
@@ -61,7 +85,7 @@ pub(crate) struct Everywhere {
     /// Say less: no progress
     #[arg(short, long, global = true, conflicts_with = "verbose")]
     pub(crate) quiet: bool,
-    /// Say more: every request
+    /// Say more: every request; why one finding comes before another
     #[arg(short, long, global = true)]
     pub(crate) verbose: bool,
 }

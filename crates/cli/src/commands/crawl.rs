@@ -11,43 +11,57 @@ use rummage_core::pattern::Pattern;
 use rummage_core::query::QueryRule;
 use rummage_core::retry::Retry;
 use rummage_core::robots::{self, Robots};
+use rummage_core::selection::Selection;
 use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Ended, Fetcher, Job, Proxies, Stop};
 use rummage_store::{NewRun, NoteRow, Reader, RunState, RunWriter, StoreError};
+use rummage_view::Listing;
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
 use tokio::sync::watch;
 use url::Url;
 
 use super::findings;
-use crate::args::{Asking, CrawlArgs, Everywhere, ExternalsChoice, FragmentsChoice};
+use crate::args::{
+    Asking, CrawlArgs, Everywhere, ExternalsChoice, FINDINGS, FragmentsChoice, Showing,
+};
+use crate::config::{self as settings_file, Placeholders, Section};
 use crate::failure::{Exit, Failure};
 use crate::signals::stop_requested;
+use crate::start::Start;
 use crate::values::{Header, Proxy};
 use crate::watch::Teller;
-use crate::{output, password, paths, start};
+use crate::{choice, output, password, paths, start};
 
 /// Octets of a page that are read: far more than pages have, far less than memory.
 const MAX_SIZE: usize = 10 << 20;
 const TIMEOUT: Duration = Duration::from_secs(20);
 
 pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let store = paths::store(everywhere.store.clone())?;
+    // Whatever is wrong with the words is said before anything is asked.
+    args.showing.listing(everywhere.verbose)?;
+    let config = settings_file::Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
     let plan = if args.resume {
-        Plan::resume(&store, args.asking.clone())?
+        Plan::resume(&store, &args.asking, &config, everywhere)?
     } else {
-        Plan::begin(&store, args.start.clone().unwrap_or_default(), args.asking.clone())?
+        let start = start::resolve(args.start.as_deref(), &config, everywhere.site.as_deref())?;
+        Plan::begin(&store, start, &args.asking, &config)?
     };
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
     let mut teller = Teller::new(everywhere, plan.asked_for.clone(), plan.last_time);
+    if let Some(site) = &plan.section {
+        teller.handle_settings(site);
+    }
     if let Some(run) = plan.unfinished {
         teller.say(&format!(
             "run {run} was not finished; this is a new run, and rummage crawl --resume can still \
              go on with that one"
         ));
     }
+    let section = plan.section.clone();
     let ended = runtime.block_on(drive(plan, &mut teller));
     teller.finish();
     let ended = ended?;
@@ -56,25 +70,39 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         let _ = writeln!(out, "stopped before the start had answered: nothing was found yet");
         return Ok(Exit::Unfinished);
     }
-    show(&args, everywhere, &store, ended)
+    let settled = config.settled(section.as_deref());
+    show(&args, everywhere, &store, &settled, ended)
 }
 
-/// Ends just as `rummage findings` does. Somebody who closed our output still gets
-/// the exit code of the crawl.
+/// Ends just as `rummage findings` does, and writes the files that the settings name.
+/// Somebody who closed our output still gets the exit code of the crawl.
 fn show(
     args: &CrawlArgs,
     everywhere: &Everywhere,
     store: &Path,
+    settled: &Section,
     ended: Ended,
 ) -> Result<Exit, Failure> {
     let reader = Reader::open(store)?;
-    let run = reader.run(ended.run)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
-    let shown = findings::show(&mut out, &reader, &run, &args.selecting.selection(), args.format);
+    let run = reader.open_run(reader.run(ended.run)?)?;
+    let listing = Listing {
+        editor_link: settled.own.editor_link.clone(),
+        ..args.showing.listing(everywhere.verbose)?
+    };
+    let selection = args.selecting.selection(FINDINGS);
+    let shown = findings::show(&reader, &run, &selection, &listing, &args.showing, everywhere);
     match shown {
-        Err(rummage_view::ViewError::Write(error))
-            if error.kind() == std::io::ErrorKind::BrokenPipe => {}
+        Err(failure) if failure.is_closed_pipe() => {}
         shown => shown?,
+    }
+    for file in &settled.own.write {
+        let showing = Showing::of_file(file);
+        let listing = Listing {
+            editor_link: settled.own.editor_link.clone(),
+            ..showing.listing(everywhere.verbose)?
+        };
+        let all = Selection::default();
+        findings::show(&reader, &run, &all, &listing, &showing, everywhere)?;
     }
     if ended.state == RunState::Stopped {
         if !everywhere.quiet {
@@ -84,16 +112,19 @@ fn show(
         return Ok(Exit::Unfinished);
     }
     // A site whose links were not seen was not looked through, whatever was found.
-    let unseen = |row: &NoteRow| row.note == Note::DrawnByScript && row.address == run.start;
-    if reader.notes(run.number)?.iter().any(unseen) {
+    let start = &run.info().start;
+    let unseen = |row: &NoteRow| row.note == Note::DrawnByScript && row.address == *start;
+    if run.notes()?.iter().any(unseen) {
         return Ok(Exit::Unfinished);
     }
-    findings::exit(&reader, &run, args.fail_on)
+    findings::exit(&run, args.fail_on)
 }
 
 /// All that is known before the first request.
 struct Plan {
     asked_for: String,
+    /// The name of its section in the settings file.
+    section: Option<String>,
     starts: Vec<Url>,
     settings: Settings,
     config: Config,
@@ -114,16 +145,24 @@ struct Earlier {
 }
 
 impl Plan {
-    fn begin(store: &Path, asked_for: String, asking: Asking) -> Result<Plan, Failure> {
-        let starts = start::candidates(&asked_for)?;
+    fn begin(
+        store: &Path,
+        start: Start,
+        asking: &Asking,
+        file: &settings_file::Config,
+    ) -> Result<Plan, Failure> {
+        let settled = file.settled(start.site.as_deref());
+        let asking = asking.clone().or(settled.asking.clone());
+        let starts = start::candidates(&start.text)?;
         let config = config(&asking)?;
-        let writer = RunWriter::begin(store, new_run(&asked_for, &asking))?;
+        let writer = RunWriter::begin(store, new_run(&start.text, &asking, &settled))?;
         let reader = Reader::open(store)?;
         Ok(Plan {
-            last_time: reader.last_time(&asked_for)?,
+            last_time: reader.last_time(&start.text)?,
             unfinished: reader.unfinished().ok().map(|replay| replay.run.number),
-            settings: settings(&asking)?,
-            asked_for,
+            settings: settings(&asking, &settled)?,
+            asked_for: start.text,
+            section: start.site,
             starts,
             config,
             writer,
@@ -131,23 +170,32 @@ impl Plan {
         })
     }
 
-    fn resume(store: &Path, asking: Asking) -> Result<Plan, Failure> {
+    fn resume(
+        store: &Path,
+        asking: &Asking,
+        file: &settings_file::Config,
+        everywhere: &Everywhere,
+    ) -> Result<Plan, Failure> {
         let reader = Reader::open(store)?;
         let replay = reader.unfinished()?;
         let earlier: Asking = serde_json::from_str(&replay.options)
             .map_err(|error| StoreError::Damaged(error.to_string()))?;
-        let asking = asking.or(earlier);
+        let section = choice::name_of(file, everywhere, &replay.run.site);
+        let settled = file.settled(section.as_deref());
+        // What a run keeps has no secrets: these come from the settings once more.
+        let asking = asking.clone().or(earlier).or(settled.asking.clone());
         let asked_for = replay.run.asked_for.clone();
         let config = config(&asking)?;
         let number = replay.run.number;
-        let writer = RunWriter::resume(store, number, new_run(&asked_for, &asking))?;
+        let writer = RunWriter::resume(store, number, new_run(&asked_for, &asking, &settled))?;
         // What is due waits for no longer than it would have.
         let wall = jiff::Timestamp::now().duration_since(replay.run.started_at);
         let wall = Duration::try_from(wall).unwrap_or_default();
         Ok(Plan {
             starts: start::candidates(&asked_for)?,
             asked_for,
-            settings: settings(&asking)?,
+            section,
+            settings: settings(&asking, &settled)?,
             config,
             writer,
             last_time: None,
@@ -162,12 +210,16 @@ impl Plan {
     }
 }
 
-fn new_run(asked_for: &str, asking: &Asking) -> NewRun {
+fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> NewRun {
+    let json = |asking: &Asking| serde_json::to_string(asking).expect("options are plain data");
+    let placeholders = settled.own.placeholders == Some(Placeholders::Broken);
     NewRun {
         asked_for: asked_for.to_owned(),
-        options: serde_json::to_string(asking).expect("options are plain data"),
+        options: json(&asking.without_secrets()),
+        bounds: json(&asking.bounds()),
         version: env!("CARGO_PKG_VERSION").to_owned(),
         started_at: jiff::Timestamp::now(),
+        placeholders_are_broken: placeholders,
     }
 }
 
@@ -220,7 +272,7 @@ fn stop_on_signal() -> Stop {
     stop
 }
 
-fn settings(asking: &Asking) -> Result<Settings, Failure> {
+fn settings(asking: &Asking, settled: &Section) -> Result<Settings, Failure> {
     let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
     let preset = Settings::default();
     Ok(Settings {
@@ -250,8 +302,8 @@ fn settings(asking: &Asking) -> Result<Settings, Failure> {
             Some(FragmentsChoice::None) => Fragments::None,
             Some(FragmentsChoice::Internal) | None => Fragments::Internal,
         },
-        gentle: asking.gentle,
-        expected: preset.expected,
+        gentle: asking.gentle.unwrap_or_default(),
+        expected: settled.expected(),
         has_credentials: asking.user.is_some() || asking.header.iter().any(is_secret),
         proxied: proxies(asking).any(),
     })
@@ -327,7 +379,7 @@ fn config(asking: &Asking) -> Result<Config, Failure> {
         dns: asking.dns,
         connect: asking.connect.iter().map(|connect| connect.0.clone()).collect(),
         ca_certs,
-        allow_private: asking.allow_private,
+        allow_private: asking.allow_private.unwrap_or_default(),
         max_size: asking.max_size.map_or(MAX_SIZE, |size| size.0),
     })
 }

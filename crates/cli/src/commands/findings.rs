@@ -1,45 +1,134 @@
-//! `rummage findings`: the last run once more, without asking the network.
+//! `rummage findings`: a run once more, without asking the network.
 
 use std::io::Write;
+use std::path::Path;
 
 use rummage_core::selection::Selection;
-use rummage_store::{Reader, RunInfo};
-use rummage_view::ViewError;
+use rummage_store::{OpenRun, Reader};
+use rummage_view::{Listing, RowFormat, Shown, ViewError};
+use tempfile::NamedTempFile;
 
-use crate::args::{Everywhere, FailOn, FindingsArgs, Format};
+use crate::args::{Everywhere, FINDINGS, FailOn, FindingsArgs, Format, Showing};
+use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{output, paths};
+use crate::{choice, output, paths};
 
-pub(crate) fn run(args: &FindingsArgs, everywhere: Everywhere) -> Result<Exit, Failure> {
-    let reader = Reader::open(&paths::store(everywhere.store)?)?;
-    let run = reader.last_run()?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
-    show(&mut out, &reader, &run, &args.selecting.selection(), args.format)?;
-    exit(&reader, &run, args.fail_on)
+pub(crate) fn run(args: &FindingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
+    let run = choice::run(&reader, &config, everywhere, args.run)?;
+    let listing = listing(&args.showing, everywhere, &config, &run.site)?;
+    let open = reader.open_run(run)?;
+    let selection = args.selecting.selection(FINDINGS);
+    show(&reader, &open, &selection, &listing, &args.showing, everywhere)?;
+    exit(&open, args.fail_on)
 }
 
-/// Shows a run; `rummage crawl` ends with the same.
+/// How a listing of a site is to look.
+pub(super) fn listing(
+    showing: &Showing,
+    everywhere: &Everywhere,
+    config: &Config,
+    site: &str,
+) -> Result<Listing, Failure> {
+    let name = choice::name_of(config, everywhere, site);
+    let editor_link = config.settled(name.as_deref()).own.editor_link;
+    Ok(Listing { editor_link, ..showing.listing(everywhere.verbose)? })
+}
+
+/// Shows a run; `rummage crawl` ends with the same. A file is there in whole or not at all.
 pub(super) fn show(
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+    showing: &Showing,
+    everywhere: &Everywhere,
+) -> Result<(), Failure> {
+    let format = showing.format()?;
+    let file = showing.output.as_deref().filter(|file| file.as_os_str() != "-");
+    let shown = match file {
+        None => {
+            let mut out = output::buffered(output::stdout(everywhere.color));
+            let shown =
+                write(&mut out, reader, run, selection, listing, (format, showing.csv_separator))?;
+            out.flush().map_err(ViewError::from)?;
+            shown
+        }
+        Some(file) => to_file(file, |out| {
+            write(out, reader, run, selection, listing, (format, showing.csv_separator))
+        })?,
+    };
+    // For other programs the head is not there to say so.
+    if let Some(Shown { shown, all }) = shown.filter(|shown| shown.shown < shown.all)
+        && !everywhere.quiet
+    {
+        let mut err = output::stderr(everywhere.color);
+        let (shown, all) = (rummage_view::count(shown), rummage_view::count(all));
+        let _ = writeln!(err, "{shown} of {all} rows shown: --limit");
+    }
+    Ok(())
+}
+
+fn write(
     out: &mut dyn Write,
     reader: &Reader,
-    run: &RunInfo,
+    run: &OpenRun<'_>,
     selection: &Selection,
-    format: Format,
-) -> Result<(), ViewError> {
+    listing: &Listing,
+    (format, separator): (Format, u8),
+) -> Result<Option<Shown>, ViewError> {
     match format {
-        Format::Text => rummage_view::findings(out, reader, run, selection)?,
-        Format::Jsonl => rummage_view::jsonl(out, reader, run, selection, |_| true)?,
+        Format::Text => {
+            rummage_view::findings(out, reader, run, selection, listing)?;
+            Ok(None)
+        }
+        Format::Md => {
+            rummage_view::markdown(out, run, selection, listing)?;
+            Ok(None)
+        }
+        Format::Json => rummage_view::json(out, run, selection, listing).map(Some),
+        Format::Jsonl => {
+            rummage_view::rows(out, run, selection, listing, RowFormat::Jsonl).map(Some)
+        }
+        Format::Csv => {
+            rummage_view::rows(out, run, selection, listing, RowFormat::Csv(separator)).map(Some)
+        }
     }
-    Ok(out.flush()?)
+}
+
+/// Writes a file beside its place, and puts it there when it is whole.
+pub(super) fn to_file<T>(
+    file: &Path,
+    write: impl FnOnce(&mut dyn Write) -> Result<T, ViewError>,
+) -> Result<T, Failure> {
+    let wrong = |why: String| Failure::Usage {
+        what: format!("{} cannot be written: {why}", file.display()),
+        hint: "Check the folder and its permissions, or name another file with --output."
+            .to_owned(),
+    };
+    let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty());
+    let temporary = NamedTempFile::new_in(folder.unwrap_or(Path::new(".")))
+        .map_err(|error| wrong(error.to_string()))?;
+    let handle = temporary.as_file().try_clone().map_err(|error| wrong(error.to_string()))?;
+    let mut out = output::buffered(anstream::StripStream::new(handle));
+    let written = write(&mut out)?;
+    out.flush().map_err(ViewError::from)?;
+    output::make_readable(temporary.as_file());
+    temporary.persist(file).map_err(|error| wrong(error.error.to_string()))?;
+    Ok(written)
 }
 
 /// What the counts of a run mean for the exit code.
-pub(super) fn exit(reader: &Reader, run: &RunInfo, fail_on: FailOn) -> Result<Exit, Failure> {
-    let totals = reader.totals(run.number)?;
+pub(super) fn exit(run: &OpenRun<'_>, fail_on: FailOn) -> Result<Exit, Failure> {
     let failed = match fail_on {
         FailOn::Never => false,
-        FailOn::Broken => totals.broken > 0,
-        FailOn::Doubtful => totals.broken + totals.doubtful > 0,
+        FailOn::New => run.changes()?.is_worse(),
+        FailOn::Broken => run.totals()?.broken > 0,
+        FailOn::Doubtful => {
+            let totals = run.totals()?;
+            totals.broken + totals.doubtful > 0
+        }
     };
     Ok(if failed { Exit::Broken } else { Exit::Fine })
 }

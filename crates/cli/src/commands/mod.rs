@@ -1,18 +1,32 @@
 //! One file a command.
 
+mod compare;
+mod completions;
 mod crawl;
 mod demo;
 mod findings;
+mod init;
+mod settings;
+mod sites;
+mod source;
 mod trace;
+mod welcome;
 
 use crate::args::{Args, Command};
 use crate::failure::{Exit, Failure};
 
 pub(crate) fn run(args: Args) -> Result<Exit, Failure> {
+    let everywhere = &args.everywhere;
     match args.command {
-        Command::Crawl(crawl) => crawl::run(*crawl, &args.everywhere),
-        Command::Findings(findings) => findings::run(&findings, args.everywhere),
-        Command::Trace(trace) => trace::run(&trace, args.everywhere),
-        Command::Demo(demo) => demo::run(&demo, &args.everywhere),
+        None => welcome::run(everywhere),
+        Some(Command::Crawl(crawl)) => crawl::run(*crawl, everywhere),
+        Some(Command::Findings(findings)) => findings::run(&findings, everywhere),
+        Some(Command::Trace(trace)) => trace::run(&trace, everywhere),
+        Some(Command::Compare(compare)) => compare::run(&compare, everywhere),
+        Some(Command::Sites(sites)) => sites::run(&sites, everywhere),
+        Some(Command::Init(init)) => init::run(&init, everywhere),
+        Some(Command::Settings(settings)) => settings::run(&settings, everywhere),
+        Some(Command::Demo(demo)) => demo::run(&demo, everywhere),
+        Some(Command::Completions(completions)) => completions::run(&completions),
     }
 }

@@ -3,65 +3,84 @@
 use std::io::Write;
 
 use rummage_core::selection::Selection;
-use rummage_store::Reader;
-use rummage_view::{ViewError, safe};
+use rummage_store::{Address, OpenRun, Reader};
+use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;
 
-use crate::args::{Everywhere, Format, TraceArgs};
+use crate::args::{Everywhere, TraceArgs, TraceFormat};
+use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{output, paths};
+use crate::{choice, output, paths};
 
 /// So many addresses are listed when several fit.
-const SHORT_LIST: u32 = 20;
+const SHORT_LIST: usize = 20;
 
-pub(crate) fn run(args: &TraceArgs, everywhere: Everywhere) -> Result<Exit, Failure> {
-    let reader = Reader::open(&paths::store(everywhere.store)?)?;
-    let run = reader.last_run()?;
-    let found = find(&reader, run.number, &args.target)?;
+pub(crate) fn run(args: &TraceArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
+    let run = choice::run(&reader, &config, everywhere, args.run)?;
+    let name = choice::name_of(&config, everywhere, &run.site);
+    let settled = config.settled(name.as_deref());
+    let editor_link = settled.own.editor_link.clone();
+    let listing = Listing {
+        unfold: args.unfold,
+        verbose: everywhere.verbose,
+        editor_link,
+        ..Listing::by(Group::Target)
+    };
+    let run = reader.open_run(run)?;
+    let found = find(&run, &args.target)?;
     let mut out = output::buffered(output::stdout(everywhere.color));
     match (found.as_slice(), args.format) {
-        ([], _) => {
-            return Err(Failure::Usage {
-                what: format!(
-                    "the last run knows no address with \"{}\" in it",
-                    safe(&args.target)
-                ),
-                hint: "Give an address, or a part of one, from: rummage findings --all".to_owned(),
-            });
+        ([], _) => return Err(nothing(&run, &args.target)),
+        ([(address, _)], TraceFormat::Text) => {
+            rummage_view::trace(&mut out, &reader, &run, *address, &listing)?;
+            if args.source {
+                out.flush().map_err(ViewError::from)?;
+                super::source::show(&mut out, &run, *address, &settled, everywhere)?;
+            }
         }
-        ([address], Format::Text) => rummage_view::trace(&mut out, &reader, &run, address)?,
-        ([address], Format::Jsonl) => {
-            rummage_view::jsonl(&mut out, &reader, &run, &Selection::all(), |row| {
-                row.address == *address
-            })?;
+        ([(address, _)], TraceFormat::Jsonl) => {
+            rummage_view::links_to(&mut out, &run, *address, &Selection::all())?;
         }
-        (several, _) => {
-            list(&mut out, several)?;
+        ([(address, _)], TraceFormat::Json) => {
+            rummage_view::json_of(&mut out, &run, *address, &Selection::all())?;
         }
+        (several, _) => list(&mut out, several)?,
     }
     out.flush().map_err(ViewError::from)?;
     Ok(Exit::Fine)
 }
 
+fn nothing(run: &OpenRun<'_>, target: &str) -> Failure {
+    let number = run.info().number;
+    Failure::Usage {
+        what: format!("run {number} knows no address with \"{}\" in it", safe(target)),
+        hint: "Give an address, or a part of one, from: rummage findings --all --group none"
+            .to_owned(),
+    }
+}
+
 /// The addresses that fit: in normal form exactly, else those that hold the text.
-fn find(reader: &Reader, run: i64, target: &str) -> Result<Vec<String>, Failure> {
+fn find(run: &OpenRun<'_>, target: &str) -> Result<Vec<(Address, String)>, Failure> {
     if let Ok(mut url) = Url::parse(target) {
         url.set_fragment(None);
-        let found = reader.find(run, url.as_str(), 1)?;
-        if found.first().is_some_and(|address| address == url.as_str()) {
+        let found = run.find(url.as_str(), 1)?;
+        if found.first().is_some_and(|(_, address)| address == url.as_str()) {
             return Ok(found);
         }
     }
-    Ok(reader.find(run, target, SHORT_LIST + 1)?)
+    let bare = target.split('#').next().unwrap_or(target);
+    let found = run.find(target, SHORT_LIST + 1)?;
+    Ok(if found.is_empty() && !bare.is_empty() { run.find(bare, SHORT_LIST + 1)? } else { found })
 }
 
-fn list(out: &mut dyn Write, several: &[String]) -> Result<(), ViewError> {
-    let most = SHORT_LIST as usize;
+fn list(out: &mut dyn Write, several: &[(Address, String)]) -> Result<(), ViewError> {
     writeln!(out, "several addresses fit; name one of them:")?;
-    for address in several.iter().take(most) {
+    for (_, address) in several.iter().take(SHORT_LIST) {
         writeln!(out, "  {}", safe(address))?;
     }
-    if several.len() > most {
+    if several.len() > SHORT_LIST {
         writeln!(out, "  and more")?;
     }
     Ok(())

@@ -184,6 +184,8 @@ impl Crawl {
             verdict: Verdict::Sound,
             lacks_place: false,
             is_page: false,
+            // Whether that is broken or doubtful is said when it is told.
+            placeholders_are_broken: false,
         };
         if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&seen) {
             let event = Event::LinkFault { target: target.id, page, cause };

@@ -204,7 +204,8 @@ impl LinkEmitter {
         let first = self.builder.link_count();
         let region = self.tree.region();
         let scripted = matches!(name, Name::A | Name::Area) && self.tag.is_scripted();
-        let spot = Spot { region, tag: self.tags, foreign, scripted };
+        let surroundings = self.tree.surroundings();
+        let spot = Spot { region, surroundings, tag: self.tags, foreign, scripted };
         let builder = &mut *self.builder;
         Keeper { builder, tag: &self.tag, name, spot }.keep_all();
         if name == Name::Iframe

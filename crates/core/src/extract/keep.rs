@@ -23,6 +23,8 @@ const META_ADDRESSES: &[&str] = &["og:image", "og:url", "twitter:image"];
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Spot {
     pub(super) region: Option<Region>,
+    /// See [`LinkRecord::surroundings`].
+    pub(super) surroundings: u32,
     /// The number of the tag, which stands in for its line until that is known.
     pub(super) tag: u32,
     /// In SVG or MathML.
@@ -34,7 +36,7 @@ pub(super) struct Spot {
 impl Spot {
     /// Outside of any element: the tag of that number stands for a line of its own.
     pub(super) fn bare(tag: u32) -> Spot {
-        Spot { region: None, tag, foreign: false, scripted: false }
+        Spot { region: None, surroundings: 0, tag, foreign: false, scripted: false }
     }
 }
 
@@ -178,6 +180,7 @@ pub(super) fn add(builder: &mut ReadingBuilder, spot: Spot, said: Said<'_>) {
         text,
         rel,
         region: spot.region,
+        surroundings: spot.surroundings,
         scripted: spot.scripted,
         line: spot.tag,
         column: 0,

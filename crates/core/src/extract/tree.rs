@@ -37,6 +37,8 @@ pub(super) struct Tree {
     in_frames: bool,
     /// Of the tag that was told last, itself included.
     region: Option<Region>,
+    /// Of the tag that was told last, without itself.
+    surroundings: u32,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -46,6 +48,8 @@ struct Open {
     /// The landmark that it is itself.
     own: Option<Region>,
     region: Option<Region>,
+    /// See [`surroundings_in`].
+    surroundings: u32,
     /// HTML within SVG or MathML may begin here.
     integration: bool,
 }
@@ -86,6 +90,7 @@ impl Tree {
     /// A start tag.
     pub(super) fn handle_start(&mut self, tag: StartTag<'_>) -> Started {
         if self.is_in_foreign_content(tag) {
+            self.surroundings = self.parent_surroundings();
             return self.start_foreign(tag);
         }
         let name = if tag.name == Name::Image { Name::Img } else { tag.name };
@@ -93,6 +98,7 @@ impl Tree {
             return Started::Nothing;
         }
         self.body_began |= !may_stand_before_body(name);
+        self.surroundings = self.parent_surroundings();
         let parent = self.parent_region_of(name);
         let own = by_role(tag.role).or(Region::named(name.text()));
         self.region = own.or(parent);
@@ -108,7 +114,9 @@ impl Tree {
                 Name::Math => Space::Math,
                 _ => Space::Html,
             };
-            self.push(Open { name, space, own, region: self.region, integration: false });
+            let region = self.region;
+            let surroundings = surroundings_in(self.surroundings, name, own);
+            self.push(Open { name, space, own, region, surroundings, integration: false });
         }
         Started::Html
     }
@@ -158,6 +166,12 @@ impl Tree {
         self.region
     }
 
+    /// A number for the blocks around the tag that was told last, from the nearest
+    /// landmark inwards: equal wherever a template puts the same part.
+    pub(super) fn surroundings(&self) -> u32 {
+        self.surroundings
+    }
+
     /// Whether what stands here is no part of the page: in a `template`, or in a
     /// script or style of SVG, which is told as markup.
     pub(super) fn is_hidden(&self) -> bool {
@@ -187,6 +201,10 @@ impl Tree {
     /// How many open elements end the reach of formatting elements.
     pub(super) fn markers(&self) -> u32 {
         self.markers
+    }
+
+    fn parent_surroundings(&self) -> u32 {
+        self.open.last().map_or(0, |open| open.surroundings)
     }
 
     fn parent_region(&self) -> Option<Region> {
@@ -311,6 +329,17 @@ impl Tree {
         if open.name == Name::P {
             step(&mut self.paragraphs);
         }
+    }
+}
+
+/// The surroundings within an element. A landmark begins anew. What only changes how
+/// words look does not count: menus write the entry that is open in bold.
+fn surroundings_in(parent: u32, name: Name, own: Option<Region>) -> u32 {
+    let step = |from: u32, what: u32| (from ^ what).wrapping_mul(0x9E37_79B1).rotate_left(15);
+    match own {
+        Some(region) => step(0, 0x100 + region as u32),
+        None if name.is_formatting() || matches!(name, Name::Span | Name::Mark) => parent,
+        None => step(parent, name as u32 + 1),
     }
 }
 

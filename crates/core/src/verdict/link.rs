@@ -34,6 +34,8 @@ pub struct LinkSeen<'a> {
     pub lacks_place: bool,
     /// The target is a page, though asked for what the link wants.
     pub is_page: bool,
+    /// Links that lead nowhere are broken, not doubtful: so before a launch.
+    pub placeholders_are_broken: bool,
 }
 
 impl LinkSeen<'_> {
@@ -109,6 +111,9 @@ table! {
         as in LinkSeen { is_page: true, ..of("img", "src", "/x.png") };
     wrong_type: Doubtful(WrongType) if seen.is_page && seen.wants().is_some(),
         as in LinkSeen { is_page: true, scope: Some(Scope::External), ..of("script", "src", "https://b.test/x.js") };
+    strict_placeholder: Broken(Placeholder)
+        if seen.placeholders_are_broken && seen.leads_nowhere(),
+        as in LinkSeen { placeholders_are_broken: true, ..of("a", "href", "#") };
     placeholder: Doubtful(Placeholder) if seen.leads_nowhere(),
         as in of("a", "href", ""), of("a", "href", " # "), of("area", "href", "javascript:void(0);"),
               of("a", "href", "JavaScript:;"), of("a", "href", "javascript: void(0)");
@@ -130,6 +135,7 @@ fn of(element: &str, attribute: &str, written: &'static str) -> LinkSeen<'static
         verdict: Verdict::Sound,
         lacks_place: false,
         is_page: false,
+        placeholders_are_broken: false,
     }
 }
 

@@ -55,7 +55,7 @@ fn a_newer_store_is_refused_with_both_versions() {
     let Err(StoreError::Newer { found, known, .. }) = Reader::open(&keeper.path()) else {
         panic!("a newer store was opened")
     };
-    assert_eq!((found, known), (7, 3));
+    assert_eq!((found, known), (7, 4));
 }
 
 #[test]
@@ -67,31 +67,21 @@ fn a_damaged_page_of_the_file_is_an_error_and_no_panic() {
         *byte ^= 0x5a;
     }
     fs::write(keeper.path(), bytes).unwrap();
-    let seen = Reader::open(&keeper.path()).and_then(|reader| reader.totals(run.number));
+    let seen = Reader::open(&keeper.path()).and_then(|reader| reader.open_run(run)?.totals());
     assert!(seen.is_err());
 }
 
 #[test]
-fn a_store_of_the_first_version_is_brought_up_to_date_by_whoever_opens_it() {
-    let keeper = Keeper::new(&[("/", "<a href=/gone>x</a>")]);
+fn a_store_from_before_the_first_release_is_refused_and_left_alone() {
+    let keeper = Keeper::new(&[("/", "")]);
+    keeper.crawl();
     let db = rusqlite::Connection::open(keeper.path()).unwrap();
-    db.execute_batch(include_str!("../../src/schema.sql")).unwrap();
-    db.execute_batch(
-        "PRAGMA application_id = 0x52554d4d; PRAGMA user_version = 1;
-         INSERT INTO address VALUES (1, 'http://a.test/'), (2, 'http://a.test/deep');
-         INSERT INTO run VALUES
-             (1, 'a.test', 1, 'a.test', '{}', '0', '2026-11-23T10:00:00Z', 0, 'finished');
-         INSERT INTO verdict VALUES
-             (1, 2, 'internal', 'sound', NULL, 200, NULL, 2, 0, NULL, 5, 1, 1);
-         INSERT INTO page_version VALUES (1, 1, x'00', 'Old', NULL, 0, x'', 0, x'');
-         INSERT INTO run_page VALUES (1, 1, 1, 0, 0);",
-    )
-    .unwrap();
+    db.pragma_update(None, "user_version", 3).unwrap();
     drop(db);
-    let reader = keeper.reader();
-    let run = reader.last_run().unwrap();
-    let totals = reader.totals(run.number).unwrap();
-    assert_eq!((totals.pages, totals.sheets), (1, 0));
-    assert_eq!(totals.not_read.iter().map(|of| of.pages).collect::<Vec<_>>(), [1]);
-    assert_eq!(keeper.crawl().number, 2);
+    let before = fs::read(keeper.path()).unwrap();
+    let read = Reader::open(&keeper.path());
+    assert!(matches!(read, Err(StoreError::TooOld { found: 3, oldest: 4, .. })));
+    let written = RunWriter::begin(&keeper.path(), new_run());
+    assert!(matches!(written, Err(StoreError::TooOld { .. })));
+    assert_eq!(fs::read(keeper.path()).unwrap(), before);
 }

@@ -110,18 +110,22 @@ pub(crate) fn new_run() -> NewRun {
     NewRun {
         asked_for: "a.test".to_owned(),
         options: "{}".to_owned(),
+        bounds: "{}".to_owned(),
+        placeholders_are_broken: false,
         version: "0.0.0".to_owned(),
         started_at: Timestamp::UNIX_EPOCH,
     }
 }
 
 pub(crate) fn rows(reader: &Reader, run: &RunInfo, selection: &Selection) -> Vec<LinkRow> {
+    let run = reader.open_run(run.clone()).unwrap();
+    let sift = run.sift(selection).unwrap();
     let mut rows = Vec::new();
-    let take = |row| {
-        rows.push(row);
+    sift.for_each(|found| {
+        rows.push(sift.row(found)?);
         Ok::<_, StoreError>(())
-    };
-    reader.for_each_link(run, selection, take).unwrap();
+    })
+    .unwrap();
     rows
 }
 

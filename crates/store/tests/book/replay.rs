@@ -85,7 +85,7 @@ fn a_run_that_was_not_finished_counts_what_was_not_asked() {
     keeper.drive(writer, fresh(), 2);
     let reader = keeper.reader();
     let run = reader.last_run().unwrap();
-    assert_eq!(reader.totals(run.number).unwrap().not_asked, 3);
+    assert_eq!(reader.open_run(run.clone()).unwrap().totals().unwrap().not_asked, 3);
     let skipped = lines(&rows(&reader, &run, &Selection::all()));
     assert_eq!(skipped, ["skipped / one", "skipped / /p", "skipped /robots.txt /map.xml"]);
 }

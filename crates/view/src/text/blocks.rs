@@ -1,168 +1,167 @@
 //! A block a target: what is wrong, how it was seen, and where it stands.
 
-use std::collections::HashMap;
 use std::io::Write;
 
 use rummage_core::crawl::made_up_beside;
 use rummage_core::outcome::{Attempt, Ending};
-use rummage_core::reading::Region;
-use rummage_core::selection::Selection;
-use rummage_core::shared::is_shared;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{LinkRow, Outcome, Reader, RunInfo, Totals};
+use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
 
+use crate::gather::{Block, Shared};
+use crate::listing::Listing;
 use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::{ViewError, phrase};
 
-/// Places shown in a block.
-const PLACES: usize = 5;
 /// Addresses and link texts are shown up to so many characters.
 pub(super) const LONGEST: usize = 300;
 const TEXT: usize = 60;
 
-/// One target with the places that name it.
-pub(super) struct Block {
-    first: LinkRow,
-    /// Pages on which it stands, each once for every link that says the same.
-    pages: u64,
-    /// What stands on one or two pages, each by itself.
-    places: Vec<LinkRow>,
-    place_count: u64,
-    /// The first place of each link that stands on many pages.
-    shared: Vec<LinkRow>,
+/// Whether a cause is one of the link, and not of the address that it names.
+pub(crate) fn is_of_link(cause: Option<Cause>) -> bool {
+    let of_link =
+        [Cause::NoSuchFragment, Cause::Placeholder, Cause::MixedContent, Cause::WrongType];
+    cause.is_some_and(|cause| of_link.contains(&cause))
 }
 
-/// Gathers the selected links by target, the worst first: by verdict, then by the
-/// number of pages, then by the rank of the first.
-pub(super) fn collect(
-    reader: &Reader,
-    run: &RunInfo,
-    selection: &Selection,
-    all_pages: u64,
-) -> Result<Vec<Block>, ViewError> {
-    let mut blocks: Vec<Block> = Vec::new();
-    let mut known: HashMap<String, usize> = HashMap::new();
-    reader.for_each_link(run, selection, |row| {
-        let key = key(&row);
-        let index = *known.entry(key).or_insert(blocks.len());
-        if index == blocks.len() {
-            blocks.push(Block::new(row.clone()));
-        }
-        blocks[index].add(row, all_pages);
-        Ok::<_, ViewError>(())
-    })?;
-    let severity = |verdict| Verdict::ALL.iter().position(|v| *v == verdict);
-    blocks.sort_by_key(|block| {
-        (severity(block.first.outcome.verdict), std::cmp::Reverse(block.pages))
-    });
-    Ok(blocks)
-}
-
-/// What is told in one block. A fragment is a target of its own only where it is what
-/// is wrong, and so is what a link has beside its address; links that lead nowhere are
-/// alike when they say the same, on whatever page.
-fn key(row: &LinkRow) -> String {
-    let cause = row.outcome.cause.map_or("", Cause::as_str);
-    match row.outcome.cause {
-        Some(Cause::NoSuchFragment) => row.target(),
-        Some(Cause::Placeholder) => {
-            format!("{cause} {}", row.written.trim())
-        }
-        Some(Cause::WrongType | Cause::MixedContent) => format!("{cause} {}", row.address),
-        _ => row.address.clone(),
+/// What is wrong, as a person would name it.
+pub(crate) fn target(first: &LinkRow) -> String {
+    match first.outcome.cause {
+        Some(Cause::NoSuchFragment) => first.full_target(),
+        Some(Cause::Placeholder) => match first.written.trim() {
+            "" => "an empty address".to_owned(),
+            written => written.to_owned(),
+        },
+        _ => first.address.clone(),
     }
 }
 
-impl Block {
-    fn new(first: LinkRow) -> Block {
-        Block { first, pages: 0, places: Vec::new(), place_count: 0, shared: Vec::new() }
-    }
+/// Verdict, cause and status: `broken  not found, 404`.
+pub(super) fn headline(out: &mut dyn Write, outcome: &Outcome) -> std::io::Result<()> {
+    let style = style::of(outcome.verdict);
+    write!(out, "{style}{}{style:#}  {}", outcome.verdict, says(outcome))
+}
 
-    fn add(&mut self, row: LinkRow, all_pages: u64) {
-        self.pages += 1;
-        let region = row.region.as_deref().and_then(Region::named);
-        if is_shared(row.pages, all_pages, region) {
-            if !self.shared.iter().any(|shared| shared.mark == row.mark) {
-                self.shared.push(row);
-            }
-        } else {
-            self.place_count += 1;
-            if self.places.len() < PLACES {
-                self.places.push(row);
-            }
-        }
-    }
-
-    /// What is wrong, as a person would name it.
-    fn target(&self) -> String {
-        match self.first.outcome.cause {
-            Some(Cause::NoSuchFragment) => self.first.target(),
-            Some(Cause::Placeholder) => match self.first.written.trim() {
-                "" => "an empty address".to_owned(),
-                written => written.to_owned(),
-            },
-            _ => self.first.address.clone(),
-        }
+/// Cause and status: `not found, 404`.
+pub(crate) fn says(outcome: &Outcome) -> String {
+    let cause = outcome.cause.map_or("answered", phrase::cause);
+    // Where it works in the end, the status of the end says nothing of what is wrong.
+    let ends_well = is_of_link(outcome.cause) || outcome.moved_to.is_some();
+    match outcome.status.filter(|_| !ends_well) {
+        Some(status) => format!("{cause}, {status}"),
+        None => cause.to_owned(),
     }
 }
 
 pub(super) fn write(
     out: &mut dyn Write,
-    reader: &Reader,
-    run: &RunInfo,
+    run: &OpenRun<'_>,
     totals: &Totals,
+    listing: &Listing,
     block: &Block,
 ) -> Result<(), ViewError> {
-    let outcome = &block.first.outcome;
-    let style = style::of(outcome.verdict);
-    write!(out, "{style}{}{style:#}  ", outcome.verdict)?;
-    if let Some(cause) = outcome.cause {
-        write!(out, "{}", phrase::cause(cause))?;
-    } else {
-        write!(out, "answered")?;
-    }
-    // Where it works in the end, the status of the end says nothing of what is wrong.
-    let beside = [Cause::NoSuchFragment, Cause::Placeholder, Cause::MixedContent, Cause::WrongType];
-    let ends_well =
-        outcome.cause.is_some_and(|c| beside.contains(&c)) || outcome.moved_to.is_some();
-    if let Some(status) = outcome.status.filter(|_| !ends_well) {
-        write!(out, ", {status}")?;
-    }
+    headline(out, &block.first.outcome)?;
+    standing(out, &block.first)?;
     writeln!(out)?;
-    writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(&block.target(), LONGEST)))?;
-    evidence(out, reader, run, block)?;
+    writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(&target(&block.first), LONGEST)))?;
+    evidence(out, run, block)?;
+    if listing.verbose {
+        writeln!(out, "  {FAINT}{}{FAINT:#}", reach(block))?;
+    }
     for shared in &block.shared {
-        write!(out, "  on {} of {} pages", count(shared.pages), count(totals.pages))?;
-        if let Some(region) = &shared.region {
-            write!(out, ", in {region}")?;
-        }
-        write!(out, ", one edit: {}", said(shared))?;
-        writeln!(out, "  {FAINT}first on {}{FAINT:#}", at(shared))?;
+        self::shared(out, totals, listing, shared)?;
     }
-    for place in block.places.iter().take(PLACES) {
-        write!(out, "  {}  {}", at(place), said(place))?;
-        match &place.region {
-            Some(region) => writeln!(out, "  {FAINT}in {region}{FAINT:#}")?,
-            None => writeln!(out)?,
-        }
+    for link in &block.places {
+        place(out, listing, link)?;
     }
-    let more = block.place_count.saturating_sub(PLACES as u64);
+    let more = block.place_count.saturating_sub(block.places.len() as u64);
     if more > 0 {
         let places = counted(more, "more place", "more places");
-        writeln!(out, "  {FAINT}and {places}: rummage trace{FAINT:#}")?;
+        writeln!(out, "  {FAINT}and {places}: --unfold, or rummage trace{FAINT:#}")?;
+    }
+    Ok(())
+}
+
+/// What has become of it, where that is news.
+fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
+    use rummage_core::selection::Standing;
+    let Some(history) = link.history else { return Ok(()) };
+    match history.standing {
+        // In the first run all is new, which is no news.
+        Standing::New if history.first_run > 1 => write!(out, "  {FAINT}new{FAINT:#}"),
+        Standing::Returned => write!(out, "  {FAINT}came back{FAINT:#}"),
+        Standing::Open if history.new_check => {
+            write!(out, "  {FAINT}not looked for before{FAINT:#}")
+        }
+        Standing::Open => {
+            let since = history.first_seen.strftime("%Y-%m-%d");
+            write!(out, "  {FAINT}since {since}{FAINT:#}")
+        }
+        Standing::New | Standing::Healed => Ok(()),
+    }
+}
+
+/// Why it comes where it comes.
+fn reach(block: &Block) -> String {
+    let reach = &block.group.reach;
+    let nearest = match reach.nearest {
+        None => "the start leads to none of them".to_owned(),
+        Some(0) => "the start is one of them".to_owned(),
+        Some(depth) => {
+            format!("the nearest is {} from the start", counted(depth.into(), "link", "links"))
+        }
+    };
+    let pages = counted(u64::from(reach.pages), "page", "pages");
+    format!("reach {}: on {pages}, {nearest}", count(reach.weight))
+}
+
+fn shared(
+    out: &mut dyn Write,
+    totals: &Totals,
+    listing: &Listing,
+    shared: &Shared,
+) -> Result<(), ViewError> {
+    let link = &shared.first;
+    let (pages, all) = (count(link.pages), count(totals.pages));
+    write!(out, "  on {pages} of {all} pages")?;
+    if let Some(region) = link.region {
+        write!(out, ", in {}", region.as_str())?;
+    }
+    writeln!(out, ", one edit: {}  {FAINT}first on {}{FAINT:#}", said(link), at(link))?;
+    if listing.verbose {
+        for page in &shared.samples {
+            writeln!(out, "    {FAINT}also on {}{FAINT:#}", safe(&shorten(page, LONGEST)))?;
+        }
+    }
+    editor(out, listing, link)
+}
+
+/// One place: where, what, in which part of the page.
+fn place(out: &mut dyn Write, listing: &Listing, link: &LinkRow) -> Result<(), ViewError> {
+    write!(out, "  {}  {}", at(link), said(link))?;
+    match link.region {
+        Some(region) => writeln!(out, "  {FAINT}in {}{FAINT:#}", region.as_str())?,
+        None => writeln!(out)?,
+    }
+    editor(out, listing, link)
+}
+
+/// Where the page is edited.
+pub(super) fn editor(
+    out: &mut dyn Write,
+    listing: &Listing,
+    link: &LinkRow,
+) -> Result<(), ViewError> {
+    if let Some(template) = &listing.editor_link {
+        let edit = phrase::editor(template, &link.page);
+        writeln!(out, "    {FAINT}edit: {}{FAINT:#}", safe(&shorten(&edit, LONGEST)))?;
     }
     Ok(())
 }
 
 /// How it was seen: the hops, and what the last of them answered.
-fn evidence(
-    out: &mut dyn Write,
-    reader: &Reader,
-    run: &RunInfo,
-    block: &Block,
-) -> Result<(), ViewError> {
+fn evidence(out: &mut dyn Write, run: &OpenRun<'_>, block: &Block) -> Result<(), ViewError> {
     let outcome = &block.first.outcome;
     if let Some(moved_to) = &outcome.moved_to {
         writeln!(out, "  now at {}", safe(&shorten(moved_to, LONGEST)))?;
@@ -182,7 +181,7 @@ fn evidence(
         writeln!(out, "  the server gives a page, asked as a browser would ask")?;
         return Ok(());
     }
-    let way = reader.way(run.number, &block.first.address)?;
+    let way = run.way(block.first.target)?;
     let Some(last) = way.last().filter(|last| !last.attempts.is_empty()) else { return Ok(()) };
     if way.len() > 1 {
         let hops = counted(way.len() as u64 - 1, "redirect", "redirects");
@@ -215,7 +214,7 @@ fn says_missing(attempts: &[Attempt]) -> bool {
 }
 
 /// Where a link stands.
-pub(super) fn at(row: &LinkRow) -> String {
+pub(crate) fn at(row: &LinkRow) -> String {
     if row.line == 0 {
         return format!("{} in a field of its answer", safe(&shorten(&row.page, LONGEST)));
     }
@@ -223,7 +222,7 @@ pub(super) fn at(row: &LinkRow) -> String {
 }
 
 /// What a link says: its element, its text or else what is written, and how.
-pub(super) fn said(row: &LinkRow) -> String {
+pub(crate) fn said(row: &LinkRow) -> String {
     let text = row.text.as_deref().filter(|text| !text.is_empty());
     let text = text.map_or_else(
         || format!("{}={}", row.attribute, safe(&shorten(&row.written, TEXT))),

@@ -1,7 +1,14 @@
 //! What a person reads on a terminal: totals first, then what is wrong, worst first.
 
 mod blocks;
-mod totals;
+mod by_cause;
+mod by_host;
+mod by_page;
+mod compare;
+mod lines;
+mod sites;
+pub(crate) mod tally;
+pub(crate) mod totals;
 mod trace;
 
 use std::io::Write;
@@ -9,46 +16,138 @@ use std::io::Write;
 use rummage_core::crawl::Note;
 use rummage_core::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::{Reader, RunInfo, Totals};
+use rummage_store::{OpenRun, Reader, Totals};
 
+pub(crate) use blocks::{at, is_of_link, said, says, target};
+pub use compare::comparison;
+pub use sites::{runs, sites};
 pub use trace::trace;
 
 use crate::ViewError;
+use crate::gather::Gathered;
+use crate::listing::{Group, Listing};
+use crate::number::counted;
+use crate::phrase;
 
-/// Writes a run: its head, its totals, and a block for each selected target.
+/// Writes a run: its head, its totals, and what fits the selection, as it is to be grouped.
 ///
 /// # Errors
 /// When the output cannot be written or the store cannot be read.
 pub fn findings(
     out: &mut dyn Write,
     reader: &Reader,
-    run: &RunInfo,
+    run: &OpenRun<'_>,
     selection: &Selection,
+    listing: &Listing,
 ) -> Result<(), ViewError> {
-    let totals = reader.totals(run.number)?;
-    totals::head(out, run)?;
-    totals::counts(out, run, &totals)?;
-    let blocks = blocks::collect(reader, run, selection, totals.pages)?;
-    for block in &blocks {
-        writeln!(out)?;
-        blocks::write(out, reader, run, &totals, block)?;
+    let totals = run.totals()?;
+    totals::head(out, run.info())?;
+    totals::counts(out, run.info(), &totals)?;
+    if let Some(before) = reader.run_before(run.info())? {
+        compare::write_changes(out, &before, &run.changes()?)?;
     }
-    if blocks.is_empty() {
+    let sift = run.sift(selection)?;
+    let mut gathered = Gathered::of(&sift)?;
+    if gathered.links == 0 {
         writeln!(out, "\n{}", nothing(selection, &totals))?;
+        return Ok(());
+    }
+    selected(out, selection, &gathered)?;
+    match listing.group {
+        Group::Target => by_target(out, &mut gathered, &sift, &totals, listing),
+        Group::Page => by_page::write(out, &sift, &totals, listing),
+        Group::Host => by_host::write(out, &gathered, &sift, listing),
+        Group::Cause => by_cause::write(out, &gathered, &sift, listing),
+        Group::None => lines::write(out, &gathered, run, selection, listing),
+    }
+}
+
+/// What fits, in numbers, where that is not all that was found.
+fn selected(
+    out: &mut dyn Write,
+    selection: &Selection,
+    gathered: &Gathered<'_>,
+) -> Result<(), ViewError> {
+    if *selection == Selection::default() {
+        return Ok(());
+    }
+    let targets = counted(gathered.groups().len() as u64, "target fits", "targets fit");
+    let links = counted(gathered.links, "link", "links");
+    let verdicts = phrase::verdicts(&gathered.counts());
+    writeln!(out, "{targets} the selection ({verdicts}), on {links}")?;
+    Ok(())
+}
+
+fn by_target(
+    out: &mut dyn Write,
+    gathered: &mut Gathered<'_>,
+    sift: &rummage_store::Sift<'_>,
+    totals: &Totals,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    if let Some(sort) = &listing.sort {
+        crate::rows::sort_groups(gathered, sift, sort)?;
+    }
+    gathered.for_each_block(listing.limit, listing.unfold, |block| {
+        writeln!(out)?;
+        blocks::write(out, sift.run(), totals, listing, &block)
+    })?;
+    cut(out, listing, gathered.groups().len(), "target", "targets")
+}
+
+/// Says how many of all are shown, where that is not all.
+fn cut(
+    out: &mut dyn Write,
+    listing: &Listing,
+    all: usize,
+    one: &str,
+    many: &str,
+) -> Result<(), ViewError> {
+    if let Some(limit) = listing.limit.filter(|limit| *limit < all) {
+        let all = counted(all as u64, one, many);
+        writeln!(out, "\n{} of {all} shown: --limit", crate::number::count(limit as u64))?;
     }
     Ok(())
 }
 
 /// What is said when no block is shown: never more than was looked at.
-fn nothing(selection: &Selection, totals: &Totals) -> &'static str {
+fn nothing(selection: &Selection, totals: &Totals) -> String {
     let unseen = totals.notes.iter().any(|row| row.note == Note::DrawnByScript);
     if unseen && totals.broken == 0 && selection.takes(Verdict::Broken) {
-        "Pages here are drawn by script; their links were not seen."
+        "Pages here are drawn by script; their links were not seen.".to_owned()
     } else if *selection == Selection::default() && totals.broken == 0 {
-        "Nothing that was checked is broken, doubtful or moved."
-    } else if selection.takes(Verdict::Broken) && totals.broken == 0 {
-        "Nothing that was checked is broken."
+        "Nothing that was checked is broken, doubtful or moved.".to_owned()
+    } else if !selection.is_narrow() && selection.takes(Verdict::Broken) && totals.broken == 0 {
+        "Nothing that was checked is broken.".to_owned()
     } else {
-        "Nothing fits the selection."
+        format!("Nothing fits the selection. {}", fewer_filters(selection))
+    }
+}
+
+/// What to leave out so that something may fit.
+fn fewer_filters(selection: &Selection) -> String {
+    let given = [
+        ("--cause", !selection.causes.is_empty()),
+        ("--status", !selection.statuses.is_empty()),
+        ("--scope", selection.scope.is_some()),
+        ("--element", !selection.elements.is_empty()),
+        ("--host", !selection.hosts.is_empty()),
+        ("--target", !selection.targets.is_empty()),
+        ("--page", !selection.pages.is_empty()),
+        ("--text", !selection.text.is_empty()),
+        ("--search", !selection.search.is_empty()),
+        ("--standing", !selection.standings.is_empty()),
+    ];
+    let names: Vec<&str> =
+        given.iter().filter(|(_, given)| *given).map(|(name, _)| *name).collect();
+    let all = if Verdict::ALL.iter().all(|verdict| selection.takes(*verdict)) {
+        ""
+    } else {
+        ", or add --all: sound links and those not checked count then too"
+    };
+    match names.as_slice() {
+        [] => "Try --all: sound links and those not checked count then too.".to_owned(),
+        [one] => format!("Leave out {one}{all}."),
+        several => format!("Leave out one of {}{all}.", several.join(", ")),
     }
 }

@@ -16,7 +16,7 @@ use crate::style::{self, FAINT, STRONG};
 const TITLE: usize = 60;
 
 /// The first line: site and run.
-pub(super) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
+pub(crate) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
     let started = run.started_at.strftime("%Y-%m-%d %H:%M UTC");
     let title = run.title.as_deref().filter(|title| !title.is_empty());
     if let Some(title) = title {
@@ -28,7 +28,7 @@ pub(super) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
 }
 
 /// The counts of the whole run, and what was not checked.
-pub(super) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
+pub(crate) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     if run.state != RunState::Finished {
         unfinished(out, totals)?;
     }

@@ -1,7 +1,7 @@
 //! What a tag closes: how far end tags reach, what ends without a word, and the parts
 //! of tables.
 
-use super::{Open, Space, Tree};
+use super::{Open, Space, Tree, surroundings_in};
 use crate::extract::names::Name;
 
 /// How far an end tag reaches (HTML, "Has an element in scope").
@@ -71,7 +71,9 @@ impl Tree {
 
     pub(super) fn push_implied(&mut self, name: Name) {
         let region = self.parent_region();
-        self.push(Open { name, space: Space::Html, own: None, region, integration: false });
+        let surroundings = surroundings_in(self.parent_surroundings(), name, None);
+        let space = Space::Html;
+        self.push(Open { name, space, own: None, region, surroundings, integration: false });
     }
 
     /// `</form>` closes nothing but the form itself.

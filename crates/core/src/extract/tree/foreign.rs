@@ -1,7 +1,7 @@
 //! Foreign content: SVG and MathML within HTML (HTML, "The rules for parsing tokens
 //! in foreign content").
 
-use super::{Open, Space, StartTag, Started, Tree, by_role};
+use super::{Open, Space, StartTag, Started, Tree, by_role, surroundings_in};
 use crate::extract::names::Name;
 
 impl Tree {
@@ -36,7 +36,9 @@ impl Tree {
                 Space::Math if tag.name == Name::AnnotationXml => tag.html_attribute,
                 _ => matches!(tag.name, Name::Mi | Name::Mn | Name::Mo | Name::Ms | Name::Mtext),
             };
-            self.push(Open { name: tag.name, space, own, region: self.region, integration });
+            let region = self.region;
+            let surroundings = surroundings_in(self.surroundings, tag.name, own);
+            self.push(Open { name: tag.name, space, own, region, surroundings, integration });
         }
         Started::Foreign
     }

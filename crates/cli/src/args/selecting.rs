@@ -1,0 +1,124 @@
+//! Which links to show: the one selection that every command takes.
+
+use clap::Args;
+use rummage_core::extract::elements::Element;
+use rummage_core::pattern::Pattern;
+use rummage_core::scope::Scope;
+use rummage_core::selection::{Selection, Standing, Status};
+use rummage_core::verdict::{Cause, Verdict};
+
+use crate::values::{nearest, one_of};
+
+/// Which links to show. Of options of different kinds all must fit, of several of one
+/// kind one.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Selecting")]
+pub(crate) struct Selecting {
+    /// Show links with these verdicts, parted by commas [default: broken,doubtful,moved]
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = verdict)]
+    verdict: Vec<Verdict>,
+    /// Show all links, the sound ones and those not checked too
+    #[arg(long, conflicts_with = "verdict")]
+    all: bool,
+    /// With these causes, parted by commas, such as not-found,timeout
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = cause)]
+    cause: Vec<Cause>,
+    /// With these status codes or classes, parted by commas, such as 404,5xx
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = status)]
+    status: Vec<Status>,
+    /// Within the site, or outside
+    #[arg(long, value_name = "internal|external", value_parser = scope)]
+    scope: Option<Scope>,
+    /// In these elements, parted by commas, such as a,img
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = element)]
+    element: Vec<String>,
+    /// To hosts that fit, such as *.example.test (repeatable)
+    #[arg(long, value_name = "PATTERN")]
+    host: Vec<String>,
+    /// To targets that fit; only * is special, and it crosses / (repeatable)
+    #[arg(long, value_name = "PATTERN")]
+    target: Vec<String>,
+    /// On pages that fit, such as /news/* (repeatable)
+    #[arg(long, value_name = "PATTERN")]
+    page: Vec<String>,
+    /// With these words in the link text
+    #[arg(long, value_name = "WORDS")]
+    text: Vec<String>,
+    /// With this word in target, page, link text or what is written (repeatable)
+    #[arg(long, value_name = "WORD")]
+    search: Vec<String>,
+    /// With these standings, parted by commas: new, open, returned
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = standing)]
+    standing: Vec<Standing>,
+}
+
+impl Selecting {
+    /// The selection; `preset` where no verdicts are named.
+    pub(crate) fn selection(&self, preset: &[Verdict]) -> Selection {
+        let verdicts = match self.verdict.as_slice() {
+            [] if self.all => &Verdict::ALL,
+            [] => preset,
+            named => named,
+        };
+        let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
+        let words = |list: &[String]| {
+            list.iter().flat_map(|text| text.split_whitespace()).map(str::to_lowercase).collect()
+        };
+        Selection {
+            causes: self.cause.clone(),
+            statuses: self.status.clone(),
+            scope: self.scope,
+            elements: self.element.clone(),
+            hosts: patterns(&self.host),
+            targets: patterns(&self.target),
+            pages: patterns(&self.page),
+            text: words(&self.text),
+            search: self.search.iter().map(|word| word.to_lowercase()).collect(),
+            standings: self.standing.clone(),
+            ..Selection::of(verdicts)
+        }
+    }
+}
+
+/// What is shown where nothing else is asked for.
+pub(crate) const FINDINGS: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful, Verdict::Moved];
+
+fn verdict(name: &str) -> Result<Verdict, String> {
+    let names = Verdict::ALL.map(Verdict::as_str);
+    Verdict::named(name).ok_or_else(|| format!("a verdict is {}", one_of(&names)))
+}
+
+fn cause(name: &str) -> Result<Cause, String> {
+    let names: Vec<&str> = Cause::ALL.iter().map(|cause| cause.as_str()).collect();
+    Cause::named(name).ok_or_else(|| match nearest(name, names.iter().copied()) {
+        Some(near) => format!("no such cause; {near} is one"),
+        None => format!("no such cause; there are {}", names.join(", ")),
+    })
+}
+
+fn status(text: &str) -> Result<Status, String> {
+    Status::parse(text)
+        .ok_or_else(|| "write a status such as 404, or a class such as 5xx".to_owned())
+}
+
+fn scope(name: &str) -> Result<Scope, String> {
+    let known = [Scope::Internal, Scope::External].into_iter().find(|scope| scope.as_str() == name);
+    known.ok_or_else(|| "a target is internal or external".to_owned())
+}
+
+fn element(text: &str) -> Result<String, String> {
+    let name = text.trim().to_ascii_lowercase();
+    match Element::named(&name) {
+        Some(_) => Ok(name),
+        None => Err("no such element holds a link; write names such as a, img, link".to_owned()),
+    }
+}
+
+fn standing(name: &str) -> Result<Standing, String> {
+    let shown = [Standing::New, Standing::Open, Standing::Returned];
+    shown.into_iter().find(|standing| standing.as_str() == name).ok_or_else(|| {
+        let names = shown.map(Standing::as_str);
+        let more = if name == "healed" { "; what has healed is in rummage compare" } else { "" };
+        format!("a standing is {}{more}", one_of(&names))
+    })
+}

@@ -1,0 +1,68 @@
+//! Which site and which run is meant.
+
+use rummage_store::{Reader, RunInfo};
+use rummage_view::safe;
+
+use crate::args::Everywhere;
+use crate::config::Config;
+use crate::failure::Failure;
+use crate::start;
+use crate::values::one_of;
+
+/// The run that was named, else the last of the site that was named, else the last.
+pub(crate) fn run(
+    reader: &Reader,
+    config: &Config,
+    everywhere: &Everywhere,
+    number: Option<i64>,
+) -> Result<RunInfo, Failure> {
+    if let Some(number) = number {
+        return Ok(reader.run(number)?);
+    }
+    match &everywhere.site {
+        None => Ok(reader.last_run()?),
+        Some(name) => last_of(reader, config, name),
+    }
+}
+
+/// The last run of a site, by its name in the settings file or its host.
+pub(crate) fn last_of(reader: &Reader, config: &Config, name: &str) -> Result<RunInfo, Failure> {
+    let mut hosts = vec![name.to_owned()];
+    if let Some(start) = config.sites.get(name).and_then(|section| section.own.start.as_ref()) {
+        hosts.extend(start::candidates(start)?.iter().map(start::host));
+        hosts.push(start.clone());
+    }
+    for host in &hosts {
+        if let Some(run) = reader.last_run_of(host)? {
+            return Ok(run);
+        }
+    }
+    let known: Vec<String> = reader.sites()?.into_iter().map(|site| site.last.site).collect();
+    let known: Vec<&str> = known.iter().map(String::as_str).collect();
+    let hint = match known.as_slice() {
+        [] => format!("Crawl it first: rummage crawl {}", safe(name)),
+        some => format!("It holds {}.", one_of(some)),
+    };
+    Err(Failure::Usage { what: format!("the store holds no run of {}", safe(name)), hint })
+}
+
+/// The name of a site's section in the settings file: as given, else by its host.
+pub(crate) fn name_of(config: &Config, everywhere: &Everywhere, host: &str) -> Option<String> {
+    let given = everywhere.site.as_ref().filter(|name| config.sites.contains_key(*name));
+    given.cloned().or_else(|| by_host(config, host))
+}
+
+/// The only section whose start lies on that host.
+pub(crate) fn by_host(config: &Config, host: &str) -> Option<String> {
+    let starts_there = |start: &str| {
+        start::candidates(start).is_ok_and(|urls| urls.iter().any(|url| start::host(url) == host))
+    };
+    let mut fits = config
+        .sites
+        .iter()
+        .filter(|(_, section)| section.own.start.as_deref().is_some_and(starts_there));
+    match (fits.next(), fits.next()) {
+        (Some((name, _)), None) => Some(name.clone()),
+        _ => None,
+    }
+}

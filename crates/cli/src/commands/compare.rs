@@ -1,0 +1,82 @@
+//! `rummage compare`: two runs of a site beside each other.
+
+use std::io::Write;
+
+use rummage_core::verdict::Verdict;
+use rummage_store::{Reader, RunInfo};
+use rummage_view::{Group, Listing, ViewError};
+
+use crate::args::{CompareArgs, Everywhere, FailOn};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::{choice, output, paths};
+
+/// What has only moved is no news, unless it is asked for.
+const WRONG: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful];
+
+pub(crate) fn run(args: &CompareArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
+    let (earlier, later) = both(args, &reader, &config, everywhere)?;
+    let name = choice::name_of(&config, everywhere, &later.site);
+    let listing = Listing {
+        unfold: args.unfold,
+        limit: args.limit,
+        verbose: everywhere.verbose,
+        editor_link: config.settled(name.as_deref()).own.editor_link,
+        ..Listing::by(Group::Target)
+    };
+    let selection = args.selecting.selection(WRONG);
+    let (earlier, later) = (reader.open_run(earlier)?, reader.open_run(later)?);
+    let (one, two) = (earlier.sift(&selection)?, later.sift(&selection)?);
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    let changes = rummage_view::comparison(&mut out, &one, &two, &listing)?;
+    out.flush().map_err(ViewError::from)?;
+    match args.fail_on {
+        FailOn::New if changes.is_worse() => Ok(Exit::Broken),
+        FailOn::New => Ok(Exit::Fine),
+        other => super::findings::exit(&later, other),
+    }
+}
+
+/// The two runs: as named, else the last, and the one before it.
+fn both(
+    args: &CompareArgs,
+    reader: &Reader,
+    config: &Config,
+    everywhere: &Everywhere,
+) -> Result<(RunInfo, RunInfo), Failure> {
+    // One number is that of the earlier run: the later is the last of its site.
+    let later = match (args.earlier, args.later) {
+        (_, Some(later)) => reader.run(later)?,
+        (Some(earlier), None) => {
+            let earlier = reader.run(earlier)?;
+            reader.last_run_of(&earlier.site)?.unwrap_or(earlier)
+        }
+        (None, None) => choice::run(reader, config, everywhere, None)?,
+    };
+    let earlier = match args.earlier {
+        Some(earlier) => reader.run(earlier)?,
+        None => reader.run_before(&later)?.ok_or_else(|| Failure::Usage {
+            what: format!("there is no run of {} before run {}", later.site, later.number),
+            hint: format!("Crawl it once more: rummage crawl {}", later.asked_for),
+        })?,
+    };
+    if earlier.site != later.site {
+        return Err(Failure::Usage {
+            what: format!(
+                "run {} is of {}, run {} of {}: they have nothing in common",
+                earlier.number, earlier.site, later.number, later.site
+            ),
+            hint: "Name two runs of one site; rummage sites runs lists them.".to_owned(),
+        });
+    }
+    if earlier.number == later.number {
+        return Err(Failure::Usage {
+            what: format!("run {} beside itself shows nothing", later.number),
+            hint: "Name an earlier run; rummage sites runs lists them.".to_owned(),
+        });
+    }
+    // Whichever was named first: the earlier is the one with the lower number.
+    Ok(if earlier.number < later.number { (earlier, later) } else { (later, earlier) })
+}

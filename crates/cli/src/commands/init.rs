@@ -1,0 +1,71 @@
+//! `rummage init`: a settings file to begin with.
+
+use std::fs::OpenOptions;
+use std::io::{ErrorKind, Write};
+use std::path::PathBuf;
+
+use crate::args::{Everywhere, InitArgs};
+use crate::config::{FILE, write};
+use crate::failure::{Exit, Failure};
+use crate::{output, start};
+
+pub(crate) fn run(args: &InitArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let path = everywhere.config.clone().unwrap_or_else(|| PathBuf::from(FILE));
+    let site = match &args.start {
+        None => None,
+        Some(start) => {
+            let url = start::candidates(start)?.swap_remove(0);
+            Some((name(&start::host(&url)), start.trim()))
+        }
+    };
+    let text = write::text(site.as_ref().map(|(name, start)| (name.as_str(), *start)));
+    // A file that is there is never written over.
+    let made = OpenOptions::new().write(true).create_new(true).open(&path);
+    let mut file = made.map_err(|why| match why.kind() {
+        ErrorKind::AlreadyExists => Failure::Usage {
+            what: format!("{} is there already; nothing was changed", path.display()),
+            hint: "Edit it, or name another file with --config.".to_owned(),
+        },
+        _ => Failure::Usage {
+            what: format!("{} cannot be written: {why}", path.display()),
+            hint: "Check the folder and its permissions.".to_owned(),
+        },
+    })?;
+    file.write_all(text.as_bytes())
+        .map_err(|why| Failure::System { what: "the settings file cannot be written", why })?;
+    let mut out = output::stdout(everywhere.color);
+    let next = match &site {
+        Some((name, _)) => format!("rummage crawl {name}"),
+        None => "edit it, then: rummage crawl".to_owned(),
+    };
+    writeln!(out, "{} is written. Next: {next}", path.display())
+        .map_err(rummage_view::ViewError::from)?;
+    Ok(Exit::Fine)
+}
+
+/// A name for a site: the first part of its host that says something.
+fn name(host: &str) -> String {
+    let bare = host.split(':').next().unwrap_or(host).trim_start_matches("www.");
+    let first = bare.split('.').next().unwrap_or(bare);
+    let is_address = first.is_empty() || bare.split('.').all(|part| part.parse::<u8>().is_ok());
+    let plain = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
+    if is_address || !first.chars().all(plain) { "site".to_owned() } else { first.to_owned() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_site_is_named_by_its_host() {
+        for (host, site) in [
+            ("www.ashlock-canal.test", "ashlock-canal"),
+            ("a.test:8080", "a"),
+            ("127.0.0.1:8000", "site"),
+            ("[::1]:80", "site"),
+            ("localhost", "localhost"),
+        ] {
+            assert_eq!(name(host), site);
+        }
+    }
+}

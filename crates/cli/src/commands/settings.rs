@@ -1,0 +1,124 @@
+//! `rummage settings`: what is in force, and where it came from.
+
+use std::io::Write;
+
+use clap::CommandFactory;
+use clap::parser::ValueSource;
+use rummage_view::{ViewError, safe};
+use serde_json::Value;
+
+use crate::args::{Args, Asking, Everywhere, SettingsArgs};
+use crate::config::keys::{Key, keys};
+use crate::config::{Config, FILE, schema};
+use crate::failure::{Exit, Failure};
+use crate::{output, paths, start};
+
+pub(crate) fn run(args: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    if args.schema {
+        let text = serde_json::to_string_pretty(&schema::schema()).expect("a schema is plain data");
+        writeln!(out, "{text}").and_then(|()| out.flush()).map_err(ViewError::from)?;
+        return Ok(Exit::Fine);
+    }
+    let config = Config::load(everywhere.config.as_deref())?;
+    let named = args.start.is_some() || everywhere.site.is_some() || config.sites.len() == 1;
+    let start = if named {
+        Some(start::resolve(args.start.as_deref(), &config, everywhere.site.as_deref())?)
+    } else {
+        None
+    };
+    let site = start.as_ref().and_then(|start| start.site.clone());
+    let settled = config.settled(site.as_deref());
+    let in_force = values(&args.asking.clone().or(settled.asking.clone()), &settled.own);
+    let mut write = || -> std::io::Result<()> {
+        match &config.path {
+            Some(path) => writeln!(out, "settings file  {}", safe(&path.display().to_string()))?,
+            None => writeln!(out, "settings file  none; rummage init writes one")?,
+        }
+        let store = paths::store(everywhere.store.as_deref(), &config);
+        if let Ok(store) = store {
+            writeln!(out, "store          {}", safe(&store.display().to_string()))?;
+        }
+        match (&start, &site) {
+            (_, Some(site)) => writeln!(out, "site           [site.{}]", safe(site))?,
+            (Some(start), None) => {
+                writeln!(out, "site           {}, which has no section", safe(&start.text))?;
+            }
+            (None, None) => writeln!(out, "site           none named: the defaults")?,
+        }
+        writeln!(out)?;
+        for key in keys() {
+            let value = value(&in_force, &key);
+            let from = source(&key, &config, site.as_deref());
+            writeln!(out, "{:14} {:34} {from}", key.name, safe(&value).to_string())?;
+        }
+        for expect in &settled.own.expect {
+            let target = safe(&expect.target).to_string();
+            writeln!(out, "{:14} {:34} {FILE}", "expect", format!("{} {target}", expect.status))?;
+        }
+        out.flush()
+    };
+    write().map_err(ViewError::from)?;
+    Ok(Exit::Fine)
+}
+
+/// All values that are set, by key. Secrets are not among them.
+fn values(asking: &Asking, own: &crate::config::Own) -> Value {
+    let mut values = serde_json::to_value(asking).unwrap_or_default();
+    if let (Value::Object(all), Ok(Value::Object(more))) = (&mut values, serde_json::to_value(own))
+    {
+        all.extend(more);
+    }
+    values
+}
+
+fn value(in_force: &Value, key: &Key) -> String {
+    let set = match &in_force[key.name.as_str()] {
+        Value::Null => None,
+        Value::Array(list) if list.is_empty() => None,
+        Value::String(text) => Some(text.clone()),
+        Value::Array(list) => {
+            let texts = list.iter().map(|item| match item {
+                Value::String(text) => text.clone(),
+                other => other.to_string(),
+            });
+            Some(texts.collect::<Vec<_>>().join(", "))
+        }
+        other => Some(other.to_string()),
+    };
+    set.unwrap_or_else(|| {
+        if key.is_preset { key.example.trim_matches('"').to_owned() } else { "none".to_owned() }
+    })
+}
+
+/// Where the value of a key came from.
+fn source(key: &Key, config: &Config, site: Option<&str>) -> String {
+    match typed(&key.name) {
+        Some(ValueSource::CommandLine) => return "command line".to_owned(),
+        Some(ValueSource::EnvVariable) => {
+            let name = key.name.to_uppercase().replace('-', "_");
+            return format!("environment, RUMMAGE_{name}");
+        }
+        _ => {}
+    }
+    let of_site = site.and_then(|site| Some((site, config.sites.get(site)?)));
+    if let Some((site, section)) = of_site
+        && let Some(line) = section.lines.get(&key.name)
+    {
+        return format!("{FILE}, line {line}, [site.{}]", safe(site));
+    }
+    match config.defaults.lines.get(&key.name) {
+        Some(line) => format!("{FILE}, line {line}, [defaults]"),
+        None => "built in".to_owned(),
+    }
+}
+
+/// Whether a key was given on the command line or in the environment.
+fn typed(key: &str) -> Option<ValueSource> {
+    let matches = Args::command().try_get_matches_from(std::env::args_os()).ok()?;
+    let (_, of_command) = matches.subcommand()?;
+    let id = key.replace('-', "_");
+    // Keys that are no options have no such id.
+    of_command.try_contains_id(&id).ok()?;
+    of_command.value_source(&id)
+}

@@ -1,0 +1,63 @@
+//! `rummage sites`: the sites that are known, their runs, and forgetting old ones.
+
+use std::io::Write;
+
+use rummage_store::{Reader, SiteRow, prune};
+use rummage_view::{ViewError, count};
+
+use crate::args::{Everywhere, SitesArgs, SitesCommand};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::{choice, output, paths};
+
+pub(crate) fn run(args: &SitesArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    let reader = Reader::open(&store)?;
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    let site = match &everywhere.site {
+        Some(name) => Some(choice::last_of(&reader, &config, name)?.site),
+        None => None,
+    };
+    match args.command {
+        None => {
+            let named = |site: SiteRow| {
+                let name = choice::by_host(&config, &site.last.site);
+                (name, site)
+            };
+            let sites: Vec<_> = reader
+                .sites()?
+                .into_iter()
+                .filter(|row| site.as_ref().is_none_or(|site| *site == row.last.site))
+                .map(named)
+                .collect();
+            rummage_view::sites(&mut out, &sites)?;
+        }
+        Some(SitesCommand::Runs) => {
+            let mut runs = Vec::new();
+            for run in reader.runs()? {
+                if site.as_ref().is_none_or(|site| *site == run.site) {
+                    runs.push(reader.site_row(run, 1)?);
+                }
+            }
+            rummage_view::runs(&mut out, &runs)?;
+        }
+        Some(SitesCommand::Prune { keep, dry_run }) => {
+            drop(reader);
+            let pruned = prune(&store, keep, site.as_deref(), dry_run)?;
+            let runs: Vec<String> = pruned.runs.iter().map(|run| run.number.to_string()).collect();
+            let told = match (runs.as_slice(), dry_run) {
+                ([], _) => "there is nothing to forget".to_owned(),
+                (some, true) => format!("would forget: runs {}", some.join(", ")),
+                (some, false) => format!(
+                    "forgot runs {}; the store is {} octets smaller",
+                    some.join(", "),
+                    count(pruned.octets)
+                ),
+            };
+            writeln!(out, "{told}").map_err(ViewError::from)?;
+        }
+    }
+    out.flush().map_err(ViewError::from)?;
+    Ok(Exit::Fine)
+}

@@ -1,0 +1,54 @@
+//! `rummage` alone: what is there, and what to type next.
+
+use std::io::Write;
+
+use rummage_store::{Reader, StoreError};
+use rummage_view::ViewError;
+
+use crate::args::Everywhere;
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::{output, paths};
+
+pub(crate) fn run(everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    writeln!(out, "Rummage finds the broken links of a website, and the pages they stand on.\n")
+        .map_err(ViewError::from)?;
+    let sites = match Reader::open(&store) {
+        Ok(reader) => reader.sites()?,
+        Err(StoreError::Missing { .. }) => Vec::new(),
+        Err(error) => return Err(error.into()),
+    };
+    let mut next = Vec::new();
+    if let Some(last) = sites.iter().max_by_key(|site| site.last.number) {
+        let named = sites
+            .iter()
+            .cloned()
+            .map(|site| (crate::choice::by_host(&config, &site.last.site), site))
+            .collect::<Vec<_>>();
+        rummage_view::sites(&mut out, &named)?;
+        writeln!(out).map_err(ViewError::from)?;
+        let start = crate::choice::by_host(&config, &last.last.site)
+            .unwrap_or_else(|| last.last.asked_for.clone());
+        next.push(("rummage findings".to_owned(), "what is wrong now"));
+        next.push(("rummage trace ADDRESS".to_owned(), "all about one address"));
+        next.push((format!("rummage crawl {start}"), "look again"));
+        next.push(("rummage compare".to_owned(), "what broke since the run before"));
+    } else if let Some(name) = config.sites.keys().next() {
+        next.push((format!("rummage crawl {name}"), "walk that site of rummage.toml"));
+    } else {
+        next.push(("rummage crawl www.example.test".to_owned(), "walk a site"));
+        next.push(("rummage demo".to_owned(), "see it work on a small simulated web"));
+        next.push(("rummage init".to_owned(), "write a settings file to edit"));
+    }
+    next.push(("rummage --help".to_owned(), "all commands"));
+    let width = next.iter().map(|(command, _)| command.len()).max().unwrap_or_default();
+    writeln!(out, "Next:").map_err(ViewError::from)?;
+    for (command, what) in next {
+        writeln!(out, "  {command:width$}  {what}").map_err(ViewError::from)?;
+    }
+    out.flush().map_err(ViewError::from)?;
+    Ok(Exit::Fine)
+}

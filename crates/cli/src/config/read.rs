@@ -1,0 +1,185 @@
+//! Reads the settings file. What it does not know it refuses, with line and column.
+
+use std::collections::BTreeMap;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use super::keys::{TABLES, keys};
+use super::{Config, FILE, Own, Section};
+use crate::args::Asking;
+use crate::failure::Failure;
+use crate::values::nearest;
+
+/// A file that is being read.
+struct Source<'a> {
+    path: &'a Path,
+    text: &'a str,
+}
+
+pub(super) fn read(path: PathBuf, text: &str) -> Result<Config, Failure> {
+    let source = Source { path: &path, text };
+    let file = DeTable::parse(text).map_err(|error| {
+        let at = error.span().unwrap_or_default();
+        source.wrong(&at, error.message().to_owned(), "Mend the line, and try again.".to_owned())
+    })?;
+    let values: toml::Table = toml::from_str(text).map_err(|error| {
+        let at = error.span().unwrap_or_default();
+        source.wrong(&at, error.message().to_owned(), "Mend the line, and try again.".to_owned())
+    })?;
+    let mut config = Config::default();
+    for (name, value) in file.get_ref() {
+        match name.get_ref().as_ref() {
+            "defaults" => {
+                config.defaults = source.section(value, &values["defaults"])?;
+                config.defaults.forbid_start(&source, value)?;
+            }
+            "site" => config.sites = source.sites(value, &values["site"])?,
+            other => return Err(source.unknown_part(name.span(), other)),
+        }
+    }
+    config.path = Some(path);
+    Ok(config)
+}
+
+impl Section {
+    /// All sites cannot begin at one place.
+    fn forbid_start(&self, source: &Source<'_>, at: &Spanned<DeValue<'_>>) -> Result<(), Failure> {
+        if self.own.start.is_none() {
+            return Ok(());
+        }
+        let hint = "Give it in the section of one site, such as [site.museum].".to_owned();
+        Err(source.wrong(&at.span(), "start stands in [defaults]".to_owned(), hint))
+    }
+}
+
+impl Source<'_> {
+    fn sites(
+        &self,
+        value: &Spanned<DeValue<'_>>,
+        values: &toml::Value,
+    ) -> Result<BTreeMap<String, Section>, Failure> {
+        let mut sites = BTreeMap::new();
+        for (name, section) in self.table(value, "site")? {
+            let name = name.get_ref().to_string();
+            let section = self.section(section, &values[name.as_str()])?;
+            sites.insert(name, section);
+        }
+        Ok(sites)
+    }
+
+    fn table<'v, 'i>(
+        &self,
+        value: &'v Spanned<DeValue<'i>>,
+        name: &str,
+    ) -> Result<&'v DeTable<'i>, Failure> {
+        let wrong = || {
+            let hint = format!("Write it as a section: [{name}] or, for a site, [site.NAME].");
+            self.wrong(&value.span(), format!("{name} is no section"), hint)
+        };
+        value.get_ref().as_table().ok_or_else(wrong)
+    }
+
+    fn section(
+        &self,
+        section: &Spanned<DeValue<'_>>,
+        values: &toml::Value,
+    ) -> Result<Section, Failure> {
+        let known: Vec<String> = keys().into_iter().map(|key| key.name).collect();
+        let mut read = Section::default();
+        for (key, value) in self.table(section, "section")? {
+            let name = key.get_ref().to_string();
+            let is_option = Asking::knows(&name);
+            if !known.contains(&name) && !TABLES.contains(&name.as_str()) {
+                return Err(self.unknown_key(key.span(), &name, &known));
+            }
+            let alone = toml::Table::from_iter([(name.clone(), values[name.as_str()].clone())]);
+            let wrong = |error: toml::de::Error| self.bad_value(value.span(), &name, &error);
+            if is_option {
+                read.asking = alone.try_into::<Asking>().map_err(wrong)?.or(read.asking);
+            } else {
+                read.take_own(&name, alone.try_into::<Own>().map_err(wrong)?);
+            }
+            read.lines.insert(name, self.place(&key.span()).0);
+        }
+        self.check(&mut read, section)?;
+        Ok(read)
+    }
+
+    /// What a type alone does not say: files are named from where the settings stand.
+    fn check(&self, read: &mut Section, section: &Spanned<DeValue<'_>>) -> Result<(), Failure> {
+        let folder = self.path.parent().unwrap_or(Path::new(""));
+        for file in read.own.write.iter_mut().chain(&mut read.asking.ca_cert) {
+            *file = folder.join(&*file);
+        }
+        for file in &read.own.write {
+            if let Err(Failure::Usage { what, hint }) = crate::args::Showing::of_file(file).format()
+            {
+                return Err(self.wrong(&section.span(), what, hint));
+            }
+        }
+        let bad = read.own.expect.iter().find(|expect| !(100..=599).contains(&expect.status));
+        if let Some(expect) = bad {
+            let what = format!("{} is no status", expect.status);
+            let hint = "A status is a number from 100 to 599, such as 410.".to_owned();
+            return Err(self.wrong(&section.span(), what, hint));
+        }
+        Ok(())
+    }
+
+    fn unknown_part(&self, at: Range<usize>, name: &str) -> Failure {
+        let hint = match nearest(name, ["defaults", "site"]) {
+            Some(near) => format!("Did you mean [{near}]?"),
+            None if keys().iter().any(|key| key.name == name) => {
+                format!("It belongs into a section: write [defaults] above {name}.")
+            }
+            None => "A file has [defaults], and [site.NAME] for each site.".to_owned(),
+        };
+        self.wrong(&at, format!("\"{name}\" stands in no section that is known"), hint)
+    }
+
+    fn unknown_key(&self, at: Range<usize>, name: &str, known: &[String]) -> Failure {
+        let names = known.iter().map(String::as_str).chain(TABLES.iter().copied());
+        let hint = match nearest(&name.replace('_', "-"), names) {
+            Some(near) => format!("Did you mean {near}?"),
+            None => "rummage init writes a file with every key.".to_owned(),
+        };
+        self.wrong(&at, format!("there is no key \"{name}\""), hint)
+    }
+
+    fn bad_value(&self, at: Range<usize>, name: &str, error: &toml::de::Error) -> Failure {
+        let example = keys().into_iter().find(|key| key.name == name).map(|key| key.example);
+        let hint = match example {
+            Some(example) => format!("Write it so: {name} = {example}"),
+            None => "Write it so: target = \"/old/*\" and status = 410".to_owned(),
+        };
+        self.wrong(&at, format!("{name}: {}", error.message().trim()), hint)
+    }
+
+    fn wrong(&self, at: &Range<usize>, what: String, hint: String) -> Failure {
+        let (line, column) = self.place(at);
+        let file = self.path.file_name().map_or(FILE.into(), |name| name.to_string_lossy());
+        Failure::Usage { what: format!("{file}, line {line}, column {column}: {what}"), hint }
+    }
+
+    /// Line and column, both from 1.
+    fn place(&self, at: &Range<usize>) -> (usize, usize) {
+        let before = self.text.get(..at.start).unwrap_or(self.text);
+        let line_start = before.rfind('\n').map_or(0, |newline| newline + 1);
+        (before.matches('\n').count() + 1, before[line_start..].chars().count() + 1)
+    }
+}
+
+impl Section {
+    fn take_own(&mut self, name: &str, own: Own) {
+        match name {
+            "start" => self.own.start = own.start,
+            "write" => self.own.write = own.write,
+            "editor-link" => self.own.editor_link = own.editor_link,
+            "placeholders" => self.own.placeholders = own.placeholders,
+            _ => self.own.expect = own.expect,
+        }
+    }
+}

@@ -1,0 +1,64 @@
+//! Writes a new settings file, with every key, its preset and a sentence.
+
+use std::fmt::Write as _;
+
+use super::keys::{Key, keys};
+
+/// The text of a new file; with a site where one is named.
+pub(crate) fn text(site: Option<(&str, &str)>) -> String {
+    let mut out = String::from(
+        "# Settings of rummage. Every key is here with its preset, or with an example where it\n\
+         # has none; take the # away from those that you change.\n\
+         #\n\
+         # [defaults] holds for every site; [site.NAME] for one, over the defaults. Over both go\n\
+         # the environment (RUMMAGE_TIMEOUT=5s) and the command line (--timeout 5s).\n\
+         # rummage settings NAME shows what is in force, and where it came from.\n\
+         \n[defaults]\n",
+    );
+    for key in keys().iter().filter(|key| key.name != "start") {
+        write_key(&mut out, key);
+    }
+    let (name, start) = match site {
+        Some((name, start)) => (name, format!("start = {}", quoted(start))),
+        None => ("example", "start = \"https://www.example.test/\"".to_owned()),
+    };
+    let comment = if site.is_some() { "" } else { "# " };
+    let _ = write!(
+        out,
+        "\n# A site: rummage crawl {name} begins at its start. It takes every key from above.\n\
+         {comment}[site.{name}]\n{comment}{start}\n\
+         \n# Answers that addresses are meant to give: 410 on purpose is sound.\n\
+         # [[site.{name}.expect]]\n# target = \"/shop/1998/*\"\n# status = 410\n"
+    );
+    out
+}
+
+fn write_key(out: &mut String, key: &Key) {
+    let example = if key.is_preset { "" } else { " (no preset; this is an example)" };
+    for line in wrapped(&format!("{}.{example}", key.about), 88) {
+        let _ = write!(out, "\n# {line}");
+    }
+    let _ = write!(out, "\n# {} = {}\n", key.name, key.example);
+}
+
+/// A text as a TOML string: what JSON escapes, TOML reads.
+fn quoted(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}
+
+/// Lines of at most so many characters, where words allow.
+fn wrapped(text: &str, most: usize) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split_whitespace() {
+        let last = lines.last_mut().expect("there is always a line");
+        if last.is_empty() {
+            last.push_str(word);
+        } else if last.chars().count() + 1 + word.chars().count() <= most {
+            last.push(' ');
+            last.push_str(word);
+        } else {
+            lines.push(word.to_owned());
+        }
+    }
+    lines
+}

@@ -1,0 +1,126 @@
+//! What two runs of a site have to say to each other.
+//!
+//! A finding that one run has and the other has not is news only if the other could
+//! have had it. A page that it did not read, an address that its settings kept it from
+//! asking, a fault that an older tool did not know: these say nothing.
+
+use crate::verdict::{Cause, Verdict};
+
+/// What a run knows of the page that has a link.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PageSight {
+    /// It read it.
+    Read,
+    /// It found it gone, or nothing that led there.
+    Gone,
+    /// It did not read it, for its bounds, a limit or robots.txt.
+    NotRead,
+}
+
+/// What a run knows of the target of a link.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TargetSight {
+    /// It has a verdict on it.
+    Judged,
+    /// It left it out.
+    Skipped,
+    /// No link that it saw names it.
+    Unknown,
+}
+
+/// What a run knows of a finding that another run has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Sight {
+    /// Of the page.
+    pub page: PageSight,
+    /// Of the target.
+    pub target: TargetSight,
+    /// The run came to its end, and had the same bounds as the other.
+    pub whole: bool,
+    /// The run saw the same status of the target as the other, with another version of
+    /// the tool: if it says something else, the tool has learned.
+    pub learned: bool,
+}
+
+/// Whether a run would have had a finding of another run, if it had been there.
+#[must_use]
+pub fn would_have_seen(sight: Sight) -> bool {
+    match (sight.page, sight.target) {
+        (PageSight::Read, TargetSight::Judged) => !sight.learned,
+        // The page had no such link, unless the run broke off before it judged it.
+        (PageSight::Read | PageSight::Gone, TargetSight::Unknown)
+        | (PageSight::Gone, TargetSight::Judged) => sight.whole,
+        (_, TargetSight::Skipped) | (PageSight::NotRead, _) => false,
+    }
+}
+
+/// Whether a finding is one of those that are wrong, and not only moved: a link that
+/// has moved and then breaks is news.
+#[must_use]
+pub fn is_wrong(verdict: Verdict) -> bool {
+    matches!(verdict, Verdict::Broken | Verdict::Doubtful)
+}
+
+/// Whether a cause says more of the moment than of the link: it makes nothing new, and
+/// heals nothing.
+#[must_use]
+pub fn is_passing(cause: Option<Cause>) -> bool {
+    matches!(cause, Some(Cause::Offline | Cause::Blocking | Cause::Busy))
+}
+
+/// Whether a verdict makes a finding.
+#[must_use]
+pub fn is_finding(verdict: Verdict) -> bool {
+    is_wrong(verdict) || verdict == Verdict::Moved
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sight(page: PageSight, target: TargetSight) -> Sight {
+        Sight { page, target, whole: true, learned: false }
+    }
+
+    #[test]
+    fn what_was_looked_at_and_found_well_is_news_when_it_breaks() {
+        assert!(would_have_seen(sight(PageSight::Read, TargetSight::Judged)));
+        let stopped = Sight { whole: false, ..sight(PageSight::Read, TargetSight::Judged) };
+        assert!(would_have_seen(stopped));
+    }
+
+    #[test]
+    fn a_new_link_or_page_is_news_only_to_a_run_that_saw_all() {
+        for page in [PageSight::Read, PageSight::Gone] {
+            let whole = sight(page, TargetSight::Unknown);
+            assert!(would_have_seen(whole));
+            assert!(!would_have_seen(Sight { whole: false, ..whole }));
+        }
+        let gone = sight(PageSight::Gone, TargetSight::Judged);
+        assert!(would_have_seen(gone), "a new page with a link to what was known");
+        assert!(!would_have_seen(Sight { whole: false, ..gone }));
+    }
+
+    #[test]
+    fn what_was_not_looked_at_says_nothing() {
+        for target in [TargetSight::Judged, TargetSight::Skipped, TargetSight::Unknown] {
+            assert!(!would_have_seen(sight(PageSight::NotRead, target)));
+        }
+        assert!(!would_have_seen(sight(PageSight::Read, TargetSight::Skipped)));
+        let learned = Sight { learned: true, ..sight(PageSight::Read, TargetSight::Judged) };
+        assert!(!would_have_seen(learned));
+    }
+
+    #[test]
+    fn a_server_that_is_away_changes_nothing() {
+        assert!(is_passing(Some(Cause::Offline)) && is_passing(Some(Cause::Busy)));
+        assert!(!is_passing(Some(Cause::NotFound)) && !is_passing(None));
+    }
+
+    #[test]
+    fn what_has_moved_is_a_finding_and_is_not_wrong() {
+        assert!(is_finding(Verdict::Moved) && !is_wrong(Verdict::Moved));
+        assert!(is_finding(Verdict::Doubtful) && is_wrong(Verdict::Doubtful));
+        assert!(!is_finding(Verdict::Sound) && !is_finding(Verdict::Skipped));
+    }
+}

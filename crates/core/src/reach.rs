@@ -1,0 +1,75 @@
+//! How many visitors can meet a link: what is mended first.
+//!
+//! Nobody knows the visitors of a page from its links. But a page near the start is
+//! seen by more of them than one deep below, a link on many pages by more than one on
+//! one page, and a link in a menu or in the text by more than one in a footer.
+
+use crate::reading::Region;
+
+/// What a page right at the start counts.
+const AT_START: u64 = 64;
+/// Where the start does not lead, somebody else's link or a search does.
+const FAR: u32 = 6;
+
+/// The pages on which a link stands, weighed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+pub struct Reach {
+    /// The sum of what its pages count.
+    pub weight: u64,
+    /// How many pages they are.
+    pub pages: u32,
+    /// Links between the start and the nearest of them; `None` where the start leads to
+    /// none.
+    pub nearest: Option<u32>,
+}
+
+impl Reach {
+    /// Adds a page, as many links away from the start as that, with the link in this
+    /// part of it.
+    pub fn add(&mut self, depth: Option<u32>, region: Option<Region>) {
+        let at_page = AT_START >> depth.unwrap_or(FAR).min(FAR);
+        let in_sight = !matches!(region, Some(Region::Aside | Region::Footer));
+        self.weight += at_page * if in_sight { 2 } else { 1 };
+        self.pages += 1;
+        self.nearest = match (self.nearest, depth) {
+            (Some(one), Some(other)) => Some(one.min(other)),
+            (one, other) => one.or(other),
+        };
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn reach(places: &[(Option<u32>, Option<Region>)]) -> Reach {
+        let mut reach = Reach::default();
+        for (depth, region) in places {
+            reach.add(*depth, *region);
+        }
+        reach
+    }
+
+    #[test]
+    fn near_pages_weigh_more_than_deep_ones_and_many_more_than_one() {
+        let home = reach(&[(Some(0), None)]);
+        let deep = reach(&[(Some(4), None)]);
+        assert!(home.weight > deep.weight);
+        assert!(reach(&[(Some(4), None); 9]).weight > deep.weight);
+        assert!(reach(&[(Some(90), None)]).weight > 0);
+        assert_eq!(reach(&[(Some(90), None)]).weight, reach(&[(None, None)]).weight);
+    }
+
+    #[test]
+    fn a_menu_weighs_more_than_a_footer() {
+        let weight = |region| reach(&[(Some(1), region)]).weight;
+        assert!(weight(Some(Region::Nav)) > weight(Some(Region::Footer)));
+        assert_eq!(weight(Some(Region::Main)), weight(None));
+    }
+
+    #[test]
+    fn the_nearest_page_is_kept() {
+        assert_eq!(reach(&[(Some(3), None), (Some(1), None), (None, None)]).nearest, Some(1));
+        assert_eq!(reach(&[(None, None)]).nearest, None);
+    }
+}

@@ -1,0 +1,96 @@
+//! The requests of a run by address: when each was made, and how it ended.
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use rummage_core::Moment;
+use rummage_core::outcome::{Attempt, Method};
+use rusqlite::Connection;
+
+use crate::pack::entries::Requested;
+use crate::writer::asked::for_each_entry;
+use crate::{StoreError, endings};
+
+/// The requests of a run, those of an address together, in their order.
+#[derive(Debug)]
+pub(crate) struct Evidence {
+    requests: Vec<Request>,
+    /// Hops that were asked instead of the address itself, by the place of the request.
+    hops: HashMap<u32, String>,
+}
+
+/// One request in twenty-four octets.
+#[derive(Debug, Clone, Copy)]
+struct Request {
+    at_us: u64,
+    address: u32,
+    ending: u32,
+    /// Longer than an hour is told as that.
+    took_us: u32,
+    seq: u32,
+    method: Method,
+    strained: bool,
+}
+
+impl Evidence {
+    pub(crate) fn of_run(db: &Connection, run: i64) -> Result<Evidence, StoreError> {
+        let mut evidence = Evidence { requests: Vec::new(), hops: HashMap::new() };
+        for_each_entry(db, run, |entry| {
+            if let Some(request) = entry.request {
+                evidence.add(entry.address, request);
+            }
+        })?;
+        evidence.requests.sort_unstable_by_key(|request| (request.address, request.seq));
+        Ok(evidence)
+    }
+
+    fn add(&mut self, address: u32, request: Requested) {
+        let seq = u32::try_from(self.requests.len()).unwrap_or(u32::MAX);
+        if let Some(hop) = request.hop {
+            self.hops.insert(seq, hop);
+        }
+        self.requests.push(Request {
+            at_us: request.at_us,
+            address,
+            ending: request.ending,
+            took_us: u32::try_from(request.took_us).unwrap_or(u32::MAX),
+            seq,
+            method: request.method,
+            strained: request.strained,
+        });
+    }
+
+    fn of(&self, address: u32) -> &[Request] {
+        let from = self.requests.partition_point(|request| request.address < address);
+        let to = self.requests.partition_point(|request| request.address <= address);
+        &self.requests[from..to]
+    }
+
+    /// When an address was asked last.
+    pub(crate) fn last_at(&self, address: u32) -> Option<u64> {
+        self.of(address).last().map(|request| request.at_us)
+    }
+
+    /// What was seen each time an address was asked, and the title that was seen last.
+    pub(crate) fn attempts(
+        &self,
+        db: &Connection,
+        address: u32,
+    ) -> Result<(Vec<Attempt>, Option<String>), StoreError> {
+        let mut attempts = Vec::new();
+        let mut seen = None;
+        for request in self.of(address) {
+            let (ending, title) = endings::read(db, request.ending)?;
+            seen = title.or(seen);
+            attempts.push(Attempt {
+                at: Moment::from_micros(request.at_us),
+                took: Duration::from_micros(u64::from(request.took_us)),
+                method: request.method,
+                ending,
+                strained: request.strained,
+                hop: self.hops.get(&request.seq).cloned(),
+            });
+        }
+        Ok((attempts, seen))
+    }
+}

@@ -1,0 +1,202 @@
+//! One run, opened for questions: what it says of addresses, its pages, its marks.
+//!
+//! What is held is a few octets an address and a mark. Texts are fetched for what is
+//! shown alone.
+
+use std::cell::OnceCell;
+use std::collections::HashMap;
+
+use rummage_core::crawl::Place;
+use rusqlite::{Connection, OptionalExtension, params};
+
+use crate::evidence::Evidence;
+use crate::history::Histories;
+use crate::marks::Marks;
+use crate::order::{self, Page};
+use crate::records::{Address, RunInfo, RunState};
+use crate::sayings::{Saying, Sayings};
+use crate::{Reader, StoreError};
+
+/// A run that questions can be put to.
+#[derive(Debug)]
+pub struct OpenRun<'a> {
+    pub(crate) db: &'a Connection,
+    pub(crate) info: RunInfo,
+    pub(crate) sayings: Sayings,
+    /// In the order of their rank.
+    pub(crate) pages: Vec<Page>,
+    pub(crate) marks: Marks<'a>,
+    pub(crate) beside: Beside,
+    evidence: OnceCell<Evidence>,
+    histories: OnceCell<Histories>,
+}
+
+/// What links may have beside their address.
+#[derive(Debug, Default)]
+pub(crate) struct Beside {
+    /// What is said of fragments, by address and fragment.
+    pub(crate) places: HashMap<u32, HashMap<String, Place>>,
+    /// Addresses whose links may have a fault, and whether that is that they are pages
+    /// where something else is wanted.
+    pub(crate) faults: HashMap<u32, bool>,
+}
+
+impl Reader {
+    /// Opens a run for questions.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn open_run(&self, info: RunInfo) -> Result<OpenRun<'_>, StoreError> {
+        OpenRun::new(&self.db, info)
+    }
+}
+
+impl<'a> OpenRun<'a> {
+    pub(crate) fn new(db: &'a Connection, info: RunInfo) -> Result<OpenRun<'a>, StoreError> {
+        Ok(OpenRun {
+            sayings: Sayings::of_run(db, info.number)?,
+            pages: order::pages(db, info.number)?,
+            marks: Marks::of_store(db)?,
+            beside: Beside::of_run(db, info.number)?,
+            evidence: OnceCell::new(),
+            histories: OnceCell::new(),
+            db,
+            info,
+        })
+    }
+
+    /// The run, as its head line tells of it.
+    #[must_use]
+    pub fn info(&self) -> &RunInfo {
+        &self.info
+    }
+
+    /// How many pages, style sheets and other files it read.
+    #[must_use]
+    pub fn page_count(&self) -> u64 {
+        self.pages.len() as u64
+    }
+
+    /// What the run says of an address; what it knows and did not get to is not asked.
+    pub(crate) fn saying(&self, address: u32) -> Option<Saying> {
+        let unfinished = self.info.state != RunState::Finished;
+        self.sayings.of(address).or_else(|| unfinished.then(Saying::not_asked))
+    }
+
+    pub(crate) fn evidence(&self) -> Result<&Evidence, StoreError> {
+        if self.evidence.get().is_none() {
+            let _ = self.evidence.set(Evidence::of_run(self.db, self.info.number)?);
+        }
+        Ok(self.evidence.get().expect("it was just set"))
+    }
+
+    pub(crate) fn histories(&self) -> Result<&Histories, StoreError> {
+        if self.histories.get().is_none() {
+            let _ = self.histories.set(Histories::of_run(self.db, &self.info)?);
+        }
+        Ok(self.histories.get().expect("it was just set"))
+    }
+
+    /// The text of an address.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn url(&self, address: Address) -> Result<String, StoreError> {
+        Ok(self
+            .db
+            .prepare_cached("SELECT url FROM address WHERE id = ?1")?
+            .query_row([address.0], |row| row.get(0))?)
+    }
+
+    /// The address with this text, if the store knows it.
+    pub(crate) fn address_of(&self, url: &str) -> Result<Option<Address>, StoreError> {
+        let found = self
+            .db
+            .prepare_cached("SELECT id FROM address WHERE url = ?1")?
+            .query_row([url], |row| row.get(0))
+            .optional()?;
+        Ok(found.map(Address))
+    }
+
+    /// The addresses of the run that fit: those that are the text, with or without their
+    /// scheme, else those that hold it; at most `most` of them, short ones first.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn find(&self, text: &str, most: usize) -> Result<Vec<(Address, String)>, StoreError> {
+        let exact = self.matching(
+            "SELECT id, url FROM address
+             WHERE url = ?1 OR substr(url, instr(url, '://') + 3) = ?1",
+            text,
+            most,
+        )?;
+        if !exact.is_empty() {
+            return Ok(exact);
+        }
+        self.matching(
+            "SELECT id, url FROM address WHERE instr(url, ?1) > 0 ORDER BY length(url), url",
+            text,
+            most,
+        )
+    }
+
+    fn matching(
+        &self,
+        sql: &str,
+        text: &str,
+        most: usize,
+    ) -> Result<Vec<(Address, String)>, StoreError> {
+        let mut found = Vec::new();
+        let mut select = self.db.prepare(sql)?;
+        let mut rows = select.query(params![text])?;
+        while let Some(row) = rows.next()?
+            && found.len() < most
+        {
+            let address: u32 = row.get(0)?;
+            if self.sayings.of(address).is_some() {
+                found.push((Address(address), row.get(1)?));
+            }
+        }
+        Ok(found)
+    }
+
+    /// All fragments of an address that have no place on its page.
+    #[must_use]
+    pub fn missing_fragments(&self, address: Address) -> Vec<&str> {
+        let Some(places) = self.beside.places.get(&address.0) else { return Vec::new() };
+        let missing = places.iter().filter(|(_, place)| **place == Place::Missing);
+        let mut missing: Vec<&str> = missing.map(|(fragment, _)| fragment.as_str()).collect();
+        missing.sort_unstable();
+        missing
+    }
+}
+
+impl Beside {
+    fn of_run(db: &Connection, run: i64) -> Result<Beside, StoreError> {
+        let mut beside = Beside::default();
+        let mut select =
+            db.prepare("SELECT address, fragment, place FROM no_place WHERE run = ?1")?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let place = match row.get_ref(2)?.as_str().unwrap_or_default() {
+                "missing" => Place::Missing,
+                _ => Place::ForScript,
+            };
+            beside.places.entry(row.get(0)?).or_default().insert(row.get(1)?, place);
+        }
+        let mut select = db.prepare(
+            "SELECT target, max(cause = 'wrong-type') FROM link_fault WHERE run = ?1
+             GROUP BY target",
+        )?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            beside.faults.insert(row.get(0)?, row.get(1)?);
+        }
+        Ok(beside)
+    }
+
+    /// Whether links to an address may say something else than the address does.
+    pub(crate) fn concerns(&self, address: u32) -> bool {
+        self.places.contains_key(&address) || self.faults.contains_key(&address)
+    }
+}

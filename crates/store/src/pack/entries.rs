@@ -1,0 +1,130 @@
+//! Requests as they ended, and which addresses are plainly sound.
+
+use rummage_core::outcome::Method;
+use rummage_core::scope::Scope;
+
+use super::{Packer, Unpacker};
+
+/// One request, or a word on an address that came later.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Entry {
+    pub(crate) address: u32,
+    /// The request, where this is one.
+    pub(crate) request: Option<Requested>,
+    /// The address is plainly sound, and on this side of the bounds.
+    pub(crate) sound: Option<Scope>,
+}
+
+/// A request as it ended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Requested {
+    pub(crate) at_us: u64,
+    pub(crate) took_us: u64,
+    pub(crate) method: Method,
+    pub(crate) ending: u32,
+    pub(crate) strained: bool,
+    pub(crate) hop: Option<String>,
+}
+
+const REQUEST: u8 = 1;
+const HEAD: u8 = 2;
+const STRAINED: u8 = 4;
+const HOP: u8 = 8;
+const SOUND: u8 = 16;
+const EXTERNAL: u8 = 32;
+
+pub(crate) fn pack(entries: &[Entry]) -> Vec<u8> {
+    let mut out = Packer(Vec::with_capacity(entries.len() * 10));
+    let (mut address, mut at, mut ending) = (0i64, 0i64, 0i64);
+    for entry in entries {
+        out.0.push(flags(entry));
+        out.difference(i64::from(entry.address) - address);
+        address = i64::from(entry.address);
+        let Some(request) = &entry.request else { continue };
+        let now = i64::try_from(request.at_us).unwrap_or(i64::MAX / 4);
+        out.difference(now - at);
+        out.number(request.took_us);
+        out.difference(i64::from(request.ending) - ending);
+        (at, ending) = (now, i64::from(request.ending));
+        if let Some(hop) = &request.hop {
+            out.text(hop);
+        }
+    }
+    out.0
+}
+
+fn flags(entry: &Entry) -> u8 {
+    let sound = match entry.sound {
+        None => 0,
+        Some(Scope::Internal) => SOUND,
+        Some(Scope::External) => SOUND | EXTERNAL,
+    };
+    let of = |holds: bool, bit: u8| if holds { bit } else { 0 };
+    let request = entry.request.as_ref().map_or(0, |request| {
+        REQUEST
+            | of(request.method == Method::Head, HEAD)
+            | of(request.strained, STRAINED)
+            | of(request.hop.is_some(), HOP)
+    });
+    sound | request
+}
+
+/// Unpacks; what cannot be read (no writer of ours made it) ends the list.
+pub(crate) fn unpack(octets: &[u8]) -> impl Iterator<Item = Entry> {
+    let mut octets = Unpacker(octets);
+    let (mut address, mut at, mut ending) = (0i64, 0i64, 0i64);
+    std::iter::from_fn(move || {
+        let flags = octets.octet()?;
+        address = address.checked_add(octets.difference()?)?;
+        let request = if flags & REQUEST == 0 {
+            None
+        } else {
+            at = at.checked_add(octets.difference()?)?;
+            let took_us = octets.number()?;
+            ending = ending.checked_add(octets.difference()?)?;
+            let hop = if flags & HOP == 0 { None } else { Some(octets.text()?.to_owned()) };
+            Some(Requested {
+                at_us: u64::try_from(at).ok()?,
+                took_us,
+                method: if flags & HEAD == 0 { Method::Get } else { Method::Head },
+                ending: u32::try_from(ending).ok()?,
+                strained: flags & STRAINED != 0,
+                hop,
+            })
+        };
+        let side = if flags & EXTERNAL == 0 { Scope::Internal } else { Scope::External };
+        let sound = (flags & SOUND != 0).then_some(side);
+        Some(Entry { address: u32::try_from(address).ok()?, request, sound })
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn entry() -> impl Strategy<Value = Entry> {
+        let request = (0..u64::MAX >> 4, any::<u64>(), any::<[bool; 2]>(), any::<u32>(), {
+            prop::option::of("[a-z:/.]{0,20}")
+        });
+        let request = request.prop_map(|(at_us, took_us, [head, strained], ending, hop)| {
+            let method = if head { Method::Head } else { Method::Get };
+            Requested { at_us, took_us, method, ending, strained, hop }
+        });
+        let sound = prop::option::of(prop_oneof![Just(Scope::Internal), Just(Scope::External)]);
+        (any::<u32>(), prop::option::of(request), sound)
+            .prop_map(|(address, request, sound)| Entry { address, request, sound })
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_packed_comes_out_again(entries in prop::collection::vec(entry(), 0..20)) {
+            prop_assert_eq!(unpack(&pack(&entries)).collect::<Vec<_>>(), entries);
+        }
+
+        #[test]
+        fn damaged_octets_end_the_list(octets in prop::collection::vec(any::<u8>(), 0..60)) {
+            prop_assert!(unpack(&octets).count() <= octets.len());
+        }
+    }
+}

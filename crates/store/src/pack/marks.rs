@@ -1,0 +1,163 @@
+//! Marks that came with one page: what they name, and what they say.
+
+use rummage_core::reading::Region;
+
+use super::{Packer, Unpacker};
+
+/// What a link says, as it is packed: element and attribute by the number of their word.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Said<'a> {
+    pub(crate) element: u32,
+    pub(crate) attribute: u32,
+    pub(crate) region: Option<Region>,
+    pub(crate) surroundings: u32,
+    /// A script acts on the element.
+    pub(crate) scripted: bool,
+    pub(crate) written: &'a str,
+    pub(crate) fragment: Option<&'a str>,
+    pub(crate) text: Option<&'a str>,
+    pub(crate) rel: Option<&'a str>,
+}
+
+const REGIONS: [Option<Region>; 6] = [
+    None,
+    Some(Region::Header),
+    Some(Region::Nav),
+    Some(Region::Main),
+    Some(Region::Aside),
+    Some(Region::Footer),
+];
+const SCRIPTED: u8 = 8;
+/// Bits for the texts that may be missing: fragment, text, rel.
+const TEXTS: [u8; 3] = [16, 32, 64];
+
+/// Marks, as they are gathered from a page.
+#[derive(Debug, Default)]
+pub(crate) struct Marks {
+    pub(crate) count: u32,
+    targets: Packer,
+    last_target: i64,
+    prints: Vec<u8>,
+    says: Packer,
+}
+
+impl Marks {
+    pub(crate) fn add(&mut self, target: u32, print: u64, said: Said<'_>) {
+        self.count += 1;
+        self.targets.difference(i64::from(target) - self.last_target);
+        self.last_target = i64::from(target);
+        self.prints.extend_from_slice(&print.to_le_bytes());
+        let texts = [said.fragment, said.text, said.rel];
+        let region = REGIONS.iter().position(|region| *region == said.region).unwrap_or_default();
+        let mut flags = region as u8 | if said.scripted { SCRIPTED } else { 0 };
+        for (text, bit) in texts.iter().zip(TEXTS) {
+            flags |= if text.is_some() { bit } else { 0 };
+        }
+        self.says.0.push(flags);
+        self.says.number(u64::from(said.element));
+        self.says.number(u64::from(said.attribute));
+        self.says.0.extend_from_slice(&said.surroundings.to_le_bytes());
+        self.says.text(said.written);
+        for text in texts.into_iter().flatten() {
+            self.says.text(text);
+        }
+    }
+
+    /// Targets, fingerprints and texts.
+    pub(crate) fn blobs(&self) -> (&[u8], &[u8], &[u8]) {
+        (&self.targets.0, &self.prints, &self.says.0)
+    }
+}
+
+/// The targets of the marks of a row.
+pub(crate) fn targets(octets: &[u8]) -> impl Iterator<Item = u32> {
+    let mut octets = Unpacker(octets);
+    let mut target = 0i64;
+    std::iter::from_fn(move || {
+        target = target.checked_add(octets.difference()?)?;
+        u32::try_from(target).ok()
+    })
+}
+
+/// The fingerprints of the marks of a row.
+pub(crate) fn prints(octets: &[u8]) -> impl Iterator<Item = u64> {
+    octets.chunks_exact(8).map(|print| u64::from_le_bytes(print.try_into().expect("eight octets")))
+}
+
+/// What the marks of a row say.
+pub(crate) fn says(octets: &[u8]) -> impl Iterator<Item = Said<'_>> {
+    let mut octets = Unpacker(octets);
+    std::iter::from_fn(move || {
+        let flags = octets.octet()?;
+        let element = u32::try_from(octets.number()?).ok()?;
+        let attribute = u32::try_from(octets.number()?).ok()?;
+        let surroundings = u32::from_le_bytes(octets.octets(4)?.try_into().ok()?);
+        let written = octets.text()?;
+        let mut texts = [None; 3];
+        for (text, bit) in texts.iter_mut().zip(TEXTS) {
+            if flags & bit != 0 {
+                *text = Some(octets.text()?);
+            }
+        }
+        let [fragment, text, rel] = texts;
+        let region = *REGIONS.get(usize::from(flags & 7))?;
+        let scripted = flags & SCRIPTED != 0;
+        Some(Said {
+            element,
+            attribute,
+            region,
+            surroundings,
+            scripted,
+            written,
+            fragment,
+            text,
+            rel,
+        })
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn what_is_packed_comes_out_again(
+            links in prop::collection::vec(
+                (any::<u32>(), any::<u64>(), any::<u32>(), 0..6usize, any::<bool>(), ".{0,9}",
+                 prop::option::of(".{0,9}"), prop::option::of(".{0,9}"), prop::option::of(".{0,9}")),
+                0..20,
+            ),
+        ) {
+            let mut marks = Marks::default();
+            let said: Vec<Said<'_>> = links
+                .iter()
+                .map(|(_, _, number, region, scripted, written, fragment, text, rel)| Said {
+                    element: number % 97,
+                    attribute: number % 1009,
+                    region: REGIONS[*region],
+                    surroundings: *number,
+                    scripted: *scripted,
+                    written,
+                    fragment: fragment.as_deref(),
+                    text: text.as_deref(),
+                    rel: rel.as_deref(),
+                })
+                .collect();
+            for (link, said) in links.iter().zip(&said) {
+                marks.add(link.0, link.1, *said);
+            }
+            let (packed_targets, packed_prints, packed_says) = marks.blobs();
+            prop_assert!(targets(packed_targets).eq(links.iter().map(|link| link.0)));
+            prop_assert!(prints(packed_prints).eq(links.iter().map(|link| link.1)));
+            prop_assert_eq!(says(packed_says).collect::<Vec<_>>(), said);
+        }
+
+        #[test]
+        fn damaged_octets_end_the_list(octets in prop::collection::vec(any::<u8>(), 0..60)) {
+            prop_assert!(says(&octets).count() <= octets.len());
+            prop_assert!(targets(&octets).count() <= octets.len());
+        }
+    }
+}

@@ -1,0 +1,88 @@
+//! Many small facts in few octets.
+//!
+//! Whole numbers are varints of seven bits, the lowest first; what may fall is told as
+//! a zigzag difference to the one before.
+
+pub(crate) mod entries;
+pub(crate) mod marks;
+pub(crate) mod places;
+
+use rummage_core::reading::Sketch;
+
+/// Writes packed values, one after the other.
+#[derive(Debug, Default)]
+pub(crate) struct Packer(pub(crate) Vec<u8>);
+
+impl Packer {
+    /// A number that is never below nought.
+    pub(crate) fn number(&mut self, mut rest: u64) {
+        while rest >= 0x80 {
+            self.0.push((rest & 0x7f) as u8 | 0x80);
+            rest >>= 7;
+        }
+        self.0.push(rest as u8);
+    }
+
+    /// A difference: the sign goes to the lowest bit.
+    #[expect(clippy::cast_sign_loss, reason = "zigzag")]
+    pub(crate) fn difference(&mut self, number: i64) {
+        self.number(((number << 1) ^ (number >> 63)) as u64);
+    }
+
+    /// A text, with its length before it.
+    pub(crate) fn text(&mut self, text: &str) {
+        self.number(text.len() as u64);
+        self.0.extend_from_slice(text.as_bytes());
+    }
+}
+
+/// Reads packed values. What no writer of ours made gives `None`.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Unpacker<'a>(pub(crate) &'a [u8]);
+
+impl<'a> Unpacker<'a> {
+    pub(crate) fn octet(&mut self) -> Option<u8> {
+        let (&octet, rest) = self.0.split_first()?;
+        self.0 = rest;
+        Some(octet)
+    }
+
+    pub(crate) fn number(&mut self) -> Option<u64> {
+        let mut number = 0u64;
+        for shift in (0..64).step_by(7) {
+            let octet = self.octet()?;
+            number |= u64::from(octet & 0x7f) << shift;
+            if octet < 0x80 {
+                return Some(number);
+            }
+        }
+        None
+    }
+
+    #[expect(clippy::cast_possible_wrap, reason = "zigzag: the lowest bit is the sign")]
+    pub(crate) fn difference(&mut self) -> Option<i64> {
+        self.number().map(|number| (number >> 1) as i64 ^ -((number & 1) as i64))
+    }
+
+    pub(crate) fn octets(&mut self, many: usize) -> Option<&'a [u8]> {
+        let (taken, rest) = self.0.split_at_checked(many)?;
+        self.0 = rest;
+        Some(taken)
+    }
+
+    pub(crate) fn text(&mut self) -> Option<&'a str> {
+        let length = usize::try_from(self.number()?).ok()?;
+        std::str::from_utf8(self.octets(length)?).ok()
+    }
+}
+
+/// The hashes of a page's text in sixteen octets.
+pub(crate) fn sketch(sketch: Sketch) -> [u8; 16] {
+    (u128::from(sketch.text) << 64 | u128::from(sketch.outline)).to_be_bytes()
+}
+
+#[expect(clippy::cast_possible_truncation, reason = "the halves of what `sketch` put together")]
+pub(crate) fn unpack_sketch(bytes: &[u8]) -> Option<Sketch> {
+    let both = u128::from_be_bytes(bytes.try_into().ok()?);
+    Some(Sketch { text: (both >> 64) as u64, outline: both as u64 })
+}

@@ -1,0 +1,112 @@
+//! What a run says of each address, all of them at once, in eight octets each.
+
+use rummage_core::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+use rusqlite::Connection;
+
+use crate::StoreError;
+use crate::writer::asked::for_each_entry;
+
+/// What a run says of an address.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Saying {
+    pub(crate) verdict: Verdict,
+    pub(crate) cause: Option<Cause>,
+    /// 0 for none.
+    status: u16,
+    pub(crate) scope: Option<Scope>,
+    /// Some link names it.
+    pub(crate) linked: bool,
+    /// It was asked: some verdicts need no request.
+    pub(crate) asked: bool,
+    /// It stands among the requests alone, and has no row of its own.
+    pub(crate) plain: bool,
+}
+
+impl Saying {
+    pub(crate) fn status(self) -> Option<u16> {
+        Some(self.status).filter(|status| *status > 0)
+    }
+
+    /// What is said of an address that a run knows and did not get to.
+    pub(crate) fn not_asked() -> Saying {
+        Saying {
+            verdict: Verdict::Skipped,
+            cause: Some(Cause::NotAsked),
+            status: 0,
+            scope: None,
+            linked: true,
+            asked: false,
+            plain: false,
+        }
+    }
+}
+
+/// By the id of the address.
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Sayings(Vec<Option<Saying>>);
+
+impl Sayings {
+    pub(crate) fn of_run(db: &Connection, run: i64) -> Result<Sayings, StoreError> {
+        let mut sayings = Sayings::default();
+        for_each_entry(db, run, |entry| {
+            if let Some(scope) = entry.sound {
+                let saying = Saying {
+                    verdict: Verdict::Sound,
+                    cause: None,
+                    status: 200,
+                    scope: Some(scope),
+                    linked: true,
+                    asked: true,
+                    plain: true,
+                };
+                sayings.set(entry.address, saying);
+            }
+        })?;
+        let mut select = db.prepare(
+            "SELECT address, verdict, cause, status, scope, linked, checked_us IS NOT NULL
+             FROM verdict WHERE run = ?1",
+        )?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let text = |column: usize| -> Result<Option<&str>, StoreError> {
+                Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
+            };
+            let saying = Saying {
+                verdict: text(1)?.and_then(Verdict::named).unwrap_or(Verdict::Doubtful),
+                cause: text(2)?.and_then(Cause::named),
+                status: row.get::<_, Option<u16>>(3)?.unwrap_or_default(),
+                scope: text(4)?.map(scope_named),
+                linked: row.get(5)?,
+                asked: row.get(6)?,
+                plain: false,
+            };
+            sayings.set(row.get(0)?, saying);
+        }
+        Ok(sayings)
+    }
+
+    fn set(&mut self, address: u32, saying: Saying) {
+        let at = address as usize;
+        if self.0.len() <= at {
+            self.0.resize(at + 1, None);
+        }
+        self.0[at] = Some(saying);
+    }
+
+    pub(crate) fn of(&self, address: u32) -> Option<Saying> {
+        self.0.get(address as usize).copied().flatten()
+    }
+
+    /// All of them, with their addresses.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (u32, Saying)> {
+        (0..).zip(&self.0).filter_map(|(address, saying)| Some((address, (*saying)?)))
+    }
+}
+
+pub(crate) fn scope_named(name: &str) -> Scope {
+    match name {
+        "internal" => Scope::Internal,
+        _ => Scope::External,
+    }
+}

@@ -1,0 +1,391 @@
+//! The links of a run that fit a selection, in the order of their rank.
+//!
+//! The pages are walked twice: once to count on how many of them each link stands,
+//! once to give the links. What is held is four octets a mark; a million links that
+//! fit are never in memory together, unless the caller keeps them.
+
+use std::collections::HashSet;
+
+use rummage_core::crawl::Place;
+use rummage_core::extract::elements::{Attribute, Element};
+use rummage_core::selection::Selection;
+use rummage_core::verdict::{Cause, LinkSeen, Verdict, of_link};
+use rusqlite::params;
+
+use crate::StoreError;
+use crate::open::OpenRun;
+use crate::pack::places;
+use crate::sayings::Saying;
+
+/// A link that fits, in few octets. [`OpenRun::row`] has its texts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Found {
+    /// The page that has it, by its rank, from 0.
+    pub page: u32,
+    /// The target, without its fragment.
+    pub target: crate::Address,
+    /// Tells links that say the same from others.
+    pub(crate) mark: u32,
+    /// Equal for the same link on other pages, within one sift.
+    pub fold: u32,
+    /// Line of the start of the tag, from 1; 0 for what stands in the head of the answer.
+    pub line: u32,
+    /// Column of the start of the tag, as the line.
+    pub column: u32,
+    /// What is said of the link: of its address, or of itself where that is worse.
+    pub verdict: Verdict,
+    /// Why.
+    pub cause: Option<Cause>,
+    pub(crate) place: Option<Place>,
+}
+
+/// The links of a run, as a selection sifts them.
+#[derive(Debug)]
+pub struct Sift<'a> {
+    run: &'a OpenRun<'a>,
+    selection: &'a Selection,
+    only: Only,
+    /// Of each mark the number of its fold, from 1; 0 where it cannot fit.
+    folds: Vec<u32>,
+    /// What the links of each fold name.
+    targets: Vec<u32>,
+    /// On how many pages each fold stands.
+    pages: Vec<u32>,
+}
+
+/// What is looked at, whatever is selected.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Only {
+    All,
+    /// Links to this address.
+    To(u32),
+    /// Links on the page of this rank.
+    On(u32),
+}
+
+/// A page, as the links on it see it.
+#[derive(Clone, Copy)]
+struct Seen<'a> {
+    rank: u32,
+    url: &'a str,
+    title: Option<&'a str>,
+    /// Words are found on it by its address.
+    fits: bool,
+}
+
+impl<'a> OpenRun<'a> {
+    /// Sifts the links of the run.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn sift(&'a self, selection: &'a Selection) -> Result<Sift<'a>, StoreError> {
+        let addresses = self.addresses(selection)?;
+        self.sift_some(selection, Only::All, |_, target| {
+            addresses.get(target as usize).copied().unwrap_or_default()
+        })
+    }
+
+    /// Sifts the links to one address.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn sift_to(
+        &'a self,
+        address: crate::Address,
+        selection: &'a Selection,
+    ) -> Result<Sift<'a>, StoreError> {
+        self.sift_some(selection, Only::To(address.0), |_, target| target == address.0)
+    }
+
+    /// Sifts the links on one page; `None` where the run did not read it.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn sift_on(
+        &'a self,
+        page: crate::Address,
+        selection: &'a Selection,
+    ) -> Result<Option<Sift<'a>>, StoreError> {
+        let Some(rank) = self.pages.iter().position(|known| known.address == page.0) else {
+            return Ok(None);
+        };
+        let links: Vec<u8> = self
+            .db
+            .prepare_cached("SELECT links FROM page_version WHERE id = ?1")?
+            .query_row([self.pages[rank].version], |row| row.get(0))?;
+        let marks: HashSet<u32> = places::unpack(&links).map(|place| place.mark).collect();
+        let only = Only::On(u32::try_from(rank).unwrap_or(u32::MAX));
+        self.sift_some(selection, only, |mark, _| marks.contains(&mark)).map(Some)
+    }
+
+    fn sift_some(
+        &'a self,
+        selection: &'a Selection,
+        only: Only,
+        may: impl Fn(u32, u32) -> bool,
+    ) -> Result<Sift<'a>, StoreError> {
+        let (folds, targets) = self.folds(selection, may)?;
+        let pages = self.count_pages(&folds, targets.len())?;
+        Ok(Sift { run: self, selection, only, folds, targets, pages })
+    }
+
+    /// Whether links to each address may fit.
+    fn addresses(&self, selection: &Selection) -> Result<Vec<bool>, StoreError> {
+        let may = |address, saying: Saying| {
+            selection.takes_verdict(saying.verdict, saying.cause, saying.status())
+                || self.beside.concerns(address)
+        };
+        let asks_addresses = selection.scope.is_some()
+            || !(selection.hosts.is_empty() && selection.targets.is_empty());
+        let unfinished = self.info.state != crate::RunState::Finished;
+        let mut fits = Vec::new();
+        let mut set = |address: u32| {
+            let at = address as usize;
+            if fits.len() <= at {
+                fits.resize(at + 1, false);
+            }
+            fits[at] = true;
+        };
+        if !asks_addresses && !unfinished {
+            let taken = self.sayings.iter().filter(|(address, saying)| may(*address, *saying));
+            taken.for_each(|(address, _)| set(address));
+            return Ok(fits);
+        }
+        let mut select = self.db.prepare("SELECT id, url FROM address")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let address: u32 = row.get(0)?;
+            let Some(saying) = self.saying(address) else { continue };
+            let url = row.get_ref(1)?.as_str().unwrap_or_default();
+            // A pattern may name the fragment as well: which of them is seen later.
+            let by_url = selection.takes_address(url, saying.scope)
+                || (self.beside.places.contains_key(&address) && !selection.targets.is_empty());
+            if by_url && may(address, saying) {
+                set(address);
+            }
+        }
+        Ok(fits)
+    }
+
+    /// Numbers the marks that may fit: equal numbers for the same link. Gives what each
+    /// number names, too.
+    fn folds(
+        &self,
+        selection: &Selection,
+        may: impl Fn(u32, u32) -> bool,
+    ) -> Result<(Vec<u32>, Vec<u32>), StoreError> {
+        let mut prints: Vec<Print> = Vec::new();
+        let asks = !(selection.elements.is_empty() && selection.text.is_empty());
+        self.marks.for_each(|mark, target, print| {
+            let takes = |said: &crate::marks::Said| {
+                selection.takes_link(&said.element, said.text.as_deref())
+            };
+            if may(mark, target) && (!asks || self.marks.with(mark, takes)?) {
+                prints.push(Print::new(print, mark, target));
+            }
+            Ok(())
+        })?;
+        prints.sort_unstable();
+        let most = prints.iter().map(|print| print.mark).max().unwrap_or_default();
+        let mut folds = vec![0; most as usize + 1];
+        let mut targets = vec![0];
+        let mut last = None;
+        for print in prints {
+            if last.replace(print.print) != Some(print.print) {
+                targets.push(print.target);
+            }
+            folds[print.mark as usize] = u32::try_from(targets.len() - 1).unwrap_or_default();
+        }
+        Ok((folds, targets))
+    }
+
+    fn count_pages(&self, folds: &[u32], count: usize) -> Result<Vec<u32>, StoreError> {
+        let mut pages = vec![0u32; count];
+        let mut last_page = vec![u32::MAX; count];
+        let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
+        for (rank, page) in (0..).zip(&self.pages) {
+            let mut rows = select.query(params![page.version])?;
+            let Some(row) = rows.next()? else { continue };
+            for place in places::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
+                let fold = folds.get(place.mark as usize).copied().unwrap_or_default() as usize;
+                if fold > 0 && last_page[fold] != rank {
+                    last_page[fold] = rank;
+                    pages[fold] += 1;
+                }
+            }
+        }
+        Ok(pages)
+    }
+}
+
+/// A fingerprint, its mark and what that names in sixteen octets.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+struct Print {
+    print: [u32; 2],
+    mark: u32,
+    target: u32,
+}
+
+impl Print {
+    #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
+    fn new(print: u64, mark: u32, target: u32) -> Print {
+        Print { print: [(print >> 32) as u32, print as u32], mark, target }
+    }
+}
+
+impl<'a> Sift<'a> {
+    /// The run whose links these are.
+    #[must_use]
+    pub fn run(&self) -> &'a OpenRun<'a> {
+        self.run
+    }
+
+    /// On how many pages of the run the very same link stands.
+    #[must_use]
+    pub fn pages_of(&self, found: &Found) -> u64 {
+        self.pages.get(found.fold as usize).copied().unwrap_or_default().into()
+    }
+
+    /// Gives each link that fits, pages in the order of their rank, the links of a page
+    /// in source order.
+    ///
+    /// # Errors
+    /// When the store cannot be read, and whatever `take` gives.
+    pub fn for_each<E: From<StoreError>>(
+        &self,
+        mut take: impl FnMut(&Found) -> Result<(), E>,
+    ) -> Result<(), E> {
+        if self.pages.len() <= 1 {
+            return Ok(());
+        }
+        let mut select = self
+            .run
+            .db
+            .prepare_cached(
+                "SELECT url, links, title FROM page_version JOIN address ON address.id = address
+                 WHERE page_version.id = ?1",
+            )
+            .map_err(StoreError::from)?;
+        let (from, to) = match self.only {
+            Only::All | Only::To(_) => (0, self.run.pages.len()),
+            Only::On(rank) => (rank as usize, rank as usize + 1),
+        };
+        for (rank, page) in (0..).zip(&self.run.pages).take(to).skip(from) {
+            let mut rows = select.query(params![page.version]).map_err(StoreError::from)?;
+            let Some(row) = rows.next().map_err(StoreError::from)? else { continue };
+            let text = |column: usize| -> Result<Option<&str>, StoreError> {
+                Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
+            };
+            let url = text(0)?.unwrap_or_default();
+            if !self.selection.takes_page(url) {
+                continue;
+            }
+            let fits =
+                !self.selection.search.is_empty() && self.selection.finds(std::iter::once(url));
+            let seen = Seen { rank, url, title: text(2)?, fits };
+            let links = row.get_ref(1).map_err(StoreError::from)?;
+            for place in places::unpack(links.as_blob().unwrap_or_default()) {
+                if let Some(found) = self.found(place, seen)? {
+                    take(&found)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn found(&self, place: places::Place, page: Seen<'_>) -> Result<Option<Found>, StoreError> {
+        let fold = self.folds.get(place.mark as usize).copied().unwrap_or_default();
+        if fold == 0 {
+            return Ok(None);
+        }
+        let target = self.targets[fold as usize];
+        let Some(saying) = self.run.saying(target) else { return Ok(None) };
+        let mut found = Found {
+            page: page.rank,
+            target: crate::Address(target),
+            mark: place.mark,
+            fold,
+            line: place.line,
+            column: place.column,
+            verdict: saying.verdict,
+            cause: saying.cause,
+            place: None,
+        };
+        let mut fits_target = true;
+        if self.run.beside.concerns(target) {
+            fits_target = self.add_own(&mut found, saying, page)?;
+        }
+        let fits = fits_target
+            && self.selection.takes_verdict(found.verdict, found.cause, saying.status())
+            && (page.fits || self.fits_words(&found, page)?)
+            && self.fits_standing(&found)?;
+        Ok(fits.then_some(found))
+    }
+
+    /// What is said of the link itself, on that page, where it is worse than what is said
+    /// of its address. Gives whether the target fits, its fragment included.
+    fn add_own(
+        &self,
+        found: &mut Found,
+        saying: Saying,
+        page: Seen<'_>,
+    ) -> Result<bool, StoreError> {
+        let beside = &self.run.beside;
+        let target = self.run.url(found.target)?;
+        let is_page = beside.faults.get(&found.target.0).copied().unwrap_or_default();
+        self.run.marks.with(found.mark, |said| {
+            let of_fragment = said
+                .fragment
+                .as_ref()
+                .and_then(|fragment| beside.places.get(&found.target.0)?.get(fragment).copied());
+            found.place = of_fragment;
+            let own = Element::named(&said.element).zip(Attribute::named(&said.attribute));
+            let own = own.and_then(|(element, attribute)| {
+                of_link(&LinkSeen {
+                    page: page.url,
+                    title: page.title,
+                    text: said.text.as_deref(),
+                    target: &target,
+                    scope: saying.scope,
+                    element,
+                    attribute,
+                    rel: said.rel.as_deref(),
+                    written: &said.written,
+                    scripted: said.scripted,
+                    verdict: saying.verdict,
+                    lacks_place: of_fragment == Some(Place::Missing),
+                    is_page,
+                    placeholders_are_broken: self.run.info.placeholders_are_broken,
+                })
+            });
+            if let Some(own) = own {
+                (found.verdict, found.cause) = (own.verdict, own.cause);
+            }
+            let with_fragment = match &said.fragment {
+                Some(fragment) => format!("{target}#{fragment}"),
+                None => target.clone(),
+            };
+            self.selection.takes_address(&target, saying.scope)
+                || self.selection.takes_address(&with_fragment, saying.scope)
+        })
+    }
+
+    fn fits_words(&self, found: &Found, page: Seen<'_>) -> Result<bool, StoreError> {
+        if self.selection.search.is_empty() {
+            return Ok(true);
+        }
+        let target = self.run.url(found.target)?;
+        self.run.marks.with(found.mark, |said| {
+            let texts = [page.url, &target, &said.written, said.text.as_deref().unwrap_or("")];
+            self.selection.finds(texts.into_iter())
+        })
+    }
+
+    fn fits_standing(&self, found: &Found) -> Result<bool, StoreError> {
+        if self.selection.standings.is_empty() {
+            return Ok(true);
+        }
+        let standing = self.run.standing(found)?.map(|history| history.standing);
+        Ok(standing.is_some_and(|standing| self.selection.standings.contains(&standing)))
+    }
+}

@@ -1,0 +1,259 @@
+//! Adds one run to a store, event by event.
+//!
+//! Events go into an open transaction; [`RunWriter::commit`] ends it. The caller
+//! commits between replies, so that an attempt and what follows from it are kept
+//! together or not at all. Nothing is written before the start was reached: a
+//! misspelt start leaves no run behind.
+
+pub(crate) mod asked;
+mod pages;
+mod verdicts;
+
+use std::fs::File;
+use std::path::Path;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rummage_core::Moment;
+use rummage_core::crawl::{AddressId, Event};
+use rummage_core::scope::Bounds;
+use rusqlite::{Connection, params};
+
+use crate::endings::Endings;
+use crate::known::{Key, Known, take};
+use crate::records::RunState;
+use crate::{StoreError, connection, history, notes, order};
+use asked::Asked;
+
+/// What is known of a run before it starts.
+#[derive(Debug, Clone)]
+pub struct NewRun {
+    /// The start as it was given.
+    pub asked_for: String,
+    /// The options that were given, as JSON; no secrets.
+    pub options: String,
+    /// Those of them that decide what the run can see, as one text: runs that have the
+    /// same can be compared in whole.
+    pub bounds: String,
+    /// Links that lead nowhere are broken, not doubtful.
+    pub placeholders_are_broken: bool,
+    /// The version of the tool.
+    pub version: String,
+    /// When the run begins.
+    pub started_at: Timestamp,
+}
+
+/// The one writer of a store. See the [module](self).
+#[derive(Debug)]
+pub struct RunWriter {
+    db: Connection,
+    new: NewRun,
+    /// The run's number, once the start was reached.
+    run: Option<i64>,
+    /// Events from before that.
+    early: Vec<Event>,
+    /// The run's events are told once more, to find the way back in.
+    replaying: bool,
+    /// Ids in the store, by the id in the crawl.
+    ids: Vec<u32>,
+    asked: Asked,
+    known: Known,
+    endings: Endings,
+    last_moment: Moment,
+    in_transaction: bool,
+    /// Held for as long as the writer lives: there is one at a time.
+    _lock: File,
+}
+
+impl RunWriter {
+    /// Opens a store for a new run; makes the file if need be.
+    ///
+    /// # Errors
+    /// When the file cannot be made, is not a store, is of a newer version, or is
+    /// being written by another run.
+    pub fn begin(path: &Path, new: NewRun) -> Result<RunWriter, StoreError> {
+        let (db, lock) = connection::open_to_write(path)?;
+        let known = Known::load(&db)?;
+        let mut endings = Endings::load(&db)?;
+        endings.remember(&db, &asked::last_endings(&db)?)?;
+        Ok(RunWriter {
+            db,
+            new,
+            run: None,
+            early: Vec::new(),
+            replaying: false,
+            ids: Vec::new(),
+            asked: Asked::default(),
+            known,
+            endings,
+            last_moment: Moment::START,
+            in_transaction: false,
+            _lock: lock,
+        })
+    }
+
+    /// Opens a store to go on with its last run. Until
+    /// [`handle_replayed`](RunWriter::handle_replayed) says that the replay is
+    /// over, what is stored already is not stored again.
+    ///
+    /// # Errors
+    /// As [`begin`](RunWriter::begin), and when there is no such run.
+    pub fn resume(path: &Path, run: i64, new: NewRun) -> Result<RunWriter, StoreError> {
+        let mut writer = RunWriter::begin(path, new)?;
+        writer.asked = Asked::of_run(&writer.db, run)?;
+        writer.run = Some(run);
+        writer.replaying = true;
+        writer.db.execute("UPDATE run SET state = 'going' WHERE id = ?1", [run])?;
+        Ok(writer)
+    }
+
+    /// The replay is over: from now on everything is new.
+    pub fn handle_replayed(&mut self) {
+        self.replaying = false;
+    }
+
+    /// The run's number, once the start was reached.
+    #[must_use]
+    pub fn run(&self) -> Option<i64> {
+        self.run
+    }
+
+    /// Takes one event.
+    ///
+    /// # Errors
+    /// When the store cannot be written. What was committed stays.
+    pub fn handle_event(&mut self, event: Event) -> Result<(), StoreError> {
+        if self.run.is_some() {
+            return self.write(event);
+        }
+        if let Event::Bounded { start, bounds } = event {
+            let early = std::mem::take(&mut self.early);
+            self.open_transaction()?;
+            // The start's id in the store is known once its `Heard` is written.
+            let (heard, others): (Vec<Event>, Vec<Event>) =
+                early.into_iter().partition(|event| matches!(event, Event::Heard { .. }));
+            for event in heard {
+                self.write(event)?;
+            }
+            self.insert_run(start, &bounds)?;
+            for event in others {
+                self.write(event)?;
+            }
+        } else {
+            self.early.push(event);
+        }
+        Ok(())
+    }
+
+    /// Keeps for good what has come so far.
+    ///
+    /// # Errors
+    /// When the store cannot be written.
+    pub fn commit(&mut self) -> Result<(), StoreError> {
+        if !self.in_transaction {
+            return Ok(());
+        }
+        self.write_entries()?;
+        self.db
+            .prepare_cached("UPDATE run SET took_us = ?2 WHERE id = ?1")?
+            .execute(params![self.run, micros(self.last_moment.since_start())])?;
+        self.db.execute_batch("COMMIT")?;
+        self.in_transaction = false;
+        Ok(())
+    }
+
+    /// The run has ended, or was stopped: puts its pages in order.
+    ///
+    /// # Errors
+    /// When the store cannot be written.
+    pub fn finish(&mut self, state: RunState) -> Result<(), StoreError> {
+        let Some(run) = self.run else { return Ok(()) };
+        self.open_transaction()?;
+        self.write_entries()?;
+        let pages = order::compute(&self.db, run)?;
+        {
+            let mut update = self.db.prepare_cached(
+                "UPDATE run_page SET rank = ?3, depth = ?4 WHERE run = ?1 AND address = ?2",
+            )?;
+            for (rank, page) in pages.iter().enumerate() {
+                update.execute(params![run, page.address, rank, page.depth])?;
+            }
+        }
+        self.db
+            .prepare_cached("UPDATE run SET state = ?2 WHERE id = ?1")?
+            .execute(params![run, state.as_str()])?;
+        history::update(&self.db, run)?;
+        self.commit()
+    }
+
+    fn open_transaction(&mut self) -> Result<(), StoreError> {
+        if !self.in_transaction {
+            self.db.execute_batch("BEGIN IMMEDIATE")?;
+            self.in_transaction = true;
+        }
+        Ok(())
+    }
+
+    fn insert_run(&mut self, start: AddressId, bounds: &Bounds) -> Result<(), StoreError> {
+        self.db.execute(
+            "INSERT INTO run (site, start, asked_for, options, bounds, version, started_at,
+                              placeholders, state)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, 'going')",
+            params![
+                bounds.name(),
+                self.ids[start.index()],
+                self.new.asked_for,
+                self.new.options,
+                self.new.bounds,
+                self.new.version,
+                self.new.started_at.to_string(),
+                if self.new.placeholders_are_broken { "broken" } else { "doubtful" },
+            ],
+        )?;
+        self.run = Some(self.db.last_insert_rowid());
+        Ok(())
+    }
+
+    fn write(&mut self, event: Event) -> Result<(), StoreError> {
+        self.open_transaction()?;
+        match event {
+            Event::Heard { address, .. } => self.write_address(&address),
+            Event::Placed { id, scope } => {
+                self.asked.handle_placed(id, scope);
+                Ok(())
+            }
+            Event::Asked { id, attempt, title, .. } => self.write_attempt(id, attempt, title),
+            Event::Read { id, reading, targets } => self.write_page(id, &reading, &targets),
+            Event::Judged { id, judged } => self.write_verdict(id, &judged),
+            Event::NoPlace { id, fragment, place } => self.write_no_place(id, &fragment, place),
+            Event::Noted { id, note } => {
+                notes::write(&self.db, self.run, self.ids[id.index()], &note)
+            }
+            Event::Slowed { server, slowing } => self.write_slowed(&server, slowing),
+            Event::LinkFault { target, page, cause } => self.write_link_fault(target, page, cause),
+            Event::Bounded { .. } => Ok(()),
+        }
+    }
+
+    fn write_address(&mut self, address: &str) -> Result<(), StoreError> {
+        let key = Key::of_text(address.as_bytes());
+        let id = match self.known.addresses.get(&key) {
+            Some(id) => *id,
+            None => {
+                let id = take(&mut self.known.next_address);
+                self.db
+                    .prepare_cached("INSERT INTO address (id, url) VALUES (?1, ?2)")?
+                    .execute(params![id, address])?;
+                self.known.addresses.insert(key, id);
+                id
+            }
+        };
+        self.ids.push(id);
+        self.asked.handle_heard(id);
+        Ok(())
+    }
+}
+
+fn micros(time: Duration) -> i64 {
+    i64::try_from(time.as_micros()).unwrap_or(i64::MAX)
+}

@@ -1,0 +1,249 @@
+//! The columns of rows, the same in every format: their names, their order, their values.
+
+use std::borrow::Cow;
+use std::cmp::Ordering;
+
+use rummage_core::outcome::Answer;
+use rummage_core::reach::Reach;
+use rummage_store::{LinkRow, Outcome, TargetRow};
+use serde::ser::{Serialize, SerializeMap, Serializer};
+
+/// More redirects than this are worth a note.
+const MANY_HOPS: u32 = 5;
+
+/// The columns of a link.
+pub(crate) const LINK_COLUMNS: &[&str] = &[
+    "verdict",
+    "cause",
+    "status",
+    "target",
+    "final",
+    "scope",
+    "page",
+    "line",
+    "column",
+    "element",
+    "attribute",
+    "text",
+    "written",
+    "region",
+    "rel",
+    "shared",
+    "standing",
+    "notes",
+    "first_seen",
+    "checked_at",
+];
+
+/// The columns of a target.
+pub(crate) const TARGET_COLUMNS: &[&str] = &[
+    "verdict",
+    "cause",
+    "status",
+    "target",
+    "final",
+    "scope",
+    "type",
+    "bytes",
+    "title",
+    "ms",
+    "depth",
+    "pages",
+    "server",
+    "charset",
+    "standing",
+    "notes",
+    "first_seen",
+    "checked_at",
+];
+
+/// One value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Cell {
+    /// Not known, or none.
+    Nothing,
+    /// A number.
+    Number(u64),
+    /// A text.
+    Text(String),
+    /// Several words.
+    List(Vec<String>),
+}
+
+/// The values of a row, in the order of its columns.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Row {
+    columns: &'static [&'static str],
+    cells: Vec<Cell>,
+}
+
+impl Row {
+    /// The values.
+    #[must_use]
+    pub(crate) fn cells(&self) -> &[Cell] {
+        &self.cells
+    }
+
+    /// The value of a column; nothing where there is no such column.
+    pub(crate) fn cell(&self, column: &str) -> &Cell {
+        let at = self.columns.iter().position(|name| *name == column);
+        at.and_then(|at| self.cells.get(at)).unwrap_or(&Cell::Nothing)
+    }
+}
+
+impl Serialize for Row {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(Some(self.cells.len()))?;
+        for (column, cell) in self.columns.iter().zip(&self.cells) {
+            map.serialize_entry(column, cell)?;
+        }
+        map.end()
+    }
+}
+
+impl Serialize for Cell {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self {
+            Cell::Nothing => serializer.serialize_none(),
+            Cell::Number(number) => serializer.serialize_u64(*number),
+            Cell::Text(text) => serializer.serialize_str(text),
+            Cell::List(words) => words.serialize(serializer),
+        }
+    }
+}
+
+impl Cell {
+    /// The value as a text; empty for nothing.
+    #[must_use]
+    pub(crate) fn text(&self) -> Cow<'_, str> {
+        match self {
+            Cell::Nothing => Cow::Borrowed(""),
+            Cell::Number(number) => Cow::Owned(number.to_string()),
+            Cell::Text(text) => Cow::Borrowed(text),
+            Cell::List(words) => Cow::Owned(words.join("; ")),
+        }
+    }
+
+    /// Numbers by size, texts whatever their case; nothing comes last.
+    pub(crate) fn compare(&self, other: &Cell) -> Ordering {
+        match (self, other) {
+            (Cell::Nothing, Cell::Nothing) => Ordering::Equal,
+            (Cell::Nothing, _) => Ordering::Greater,
+            (_, Cell::Nothing) => Ordering::Less,
+            (Cell::Number(one), Cell::Number(other)) => one.cmp(other),
+            (one, other) => {
+                let (one, other) = (one.text(), other.text());
+                one.to_lowercase().cmp(&other.to_lowercase()).then_with(|| one.cmp(&other))
+            }
+        }
+    }
+}
+
+impl From<&str> for Cell {
+    fn from(text: &str) -> Cell {
+        Cell::Text(text.to_owned())
+    }
+}
+
+impl From<String> for Cell {
+    fn from(text: String) -> Cell {
+        Cell::Text(text)
+    }
+}
+
+impl From<u64> for Cell {
+    fn from(number: u64) -> Cell {
+        Cell::Number(number)
+    }
+}
+
+fn maybe(value: Option<impl Into<Cell>>) -> Cell {
+    value.map_or(Cell::Nothing, Into::into)
+}
+
+/// The row of a link.
+#[must_use]
+pub(crate) fn of_link(row: &LinkRow) -> Row {
+    let outcome = &row.outcome;
+    let place = |number: u32| maybe(Some(u64::from(number)).filter(|number| *number > 0));
+    let cells = vec![
+        outcome.verdict.as_str().into(),
+        maybe(outcome.cause.map(|cause| cause.as_str())),
+        maybe(outcome.status.map(u64::from)),
+        row.full_target().into(),
+        maybe(outcome.last.clone()),
+        maybe(outcome.scope.map(|scope| scope.as_str())),
+        row.page.as_str().into(),
+        place(row.line),
+        place(row.column),
+        row.element.as_str().into(),
+        row.attribute.as_str().into(),
+        maybe(row.text.clone()),
+        row.written.as_str().into(),
+        maybe(row.region.map(|region| region.as_str())),
+        maybe(row.rel.clone()),
+        row.pages.into(),
+        maybe(row.history.map(|history| history.standing.as_str())),
+        Cell::List(link_notes(row)),
+        maybe(row.history.map(|history| history.first_seen.to_string())),
+        maybe(outcome.checked_at.map(|at| at.to_string())),
+    ];
+    Row { columns: LINK_COLUMNS, cells }
+}
+
+/// The row of a target: what is said of it, by its first link, and what it answered.
+#[must_use]
+pub(crate) fn of_target(first: &LinkRow, target: &TargetRow, reach: Reach, own: bool) -> Row {
+    let (outcome, answer) = (&first.outcome, target.answer.as_ref());
+    let said = |pick: fn(&Answer) -> Option<String>| maybe(answer.and_then(pick));
+    let name = if own { first.full_target() } else { first.address.clone() };
+    let cells = vec![
+        outcome.verdict.as_str().into(),
+        maybe(outcome.cause.map(|cause| cause.as_str())),
+        maybe(outcome.status.map(u64::from)),
+        name.into(),
+        maybe(outcome.last.clone()),
+        maybe(outcome.scope.map(|scope| scope.as_str())),
+        said(|answer| answer.media_type.clone()),
+        maybe(answer.and_then(|answer| answer.length)),
+        maybe(target.title.clone()),
+        maybe(target.took.and_then(|took| u64::try_from(took.as_millis()).ok())),
+        maybe(target.depth.map(u64::from)),
+        u64::from(reach.pages).into(),
+        said(|answer| answer.server.clone()),
+        said(|answer| answer.charset.clone()),
+        maybe(first.history.map(|history| history.standing.as_str())),
+        Cell::List(notes(outcome)),
+        maybe(first.history.map(|history| history.first_seen.to_string())),
+        maybe(outcome.checked_at.map(|at| at.to_string())),
+    ];
+    Row { columns: TARGET_COLUMNS, cells }
+}
+
+fn link_notes(row: &LinkRow) -> Vec<String> {
+    let mut notes = Vec::new();
+    let is_nofollow = |word: &str| word.eq_ignore_ascii_case("nofollow");
+    if row.rel.as_deref().is_some_and(|rel| rel.split_ascii_whitespace().any(is_nofollow)) {
+        notes.push("nofollow".to_owned());
+    }
+    if row.for_script {
+        notes.push("script-fragment".to_owned());
+    }
+    notes.extend(self::notes(&row.outcome));
+    // The run before could not have seen it: the tool or the settings have learned.
+    if row.history.is_some_and(|history| history.new_check) {
+        notes.push("new-check".to_owned());
+    }
+    notes
+}
+
+fn notes(outcome: &Outcome) -> Vec<String> {
+    let mut notes = Vec::new();
+    if outcome.hops > MANY_HOPS {
+        notes.push("many-hops".to_owned());
+    }
+    if let Some(reason) = outcome.not_read {
+        notes.push(format!("not-read: {}", reason.as_str()));
+    }
+    notes
+}

@@ -1,0 +1,268 @@
+//! Gathers the links that fit by what they name.
+//!
+//! A group is a few octets; its places are fetched when it is shown, a batch of groups
+//! at a time, so that a million targets are never in memory with all their places.
+
+use std::cmp::Reverse;
+use std::collections::HashMap;
+
+use rummage_core::reach::Reach;
+use rummage_core::shared::is_shared;
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::{Address, Found, LinkRow, Sift, StoreError};
+
+/// Places of a target that are fetched.
+pub(crate) const PLACES: usize = 5;
+/// Links that are kept while they are gathered, so that they need not be sifted again.
+const KEPT: usize = 300_000;
+/// Groups whose places are fetched at a time.
+const BATCH: usize = 50_000;
+
+/// What one group tells of. A fragment is a target of its own only where it is what is
+/// wrong, and so is what a link has beside its address; links that lead nowhere are alike
+/// when they say the same, on whatever page.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+struct Key {
+    target: Option<Address>,
+    beside: Option<(Cause, Box<str>)>,
+}
+
+/// All links to one target.
+#[derive(Debug, Clone)]
+pub(crate) struct Group {
+    pub(crate) first: Found,
+    pub(crate) reach: Reach,
+    pub(crate) links: u32,
+    last_page: u32,
+}
+
+/// A target with the places that are shown of it.
+#[derive(Debug)]
+pub(crate) struct Block {
+    pub(crate) group: Group,
+    pub(crate) first: LinkRow,
+    /// What stands on one or two pages, each by itself; the first few.
+    pub(crate) places: Vec<LinkRow>,
+    pub(crate) place_count: u64,
+    /// The first place of each link that stands on many pages, with samples.
+    pub(crate) shared: Vec<Shared>,
+}
+
+/// A link that stands on many pages.
+#[derive(Debug)]
+pub(crate) struct Shared {
+    pub(crate) first: LinkRow,
+    pub(crate) fold: u32,
+    /// More pages that have it.
+    pub(crate) samples: Vec<String>,
+}
+
+/// All that fits, gathered by target.
+pub(crate) struct Gathered<'a> {
+    sift: &'a Sift<'a>,
+    groups: Vec<Group>,
+    /// The links, where they are few enough to keep.
+    kept: Option<Vec<Found>>,
+    pub(crate) links: u64,
+}
+
+/// How many targets of each verdict fit.
+pub(crate) type Counts = [(Verdict, u64); 5];
+
+impl<'a> Gathered<'a> {
+    /// Gathers what a sift gives, the worst first: by verdict, then by how many visitors
+    /// can meet it, then by the rank of the first.
+    pub(crate) fn of(sift: &'a Sift<'a>) -> Result<Gathered<'a>, StoreError> {
+        let mut gathering = Gathering::new(sift);
+        sift.for_each(|found| gathering.handle_found(found))?;
+        Ok(gathering.finish())
+    }
+
+    /// Gathers some of what a sift gives.
+    pub(crate) fn of_some(
+        sift: &'a Sift<'a>,
+        some: impl IntoIterator<Item = Found>,
+    ) -> Result<Gathered<'a>, StoreError> {
+        let mut gathering = Gathering::new(sift);
+        gathering.most = usize::MAX;
+        some.into_iter().try_for_each(|found| gathering.handle_found(&found))?;
+        Ok(gathering.finish())
+    }
+
+    pub(crate) fn groups(&self) -> &[Group] {
+        &self.groups
+    }
+
+    /// Puts the groups into another order.
+    pub(crate) fn order(&mut self, order: impl FnOnce(&mut Vec<Group>)) {
+        order(&mut self.groups);
+    }
+
+    pub(crate) fn counts(&self) -> Counts {
+        Verdict::ALL.map(|verdict| {
+            let of = self.groups.iter().filter(|group| group.first.verdict == verdict);
+            (verdict, of.count() as u64)
+        })
+    }
+
+    /// Gives the first groups with their places, in their order.
+    pub(crate) fn for_each_block<E: From<StoreError>>(
+        &self,
+        limit: Option<usize>,
+        unfold: bool,
+        mut take: impl FnMut(Block) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let shown = limit.unwrap_or(usize::MAX).min(self.groups.len());
+        let most = if unfold { usize::MAX } else { PLACES };
+        for batch in self.groups[..shown].chunks(BATCH) {
+            for block in self.blocks(batch, most, unfold)? {
+                take(block)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn blocks(&self, batch: &[Group], most: usize, unfold: bool) -> Result<Vec<Block>, StoreError> {
+        let mut blocks = Vec::with_capacity(batch.len());
+        let mut known = HashMap::new();
+        for group in batch {
+            known.insert(key(self.sift, &group.first)?, blocks.len());
+            blocks.push(Block {
+                first: self.sift.row(&group.first)?,
+                group: group.clone(),
+                places: Vec::new(),
+                place_count: 0,
+                shared: Vec::new(),
+            });
+        }
+        let add = |found: &Found| -> Result<(), StoreError> {
+            match known.get(&key(self.sift, found)?) {
+                Some(&at) => blocks[at].add(self.sift, found, most, unfold),
+                None => Ok(()),
+            }
+        };
+        match &self.kept {
+            Some(kept) => kept.iter().try_for_each(add)?,
+            None => self.sift.for_each(add)?,
+        }
+        Ok(blocks)
+    }
+}
+
+/// Gathers links one by one.
+struct Gathering<'a> {
+    gathered: Gathered<'a>,
+    known: HashMap<Key, u32>,
+    most: usize,
+}
+
+impl<'a> Gathering<'a> {
+    fn new(sift: &'a Sift<'a>) -> Gathering<'a> {
+        let gathered = Gathered { sift, groups: Vec::new(), kept: Some(Vec::new()), links: 0 };
+        Gathering { gathered, known: HashMap::new(), most: KEPT }
+    }
+
+    fn handle_found(&mut self, found: &Found) -> Result<(), StoreError> {
+        let Gathered { sift, groups, kept, links } = &mut self.gathered;
+        let index = *self.known.entry(key(sift, found)?).or_insert(count(groups.len()));
+        if index as usize == groups.len() {
+            groups.push(Group::new(*found));
+        }
+        groups[index as usize].add(sift, found)?;
+        *links += 1;
+        match kept {
+            Some(all) if all.len() < self.most => all.push(*found),
+            _ => *kept = None,
+        }
+        Ok(())
+    }
+
+    fn finish(mut self) -> Gathered<'a> {
+        self.gathered
+            .groups
+            .sort_by_key(|group| (severity(group.first.verdict), Reverse(group.reach.weight)));
+        self.gathered
+    }
+}
+
+fn count(number: usize) -> u32 {
+    u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+/// The worse, the less.
+pub(crate) fn severity(verdict: Verdict) -> Option<usize> {
+    Verdict::ALL.iter().position(|known| *known == verdict)
+}
+
+fn key(sift: &Sift<'_>, found: &Found) -> Result<Key, StoreError> {
+    let target = Some(found.target);
+    Ok(match found.cause {
+        Some(cause @ Cause::NoSuchFragment) => {
+            let (fragment, _) = sift.written(found)?;
+            Key { target, beside: Some((cause, fragment.unwrap_or_default().into())) }
+        }
+        Some(cause @ Cause::Placeholder) => {
+            let (_, written) = sift.written(found)?;
+            Key { target: None, beside: Some((cause, written.trim().into())) }
+        }
+        Some(cause @ (Cause::WrongType | Cause::MixedContent)) => {
+            Key { target, beside: Some((cause, Box::default())) }
+        }
+        _ => Key { target, beside: None },
+    })
+}
+
+impl Group {
+    fn new(first: Found) -> Group {
+        Group { first, reach: Reach::default(), links: 0, last_page: u32::MAX }
+    }
+
+    fn add(&mut self, sift: &Sift<'_>, found: &Found) -> Result<(), StoreError> {
+        self.links = self.links.saturating_add(1);
+        if self.last_page != found.page {
+            self.last_page = found.page;
+            self.reach.add(sift.run().depth_at(found.page), sift.region(found)?);
+        }
+        Ok(())
+    }
+}
+
+impl Block {
+    fn add(
+        &mut self,
+        sift: &Sift<'_>,
+        found: &Found,
+        most: usize,
+        unfold: bool,
+    ) -> Result<(), StoreError> {
+        let all = sift.run().page_count();
+        if !unfold && is_shared(sift.pages_of(found), all, sift.region(found)?) {
+            return self.add_shared(sift, found);
+        }
+        self.place_count += 1;
+        if self.places.len() < most {
+            self.places.push(sift.row(found)?);
+        }
+        Ok(())
+    }
+
+    fn add_shared(&mut self, sift: &Sift<'_>, found: &Found) -> Result<(), StoreError> {
+        /// Pages beside the first that are named.
+        const SAMPLES: usize = 2;
+        match self.shared.iter_mut().find(|shared| shared.fold == found.fold) {
+            Some(shared) if shared.samples.len() < SAMPLES => {
+                let page = sift.run().url(sift.run().page_at(found.page))?;
+                let known = shared.first.page == page || shared.samples.contains(&page);
+                if !known {
+                    shared.samples.push(page);
+                }
+            }
+            Some(_) => {}
+            None => {
+                let first = sift.row(found)?;
+                self.shared.push(Shared { first, fold: found.fold, samples: Vec::new() });
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,279 @@
+//! Markdown: a list with boxes to tick, fit for an issue or a wiki.
+
+use std::fmt::Write as _;
+use std::io::Write;
+
+use rummage_core::selection::{Selection, host_of};
+use rummage_core::verdict::Cause;
+use rummage_store::{LinkRow, OpenRun, Sift, Totals};
+
+use crate::ViewError;
+use crate::cells::Row;
+use crate::gather::{Block, Gathered, Group as Gathering};
+use crate::listing::{Group, Listing};
+use crate::number::{count, counted};
+use crate::rows::{columns, for_each_row, sort_groups};
+use crate::safe::{safe, shorten};
+use crate::text::tally::{self, tally};
+use crate::text::{at, said, says, target, totals};
+use crate::{number, phrase};
+
+const LONGEST: usize = 300;
+/// Targets that are told in a part.
+const MOST: usize = 1000;
+
+/// Writes the findings of a run as Markdown.
+///
+/// # Errors
+/// When the output cannot be written or the store cannot be read.
+pub fn markdown(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let totals = run.totals()?;
+    head(out, run, &totals)?;
+    let sift = run.sift(selection)?;
+    let mut gathered = Gathered::of(&sift)?;
+    if let Some(sort) = listing.sort.as_ref().filter(|_| listing.group == Group::Target) {
+        sort_groups(&mut gathered, &sift, sort)?;
+    }
+    let all = gathered.groups().len();
+    let fits = counted(all as u64, "target fits", "targets fit");
+    let links = counted(gathered.links, "link", "links");
+    writeln!(out, "\n{fits} the selection, on {links}.")?;
+    match listing.group {
+        Group::Target => by_target(out, &gathered, &totals, listing),
+        Group::Page => by_page(out, &sift, listing),
+        Group::Host => {
+            let name =
+                |group: &Gathering| Ok(host_of(&sift.run().url(group.first.target)?).to_owned());
+            by_name(out, &gathered, &sift, listing, name)
+        }
+        Group::Cause => {
+            let name = |group: &Gathering| {
+                let cause = group.first.cause.map_or("answered", phrase::cause);
+                let id = group.first.cause.map_or("", Cause::as_str);
+                Ok(format!("{}: {cause} ({id})", group.first.verdict))
+            };
+            by_name(out, &gathered, &sift, listing, name)
+        }
+        Group::None => table(out, run, selection, listing),
+    }
+}
+
+fn head(out: &mut dyn Write, run: &OpenRun<'_>, totals: &Totals) -> Result<(), ViewError> {
+    let info = run.info();
+    let title = info.title.as_deref().unwrap_or(&info.site);
+    let started = info.started_at.strftime("%Y-%m-%d %H:%M UTC");
+    writeln!(out, "# {}\n", text(title))?;
+    writeln!(
+        out,
+        "{}, run {}, {started}, took {}.",
+        text(&info.site),
+        info.number,
+        number::duration(info.took)
+    )?;
+    let mut counts = Vec::new();
+    totals::counts(&mut counts, info, totals)?;
+    let plain = anstyle_stripped(&String::from_utf8_lossy(&counts));
+    writeln!(out, "\n{}", plain.lines().map(text).collect::<Vec<_>>().join("  \n"))?;
+    Ok(())
+}
+
+/// The same without colours: they are the only control characters there.
+fn anstyle_stripped(styled: &str) -> String {
+    let mut plain = String::with_capacity(styled.len());
+    let mut parts = styled.split('\u{1b}');
+    plain.push_str(parts.next().unwrap_or_default());
+    for part in parts {
+        plain.push_str(part.split_once('m').map_or("", |(_, rest)| rest));
+    }
+    plain
+}
+
+fn by_target(
+    out: &mut dyn Write,
+    gathered: &Gathered<'_>,
+    totals: &Totals,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    writeln!(out)?;
+    gathered.for_each_block(listing.limit, listing.unfold, |block| {
+        Ok::<_, ViewError>(out.write_all(self::block(totals, &block).as_bytes())?)
+    })?;
+    cut(out, listing, gathered.groups().len(), "target", "targets")
+}
+
+fn block(totals: &Totals, block: &Block) -> String {
+    let outcome = &block.first.outcome;
+    let mut md = format!(
+        "- [ ] {}: {}, {}\n",
+        link(&target(&block.first)),
+        outcome.verdict,
+        text(&says(outcome))
+    );
+    if let Some(moved_to) = &outcome.moved_to {
+        let _ = writeln!(md, "  - now at {}", link(moved_to));
+    }
+    for shared in &block.shared {
+        let row = &shared.first;
+        let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
+        let (pages, all) = (count(row.pages), count(totals.pages));
+        let _ = writeln!(
+            md,
+            "  - on {pages} of {all} pages{region}, one edit: {}, first on {}",
+            text(&said(row)),
+            place(row)
+        );
+    }
+    for row in &block.places {
+        let _ = writeln!(md, "  - {}: {}", place(row), text(&said(row)));
+    }
+    let more = block.place_count.saturating_sub(block.places.len() as u64);
+    if more > 0 {
+        let _ = writeln!(md, "  - and {}", counted(more, "more place", "more places"));
+    }
+    md
+}
+
+fn by_page(out: &mut dyn Write, sift: &Sift<'_>, listing: &Listing) -> Result<(), ViewError> {
+    let (mut page, mut pages) = (None, 0);
+    sift.for_each(|found| {
+        let row = sift.row(found)?;
+        if page.replace(found.page) != Some(found.page) {
+            pages += 1;
+            if listing.limit.is_none_or(|limit| pages <= limit) {
+                writeln!(out, "\n## {}\n", link(&row.page))?;
+            }
+        }
+        if listing.limit.is_none_or(|limit| pages <= limit) {
+            let told = text(&says(&row.outcome));
+            writeln!(
+                out,
+                "- [ ] {}:{} {}: {} {}, {told}",
+                row.line,
+                row.column,
+                text(&said(&row)),
+                row.outcome.verdict,
+                link(&target(&row))
+            )?;
+        }
+        Ok::<_, ViewError>(())
+    })?;
+    cut(out, listing, pages, "page", "pages")
+}
+
+fn by_name(
+    out: &mut dyn Write,
+    gathered: &Gathered<'_>,
+    sift: &Sift<'_>,
+    listing: &Listing,
+    name: impl FnMut(&Gathering) -> Result<String, ViewError>,
+) -> Result<(), ViewError> {
+    let mut parts = tally(gathered, name)?;
+    tally::sort(&mut parts, listing);
+    for part in parts.iter().take(listing.limit.unwrap_or(usize::MAX)) {
+        writeln!(out, "\n## {}\n", text(&part.name))?;
+        for group in part.groups.iter().take(MOST) {
+            let row = sift.row(&group.first)?;
+            let pages = counted(u64::from(group.reach.pages), "page", "pages");
+            writeln!(
+                out,
+                "- [ ] {}: {}, {}, on {pages}",
+                link(&target(&row)),
+                row.outcome.verdict,
+                text(&says(&row.outcome))
+            )?;
+        }
+        let more = part.groups.len().saturating_sub(MOST) as u64;
+        if more > 0 {
+            writeln!(out, "- and {} more", count(more))?;
+        }
+    }
+    cut(out, listing, parts.len(), "part", "parts")
+}
+
+fn table(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let columns = columns(listing.group);
+    writeln!(out, "\n| {} |", columns.join(" | "))?;
+    writeln!(out, "|{}", " --- |".repeat(columns.len()))?;
+    let (mut shown, mut all) = (0, 0);
+    for_each_row(run, selection, listing, |row: Row| {
+        all += 1;
+        if listing.limit.is_none_or(|limit| shown < limit) {
+            shown += 1;
+            let cells: Vec<String> = row.cells().iter().map(|cell| text(&cell.text())).collect();
+            writeln!(out, "| {} |", cells.join(" | "))?;
+        }
+        Ok(())
+    })?;
+    cut(out, listing, all, "link", "links")
+}
+
+fn cut(
+    out: &mut dyn Write,
+    listing: &Listing,
+    all: usize,
+    one: &str,
+    many: &str,
+) -> Result<(), ViewError> {
+    if let Some(limit) = listing.limit.filter(|limit| *limit < all) {
+        writeln!(out, "\n{} of {} shown.", count(limit as u64), counted(all as u64, one, many))?;
+    }
+    Ok(())
+}
+
+fn place(row: &LinkRow) -> String {
+    if row.line == 0 {
+        return text(&at(row));
+    }
+    format!("{} {}:{}", link(&row.page), row.line, row.column)
+}
+
+/// An address as a link that can be clicked, where Markdown can hold it.
+fn link(address: &str) -> String {
+    let is_web = address.starts_with("http://") || address.starts_with("https://");
+    let plain = |c: char| !c.is_whitespace() && !c.is_control() && !matches!(c, '<' | '>');
+    if is_web && address.chars().all(plain) {
+        format!("<{}>", safe(address))
+    } else {
+        text(address)
+    }
+}
+
+/// A text that Markdown shows as it is.
+fn text(text: &str) -> String {
+    let mut md = String::new();
+    for c in safe(&shorten(text, LONGEST)).to_string().chars() {
+        if matches!(c, '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' | '&') {
+            md.push('\\');
+        }
+        md.push(c);
+    }
+    md
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_pages_say_is_no_markup() {
+        assert_eq!(text("a|b *c* [d](e) <f>"), "a\\|b \\*c\\* \\[d\\](e) \\<f\\>");
+        assert_eq!(link("https://a.test/x_y"), "<https://a.test/x_y>");
+        assert_eq!(link("https://a.test/> <script>"), "https://a.test/\\> \\<script\\>");
+        assert_eq!(link("htp://a.test"), "htp://a.test");
+    }
+
+    #[test]
+    fn colours_are_taken_away() {
+        assert_eq!(anstyle_stripped("\u{1b}[1m3 broken\u{1b}[0m, 2"), "3 broken, 2");
+    }
+}

@@ -1,0 +1,69 @@
+//! Comma-separated values (RFC 4180), in UTF-8, with a header row.
+//!
+//! Spreadsheets take a field that begins with `=`, `+`, `-`, `@`, a tab or a line break
+//! for a formula, and obey it. Such a field gets a `'` before it.
+
+use std::io::Write;
+
+use csv::{Terminator, Writer, WriterBuilder};
+
+use super::Sink;
+use crate::ViewError;
+use crate::cells::{Cell, Row};
+
+pub(super) struct Csv<'a>(Writer<&'a mut dyn Write>);
+
+impl<'a> Csv<'a> {
+    pub(super) fn new(
+        out: &'a mut dyn Write,
+        separator: u8,
+        columns: &[&str],
+    ) -> Result<Csv<'a>, ViewError> {
+        let mut writer =
+            WriterBuilder::new().delimiter(separator).terminator(Terminator::CRLF).from_writer(out);
+        writer.write_record(columns).map_err(failure)?;
+        Ok(Csv(writer))
+    }
+}
+
+impl Sink for Csv<'_> {
+    fn row(&mut self, row: &Row) -> Result<(), ViewError> {
+        for cell in row.cells() {
+            self.0.write_field(harmless(cell).as_bytes()).map_err(failure)?;
+        }
+        self.0.write_record(None::<&[u8]>).map_err(failure)
+    }
+
+    fn end(&mut self) -> Result<(), ViewError> {
+        Ok(self.0.flush()?)
+    }
+}
+
+/// The value as a text that no spreadsheet obeys.
+fn harmless(cell: &Cell) -> String {
+    let text = cell.text();
+    if matches!(cell, Cell::Text(_)) && text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) {
+        return format!("'{text}");
+    }
+    text.into_owned()
+}
+
+fn failure(error: csv::Error) -> ViewError {
+    ViewError::Write(error.into())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_that_would_be_obeyed_is_quoted_and_others_are_not() {
+        for text in ["=1+1", "+44 20", "-", "@SUM(A1)", "\tx", "\rx"] {
+            assert_eq!(harmless(&text.into()), format!("'{text}"));
+        }
+        for text in ["", "1-1", "'=1", "https://a.test/=x", "a@b.test"] {
+            assert_eq!(harmless(&text.into()), text);
+        }
+        assert_eq!(harmless(&Cell::Number(7)), "7");
+    }
+}

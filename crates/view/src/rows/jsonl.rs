@@ -1,0 +1,20 @@
+//! JSON Lines: one object a row, the same keys always, `null` where unknown.
+
+use std::io::Write;
+
+use super::Sink;
+use crate::ViewError;
+use crate::cells::Row;
+
+pub(super) struct Jsonl<'a>(pub(super) &'a mut dyn Write);
+
+impl Sink for Jsonl<'_> {
+    fn row(&mut self, row: &Row) -> Result<(), ViewError> {
+        serde_json::to_writer(&mut *self.0, row).map_err(std::io::Error::from)?;
+        Ok(self.0.write_all(b"\n")?)
+    }
+
+    fn end(&mut self) -> Result<(), ViewError> {
+        Ok(())
+    }
+}

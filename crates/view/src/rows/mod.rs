@@ -1,0 +1,144 @@
+//! Rows for other programs: links or targets, in the order that was asked for, each
+//! format in a file of its own.
+
+mod csv;
+mod json;
+mod jsonl;
+mod sorted;
+
+use std::io::Write;
+
+use rummage_core::selection::Selection;
+use rummage_store::{Address, OpenRun};
+
+use crate::ViewError;
+use crate::cells::{self, LINK_COLUMNS, Row, TARGET_COLUMNS};
+use crate::gather::Gathered;
+use crate::listing::{Group, Listing};
+
+pub use json::{json, json_of};
+pub(crate) use sorted::{compare, groups as sort_groups};
+
+/// How rows are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RowFormat {
+    /// Comma-separated values (RFC 4180), with this separator.
+    Csv(u8),
+    /// JSON Lines.
+    Jsonl,
+}
+
+/// How many rows fit, and how many were shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Shown {
+    /// Rows that were written.
+    pub shown: u64,
+    /// Rows that fit.
+    pub all: u64,
+}
+
+/// Writes the links that fit, a row each, or the targets where they are grouped so.
+///
+/// # Errors
+/// When the output cannot be written or the store cannot be read.
+pub fn rows(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+    format: RowFormat,
+) -> Result<Shown, ViewError> {
+    let columns = columns(listing.group);
+    let mut sink: Box<dyn Sink + '_> = match format {
+        RowFormat::Csv(separator) => Box::new(csv::Csv::new(out, separator, columns)?),
+        RowFormat::Jsonl => Box::new(jsonl::Jsonl(out)),
+    };
+    let mut counted = Counted { limit: listing.limit, shown: 0, all: 0 };
+    for_each_row(
+        run,
+        selection,
+        listing,
+        |row| {
+            if counted.handle() { sink.row(&row) } else { Ok(()) }
+        },
+    )?;
+    sink.end()?;
+    Ok(Shown { shown: counted.shown, all: counted.all })
+}
+
+/// Writes the links to one address as JSON Lines.
+///
+/// # Errors
+/// When the output cannot be written or the store cannot be read.
+pub fn links_to(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    address: Address,
+    selection: &Selection,
+) -> Result<(), ViewError> {
+    let sift = run.sift_to(address, selection)?;
+    let mut sink = jsonl::Jsonl(out);
+    sift.for_each(|found| sink.row(&cells::of_link(&sift.row(found)?)))
+}
+
+/// The columns of the rows of a listing.
+#[must_use]
+pub fn columns(group: Group) -> &'static [&'static str] {
+    if group == Group::Target { TARGET_COLUMNS } else { LINK_COLUMNS }
+}
+
+/// Gives the rows in their order.
+pub(crate) fn for_each_row(
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+    mut take: impl FnMut(Row) -> Result<(), ViewError>,
+) -> Result<(), ViewError> {
+    let sift = run.sift(selection)?;
+    if listing.group == Group::Target {
+        let mut gathered = Gathered::of(&sift)?;
+        if let Some(sort) = &listing.sort {
+            sorted::groups(&mut gathered, &sift, sort)?;
+        }
+        return gathered.for_each_block(None, false, |block| {
+            take(target_row(run, &block.first, &block.group)?)
+        });
+    }
+    match sorted::order_of(listing) {
+        None => sift.for_each(|found| take(cells::of_link(&sift.row(found)?))),
+        Some(sort) => sorted::links(&sift, &sort, take),
+    }
+}
+
+/// The row of a target.
+pub(crate) fn target_row(
+    run: &OpenRun<'_>,
+    first: &rummage_store::LinkRow,
+    group: &crate::gather::Group,
+) -> Result<Row, ViewError> {
+    let target = run.target_row(first.target)?;
+    let own = crate::text::is_of_link(first.outcome.cause);
+    Ok(cells::of_target(first, &target, group.reach, own))
+}
+
+/// Takes rows.
+trait Sink {
+    fn row(&mut self, row: &Row) -> Result<(), ViewError>;
+    fn end(&mut self) -> Result<(), ViewError>;
+}
+
+/// Counts rows, and says which are shown.
+struct Counted {
+    limit: Option<usize>,
+    shown: u64,
+    all: u64,
+}
+
+impl Counted {
+    fn handle(&mut self) -> bool {
+        self.all += 1;
+        let shown = self.limit.is_none_or(|limit| self.shown < limit as u64);
+        self.shown += u64::from(shown);
+        shown
+    }
+}

@@ -1,0 +1,45 @@
+//! A block a cause: the targets that it befell.
+
+use std::io::Write;
+
+use rummage_core::verdict::Cause;
+use rummage_store::Sift;
+
+use super::tally::{self, tally};
+use crate::gather::Gathered;
+use crate::listing::Listing;
+use crate::meaning::meaning;
+use crate::number::counted;
+use crate::style::{self, FAINT};
+use crate::{ViewError, phrase};
+
+pub(super) fn write(
+    out: &mut dyn Write,
+    gathered: &Gathered<'_>,
+    sift: &Sift<'_>,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let mut causes = tally(gathered, |group| {
+        let cause = group.first.cause.map_or("", Cause::as_str);
+        Ok(format!("{} {cause}", group.first.verdict))
+    })?;
+    tally::sort(&mut causes, listing);
+    for of in causes.iter().take(listing.limit.unwrap_or(usize::MAX)) {
+        let first = &of.groups[0].first;
+        let style = style::of(first.verdict);
+        let words = first.cause.map_or("answered", phrase::cause);
+        let targets = counted(of.groups.len() as u64, "target", "targets");
+        let links = counted(of.links, "link", "links");
+        let name = first.cause.map(|cause| format!(" ({cause})")).unwrap_or_default();
+        writeln!(
+            out,
+            "\n{style}{}{style:#}  {words}{name}  {FAINT}{targets}, {links}{FAINT:#}",
+            first.verdict
+        )?;
+        if let Some((means, _)) = first.cause.and_then(meaning) {
+            writeln!(out, "  {FAINT}{means}{FAINT:#}")?;
+        }
+        of.write_targets(out, sift, listing)?;
+    }
+    super::cut(out, listing, causes.len(), "cause", "causes")
+}

@@ -1,0 +1,42 @@
+//! A block a host: what fails there, and how.
+
+use std::cmp::Reverse;
+use std::io::Write;
+
+use rummage_core::selection::host_of;
+use rummage_store::Sift;
+
+use super::tally::{self, tally};
+use crate::gather::Gathered;
+use crate::listing::Listing;
+use crate::number::{count, counted};
+use crate::safe::{safe, shorten};
+use crate::style::{self, FAINT, STRONG};
+use crate::{ViewError, phrase};
+
+pub(super) fn write(
+    out: &mut dyn Write,
+    gathered: &Gathered<'_>,
+    sift: &Sift<'_>,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let mut hosts =
+        tally(gathered, |group| Ok(host_of(&sift.run().url(group.first.target)?).to_owned()))?;
+    hosts.sort_by_key(|host| Reverse(host.groups.len()));
+    tally::sort(&mut hosts, listing);
+    for host in hosts.iter().take(listing.limit.unwrap_or(usize::MAX)) {
+        let targets = counted(host.groups.len() as u64, "target", "targets");
+        let links = counted(host.links, "link", "links");
+        let name = safe(&shorten(&host.name, 100)).to_string();
+        writeln!(out, "\n{STRONG}{name}{STRONG:#}  {FAINT}{targets}, {links}{FAINT:#}")?;
+        for (at, ((verdict, cause), many)) in host.causes().into_iter().enumerate() {
+            let style = style::of(verdict);
+            let cause = cause.map_or("answered", phrase::cause);
+            let gap = if at == 0 { "  " } else { ", " };
+            write!(out, "{gap}{style}{}{style:#} {cause}", count(many))?;
+        }
+        writeln!(out)?;
+        host.write_targets(out, sift, listing)?;
+    }
+    super::cut(out, listing, hosts.len(), "host", "hosts")
+}

@@ -1,0 +1,138 @@
+//! A block a page: what is wrong on it, in source order.
+//!
+//! What stands on many pages comes first and once: it is one edit.
+
+use std::collections::HashSet;
+use std::io::Write;
+
+use rummage_core::shared::is_shared;
+use rummage_store::{Found, Sift, Totals};
+
+use super::blocks::{LONGEST, said, says, target};
+use crate::ViewError;
+use crate::listing::Listing;
+use crate::number::{count, counted};
+use crate::safe::{safe, shorten};
+use crate::style::{self, FAINT, STRONG};
+
+/// A page with links that fit.
+struct Page {
+    rank: u32,
+    links: Vec<Found>,
+}
+
+pub(super) fn write(
+    out: &mut dyn Write,
+    sift: &Sift<'_>,
+    totals: &Totals,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let all = sift.run().page_count();
+    let mut shared = Vec::new();
+    let mut known = HashSet::new();
+    let mut pages: Vec<Page> = Vec::new();
+    sift.for_each(|found| {
+        if !listing.unfold && is_shared(sift.pages_of(found), all, sift.region(found)?) {
+            if known.insert(found.fold) {
+                shared.push(*found);
+            }
+            return Ok(());
+        }
+        match pages.last_mut().filter(|page| page.rank == found.page) {
+            Some(page) => page.links.push(*found),
+            None => pages.push(Page { rank: found.page, links: vec![*found] }),
+        }
+        Ok::<_, ViewError>(())
+    })?;
+    write_shared(out, sift, totals, &shared)?;
+    sort(sift, &mut pages, listing)?;
+    for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
+        write_page(out, sift, listing, page)?;
+    }
+    super::cut(out, listing, pages.len(), "page", "pages")
+}
+
+fn write_shared(
+    out: &mut dyn Write,
+    sift: &Sift<'_>,
+    totals: &Totals,
+    shared: &[Found],
+) -> Result<(), ViewError> {
+    if shared.is_empty() {
+        return Ok(());
+    }
+    let many = counted(shared.len() as u64, "link", "links");
+    writeln!(out, "\n{STRONG}On many pages{STRONG:#}  {FAINT}{many}, one edit each{FAINT:#}")?;
+    for found in shared {
+        let row = sift.row(found)?;
+        let (pages, all) = (count(row.pages), count(totals.pages));
+        let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
+        verdict(out, &row)?;
+        writeln!(
+            out,
+            "         {} {FAINT}on {pages} of {all} pages{region}, first on {}{FAINT:#}",
+            said(&row),
+            super::blocks::at(&row)
+        )?;
+    }
+    Ok(())
+}
+
+fn write_page(
+    out: &mut dyn Write,
+    sift: &Sift<'_>,
+    listing: &Listing,
+    page: &Page,
+) -> Result<(), ViewError> {
+    let address = sift.run().page_at(page.rank);
+    let url = sift.run().url(address)?;
+    let title = sift.run().page(address)?.and_then(|page| page.title).unwrap_or_default();
+    let links = counted(page.links.len() as u64, "link", "links");
+    write!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
+    writeln!(out, "  {FAINT}{links}  {}{FAINT:#}", safe(&shorten(&title, 60)))?;
+    if let Some(template) = &listing.editor_link {
+        let edit = crate::phrase::editor(template, &url);
+        writeln!(out, "  {FAINT}edit: {}{FAINT:#}", safe(&shorten(&edit, LONGEST)))?;
+    }
+    for found in &page.links {
+        let row = sift.row(found)?;
+        verdict(out, &row)?;
+        let place = if row.line == 0 {
+            "in a field of its answer".to_owned()
+        } else {
+            format!("{}:{}", row.line, row.column)
+        };
+        let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));
+        writeln!(out, "         {place}  {}{FAINT}{region}{FAINT:#}", said(&row))?;
+    }
+    Ok(())
+}
+
+fn verdict(out: &mut dyn Write, row: &rummage_store::LinkRow) -> Result<(), ViewError> {
+    let style = style::of(row.outcome.verdict);
+    let name = safe(&shorten(&target(row), LONGEST)).to_string();
+    let verdict = row.outcome.verdict.as_str();
+    writeln!(out, "  {style}{verdict:8}{style:#} {name}  {}", says(&row.outcome))?;
+    Ok(())
+}
+
+/// By rank, or as was asked: `page`, `title`, `depth`, `links`.
+fn sort(sift: &Sift<'_>, pages: &mut [Page], listing: &Listing) -> Result<(), ViewError> {
+    let Some(sort) = &listing.sort else { return Ok(()) };
+    let run = sift.run();
+    let mut keys = std::collections::HashMap::new();
+    for page in pages.iter() {
+        let address = run.page_at(page.rank);
+        let key = match sort.key.as_str() {
+            "title" => run.page(address)?.and_then(|page| page.title).unwrap_or_default().into(),
+            "depth" => run.depth_at(page.rank).map_or(crate::cells::Cell::Nothing, |depth| {
+                crate::cells::Cell::Number(depth.into())
+            }),
+            "links" => crate::cells::Cell::Number(page.links.len() as u64),
+            _ => run.url(address)?.into(),
+        };
+        keys.insert(page.rank, key);
+    }
+    pages.sort_by(|one, other| crate::rows::compare(&keys[&one.rank], &keys[&other.rank], sort));
+    Ok(())
+}

@@ -1,0 +1,54 @@
+//! A line a link.
+
+use std::io::Write;
+
+use rummage_core::selection::Selection;
+use rummage_core::verdict::Verdict;
+use rummage_store::OpenRun;
+
+use super::blocks::LONGEST;
+use crate::ViewError;
+use crate::gather::Gathered;
+use crate::listing::Listing;
+use crate::rows::for_each_row;
+use crate::safe::{safe, shorten};
+use crate::style::{self, FAINT};
+
+pub(super) fn write(
+    out: &mut dyn Write,
+    gathered: &Gathered<'_>,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    writeln!(out)?;
+    let mut shown = 0;
+    for_each_row(run, selection, listing, |row| {
+        if listing.limit.is_some_and(|limit| shown >= limit) {
+            return Ok(());
+        }
+        shown += 1;
+        let text = |column: &str| safe(&shorten(&row.cell(column).text(), LONGEST)).to_string();
+        let verdict = text("verdict");
+        let style = style::of(Verdict::named(&verdict).unwrap_or(Verdict::Skipped));
+        let said = match text("text") {
+            said if said.is_empty() => format!("{}={}", text("attribute"), text("written")),
+            said => format!("\"{said}\""),
+        };
+        let at = match text("line") {
+            line if line.is_empty() => "in a field of its answer".to_owned(),
+            line => format!("{line}:{}", text("column")),
+        };
+        let cause = [text("cause"), text("status")].join(" ");
+        writeln!(
+            out,
+            "{style}{verdict:8}{style:#} {} {} {FAINT}{} {at}{FAINT:#} {} {said}",
+            cause.trim(),
+            text("target"),
+            text("page"),
+            text("element"),
+        )?;
+        Ok(())
+    })?;
+    super::cut(out, listing, usize::try_from(gathered.links).unwrap_or(usize::MAX), "link", "links")
+}

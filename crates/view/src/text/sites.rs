@@ -1,0 +1,112 @@
+//! The sites of a store, and their runs: a line each.
+
+use std::io::Write;
+
+use rummage_store::{RunState, SiteRow};
+
+use crate::ViewError;
+use crate::number::{count, duration};
+use crate::safe::{safe, shorten};
+use crate::style::{FAINT, STRONG};
+
+/// Names are shown up to so many characters.
+const NAME: usize = 60;
+
+/// Writes an overview of the sites, each with its name in the settings file, if any.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn sites(out: &mut dyn Write, sites: &[(Option<String>, SiteRow)]) -> Result<(), ViewError> {
+    let rows: Vec<Vec<String>> = sites
+        .iter()
+        .map(|(name, site)| {
+            let host = safe(&shorten(&site.last.site, NAME)).to_string();
+            let mut row = vec![name.clone().unwrap_or_else(|| host.clone())];
+            row.push(safe(&shorten(&site.last.start, NAME)).to_string());
+            row.push(site.runs.to_string());
+            row.extend(cells(site));
+            row
+        })
+        .collect();
+    table(
+        out,
+        &["site", "start", "runs", "last run", "state", "took", "pages", "open", "new"],
+        &rows,
+    )
+}
+
+/// Writes the runs, the first one first.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
+    let rows: Vec<Vec<String>> = runs
+        .iter()
+        .map(|row| {
+            let site = safe(&shorten(&row.last.site, NAME)).to_string();
+            let mut cells = self::cells(row);
+            let healed = count(row.changes.healed);
+            cells.insert(0, row.last.number.to_string());
+            cells.insert(1, site);
+            cells.push(healed);
+            cells
+        })
+        .collect();
+    let columns = ["run", "site", "began", "state", "took", "pages", "open", "new", "healed"];
+    table(out, &columns, &rows)
+}
+
+/// When, how far, how long, pages, what is open, what is new.
+fn cells(row: &SiteRow) -> Vec<String> {
+    let state = match row.last.state {
+        RunState::Finished => "finished",
+        RunState::Stopped => "stopped",
+        RunState::Going => "going, or killed",
+    };
+    let changes = row.changes;
+    let new = changes.broke + changes.returned;
+    vec![
+        row.last.started_at.strftime("%Y-%m-%d %H:%M UTC").to_string(),
+        state.to_owned(),
+        duration(row.last.took),
+        count(row.pages),
+        count(changes.open + changes.unseen + new),
+        count(new),
+    ]
+}
+
+fn table(out: &mut dyn Write, columns: &[&str], rows: &[Vec<String>]) -> Result<(), ViewError> {
+    let width = |at: usize| {
+        let cells = rows.iter().map(|row| row[at].chars().count());
+        cells.chain([columns[at].len()]).max().unwrap_or_default()
+    };
+    let widths: Vec<usize> = (0..columns.len()).map(width).collect();
+    let is_number = |at: usize| {
+        !rows.is_empty()
+            && rows.iter().all(|row| row[at].starts_with(|c: char| c.is_ascii_digit()))
+            && rows.iter().all(|row| row[at].chars().all(|c| c.is_ascii_digit() || c == ','))
+    };
+    let mut line = |cells: &[&str], strong: bool| -> Result<(), ViewError> {
+        let mut text = String::new();
+        for (at, cell) in cells.iter().enumerate() {
+            let gap = " ".repeat(widths[at] - cell.chars().count());
+            let (before, after) =
+                if is_number(at) { (gap.as_str(), "") } else { ("", gap.as_str()) };
+            text.push_str(&format!("{before}{cell}{after}  "));
+        }
+        let text = text.trim_end();
+        match strong {
+            true => writeln!(out, "{STRONG}{text}{STRONG:#}")?,
+            false => writeln!(out, "{text}")?,
+        }
+        Ok(())
+    };
+    line(columns, true)?;
+    for row in rows {
+        line(&row.iter().map(String::as_str).collect::<Vec<_>>(), false)?;
+    }
+    if rows.is_empty() {
+        writeln!(out, "{FAINT}no site yet: rummage crawl www.example.test{FAINT:#}")?;
+    }
+    Ok(())
+}
