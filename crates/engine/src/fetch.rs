@@ -5,7 +5,8 @@ use std::time::{Duration, Instant};
 
 use bytes::Bytes;
 use http::header::{self, HeaderValue};
-use http_body_util::Empty;
+use encoding_rs::Encoding;
+use http_body_util::{BodyExt as _, Empty, Limited};
 use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
@@ -69,6 +70,38 @@ impl Fetcher {
         let (ending, took, reading) = self.inner.ask(&request, began).await;
         let attempt = Attempt::new(self.inner.clock.now(), took, request.method, ending);
         Reply { id: request.id, attempt, reading }
+    }
+}
+
+impl Fetcher {
+    /// Asks for a page as it stands, for a person to look at: its text, or how that failed.
+    /// It is decoded as the answer says, else as UTF-8.
+    ///
+    /// # Errors
+    /// Why no text came: how the request ended.
+    pub async fn source(&self, request: &Request) -> Result<String, Ending> {
+        let timed_out = |stage| Ending::Failure(Failure::Timeout(stage));
+        let inner = &self.inner;
+        let mut built = inner.build(request).map_err(Ending::Failure)?;
+        built.headers_mut().remove(header::ACCEPT_ENCODING);
+        let answered = timeout(inner.config.timeout, inner.fresh.request(built)).await;
+        let response = answered
+            .map_err(|_| timed_out(Stage::FirstByte))?
+            .map_err(|error| Ending::Failure(failure::of_request(&error)))?;
+        let (head, body) = response.into_parts();
+        let answer = fields::answer(head.status.as_u16(), &head.headers);
+        if !answer.is_success() {
+            return Err(Ending::Answer(answer));
+        }
+        let limited = Limited::new(body, inner.config.max_size);
+        let collected = timeout(inner.config.timeout * 2, limited.collect()).await;
+        let octets = collected.map_err(|_| timed_out(Stage::Body))?.map_err(|_| {
+            let why = "the page is longer than is read, or broke off".to_owned();
+            Ending::Failure(Failure::BadResponse(why))
+        })?;
+        let label = answer.charset.as_deref().unwrap_or("utf-8");
+        let encoding = Encoding::for_label(label.as_bytes()).unwrap_or(encoding_rs::UTF_8);
+        Ok(encoding.decode(&octets.to_bytes()).0.into_owned())
     }
 }
 

@@ -68,7 +68,9 @@ pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
     let connection = Connection::open_with_flags(path, flags)
         .map_err(|error| StoreError::opening(path, error))?;
     connection.busy_timeout(Duration::from_secs(5))?;
+    connection.set_prepared_statement_cache_capacity(64);
     check(&connection, path)?;
+    connection.pragma_update(None, "cache_size", -16_000)?;
     if version(&connection)? < KNOWN {
         // An older program wrote it: whoever opens it first brings it up to date.
         drop(connection);

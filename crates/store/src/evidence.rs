@@ -33,10 +33,15 @@ struct Request {
 }
 
 impl Evidence {
-    pub(crate) fn of_run(db: &Connection, run: i64) -> Result<Evidence, StoreError> {
+    /// The requests to the addresses that are `wanted`.
+    pub(crate) fn of_run(
+        db: &Connection,
+        run: i64,
+        wanted: impl Fn(u32) -> bool,
+    ) -> Result<Evidence, StoreError> {
         let mut evidence = Evidence { requests: Vec::new(), hops: HashMap::new() };
         for_each_entry(db, run, |entry| {
-            if let Some(request) = entry.request {
+            if let Some(request) = entry.request.filter(|_| wanted(entry.address)) {
                 evidence.add(entry.address, request);
             }
         })?;

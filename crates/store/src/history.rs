@@ -102,8 +102,7 @@ impl OpenRun<'_> {
     pub(crate) fn key(&self, found: &Found) -> Result<Key, StoreError> {
         let page = self.pages[found.page as usize].address;
         self.marks.with(found.mark, |said| {
-            let fragment = said.fragment.as_deref();
-            key(page, found.target.0, fragment, &said.element, found.verdict)
+            key(page, found.target.0, said.fragment, said.element, found.verdict)
         })
     }
 }
@@ -263,20 +262,21 @@ impl<'a> Update<'a> {
              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)",
         )?;
         let (run, info) = (self.run, &self.run.info);
+        let target = run.url(found.target)?;
         run.marks.with(found.mark, |said| {
             insert.execute(params![
                 info.site,
                 page.0,
                 found.target.0,
                 said.fragment,
-                &*said.element,
+                said.element,
                 says.verdict,
                 says.cause,
                 says.status,
                 says.line,
                 says.column,
                 said.text,
-                said.written,
+                said.written.text(&target),
                 said.region.map(|region| region.as_str()),
                 print,
                 info.number,

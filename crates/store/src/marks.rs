@@ -8,36 +8,43 @@ use rummage_core::reading::Region;
 use rusqlite::Connection;
 
 use crate::StoreError;
-use crate::pack::marks;
+use crate::pack::marks::{self, Written};
 
 /// What a mark says.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Said {
-    pub(crate) element: Rc<str>,
-    pub(crate) attribute: Rc<str>,
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Said<'a> {
+    pub(crate) element: &'a str,
+    pub(crate) attribute: &'a str,
     pub(crate) region: Option<Region>,
     pub(crate) surroundings: u32,
     pub(crate) scripted: bool,
-    pub(crate) written: String,
-    pub(crate) fragment: Option<String>,
-    pub(crate) text: Option<String>,
-    pub(crate) rel: Option<String>,
+    pub(crate) written: Written<'a>,
+    pub(crate) fragment: Option<&'a str>,
+    pub(crate) text: Option<&'a str>,
+    pub(crate) rel: Option<&'a str>,
 }
 
-/// Rows of marks that are held unpacked.
+/// Rows of marks that are held.
 const ROWS_HELD: usize = 1500;
 
 /// The marks of a store.
 #[derive(Debug)]
 pub(crate) struct Marks<'a> {
     db: &'a Connection,
-    words: HashMap<u32, Rc<str>>,
+    words: HashMap<u32, String>,
     /// The first mark of each row, in order.
     firsts: Vec<u32>,
     held: RefCell<Held>,
 }
 
-type Row = Rc<[Said]>;
+type Row = Rc<Raw>;
+
+/// The texts of some marks, and where each begins.
+#[derive(Debug)]
+struct Raw {
+    says: Vec<u8>,
+    starts: Vec<u32>,
+}
 
 /// Rows that were looked at lately; when there are too many, the older ones go.
 #[derive(Debug, Default)]
@@ -50,7 +57,7 @@ impl<'a> Marks<'a> {
     pub(crate) fn of_store(db: &'a Connection) -> Result<Marks<'a>, StoreError> {
         let mut select = db.prepare("SELECT id, text FROM word")?;
         let words = select
-            .query_map([], |row| Ok((row.get(0)?, Rc::from(row.get::<_, String>(1)?))))?
+            .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
             .collect::<Result<_, _>>()?;
         let mut select = db.prepare("SELECT first FROM mark ORDER BY first")?;
         let firsts = select.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
@@ -80,19 +87,46 @@ impl<'a> Marks<'a> {
     pub(crate) fn with<T>(
         &self,
         mark: u32,
-        look: impl FnOnce(&Said) -> T,
+        look: impl FnOnce(&Said<'_>) -> T,
     ) -> Result<T, StoreError> {
+        let first = self.first(mark);
+        let row = self.row(first)?;
+        let start = row.starts.get((mark - first) as usize);
+        let said = start.and_then(|start| marks::said(&row.says[*start as usize..]));
+        let said = said.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))?;
+        Ok(look(&Said {
+            element: self.word(said.element)?,
+            attribute: self.word(said.attribute)?,
+            region: said.region,
+            surroundings: said.surroundings,
+            scripted: said.scripted,
+            written: said.written,
+            fragment: said.fragment,
+            text: said.text,
+            rel: said.rel,
+        }))
+    }
+
+    /// The first mark of the row that a mark stands in.
+    fn first(&self, mark: u32) -> u32 {
         let row = self.firsts.partition_point(|first| *first <= mark).checked_sub(1);
-        let first = row.map_or(0, |row| self.firsts[row]);
-        let says = self.row(first)?;
-        let said = says.get((mark - first) as usize);
-        said.map(look).ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
+        row.map_or(0, |row| self.firsts[row])
+    }
+
+    /// What a mark names.
+    pub(crate) fn target(&self, mark: u32) -> Result<u32, StoreError> {
+        let first = self.first(mark);
+        let octets: Vec<u8> = self
+            .db
+            .prepare_cached("SELECT targets FROM mark WHERE first = ?1")?
+            .query_row([first], |row| row.get(0))?;
+        let target = marks::targets(&octets).nth((mark - first) as usize);
+        target.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
     }
 
     /// The fingerprint of a mark.
     pub(crate) fn print(&self, mark: u32) -> Result<u64, StoreError> {
-        let row = self.firsts.partition_point(|first| *first <= mark).checked_sub(1);
-        let first = row.map_or(0, |row| self.firsts[row]);
+        let first = self.first(mark);
         let octets: Vec<u8> = self
             .db
             .prepare_cached("SELECT prints FROM mark WHERE first = ?1")?
@@ -122,26 +156,12 @@ impl<'a> Marks<'a> {
             .db
             .prepare_cached("SELECT says FROM mark_text WHERE first = ?1")?
             .query_row([first], |row| row.get(0))?;
-        let owned = |text: Option<&str>| text.map(str::to_owned);
-        marks::says(&says)
-            .map(|said| {
-                Ok(Said {
-                    element: self.word(said.element)?,
-                    attribute: self.word(said.attribute)?,
-                    region: said.region,
-                    surroundings: said.surroundings,
-                    scripted: said.scripted,
-                    written: said.written.to_owned(),
-                    fragment: owned(said.fragment),
-                    text: owned(said.text),
-                    rel: owned(said.rel),
-                })
-            })
-            .collect()
+        let starts = marks::starts(&says);
+        Ok(Rc::new(Raw { says, starts }))
     }
 
-    fn word(&self, id: u32) -> Result<Rc<str>, StoreError> {
+    fn word(&self, id: u32) -> Result<&str, StoreError> {
         let missing = || StoreError::Damaged(format!("word {id} is missing"));
-        self.words.get(&id).cloned().ok_or_else(missing)
+        self.words.get(&id).map(String::as_str).ok_or_else(missing)
     }
 }

@@ -28,6 +28,7 @@ pub struct OpenRun<'a> {
     pub(crate) marks: Marks<'a>,
     pub(crate) beside: Beside,
     evidence: OnceCell<Evidence>,
+    evidence_of_sound: OnceCell<Evidence>,
     histories: OnceCell<Histories>,
 }
 
@@ -47,6 +48,11 @@ impl Reader {
     /// # Errors
     /// When the store cannot be read.
     pub fn open_run(&self, info: RunInfo) -> Result<OpenRun<'_>, StoreError> {
+        // One transaction: what is read fits together though a crawl writes meanwhile, and
+        // no lock is taken for each of a million questions.
+        if self.db.is_autocommit() {
+            self.db.execute_batch("BEGIN")?;
+        }
         OpenRun::new(&self.db, info)
     }
 }
@@ -59,6 +65,7 @@ impl<'a> OpenRun<'a> {
             marks: Marks::of_store(db)?,
             beside: Beside::of_run(db, info.number)?,
             evidence: OnceCell::new(),
+            evidence_of_sound: OnceCell::new(),
             histories: OnceCell::new(),
             db,
             info,
@@ -83,11 +90,17 @@ impl<'a> OpenRun<'a> {
         self.sayings.of(address).or_else(|| unfinished.then(Saying::not_asked))
     }
 
-    pub(crate) fn evidence(&self) -> Result<&Evidence, StoreError> {
-        if self.evidence.get().is_none() {
-            let _ = self.evidence.set(Evidence::of_run(self.db, self.info.number)?);
+    /// The requests to an address, and to all of its kind: those to the very many that are
+    /// plainly sound are fetched where one of these is asked for.
+    pub(crate) fn evidence(&self, address: Address) -> Result<&Evidence, StoreError> {
+        let is_plain = |address| self.sayings.of(address).is_some_and(|saying| saying.plain);
+        let plain = is_plain(address.0);
+        let cell = if plain { &self.evidence_of_sound } else { &self.evidence };
+        if cell.get().is_none() {
+            let wanted = |address| is_plain(address) == plain;
+            let _ = cell.set(Evidence::of_run(self.db, self.info.number, wanted)?);
         }
-        Ok(self.evidence.get().expect("it was just set"))
+        Ok(cell.get().expect("it was just set"))
     }
 
     pub(crate) fn histories(&self) -> Result<&Histories, StoreError> {

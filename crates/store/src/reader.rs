@@ -92,7 +92,7 @@ fn run_where(
 ) -> Result<Option<RunInfo>, StoreError> {
     let sql = format!(
         "SELECT run.id, site, url, asked_for, title, started_at, took_us, state, run.version,
-                bounds, placeholders = 'broken'
+                bounds, placeholders = 'broken', options
          FROM run
          JOIN address ON address.id = run.start
          LEFT JOIN run_page ON run_page.run = run.id AND run_page.address = run.start
@@ -112,6 +112,7 @@ fn run_where(
             version: row.get(8)?,
             bounds: row.get(9)?,
             placeholders_are_broken: row.get(10)?,
+            options: row.get(11)?,
         })
     };
     Ok(db.query_row(&sql, params, info).optional()?)

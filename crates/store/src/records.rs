@@ -59,6 +59,8 @@ pub struct RunInfo {
     pub asked_for: String,
     /// The version of the tool.
     pub version: String,
+    /// The options that it was given, as JSON; no secrets.
+    pub options: String,
     /// What bounds the run: options that decide what it can see, as one text.
     pub bounds: String,
     /// Links that lead nowhere are broken, not doubtful.

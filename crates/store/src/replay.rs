@@ -81,10 +81,7 @@ impl Reader {
             )
             .optional()?;
         let run = self.run(run.ok_or(StoreError::NothingToResume)?)?;
-        let options =
-            self.db.query_row("SELECT options FROM run WHERE id = ?1", [run.number], |row| {
-                row.get(0)
-            })?;
+        let options = run.options.clone();
         Ok(Replay { run, options })
     }
 
@@ -160,16 +157,21 @@ impl Reader {
         for hash in places.chunks_exact(8) {
             builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
         }
+        let mut target = self.db.prepare_cached("SELECT url FROM address WHERE id = ?1")?;
         for place in places::unpack(links) {
+            let address: String =
+                target.query_row([marks.target(place.mark)?], |row| row.get(0))?;
             marks.with(place.mark, |said| {
                 let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
+                let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;
+                let attribute =
+                    Attribute::named(said.attribute).ok_or_else(|| unknown(said.attribute))?;
                 let link = LinkRecord {
-                    element: Element::named(&said.element).ok_or_else(|| unknown(&said.element))?,
-                    attribute: Attribute::named(&said.attribute)
-                        .ok_or_else(|| unknown(&said.attribute))?,
-                    written: builder.keep(&said.written),
-                    text: said.text.as_deref().map(|text| builder.keep(text)),
-                    rel: said.rel.as_deref().map(|rel| builder.keep(rel)),
+                    element,
+                    attribute,
+                    written: builder.keep(said.written.text(&address)),
+                    text: said.text.map(|text| builder.keep(text)),
+                    rel: said.rel.map(|rel| builder.keep(rel)),
                     region: said.region,
                     surroundings: said.surroundings,
                     scripted: said.scripted,

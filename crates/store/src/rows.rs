@@ -35,7 +35,10 @@ impl Sift<'_> {
     /// # Errors
     /// When the store cannot be read.
     pub fn written(&self, found: &Found) -> Result<(Option<String>, String), StoreError> {
-        self.run().marks.with(found.mark, |said| (said.fragment.clone(), said.written.clone()))
+        let target = self.run().url(found.target)?;
+        self.run().marks.with(found.mark, |said| {
+            (said.fragment.map(str::to_owned), said.written.text(&target).to_owned())
+        })
     }
 }
 
@@ -47,24 +50,25 @@ impl OpenRun<'_> {
         let (address, history) = (self.url(found.target)?, self.standing(found)?);
         let page_url = self.url(Address(page.address))?;
         let lacks_place = found.place == Some(Place::Missing);
+        let owned = |text: Option<&str>| text.map(str::to_owned);
         self.marks.with(found.mark, |said| LinkRow {
             target: found.target,
-            address,
-            fragment: said.fragment.clone(),
+            fragment: owned(said.fragment),
             outcome,
             for_script: found.place == Some(Place::ForScript) || (lacks_place && said.scripted),
             page: page_url,
             line: found.line,
             column: found.column,
-            element: said.element.to_string(),
-            attribute: said.attribute.to_string(),
-            text: said.text.clone(),
-            written: said.written.clone(),
+            element: said.element.to_owned(),
+            attribute: said.attribute.to_owned(),
+            text: owned(said.text),
+            written: said.written.text(&address).to_owned(),
             region: said.region,
-            rel: said.rel.clone(),
+            rel: owned(said.rel),
             pages,
             depth: page.depth,
             history,
+            address,
         })
     }
 
@@ -105,7 +109,7 @@ impl OpenRun<'_> {
             scope: saying.scope,
             not_read: None,
             checked_at: self
-                .evidence()?
+                .evidence(address)?
                 .last_at(address.0)
                 .map(|micros| after(self.info.started_at, micros.cast_signed())),
         })
@@ -121,7 +125,7 @@ impl OpenRun<'_> {
             Some(last) if outcome.hops > 0 => self.address_of_hop(address, last)?,
             _ => address,
         };
-        let (attempts, title) = self.evidence()?.attempts(self.db, last.0)?;
+        let (attempts, title) = self.evidence(last)?.attempts(self.db, last.0)?;
         let attempt = attempts.into_iter().next_back();
         let took = attempt.as_ref().map(|attempt| attempt.took);
         let page = self.page(last)?;
@@ -176,7 +180,7 @@ impl OpenRun<'_> {
     }
 
     fn trace_row(&self, address: Address) -> Result<TraceRow, StoreError> {
-        let (attempts, title) = self.evidence()?.attempts(self.db, address.0)?;
+        let (attempts, title) = self.evidence(address)?.attempts(self.db, address.0)?;
         let page = self.page(address)?;
         Ok(TraceRow { address: self.url(address)?, attempts, title, page })
     }

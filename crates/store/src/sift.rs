@@ -4,7 +4,8 @@
 //! once to give the links. What is held is four octets a mark; a million links that
 //! fit are never in memory together, unless the caller keeps them.
 
-use std::collections::HashSet;
+use std::cell::OnceCell;
+use std::collections::{HashMap, HashSet};
 
 use rummage_core::crawl::Place;
 use rummage_core::extract::elements::{Attribute, Element};
@@ -45,13 +46,19 @@ pub struct Sift<'a> {
     run: &'a OpenRun<'a>,
     selection: &'a Selection,
     only: Only,
-    /// Of each mark the number of its fold, from 1; 0 where it cannot fit.
-    folds: Vec<u32>,
+    /// Which marks may fit, and what is the same link.
+    folds: Folds,
     /// What the links of each fold name.
     targets: Vec<u32>,
     /// On how many pages each fold stands.
     pages: Vec<u32>,
+    /// All places of marks that may fit, with the rank of their page, where they are few.
+    hits: Option<Vec<(u32, places::Place)>>,
 }
+
+/// Places that are kept while their pages are counted, so that the pages need not be
+/// walked again.
+const KEPT: usize = 400_000;
 
 /// What is looked at, whatever is selected.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -63,14 +70,32 @@ enum Only {
     On(u32),
 }
 
-/// A page, as the links on it see it.
-#[derive(Clone, Copy)]
+/// A page, as the links on it see it. Its texts are fetched where they are asked for:
+/// most links need none of them.
 struct Seen<'a> {
+    run: &'a OpenRun<'a>,
     rank: u32,
-    url: &'a str,
-    title: Option<&'a str>,
-    /// Words are found on it by its address.
-    fits: bool,
+    texts: OnceCell<(String, Option<String>)>,
+}
+
+impl Seen<'_> {
+    /// Address and title.
+    fn texts(&self) -> Result<(&str, Option<&str>), StoreError> {
+        if self.texts.get().is_none() {
+            let version = self.run.pages[self.rank as usize].version;
+            let texts = self
+                .run
+                .db
+                .prepare_cached(
+                    "SELECT url, title FROM page_version JOIN address ON address.id = address
+                     WHERE page_version.id = ?1",
+                )?
+                .query_row([version], |row| Ok((row.get(0)?, row.get(1)?)))?;
+            let _ = self.texts.set(texts);
+        }
+        let (url, title) = self.texts.get().expect("it was just set");
+        Ok((url, title.as_deref()))
+    }
 }
 
 impl<'a> OpenRun<'a> {
@@ -125,8 +150,8 @@ impl<'a> OpenRun<'a> {
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<Sift<'a>, StoreError> {
         let (folds, targets) = self.folds(selection, may)?;
-        let pages = self.count_pages(&folds, targets.len())?;
-        Ok(Sift { run: self, selection, only, folds, targets, pages })
+        let (pages, hits) = self.count_pages(&folds, targets.len())?;
+        Ok(Sift { run: self, selection, only, folds, targets, pages, hits })
     }
 
     /// Whether links to each address may fit.
@@ -173,48 +198,106 @@ impl<'a> OpenRun<'a> {
         &self,
         selection: &Selection,
         may: impl Fn(u32, u32) -> bool,
-    ) -> Result<(Vec<u32>, Vec<u32>), StoreError> {
+    ) -> Result<(Folds, Vec<u32>), StoreError> {
         let mut prints: Vec<Print> = Vec::new();
         let asks = !(selection.elements.is_empty() && selection.text.is_empty());
         self.marks.for_each(|mark, target, print| {
-            let takes = |said: &crate::marks::Said| {
-                selection.takes_link(&said.element, said.text.as_deref())
-            };
+            let takes =
+                |said: &crate::marks::Said<'_>| selection.takes_link(said.element, said.text);
             if may(mark, target) && (!asks || self.marks.with(mark, takes)?) {
                 prints.push(Print::new(print, mark, target));
             }
             Ok(())
         })?;
         prints.sort_unstable();
-        let most = prints.iter().map(|print| print.mark).max().unwrap_or_default();
-        let mut folds = vec![0; most as usize + 1];
+        let mut folds = Folds::holding(&prints);
         let mut targets = vec![0];
         let mut last = None;
         for print in prints {
             if last.replace(print.print) != Some(print.print) {
                 targets.push(print.target);
             }
-            folds[print.mark as usize] = u32::try_from(targets.len() - 1).unwrap_or_default();
+            folds.set(print.mark, u32::try_from(targets.len() - 1).unwrap_or_default());
         }
         Ok((folds, targets))
     }
 
-    fn count_pages(&self, folds: &[u32], count: usize) -> Result<Vec<u32>, StoreError> {
+    fn count_pages(&self, folds: &Folds, count: usize) -> Result<Counted, StoreError> {
         let mut pages = vec![0u32; count];
         let mut last_page = vec![u32::MAX; count];
+        let mut hits = Some(Vec::new());
+        if count <= 1 {
+            return Ok((pages, hits));
+        }
         let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
         for (rank, page) in (0..).zip(&self.pages) {
             let mut rows = select.query(params![page.version])?;
             let Some(row) = rows.next()? else { continue };
             for place in places::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
-                let fold = folds.get(place.mark as usize).copied().unwrap_or_default() as usize;
-                if fold > 0 && last_page[fold] != rank {
+                let fold = folds.of(place.mark) as usize;
+                if fold == 0 {
+                    continue;
+                }
+                if last_page[fold] != rank {
                     last_page[fold] = rank;
                     pages[fold] += 1;
                 }
+                match &mut hits {
+                    Some(all) if all.len() < KEPT => all.push((rank, place)),
+                    _ => hits = None,
+                }
             }
         }
-        Ok(pages)
+        Ok((pages, hits))
+    }
+}
+
+/// On how many pages each fold stands, and where.
+type Counted = (Vec<u32>, Option<Vec<(u32, places::Place)>>);
+
+/// The number of the fold of each mark, from 1; 0 where it cannot fit.
+#[derive(Debug)]
+enum Folds {
+    /// By mark, where many may fit.
+    Many(Vec<u32>),
+    /// A bit a mark, and the numbers of the few that may fit.
+    Few { bits: Vec<u64>, numbers: HashMap<u32, u32> },
+}
+
+impl Folds {
+    fn holding(prints: &[Print]) -> Folds {
+        let end = prints.iter().map(|print| print.mark).max().map_or(0, |most| most as usize + 1);
+        // A number in a map takes about six times the room of one in a list.
+        if prints.len() > end / 8 {
+            return Folds::Many(vec![0; end]);
+        }
+        Folds::Few {
+            bits: vec![0; end.div_ceil(64)],
+            numbers: HashMap::with_capacity(prints.len()),
+        }
+    }
+
+    fn set(&mut self, mark: u32, number: u32) {
+        match self {
+            Folds::Many(numbers) => numbers[mark as usize] = number,
+            Folds::Few { bits, numbers } => {
+                bits[mark as usize / 64] |= 1 << (mark % 64);
+                numbers.insert(mark, number);
+            }
+        }
+    }
+
+    fn of(&self, mark: u32) -> u32 {
+        match self {
+            Folds::Many(numbers) => numbers.get(mark as usize).copied().unwrap_or_default(),
+            Folds::Few { bits, numbers } => {
+                let word = bits.get(mark as usize / 64).copied().unwrap_or_default();
+                if word >> (mark % 64) & 1 == 0 {
+                    return 0;
+                }
+                numbers.get(&mark).copied().unwrap_or_default()
+            }
+        }
     }
 }
 
@@ -258,43 +341,65 @@ impl<'a> Sift<'a> {
         if self.pages.len() <= 1 {
             return Ok(());
         }
-        let mut select = self
-            .run
-            .db
-            .prepare_cached(
-                "SELECT url, links, title FROM page_version JOIN address ON address.id = address
-                 WHERE page_version.id = ?1",
-            )
-            .map_err(StoreError::from)?;
-        let (from, to) = match self.only {
-            Only::All | Only::To(_) => (0, self.run.pages.len()),
-            Only::On(rank) => (rank as usize, rank as usize + 1),
-        };
-        for (rank, page) in (0..).zip(&self.run.pages).take(to).skip(from) {
-            let mut rows = select.query(params![page.version]).map_err(StoreError::from)?;
-            let Some(row) = rows.next().map_err(StoreError::from)? else { continue };
-            let text = |column: usize| -> Result<Option<&str>, StoreError> {
-                Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
-            };
-            let url = text(0)?.unwrap_or_default();
-            if !self.selection.takes_page(url) {
-                continue;
-            }
-            let fits =
-                !self.selection.search.is_empty() && self.selection.finds(std::iter::once(url));
-            let seen = Seen { rank, url, title: text(2)?, fits };
-            let links = row.get_ref(1).map_err(StoreError::from)?;
-            for place in places::unpack(links.as_blob().unwrap_or_default()) {
-                if let Some(found) = self.found(place, seen)? {
-                    take(&found)?;
+        match &self.hits {
+            Some(hits) => {
+                for on_page in hits.chunk_by(|one, other| one.0 == other.0) {
+                    let rank = on_page[0].0;
+                    if self.looks_at(rank) {
+                        let places = on_page.iter().map(|(_, place)| *place);
+                        self.take_page(rank, Some(places), &mut take)?;
+                    }
                 }
+                Ok(())
             }
+            None => (0..)
+                .take(self.run.pages.len())
+                .filter(|rank| self.looks_at(*rank))
+                .try_for_each(|rank| {
+                    self.take_page(rank, None::<std::iter::Empty<places::Place>>, &mut take)
+                }),
         }
-        Ok(())
     }
 
-    fn found(&self, place: places::Place, page: Seen<'_>) -> Result<Option<Found>, StoreError> {
-        let fold = self.folds.get(place.mark as usize).copied().unwrap_or_default();
+    fn looks_at(&self, rank: u32) -> bool {
+        match self.only {
+            Only::All | Only::To(_) => true,
+            Only::On(page) => page == rank,
+        }
+    }
+
+    /// Gives the links of a page that fit; its places are read where they are not given.
+    fn take_page<E: From<StoreError>>(
+        &self,
+        rank: u32,
+        places: Option<impl Iterator<Item = places::Place>>,
+        take: &mut impl FnMut(&Found) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let page = Seen { run: self.run, rank, texts: OnceCell::new() };
+        if !self.selection.pages.is_empty() && !self.selection.takes_page(page.texts()?.0) {
+            return Ok(());
+        }
+        let mut take_place = |place| match self.found(place, &page)? {
+            Some(found) => take(&found),
+            None => Ok(()),
+        };
+        if let Some(mut places) = places {
+            return places.try_for_each(take_place);
+        }
+        let links: Vec<u8> = self
+            .run
+            .db
+            .prepare_cached("SELECT links FROM page_version WHERE id = ?1")
+            .and_then(|mut select| {
+                let version = self.run.pages[rank as usize].version;
+                select.query_row([version], |row| row.get(0))
+            })
+            .map_err(StoreError::from)?;
+        places::unpack(&links).try_for_each(&mut take_place)
+    }
+
+    fn found(&self, place: places::Place, page: &Seen<'_>) -> Result<Option<Found>, StoreError> {
+        let fold = self.folds.of(place.mark);
         if fold == 0 {
             return Ok(None);
         }
@@ -317,7 +422,7 @@ impl<'a> Sift<'a> {
         }
         let fits = fits_target
             && self.selection.takes_verdict(found.verdict, found.cause, saying.status())
-            && (page.fits || self.fits_words(&found, page)?)
+            && self.fits_words(&found, page)?
             && self.fits_standing(&found)?;
         Ok(fits.then_some(found))
     }
@@ -328,29 +433,29 @@ impl<'a> Sift<'a> {
         &self,
         found: &mut Found,
         saying: Saying,
-        page: Seen<'_>,
+        page: &Seen<'_>,
     ) -> Result<bool, StoreError> {
         let beside = &self.run.beside;
+        let (page_url, title) = page.texts()?;
         let target = self.run.url(found.target)?;
         let is_page = beside.faults.get(&found.target.0).copied().unwrap_or_default();
         self.run.marks.with(found.mark, |said| {
             let of_fragment = said
                 .fragment
-                .as_ref()
                 .and_then(|fragment| beside.places.get(&found.target.0)?.get(fragment).copied());
             found.place = of_fragment;
-            let own = Element::named(&said.element).zip(Attribute::named(&said.attribute));
+            let own = Element::named(said.element).zip(Attribute::named(said.attribute));
             let own = own.and_then(|(element, attribute)| {
                 of_link(&LinkSeen {
-                    page: page.url,
-                    title: page.title,
-                    text: said.text.as_deref(),
+                    page: page_url,
+                    title,
+                    text: said.text,
                     target: &target,
                     scope: saying.scope,
                     element,
                     attribute,
-                    rel: said.rel.as_deref(),
-                    written: &said.written,
+                    rel: said.rel,
+                    written: said.written.text(&target),
                     scripted: said.scripted,
                     verdict: saying.verdict,
                     lacks_place: of_fragment == Some(Place::Missing),
@@ -361,7 +466,7 @@ impl<'a> Sift<'a> {
             if let Some(own) = own {
                 (found.verdict, found.cause) = (own.verdict, own.cause);
             }
-            let with_fragment = match &said.fragment {
+            let with_fragment = match said.fragment {
                 Some(fragment) => format!("{target}#{fragment}"),
                 None => target.clone(),
             };
@@ -370,13 +475,15 @@ impl<'a> Sift<'a> {
         })
     }
 
-    fn fits_words(&self, found: &Found, page: Seen<'_>) -> Result<bool, StoreError> {
+    fn fits_words(&self, found: &Found, page: &Seen<'_>) -> Result<bool, StoreError> {
         if self.selection.search.is_empty() {
             return Ok(true);
         }
         let target = self.run.url(found.target)?;
+        let (page, _) = page.texts()?;
         self.run.marks.with(found.mark, |said| {
-            let texts = [page.url, &target, &said.written, said.text.as_deref().unwrap_or("")];
+            let written = said.written.text(&target);
+            let texts = [page, &target, written, said.text.unwrap_or_default()];
             self.selection.finds(texts.into_iter())
         })
     }

@@ -15,8 +15,10 @@ use rummage_store::{Address, Found, LinkRow, Sift, StoreError};
 pub(crate) const PLACES: usize = 5;
 /// Links that are kept while they are gathered, so that they need not be sifted again.
 const KEPT: usize = 300_000;
-/// Groups whose places are fetched at a time.
-const BATCH: usize = 50_000;
+/// Groups whose places are fetched at a time; more where all links are sifted for it.
+const FIRST_BATCH: usize = 50;
+const BATCH: usize = 2000;
+const LARGE_BATCH: usize = 20_000;
 
 /// What one group tells of. A fragment is a target of its own only where it is what is
 /// wrong, and so is what a link has beside its address; links that lead nowhere are alike
@@ -114,10 +116,16 @@ impl<'a> Gathered<'a> {
     ) -> Result<(), E> {
         let shown = limit.unwrap_or(usize::MAX).min(self.groups.len());
         let most = if unfold { usize::MAX } else { PLACES };
-        for batch in self.groups[..shown].chunks(BATCH) {
+        // The first few come at once.
+        let mut size = if self.kept.is_some() { FIRST_BATCH } else { LARGE_BATCH };
+        let mut rest = &self.groups[..shown];
+        while !rest.is_empty() {
+            let (batch, later) = rest.split_at(size.min(rest.len()));
             for block in self.blocks(batch, most, unfold)? {
                 take(block)?;
             }
+            rest = later;
+            size = size.max(BATCH);
         }
         Ok(())
     }

@@ -204,16 +204,11 @@ fn table(
     let columns = columns(listing.group);
     writeln!(out, "\n| {} |", columns.join(" | "))?;
     writeln!(out, "|{}", " --- |".repeat(columns.len()))?;
-    let (mut shown, mut all) = (0, 0);
-    for_each_row(run, selection, listing, |row: Row| {
-        all += 1;
-        if listing.limit.is_none_or(|limit| shown < limit) {
-            shown += 1;
-            let cells: Vec<String> = row.cells().iter().map(|cell| text(&cell.text())).collect();
-            writeln!(out, "| {} |", cells.join(" | "))?;
-        }
-        Ok(())
+    let counted = for_each_row(run, selection, listing, |row: Row| {
+        let cells: Vec<String> = row.cells().iter().map(|cell| text(&cell.text())).collect();
+        Ok(writeln!(out, "| {} |", cells.join(" | "))?)
     })?;
+    let all = usize::try_from(counted.all).unwrap_or(usize::MAX);
     cut(out, listing, all, "link", "links")
 }
 

@@ -13,7 +13,7 @@ use rummage_core::retry::Retry;
 use rummage_core::robots::{self, Robots};
 use rummage_core::selection::Selection;
 use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Ended, Fetcher, Job, Proxies, Stop};
-use rummage_store::{NewRun, NoteRow, Reader, RunState, RunWriter, StoreError};
+use rummage_store::{NewRun, NoteRow, OpenRun, Reader, RunState, RunWriter, StoreError};
 use rummage_view::Listing;
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
@@ -210,6 +210,12 @@ impl Plan {
     }
 }
 
+/// The options that a run was given: what is asked again is asked in the same way.
+pub(super) fn earlier_options(run: &OpenRun<'_>) -> Result<Asking, Failure> {
+    let damaged = |error: serde_json::Error| StoreError::Damaged(error.to_string());
+    Ok(serde_json::from_str(&run.info().options).map_err(damaged)?)
+}
+
 fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> NewRun {
     let json = |asking: &Asking| serde_json::to_string(asking).expect("options are plain data");
     let placeholders = settled.own.placeholders == Some(Placeholders::Broken);
@@ -362,7 +368,7 @@ fn timeout(asking: &Asking) -> Duration {
     asking.timeout.map_or(TIMEOUT, |time| time.0)
 }
 
-fn config(asking: &Asking) -> Result<Config, Failure> {
+pub(super) fn config(asking: &Asking) -> Result<Config, Failure> {
     let agent = asking.user_agent.as_deref().unwrap_or(DEFAULT_USER_AGENT);
     let mut ca_certs = Vec::new();
     for file in &asking.ca_cert {

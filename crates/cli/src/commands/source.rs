@@ -3,18 +3,125 @@
 
 use std::io::Write;
 
-use rummage_store::{Address, OpenRun};
+use rummage_core::address::{Reference, resolve};
+use rummage_core::crawl::{AddressId, BodyWish, Kind, Request};
+use rummage_core::extract::{Extractor, Format};
+use rummage_core::outcome::Method;
+use rummage_core::scope::Scope;
+use rummage_core::selection::Selection;
+use rummage_engine::{Clock, Fetcher};
+use rummage_store::{Address, OpenRun, StoreError};
+use rummage_view::{ViewError, ending, safe};
+use url::Url;
 
-use crate::args::Everywhere;
+use super::crawl::config;
 use crate::config::Section;
-use crate::failure::{Exit, Failure};
+use crate::failure::Failure;
+
+/// Pages that are asked.
+const PAGES: usize = 5;
+/// Characters of a line that are shown before the tag, and in all.
+const BEFORE: usize = 40;
+const SHOWN: usize = 200;
 
 pub(super) fn show(
-    _out: &mut dyn Write,
-    _run: &OpenRun<'_>,
-    _address: Address,
-    _settled: &Section,
-    _everywhere: &Everywhere,
-) -> Result<Exit, Failure> {
-    Ok(Exit::Fine)
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    address: Address,
+    settled: &Section,
+) -> Result<(), Failure> {
+    let pages = pages(run, address)?;
+    let target = run.url(address)?;
+    let runtime = tokio::runtime::Builder::new_current_thread()
+        .enable_all()
+        .build()
+        .map_err(|why| Failure::System { what: "no threads could be started", why })?;
+    let options = super::crawl::earlier_options(run)?.or(settled.asking.clone());
+    let fetcher = Fetcher::new(config(&options)?, Clock::starting_at(std::time::Duration::ZERO));
+    if let Ok(start) = Url::parse(&run.info().start) {
+        runtime.block_on(fetcher.handle_start(&start));
+    }
+    let told = |error| Failure::View(ViewError::Write(error));
+    writeln!(out, "\nthe source, asked just now").map_err(told)?;
+    for page in pages {
+        writeln!(out, "  {}", safe(&page)).map_err(told)?;
+        match runtime.block_on(fetcher.source(&request(&page))) {
+            Err(failed) => writeln!(out, "    {}", ending(&failed)).map_err(told)?,
+            Ok(text) => lines(out, &page, &text, &target).map_err(told)?,
+        }
+    }
+    Ok(())
+}
+
+/// The first pages that name the address.
+fn pages(run: &OpenRun<'_>, address: Address) -> Result<Vec<String>, Failure> {
+    let selection = Selection::all();
+    let mut ranks = Vec::new();
+    run.sift_to(address, &selection)?.for_each(|found| {
+        if ranks.len() < PAGES && !ranks.contains(&found.page) {
+            ranks.push(found.page);
+        }
+        Ok::<_, StoreError>(())
+    })?;
+    let pages = ranks.into_iter().map(|rank| run.url(run.page_at(rank)));
+    Ok(pages.collect::<Result<_, _>>()?)
+}
+
+fn request(page: &str) -> Request {
+    Request {
+        id: AddressId::from_index(0),
+        address: page.to_owned(),
+        method: Method::Get,
+        body: BodyWish::Page,
+        kind: Kind::Page,
+        scope: Scope::Internal,
+        later: false,
+        cookies: None,
+        sketch: false,
+    }
+}
+
+/// The lines of a page whose links lead to the target.
+fn lines(out: &mut dyn Write, page: &str, text: &str, target: &str) -> std::io::Result<()> {
+    let mut extractor = Extractor::new(Format::Html, Some("utf-8"), text.len().max(1));
+    extractor.feed(text.as_bytes());
+    let reading = extractor.finish();
+    let own = Url::parse(page).ok();
+    let base = own.as_ref().and_then(|own| match reading.base() {
+        Some(base) => own.join(base).ok(),
+        None => Some(own.clone()),
+    });
+    let Some(base) = base else { return Ok(()) };
+    let all: Vec<&str> = text.lines().collect();
+    let mut any = false;
+    for link in reading.links() {
+        let leads_there = match resolve(&base, link.written) {
+            Reference::Web { address, .. } => address.as_str() == target,
+            Reference::Other { address } => address == target,
+            Reference::Malformed { written } => written == target,
+        };
+        let line = all.get((link.line as usize).saturating_sub(1));
+        if let Some(line) = line.filter(|_| leads_there) {
+            any = true;
+            let excerpt = excerpt(line, link.column);
+            writeln!(out, "    {}:{}  {}", link.line, link.column, safe(&excerpt))?;
+        }
+    }
+    if !any {
+        writeln!(out, "    does not name it any more")?;
+    }
+    Ok(())
+}
+
+/// A line around a column, which is counted in characters from 1.
+fn excerpt(line: &str, column: u32) -> String {
+    let from = (column as usize).saturating_sub(1 + BEFORE);
+    let mut shown: String = line.chars().skip(from).take(SHOWN).collect();
+    if from > 0 {
+        shown.insert(0, '…');
+    }
+    if line.chars().count() > from + SHOWN {
+        shown.push('…');
+    }
+    shown.trim().to_owned()
 }

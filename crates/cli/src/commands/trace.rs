@@ -37,7 +37,7 @@ pub(crate) fn run(args: &TraceArgs, everywhere: &Everywhere) -> Result<Exit, Fai
             rummage_view::trace(&mut out, &reader, &run, *address, &listing)?;
             if args.source {
                 out.flush().map_err(ViewError::from)?;
-                super::source::show(&mut out, &run, *address, &settled, everywhere)?;
+                super::source::show(&mut out, &run, *address, &settled)?;
             }
         }
         ([(address, _)], TraceFormat::Jsonl) => {

@@ -13,10 +13,37 @@ pub(crate) struct Said<'a> {
     pub(crate) surroundings: u32,
     /// A script acts on the element.
     pub(crate) scripted: bool,
-    pub(crate) written: &'a str,
+    pub(crate) written: Written<'a>,
     pub(crate) fragment: Option<&'a str>,
     pub(crate) text: Option<&'a str>,
     pub(crate) rel: Option<&'a str>,
+}
+
+/// How a reference is written. Most are the target in whole, or its path: these need not
+/// be told twice.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Written<'a> {
+    /// Just as the address of the target.
+    Whole,
+    /// As path and query of the address of the target.
+    Path,
+    /// In some other way.
+    Other(&'a str),
+}
+
+impl<'a> Written<'a> {
+    /// The text, where this is the address of the target.
+    pub(crate) fn text(self, target: &'a str) -> &'a str {
+        match self {
+            Written::Whole => target,
+            Written::Path => {
+                let host = target.find("://").map_or(0, |at| at + 3);
+                let path = target[host..].find('/').map_or(target.len(), |at| host + at);
+                &target[path..]
+            }
+            Written::Other(text) => text,
+        }
+    }
 }
 
 const REGIONS: [Option<Region>; 6] = [
@@ -57,7 +84,14 @@ impl Marks {
         self.says.number(u64::from(said.element));
         self.says.number(u64::from(said.attribute));
         self.says.0.extend_from_slice(&said.surroundings.to_le_bytes());
-        self.says.text(said.written);
+        match said.written {
+            Written::Whole => self.says.number(0),
+            Written::Path => self.says.number(1),
+            Written::Other(text) => {
+                self.says.number(text.len() as u64 + 2);
+                self.says.0.extend_from_slice(text.as_bytes());
+            }
+        }
         for text in texts.into_iter().flatten() {
             self.says.text(text);
         }
@@ -84,42 +118,72 @@ pub(crate) fn prints(octets: &[u8]) -> impl Iterator<Item = u64> {
     octets.chunks_exact(8).map(|print| u64::from_le_bytes(print.try_into().expect("eight octets")))
 }
 
-/// What the marks of a row say.
-pub(crate) fn says(octets: &[u8]) -> impl Iterator<Item = Said<'_>> {
+/// What one mark says; `None` where no writer of ours made it.
+pub(crate) fn said(octets: &[u8]) -> Option<Said<'_>> {
     let mut octets = Unpacker(octets);
-    std::iter::from_fn(move || {
-        let flags = octets.octet()?;
-        let element = u32::try_from(octets.number()?).ok()?;
-        let attribute = u32::try_from(octets.number()?).ok()?;
-        let surroundings = u32::from_le_bytes(octets.octets(4)?.try_into().ok()?);
-        let written = octets.text()?;
-        let mut texts = [None; 3];
-        for (text, bit) in texts.iter_mut().zip(TEXTS) {
-            if flags & bit != 0 {
-                *text = Some(octets.text()?);
-            }
+    let flags = octets.octet()?;
+    let element = u32::try_from(octets.number()?).ok()?;
+    let attribute = u32::try_from(octets.number()?).ok()?;
+    let surroundings = u32::from_le_bytes(octets.octets(4)?.try_into().ok()?);
+    let written = match octets.number()? {
+        0 => Written::Whole,
+        1 => Written::Path,
+        length => {
+            let text = octets.octets(usize::try_from(length - 2).ok()?)?;
+            Written::Other(std::str::from_utf8(text).ok()?)
         }
-        let [fragment, text, rel] = texts;
-        let region = *REGIONS.get(usize::from(flags & 7))?;
-        let scripted = flags & SCRIPTED != 0;
-        Some(Said {
-            element,
-            attribute,
-            region,
-            surroundings,
-            scripted,
-            written,
-            fragment,
-            text,
-            rel,
-        })
-    })
+    };
+    let mut texts = [None; 3];
+    for (text, bit) in texts.iter_mut().zip(TEXTS) {
+        if flags & bit != 0 {
+            *text = Some(octets.text()?);
+        }
+    }
+    let [fragment, text, rel] = texts;
+    let region = *REGIONS.get(usize::from(flags & 7))?;
+    let scripted = flags & SCRIPTED != 0;
+    Some(Said { element, attribute, region, surroundings, scripted, written, fragment, text, rel })
+}
+
+/// Where each mark of a row begins.
+pub(crate) fn starts(octets: &[u8]) -> Vec<u32> {
+    let mut starts = Vec::new();
+    let mut rest = Unpacker(octets);
+    loop {
+        let start = octets.len() - rest.0.len();
+        if rest.0.is_empty() || skip(&mut rest).is_none() {
+            return starts;
+        }
+        starts.push(u32::try_from(start).unwrap_or(u32::MAX));
+    }
+}
+
+fn skip(octets: &mut Unpacker<'_>) -> Option<()> {
+    let flags = octets.octet()?;
+    octets.number()?;
+    octets.number()?;
+    octets.octets(4)?;
+    let written = octets.number()?.saturating_sub(2);
+    octets.octets(usize::try_from(written).ok()?)?;
+    for _ in TEXTS.iter().filter(|bit| flags & **bit != 0) {
+        let text = octets.number()?;
+        octets.octets(usize::try_from(text).ok()?)?;
+    }
+    Some(())
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn a_reference_that_is_the_target_is_not_told_twice() {
+        let target = "https://a.test:8443/x?y";
+        assert_eq!(Written::Whole.text(target), target);
+        assert_eq!(Written::Path.text(target), "/x?y");
+        assert_eq!(Written::Other("x?y").text(target), "x?y");
+    }
 
     proptest! {
         #[test]
@@ -139,7 +203,7 @@ mod tests {
                     region: REGIONS[*region],
                     surroundings: *number,
                     scripted: *scripted,
-                    written,
+                    written: Written::Other(written),
                     fragment: fragment.as_deref(),
                     text: text.as_deref(),
                     rel: rel.as_deref(),
@@ -151,12 +215,17 @@ mod tests {
             let (packed_targets, packed_prints, packed_says) = marks.blobs();
             prop_assert!(targets(packed_targets).eq(links.iter().map(|link| link.0)));
             prop_assert!(prints(packed_prints).eq(links.iter().map(|link| link.1)));
-            prop_assert_eq!(says(packed_says).collect::<Vec<_>>(), said);
+            let told: Vec<Said<'_>> = starts(packed_says)
+                .into_iter()
+                .filter_map(|start| super::said(&packed_says[start as usize..]))
+                .collect();
+            prop_assert_eq!(told, said);
         }
 
         #[test]
         fn damaged_octets_end_the_list(octets in prop::collection::vec(any::<u8>(), 0..60)) {
-            prop_assert!(says(&octets).count() <= octets.len());
+            prop_assert!(starts(&octets).len() <= octets.len());
+            let _ = said(&octets);
             prop_assert!(targets(&octets).count() <= octets.len());
         }
     }

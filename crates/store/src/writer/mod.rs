@@ -54,6 +54,8 @@ pub struct RunWriter {
     early: Vec<Event>,
     /// The run's events are told once more, to find the way back in.
     replaying: bool,
+    /// Scheme, host and port of the start.
+    origin: String,
     /// Ids in the store, by the id in the crawl.
     ids: Vec<u32>,
     asked: Asked,
@@ -82,6 +84,7 @@ impl RunWriter {
             run: None,
             early: Vec::new(),
             replaying: false,
+            origin: String::new(),
             ids: Vec::new(),
             asked: Asked::default(),
             known,
@@ -103,6 +106,7 @@ impl RunWriter {
         writer.asked = Asked::of_run(&writer.db, run)?;
         writer.run = Some(run);
         writer.replaying = true;
+        writer.load_origin()?;
         writer.db.execute("UPDATE run SET state = 'going' WHERE id = ?1", [run])?;
         Ok(writer)
     }
@@ -186,6 +190,19 @@ impl RunWriter {
         self.commit()
     }
 
+    /// Finds where the run starts, which is where most of its links lead.
+    fn load_origin(&mut self) -> Result<(), StoreError> {
+        let start: String = self.db.query_row(
+            "SELECT url FROM run JOIN address ON address.id = start WHERE run.id = ?1",
+            [self.run],
+            |row| row.get(0),
+        )?;
+        let host = start.find("://").map_or(0, |at| at + 3);
+        let end = start[host..].find('/').map_or(start.len(), |at| host + at);
+        start[..end].clone_into(&mut self.origin);
+        Ok(())
+    }
+
     fn open_transaction(&mut self) -> Result<(), StoreError> {
         if !self.in_transaction {
             self.db.execute_batch("BEGIN IMMEDIATE")?;
@@ -211,7 +228,7 @@ impl RunWriter {
             ],
         )?;
         self.run = Some(self.db.last_insert_rowid());
-        Ok(())
+        self.load_origin()
     }
 
     fn write(&mut self, event: Event) -> Result<(), StoreError> {

@@ -9,7 +9,7 @@ use super::RunWriter;
 use crate::StoreError;
 use crate::known::{Key, take, texts_key, version_key};
 use crate::pack;
-use crate::pack::marks::{Marks, Said};
+use crate::pack::marks::{Marks, Said, Written};
 use crate::pack::places::{self, Place};
 
 impl RunWriter {
@@ -88,7 +88,7 @@ impl RunWriter {
         let mut places = Vec::with_capacity(targets.len());
         for (link, target) in reading.links().zip(targets) {
             let address = self.ids[target.id.index()];
-            let said = self.said(&link, target)?;
+            let said = self.said(&link, target, address)?;
             let mark = self.known.marks.id_or(mark_key(address, &said), self.known.next_mark);
             if mark == self.known.next_mark {
                 take(&mut self.known.next_mark);
@@ -111,18 +111,38 @@ impl RunWriter {
         Ok(places)
     }
 
-    fn said<'a>(&mut self, link: &Link<'a>, target: &'a Target) -> Result<Said<'a>, StoreError> {
+    fn said<'a>(
+        &mut self,
+        link: &Link<'a>,
+        target: &'a Target,
+        address: u32,
+    ) -> Result<Said<'a>, StoreError> {
         Ok(Said {
             element: self.word(link.element.name())?,
             attribute: self.word(link.attribute.name())?,
             region: link.region,
             surroundings: link.surroundings,
             scripted: link.scripted,
-            written: link.written,
+            written: self.written(link.written, address),
             fragment: target.fragment.as_deref(),
             text: link.text,
             rel: link.rel,
         })
+    }
+
+    /// How a reference to an address is written: the address in whole, its path, or some
+    /// other way.
+    fn written<'a>(&self, written: &'a str, address: u32) -> Written<'a> {
+        let is = |text: &[u8]| self.known.addresses.get(&Key::of_text(text)) == Some(&address);
+        if written.contains("://") && is(written.as_bytes()) {
+            return Written::Whole;
+        }
+        // Nearly all that is written so lies on the host of the start.
+        let from_root = written.starts_with('/') && !written.starts_with("//");
+        if from_root && is(format!("{}{written}", self.origin).as_bytes()) {
+            return Written::Path;
+        }
+        Written::Other(written)
     }
 
     fn word(&mut self, word: &str) -> Result<u32, StoreError> {
@@ -138,7 +158,13 @@ impl RunWriter {
 
 fn mark_key(target: u32, said: &Said<'_>) -> Key {
     let region = said.region.map_or(0, |region| region as u32 + 1);
-    let kind = said.element << 16 | said.attribute;
+    let from_root = u32::from(said.written == Written::Path);
+    let kind = said.element << 16 | said.attribute << 1 | from_root;
     let numbers = [target, kind, said.surroundings, region << 1 | u32::from(said.scripted)];
-    texts_key(&numbers, [Some(said.written), said.fragment, said.text, said.rel])
+    let written = match said.written {
+        Written::Whole => None,
+        Written::Path => Some("/"),
+        Written::Other(text) => Some(text),
+    };
+    texts_key(&numbers, [written, said.fragment, said.text, said.rel])
 }

@@ -43,6 +43,20 @@ impl Keeper {
         self.reader().last_run().unwrap()
     }
 
+    /// Drives a crawl until so many replies have come, and stops it there.
+    pub(crate) fn drive_and_stop(&self, mut writer: RunWriter, mut crawl: Crawl, replies: usize) {
+        let mut now = Moment::START + Duration::from_secs(1);
+        for _ in 0..replies {
+            let request = crawl.poll_request(now).unwrap();
+            now = now + Duration::from_millis(10);
+            crawl.handle_reply(now, self.reply(&request, now));
+            while let Some(event) = crawl.poll_event() {
+                writer.handle_event(event).unwrap();
+            }
+        }
+        writer.finish(RunState::Stopped).unwrap();
+    }
+
     /// Drives a crawl until so many replies have come; finishes the run at its end.
     pub(crate) fn drive(&self, mut writer: RunWriter, mut crawl: Crawl, replies: usize) -> usize {
         let mut now = Moment::START + Duration::from_secs(1);

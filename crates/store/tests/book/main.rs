@@ -4,5 +4,7 @@
 
 mod faults;
 mod keeper;
+mod over_time;
+mod questions;
 mod reading;
 mod replay;

@@ -49,7 +49,11 @@ fn harmless(cell: &Cell) -> String {
 }
 
 fn failure(error: csv::Error) -> ViewError {
-    ViewError::Write(error.into())
+    // What the system said is kept as it is: a closed pipe is no fault of ours.
+    ViewError::Write(match error.into_kind() {
+        csv::ErrorKind::Io(error) => error,
+        other => std::io::Error::other(format!("{other:?}")),
+    })
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ mod sorted;
 use std::io::Write;
 
 use rummage_core::selection::Selection;
-use rummage_store::{Address, OpenRun};
+use rummage_store::{Address, Found, OpenRun};
 
 use crate::ViewError;
 use crate::cells::{self, LINK_COLUMNS, Row, TARGET_COLUMNS};
@@ -53,17 +53,9 @@ pub fn rows(
         RowFormat::Csv(separator) => Box::new(csv::Csv::new(out, separator, columns)?),
         RowFormat::Jsonl => Box::new(jsonl::Jsonl(out)),
     };
-    let mut counted = Counted { limit: listing.limit, shown: 0, all: 0 };
-    for_each_row(
-        run,
-        selection,
-        listing,
-        |row| {
-            if counted.handle() { sink.row(&row) } else { Ok(()) }
-        },
-    )?;
+    let counted = for_each_row(run, selection, listing, |row| sink.row(&row))?;
     sink.end()?;
-    Ok(Shown { shown: counted.shown, all: counted.all })
+    Ok(counted)
 }
 
 /// Writes the links to one address as JSON Lines.
@@ -87,27 +79,36 @@ pub fn columns(group: Group) -> &'static [&'static str] {
     if group == Group::Target { TARGET_COLUMNS } else { LINK_COLUMNS }
 }
 
-/// Gives the rows in their order.
+/// Gives the rows in their order, up to the limit, and counts the others.
 pub(crate) fn for_each_row(
     run: &OpenRun<'_>,
     selection: &Selection,
     listing: &Listing,
     mut take: impl FnMut(Row) -> Result<(), ViewError>,
-) -> Result<(), ViewError> {
+) -> Result<Shown, ViewError> {
     let sift = run.sift(selection)?;
+    let limit = listing.limit.map_or(u64::MAX, |limit| limit as u64);
     if listing.group == Group::Target {
         let mut gathered = Gathered::of(&sift)?;
         if let Some(sort) = &listing.sort {
             sorted::groups(&mut gathered, &sift, sort)?;
         }
-        return gathered.for_each_block(None, false, |block| {
+        gathered.for_each_block(listing.limit, false, |block| {
             take(target_row(run, &block.first, &block.group)?)
-        });
+        })?;
+        let all = gathered.groups().len() as u64;
+        return Ok(Shown { shown: all.min(limit), all });
     }
+    let mut all = 0;
+    let mut take_link = |found: &Found| {
+        all += 1;
+        if all <= limit { take(cells::of_link(&sift.row(found)?)) } else { Ok(()) }
+    };
     match sorted::order_of(listing) {
-        None => sift.for_each(|found| take(cells::of_link(&sift.row(found)?))),
-        Some(sort) => sorted::links(&sift, &sort, take),
+        None => sift.for_each(take_link)?,
+        Some(sort) => sorted::links(&sift, &sort)?.iter().try_for_each(&mut take_link)?,
     }
+    Ok(Shown { shown: all.min(limit), all })
 }
 
 /// The row of a target.
@@ -125,20 +126,4 @@ pub(crate) fn target_row(
 trait Sink {
     fn row(&mut self, row: &Row) -> Result<(), ViewError>;
     fn end(&mut self) -> Result<(), ViewError>;
-}
-
-/// Counts rows, and says which are shown.
-struct Counted {
-    limit: Option<usize>,
-    shown: u64,
-    all: u64,
-}
-
-impl Counted {
-    fn handle(&mut self) -> bool {
-        self.all += 1;
-        let shown = self.limit.is_none_or(|limit| self.shown < limit as u64);
-        self.shown += u64::from(shown);
-        shown
-    }
 }

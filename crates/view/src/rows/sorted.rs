@@ -24,12 +24,8 @@ pub(super) fn order_of(listing: &Listing) -> Option<Sort> {
     })
 }
 
-/// Gives the links of a sift in that order.
-pub(super) fn links(
-    sift: &Sift<'_>,
-    sort: &Sort,
-    mut take: impl FnMut(Row) -> Result<(), ViewError>,
-) -> Result<(), ViewError> {
+/// The links of a sift in that order.
+pub(super) fn links(sift: &Sift<'_>, sort: &Sort) -> Result<Vec<Found>, ViewError> {
     let mut order: Vec<(Cell, Found)> = Vec::new();
     sift.for_each(|found| {
         let row = sift.row(found)?;
@@ -37,10 +33,7 @@ pub(super) fn links(
         Ok::<_, ViewError>(())
     })?;
     order.sort_by(|one, other| compare(&one.0, &other.0, sort));
-    for (_, found) in order {
-        take(cells::of_link(&sift.row(&found)?))?;
-    }
-    Ok(())
+    Ok(order.into_iter().map(|(_, found)| found).collect())
 }
 
 /// Puts the groups of targets into that order.

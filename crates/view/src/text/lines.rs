@@ -22,12 +22,7 @@ pub(super) fn write(
     listing: &Listing,
 ) -> Result<(), ViewError> {
     writeln!(out)?;
-    let mut shown = 0;
     for_each_row(run, selection, listing, |row| {
-        if listing.limit.is_some_and(|limit| shown >= limit) {
-            return Ok(());
-        }
-        shown += 1;
         let text = |column: &str| safe(&shorten(&row.cell(column).text(), LONGEST)).to_string();
         let verdict = text("verdict");
         let style = style::of(Verdict::named(&verdict).unwrap_or(Verdict::Skipped));

@@ -62,6 +62,9 @@ pub fn findings(
     }
 }
 
+/// Blocks that fill a screen.
+const SEEN_AT_ONCE: usize = 20;
+
 /// What fits, in numbers, where that is not all that was found.
 fn selected(
     out: &mut dyn Write,
@@ -88,9 +91,13 @@ fn by_target(
     if let Some(sort) = &listing.sort {
         crate::rows::sort_groups(gathered, sift, sort)?;
     }
+    let mut told = 0;
     gathered.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
-        blocks::write(out, sift.run(), totals, listing, &block)
+        blocks::write(out, sift.run(), totals, listing, &block)?;
+        // Who waits sees the worst at once, however long the list.
+        told += 1;
+        if told == SEEN_AT_ONCE { Ok(out.flush()?) } else { Ok(()) }
     })?;
     cut(out, listing, gathered.groups().len(), "target", "targets")
 }

@@ -1,0 +1,254 @@
+//! Writes a large store through the real writer, and says how quick that was: the store
+//! that figures are measured on.
+//!
+//!     cargo run --release -p rummage-store --example large_store -- FILE [PAGES [LINKS [RUNS]]]
+//!
+//! Each page has LINKS links: two fifths of them a menu and a footer that are the same
+//! everywhere, the rest with a text of their own. Ten addresses go with a page, of which
+//! one is a page; one in a hundred is broken. Further runs find all as it was. Beside it
+//! stands how quick this machine inserts plain rows.
+
+use std::error::Error;
+use std::path::Path;
+use std::time::{Duration, Instant};
+
+use rummage_core::Moment;
+use rummage_core::crawl::{AddressId, Event, Judged, Target};
+use rummage_core::extract::elements::{Attribute, Element};
+use rummage_core::outcome::{Answer, Attempt, Ending, Method};
+use rummage_core::reading::{LinkRecord, Reading, ReadingBuilder, Region};
+use rummage_core::scope::{Bounds, Scope};
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::{NewRun, RunState, RunWriter};
+
+/// Addresses that go with a page, itself included.
+const ADDRESSES: usize = 10;
+/// Pages between two commits.
+const BATCH: usize = 200;
+
+fn main() -> Result<(), Box<dyn Error>> {
+    let mut arguments = std::env::args().skip(1);
+    let path = arguments.next().ok_or("name a file")?;
+    let mut number = |preset: usize| arguments.next().map_or(Ok(preset), |text| text.parse());
+    let site = Site { pages: number(100_000)?, links: number(100)? };
+    let runs = number(2)?;
+    for run in 1..=runs {
+        let before = size(&path);
+        let (writing, finishing) = site.write(Path::new(&path))?;
+        let links = site.pages * site.links;
+        let rate = links as f64 / writing.as_secs_f64() / 1000.0;
+        println!(
+            "run {run}: {links} links, {} addresses; written in {:.1} s, {rate:.0} thousand links \
+             a second; put in order in {:.1} s",
+            site.pages * ADDRESSES,
+            writing.as_secs_f64(),
+            finishing.as_secs_f64(),
+        );
+        let (now, grown) = (size(&path), size(&path) - before);
+        println!(
+            "run {run}: the file has {:.1} MiB, {:.1} octets a link; it grew by {:.1} %",
+            now as f64 / 1_048_576.0,
+            now as f64 / links as f64,
+            100.0 * grown as f64 / before.max(1) as f64,
+        );
+    }
+    println!("plain rows: {:.0} thousand a second", plain_rows()? / 1000.0);
+    Ok(())
+}
+
+fn size(path: &str) -> u64 {
+    std::fs::metadata(path).map_or(0, |file| file.len())
+}
+
+/// How many plain rows this machine inserts a second: prepared, 10,000 a transaction.
+fn plain_rows() -> Result<f64, Box<dyn Error>> {
+    const ROWS: usize = 1_000_000;
+    let folder = tempfile::tempdir()?;
+    let db = rusqlite::Connection::open(folder.path().join("plain.db"))?;
+    db.pragma_update(None, "journal_mode", "wal")?;
+    db.pragma_update(None, "synchronous", "normal")?;
+    db.execute_batch("CREATE TABLE link (page INTEGER, target INTEGER, text TEXT, line INTEGER)")?;
+    let mut draw = Draw(1);
+    let start = Instant::now();
+    for batch in 0..ROWS / 10_000 {
+        db.execute_batch("BEGIN")?;
+        let mut insert = db.prepare_cached("INSERT INTO link VALUES (?1, ?2, ?3, ?4)")?;
+        for line in 0..10_000 {
+            insert.execute((batch, draw.below(1_000_000), words(&mut draw), line))?;
+        }
+        drop(insert);
+        db.execute_batch("COMMIT")?;
+    }
+    Ok(ROWS as f64 / start.elapsed().as_secs_f64())
+}
+
+/// Numbers that are equal for equal seeds (xorshift64*).
+struct Draw(u64);
+
+impl Draw {
+    fn below(&mut self, end: usize) -> usize {
+        self.0 ^= self.0 >> 12;
+        self.0 ^= self.0 << 25;
+        self.0 ^= self.0 >> 27;
+        (self.0.wrapping_mul(0x2545_F491_4F6C_DD1D) >> 33) as usize % end
+    }
+}
+
+const WORDS: [&str; 16] = [
+    "lock", "water", "boat", "towpath", "gate", "winter", "ledger", "keeper", "stone", "bridge",
+    "iron", "pound", "toll", "horse", "night", "wharf",
+];
+
+fn words(draw: &mut Draw) -> String {
+    [draw.below(16), draw.below(16), draw.below(16)].map(|word| WORDS[word]).join(" ")
+}
+
+struct Site {
+    pages: usize,
+    links: usize,
+}
+
+/// The n-th address: each tenth is a page, the others lie on other hosts or are pictures.
+fn address(number: usize) -> String {
+    match (number % ADDRESSES, number / ADDRESSES) {
+        (0, 0) => "https://www.large.test/".to_owned(),
+        (0, page) => format!("https://www.large.test/part{}/page{page}.html", page % 50),
+        (1..4, page) => format!("https://www.large.test/pictures/{page}-{number}.jpg"),
+        (_, page) => format!("https://host{}.test/articles/{page}/{number}", number % 5000),
+    }
+}
+
+impl Site {
+    fn write(&self, path: &Path) -> Result<(Duration, Duration), Box<dyn Error>> {
+        let mut writer = RunWriter::begin(path, new_run())?;
+        let mut writing = Duration::ZERO;
+        let mut draw = Draw(7);
+        let mut heard = 0;
+        for page in 0..self.pages {
+            let reading = self.page(page, &mut draw);
+            let mut events = Vec::new();
+            // An address is heard of before anything leads there.
+            let furthest = reading.1.iter().map(|target| target.id.index()).max();
+            let end = ((page + 1) * ADDRESSES).max(furthest.unwrap_or_default() + 1);
+            for number in heard..end {
+                let id = AddressId::from_index(number);
+                events.push(Event::Heard { id, address: address(number) });
+                let scope = if number % ADDRESSES < 4 { Scope::Internal } else { Scope::External };
+                events.push(Event::Placed { id, scope: Some(scope) });
+            }
+            heard = heard.max(end);
+            if page == 0 {
+                events.push(bounded());
+            }
+            for number in page * ADDRESSES..(page + 1) * ADDRESSES {
+                self.ask(number, &mut events);
+            }
+            let id = AddressId::from_index(page * ADDRESSES);
+            let (reading, targets) = reading;
+            events.push(Event::Read { id, reading, targets });
+            let start = Instant::now();
+            for event in events {
+                writer.handle_event(event)?;
+            }
+            if page % BATCH == 0 {
+                writer.commit()?;
+            }
+            writing += start.elapsed();
+        }
+        let start = Instant::now();
+        writer.commit()?;
+        writing += start.elapsed();
+        let start = Instant::now();
+        writer.finish(RunState::Finished)?;
+        drop(writer);
+        Ok((writing, start.elapsed()))
+    }
+
+    /// A page links to what comes with it, to pages below it, and anywhere.
+    fn page(&self, page: usize, draw: &mut Draw) -> (Reading, Vec<Target>) {
+        let mut builder = ReadingBuilder::default();
+        builder.set_title(&format!("Page {page} of a large site"));
+        let mut targets = Vec::with_capacity(self.links);
+        let shared = self.links * 2 / 5;
+        for link in 0..self.links {
+            let (to, text, region) = if link < shared {
+                let region = if link % 2 == 0 { Region::Nav } else { Region::Footer };
+                ((link + 1) * ADDRESSES, format!("Menu entry {link}"), region)
+            } else {
+                let own = link - shared;
+                let to = match own {
+                    0..ADDRESSES => page * ADDRESSES + own,
+                    10..20 => ((page * 10 + own - 9) % self.pages) * ADDRESSES,
+                    _ => draw.below((page + 1) * ADDRESSES),
+                };
+                (to, words(draw), Region::Main)
+            };
+            let to = to % (self.pages * ADDRESSES);
+            let address = address(to);
+            let written = address.trim_start_matches("https://www.large.test");
+            let record = LinkRecord {
+                element: Element::named("a").expect("a holds links"),
+                attribute: Attribute::named("href").expect("href holds links"),
+                written: builder.keep(written),
+                text: Some(builder.keep(&text)),
+                rel: None,
+                region: Some(region),
+                surroundings: 7 + region as u32,
+                scripted: false,
+                line: 10 + link as u32 * 2,
+                column: 9,
+            };
+            builder.add_link(record);
+            targets.push(Target { id: AddressId::from_index(to), fragment: None });
+        }
+        (builder.finish(false), targets)
+    }
+
+    fn ask(&self, number: usize, events: &mut Vec<Event>) {
+        let id = AddressId::from_index(number);
+        let is_page = number % ADDRESSES == 0;
+        let broken = number % 100 == 55;
+        let answer = Answer {
+            status: if broken { 404 } else { 200 },
+            media_type: Some(if is_page { "text/html" } else { "image/jpeg" }.to_owned()),
+            length: Some(2000 + (number * 7919 % 90_000) as u64),
+            server: Some("nginx".to_owned()),
+            etag: is_page.then(|| format!("\"6562f{number:x}-{:x}\"", number * 31)),
+            last_modified: is_page.then(|| "Mon, 23 Nov 2026 10:00:00 GMT".to_owned()),
+            ..Answer::default()
+        };
+        let at = Moment::START + Duration::from_micros(number as u64 * 240);
+        let took = Duration::from_micros(300 + (number * 31 % 9000) as u64);
+        let method = if is_page { Method::Get } else { Method::Head };
+        let attempt = Attempt::new(at, took, method, Ending::Answer(answer));
+        events.push(Event::Asked { id, attempt, title: None, again: false });
+        let judged = Judged {
+            verdict: if broken { Verdict::Broken } else { Verdict::Sound },
+            cause: broken.then_some(Cause::NotFound),
+            status: Some(if broken { 404 } else { 200 }),
+            next: None,
+            last: id,
+            hops: 0,
+            moved_to: None,
+            not_read: None,
+            linked: true,
+        };
+        events.push(Event::Judged { id, judged });
+    }
+}
+
+fn bounded() -> Event {
+    let start = url::Url::parse("https://www.large.test/").expect("a URL");
+    Event::Bounded { start: AddressId::from_index(0), bounds: Bounds::around(&start, &[]) }
+}
+
+fn new_run() -> NewRun {
+    NewRun {
+        asked_for: "www.large.test".to_owned(),
+        options: "{}".to_owned(),
+        bounds: "{}".to_owned(),
+        placeholders_are_broken: false,
+        version: "0".to_owned(),
+        started_at: jiff::Timestamp::now(),
+    }
+}

@@ -1,0 +1,177 @@
+//! Findings over several runs: what is new, open, healed and back.
+
+use rummage_core::crawl::{Crawl, Settings};
+use rummage_core::selection::{Selection, Standing};
+use rummage_core::verdict::Verdict;
+use rummage_store::{Changes, Found, Healing, NewRun, RunState, RunWriter, compare, prune};
+
+use crate::keeper::{Keeper, fresh, new_run, rows};
+
+fn keeper() -> Keeper {
+    Keeper::new(&[
+        ("/", "<a href=/a>a</a><a href=/b>b</a><a href=/x>x</a>"),
+        ("/a", "<a href=/y>y</a><a href=/b#p>p</a>"),
+        ("/b", "<p id=p><a href=/z>z</a>"),
+        ("/y", "fine"),
+        ("/z", "fine"),
+    ])
+}
+
+fn changes(keeper: &Keeper) -> Changes {
+    let reader = keeper.reader();
+    reader.open_run(reader.last_run().unwrap()).unwrap().changes().unwrap()
+}
+
+/// Standing and target of each finding of the last run.
+fn standings(keeper: &Keeper) -> Vec<String> {
+    let reader = keeper.reader();
+    let run = reader.last_run().unwrap();
+    rows(&reader, &run, &Selection::default())
+        .iter()
+        .map(|row| {
+            let standing = row.history.map_or("none", |history| history.standing.as_str());
+            format!("{standing} {}", row.full_target().trim_start_matches("http://a.test"))
+        })
+        .collect()
+}
+
+#[test]
+fn a_finding_is_new_then_open_then_healed_then_back() {
+    let mut keeper = keeper();
+    keeper.crawl();
+    assert_eq!(standings(&keeper), ["new /x"]);
+    keeper.pages.remove("/y");
+    keeper.crawl();
+    assert_eq!(standings(&keeper), ["open /x", "new /y"]);
+    assert_eq!(changes(&keeper), Changes { broke: 1, open: 1, ..Changes::default() });
+    keeper.pages.insert("/x", "fine".to_owned());
+    keeper.pages.insert("/a", "no link any more".to_owned());
+    keeper.crawl();
+    assert!(standings(&keeper).is_empty());
+    assert_eq!(changes(&keeper), Changes { healed: 2, ..Changes::default() });
+    keeper.pages.remove("/x");
+    keeper.crawl();
+    assert_eq!(standings(&keeper), ["returned /x"]);
+    assert_eq!(changes(&keeper), Changes { returned: 1, ..Changes::default() });
+    assert!(changes(&keeper).is_worse());
+    // What was known of the second run is known still.
+    let reader = keeper.reader();
+    let second = rows(&reader, &reader.run(2).unwrap(), &Selection::default());
+    assert_eq!(second[1].history.map(|history| history.standing), Some(Standing::New));
+}
+
+/// What a comparison of two runs says, as words.
+fn compared(keeper: &Keeper, one: i64, two: i64) -> Vec<String> {
+    let reader = keeper.reader();
+    let selection = Selection::of(&[Verdict::Broken, Verdict::Doubtful]);
+    let (one, two) = (reader.run(one).unwrap(), reader.run(two).unwrap());
+    let (one, two) = (reader.open_run(one).unwrap(), reader.open_run(two).unwrap());
+    let (earlier, later) = (one.sift(&selection).unwrap(), two.sift(&selection).unwrap());
+    let found = compare(&earlier, &later).unwrap();
+    let mut words = Vec::new();
+    let mut tell = |what: &str, sift: &rummage_store::Sift<'_>, some: &[Found]| {
+        for found in some {
+            let target = sift.row(found).unwrap().address;
+            words.push(format!("{what} {}", target.trim_start_matches("http://a.test")));
+        }
+    };
+    tell("broke", &later, &found.broke);
+    tell("returned", &later, &found.returned);
+    tell("open", &later, &found.open);
+    tell("unseen", &later, &found.unseen);
+    tell("not looked", &earlier, &found.not_looked);
+    for (link, how) in &found.healed {
+        let how = match how {
+            Healing::Mended => "mended",
+            Healing::TakenOut => "taken out",
+            Healing::PageGone => "page gone",
+        };
+        tell(how, &earlier, std::slice::from_ref(link));
+    }
+    words.push(format!("pages +{} -{}", found.pages_new.len(), found.pages_gone.len()));
+    words
+}
+
+#[test]
+fn two_runs_say_what_broke_and_how_the_rest_healed() {
+    let mut keeper = keeper();
+    keeper.pages.remove("/y");
+    keeper.pages.remove("/z");
+    keeper.crawl();
+    // `/x` works now, the link to `/y` is taken out, the page with `/z` is gone.
+    keeper.pages.insert("/x", "fine".to_owned());
+    keeper.pages.insert("/a", "no link any more".to_owned());
+    keeper.pages.remove("/b");
+    keeper.crawl();
+    let mut said = compared(&keeper, 1, 2);
+    said.sort();
+    assert_eq!(
+        said,
+        ["broke /b", "mended /x", "page gone /z", "pages +1 -1", "taken out /y"]
+    );
+    assert_eq!(changes(&keeper), Changes { broke: 1, healed: 3, ..Changes::default() });
+    assert_eq!(compared(&keeper, 1, 1), ["open /x", "open /y", "open /z", "pages +0 -0"]);
+}
+
+#[test]
+fn what_a_run_of_other_bounds_could_not_see_is_neither_new_nor_healed() {
+    let mut keeper = keeper();
+    keeper.pages.remove("/z");
+    let crawl_with = |bounds: &str, settings| {
+        let new = NewRun { bounds: bounds.to_owned(), ..new_run() };
+        let writer = RunWriter::begin(&keeper.path(), new).unwrap();
+        let start = url::Url::parse("http://a.test/").unwrap();
+        keeper.drive(writer, Crawl::new(settings, vec![start]), usize::MAX);
+    };
+    let shallow = Settings { depth: Some(0), ..Settings::default() };
+    crawl_with("depth 0", shallow.clone());
+    assert_eq!(standings(&keeper), ["new /x"]);
+    crawl_with("all", Settings::default());
+    // `/b`, which links to `/z`, was not read before.
+    assert_eq!(standings(&keeper), ["open /x", "open /z"]);
+    assert_eq!(changes(&keeper), Changes { open: 1, unseen: 1, ..Changes::default() });
+    assert_eq!(compared(&keeper, 1, 2)[..2], ["open /x", "unseen /z"]);
+    crawl_with("depth 0", shallow);
+    assert_eq!(changes(&keeper), Changes { open: 2, ..Changes::default() });
+    assert_eq!(compared(&keeper, 2, 3)[..2], ["open /x", "not looked /z"]);
+}
+
+#[test]
+fn a_run_that_was_stopped_heals_only_what_it_looked_at() {
+    let mut keeper = keeper();
+    keeper.pages.remove("/z");
+    keeper.crawl();
+    keeper.pages.insert("/x", "fine".to_owned());
+    keeper.pages.insert("/z", "fine".to_owned());
+    let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
+    // The start and `/a` are read, `/b` is not.
+    keeper.drive_and_stop(writer, fresh(), 3);
+    assert_eq!(keeper.reader().last_run().unwrap().state, RunState::Stopped);
+    assert_eq!(changes(&keeper).healed, 0, "nothing that had been wrong was asked again");
+}
+
+#[test]
+fn forgetting_old_runs_leaves_the_others_as_they_were() {
+    let mut keeper = keeper();
+    keeper.crawl();
+    keeper.pages.insert("/a", "<a href=/new>n</a>".to_owned());
+    keeper.crawl();
+    keeper.crawl();
+    let before = rows(&keeper.reader(), &keeper.reader().run(3).unwrap(), &Selection::all());
+    let would = prune(&keeper.path(), 1, None, true).unwrap();
+    assert_eq!(would.runs.iter().map(|run| run.number).collect::<Vec<_>>(), [1, 2]);
+    assert_eq!(keeper.reader().runs().unwrap().len(), 3);
+    prune(&keeper.path(), 1, Some("a.test"), false).unwrap();
+    let reader = keeper.reader();
+    assert_eq!(reader.runs().unwrap().len(), 1);
+    let after = rows(&reader, &reader.run(3).unwrap(), &Selection::all());
+    let brief = |rows: &[rummage_store::LinkRow]| -> Vec<String> {
+        rows.iter().map(|row| format!("{} {} {:?}", row.page, row.written, row.text)).collect()
+    };
+    assert_eq!(brief(&after), brief(&before));
+    // A run after that goes on from there.
+    keeper.pages.remove("/y");
+    let run = keeper.crawl();
+    assert_eq!(run.number, 4);
+    assert_eq!(changes(&keeper).broke, 0, "nothing links to it any more");
+}
