@@ -42,8 +42,23 @@ RUN
 shot progress 3 'rummage crawl www.ashlock-canal.test --timeout 500ms'
 rm -f "$RUMMAGE_STORE"*
 shot crawl 12 'rummage crawl www.ashlock-canal.test --timeout 500ms -q --color always | head -n 44'
-shot findings 2 'rummage findings --verdict doubtful,moved --color always | tail -n 46'
+shot findings 2 'rummage findings --group host --scope external --color always | tail -n +11 | head -n 42'
+shot findings_page 2 'rummage findings --group page --color always | tail -n +8 | head -n 44'
 shot trace 2 'rummage trace trains.westshire.test/timetable'
 shot trace_confirmed 2 'rummage trace /cgi/guestbook; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
 shot trace_doubtful 2 'rummage trace rope-walk.test/prices/1998; echo; rummage trace boat-show.test/'
+# The museum as it was some weeks earlier, then as it is: beside each other.
+rm -f "$RUMMAGE_STORE"*
+rummage demo serve --earlier >"$work/earlier" &
+earlier=$!
+until grep -q 'rummage crawl' "$work/earlier"; do :; done
+(
+  store=$RUMMAGE_STORE
+  eval "$(grep export "$work/earlier")"
+  rummage crawl www.ashlock-canal.test --timeout 500ms -q --store "$store" --fail-on never >/dev/null
+)
+kill $earlier
+rummage crawl www.ashlock-canal.test --timeout 500ms -q --fail-on never >/dev/null
+shot compare 3 'rummage compare --limit 6; echo; rummage sites'
+shot settings 2 'rummage settings www.ashlock-canal.test --gentle'
 shot demo 12 'rummage demo --quiet --color always | tail -n 44'

@@ -21,7 +21,7 @@ mod tour;
 
 pub use generated::generated;
 pub use large::{LARGE_SITE_PICTURES, large_site};
-pub use museum::museum;
+pub use museum::{museum, museum_earlier};
 pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario, Tls};
 pub use server::{Asked, Web, serve};
 pub use tour::{Step, TOUR};

@@ -4,8 +4,8 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use bytes::Bytes;
-use http::header::{self, HeaderValue};
 use encoding_rs::Encoding;
+use http::header::{self, HeaderValue};
 use http_body_util::{BodyExt as _, Empty, Limited};
 use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;

@@ -57,9 +57,10 @@ pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, Store
     let healed_before = healed_before(earlier)?;
     let witness = Witness::of(one, two.info());
     for (key, found) in in_order(findings(later)?) {
-        if before.remove(&key).is_some() {
+        let passing = is_passing(found.cause);
+        if before.remove(&key).is_some_and(|then| !(passing && is_passing(then.cause))) {
             comparison.open.push(found);
-        } else if is_passing(found.cause) {
+        } else if passing {
             comparison.passing.push(found);
         } else if healed_before.contains(&key) {
             comparison.returned.push(found);
@@ -76,6 +77,9 @@ pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, Store
     }
     let witness = Witness::of(two, one.info());
     for (_, found) in in_order(before) {
+        if is_passing(found.cause) {
+            continue;
+        }
         let page = one.page_at(found.page);
         if witness.would_have_seen(page, found.target, found.cause, one.status(&found)) {
             let healing = if !witness.has_read(page) {

@@ -352,12 +352,11 @@ impl<'a> Sift<'a> {
                 }
                 Ok(())
             }
-            None => (0..)
-                .take(self.run.pages.len())
-                .filter(|rank| self.looks_at(*rank))
-                .try_for_each(|rank| {
-                    self.take_page(rank, None::<std::iter::Empty<places::Place>>, &mut take)
-                }),
+            None => {
+                (0..).take(self.run.pages.len()).filter(|rank| self.looks_at(*rank)).try_for_each(
+                    |rank| self.take_page(rank, None::<std::iter::Empty<places::Place>>, &mut take),
+                )
+            }
         }
     }
 

@@ -17,5 +17,9 @@ pub(crate) struct DemoArgs {
 #[derive(Debug, Clone, Copy, Subcommand)]
 pub(crate) enum DemoCommand {
     /// Only serve the simulated web, until Ctrl-C
-    Serve,
+    Serve {
+        /// The web as it was some weeks earlier: for trying rummage compare
+        #[arg(long)]
+        earlier: bool,
+    },
 }

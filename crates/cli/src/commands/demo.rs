@@ -6,7 +6,7 @@
 use std::io::Write;
 use std::path::Path;
 
-use rummage_demo::{Step, TOUR, Web, museum, serve};
+use rummage_demo::{Scenario, Step, TOUR, Web, museum, museum_earlier, serve};
 use rummage_view::ViewError;
 use tempfile::TempDir;
 use tokio::process::Command;
@@ -22,11 +22,13 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
     runtime.block_on(async {
-        let stage = Stage::set_up().await?;
+        let is_earlier = matches!(args.command, Some(DemoCommand::Serve { earlier: true }));
+        let scenario = if is_earlier { museum_earlier() } else { museum() };
+        let stage = Stage::set_up(&scenario).await?;
         tokio::select! {
             shown = show(args, everywhere, &stage) => shown,
             () = stop_requested() => Ok(match args.command {
-                Some(DemoCommand::Serve) => Exit::Fine,
+                Some(DemoCommand::Serve { .. }) => Exit::Fine,
                 None => Exit::Unfinished,
             }),
         }
@@ -35,7 +37,7 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
 
 async fn show(args: &DemoArgs, everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
     match args.command {
-        Some(DemoCommand::Serve) => {
+        Some(DemoCommand::Serve { .. }) => {
             say_how(&mut output::stdout(everywhere.color), stage).map_err(ViewError::from)?;
             std::future::pending().await
         }
@@ -52,11 +54,11 @@ struct Stage {
 }
 
 impl Stage {
-    async fn set_up() -> Result<Stage, Failure> {
+    async fn set_up(scenario: &Scenario) -> Result<Stage, Failure> {
         let system = |what| move |why| Failure::System { what, why };
         let folder =
             TempDir::with_prefix("rummage-demo-").map_err(system("no temporary folder"))?;
-        let web = serve(&museum()).await.map_err(system("the simulated web cannot be served"))?;
+        let web = serve(scenario).await.map_err(system("the simulated web cannot be served"))?;
         let certificate = folder.path().join("authority.pem");
         std::fs::write(&certificate, &web.certificate)
             .map_err(system("the temporary folder cannot be written to"))?;

@@ -14,6 +14,8 @@ use crate::failure::{Exit, Failure};
 use crate::{choice, output, paths};
 
 pub(crate) fn run(args: &FindingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    // Whatever is wrong with the words is said first.
+    args.showing.listing(everywhere.verbose)?;
     let config = Config::load(everywhere.config.as_deref())?;
     let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
     let run = choice::run(&reader, &config, everywhere, args.run)?;

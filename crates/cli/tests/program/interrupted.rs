@@ -100,6 +100,46 @@ fn a_killed_crawl_goes_on_to_the_same_end() {
     assert_eq!(findings(&stage), undisturbed());
 }
 
+/// Kills a crawl as soon as it has told of so many requests, then goes on, or begins anew
+/// where nothing was stored yet; gives what is found in the end.
+fn killed_after(requests: usize) -> Vec<serde_json::Value> {
+    let stage = Stage::new(&long_site());
+    let mut command = stage.command(&WORDS);
+    let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
+    let lines = BufReader::new(child.stderr.take().unwrap()).lines();
+    let told = lines.filter(|line| line.as_ref().is_ok_and(|line| line.starts_with("GET ")));
+    let told = told.take(requests).count();
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let resumed = stage.run(&["crawl", "--resume"]);
+    match resumed.code {
+        Some(1) => {}
+        // The start had not been stored, or all was done before the kill came.
+        Some(2 | 4) if told < 60 => drop(stage.run(&WORDS).ends(1)),
+        Some(2) => assert!(resumed.err.contains("waits to be finished"), "{resumed}"),
+        _ => panic!("after {told}: {resumed}"),
+    }
+    findings(&stage)
+}
+
+#[test]
+fn a_crawl_that_is_killed_at_any_request_goes_on_to_the_same_end() {
+    let expected = undisturbed();
+    let end = 150;
+    // Thirty moments from a seed, spread over the whole crawl.
+    let moments: Vec<usize> = (0..30).map(|n| 1 + (n * 7919 + 13) % end).collect();
+    std::thread::scope(|scope| {
+        for part in moments.chunks(8) {
+            let expected = &expected;
+            scope.spawn(move || {
+                for moment in part {
+                    assert_eq!(&killed_after(*moment), expected, "killed after {moment} requests");
+                }
+            });
+        }
+    });
+}
+
 #[test]
 fn a_second_crawl_does_not_write_into_the_first() {
     let stage = Stage::new(&long_site());

@@ -4,7 +4,7 @@ use rummage_demo::{generated, museum};
 
 use crate::harness::{Said, Stage};
 
-fn settings() -> insta::Settings {
+pub(crate) fn settings() -> insta::Settings {
     let mut settings = insta::Settings::clone_current();
     settings.add_filter(r"\d{4}-\d\d-\d\d \d\d:\d\d(:\d\d)? UTC", "[time]");
     settings.add_filter(r"took \S+ (ms|s)\b", "took [time]");
@@ -13,6 +13,8 @@ fn settings() -> insta::Settings {
     // How often what fails is asked depends on what else fails at that moment.
     let attempts = r"(?m)^  (GET|HEAD).*( times:|under strain|name server| 5\d\d).*$";
     settings.add_filter(attempts, "  [attempts]");
+    settings.add_filter(r"\d{4}-\d\d-\d\dT[\d:.]+Z", "[time]");
+    settings.add_filter(r#""ms":\d+"#, "\"ms\":[ms]");
     // Whether a machine is slow enough to look strained is its own affair.
     settings.add_filter(r"(?m)^.* showed strain .*\n", "");
     settings.set_omit_expression(true);

@@ -2,11 +2,14 @@
 
 mod address_book;
 mod attic;
+mod earlier;
 mod pages;
 mod partners;
 mod truth;
 
 use crate::scenario::Scenario;
+
+pub use earlier::museum_earlier;
 
 /// The museum's host.
 pub(crate) const HOST: &str = "www.ashlock-canal.test";

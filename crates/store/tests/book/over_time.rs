@@ -105,10 +105,7 @@ fn two_runs_say_what_broke_and_how_the_rest_healed() {
     keeper.crawl();
     let mut said = compared(&keeper, 1, 2);
     said.sort();
-    assert_eq!(
-        said,
-        ["broke /b", "mended /x", "page gone /z", "pages +1 -1", "taken out /y"]
-    );
+    assert_eq!(said, ["broke /b", "mended /x", "page gone /z", "pages +1 -1", "taken out /y"]);
     assert_eq!(changes(&keeper), Changes { broke: 1, healed: 3, ..Changes::default() });
     assert_eq!(compared(&keeper, 1, 1), ["open /x", "open /y", "open /z", "pages +0 -0"]);
 }

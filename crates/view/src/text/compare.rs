@@ -12,6 +12,8 @@ use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 
+/// Targets that are told of what is no news.
+const SHORT: usize = 10;
 /// Pages that are named.
 const PAGES: usize = 5;
 
@@ -177,7 +179,9 @@ fn short(
         return Ok(());
     }
     writeln!(out, "\n{STRONG}{what}{STRONG:#}  {FAINT}{}{FAINT:#}", count(many as u64))?;
-    for group in gathered.groups().iter().take(listing.limit.unwrap_or(usize::MAX)) {
+    let preset = if listing.unfold { usize::MAX } else { SHORT };
+    let most = listing.limit.unwrap_or(preset);
+    for group in gathered.groups().iter().take(most) {
         let row = sift.row(&group.first)?;
         let style = style::of(row.outcome.verdict);
         let name = safe(&shorten(&target(&row), LONGEST)).to_string();
@@ -191,5 +195,9 @@ fn short(
             said(&row)
         )?;
     }
-    super::cut(out, listing, many, "target", "targets")
+    let more = many.saturating_sub(most) as u64;
+    if more > 0 {
+        writeln!(out, "  {FAINT}and {} more: --unfold{FAINT:#}", count(more))?;
+    }
+    Ok(())
 }

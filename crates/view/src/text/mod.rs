@@ -97,7 +97,10 @@ fn by_target(
         blocks::write(out, sift.run(), totals, listing, &block)?;
         // Who waits sees the worst at once, however long the list.
         told += 1;
-        if told == SEEN_AT_ONCE { Ok(out.flush()?) } else { Ok(()) }
+        if told == SEEN_AT_ONCE {
+            out.flush()?;
+        }
+        Ok::<_, ViewError>(())
     })?;
     cut(out, listing, gathered.groups().len(), "target", "targets")
 }

@@ -1,0 +1,233 @@
+//! Listings: every grouping and format, and what each filter takes.
+
+use std::collections::BTreeSet;
+
+use rummage_demo::{generated, museum};
+use serde_json::Value;
+
+use crate::harness::{Said, Stage};
+use crate::screens::settings;
+
+fn crawled() -> Stage {
+    let stage = Stage::new(&museum());
+    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-q"]).ends(1);
+    stage
+}
+
+#[test]
+fn every_grouping_and_format_of_the_museum() {
+    let stage = crawled();
+    // The first part of each is enough to see its form; what follows is alike.
+    for (name, words) in [
+        ("group_page", &["--group", "page", "--limit", "4"][..]),
+        ("group_host", &["--group", "host", "--limit", "4"]),
+        ("group_cause", &["--group", "cause", "--limit", "4"]),
+        ("group_none", &["--group", "none", "--limit", "12"]),
+        ("unfolded", &["--target", "/volunteers/rota.html", "--unfold", "--page", "/walks/*"]),
+        ("sorted", &["--scope", "external", "--sort", "target:desc", "--limit", "3", "-v"]),
+        ("format_md", &["--format", "md", "--limit", "6"]),
+        ("format_md_page", &["--format", "md", "--group", "page", "--limit", "3"]),
+        ("format_md_host", &["--format", "md", "--group", "host", "--limit", "3"]),
+        ("format_md_none", &["--format", "md", "--group", "none", "--limit", "4"]),
+        ("format_csv", &["--format", "csv", "--limit", "6"]),
+        ("format_jsonl", &["--format", "jsonl", "--limit", "3"]),
+        ("format_jsonl_target", &["--format", "jsonl", "--group", "target", "--limit", "3"]),
+        ("format_json", &["--format", "json", "--verdict", "moved"]),
+        ("nothing_fits", &["--status", "418", "--host", "nowhere.test"]),
+    ] {
+        let said = stage.run(&[&["findings"], words].concat()).ends(0);
+        settings().bind(|| insta::assert_snapshot!(name, said.out));
+    }
+}
+
+/// The rows of a CSV by column; lists are parted as they are written.
+fn csv(said: &Said) -> Vec<Vec<String>> {
+    let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(said.out.as_bytes());
+    let row = |row: csv::Result<csv::StringRecord>| {
+        row.unwrap().iter().map(str::to_owned).collect::<Vec<_>>()
+    };
+    reader.records().map(row).collect()
+}
+
+/// The values of an object in its order, as CSV writes them.
+fn texts(row: &Value) -> Vec<String> {
+    let text = |value: &Value| match value {
+        Value::Null => String::new(),
+        Value::String(text) if text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) => {
+            format!("'{text}")
+        }
+        Value::String(text) => text.clone(),
+        Value::Array(words) => {
+            words.iter().filter_map(Value::as_str).collect::<Vec<_>>().join("; ")
+        }
+        other => other.to_string(),
+    };
+    row.as_object().unwrap().values().map(text).collect()
+}
+
+/// Webs drawn from seeds, asked in several ways: the three formats for programs agree.
+#[test]
+fn csv_jsonl_and_json_carry_the_same_rows() {
+    for seed in 11..14 {
+        let scenario = generated(seed);
+        let stage = Stage::new(&scenario);
+        stage.run(&["crawl", &scenario.start, "--timeout", "500ms", "-q"]).ends(1);
+        for filter in [&[][..], &["--all"], &["--status", "4xx"], &["--element", "img,link"]] {
+            let ask = |format| {
+                let words = [&["findings", "--format", format], filter].concat();
+                stage.run(&words).ends(0)
+            };
+            let (lines, json) = (ask("jsonl").json(), ask("json"));
+            let rows = csv(&ask("csv"));
+            let keys: Vec<&str> = lines.first().map_or(Vec::new(), |line| {
+                line.as_object().unwrap().keys().map(String::as_str).collect()
+            });
+            assert_eq!(rows[0].len(), 20);
+            assert!(keys.is_empty() || keys.len() == 20);
+            let of_lines: Vec<Vec<String>> = lines.iter().map(texts).collect();
+            assert_eq!(
+                rows[1..].iter().map(|row| sorted(row)).collect::<Vec<_>>(),
+                of_lines.iter().map(|row| sorted(row)).collect::<Vec<_>>(),
+                "seed {seed} {filter:?}"
+            );
+            let by_target = |format| {
+                let words = ["findings", "--group", "target", "--format", format];
+                stage.run(&[&words, filter].concat()).ends(0)
+            };
+            let targets = csv(&by_target("csv"));
+            assert_eq!(targets[0].len(), 18);
+            let of_lines: Vec<_> =
+                by_target("jsonl").json().iter().map(|line| sorted(&texts(line))).collect();
+            let of_csv: Vec<_> = targets[1..].iter().map(|row| sorted(row)).collect();
+            assert_eq!(of_csv, of_lines, "seed {seed} {filter:?}");
+            let list: Vec<Value> = serde_json::from_str(&json.out).unwrap();
+            let links = list.iter().flat_map(|target| target["links"].as_array().unwrap());
+            let of_json: BTreeSet<String> = links.map(ToString::to_string).collect();
+            let of_lines: BTreeSet<String> = lines.iter().map(ToString::to_string).collect();
+            assert_eq!(of_json, of_lines, "seed {seed} {filter:?}");
+        }
+    }
+}
+
+/// `serde_json` gives keys by name: values are compared as a set.
+fn sorted(row: &[String]) -> Vec<String> {
+    let mut row = row.to_vec();
+    row.sort();
+    row
+}
+
+#[test]
+fn each_filter_takes_what_it_names_and_all_of_it() {
+    let scenario = generated(21);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", &scenario.start, "--timeout", "500ms", "-q"]).ends(1);
+    let ask = |filter: &[&str]| -> Vec<Value> {
+        let words = [&["findings", "--all", "--format", "jsonl"][..], filter].concat();
+        stage.run(&words).ends(0).json()
+    };
+    let all = ask(&[]);
+    let text = |line: &Value, key: &str| line[key].as_str().unwrap_or_default().to_owned();
+    let status = |line: &Value| line["status"].as_u64().unwrap_or_default();
+    let first = &all[all.len() / 2];
+    let (page, target) = (text(first, "page"), text(first, "target"));
+    let host = target.split('/').nth(2).unwrap_or_default().to_owned();
+    let word = all.iter().map(|line| text(line, "text")).find(|text| text.len() > 3).unwrap();
+    type Holds<'a> = Box<dyn Fn(&Value) -> bool + 'a>;
+    let filters: Vec<(Vec<&str>, Holds<'_>)> = vec![
+        (vec!["--cause", "not-found"], Box::new(|line| line["cause"] == "not-found")),
+        (
+            vec!["--status", "404,5xx"],
+            Box::new(|line| status(line) == 404 || status(line) / 100 == 5),
+        ),
+        (vec!["--scope", "external"], Box::new(|line| line["scope"] == "external")),
+        (vec!["--element", "img"], Box::new(|line| line["element"] == "img")),
+        (vec!["--page", &page], Box::new(|line| text(line, "page") == page)),
+        (
+            vec!["--target", &target],
+            Box::new(|line| text(line, "target").split('#').next() == target.split('#').next()),
+        ),
+        (vec!["--host", &host], Box::new(|line| text(line, "target").contains(&host))),
+        (
+            vec!["--text", &word],
+            Box::new(|line| {
+                let own = text(line, "text").to_lowercase();
+                word.to_lowercase().split_whitespace().all(|word| own.contains(word))
+            }),
+        ),
+        (vec!["--standing", "new"], Box::new(|line| line["standing"] == "new")),
+    ];
+    for (filter, holds) in &filters {
+        let expected: Vec<&Value> = all.iter().filter(|line| holds(line)).collect();
+        let found = ask(filter);
+        assert_eq!(found.iter().collect::<Vec<_>>(), expected, "{filter:?}");
+    }
+    let found = ask(&["--search", &word.to_uppercase()]);
+    assert!(!found.is_empty() && found.len() <= all.len());
+    assert!(found.iter().all(|line| {
+        let all = ["target", "page", "text", "written"].map(|key| text(line, key).to_lowercase());
+        all.iter().any(|text| text.contains(&word.to_lowercase()))
+    }));
+}
+
+#[test]
+fn counts_at_the_head_are_those_of_all_and_what_is_cut_is_said() {
+    let stage = crawled();
+    let whole = stage.run(&["findings"]).ends(0);
+    let cut = stage.run(&["findings", "--limit", "2"]).ends(0);
+    let head = |said: &Said| said.out.lines().take(3).map(str::to_owned).collect::<Vec<_>>();
+    assert_eq!(head(&cut), head(&whole));
+    assert!(cut.out.contains("2 of 70 targets shown: --limit"), "{cut}");
+    let rows = stage.run(&["findings", "--limit", "2", "--format", "csv"]).ends(0);
+    assert_eq!(rows.out.lines().count(), 3);
+    assert!(rows.err.ends_with(" rows shown: --limit\n"), "{rows}");
+    let sorted = stage
+        .run(&["findings", "--group", "target", "--format", "jsonl", "--sort", "pages:desc"])
+        .ends(0);
+    let pages: Vec<u64> =
+        sorted.json().iter().map(|line| line["pages"].as_u64().unwrap()).collect();
+    assert!(pages.is_sorted_by(|one, other| one >= other) && pages[0] > 70, "{pages:?}");
+}
+
+#[test]
+fn files_are_written_whole_by_their_ending() {
+    let stage = crawled();
+    for (file, begins) in [
+        ("a.csv", "verdict,cause,status,target"),
+        ("a.jsonl", "{\"verdict\":\""),
+        ("a.json", "[\n{\"verdict\":\"broken\""),
+        ("a.md", "# Ashlock Canal Museum\n"),
+        ("a.txt", "Ashlock Canal Museum  www.ashlock-canal.test"),
+    ] {
+        let said = stage.run(&["findings", "--color", "always", "-o", file]).ends(0);
+        assert_eq!(said.out, "");
+        let text = std::fs::read_to_string(stage.path(file)).unwrap();
+        assert!(text.starts_with(begins) && !text.contains('\u{1b}'), "{file}: {text:.300}");
+    }
+    let semicolons = ["findings", "--format", "csv", "--csv-separator", ";", "-o", "-"];
+    assert!(stage.run(&semicolons).ends(0).out.starts_with("verdict;cause;status"));
+    let said = stage.run(&["findings", "-o", "none/a.csv"]).ends(2);
+    assert!(said.err.contains("none/a.csv cannot be written"), "{said}");
+    let said = stage.run(&["findings", "-o", "a.xls"]).ends(2);
+    assert!(said.err.contains("names no format") && said.err.contains("--format"), "{said}");
+}
+
+#[test]
+fn wrong_words_say_which_are_right() {
+    let stage = Stage::new(&generated(1));
+    for (words, hint) in [
+        (&["--sort", "pagse"][..], "Did you mean pages?"),
+        (&["--sort", "pages:up"], "a way to sort is asc or desc"),
+        (&["--group", "page", "--sort", "status"], "There is page, title, depth or links."),
+        (&["--format", "json", "--group", "host"], "no other grouping"),
+        (&["--cause", "not-fuond"], "not-found is one"),
+        (&["--status", "4x"], "a class such as 5xx"),
+        (&["--standing", "healed"], "rummage compare"),
+        (&["--scope", "outside"], "internal or external"),
+        (&["--csv-separator", "ab"], "write one sign"),
+        (&["--run", "7"], "there is no store"),
+    ] {
+        let said = stage.run(&[&["findings"], words].concat());
+        assert!(said.code == Some(2) || said.code == Some(4), "{said}");
+        assert!(said.err.contains(hint), "{hint:?} in {said}");
+    }
+}

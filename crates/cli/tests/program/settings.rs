@@ -1,0 +1,138 @@
+//! The settings file: written, read, refused, and laid under what is typed.
+
+use std::fs;
+
+use rummage_demo::Act;
+
+use crate::harness::Stage;
+use crate::options::{page, site};
+
+fn stage() -> Stage {
+    let links = "<a href=/in>in</a><a href=/old/1>old</a><a href=#>top</a><a href=/gone>g</a>";
+    Stage::new(&site(
+        "a.test",
+        &[("/", page(links)), ("/in", page("")), ("/old/1", Act::status(410))],
+    ))
+}
+
+#[test]
+fn init_writes_a_file_once_and_a_crawl_takes_the_site_from_it() {
+    let stage = stage();
+    let said = stage.run(&["init", "http://a.test/"]).ends(0);
+    assert_eq!(said.out, "rummage.toml is written. Next: rummage crawl a\n");
+    let written = fs::read_to_string(stage.path("rummage.toml")).unwrap();
+    assert!(written.contains("[site.a]\nstart = \"http://a.test/\""), "{written}");
+    let said = stage.run(&["init"]).ends(2);
+    assert!(said.err.contains("is there already; nothing was changed"), "{said}");
+    assert_eq!(fs::read_to_string(stage.path("rummage.toml")).unwrap(), written);
+    for words in [&["crawl"][..], &["crawl", "a"], &["crawl", "http://a.test"]] {
+        let said = stage.run(words).ends(1);
+        assert!(said.err.contains("with the settings of [site.a]"), "{said}");
+    }
+    let said = stage.run(&["sites"]).ends(0);
+    assert!(said.out.lines().nth(1).is_some_and(|line| line.starts_with("a ")), "{said}");
+}
+
+#[test]
+fn the_store_lies_beside_the_settings_unless_another_is_named() {
+    let stage = stage();
+    fs::write(stage.path("rummage.toml"), "[site.a]\nstart = \"a.test\"\n").unwrap();
+    fs::create_dir(stage.path("deep")).unwrap();
+    let mut command = stage.command(&["crawl", "http://a.test", "-q"]);
+    command.env_remove("RUMMAGE_STORE").current_dir(stage.path("deep"));
+    assert_eq!(command.output().unwrap().status.code(), Some(1));
+    assert!(stage.path("rummage.db").exists());
+    assert!(!stage.path("store.db").exists());
+}
+
+#[test]
+fn what_is_nearer_wins_and_settings_says_where_each_came_from() {
+    let stage = stage();
+    let file = "[defaults]\ntimeout = \"7s\"\nhops = 9\nattempts = 2\n\n\
+                [site.a]\nstart = \"http://a.test\"\nhops = 8\nexclude = [\"/x/*\", \"/y\"]\n\
+                header = [\"X-Key: hush\"]\n";
+    fs::write(stage.path("rummage.toml"), file).unwrap();
+    let mut command = stage.command(&["settings", "a", "--per-host", "3"]);
+    command.env("RUMMAGE_ATTEMPTS", "5");
+    let said = crate::harness::said(&["settings"], command.output().unwrap()).ends(0);
+    let line = |key: &str| {
+        let found = said.out.lines().find(|line| line.split_whitespace().next() == Some(key));
+        let words: Vec<&str> = found.unwrap_or_default().split_whitespace().collect();
+        words.join(" ")
+    };
+    assert_eq!(line("timeout"), "timeout 7s rummage.toml, line 2, [defaults]");
+    assert_eq!(line("hops"), "hops 8 rummage.toml, line 8, [site.a]");
+    assert_eq!(line("attempts"), "attempts 5 environment, RUMMAGE_ATTEMPTS");
+    assert_eq!(line("per-host"), "per-host 3 command line");
+    assert_eq!(line("externals"), "externals check built in");
+    assert_eq!(line("exclude"), "exclude /x/*, /y rummage.toml, line 9, [site.a]");
+    assert!(!said.out.contains("hush"), "{said}");
+}
+
+#[test]
+fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
+    let stage = stage();
+    for (text, what, hint) in [
+        (
+            "[defaults]\ntimout = \"5s\"\n",
+            "line 2, column 1: there is no key \"timout\"",
+            "Did you mean timeout?",
+        ),
+        ("[defaults]\nper_host = 4\n", "there is no key \"per_host\"", "Did you mean per-host?"),
+        (
+            "[defaults]\n  timeout = \"5\"\n",
+            "line 2, column 13: timeout: write a number and a unit",
+            "Write it so: timeout = \"20s\"",
+        ),
+        ("[defaults]\nhops = \"many\"\n", "line 2, column 8: hops: ", "hops = 20"),
+        ("[defualts]\n", "line 1, column 2", "Did you mean [defaults]?"),
+        ("timeout = \"5s\"\n", "stands in no section", "write [defaults] above timeout"),
+        ("[defaults\n", "line 1", "Mend the line"),
+        ("[defaults]\nstart = \"a.test\"\n", "start stands in [defaults]", "[site.museum]"),
+        ("[site.a]\nexternals = \"maybe\"\n", "externals: ", "externals = \"check\""),
+        ("[site.a]\nwrite = [\"a.xls\"]\n", "names no format", ".csv"),
+        ("[[site.a.expect]]\ntarget = \"/x\"\nstatus = 99\n", "99 is no status", "100 to 599"),
+        ("[[site.a.expect]]\ntarget = \"/x\"\nstaus = 410\n", "expect: ", "status = 410"),
+        ("[site.a]\n", "[site.a] has no start", "Add a line such as start"),
+        (
+            "[site.a]\nstart=\"a\"\n[site.b]\nstart=\"b\"\n",
+            "has 2 sites",
+            "Name one of them: a or b",
+        ),
+    ] {
+        fs::write(stage.path("rummage.toml"), text).unwrap();
+        let said = stage.run(&["crawl"]).ends(2);
+        assert!(said.err.contains(what), "{what:?} in {said}");
+        assert!(said.err.contains(hint), "{hint:?} in {said}");
+    }
+    let said = stage.run(&["crawl", "--config", "none.toml", "a.test"]).ends(2);
+    assert!(said.err.contains("none.toml cannot be read"), "{said}");
+    let said = stage.run(&["findings", "--site", "museun"]);
+    assert!(said.code == Some(2) || said.code == Some(4), "{said}");
+}
+
+#[test]
+fn answers_on_purpose_files_and_editors_are_kept_per_site() {
+    let stage = stage();
+    let file = "[site.a]\nstart = \"http://a.test\"\nwrite = [\"broken.csv\", \"all/of.jsonl\"]\n\
+                editor-link = \"https://cms.test/edit{path}\"\nplaceholders = \"broken\"\n\
+                [[site.a.expect]]\ntarget = \"/old/*\"\nstatus = 410\n\
+                [[site.a.expect]]\ntarget = \"/in\"\nstatus = 404\n";
+    fs::write(stage.path("rummage.toml"), file).unwrap();
+    fs::create_dir(stage.path("all")).unwrap();
+    let said = stage.run(&["crawl"]).ends(1);
+    assert!(said.out.contains("edit: https://cms.test/edit/\n"), "{said}");
+    let csv = fs::read_to_string(stage.path("broken.csv")).unwrap();
+    let causes: Vec<&str> =
+        csv.lines().skip(1).map(|line| line.split(',').nth(1).unwrap()).collect();
+    assert_eq!(causes, ["not-as-expected", "placeholder", "not-found"], "410 is as expected");
+    assert!(fs::read_to_string(stage.path("all/of.jsonl")).unwrap().lines().count() == 3);
+    let said = stage.run(&["settings"]).ends(0);
+    assert!(said.out.contains("410 /old/*"), "{said}");
+}
+
+#[test]
+fn the_schema_is_printed_as_it_is_shipped() {
+    let said = stage().run(&["settings", "--schema"]).ends(0);
+    assert_eq!(said.out, include_str!("../../../../docs/rummage.schema.json"));
+}
