@@ -18,15 +18,11 @@ mod watch;
 
 use std::process::ExitCode;
 
-use clap::Parser;
-
-use args::Args;
-
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    let args = match Args::try_parse() {
+    let args = match args::parse() {
         Ok(args) => args,
         Err(error) => return failure::report_usage(&error),
     };

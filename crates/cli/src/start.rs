@@ -75,6 +75,10 @@ fn only_site(config: &Config) -> Result<Start, Failure> {
     let names: Vec<&str> = config.sites.keys().map(String::as_str).collect();
     match names.as_slice() {
         [only] => site_named(config, only),
+        [] if config.path.is_some() => Err(wrong(
+            "nothing says where to begin: the settings file has no site",
+            "Write a [site.NAME] with a start into it, or name one: rummage crawl www.example.test.",
+        )),
         [] => Err(wrong(
             "nothing says where to begin",
             "Name a site: rummage crawl www.example.test. Or see it work: rummage demo.",

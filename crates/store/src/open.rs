@@ -30,6 +30,7 @@ pub struct OpenRun<'a> {
     evidence: OnceCell<Evidence>,
     evidence_of_sound: OnceCell<Evidence>,
     histories: OnceCell<Histories>,
+    page_count: OnceCell<u64>,
 }
 
 /// What links may have beside their address.
@@ -67,6 +68,7 @@ impl<'a> OpenRun<'a> {
             evidence: OnceCell::new(),
             evidence_of_sound: OnceCell::new(),
             histories: OnceCell::new(),
+            page_count: OnceCell::new(),
             db,
             info,
         })
@@ -78,10 +80,21 @@ impl<'a> OpenRun<'a> {
         &self.info
     }
 
-    /// How many pages, style sheets and other files it read.
-    #[must_use]
-    pub fn page_count(&self) -> u64 {
-        self.pages.len() as u64
+    /// How many pages it read: style sheets, sitemaps and robots.txt are none.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn page_count(&self) -> Result<u64, StoreError> {
+        if let Some(count) = self.page_count.get() {
+            return Ok(*count);
+        }
+        let count = self.db.query_row(
+            "SELECT count(*) FROM run_page JOIN page_version ON page_version.id = version
+             WHERE run = ?1 AND format IN ('html', 'xhtml')",
+            [self.info.number],
+            |row| row.get(0),
+        )?;
+        Ok(*self.page_count.get_or_init(|| count))
     }
 
     /// What the run says of an address; what it knows and did not get to is not asked.

@@ -243,7 +243,7 @@ impl Block {
         most: usize,
         unfold: bool,
     ) -> Result<(), StoreError> {
-        let all = sift.run().page_count();
+        let all = sift.run().page_count()?;
         if !unfold && is_shared(sift.pages_of(found), all, sift.region(found)?) {
             return self.add_shared(sift, found);
         }

@@ -13,7 +13,7 @@ mod trace;
 
 use std::path::PathBuf;
 
-use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use clap::{Args as ClapArgs, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 
 pub(crate) use asking::{Asking, ExternalsChoice, FragmentsChoice};
 pub(crate) use compare::CompareArgs;
@@ -44,6 +44,26 @@ pub(crate) struct Args {
     pub(crate) command: Option<Command>,
 }
 
+/// What clap knows of our words. The short help of a crawl leaves out what is rather asked
+/// of its findings afterwards.
+pub(crate) fn command() -> clap::Command {
+    Args::command().mut_subcommand("crawl", |crawl| {
+        crawl.mut_args(|arg| {
+            let heading = arg.get_help_heading();
+            let rare = ["unfold", "sort", "limit", "csv_separator"];
+            let later = heading == Some("Selecting") && arg.get_id() != "verdict"
+                || rare.iter().any(|id| arg.get_id() == *id);
+            if later { arg.hide_short_help(true) } else { arg }
+        })
+    })
+}
+
+/// Reads the words that were typed.
+pub(crate) fn parse() -> Result<Args, clap::Error> {
+    let matches = command().try_get_matches()?;
+    Args::from_arg_matches(&matches)
+}
+
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Crawl(Box<CrawlArgs>),
@@ -66,7 +86,14 @@ pub(crate) struct Everywhere {
     #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_STORE", hide_env = true)]
     pub(crate) store: Option<PathBuf>,
     /// The settings file [default: rummage.toml in this folder or above]
-    #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_CONFIG", hide_env = true)]
+    #[arg(
+        long,
+        global = true,
+        value_name = "FILE",
+        env = "RUMMAGE_CONFIG",
+        hide_env = true,
+        hide_short_help = true
+    )]
     pub(crate) config: Option<PathBuf>,
     /// The site that is meant, by its name in the settings file or its host [default: that
     /// of the last crawl]
@@ -79,7 +106,8 @@ pub(crate) struct Everywhere {
         value_name = "WHEN",
         default_value = "auto",
         env = "RUMMAGE_COLOR",
-        hide_env = true
+        hide_env = true,
+        hide_short_help = true
     )]
     pub(crate) color: Color,
     /// Say less: no progress

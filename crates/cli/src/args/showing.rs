@@ -31,7 +31,8 @@ pub(crate) struct Showing {
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     /// What parts the fields of csv; tab for a tab
-    #[arg(long, value_name = "C", default_value = ",", value_parser = separator)]
+    #[arg(long, value_name = "C", default_value = ",", value_parser = separator,
+        hide_short_help = true)]
     pub(crate) csv_separator: u8,
 }
 

@@ -2,34 +2,33 @@
 
 use std::io::Write;
 
-use clap::CommandFactory;
 use clap::parser::ValueSource;
 use rummage_view::{ViewError, safe};
 use serde_json::Value;
 
-use crate::args::{Args, Asking, Everywhere, SettingsArgs};
+use crate::args::{self, Asking, Everywhere, SettingsArgs};
 use crate::config::keys::{Key, keys};
 use crate::config::{Config, FILE, schema};
 use crate::failure::{Exit, Failure};
 use crate::{output, paths, start};
 
-pub(crate) fn run(args: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+pub(crate) fn run(given: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let mut out = output::buffered(output::stdout(everywhere.color));
-    if args.schema {
+    if given.schema {
         let text = serde_json::to_string_pretty(&schema::schema()).expect("a schema is plain data");
         writeln!(out, "{text}").and_then(|()| out.flush()).map_err(ViewError::from)?;
         return Ok(Exit::Fine);
     }
     let config = Config::load(everywhere.config.as_deref())?;
-    let named = args.start.is_some() || everywhere.site.is_some() || config.sites.len() == 1;
+    let named = given.start.is_some() || everywhere.site.is_some() || config.sites.len() == 1;
     let start = if named {
-        Some(start::resolve(args.start.as_deref(), &config, everywhere.site.as_deref())?)
+        Some(start::resolve(given.start.as_deref(), &config, everywhere.site.as_deref())?)
     } else {
         None
     };
     let site = start.as_ref().and_then(|start| start.site.clone());
     let settled = config.settled(site.as_deref());
-    let in_force = values(&args.asking.clone().or(settled.asking.clone()), &settled.own);
+    let in_force = values(&given.asking.clone().or(settled.asking.clone()), &settled.own);
     let mut write = || -> std::io::Result<()> {
         match &config.path {
             Some(path) => writeln!(out, "settings file  {}", safe(&path.display().to_string()))?,
@@ -48,7 +47,10 @@ pub(crate) fn run(args: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit, 
         }
         writeln!(out)?;
         for key in keys() {
-            let value = value(&in_force, &key);
+            let value = match &start {
+                Some(start) if key.name == "start" => start.text.clone(),
+                _ => value(&in_force, &key),
+            };
             let from = source(&key, &config, site.as_deref());
             writeln!(out, "{:14} {:34} {from}", key.name, safe(&value).to_string())?;
         }
@@ -87,14 +89,28 @@ fn value(in_force: &Value, key: &Key) -> String {
         other => Some(other.to_string()),
     };
     set.unwrap_or_else(|| {
-        if key.is_preset { key.example.trim_matches('"').to_owned() } else { "none".to_owned() }
+        if key.is_preset {
+            return key.example.trim_matches('"').to_owned();
+        }
+        let unset = match key.name.as_str() {
+            "ask-elements" => "all",
+            "depth" | "max-pages" => "no limit",
+            "per-host" => "up to 16, as it bears",
+            "user-agent" => rummage_engine::DEFAULT_USER_AGENT,
+            "proxy" => "as HTTP_PROXY and its likes say",
+            _ => "none",
+        };
+        unset.to_owned()
     })
 }
 
 /// Where the value of a key came from.
 fn source(key: &Key, config: &Config, site: Option<&str>) -> String {
     match typed(&key.name) {
-        Some(ValueSource::CommandLine) => return "command line".to_owned(),
+        Some(ValueSource::CommandLine) if key.name != "start" || config.sites.is_empty() => {
+            return "command line".to_owned();
+        }
+        Some(ValueSource::CommandLine) if site.is_none() => return "command line".to_owned(),
         Some(ValueSource::EnvVariable) => {
             let name = key.name.to_uppercase().replace('-', "_");
             return format!("environment, RUMMAGE_{name}");
@@ -115,7 +131,7 @@ fn source(key: &Key, config: &Config, site: Option<&str>) -> String {
 
 /// Whether a key was given on the command line or in the environment.
 fn typed(key: &str) -> Option<ValueSource> {
-    let matches = Args::command().try_get_matches_from(std::env::args_os()).ok()?;
+    let matches = args::command().try_get_matches_from(std::env::args_os()).ok()?;
     let (_, of_command) = matches.subcommand()?;
     let id = key.replace('-', "_");
     // Keys that are no options have no such id.

@@ -274,3 +274,63 @@ impl RunWriter {
 fn micros(time: Duration) -> i64 {
     i64::try_from(time.as_micros()).unwrap_or(i64::MAX)
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use rummage_core::outcome::{Answer, Attempt, Ending, Method};
+
+    use super::*;
+    use crate::Reader;
+
+    fn new_run() -> NewRun {
+        NewRun {
+            asked_for: "a.test".to_owned(),
+            options: "{}".to_owned(),
+            bounds: "{}".to_owned(),
+            placeholders_are_broken: false,
+            version: "0".to_owned(),
+            started_at: Timestamp::UNIX_EPOCH,
+        }
+    }
+
+    fn heard(number: usize) -> [Event; 2] {
+        let id = AddressId::from_index(number);
+        let address = format!("http://a.test/{}/{number}", "long".repeat(50));
+        let answer = Answer { status: 404, length: Some(number as u64), ..Answer::default() };
+        let ending = Ending::Answer(answer);
+        let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, ending);
+        [Event::Heard { id, address }, Event::Asked { id, attempt, title: None, again: false }]
+    }
+
+    /// The disk is as full as SQLite is told that it is.
+    #[test]
+    fn when_the_disk_is_full_what_was_kept_stays() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let path = folder.path().join("store.db");
+        let mut writer = RunWriter::begin(&path, new_run()).unwrap();
+        let start = url::Url::parse("http://a.test/").unwrap();
+        let mut events: Vec<Event> = heard(0).into();
+        events.push(Event::Bounded {
+            start: AddressId::from_index(0),
+            bounds: Bounds::around(&start, &[]),
+        });
+        for event in events {
+            writer.handle_event(event).unwrap();
+        }
+        writer.commit().unwrap();
+        let pages: i64 =
+            writer.db.pragma_query_value(None, "page_count", |row| row.get(0)).unwrap();
+        writer.db.pragma_update(None, "max_page_count", pages + 4).unwrap();
+        let full = (1..10_000).find_map(|number| {
+            heard(number).into_iter().find_map(|event| writer.handle_event(event).err())
+        });
+        assert!(matches!(full, Some(StoreError::DiskFull)), "{full:?}");
+        drop(writer);
+        let reader = Reader::open(&path).unwrap();
+        let run = reader.open_run(reader.last_run().unwrap()).unwrap();
+        assert_eq!(run.find("http://a.test/", 9).unwrap().len(), 0, "no verdict was kept");
+        assert_eq!(run.info().state, RunState::Going);
+        assert_eq!(reader.unfinished().unwrap().run.number, 1, "it can go on");
+    }
+}

@@ -29,13 +29,17 @@ pub(super) fn write(
         let links = counted(host.links, "link", "links");
         let name = safe(&shorten(&host.name, 100)).to_string();
         writeln!(out, "\n{STRONG}{name}{STRONG:#}  {FAINT}{targets}, {links}{FAINT:#}")?;
-        for (at, ((verdict, cause), many)) in host.causes().into_iter().enumerate() {
-            let style = style::of(verdict);
+        // Of a single target the line below says as much.
+        let causes = if host.groups.len() > 1 { host.causes() } else { Vec::new() };
+        for (at, ((verdict, cause), many)) in causes.iter().enumerate() {
+            let style = style::of(*verdict);
             let cause = cause.map_or("answered", phrase::cause);
             let gap = if at == 0 { "  " } else { ", " };
-            write!(out, "{gap}{style}{}{style:#} {cause}", count(many))?;
+            write!(out, "{gap}{style}{}{style:#} {cause}", count(*many))?;
         }
-        writeln!(out)?;
+        if !causes.is_empty() {
+            writeln!(out)?;
+        }
         host.write_targets(out, sift, listing)?;
     }
     super::cut(out, listing, hosts.len(), "host", "hosts")

@@ -27,7 +27,7 @@ pub(super) fn write(
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let all = sift.run().page_count();
+    let all = sift.run().page_count()?;
     let mut shared = Vec::new();
     let mut known = HashSet::new();
     let mut pages: Vec<Page> = Vec::new();

@@ -138,8 +138,10 @@ fn part(
     if gathered.groups().is_empty() {
         return Ok(());
     }
-    writeln!(out, "\n{STRONG}{what}{STRONG:#}")?;
+    let many = count(gathered.groups().len() as u64);
+    write!(out, "\n{STRONG}{what}{STRONG:#}  {FAINT}{many}{FAINT:#}")?;
     gathered.for_each_block(listing.limit, listing.unfold, |block| {
+        writeln!(out)?;
         blocks::write(out, sift.run(), totals, listing, &block)
     })?;
     super::cut(out, listing, gathered.groups().len(), "target", "targets")
@@ -189,7 +191,7 @@ fn short(
         let verdict = row.outcome.verdict.as_str();
         writeln!(
             out,
-            "  {style}{verdict:8}{style:#} {name}  {}  {FAINT}on {pages}, first {} {}{FAINT:#}",
+            "  {style}{verdict:8}{style:#} {name}  {}\n           {FAINT}on {pages}, first {}  {}{FAINT:#}",
             says(&row.outcome),
             at(&row),
             said(&row)

@@ -73,10 +73,10 @@ fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
             format!("runs {} to {}, {} to {}", first.run, last.run, day(first), day(last))
         };
         let style = style::of(first.verdict);
-        let cause = first.cause.map(phrase::cause).unwrap_or_default();
-        let status = first.status.map(|status| status.to_string()).unwrap_or_default();
-        let words = [cause, &status].map(str::trim).join(" ");
-        writeln!(out, "  {runs}  {style}{}{style:#}  {}", first.verdict, words.trim())?;
+        let cause = first.cause.map(|cause| phrase::cause(cause).to_owned());
+        let status = first.status.map(|status| status.to_string());
+        let words: Vec<String> = [cause, status].into_iter().flatten().collect();
+        writeln!(out, "  {runs}  {style}{}{style:#}  {}", first.verdict, words.join(", "))?;
     }
     Ok(())
 }
@@ -205,7 +205,7 @@ fn places(
     let mut shown: Vec<(Found, bool)> = Vec::new();
     let mut folded = HashSet::new();
     let most = if listing.unfold { usize::MAX } else { LISTED };
-    let total = run.page_count();
+    let total = run.page_count()?;
     sift.for_each(|found| {
         if last_page.replace(found.page) != Some(found.page) {
             pages += 1;
