@@ -90,12 +90,18 @@ impl Source<'_> {
         let known: Vec<String> = keys().into_iter().map(|key| key.name).collect();
         let mut read = Section::default();
         for (key, value) in self.table(section, "section")? {
-            let name = key.get_ref().to_string();
+            // `editor_link` and `editor-link` are one key: nobody remembers which it was.
+            let written = key.get_ref().to_string();
+            let name = written.replace('_', "-");
             let is_option = Asking::knows(&name);
             if !known.contains(&name) && !TABLES.contains(&name.as_str()) {
-                return Err(self.unknown_key(key.span(), &name, &known));
+                return Err(self.unknown_key(key.span(), &written, &known));
             }
-            let alone = toml::Table::from_iter([(name.clone(), values[name.as_str()].clone())]);
+            if read.lines.contains_key(&name) {
+                let hint = "Take one of the two lines away.".to_owned();
+                return Err(self.wrong(&key.span(), format!("{name} is set twice"), hint));
+            }
+            let alone = toml::Table::from_iter([(name.clone(), values[written.as_str()].clone())]);
             let wrong = |error: toml::de::Error| self.bad_value(value.span(), &name, &error);
             if is_option {
                 read.asking = alone.try_into::<Asking>().map_err(wrong)?.or(read.asking);

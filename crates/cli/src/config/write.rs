@@ -12,7 +12,8 @@ pub(crate) fn text(site: Option<(&str, &str)>) -> String {
          #\n\
          # [defaults] holds for every site; [site.NAME] for one, over the defaults. Over both go\n\
          # the environment (RUMMAGE_TIMEOUT=5s) and the command line (--timeout 5s).\n\
-         # rummage settings NAME shows what is in force, and where it came from.\n\
+         # rummage settings NAME shows what is in force, and where it came from. In keys, - and _\n\
+         # are the same.\n\
          \n[defaults]\n",
     );
     for key in keys().iter().filter(|key| key.name != "start") {

@@ -78,7 +78,12 @@ fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
             "line 2, column 1: there is no key \"timout\"",
             "Did you mean timeout?",
         ),
-        ("[defaults]\nper_host = 4\n", "there is no key \"per_host\"", "Did you mean per-host?"),
+        ("[defaults]\nper_hots = 4\n", "there is no key \"per_hots\"", "Did you mean per-host?"),
+        (
+            "[defaults]\nper_host = 4\nper-host = 5\n",
+            "per-host is set twice",
+            "Take one",
+        ),
         (
             "[defaults]\n  timeout = \"5\"\n",
             "line 2, column 13: timeout: write a number and a unit",
@@ -115,7 +120,7 @@ fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
 fn answers_on_purpose_files_and_editors_are_kept_per_site() {
     let stage = stage();
     let file = "[site.a]\nstart = \"http://a.test\"\nwrite = [\"broken.csv\", \"all/of.jsonl\"]\n\
-                editor-link = \"https://cms.test/edit{path}\"\nplaceholders = \"broken\"\n\
+                editor_link = \"https://cms.test/edit{path}\"\nplaceholders = \"broken\"\n\
                 [[site.a.expect]]\ntarget = \"/old/*\"\nstatus = 410\n\
                 [[site.a.expect]]\ntarget = \"/in\"\nstatus = 404\n";
     fs::write(stage.path("rummage.toml"), file).unwrap();
