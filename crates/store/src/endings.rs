@@ -179,3 +179,82 @@ pub(crate) fn read(db: &Connection, id: u32) -> Result<(Ending, Option<String>),
     }
     Ok((ending, columns.title))
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use rummage_core::outcome::{Answer, DnsFailure, Failure, SetCookie};
+
+    use super::*;
+
+    fn store() -> Connection {
+        let db = Connection::open_in_memory().unwrap();
+        db.execute_batch(include_str!("schema.sql")).unwrap();
+        db
+    }
+
+    fn page(length: u64, etag: &str) -> Ending {
+        Ending::Answer(Answer {
+            status: 200,
+            media_type: Some("text/html".to_owned()),
+            server: Some("towpath".to_owned()),
+            length: Some(length),
+            etag: Some(etag.to_owned()),
+            last_modified: Some("Mon, 23 Nov 2026 10:00:00 GMT".to_owned()),
+            ..Answer::default()
+        })
+    }
+
+    fn count(db: &Connection, table: &str) -> u32 {
+        db.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap()
+    }
+
+    #[test]
+    fn endings_come_back_as_they_were() {
+        let db = store();
+        let mut endings = Endings::load(&db).unwrap();
+        let cookie =
+            SetCookie { name: "a".to_owned(), value: String::new(), hash: 7, expired: true };
+        let hostile =
+            Answer { status: 301, location: Some("\"\u{1b}".to_owned()), ..Answer::default() };
+        let all = [
+            (page(7, "\"x\""), Some("A title")),
+            (page(u64::MAX >> 1, ""), None),
+            (Ending::Answer(Answer { cookies: vec![cookie], ..hostile }), None),
+            (Ending::Failure(Failure::Dns(DnsFailure::NoSuchName)), None),
+            (Ending::Failure(Failure::BadResponse("no HTTP".to_owned())), Some("?")),
+        ];
+        let ids: Vec<u32> = (1..)
+            .zip(&all)
+            .map(|(address, (ending, title))| {
+                endings.id(&db, address, ending, title.map(str::to_owned)).unwrap()
+            })
+            .collect();
+        for (id, (ending, title)) in ids.iter().zip(&all) {
+            let (read, read_title) = read(&db, *id).unwrap();
+            assert_eq!((&read, read_title.as_deref()), (ending, *title));
+        }
+        assert!(matches!(read(&db, 99), Err(StoreError::Damaged(_))));
+    }
+
+    #[test]
+    fn what_ends_as_before_is_no_new_row_also_in_a_later_run() {
+        let db = store();
+        let mut endings = Endings::load(&db).unwrap();
+        let first = endings.id(&db, 1, &page(1, "a"), None).unwrap();
+        let second = endings.id(&db, 2, &page(2, "b"), None).unwrap();
+        assert_eq!(endings.id(&db, 1, &page(1, "a"), None).unwrap(), first);
+        assert_eq!(endings.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whoever says so");
+        assert_ne!(endings.id(&db, 1, &page(1, "c"), None).unwrap(), first);
+        assert_ne!(endings.id(&db, 1, &page(1, "a"), Some("t".to_owned())).unwrap(), first);
+        assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (4, 1));
+
+        let mut later = Endings::load(&db).unwrap();
+        later.remember(&db, &[0, first, second]).unwrap();
+        assert_eq!(later.id(&db, 1, &page(1, "a"), None).unwrap(), first);
+        assert_eq!(later.id(&db, 2, &page(2, "b"), None).unwrap(), second);
+        let new = later.id(&db, 2, &page(9, "b"), None).unwrap();
+        assert_eq!(new, 5, "numbers go on");
+        assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (5, 1));
+    }
+}

@@ -247,3 +247,38 @@ fn notes(outcome: &Outcome) -> Vec<String> {
     }
     notes
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn cells_stand_in_the_order_that_people_expect() {
+        let mut cells = vec![
+            Cell::Nothing,
+            Cell::from("b"),
+            Cell::from("B"),
+            Cell::from("a"),
+            Cell::Nothing,
+            Cell::from("Ä"),
+        ];
+        cells.sort_by(Cell::compare);
+        let texts: Vec<_> = cells.iter().map(|cell| cell.text().into_owned()).collect();
+        assert_eq!(texts, ["a", "B", "b", "Ä", "", ""]);
+        assert_eq!(Cell::from(9).compare(&Cell::from(10)), Ordering::Less);
+    }
+
+    #[test]
+    fn a_row_is_an_object_with_all_its_keys_in_order() {
+        let mut cells = vec![Cell::Nothing; TARGET_COLUMNS.len()];
+        cells[0] = "broken".into();
+        cells[2] = Cell::Number(404);
+        cells[15] = Cell::List(vec!["many-hops".to_owned()]);
+        let row = Row { columns: TARGET_COLUMNS, cells };
+        let json = serde_json::to_string(&row).expect("a row is plain data");
+        assert!(json.starts_with(r#"{"verdict":"broken","cause":null,"status":404,"target":null"#));
+        assert!(json.contains(r#""standing":null,"notes":["many-hops"],"first_seen":null"#));
+        assert_eq!(row.cell("status"), &Cell::Number(404));
+        assert_eq!(row.cell("no-such-column"), &Cell::Nothing);
+    }
+}

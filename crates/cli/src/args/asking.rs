@@ -4,7 +4,7 @@
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
-use clap::{Args, ValueEnum};
+use clap::{Args, FromArgMatches, ValueEnum};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -202,6 +202,12 @@ pub(crate) enum FragmentsChoice {
 }
 
 impl Asking {
+    /// What the environment says, for commands that take none of these options.
+    pub(crate) fn of_environment() -> Result<Asking, clap::Error> {
+        let command = Asking::augment_args(clap::Command::new("environment"));
+        Asking::from_arg_matches(&command.try_get_matches_from(["environment"])?)
+    }
+
     /// Whether there is an option of that name.
     pub(crate) fn knows(name: &str) -> bool {
         let command = Asking::augment_args(clap::Command::new("options"));

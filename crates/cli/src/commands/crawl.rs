@@ -210,10 +210,15 @@ impl Plan {
     }
 }
 
-/// The options that a run was given: what is asked again is asked in the same way.
-pub(super) fn earlier_options(run: &OpenRun<'_>) -> Result<Asking, Failure> {
+/// How to ask again what a run asked: as the environment says now, else in the same way.
+pub(super) fn options_of(run: &OpenRun<'_>) -> Result<Asking, Failure> {
+    let wrong = |error: clap::Error| Failure::Usage {
+        what: error.to_string().trim_start_matches("error: ").trim().to_owned(),
+        hint: "Mend the variable, or take it out of the environment.".to_owned(),
+    };
     let damaged = |error: serde_json::Error| StoreError::Damaged(error.to_string());
-    Ok(serde_json::from_str(&run.info().options).map_err(damaged)?)
+    let earlier: Asking = serde_json::from_str(&run.info().options).map_err(damaged)?;
+    Ok(Asking::of_environment().map_err(wrong)?.or(earlier))
 }
 
 fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> NewRun {

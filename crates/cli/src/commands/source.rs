@@ -36,7 +36,7 @@ pub(super) fn show(
         .enable_all()
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
-    let options = super::crawl::earlier_options(run)?.or(settled.asking.clone());
+    let options = super::crawl::options_of(run)?.or(settled.asking.clone());
     let fetcher = Fetcher::new(config(&options)?, Clock::starting_at(std::time::Duration::ZERO));
     if let Ok(start) = Url::parse(&run.info().start) {
         runtime.block_on(fetcher.handle_start(&start));

@@ -189,3 +189,62 @@ impl Section {
         }
     }
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    fn read(text: &str) -> Result<Config, Failure> {
+        super::read(PathBuf::from("folder/rummage.toml"), text)
+    }
+
+    #[test]
+    fn an_empty_file_says_nothing() {
+        let config = read("# only a word\n").unwrap();
+        assert!(config.sites.is_empty() && config.defaults.lines.is_empty());
+        assert_eq!(config.folder(), Some(Path::new("folder")));
+    }
+
+    #[test]
+    fn a_site_lies_over_the_defaults_key_by_key() {
+        let config = read(
+            "[defaults]\ngentle = true\nhops = 9\nwrite = [\"all.csv\"]\n\
+             [[defaults.expect]]\ntarget = \"/x\"\nstatus = 410\n\
+             [site.a]\nstart = \"a.test\"\ngentle = false\n\
+             [[site.a.expect]]\ntarget = \"/y\"\nstatus = 404\n",
+        )
+        .unwrap();
+        let settled = config.settled(Some("a"));
+        assert_eq!((settled.asking.gentle, settled.asking.hops), (Some(false), Some(9)));
+        assert_eq!(settled.own.write, [Path::new("folder/all.csv")]);
+        let expected: Vec<u16> = settled.expected().iter().map(|(_, status)| *status).collect();
+        assert_eq!(expected, [404, 410], "the site's own come first");
+        assert_eq!(config.settled(None).asking.gentle, Some(true));
+        assert_eq!(config.settled(Some("b")).asking.gentle, Some(true));
+        assert_eq!(config.sites["a"].lines["gentle"], 10);
+    }
+
+    #[test]
+    fn columns_are_counted_in_characters() {
+        let Err(Failure::Usage { what, .. }) = read("[site.\"ä\"]\nx-ö = \"é\"\n") else {
+            panic!("an unknown key was taken")
+        };
+        assert!(what.contains("line 2, column "), "{what}");
+        let Err(Failure::Usage { what, .. }) = read("[site.a]\nuser-agent = \"é\" \"x\"\n") else {
+            panic!("two values were taken")
+        };
+        assert!(what.contains("line 2, column 18"), "{what}");
+    }
+
+    #[test]
+    fn what_should_be_a_section_is_asked_for_as_one() {
+        for text in ["site = 5\n", "defaults = \"x\"\n", "[site]\na = 1\n"] {
+            let Err(Failure::Usage { what, hint }) = read(text) else { panic!("{text}") };
+            assert!(
+                what.contains("is no section") && hint.contains("[site.NAME]"),
+                "{what} {hint}"
+            );
+        }
+    }
+}

@@ -45,3 +45,39 @@ fn ten_thousand_links_of_ten_kilobytes_are_kept_and_shown_short() {
     assert!(said.out.contains("1 page was read up to --max-size only"), "{}", &said.out[..1000]);
     assert!(said.out.lines().all(|line| line.chars().count() < 400), "{said}");
 }
+
+#[test]
+fn what_pages_say_stays_a_text_in_every_format() {
+    let html = "<title>=HYPERLINK(1)</title><a href='/gone'>=1+1|[x](javascript:1)\u{1b}[31m</a>
+                <a href='@x:y'>+44</a>";
+    let stage = Stage::new(&site("a.test", &[("/", page(html))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let ask = |format| stage.run(&["findings", "--all", "--format", format]).ends(0).out;
+    let csv = ask("csv");
+    assert!(csv.contains(",'=1+1|[x](javascript:1)"), "{csv}");
+    assert!(csv.contains(",'+44,'@x:y,"), "{csv}");
+    let md = ask("md");
+    assert!(md.contains("=1+1\\|\\[x\\](javascript:1)"), "{md}");
+    for text in [ask("md"), ask("text"), ask("jsonl"), ask("json")] {
+        assert!(!text.contains('\u{1b}'), "{text}");
+    }
+    for group in ["page", "host", "cause", "none"] {
+        let said = stage.run(&["findings", "--all", "--group", group]).ends(0);
+        assert!(!said.out.contains('\u{1b}') && said.out.contains("gone"), "{said}");
+    }
+}
+
+#[test]
+fn a_pipe_that_closes_ends_every_format_quietly() {
+    let links: String = (0..3000).map(|n| format!("<a href=/gone{n}>gone {n}</a>\n")).collect();
+    let stage = Stage::new(&site("a.test", &[("/", page(&links))]));
+    stage.run(&["crawl", "http://a.test", "-q", "--exclude", "/gone*"]).ends(0);
+    for format in ["text", "csv", "json", "jsonl", "md"] {
+        let (reader, writer) = std::io::pipe().unwrap();
+        drop(reader);
+        let words = ["findings", "--all", "--format", format];
+        let output = stage.command(&words).stdout(writer).output().unwrap();
+        let said = crate::harness::said(&words, output).ends(0);
+        assert_eq!(said.err, "", "{format}");
+    }
+}

@@ -8,6 +8,7 @@ mod absence;
 mod bad_input;
 mod bounds;
 mod demo;
+mod folding;
 mod harness;
 mod hostile;
 mod interrupted;

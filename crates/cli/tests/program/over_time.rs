@@ -51,7 +51,7 @@ fn what_broke_comes_first_and_a_crawl_ends_with_the_counts() {
 
     let said = both.later(&["compare"]).ends(0);
     let at = |what: &str| said.out.find(what).unwrap_or_else(|| panic!("{what} in {said}"));
-    assert!(at("1 broke, 0 came back, 1 healed, 1 still open") < at("\nbroke\n"), "{said}");
+    assert!(at("1 broke, 0 came back, 1 healed, 1 still open") < at("\nbroke  1\n"), "{said}");
     assert!(at("http://a.test/b\n") < at("healed: the link leads where it should"), "{said}");
     assert!(at("healed: ") < at("\nstill open"), "{said}");
     assert!(said.out.contains("1 page is new: http://a.test/x"), "{said}");
@@ -133,4 +133,73 @@ fn the_museum_beside_itself_some_weeks_earlier() {
     assert!(crawl.out.contains(&format!(": {counts}\n")), "both say {counts}: {crawl}");
     let trace = both.later(&["trace", "/volunteers/rota.html"]).ends(0);
     settings().bind(|| insta::assert_snapshot!("trace_over_time", trace.out));
+}
+
+#[test]
+fn a_store_holds_several_sites_and_each_is_named() {
+    let mut scenario = first();
+    scenario.hosts.extend(site("b.test", &[("/", page("<a href=/lost>l</a>"))]).hosts);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", "http://b.test"]).ends(1);
+    stage.run(&["crawl", "http://a.test"]).ends(1);
+    let head = |words: &[&str]| {
+        let said = stage.run(words).ends(0);
+        said.out.lines().next().unwrap().to_owned()
+    };
+    assert!(head(&["findings"]).contains("a.test  run 2, "), "the last crawl is meant");
+    assert!(head(&["findings", "--site", "b.test"]).contains("b.test  run 1, "));
+    let file = "[site.bee]\nstart = \"http://b.test\"\n[site.ay]\nstart = \"a.test\"\n";
+    std::fs::write(stage.path("rummage.toml"), file).unwrap();
+    assert!(head(&["findings", "--site", "bee"]).contains("b.test  run 1, "));
+    let said = stage.run(&["trace", "/lost", "--site", "bee"]).ends(0);
+    assert!(said.out.contains("http://b.test/lost"), "{said}");
+    let said = stage.run(&["findings", "--site", "sea"]).ends(2);
+    assert!(said.err.contains("holds no run of sea"), "{said}");
+    assert!(said.err.contains("It holds a.test or b.test."), "{said}");
+    let said = stage.run(&["compare", "1", "2"]).ends(2);
+    assert!(said.err.contains("they have nothing in common"), "{said}");
+    let said = stage.run(&["sites"]).ends(0);
+    let names: Vec<&str> =
+        said.out.lines().skip(1).filter_map(|line| line.split_whitespace().next()).collect();
+    assert_eq!(names, ["ay", "bee"]);
+    std::fs::create_dir(stage.path("bee")).unwrap();
+    let said = stage.run(&["crawl", "bee"]).ends(2);
+    assert!(said.err.contains("bee is a site of the settings file, and a folder here"), "{said}");
+    let said = stage.run(&["crawl", "--site", "beee"]).ends(2);
+    assert!(said.err.contains("Did you mean bee?"), "{said}");
+}
+
+#[test]
+fn a_trace_for_programs_has_the_evidence_and_the_links() {
+    let stage = Stage::new(&first());
+    stage.run(&["crawl", "http://a.test"]).ends(1);
+    let said = stage.run(&["trace", "http://a.test/x", "--format", "json"]).ends(0);
+    let list: serde_json::Value = serde_json::from_str(&said.out).unwrap();
+    let target = &list[0];
+    assert_eq!((&target["verdict"], &target["status"]), (&"broken".into(), &404.into()));
+    assert_eq!(target["evidence"][0]["address"], "http://a.test/x");
+    let attempts = target["evidence"][0]["attempts"].as_array().unwrap();
+    assert!(attempts.len() == 2 && attempts.iter().all(|attempt| attempt["status"] == 404));
+    assert_eq!(target["links"].as_array().unwrap().len(), 1);
+    assert_eq!(target["links"][0]["page"], "http://a.test/");
+    let lines = stage.run(&["trace", "http://a.test/x", "--format", "jsonl"]).ends(0).json();
+    assert_eq!(lines, target["links"].as_array().unwrap().as_slice());
+}
+
+#[test]
+fn the_source_is_asked_again_and_what_cannot_be_had_is_said() {
+    let both = Twice::new();
+    both.earlier(&["crawl", "http://a.test"]).ends(1);
+    // `/b` is gone by now, and the start names it still.
+    let said = both.later(&["trace", "http://a.test/x", "--source"]).ends(0);
+    let source = said.out.split("the source, asked just now\n").nth(1).unwrap();
+    assert!(source.starts_with("  http://a.test/\n    1:"), "{said}");
+    assert!(source.contains("<a href=/x>x</a>"), "{said}");
+    let changed = Stage::new(&site("a.test", &[("/", page("nothing here now"))]));
+    let store = both.store();
+    let words = ["trace", "http://a.test/x", "--source", "--store", &store];
+    assert!(changed.run(&words).ends(0).out.contains("does not name it any more"));
+    let words = ["trace", "http://a.test/y", "--source", "--store", &store];
+    let said = changed.run(&words).ends(0);
+    assert!(said.out.contains("http://a.test/a\n    404\n"), "{said}");
 }

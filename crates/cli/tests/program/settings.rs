@@ -79,11 +79,7 @@ fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
             "Did you mean timeout?",
         ),
         ("[defaults]\nper_hots = 4\n", "there is no key \"per_hots\"", "Did you mean per-host?"),
-        (
-            "[defaults]\nper_host = 4\nper-host = 5\n",
-            "per-host is set twice",
-            "Take one",
-        ),
+        ("[defaults]\nper_host = 4\nper-host = 5\n", "per-host is set twice", "Take one"),
         (
             "[defaults]\n  timeout = \"5\"\n",
             "line 2, column 13: timeout: write a number and a unit",

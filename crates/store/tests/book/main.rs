@@ -8,3 +8,4 @@ mod over_time;
 mod questions;
 mod reading;
 mod replay;
+mod sifting;

@@ -110,3 +110,30 @@ fn table(out: &mut dyn Write, columns: &[&str], rows: &[Vec<String>]) -> Result<
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn drawn(rows: &[Vec<String>]) -> String {
+        let mut out = Vec::new();
+        table(&mut out, &["site", "pages"], rows).expect("memory takes all");
+        let text = String::from_utf8(out).expect("it is text");
+        text.replace(&format!("{STRONG}"), "").replace(&format!("{STRONG:#}"), "")
+    }
+
+    #[test]
+    fn columns_are_as_wide_as_they_must_and_numbers_stand_to_the_right() {
+        let row = |site: &str, pages: &str| vec![site.to_owned(), pages.to_owned()];
+        let table = drawn(&[row("a.test", "1,204"), row("a-longer-name.test", "7")]);
+        assert_eq!(
+            table,
+            "site                pages\na.test              1,204\na-longer-name.test      7\n"
+        );
+    }
+
+    #[test]
+    fn an_empty_table_says_what_to_type() {
+        assert!(drawn(&[]).contains("rummage crawl"));
+    }
+}

@@ -1,0 +1,165 @@
+//! What a selection gives, against a naive filter over all rows; and what is stored for it.
+
+use proptest::prelude::*;
+use rummage_core::extract::elements::Element;
+use rummage_core::pattern::Pattern;
+use rummage_core::scope::Scope;
+use rummage_core::selection::{Selection, Status};
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::{LinkRow, Reader, StoreError};
+
+use crate::keeper::{Keeper, rows};
+
+/// A site with a few of everything: pages, pictures, fragments, placeholders, redirects.
+fn keeper() -> Keeper {
+    let menu = "<nav><ul><li><a href=/>Home</a><li><a href=/gone>Rota</a></ul></nav>";
+    let foot = "<footer><p><a href=/old>Imprint</a> <a href='#'>up</a></p></footer>";
+    let page = |own: &str| format!("<title>t</title>{menu}<main>{own}</main>{foot}");
+    Keeper::new(&[
+        ("/", &page("<a href=/a>A</a><a href=/b>B b</a><img src=/lost.png alt='A boat'>")),
+        ("/a", &page("<a href=/b#here>here</a><a href=/b#not>Not here</a><a href=/gone>Rota</a>")),
+        ("/b", &page("<p id=here><a href='htp://x'>bad</a><a href=mailto:a@b.test>letter</a>")),
+        ("/old", ">/c"),
+        ("/c", &page("<img src=/lost.png alt='A boat'><link href=/s.css rel=stylesheet>")),
+    ])
+}
+
+fn brief(row: &LinkRow) -> (String, u32, u32, String, Verdict) {
+    (row.page.clone(), row.line, row.column, row.written.clone(), row.outcome.verdict)
+}
+
+/// The selection, as anybody would read it.
+fn takes(selection: &Selection, row: &LinkRow) -> bool {
+    let any = |patterns: &[Pattern], text: &str| {
+        patterns.is_empty() || patterns.iter().any(|pattern| pattern.matches(text))
+    };
+    let outcome = &row.outcome;
+    let text = row.text.clone().unwrap_or_default().to_lowercase();
+    let in_all = [&row.page, &row.address, &row.written, &text].map(|text| text.to_lowercase());
+    selection.verdicts.contains(&outcome.verdict)
+        && (selection.causes.is_empty()
+            || outcome.cause.is_some_and(|cause| selection.causes.contains(&cause)))
+        && (selection.statuses.is_empty()
+            || outcome
+                .status
+                .is_some_and(|code| selection.statuses.iter().any(|status| status.takes(code))))
+        && (selection.scope.is_none() || selection.scope == outcome.scope)
+        && (selection.elements.is_empty() || selection.elements.contains(&row.element))
+        && (any(&selection.targets, &row.address) || any(&selection.targets, &row.full_target()))
+        && any(&selection.pages, &row.page)
+        && selection.text.iter().all(|word| text.contains(word))
+        && selection.search.iter().all(|word| in_all.iter().any(|text| text.contains(word)))
+}
+
+fn some<T: Clone + std::fmt::Debug + 'static>(values: Vec<T>) -> impl Strategy<Value = Vec<T>> {
+    let most = values.len();
+    // Mostly nothing, so that filters that fit together are met.
+    prop_oneof![2 => Just(Vec::new()), 1 => prop::sample::subsequence(values, 1..=most)]
+}
+
+fn selections() -> impl Strategy<Value = Selection> {
+    let words = |list: &[&str]| list.iter().map(|&word| word.to_owned()).collect::<Vec<_>>();
+    let patterns = |list: &[&str]| list.iter().map(|text| Pattern::new(text)).collect::<Vec<_>>();
+    let elements = words(&["a", "img", "link"]);
+    assert!(elements.iter().all(|name| Element::named(name).is_some()));
+    (
+        prop::sample::subsequence(Verdict::ALL.to_vec(), 1..=5),
+        some(vec![Cause::NotFound, Cause::NoSuchFragment, Cause::Placeholder, Cause::OtherScheme]),
+        some(vec![Status::Code(404), Status::Class(2), Status::Class(3)]),
+        prop::option::weighted(0.2, Just(Scope::Internal)),
+        some(elements),
+        some(patterns(&["/b*", "/gone", "png", "http://a.test/b#not"])),
+        some(patterns(&["/", "/a", "/c"])),
+        some(words(&["ro", "a", "here"])),
+        some(words(&["b", "boat", "/a"])),
+    )
+        .prop_map(
+            |(verdicts, causes, statuses, scope, elements, targets, pages, text, search)| {
+                let of = Selection::of(&verdicts);
+                Selection { causes, statuses, scope, elements, targets, pages, text, search, ..of }
+            },
+        )
+}
+
+#[test]
+fn any_selection_gives_just_what_a_naive_filter_gives() {
+    let keeper = keeper();
+    let run = keeper.crawl();
+    let reader = keeper.reader();
+    let all = rows(&reader, &run, &Selection::all());
+    assert!(all.len() > 25, "{}", all.len());
+    let runner = ProptestConfig::with_cases(400);
+    proptest!(runner, |(selection in selections())| {
+        let found: Vec<_> = rows(&reader, &run, &selection).iter().map(brief).collect();
+        let expected: Vec<_> =
+            all.iter().filter(|row| takes(&selection, row)).map(brief).collect();
+        prop_assert_eq!(found, expected);
+    });
+}
+
+#[test]
+fn links_to_an_address_and_links_on_a_page_are_those_of_the_whole_run() {
+    let keeper = keeper();
+    let run = keeper.crawl();
+    let reader = keeper.reader();
+    let open = reader.open_run(run.clone()).unwrap();
+    let all_selection = Selection::all();
+    let all = rows(&reader, &run, &all_selection);
+    for (address, url) in open.find("http", 99).unwrap() {
+        let gather = |sift: rummage_store::Sift<'_>| -> Vec<_> {
+            let mut found = Vec::new();
+            sift.for_each(|link| {
+                found.push(brief(&sift.row(link)?));
+                Ok::<_, StoreError>(())
+            })
+            .unwrap();
+            found
+        };
+        let to: Vec<_> = all.iter().filter(|row| row.address == url).map(brief).collect();
+        assert_eq!(gather(open.sift_to(address, &all_selection).unwrap()), to, "{url}");
+        let on: Vec<_> = all.iter().filter(|row| row.page == url).map(brief).collect();
+        let on_page = open.sift_on(address, &all_selection).unwrap();
+        assert_eq!(on_page.map(gather).unwrap_or_default(), on, "{url}");
+    }
+}
+
+/// Rows of a table.
+fn count(keeper: &Keeper, table: &str) -> i64 {
+    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    db.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap()
+}
+
+#[test]
+fn a_second_run_of_an_unchanged_site_adds_requests_and_verdicts_alone() {
+    let keeper = keeper();
+    keeper.crawl();
+    let tables = ["address", "page_version", "mark", "mark_text", "word", "ending", "finding"];
+    let before = tables.map(|table| count(&keeper, table));
+    let verdicts = count(&keeper, "verdict");
+    keeper.crawl();
+    assert_eq!(tables.map(|table| count(&keeper, table)), before);
+    assert_eq!(count(&keeper, "verdict"), 2 * verdicts);
+    assert_eq!(count(&keeper, "run_page"), 8);
+    // What is plainly sound has no row: here all pages but the start, which no menu names
+    // as a page to be asked, and the end of the redirect.
+    assert!(verdicts < 14, "{verdicts}");
+}
+
+#[test]
+fn a_page_that_changes_adds_its_own_marks_alone() {
+    let mut keeper = keeper();
+    keeper.crawl();
+    let before = count(&keeper, "mark");
+    let page = keeper.pages["/b"].replace("bad", "worse");
+    keeper.pages.insert("/b", page);
+    keeper.crawl();
+    assert_eq!(count(&keeper, "mark"), before + 1);
+    assert_eq!(count(&keeper, "page_version"), 5);
+    let reader = Reader::open(&keeper.path()).unwrap();
+    for (number, word) in [(1, "bad"), (2, "worse")] {
+        let run = reader.run(number).unwrap();
+        let mut selection = Selection::all();
+        selection.text = vec![word.to_owned()];
+        assert_eq!(rows(&reader, &run, &selection).len(), 1, "each run keeps what it saw");
+    }
+}
