@@ -59,6 +59,6 @@ until grep -q 'rummage crawl' "$work/earlier"; do :; done
 )
 kill $earlier
 rummage crawl www.ashlock-canal.test --timeout 500ms -q --fail-on never >/dev/null
-shot compare 3 'rummage compare --limit 6; echo; rummage sites'
+shot compare 3 'rummage compare --limit 4; echo; rummage sites'
 shot settings 2 'rummage settings www.ashlock-canal.test --gentle'
 shot demo 12 'rummage demo --quiet --color always | tail -n 44'

@@ -254,7 +254,7 @@ mod tests {
 
     #[test]
     fn cells_stand_in_the_order_that_people_expect() {
-        let mut cells = vec![
+        let mut cells = [
             Cell::Nothing,
             Cell::from("b"),
             Cell::from("B"),
