@@ -49,12 +49,12 @@ fn crawled() -> Stage {
 #[test]
 fn a_menu_that_marks_the_open_entry_and_is_written_relative_folds_to_one_line() {
     let stage = crawled();
-    let said = stage.run(&["findings", "--target", "/gone", "-v"]).ends(0);
+    let said = stage.run(&["findings", "--target", "/gone"]).ends(0);
     let lines: Vec<&str> =
         said.out.lines().filter(|line| line.contains("\"Rota\"")).map(str::trim).collect();
     assert_eq!(lines.len(), 4, "{said}");
     assert!(lines[0].starts_with("on 6 of 6 pages, in nav, one edit: a \"Rota\""), "{said}");
-    assert_eq!(said.out.matches("also on http://a.test/").count(), 2, "samples: {said}");
+    assert!(said.out.contains("also on http://a.test/one, http://a.test/two\n"), "{said}");
     // The same words in the text of two pages are two edits, and in a footer once.
     assert_eq!(lines[1..].iter().filter(|line| line.contains("in main")).count(), 2, "{said}");
     assert_eq!(lines[1..].iter().filter(|line| line.contains("in footer")).count(), 1, "{said}");

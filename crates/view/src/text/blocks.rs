@@ -129,10 +129,10 @@ fn shared(
         write!(out, ", in {}", region.as_str())?;
     }
     writeln!(out, ", one edit: {}  {FAINT}first on {}{FAINT:#}", said(link), at(link))?;
-    if listing.verbose {
-        for page in &shared.samples {
-            writeln!(out, "    {FAINT}also on {}{FAINT:#}", safe(&shorten(page, LONGEST)))?;
-        }
+    if !shared.samples.is_empty() {
+        let samples: Vec<String> =
+            shared.samples.iter().map(|page| safe(&shorten(page, LONGEST)).to_string()).collect();
+        writeln!(out, "    {FAINT}also on {}{FAINT:#}", samples.join(", "))?;
     }
     editor(out, listing, link)
 }
