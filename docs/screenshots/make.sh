@@ -26,6 +26,7 @@ shot() { # NAME WAIT COMMAND…: what the command has drawn after so many second
   local name=$1 wait=$2
   shift 2
   cat >"$work/run" <<RUN
+cd $work
 printf '\033[1m\$ %s\033[0m\n\n' "$*"
 $*
 sleep 600
@@ -59,6 +60,20 @@ until grep -q 'rummage crawl' "$work/earlier"; do :; done
 )
 kill $earlier
 rummage crawl www.ashlock-canal.test --timeout 500ms -q --fail-on never >/dev/null
-shot compare 3 'rummage compare --limit 4; echo; rummage sites'
-shot settings 2 'rummage settings www.ashlock-canal.test --gentle'
+shot compare 3 'rummage compare --limit 3; echo; rummage sites'
+cat >"$work/rummage.toml" <<'TOML'
+[defaults]
+timeout = "10s"
+
+[site.museum]
+start = "https://www.ashlock-canal.test/"
+exclude = ["/booking/*"]
+write = ["broken.csv"]
+
+[[site.museum.expect]]
+target = "/newsletter/1998-*"
+status = 410
+TOML
+shot settings 2 'rummage settings museum --gentle | grep -v -e /tmp -e 127.0.0.1'
+rm "$work/rummage.toml"
 shot demo 12 'rummage demo --quiet --color always | tail -n 44'
