@@ -18,7 +18,7 @@ command time -f 'writing: %e s in all, peak memory %M KiB' \
   target/release/examples/large_store "$store" "$pages" 100 2
 
 ask() {
-  command time -f "%6.2e s  %7M KiB  findings $*" \
+  command time -f "%e s, %M KiB:  findings $*" \
     target/release/rummage findings --store "$store" "$@" >target/bench/listing
 }
 for words in '--limit 1' '' '--group page' '--group host' '--group cause' '--group none' \
@@ -31,6 +31,6 @@ for words in '--limit 1' '' '--group page' '--group host' '--group cause' '--gro
 done
 for words in 'compare' 'sites' 'trace https://host55.test/articles/5/55' 'trace large.test/part7/page7.html'; do
   # shellcheck disable=SC2086
-  command time -f "%6.2e s  %7M KiB  $words" \
+  command time -f "%e s, %M KiB:  $words" \
     target/release/rummage $words --store "$store" >target/bench/listing
 done

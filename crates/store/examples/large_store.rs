@@ -46,13 +46,18 @@ fn main() -> Result<(), Box<dyn Error>> {
             writing.as_secs_f64(),
             finishing.as_secs_f64(),
         );
-        let (now, grown) = (size(&path), size(&path) - before);
+        let now = size(&path);
         println!(
-            "run {run}: the file has {:.1} MiB, {:.1} octets a link; it grew by {:.1} %",
+            "run {run}: the file has {:.1} MiB, {:.1} octets a link",
             now as f64 / 1_048_576.0,
             now as f64 / links as f64,
-            100.0 * grown as f64 / before.max(1) as f64,
         );
+        if before > 0 {
+            println!(
+                "run {run}: it grew by {:.1} %",
+                100.0 * (now - before) as f64 / before as f64
+            );
+        }
     }
     println!("plain rows: {:.0} thousand a second", plain_rows()? / 1000.0);
     Ok(())

@@ -64,6 +64,13 @@ impl<'a> Marks<'a> {
         Ok(Marks { db, words, firsts, held: RefCell::default() })
     }
 
+    /// The first number that no mark has.
+    pub(crate) fn end(&self) -> Result<u32, StoreError> {
+        let sql =
+            "SELECT coalesce((SELECT first + count FROM mark ORDER BY first DESC LIMIT 1), 1)";
+        Ok(self.db.query_row(sql, [], |row| row.get(0))?)
+    }
+
     /// Gives every mark with its target and fingerprint, in their order.
     pub(crate) fn for_each(
         &self,

@@ -199,26 +199,34 @@ impl<'a> OpenRun<'a> {
         selection: &Selection,
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<(Folds, Vec<u32>), StoreError> {
-        let mut prints: Vec<Print> = Vec::new();
+        // Room for all, so that the list never stands twice while it grows.
+        let mut prints: Vec<Print> = Vec::with_capacity(self.marks.end()? as usize);
         let asks = !(selection.elements.is_empty() && selection.text.is_empty());
         self.marks.for_each(|mark, target, print| {
             let takes =
                 |said: &crate::marks::Said<'_>| selection.takes_link(said.element, said.text);
             if may(mark, target) && (!asks || self.marks.with(mark, takes)?) {
-                prints.push(Print::new(print, mark, target));
+                prints.push(Print::new(print, mark));
             }
             Ok(())
         })?;
         prints.sort_unstable();
         let mut folds = Folds::holding(&prints);
-        let mut targets = vec![0];
-        let mut last = None;
+        let (mut number, mut last) = (0, None);
         for print in prints {
             if last.replace(print.print) != Some(print.print) {
-                targets.push(print.target);
+                number += 1;
             }
-            folds.set(print.mark, u32::try_from(targets.len() - 1).unwrap_or_default());
+            folds.set(print.mark, number);
         }
+        let mut targets = vec![0; number as usize + 1];
+        self.marks.for_each(|mark, target, _| {
+            let fold = folds.of(mark) as usize;
+            if fold > 0 {
+                targets[fold] = target;
+            }
+            Ok(())
+        })?;
         Ok((folds, targets))
     }
 
@@ -301,18 +309,17 @@ impl Folds {
     }
 }
 
-/// A fingerprint, its mark and what that names in sixteen octets.
+/// A fingerprint and its mark in twelve octets.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct Print {
     print: [u32; 2],
     mark: u32,
-    target: u32,
 }
 
 impl Print {
     #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
-    fn new(print: u64, mark: u32, target: u32) -> Print {
-        Print { print: [(print >> 32) as u32, print as u32], mark, target }
+    fn new(print: u64, mark: u32) -> Print {
+        Print { print: [(print >> 32) as u32, print as u32], mark }
     }
 }
 
