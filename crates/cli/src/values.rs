@@ -149,28 +149,49 @@ pub(crate) fn element(text: &str) -> Result<String, String> {
     Ok(name)
 }
 
-/// A header field to send.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+/// A header field to send. A value from the environment is taken from there when it is
+/// sent: who only reads what was found need not know the secret.
+#[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Header {
     pub(crate) name: HeaderName,
-    pub(crate) value: HeaderValue,
+    written: String,
 }
 
-pub(crate) fn header(text: &str) -> Result<Header, String> {
+impl Header {
+    /// The value to send.
+    pub(crate) fn value(&self) -> Result<HeaderValue, String> {
+        let value = match self.written.strip_prefix("env:") {
+            Some(variable) => std::env::var(variable)
+                .map_err(|_| format!("the environment variable {variable} is not set"))?,
+            None => self.written.clone(),
+        };
+        let mut value: HeaderValue =
+            value.parse().map_err(|_| "the value holds characters that a field cannot")?;
+        value.set_sensitive(true);
+        Ok(value)
+    }
+}
+
+/// Values may be secrets: they are not told.
+impl std::fmt::Debug for Header {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Header").field("name", &self.name).finish_non_exhaustive()
+    }
+}
+
+fn written_header(text: &str) -> Result<Header, String> {
     let (name, value) = text.split_once(':').ok_or("write a name, a colon and a value")?;
     let name: HeaderName =
         name.trim().parse().map_err(|_| format!("\"{}\" is no name of a field", name.trim()))?;
-    let value = value.trim();
-    let value = match value.strip_prefix("env:") {
-        Some(variable) => std::env::var(variable)
-            .map_err(|_| format!("the environment variable {variable} is not set"))?,
-        None => value.to_owned(),
-    };
-    let mut value: HeaderValue =
-        value.parse().map_err(|_| "the value holds characters that a field cannot".to_owned())?;
-    value.set_sensitive(true);
-    Ok(Header { name, value })
+    Ok(Header { name, written: value.trim().to_owned() })
+}
+
+/// A field that somebody typed is looked at before anything is asked.
+pub(crate) fn header(text: &str) -> Result<Header, String> {
+    let header = written_header(text)?;
+    header.value()?;
+    Ok(header)
 }
 
 /// Where to connect for a host.
@@ -213,7 +234,7 @@ macro_rules! read_from_text {
 }
 
 read_from_text!(Time: time, Rate: rate, Size: size, Proxy: proxy, Within: prefix, Query: query,
-    Header: header, Connect: connect);
+    Header: written_header, Connect: connect);
 
 impl From<Time> for String {
     fn from(Time(time): Time) -> String {
@@ -371,7 +392,9 @@ mod tests {
 
     #[test]
     fn header_fields_are_checked_before_anything_is_asked() {
-        assert_eq!(header("X-Key: a b").unwrap().value, "a b");
+        assert_eq!(header("X-Key: a b").unwrap().value().unwrap(), "a b");
+        let of_file = Header::try_from("X-Key: env:RUMMAGE_TEST_UNSET".to_owned()).unwrap();
+        assert!(of_file.value().is_err() && !format!("{of_file:?}").contains("UNSET"));
         for text in ["X-Key", "X Key: a", "X-Key: a\nb", "X-Key: env:RUMMAGE_TEST_UNSET"] {
             assert!(header(text).is_err(), "{text}");
         }

@@ -229,17 +229,11 @@ impl Site {
         let method = if is_page { Method::Get } else { Method::Head };
         let attempt = Attempt::new(at, took, method, Ending::Answer(answer));
         events.push(Event::Asked { id, attempt, title: None, again: false });
-        let judged = Judged {
-            verdict: if broken { Verdict::Broken } else { Verdict::Sound },
-            cause: broken.then_some(Cause::NotFound),
-            status: Some(if broken { 404 } else { 200 }),
-            next: None,
-            last: id,
-            hops: 0,
-            moved_to: None,
-            not_read: None,
-            linked: true,
+        let (verdict, cause, status) = match broken {
+            true => (Verdict::Broken, Some(Cause::NotFound), 404),
+            false => (Verdict::Sound, None, 200),
         };
+        let judged = Judged::without_hops(id, verdict, cause, Some(status));
         events.push(Event::Judged { id, judged });
     }
 }

@@ -84,7 +84,7 @@ pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, Store
         if witness.would_have_seen(page, found.target, found.cause, one.status(&found)) {
             let healing = if !witness.has_read(page) {
                 Healing::PageGone
-            } else if has_link(later, page, found.target)? {
+            } else if two.has_link(page, found.target)? {
                 Healing::Mended
             } else {
                 Healing::TakenOut
@@ -128,18 +128,6 @@ fn healed_before(sift: &Sift<'_>) -> Result<HashSet<Key>, StoreError> {
         keys.insert(key_of_row(row)?);
     }
     Ok(keys)
-}
-
-/// Whether a page has a link to an address in that run.
-fn has_link(sift: &Sift<'_>, page: Address, target: Address) -> Result<bool, StoreError> {
-    let all = rummage_core::selection::Selection::all();
-    let Some(on_page) = sift.run().sift_on(page, &all)? else { return Ok(false) };
-    let mut has = false;
-    on_page.for_each(|found| {
-        has |= found.target == target;
-        Ok::<_, StoreError>(())
-    })?;
-    Ok(has)
 }
 
 fn pages(earlier: &Sift<'_>, later: &Sift<'_>, comparison: &mut Comparison) {

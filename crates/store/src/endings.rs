@@ -1,10 +1,11 @@
 //! How requests ended: what is mostly the same once, the rest beside it.
 
 use rummage_core::outcome::Ending;
-use rusqlite::{Connection, OptionalExtension, Row, params};
+use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::StoreError;
 use crate::known::{Key, Recent, take, texts_key};
+use crate::reader::text;
 
 /// Keeps endings that were not met before.
 #[derive(Debug)]
@@ -26,11 +27,6 @@ struct Columns {
     etag: Option<String>,
     modified: Option<String>,
     title: Option<String>,
-}
-
-/// A text of a row, without copying it.
-fn text<'a>(row: &'a Row<'_>, column: usize) -> Result<Option<&'a str>, StoreError> {
-    Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
 }
 
 fn key(kind: u32, length: Option<u64>, texts: [Option<&str>; 3]) -> Key {

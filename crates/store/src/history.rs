@@ -15,7 +15,7 @@ use rusqlite::{Connection, params};
 use crate::StoreError;
 use crate::known::{Key, texts_key};
 use crate::open::OpenRun;
-use crate::reader::{previous, run_info, timestamp};
+use crate::reader::{previous, run_info, text, timestamp};
 use crate::records::{Address, Changes, History, RunInfo};
 use crate::sift::Found;
 use crate::sight::Witness;
@@ -28,50 +28,53 @@ fn key(page: u32, target: u32, fragment: Option<&str>, element: &str, verdict: V
 
 /// The same, of a row with the columns page, target, fragment, element, verdict.
 pub(crate) fn key_of_row(row: &rusqlite::Row<'_>) -> Result<Key, StoreError> {
-    let text = |column: usize| -> Result<Option<&str>, StoreError> {
-        Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
-    };
-    let verdict = text(4)?.and_then(Verdict::named).unwrap_or(Verdict::Broken);
-    Ok(key(row.get(0)?, row.get(1)?, text(2)?, text(3)?.unwrap_or_default(), verdict))
+    let verdict = text(row, 4)?.and_then(Verdict::named).unwrap_or(Verdict::Broken);
+    Ok(key(row.get(0)?, row.get(1)?, text(row, 2)?, text(row, 3)?.unwrap_or_default(), verdict))
+}
+
+/// The run that found something first, and what it was then.
+#[derive(Debug, Clone, Copy)]
+struct First {
+    run: i64,
+    at: Timestamp,
+    standing: Standing,
 }
 
 /// The findings of a site at the time of a run.
 #[derive(Debug)]
 pub(crate) struct Histories {
     run: i64,
-    by_key: HashMap<Key, (i64, Standing)>,
-    started: HashMap<i64, Timestamp>,
+    by_key: HashMap<Key, First>,
 }
 
 impl Histories {
     pub(crate) fn of_run(db: &Connection, run: &RunInfo) -> Result<Histories, StoreError> {
         let mut by_key = HashMap::new();
         let mut select = db.prepare(
-            "SELECT page, target, fragment, element, verdict, first_run, standing FROM finding
+            "SELECT page, target, fragment, element, verdict, first_run, first_at, standing
+             FROM finding
              WHERE site = ?1 AND first_run <= ?2 AND (until_run IS NULL OR until_run > ?2)",
         )?;
         let mut rows = select.query(params![run.site, run.number])?;
         while let Some(row) = rows.next()? {
-            let standing = row.get_ref(6)?.as_str().ok().and_then(Standing::named);
-            let key = key_of_row(row)?;
-            by_key.insert(key, (row.get(5)?, standing.unwrap_or(Standing::Open)));
+            let first = First {
+                run: row.get(5)?,
+                at: timestamp(text(row, 6)?.unwrap_or_default()),
+                standing: text(row, 7)?.and_then(Standing::named).unwrap_or(Standing::Open),
+            };
+            by_key.insert(key_of_row(row)?, first);
         }
-        let mut select = db.prepare("SELECT id, started_at FROM run")?;
-        let mut rows = select.query([])?;
-        let mut started = HashMap::new();
-        while let Some(row) = rows.next()? {
-            started.insert(row.get(0)?, timestamp(row.get_ref(1)?.as_str().unwrap_or_default()));
-        }
-        Ok(Histories { run: run.number, by_key, started })
+        Ok(Histories { run: run.number, by_key })
     }
 
     fn of(&self, key: Key) -> Option<History> {
-        let (first_run, standing) = *self.by_key.get(&key)?;
+        let first = self.by_key.get(&key)?;
+        let is_first = first.run == self.run;
         Some(History {
-            standing: if first_run == self.run { standing } else { Standing::Open },
-            first_run,
-            first_seen: self.started.get(&first_run).copied().unwrap_or_default(),
-            new_check: standing == Standing::Open && first_run == self.run,
+            standing: if is_first { first.standing } else { Standing::Open },
+            first_run: first.run,
+            first_seen: first.at,
+            new_check: is_first && first.standing == Standing::Open,
         })
     }
 }
@@ -258,8 +261,9 @@ impl<'a> Update<'a> {
         let print = self.run.marks.print(found.mark)?.cast_signed();
         let mut insert = self.db.prepare_cached(
             "INSERT INTO finding (site, page, target, fragment, element, verdict, cause, status,
-                 line, column, text, written, region, fingerprint, first_run, standing)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)",
+                 line, column, text, written, region, fingerprint, first_run, first_at,
+                 standing)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17)",
         )?;
         let (run, info) = (self.run, &self.run.info);
         let target = run.url(found.target)?;
@@ -280,6 +284,7 @@ impl<'a> Update<'a> {
                 said.region.map(|region| region.as_str()),
                 print,
                 info.number,
+                info.started_at.to_string(),
                 standing.as_str(),
             ])
         })??;

@@ -9,7 +9,7 @@ use std::hash::{BuildHasherDefault, Hasher};
 use rusqlite::Connection;
 use xxhash_rust::xxh3::{Xxh3, xxh3_128};
 
-use crate::StoreError;
+use crate::{StoreError, marks};
 
 /// What the store holds already, by hash.
 #[derive(Debug, Default)]
@@ -117,9 +117,7 @@ impl Known {
         let next = |sql: &str| db.query_row(sql, [], |row| row.get(0));
         known.next_address = next("SELECT coalesce(max(id), 0) + 1 FROM address")?;
         known.next_version = next("SELECT coalesce(max(id), 0) + 1 FROM page_version")?;
-        known.next_mark = next(
-            "SELECT coalesce((SELECT first + count FROM mark ORDER BY first DESC LIMIT 1), 1)",
-        )?;
+        known.next_mark = marks::end(db)?;
         Ok(known)
     }
 }

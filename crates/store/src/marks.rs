@@ -4,24 +4,18 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 use std::rc::Rc;
 
-use rummage_core::reading::Region;
 use rusqlite::Connection;
 
 use crate::StoreError;
-use crate::pack::marks::{self, Written};
+use crate::pack::marks;
 
-/// What a mark says.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Said<'a> {
-    pub(crate) element: &'a str,
-    pub(crate) attribute: &'a str,
-    pub(crate) region: Option<Region>,
-    pub(crate) surroundings: u32,
-    pub(crate) scripted: bool,
-    pub(crate) written: Written<'a>,
-    pub(crate) fragment: Option<&'a str>,
-    pub(crate) text: Option<&'a str>,
-    pub(crate) rel: Option<&'a str>,
+/// What a mark says, in words.
+pub(crate) type Said<'a> = marks::Said<'a, &'a str>;
+
+/// The first number that no mark has.
+pub(crate) fn end(db: &Connection) -> Result<u32, StoreError> {
+    let sql = "SELECT coalesce((SELECT first + count FROM mark ORDER BY first DESC LIMIT 1), 1)";
+    Ok(db.query_row(sql, [], |row| row.get(0))?)
 }
 
 /// Rows of marks that are held.
@@ -66,9 +60,7 @@ impl<'a> Marks<'a> {
 
     /// The first number that no mark has.
     pub(crate) fn end(&self) -> Result<u32, StoreError> {
-        let sql =
-            "SELECT coalesce((SELECT first + count FROM mark ORDER BY first DESC LIMIT 1), 1)";
-        Ok(self.db.query_row(sql, [], |row| row.get(0))?)
+        end(self.db)
     }
 
     /// Gives every mark with its target and fingerprint, in their order.

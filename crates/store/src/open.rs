@@ -13,6 +13,7 @@ use crate::evidence::Evidence;
 use crate::history::Histories;
 use crate::marks::Marks;
 use crate::order::{self, Page};
+use crate::pack::places;
 use crate::records::{Address, RunInfo, RunState};
 use crate::sayings::{Saying, Sayings};
 use crate::{Reader, StoreError};
@@ -121,6 +122,24 @@ impl<'a> OpenRun<'a> {
             let _ = self.histories.set(Histories::of_run(self.db, &self.info)?);
         }
         Ok(self.histories.get().expect("it was just set"))
+    }
+
+    /// Whether a page that the run read has a link to an address.
+    pub(crate) fn has_link(&self, page: Address, target: Address) -> Result<bool, StoreError> {
+        let links: Option<Vec<u8>> = self
+            .db
+            .prepare_cached(
+                "SELECT links FROM run_page JOIN page_version ON page_version.id = version
+                 WHERE run = ?1 AND run_page.address = ?2",
+            )?
+            .query_row([self.info.number, i64::from(page.0)], |row| row.get(0))
+            .optional()?;
+        for place in places::unpack(&links.unwrap_or_default()) {
+            if self.marks.target(place.mark)? == target.0 {
+                return Ok(true);
+            }
+        }
+        Ok(false)
     }
 
     /// The text of an address.

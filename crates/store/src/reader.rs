@@ -118,6 +118,11 @@ fn run_where(
     Ok(db.query_row(&sql, params, info).optional()?)
 }
 
+/// A text of a row, without copying it; `None` for what is none.
+pub(crate) fn text<'a>(row: &'a Row<'_>, column: usize) -> Result<Option<&'a str>, StoreError> {
+    Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
+}
+
 /// A time that we wrote; the start of time for one that we did not.
 pub(crate) fn timestamp(text: &str) -> Timestamp {
     text.parse().unwrap_or_default()

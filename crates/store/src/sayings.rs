@@ -5,6 +5,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::Connection;
 
 use crate::StoreError;
+use crate::reader::text;
 use crate::writer::asked::for_each_entry;
 
 /// What a run says of an address.
@@ -69,14 +70,11 @@ impl Sayings {
         )?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            let text = |column: usize| -> Result<Option<&str>, StoreError> {
-                Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
-            };
             let saying = Saying {
-                verdict: text(1)?.and_then(Verdict::named).unwrap_or(Verdict::Doubtful),
-                cause: text(2)?.and_then(Cause::named),
+                verdict: text(row, 1)?.and_then(Verdict::named).unwrap_or(Verdict::Doubtful),
+                cause: text(row, 2)?.and_then(Cause::named),
                 status: row.get::<_, Option<u16>>(3)?.unwrap_or_default(),
-                scope: text(4)?.map(scope_named),
+                scope: text(row, 4)?.map(scope_named),
                 linked: row.get(5)?,
                 asked: row.get(6)?,
                 plain: false,

@@ -158,7 +158,8 @@ CREATE TABLE finding (
     written     TEXT NOT NULL,
     region      TEXT,
     fingerprint INTEGER NOT NULL, -- equal for the same link on other pages
-    first_run   INTEGER NOT NULL, -- the run that found it first
+    first_run   INTEGER NOT NULL, -- the run that found it first; it may be forgotten by now
+    first_at    TEXT NOT NULL,    -- when that run began
     standing    TEXT NOT NULL,    -- how it was found then: new, returned, or open where the
                                   -- run before could not have seen it
     until_run   INTEGER           -- the first run that saw that it is gone; NULL while it is found
@@ -190,9 +191,8 @@ CREATE VIEW open_finding AS
     SELECT finding.site, verdict, cause, status,
            target.url || CASE WHEN fragment IS NULL THEN '' ELSE '#' || fragment END AS target,
            page.url AS page, line, column, element, text, written, region, fingerprint,
-           first_run, run.started_at AS first_seen
+           first_run, first_at AS first_seen
     FROM finding
     JOIN address AS target ON target.id = finding.target
     JOIN address AS page ON page.id = finding.page
-    JOIN run ON run.id = first_run
     WHERE until_run IS NULL;

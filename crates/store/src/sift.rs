@@ -45,7 +45,8 @@ pub struct Found {
 pub struct Sift<'a> {
     run: &'a OpenRun<'a>,
     selection: &'a Selection,
-    only: Only,
+    /// The only page that is looked at, by its rank.
+    only_on: Option<u32>,
     /// Which marks may fit, and what is the same link.
     folds: Folds,
     /// What the links of each fold name.
@@ -59,16 +60,6 @@ pub struct Sift<'a> {
 /// Places that are kept while their pages are counted, so that the pages need not be
 /// walked again.
 const KEPT: usize = 400_000;
-
-/// What is looked at, whatever is selected.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Only {
-    All,
-    /// Links to this address.
-    To(u32),
-    /// Links on the page of this rank.
-    On(u32),
-}
 
 /// A page, as the links on it see it. Its texts are fetched where they are asked for:
 /// most links need none of them.
@@ -105,7 +96,7 @@ impl<'a> OpenRun<'a> {
     /// When the store cannot be read.
     pub fn sift(&'a self, selection: &'a Selection) -> Result<Sift<'a>, StoreError> {
         let addresses = self.addresses(selection)?;
-        self.sift_some(selection, Only::All, |_, target| {
+        self.sift_some(selection, None, |_, target| {
             addresses.get(target as usize).copied().unwrap_or_default()
         })
     }
@@ -119,7 +110,7 @@ impl<'a> OpenRun<'a> {
         address: crate::Address,
         selection: &'a Selection,
     ) -> Result<Sift<'a>, StoreError> {
-        self.sift_some(selection, Only::To(address.0), |_, target| target == address.0)
+        self.sift_some(selection, None, |_, target| target == address.0)
     }
 
     /// Sifts the links on one page; `None` where the run did not read it.
@@ -139,19 +130,19 @@ impl<'a> OpenRun<'a> {
             .prepare_cached("SELECT links FROM page_version WHERE id = ?1")?
             .query_row([self.pages[rank].version], |row| row.get(0))?;
         let marks: HashSet<u32> = places::unpack(&links).map(|place| place.mark).collect();
-        let only = Only::On(u32::try_from(rank).unwrap_or(u32::MAX));
-        self.sift_some(selection, only, |mark, _| marks.contains(&mark)).map(Some)
+        let rank = u32::try_from(rank).ok();
+        self.sift_some(selection, rank, |mark, _| marks.contains(&mark)).map(Some)
     }
 
     fn sift_some(
         &'a self,
         selection: &'a Selection,
-        only: Only,
+        only_on: Option<u32>,
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<Sift<'a>, StoreError> {
         let (folds, targets) = self.folds(selection, may)?;
         let (pages, hits) = self.count_pages(&folds, targets.len())?;
-        Ok(Sift { run: self, selection, only, folds, targets, pages, hits })
+        Ok(Sift { run: self, selection, only_on, folds, targets, pages, hits })
     }
 
     /// Whether links to each address may fit.
@@ -368,10 +359,7 @@ impl<'a> Sift<'a> {
     }
 
     fn looks_at(&self, rank: u32) -> bool {
-        match self.only {
-            Only::All | Only::To(_) => true,
-            Only::On(page) => page == rank,
-        }
+        self.only_on.is_none_or(|page| page == rank)
     }
 
     /// Gives the links of a page that fit; its places are read where they are not given.

@@ -117,8 +117,8 @@ fn forget(db: &Connection, run: i64) -> Result<(), StoreError> {
         db.execute(&format!("DELETE FROM {table} WHERE run = ?1"), [run])?;
     }
     db.execute("DELETE FROM run WHERE id = ?1", [run])?;
-    // A finding that is open keeps the number of the run that found it first.
-    db.execute("DELETE FROM finding WHERE until_run <= ?1", [run])?;
+    // What was still found after that run keeps when it was found first.
+    db.execute("DELETE FROM finding WHERE until_run = ?1", [run])?;
     Ok(())
 }
 

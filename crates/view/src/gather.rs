@@ -9,7 +9,7 @@ use std::collections::HashMap;
 use rummage_core::reach::Reach;
 use rummage_core::shared::is_shared;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{Address, Found, LinkRow, Sift, StoreError};
+use rummage_store::{Address, Found, LinkRow, OpenRun, Sift, StoreError};
 
 /// Places of a target that are fetched.
 pub(crate) const PLACES: usize = 5;
@@ -89,6 +89,10 @@ impl<'a> Gathered<'a> {
         gathering.most = usize::MAX;
         some.into_iter().try_for_each(|found| gathering.handle_found(&found))?;
         Ok(gathering.finish())
+    }
+
+    pub(crate) fn run(&self) -> &'a OpenRun<'a> {
+        self.sift.run()
     }
 
     pub(crate) fn groups(&self) -> &[Group] {

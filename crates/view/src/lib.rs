@@ -11,6 +11,7 @@ mod listing;
 mod markdown;
 mod meaning;
 mod number;
+mod pages;
 mod phrase;
 pub mod progress;
 mod rows;

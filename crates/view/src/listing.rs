@@ -1,5 +1,7 @@
 //! How a listing is to look: what stands together, in which order, how much of it.
 
+use crate::number::{count, counted};
+
 /// What stands together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Group {
@@ -42,6 +44,12 @@ pub struct Listing {
 }
 
 impl Listing {
+    /// How many of all are shown, where that is not all: `4 of 33 pages shown`.
+    pub(crate) fn cut(&self, all: u64, one: &str, many: &str) -> Option<String> {
+        let limit = self.limit.map(|limit| limit as u64).filter(|limit| *limit < all)?;
+        Some(format!("{} of {} shown", count(limit), counted(all, one, many)))
+    }
+
     /// The preset: worst first, parts of many pages folded.
     #[must_use]
     pub fn by(group: Group) -> Listing {

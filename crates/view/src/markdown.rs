@@ -12,7 +12,8 @@ use crate::cells::Row;
 use crate::gather::{Block, Gathered, Group as Gathering};
 use crate::listing::{Group, Listing};
 use crate::number::{count, counted};
-use crate::rows::{columns, for_each_row, sort_groups};
+use crate::pages::Pages;
+use crate::rows::{self, columns, for_each_row};
 use crate::safe::{safe, shorten};
 use crate::text::tally::{self, tally};
 use crate::text::{at, said, says, target, totals};
@@ -35,17 +36,14 @@ pub fn markdown(
     let totals = run.totals()?;
     head(out, run, &totals)?;
     let sift = run.sift(selection)?;
-    let mut gathered = Gathered::of(&sift)?;
-    if let Some(sort) = listing.sort.as_ref().filter(|_| listing.group == Group::Target) {
-        sort_groups(&mut gathered, &sift, sort)?;
-    }
+    let gathered = rows::gathered(&sift, listing)?;
     let all = gathered.groups().len();
     let fits = counted(all as u64, "target fits", "targets fit");
     let links = counted(gathered.links, "link", "links");
     writeln!(out, "\n{fits} the selection, on {links}.")?;
     match listing.group {
         Group::Target => by_target(out, &gathered, &totals, listing),
-        Group::Page => by_page(out, &sift, listing),
+        Group::Page => by_page(out, &sift, &totals, listing),
         Group::Host => {
             let name =
                 |group: &Gathering| Ok(host_of(&sift.run().url(group.first.target)?).to_owned());
@@ -59,7 +57,7 @@ pub fn markdown(
             };
             by_name(out, &gathered, &sift, listing, name)
         }
-        Group::None => table(out, run, selection, listing),
+        Group::None => table(out, &sift, listing),
     }
 }
 
@@ -77,20 +75,10 @@ fn head(out: &mut dyn Write, run: &OpenRun<'_>, totals: &Totals) -> Result<(), V
     )?;
     let mut counts = Vec::new();
     totals::counts(&mut counts, info, totals)?;
-    let plain = anstyle_stripped(&String::from_utf8_lossy(&counts));
+    let styled = String::from_utf8_lossy(&counts);
+    let plain = anstream::adapter::strip_str(&styled).to_string();
     writeln!(out, "\n{}", plain.lines().map(text).collect::<Vec<_>>().join("  \n"))?;
     Ok(())
-}
-
-/// The same without colours: they are the only control characters there.
-fn anstyle_stripped(styled: &str) -> String {
-    let mut plain = String::with_capacity(styled.len());
-    let mut parts = styled.split('\u{1b}');
-    plain.push_str(parts.next().unwrap_or_default());
-    for part in parts {
-        plain.push_str(part.split_once('m').map_or("", |(_, rest)| rest));
-    }
-    plain
 }
 
 fn by_target(
@@ -103,7 +91,7 @@ fn by_target(
     gathered.for_each_block(listing.limit, listing.unfold, |block| {
         Ok::<_, ViewError>(out.write_all(self::block(totals, &block).as_bytes())?)
     })?;
-    cut(out, listing, gathered.groups().len(), "target", "targets")
+    cut(out, listing, gathered.groups().len() as u64, "target", "targets")
 }
 
 fn block(totals: &Totals, block: &Block) -> String {
@@ -118,15 +106,7 @@ fn block(totals: &Totals, block: &Block) -> String {
         let _ = writeln!(md, "  - now at {}", link(moved_to));
     }
     for shared in &block.shared {
-        let row = &shared.first;
-        let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
-        let (pages, all) = (count(row.pages), count(totals.pages));
-        let _ = writeln!(
-            md,
-            "  - on {pages} of {all} pages{region}, one edit: {}, first on {}",
-            text(&said(row)),
-            place(row)
-        );
+        let _ = writeln!(md, "  - {}", on_many(totals, &shared.first));
     }
     for row in &block.places {
         let _ = writeln!(md, "  - {}: {}", place(row), text(&said(row)));
@@ -138,31 +118,47 @@ fn block(totals: &Totals, block: &Block) -> String {
     md
 }
 
-fn by_page(out: &mut dyn Write, sift: &Sift<'_>, listing: &Listing) -> Result<(), ViewError> {
-    let (mut page, mut pages) = (None, 0);
-    sift.for_each(|found| {
+/// `on 73 of 88 pages, in footer, one edit: a "Rota", first on …`
+fn on_many(totals: &Totals, row: &LinkRow) -> String {
+    let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
+    let (pages, all) = (count(row.pages), count(totals.pages));
+    let what = text(&said(row));
+    format!("on {pages} of {all} pages{region}, one edit: {what}, first on {}", place(row))
+}
+
+fn by_page(
+    out: &mut dyn Write,
+    sift: &Sift<'_>,
+    totals: &Totals,
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let Pages { shared, pages } = Pages::of(sift, listing)?;
+    if !shared.is_empty() {
+        writeln!(out, "\n## On many pages\n")?;
+    }
+    for found in &shared {
         let row = sift.row(found)?;
-        if page.replace(found.page) != Some(found.page) {
-            pages += 1;
-            if listing.limit.is_none_or(|limit| pages <= limit) {
-                writeln!(out, "\n## {}\n", link(&row.page))?;
-            }
+        writeln!(out, "- [ ] {}: {}", verdict(&row), on_many(totals, &row))?;
+    }
+    for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
+        let url = sift.run().url(sift.run().page_at(page.rank))?;
+        writeln!(out, "\n## {}\n", link(&url))?;
+        for found in &page.links {
+            let row = sift.row(found)?;
+            let at = match row.line {
+                0 => "in a field of its answer".to_owned(),
+                line => format!("{line}:{}", row.column),
+            };
+            writeln!(out, "- [ ] {at} {}: {}", text(&said(&row)), verdict(&row))?;
         }
-        if listing.limit.is_none_or(|limit| pages <= limit) {
-            let told = text(&says(&row.outcome));
-            writeln!(
-                out,
-                "- [ ] {}:{} {}: {} {}, {told}",
-                row.line,
-                row.column,
-                text(&said(&row)),
-                row.outcome.verdict,
-                link(&target(&row))
-            )?;
-        }
-        Ok::<_, ViewError>(())
-    })?;
-    cut(out, listing, pages, "page", "pages")
+    }
+    cut(out, listing, pages.len() as u64, "page", "pages")
+}
+
+/// `broken <https://…>, not found, 404`
+fn verdict(row: &LinkRow) -> String {
+    let outcome = &row.outcome;
+    format!("{} {}, {}", outcome.verdict, link(&target(row)), text(&says(outcome)))
 }
 
 fn by_name(
@@ -192,35 +188,29 @@ fn by_name(
             writeln!(out, "- and {} more", count(more))?;
         }
     }
-    cut(out, listing, parts.len(), "part", "parts")
+    cut(out, listing, parts.len() as u64, "part", "parts")
 }
 
-fn table(
-    out: &mut dyn Write,
-    run: &OpenRun<'_>,
-    selection: &Selection,
-    listing: &Listing,
-) -> Result<(), ViewError> {
+fn table(out: &mut dyn Write, sift: &Sift<'_>, listing: &Listing) -> Result<(), ViewError> {
     let columns = columns(listing.group);
     writeln!(out, "\n| {} |", columns.join(" | "))?;
     writeln!(out, "|{}", " --- |".repeat(columns.len()))?;
-    let counted = for_each_row(run, selection, listing, |row: Row| {
+    let counted = for_each_row(sift, listing, |row: Row| {
         let cells: Vec<String> = row.cells().iter().map(|cell| text(&cell.text())).collect();
         Ok(writeln!(out, "| {} |", cells.join(" | "))?)
     })?;
-    let all = usize::try_from(counted.all).unwrap_or(usize::MAX);
-    cut(out, listing, all, "link", "links")
+    cut(out, listing, counted.all, "link", "links")
 }
 
 fn cut(
     out: &mut dyn Write,
     listing: &Listing,
-    all: usize,
+    all: u64,
     one: &str,
     many: &str,
 ) -> Result<(), ViewError> {
-    if let Some(limit) = listing.limit.filter(|limit| *limit < all) {
-        writeln!(out, "\n{} of {} shown.", count(limit as u64), counted(all as u64, one, many))?;
+    if let Some(cut) = listing.cut(all, one, many) {
+        writeln!(out, "\n{cut}.")?;
     }
     Ok(())
 }
@@ -265,10 +255,5 @@ mod tests {
         assert_eq!(link("https://a.test/x_y"), "<https://a.test/x_y>");
         assert_eq!(link("https://a.test/> <script>"), "https://a.test/\\> \\<script\\>");
         assert_eq!(link("htp://a.test"), "htp://a.test");
-    }
-
-    #[test]
-    fn colours_are_taken_away() {
-        assert_eq!(anstyle_stripped("\u{1b}[1m3 broken\u{1b}[0m, 2"), "3 broken, 2");
     }
 }

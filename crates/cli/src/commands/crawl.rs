@@ -396,8 +396,14 @@ pub(super) fn config(asking: &Asking) -> Result<Config, Failure> {
 }
 
 fn headers(asking: &Asking) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
-    let mut headers: Vec<_> =
-        asking.header.iter().map(|h| (h.name.clone(), h.value.clone())).collect();
+    let mut headers = Vec::new();
+    for header in &asking.header {
+        let value = header.value().map_err(|why| Failure::Usage {
+            what: format!("the field {} cannot be sent: {why}", header.name),
+            hint: "Set the variable that the settings name, or mend the value.".to_owned(),
+        })?;
+        headers.push((header.name.clone(), value));
+    }
     if let Some(user) = &asking.user {
         headers.push((http::header::AUTHORIZATION, password::basic(user)?));
     }

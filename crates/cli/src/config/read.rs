@@ -120,6 +120,14 @@ impl Source<'_> {
         for file in read.own.write.iter_mut().chain(&mut read.asking.ca_cert) {
             *file = folder.join(&*file);
         }
+        if let Some(robots) = read
+            .asking
+            .robots
+            .as_mut()
+            .filter(|robots| !matches!(robots.as_str(), "obey" | "ignore"))
+        {
+            *robots = folder.join(&*robots).to_string_lossy().into_owned();
+        }
         for file in &read.own.write {
             if let Err(Failure::Usage { what, hint }) = crate::args::Showing::of_file(file).format()
             {

@@ -98,6 +98,12 @@ fn a_killed_crawl_goes_on_to_the_same_end() {
     assert!(said.out.contains("This run was not finished"), "{said}");
     stage.run(&["crawl", "--resume"]).ends(1);
     assert_eq!(findings(&stage), undisturbed());
+    // A later run that is killed does not say what it has not seen.
+    let mut child = start_and_wait(&stage);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let said = stage.run(&["findings"]).ends(0);
+    assert!(said.out.contains("run 2, ") && !said.out.contains("still open"), "{said}");
 }
 
 /// Kills a crawl as soon as it has told of so many requests, then goes on, or begins anew

@@ -137,3 +137,30 @@ fn the_schema_is_printed_as_it_is_shipped() {
     let said = stage().run(&["settings", "--schema"]).ends(0);
     assert_eq!(said.out, include_str!("../../../../docs/rummage.schema.json"));
 }
+
+#[test]
+fn a_secret_that_is_not_there_stops_the_crawl_and_not_the_reading() {
+    let stage = stage();
+    stage.run(&["crawl", "http://a.test"]).ends(1);
+    let file = "[defaults]\nheader = [\"X-Key: env:RUMMAGE_TEST_NO_SECRET\"]\n";
+    fs::write(stage.path("rummage.toml"), file).unwrap();
+    stage.run(&["findings"]).ends(0);
+    stage.run(&["settings"]).ends(0);
+    let said = stage.run(&["crawl", "http://a.test"]).ends(2);
+    assert!(said.err.contains("the field x-key cannot be sent"), "{said}");
+    assert!(said.err.contains("RUMMAGE_TEST_NO_SECRET is not set"), "{said}");
+}
+
+#[test]
+fn files_are_named_from_where_the_settings_stand() {
+    let stage = stage();
+    fs::create_dir(stage.path("deep")).unwrap();
+    fs::write(stage.path("rules.txt"), "User-agent: *\nDisallow: /in\n").unwrap();
+    let file =
+        "[site.a]\nstart = \"http://a.test\"\nrobots = \"./rules.txt\"\nwrite = [\"b.csv\"]\n";
+    fs::write(stage.path("rummage.toml"), file).unwrap();
+    let output = stage.command(&["crawl"]).current_dir(stage.path("deep")).output().unwrap();
+    let said = crate::harness::said(&["crawl"], output).ends(1);
+    assert!(said.out.contains("robots.txt asks robots not to"), "{said}");
+    assert!(stage.path("b.csv").exists() && !stage.path("deep/b.csv").exists());
+}

@@ -155,6 +155,29 @@ pub struct Judged {
     pub linked: bool,
 }
 
+impl Judged {
+    /// A word on an address that links name and that leads to no other.
+    #[must_use]
+    pub fn without_hops(
+        id: AddressId,
+        verdict: Verdict,
+        cause: Option<Cause>,
+        status: Option<u16>,
+    ) -> Judged {
+        Judged {
+            verdict,
+            cause,
+            status,
+            next: None,
+            last: id,
+            hops: 0,
+            moved_to: None,
+            not_read: None,
+            linked: true,
+        }
+    }
+}
+
 /// Why a page of the site was asked, but not read for links.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum NotRead {

@@ -445,17 +445,7 @@ impl Crawl {
     }
 
     fn settle_unasked(&mut self, id: AddressId, verdict: Verdict, cause: Cause) {
-        let judged = Judged {
-            verdict,
-            cause: Some(cause),
-            status: None,
-            next: None,
-            last: id,
-            hops: 0,
-            moved_to: None,
-            not_read: None,
-            linked: true,
-        };
+        let judged = Judged::without_hops(id, verdict, Some(cause), None);
         self.settle(id, judged);
     }
 

@@ -4,11 +4,11 @@ use rummage_core::reading::Region;
 
 use super::{Packer, Unpacker};
 
-/// What a link says, as it is packed: element and attribute by the number of their word.
+/// What a link says; as it is packed, element and attribute are the numbers of their words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Said<'a> {
-    pub(crate) element: u32,
-    pub(crate) attribute: u32,
+pub(crate) struct Said<'a, Word = u32> {
+    pub(crate) element: Word,
+    pub(crate) attribute: Word,
     pub(crate) region: Option<Region>,
     pub(crate) surroundings: u32,
     /// A script acts on the element.

@@ -11,18 +11,7 @@ use crate::StoreError;
 
 /// Whether a verdict says no more than that the address answered, at once and with 200.
 fn is_plain(id: AddressId, judged: &Judged) -> bool {
-    *judged
-        == Judged {
-            verdict: Verdict::Sound,
-            cause: None,
-            status: Some(200),
-            next: None,
-            last: id,
-            hops: 0,
-            moved_to: None,
-            not_read: None,
-            linked: true,
-        }
+    *judged == Judged::without_hops(id, Verdict::Sound, None, Some(200))
 }
 
 impl RunWriter {

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
+use rummage_core::address::path_of;
 use rummage_core::crawl::{Crawl, Reply, Request, Settings};
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::outcome::{Answer, Attempt, Ending};
@@ -15,7 +16,7 @@ use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunState, RunWriter, Store
 use tempfile::TempDir;
 use url::Url;
 
-/// A folder with a store in it, and the pages of `http://a.test`.
+/// A folder with a store in it, and the pages that any host answers with.
 pub(crate) struct Keeper {
     folder: TempDir,
     /// Path to HTML; a value that begins with `>` redirects for good.
@@ -91,7 +92,7 @@ impl Keeper {
     }
 
     fn reply(&self, request: &Request, now: Moment) -> Reply {
-        let page = self.pages.get(request.address.trim_start_matches("http://a.test"));
+        let page = self.pages.get(path_of(&request.address));
         let (status, location) = match page.map(|page| page.strip_prefix('>')) {
             None => (404, None),
             Some(None) => (200, None),

@@ -166,9 +166,43 @@ fn forgetting_old_runs_leaves_the_others_as_they_were() {
         rows.iter().map(|row| format!("{} {} {:?}", row.page, row.written, row.text)).collect()
     };
     assert_eq!(brief(&after), brief(&before));
+    let first = |rows: &[rummage_store::LinkRow]| -> Vec<_> {
+        rows.iter().filter_map(|row| row.history).collect()
+    };
+    assert_eq!(first(&after), first(&before), "when it was found first is known still");
+    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    let open: i64 =
+        db.query_row("SELECT count(*) FROM open_finding", [], |row| row.get(0)).unwrap();
+    assert_eq!(open, 2, "people who ask by SQL see them too");
     // A run after that goes on from there.
     keeper.pages.remove("/y");
     let run = keeper.crawl();
     assert_eq!(run.number, 4);
     assert_eq!(changes(&keeper).broke, 0, "nothing links to it any more");
+}
+
+#[test]
+fn forgetting_runs_of_one_site_leaves_the_findings_of_others() {
+    let mut keeper = keeper();
+    let crawl = |keeper: &Keeper, start: &str| {
+        let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
+        let start = url::Url::parse(start).unwrap();
+        keeper.drive(writer, Crawl::new(Settings::default(), vec![start]), usize::MAX);
+    };
+    crawl(&keeper, "http://b.test/");
+    keeper.pages.insert("/x", "fine".to_owned());
+    crawl(&keeper, "http://b.test/");
+    keeper.pages.remove("/x");
+    keeper.crawl();
+    keeper.pages.insert("/x", "fine".to_owned());
+    keeper.crawl();
+    keeper.crawl();
+    let closed = |site: &str| -> i64 {
+        let db = rusqlite::Connection::open(keeper.path()).unwrap();
+        let sql = "SELECT count(*) FROM finding WHERE site = ?1 AND until_run IS NOT NULL";
+        db.query_row(sql, [site], |row| row.get(0)).unwrap()
+    };
+    assert_eq!((closed("a.test"), closed("b.test")), (1, 1));
+    prune(&keeper.path(), 1, Some("a.test"), false).unwrap();
+    assert_eq!((closed("a.test"), closed("b.test")), (0, 1));
 }

@@ -7,7 +7,7 @@ use rummage_core::selection::Selection;
 use rummage_store::{Address, OpenRun, TraceRow};
 use serde::Serialize;
 
-use super::{Shown, sorted, target_row};
+use super::{Shown, gathered, target_row};
 use crate::cells::{self, Row};
 use crate::gather::Gathered;
 use crate::listing::Listing;
@@ -52,11 +52,7 @@ pub fn json(
     listing: &Listing,
 ) -> Result<Shown, ViewError> {
     let sift = run.sift(selection)?;
-    let mut gathered = Gathered::of(&sift)?;
-    if let Some(sort) = &listing.sort {
-        sorted::groups(&mut gathered, &sift, sort)?;
-    }
-    list(out, run, &gathered, listing.limit)
+    list(out, run, &gathered(&sift, listing)?, listing.limit)
 }
 
 /// Writes one address with its evidence and the links to it, as a list: a fragment that

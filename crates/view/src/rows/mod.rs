@@ -9,7 +9,7 @@ mod sorted;
 use std::io::Write;
 
 use rummage_core::selection::Selection;
-use rummage_store::{Address, Found, OpenRun};
+use rummage_store::{Address, Found, OpenRun, Sift};
 
 use crate::ViewError;
 use crate::cells::{self, LINK_COLUMNS, Row, TARGET_COLUMNS};
@@ -17,7 +17,7 @@ use crate::gather::Gathered;
 use crate::listing::{Group, Listing};
 
 pub use json::{json, json_of};
-pub(crate) use sorted::{compare, groups as sort_groups};
+pub(crate) use sorted::compare;
 
 /// How rows are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -53,7 +53,8 @@ pub fn rows(
         RowFormat::Csv(separator) => Box::new(csv::Csv::new(out, separator, columns)?),
         RowFormat::Jsonl => Box::new(jsonl::Jsonl(out)),
     };
-    let counted = for_each_row(run, selection, listing, |row| sink.row(&row))?;
+    let sift = run.sift(selection)?;
+    let counted = for_each_row(&sift, listing, |row| sink.row(&row))?;
     sink.end()?;
     Ok(counted)
 }
@@ -81,20 +82,15 @@ pub fn columns(group: Group) -> &'static [&'static str] {
 
 /// Gives the rows in their order, up to the limit, and counts the others.
 pub(crate) fn for_each_row(
-    run: &OpenRun<'_>,
-    selection: &Selection,
+    sift: &Sift<'_>,
     listing: &Listing,
     mut take: impl FnMut(Row) -> Result<(), ViewError>,
 ) -> Result<Shown, ViewError> {
-    let sift = run.sift(selection)?;
     let limit = listing.limit.map_or(u64::MAX, |limit| limit as u64);
     if listing.group == Group::Target {
-        let mut gathered = Gathered::of(&sift)?;
-        if let Some(sort) = &listing.sort {
-            sorted::groups(&mut gathered, &sift, sort)?;
-        }
+        let gathered = gathered(sift, listing)?;
         gathered.for_each_block(listing.limit, false, |block| {
-            take(target_row(run, &block.first, &block.group)?)
+            take(target_row(sift.run(), &block.first, &block.group)?)
         })?;
         let all = gathered.groups().len() as u64;
         return Ok(Shown { shown: all.min(limit), all });
@@ -106,9 +102,21 @@ pub(crate) fn for_each_row(
     };
     match sorted::order_of(listing) {
         None => sift.for_each(take_link)?,
-        Some(sort) => sorted::links(&sift, &sort)?.iter().try_for_each(&mut take_link)?,
+        Some(sort) => sorted::links(sift, &sort)?.iter().try_for_each(&mut take_link)?,
     }
     Ok(Shown { shown: all.min(limit), all })
+}
+
+/// What a sift gives by target, in the order that was asked for.
+pub(crate) fn gathered<'a>(
+    sift: &'a Sift<'a>,
+    listing: &Listing,
+) -> Result<Gathered<'a>, ViewError> {
+    let mut gathered = Gathered::of(sift)?;
+    if let Some(sort) = listing.sort.as_ref().filter(|_| listing.group == Group::Target) {
+        sorted::groups(&mut gathered, sift, sort)?;
+    }
+    Ok(gathered)
 }
 
 /// The row of a target.

@@ -37,7 +37,7 @@ pub(super) fn links(sift: &Sift<'_>, sort: &Sort) -> Result<Vec<Found>, ViewErro
 }
 
 /// Puts the groups of targets into that order.
-pub(crate) fn groups(
+pub(super) fn groups(
     gathered: &mut Gathered<'_>,
     sift: &Sift<'_>,
     sort: &Sort,

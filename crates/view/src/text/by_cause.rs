@@ -41,5 +41,5 @@ pub(super) fn write(
         }
         of.write_targets(out, sift, listing)?;
     }
-    super::cut(out, listing, causes.len(), "cause", "causes")
+    super::cut(out, listing, causes.len() as u64, "cause", "causes")
 }

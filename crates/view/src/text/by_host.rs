@@ -42,5 +42,5 @@ pub(super) fn write(
         }
         host.write_targets(out, sift, listing)?;
     }
-    super::cut(out, listing, hosts.len(), "host", "hosts")
+    super::cut(out, listing, hosts.len() as u64, "host", "hosts")
 }

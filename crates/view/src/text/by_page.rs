@@ -2,24 +2,17 @@
 //!
 //! What stands on many pages comes first and once: it is one edit.
 
-use std::collections::HashSet;
 use std::io::Write;
 
-use rummage_core::shared::is_shared;
 use rummage_store::{Found, Sift, Totals};
 
 use super::blocks::{LONGEST, said, says, target};
 use crate::ViewError;
 use crate::listing::Listing;
 use crate::number::{count, counted};
+use crate::pages::{Page, Pages};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
-
-/// A page with links that fit.
-struct Page {
-    rank: u32,
-    links: Vec<Found>,
-}
 
 pub(super) fn write(
     out: &mut dyn Write,
@@ -27,29 +20,12 @@ pub(super) fn write(
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let all = sift.run().page_count()?;
-    let mut shared = Vec::new();
-    let mut known = HashSet::new();
-    let mut pages: Vec<Page> = Vec::new();
-    sift.for_each(|found| {
-        if !listing.unfold && is_shared(sift.pages_of(found), all, sift.region(found)?) {
-            if known.insert(found.fold) {
-                shared.push(*found);
-            }
-            return Ok(());
-        }
-        match pages.last_mut().filter(|page| page.rank == found.page) {
-            Some(page) => page.links.push(*found),
-            None => pages.push(Page { rank: found.page, links: vec![*found] }),
-        }
-        Ok::<_, ViewError>(())
-    })?;
+    let Pages { shared, pages } = Pages::of(sift, listing)?;
     write_shared(out, sift, totals, &shared)?;
-    sort(sift, &mut pages, listing)?;
     for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         write_page(out, sift, listing, page)?;
     }
-    super::cut(out, listing, pages.len(), "page", "pages")
+    super::cut(out, listing, pages.len() as u64, "page", "pages")
 }
 
 fn write_shared(
@@ -113,26 +89,5 @@ fn verdict(out: &mut dyn Write, row: &rummage_store::LinkRow) -> Result<(), View
     let name = safe(&shorten(&target(row), LONGEST)).to_string();
     let verdict = row.outcome.verdict.as_str();
     writeln!(out, "  {style}{verdict:8}{style:#} {name}  {}", says(&row.outcome))?;
-    Ok(())
-}
-
-/// By rank, or as was asked: `page`, `title`, `depth`, `links`.
-fn sort(sift: &Sift<'_>, pages: &mut [Page], listing: &Listing) -> Result<(), ViewError> {
-    let Some(sort) = &listing.sort else { return Ok(()) };
-    let run = sift.run();
-    let mut keys = std::collections::HashMap::new();
-    for page in pages.iter() {
-        let address = run.page_at(page.rank);
-        let key = match sort.key.as_str() {
-            "title" => run.page(address)?.and_then(|page| page.title).unwrap_or_default().into(),
-            "depth" => run.depth_at(page.rank).map_or(crate::cells::Cell::Nothing, |depth| {
-                crate::cells::Cell::Number(depth.into())
-            }),
-            "links" => crate::cells::Cell::Number(page.links.len() as u64),
-            _ => run.url(address)?.into(),
-        };
-        keys.insert(page.rank, key);
-    }
-    pages.sort_by(|one, other| crate::rows::compare(&keys[&one.rank], &keys[&other.rank], sort));
     Ok(())
 }

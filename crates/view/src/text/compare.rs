@@ -144,7 +144,7 @@ fn part(
         writeln!(out)?;
         blocks::write(out, sift.run(), totals, listing, &block)
     })?;
-    super::cut(out, listing, gathered.groups().len(), "target", "targets")
+    super::cut(out, listing, gathered.groups().len() as u64, "target", "targets")
 }
 
 /// What healed, and how.

@@ -2,13 +2,11 @@
 
 use std::io::Write;
 
-use rummage_core::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::OpenRun;
+use rummage_store::Sift;
 
 use super::blocks::LONGEST;
 use crate::ViewError;
-use crate::gather::Gathered;
 use crate::listing::Listing;
 use crate::rows::for_each_row;
 use crate::safe::{safe, shorten};
@@ -16,13 +14,11 @@ use crate::style::{self, FAINT};
 
 pub(super) fn write(
     out: &mut dyn Write,
-    gathered: &Gathered<'_>,
-    run: &OpenRun<'_>,
-    selection: &Selection,
+    sift: &Sift<'_>,
     listing: &Listing,
 ) -> Result<(), ViewError> {
     writeln!(out)?;
-    for_each_row(run, selection, listing, |row| {
+    let counted = for_each_row(sift, listing, |row| {
         let text = |column: &str| safe(&shorten(&row.cell(column).text(), LONGEST)).to_string();
         let verdict = text("verdict");
         let style = style::of(Verdict::named(&verdict).unwrap_or(Verdict::Skipped));
@@ -45,5 +41,5 @@ pub(super) fn write(
         )?;
         Ok(())
     })?;
-    super::cut(out, listing, usize::try_from(gathered.links).unwrap_or(usize::MAX), "link", "links")
+    super::cut(out, listing, counted.all, "link", "links")
 }

@@ -16,7 +16,7 @@ use std::io::Write;
 use rummage_core::crawl::Note;
 use rummage_core::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::{OpenRun, Reader, Totals};
+use rummage_store::{OpenRun, Reader, RunState, Totals};
 
 pub(crate) use blocks::{at, is_of_link, said, says, target};
 pub use compare::comparison;
@@ -27,7 +27,7 @@ use crate::ViewError;
 use crate::gather::Gathered;
 use crate::listing::{Group, Listing};
 use crate::number::counted;
-use crate::phrase;
+use crate::{phrase, rows};
 
 /// Writes a run: its head, its totals, and what fits the selection, as it is to be grouped.
 ///
@@ -43,22 +43,24 @@ pub fn findings(
     let totals = run.totals()?;
     totals::head(out, run.info())?;
     totals::counts(out, run.info(), &totals)?;
-    if let Some(before) = reader.run_before(run.info())? {
+    // What a run that is under way has healed is known at its end.
+    let has_ended = run.info().state != RunState::Going;
+    if let Some(before) = reader.run_before(run.info())?.filter(|_| has_ended) {
         compare::write_changes(out, &before, &run.changes()?)?;
     }
     let sift = run.sift(selection)?;
-    let mut gathered = Gathered::of(&sift)?;
+    let gathered = rows::gathered(&sift, listing)?;
     if gathered.links == 0 {
         writeln!(out, "\n{}", nothing(selection, &totals))?;
         return Ok(());
     }
     selected(out, selection, &gathered)?;
     match listing.group {
-        Group::Target => by_target(out, &mut gathered, &sift, &totals, listing),
+        Group::Target => by_target(out, &gathered, &totals, listing),
         Group::Page => by_page::write(out, &sift, &totals, listing),
         Group::Host => by_host::write(out, &gathered, &sift, listing),
         Group::Cause => by_cause::write(out, &gathered, &sift, listing),
-        Group::None => lines::write(out, &gathered, run, selection, listing),
+        Group::None => lines::write(out, &sift, listing),
     }
 }
 
@@ -83,18 +85,14 @@ fn selected(
 
 fn by_target(
     out: &mut dyn Write,
-    gathered: &mut Gathered<'_>,
-    sift: &rummage_store::Sift<'_>,
+    gathered: &Gathered<'_>,
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    if let Some(sort) = &listing.sort {
-        crate::rows::sort_groups(gathered, sift, sort)?;
-    }
     let mut told = 0;
     gathered.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
-        blocks::write(out, sift.run(), totals, listing, &block)?;
+        blocks::write(out, gathered.run(), totals, listing, &block)?;
         // Who waits sees the worst at once, however long the list.
         told += 1;
         if told == SEEN_AT_ONCE {
@@ -102,20 +100,19 @@ fn by_target(
         }
         Ok::<_, ViewError>(())
     })?;
-    cut(out, listing, gathered.groups().len(), "target", "targets")
+    cut(out, listing, gathered.groups().len() as u64, "target", "targets")
 }
 
 /// Says how many of all are shown, where that is not all.
 fn cut(
     out: &mut dyn Write,
     listing: &Listing,
-    all: usize,
+    all: u64,
     one: &str,
     many: &str,
 ) -> Result<(), ViewError> {
-    if let Some(limit) = listing.limit.filter(|limit| *limit < all) {
-        let all = counted(all as u64, one, many);
-        writeln!(out, "\n{} of {all} shown: --limit", crate::number::count(limit as u64))?;
+    if let Some(cut) = listing.cut(all, one, many) {
+        writeln!(out, "\n{cut}: --limit")?;
     }
     Ok(())
 }
