@@ -35,7 +35,9 @@ pub(crate) fn run(everywhere: &Everywhere) -> Result<Exit, Failure> {
         next.push(("rummage findings".to_owned(), "what is wrong now"));
         next.push(("rummage trace ADDRESS".to_owned(), "all about one address"));
         next.push((format!("rummage crawl {start}"), "look again"));
-        next.push(("rummage compare".to_owned(), "what broke since the run before"));
+        if last.runs > 1 {
+            next.push(("rummage compare".to_owned(), "what broke since the run before"));
+        }
     } else if let Some(name) = config.sites.keys().next() {
         next.push((format!("rummage crawl {name}"), "walk that site of rummage.toml"));
     } else {

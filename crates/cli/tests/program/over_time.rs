@@ -117,6 +117,9 @@ fn the_tool_alone_says_what_is_there_and_what_to_type() {
     for what in ["rummage findings", "rummage crawl http://a.test", "a.test"] {
         assert!(said.out.contains(what), "{what} in {said}");
     }
+    assert!(!said.out.contains("rummage compare"), "there is nothing to compare yet: {said}");
+    both.later(&["crawl", "http://a.test"]).ends(1);
+    assert!(both.later(&[]).ends(0).out.contains("rummage compare"));
     let said = both.earlier(&["completions", "bash"]).ends(0);
     assert!(said.out.contains("_rummage"), "{said}");
 }
