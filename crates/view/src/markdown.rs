@@ -120,10 +120,9 @@ fn block(totals: &Totals, block: &Block) -> String {
 
 /// `on 73 of 88 pages, in footer, one edit: a "Rota", first on …`
 fn on_many(totals: &Totals, row: &LinkRow) -> String {
-    let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
-    let (pages, all) = (count(row.pages), count(totals.pages));
     let what = text(&said(row));
-    format!("on {pages} of {all} pages{region}, one edit: {what}, first on {}", place(row))
+    let many = phrase::on_many(row, totals.pages);
+    format!("{many}, one edit: {what}, first on {}", place(row))
 }
 
 fn by_page(

@@ -11,7 +11,7 @@ use rummage_core::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Stage,
 use rummage_core::pace::Strain;
 use rummage_core::trap::Stop;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{NoteRow, RunInfo};
+use rummage_store::{LinkRow, NoteRow, RunInfo};
 
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
@@ -128,6 +128,12 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
             moment(run, *since)
         ),
     }
+}
+
+/// On how many of all pages a link stands, and where on them: `on 73 of 88 pages, in footer`.
+pub(crate) fn on_many(row: &LinkRow, all: u64) -> String {
+    let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
+    format!("on {} of {} pages{region}", count(row.pages), count(all))
 }
 
 /// Where a page is edited: the template with the page's path in the place of `{path}`.

@@ -247,15 +247,6 @@ fn is_success(ending: &Ending) -> bool {
 }
 
 pub(super) fn judged(id: AddressId, judgement: Judgement, status: Option<u16>) -> Judged {
-    Judged {
-        verdict: judgement.verdict,
-        cause: judgement.cause,
-        status,
-        next: None,
-        last: id,
-        hops: 0,
-        moved_to: None,
-        not_read: None,
-        linked: false,
-    }
+    let Judgement { verdict, cause } = judgement;
+    Judged { linked: false, ..Judged::without_hops(id, verdict, cause, status) }
 }

@@ -123,11 +123,7 @@ fn shared(
     shared: &Shared,
 ) -> Result<(), ViewError> {
     let link = &shared.first;
-    let (pages, all) = (count(link.pages), count(totals.pages));
-    write!(out, "  on {pages} of {all} pages")?;
-    if let Some(region) = link.region {
-        write!(out, ", in {}", region.as_str())?;
-    }
+    write!(out, "  {}", phrase::on_many(link, totals.pages))?;
     writeln!(out, ", one edit: {}  {FAINT}first on {}{FAINT:#}", said(link), at(link))?;
     if !shared.samples.is_empty() {
         let samples: Vec<String> =

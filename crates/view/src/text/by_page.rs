@@ -7,12 +7,12 @@ use std::io::Write;
 use rummage_store::{Found, Sift, Totals};
 
 use super::blocks::{LONGEST, said, says, target};
-use crate::ViewError;
 use crate::listing::Listing;
-use crate::number::{count, counted};
+use crate::number::counted;
 use crate::pages::{Page, Pages};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
+use crate::{ViewError, phrase};
 
 pub(super) fn write(
     out: &mut dyn Write,
@@ -41,13 +41,12 @@ fn write_shared(
     writeln!(out, "\n{STRONG}On many pages{STRONG:#}  {FAINT}{many}, one edit each{FAINT:#}")?;
     for found in shared {
         let row = sift.row(found)?;
-        let (pages, all) = (count(row.pages), count(totals.pages));
-        let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
         verdict(out, &row)?;
         writeln!(
             out,
-            "         {} {FAINT}on {pages} of {all} pages{region}, first on {}{FAINT:#}",
+            "         {} {FAINT}{}, first on {}{FAINT:#}",
             said(&row),
+            phrase::on_many(&row, totals.pages),
             super::blocks::at(&row)
         )?;
     }
@@ -67,7 +66,7 @@ fn write_page(
     write!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
     writeln!(out, "  {FAINT}{links}  {}{FAINT:#}", safe(&shorten(&title, 60)))?;
     if let Some(template) = &listing.editor_link {
-        let edit = crate::phrase::editor(template, &url);
+        let edit = phrase::editor(template, &url);
         writeln!(out, "  {FAINT}edit: {}{FAINT:#}", safe(&shorten(&edit, LONGEST)))?;
     }
     for found in &page.links {
