@@ -7,7 +7,7 @@
 use crate::reading::Region;
 
 /// What a page right at the start counts.
-const AT_START: u64 = 64;
+const AT_START: u32 = 64;
 /// Where the start does not lead, somebody else's link or a search does.
 const FAR: u32 = 6;
 
@@ -15,12 +15,11 @@ const FAR: u32 = 6;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
 pub struct Reach {
     /// The sum of what its pages count.
-    pub weight: u64,
+    pub weight: u32,
     /// How many pages they are.
     pub pages: u32,
-    /// Links between the start and the nearest of them; `None` where the start leads to
-    /// none.
-    pub nearest: Option<u32>,
+    /// One more than [`Reach::nearest`]; 0 for none: there may be a million of these.
+    nearest: u32,
 }
 
 impl Reach {
@@ -29,12 +28,20 @@ impl Reach {
     pub fn add(&mut self, depth: Option<u32>, region: Option<Region>) {
         let at_page = AT_START >> depth.unwrap_or(FAR).min(FAR);
         let in_sight = !matches!(region, Some(Region::Aside | Region::Footer));
-        self.weight += at_page * if in_sight { 2 } else { 1 };
+        self.weight = self.weight.saturating_add(at_page * if in_sight { 2 } else { 1 });
         self.pages += 1;
-        self.nearest = match (self.nearest, depth) {
+        let nearest = match (self.nearest(), depth) {
             (Some(one), Some(other)) => Some(one.min(other)),
             (one, other) => one.or(other),
         };
+        self.nearest = nearest.map_or(0, |nearest| nearest.saturating_add(1));
+    }
+
+    /// Links between the start and the nearest of them; `None` where the start leads to
+    /// none.
+    #[must_use]
+    pub fn nearest(&self) -> Option<u32> {
+        self.nearest.checked_sub(1)
     }
 }
 
@@ -69,7 +76,7 @@ mod tests {
 
     #[test]
     fn the_nearest_page_is_kept() {
-        assert_eq!(reach(&[(Some(3), None), (Some(1), None), (None, None)]).nearest, Some(1));
-        assert_eq!(reach(&[(None, None)]).nearest, None);
+        assert_eq!(reach(&[(Some(3), None), (Some(1), None), (None, None)]).nearest(), Some(1));
+        assert_eq!(reach(&[(None, None)]).nearest(), None);
     }
 }

@@ -5,6 +5,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use rusqlite::{Connection, OpenFlags};
+use url::Url;
 
 use crate::StoreError;
 
@@ -64,13 +65,15 @@ pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
     if !path.exists() {
         return Err(StoreError::Missing { path: path.to_owned() });
     }
-    let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-    let connection = Connection::open_with_flags(path, flags)
-        .map_err(|error| StoreError::opening(path, error))?;
-    connection.busy_timeout(Duration::from_secs(5))?;
-    connection.set_prepared_statement_cache_capacity(64);
-    check(&connection, path)?;
-    connection.pragma_update(None, "cache_size", -16_000)?;
+    let connection = match connect_to_read(path, false) {
+        // A folder that may only be read has no room for the index of a log; without a log,
+        // none is needed: nothing changes there.
+        Err(StoreError::ReadOnly | StoreError::CannotOpen { .. }) if !has_log(path) => {
+            connect_to_read(path, true)?
+        }
+        connected => connected?,
+    };
+    connection.pragma_update(None, "cache_size", -8_000)?;
     if version(&connection)? < KNOWN {
         // An older program wrote it: whoever opens it first brings it up to date.
         drop(connection);
@@ -78,6 +81,35 @@ pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
         return open_to_read(path);
     }
     Ok(connection)
+}
+
+fn connect_to_read(path: &Path, immutable: bool) -> Result<Connection, StoreError> {
+    let opening = |error| StoreError::opening(path, error);
+    let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let connection = if immutable {
+        let uri = immutable_uri(path).ok_or(StoreError::ReadOnly)?;
+        Connection::open_with_flags(uri, flags | OpenFlags::SQLITE_OPEN_URI).map_err(opening)?
+    } else {
+        Connection::open_with_flags(path, flags).map_err(opening)?
+    };
+    connection.busy_timeout(Duration::from_secs(5))?;
+    connection.set_prepared_statement_cache_capacity(64);
+    check(&connection, path)?;
+    Ok(connection)
+}
+
+/// Whether something is written to a store, or was when it was last left.
+fn has_log(path: &Path) -> bool {
+    let mut name = path.as_os_str().to_owned();
+    name.push("-wal");
+    Path::new(&name).exists()
+}
+
+/// A store as a file that nobody changes (SQLite, "URI Filenames").
+fn immutable_uri(path: &Path) -> Option<String> {
+    let mut uri = Url::from_file_path(std::path::absolute(path).ok()?).ok()?;
+    uri.set_query(Some("immutable=1"));
+    Some(uri.into())
 }
 
 fn prepare(connection: &Connection) -> rusqlite::Result<()> {

@@ -15,21 +15,27 @@ use crate::{StoreError, endings};
 #[derive(Debug)]
 pub(crate) struct Evidence {
     requests: Vec<Request>,
-    /// Hops that were asked instead of the address itself, by the place of the request.
-    hops: HashMap<u32, String>,
+    /// Hops that were asked instead of the address itself, by address and time.
+    hops: HashMap<(u32, u64), String>,
 }
 
 /// One request in twenty-four octets.
 #[derive(Debug, Clone, Copy)]
 struct Request {
-    at_us: u64,
     address: u32,
+    /// The halves of the time, so that no octets are lost between the fields.
+    at: [u32; 2],
     ending: u32,
     /// Longer than an hour is told as that.
     took_us: u32,
-    seq: u32,
     method: Method,
     strained: bool,
+}
+
+impl Request {
+    fn at_us(&self) -> u64 {
+        u64::from(self.at[0]) << 32 | u64::from(self.at[1])
+    }
 }
 
 impl Evidence {
@@ -39,27 +45,31 @@ impl Evidence {
         run: i64,
         wanted: impl Fn(u32) -> bool,
     ) -> Result<Evidence, StoreError> {
-        let mut evidence = Evidence { requests: Vec::new(), hops: HashMap::new() };
+        // Counted first: a list that grows stands twice for a while.
+        let mut count = 0;
+        for_each_entry(db, run, |entry| {
+            count += usize::from(entry.request.is_some() && wanted(entry.address));
+        })?;
+        let mut evidence = Evidence { requests: Vec::with_capacity(count), hops: HashMap::new() };
         for_each_entry(db, run, |entry| {
             if let Some(request) = entry.request.filter(|_| wanted(entry.address)) {
                 evidence.add(entry.address, request);
             }
         })?;
-        evidence.requests.sort_unstable_by_key(|request| (request.address, request.seq));
+        evidence.requests.sort_unstable_by_key(|request| (request.address, request.at));
         Ok(evidence)
     }
 
+    #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
     fn add(&mut self, address: u32, request: Requested) {
-        let seq = u32::try_from(self.requests.len()).unwrap_or(u32::MAX);
         if let Some(hop) = request.hop {
-            self.hops.insert(seq, hop);
+            self.hops.insert((address, request.at_us), hop);
         }
         self.requests.push(Request {
-            at_us: request.at_us,
             address,
+            at: [(request.at_us >> 32) as u32, request.at_us as u32],
             ending: request.ending,
             took_us: u32::try_from(request.took_us).unwrap_or(u32::MAX),
-            seq,
             method: request.method,
             strained: request.strained,
         });
@@ -73,7 +83,7 @@ impl Evidence {
 
     /// When an address was asked last.
     pub(crate) fn last_at(&self, address: u32) -> Option<u64> {
-        self.of(address).last().map(|request| request.at_us)
+        self.of(address).last().map(|request| request.at_us())
     }
 
     /// What was seen each time an address was asked, and the title that was seen last.
@@ -88,12 +98,12 @@ impl Evidence {
             let (ending, title) = endings::read(db, request.ending)?;
             seen = title.or(seen);
             attempts.push(Attempt {
-                at: Moment::from_micros(request.at_us),
+                at: Moment::from_micros(request.at_us()),
                 took: Duration::from_micros(u64::from(request.took_us)),
                 method: request.method,
                 ending,
                 strained: request.strained,
-                hop: self.hops.get(&request.seq).cloned(),
+                hop: self.hops.get(&(address, request.at_us())).cloned(),
             });
         }
         Ok((attempts, seen))

@@ -16,6 +16,7 @@ mod connection;
 mod endings;
 mod error;
 mod evidence;
+mod folds;
 mod history;
 mod known;
 mod marks;

@@ -61,11 +61,17 @@ impl Reader {
 
 impl<'a> OpenRun<'a> {
     pub(crate) fn new(db: &'a Connection, info: RunInfo) -> Result<OpenRun<'a>, StoreError> {
+        let sayings = Sayings::of_run(db, info.number)?;
+        let pages = order::pages(db, info.number)?;
+        let marks = Marks::of_store(db)?;
+        let beside = Beside::of_run(db, info.number)?;
+        // What was walked to open a large run is not what will be asked for.
+        db.execute_batch("PRAGMA shrink_memory")?;
         Ok(OpenRun {
-            sayings: Sayings::of_run(db, info.number)?,
-            pages: order::pages(db, info.number)?,
-            marks: Marks::of_store(db)?,
-            beside: Beside::of_run(db, info.number)?,
+            sayings,
+            pages,
+            marks,
+            beside,
             evidence: OnceCell::new(),
             evidence_of_sound: OnceCell::new(),
             histories: OnceCell::new(),

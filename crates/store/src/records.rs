@@ -17,6 +17,14 @@ use crate::notes::NoteRow;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Address(pub(crate) u32);
 
+impl Address {
+    /// Its number in the store: dense, so that lists may be kept by it.
+    #[must_use]
+    pub fn index(self) -> usize {
+        self.0 as usize
+    }
+}
+
 /// How far a run got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RunState {

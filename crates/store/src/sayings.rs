@@ -49,7 +49,9 @@ pub(crate) struct Sayings(Vec<Option<Saying>>);
 
 impl Sayings {
     pub(crate) fn of_run(db: &Connection, run: i64) -> Result<Sayings, StoreError> {
-        let mut sayings = Sayings::default();
+        let last = "SELECT coalesce(max(id), 0) FROM address";
+        let last: u32 = db.query_row(last, [], |row| row.get(0))?;
+        let mut sayings = Sayings(Vec::with_capacity(last as usize + 1));
         for_each_entry(db, run, |entry| {
             if let Some(scope) = entry.sound {
                 let saying = Saying {
@@ -94,6 +96,11 @@ impl Sayings {
 
     pub(crate) fn of(&self, address: u32) -> Option<Saying> {
         self.0.get(address as usize).copied().flatten()
+    }
+
+    /// The first number that no address has.
+    pub(crate) fn end(&self) -> usize {
+        self.0.len()
     }
 
     /// All of them, with their addresses.

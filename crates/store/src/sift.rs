@@ -1,11 +1,11 @@
 //! The links of a run that fit a selection, in the order of their rank.
 //!
 //! The pages are walked twice: once to count on how many of them each link stands,
-//! once to give the links. What is held is four octets a mark; a million links that
+//! once to give the links. What is held is nine octets a mark; a million links that
 //! fit are never in memory together, unless the caller keeps them.
 
 use std::cell::OnceCell;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 
 use rummage_core::crawl::Place;
 use rummage_core::extract::elements::{Attribute, Element};
@@ -14,6 +14,7 @@ use rummage_core::verdict::{Cause, LinkSeen, Verdict, of_link};
 use rusqlite::params;
 
 use crate::StoreError;
+use crate::folds::{Counts, Folds, Numbers, Print};
 use crate::open::OpenRun;
 use crate::pack::places;
 use crate::sayings::Saying;
@@ -27,8 +28,6 @@ pub struct Found {
     pub target: crate::Address,
     /// Tells links that say the same from others.
     pub(crate) mark: u32,
-    /// Equal for the same link on other pages, within one sift.
-    pub fold: u32,
     /// Line of the start of the tag, from 1; 0 for what stands in the head of the answer.
     pub line: u32,
     /// Column of the start of the tag, as the line.
@@ -38,6 +37,15 @@ pub struct Found {
     /// Why.
     pub cause: Option<Cause>,
     pub(crate) place: Option<Place>,
+}
+
+impl Found {
+    /// Puts links in their order: by page, then by place; what stands at one place (the
+    /// addresses of a `srcset`) by what was stored first.
+    #[must_use]
+    pub fn rank(&self) -> impl Ord + use<> {
+        (self.page, self.line, self.column, self.mark)
+    }
 }
 
 /// The links of a run, as a selection sifts them.
@@ -50,9 +58,9 @@ pub struct Sift<'a> {
     /// Which marks may fit, and what is the same link.
     folds: Folds,
     /// What the links of each fold name.
-    targets: Vec<u32>,
+    targets: Numbers,
     /// On how many pages each fold stands.
-    pages: Vec<u32>,
+    pages: Counts,
     /// All places of marks that may fit, with the rank of their page, where they are few.
     hits: Option<Vec<(u32, places::Place)>>,
 }
@@ -60,6 +68,8 @@ pub struct Sift<'a> {
 /// Places that are kept while their pages are counted, so that the pages need not be
 /// walked again.
 const KEPT: usize = 400_000;
+/// Marks whose fingerprints are sorted at a time.
+const PRINTS_HELD: u32 = 2_000_000;
 
 /// A page, as the links on it see it. Its texts are fetched where they are asked for:
 /// most links need none of them.
@@ -141,7 +151,7 @@ impl<'a> OpenRun<'a> {
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<Sift<'a>, StoreError> {
         let (folds, targets) = self.folds(selection, may)?;
-        let (pages, hits) = self.count_pages(&folds, targets.len())?;
+        let (pages, hits) = self.count_pages(&folds, targets.count())?;
         Ok(Sift { run: self, selection, only_on, folds, targets, pages, hits })
     }
 
@@ -189,32 +199,44 @@ impl<'a> OpenRun<'a> {
         &self,
         selection: &Selection,
         may: impl Fn(u32, u32) -> bool,
-    ) -> Result<(Folds, Vec<u32>), StoreError> {
-        // Room for all, so that the list never stands twice while it grows.
-        let mut prints: Vec<Print> = Vec::with_capacity(self.marks.end()? as usize);
+    ) -> Result<(Folds, Numbers), StoreError> {
         let asks = !(selection.elements.is_empty() && selection.text.is_empty());
-        self.marks.for_each(|mark, target, print| {
-            let takes =
-                |said: &crate::marks::Said<'_>| selection.takes_link(said.element, said.text);
-            if may(mark, target) && (!asks || self.marks.with(mark, takes)?) {
-                prints.push(Print::new(print, mark));
+        let takes = |said: &crate::marks::Said<'_>| selection.takes_link(said.element, said.text);
+        let end = self.marks.end()?;
+        // A part of all fingerprints at a time: twelve octets a mark are much.
+        let parts = u64::from(end / PRINTS_HELD) + 1;
+        let mut folds = Folds::new(end);
+        let (mut number, mut most_target) = (0, 0);
+        // Room for all of a part at once: a list that grows leaves holes behind.
+        let room = u64::from(end) / parts;
+        let mut prints: Vec<Print> = Vec::with_capacity((room + room / 8) as usize);
+        for part in 0..parts {
+            self.marks.for_each(|mark, target, print| {
+                if print % parts == part
+                    && may(mark, target)
+                    && (!asks || self.marks.with(mark, takes)?)
+                {
+                    prints.push(Print::new(print, mark));
+                    most_target = most_target.max(target);
+                }
+                Ok(())
+            })?;
+            prints.sort_unstable();
+            folds.make_room(prints.len());
+            let mut last = None;
+            for print in prints.drain(..) {
+                if last.replace(print.print) != Some(print.print) {
+                    number += 1;
+                }
+                folds.set(print.mark, number);
             }
-            Ok(())
-        })?;
-        prints.sort_unstable();
-        let mut folds = Folds::holding(&prints);
-        let (mut number, mut last) = (0, None);
-        for print in prints {
-            if last.replace(print.print) != Some(print.print) {
-                number += 1;
-            }
-            folds.set(print.mark, number);
         }
-        let mut targets = vec![0; number as usize + 1];
+        drop(prints);
+        let mut targets = Numbers::of(number as usize + 1, most_target);
         self.marks.for_each(|mark, target, _| {
             let fold = folds.of(mark) as usize;
             if fold > 0 {
-                targets[fold] = target;
+                targets.set(fold, target);
             }
             Ok(())
         })?;
@@ -222,97 +244,38 @@ impl<'a> OpenRun<'a> {
     }
 
     fn count_pages(&self, folds: &Folds, count: usize) -> Result<Counted, StoreError> {
-        let mut pages = vec![0u32; count];
-        let mut last_page = vec![u32::MAX; count];
-        let mut hits = Some(Vec::new());
+        let mut pages = Counts::of(count);
+        // Nearly every mark stands somewhere: where many may fit, none are kept.
+        let mut hits = (count <= KEPT).then(Vec::new);
         if count <= 1 {
             return Ok((pages, hits));
         }
+        let mut on_page = Vec::new();
         let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
         for (rank, page) in (0..).zip(&self.pages) {
             let mut rows = select.query(params![page.version])?;
             let Some(row) = rows.next()? else { continue };
             for place in places::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
-                let fold = folds.of(place.mark) as usize;
+                let fold = folds.of(place.mark);
                 if fold == 0 {
                     continue;
                 }
-                if last_page[fold] != rank {
-                    last_page[fold] = rank;
-                    pages[fold] += 1;
-                }
+                on_page.push(fold);
                 match &mut hits {
                     Some(all) if all.len() < KEPT => all.push((rank, place)),
                     _ => hits = None,
                 }
             }
+            on_page.sort_unstable();
+            on_page.dedup();
+            on_page.drain(..).for_each(|fold| pages.add(fold));
         }
         Ok((pages, hits))
     }
 }
 
 /// On how many pages each fold stands, and where.
-type Counted = (Vec<u32>, Option<Vec<(u32, places::Place)>>);
-
-/// The number of the fold of each mark, from 1; 0 where it cannot fit.
-#[derive(Debug)]
-enum Folds {
-    /// By mark, where many may fit.
-    Many(Vec<u32>),
-    /// A bit a mark, and the numbers of the few that may fit.
-    Few { bits: Vec<u64>, numbers: HashMap<u32, u32> },
-}
-
-impl Folds {
-    fn holding(prints: &[Print]) -> Folds {
-        let end = prints.iter().map(|print| print.mark).max().map_or(0, |most| most as usize + 1);
-        // A number in a map takes about six times the room of one in a list.
-        if prints.len() > end / 8 {
-            return Folds::Many(vec![0; end]);
-        }
-        Folds::Few {
-            bits: vec![0; end.div_ceil(64)],
-            numbers: HashMap::with_capacity(prints.len()),
-        }
-    }
-
-    fn set(&mut self, mark: u32, number: u32) {
-        match self {
-            Folds::Many(numbers) => numbers[mark as usize] = number,
-            Folds::Few { bits, numbers } => {
-                bits[mark as usize / 64] |= 1 << (mark % 64);
-                numbers.insert(mark, number);
-            }
-        }
-    }
-
-    fn of(&self, mark: u32) -> u32 {
-        match self {
-            Folds::Many(numbers) => numbers.get(mark as usize).copied().unwrap_or_default(),
-            Folds::Few { bits, numbers } => {
-                let word = bits.get(mark as usize / 64).copied().unwrap_or_default();
-                if word >> (mark % 64) & 1 == 0 {
-                    return 0;
-                }
-                numbers.get(&mark).copied().unwrap_or_default()
-            }
-        }
-    }
-}
-
-/// A fingerprint and its mark in twelve octets.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-struct Print {
-    print: [u32; 2],
-    mark: u32,
-}
-
-impl Print {
-    #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
-    fn new(print: u64, mark: u32) -> Print {
-        Print { print: [(print >> 32) as u32, print as u32], mark }
-    }
-}
+type Counted = (Counts, Option<Vec<(u32, places::Place)>>);
 
 impl<'a> Sift<'a> {
     /// The run whose links these are.
@@ -321,10 +284,29 @@ impl<'a> Sift<'a> {
         self.run
     }
 
+    /// Whether so many links may fit that walking the pages again is better than keeping
+    /// them.
+    #[must_use]
+    pub fn is_large(&self) -> bool {
+        self.hits.is_none()
+    }
+
+    /// No more addresses than these are named by the links that fit.
+    #[must_use]
+    pub fn most_targets(&self) -> usize {
+        self.targets.count().min(self.run.sayings.end())
+    }
+
     /// On how many pages of the run the very same link stands.
     #[must_use]
     pub fn pages_of(&self, found: &Found) -> u64 {
-        self.pages.get(found.fold as usize).copied().unwrap_or_default().into()
+        self.pages.at(self.fold(found)).into()
+    }
+
+    /// Equal for the same link on other pages.
+    #[must_use]
+    pub fn fold(&self, found: &Found) -> u32 {
+        self.folds.of(found.mark)
     }
 
     /// Gives each link that fits, pages in the order of their rank, the links of a page
@@ -336,7 +318,7 @@ impl<'a> Sift<'a> {
         &self,
         mut take: impl FnMut(&Found) -> Result<(), E>,
     ) -> Result<(), E> {
-        if self.pages.len() <= 1 {
+        if self.targets.count() <= 1 {
             return Ok(());
         }
         match &self.hits {
@@ -356,6 +338,27 @@ impl<'a> Sift<'a> {
                 )
             }
         }
+    }
+
+    /// The links of one page that fit, in source order; the page by its rank.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn on_page(&self, rank: u32) -> Result<Vec<Found>, StoreError> {
+        let mut found = Vec::new();
+        let mut take = |one: &Found| -> Result<(), StoreError> {
+            found.push(*one);
+            Ok(())
+        };
+        match &self.hits {
+            Some(hits) => {
+                let from = hits.partition_point(|(page, _)| *page < rank);
+                let on_page = hits[from..].iter().take_while(|(page, _)| *page == rank);
+                self.take_page(rank, Some(on_page.map(|(_, place)| *place)), &mut take)?;
+            }
+            None => self.take_page(rank, None::<std::iter::Empty<places::Place>>, &mut take)?,
+        }
+        Ok(found)
     }
 
     fn looks_at(&self, rank: u32) -> bool {
@@ -397,13 +400,12 @@ impl<'a> Sift<'a> {
         if fold == 0 {
             return Ok(None);
         }
-        let target = self.targets[fold as usize];
+        let target = self.targets.at(fold as usize);
         let Some(saying) = self.run.saying(target) else { return Ok(None) };
         let mut found = Found {
             page: page.rank,
             target: crate::Address(target),
             mark: place.mark,
-            fold,
             line: place.line,
             column: place.column,
             verdict: saying.verdict,

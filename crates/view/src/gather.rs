@@ -87,6 +87,7 @@ impl<'a> Gathered<'a> {
     ) -> Result<Gathered<'a>, StoreError> {
         let mut gathering = Gathering::new(sift);
         gathering.most = usize::MAX;
+        gathering.gathered.kept = Some(Vec::new());
         some.into_iter().try_for_each(|found| gathering.handle_found(&found))?;
         Ok(gathering.finish())
     }
@@ -164,23 +165,51 @@ impl<'a> Gathered<'a> {
 /// Gathers links one by one.
 struct Gathering<'a> {
     gathered: Gathered<'a>,
-    known: HashMap<Key, u32>,
+    known: Known,
     most: usize,
+}
+
+/// Which group each key has, from 1: dense for addresses, a map for the few that have
+/// something beside.
+#[derive(Default)]
+struct Known {
+    plain: Vec<u32>,
+    others: HashMap<Key, u32>,
+}
+
+impl Known {
+    /// The number of the group of a key, 0 so far for a new one.
+    fn number(&mut self, key: Key) -> &mut u32 {
+        match key {
+            Key { target: Some(target), beside: None } => {
+                let at = target.index();
+                if self.plain.len() <= at {
+                    self.plain.resize(at + 1, 0);
+                }
+                &mut self.plain[at]
+            }
+            other => self.others.entry(other).or_default(),
+        }
+    }
 }
 
 impl<'a> Gathering<'a> {
     fn new(sift: &'a Sift<'a>) -> Gathering<'a> {
-        let gathered = Gathered { sift, groups: Vec::new(), kept: Some(Vec::new()), links: 0 };
-        Gathering { gathered, known: HashMap::new(), most: KEPT }
+        let kept = (!sift.is_large()).then(Vec::new);
+        // Room for all at once: a list that grows stands twice for a while.
+        let groups = Vec::with_capacity(sift.most_targets());
+        let gathered = Gathered { sift, groups, kept, links: 0 };
+        Gathering { gathered, known: Known::default(), most: KEPT }
     }
 
     fn handle_found(&mut self, found: &Found) -> Result<(), StoreError> {
         let Gathered { sift, groups, kept, links } = &mut self.gathered;
-        let index = *self.known.entry(key(sift, found)?).or_insert(count(groups.len()));
-        if index as usize == groups.len() {
+        let number = self.known.number(key(sift, found)?);
+        if *number == 0 {
             groups.push(Group::new(*found));
+            *number = count(groups.len());
         }
-        groups[index as usize].add(sift, found)?;
+        groups[*number as usize - 1].add(sift, found)?;
         *links += 1;
         match kept {
             Some(all) if all.len() < self.most => all.push(*found),
@@ -190,9 +219,12 @@ impl<'a> Gathering<'a> {
     }
 
     fn finish(mut self) -> Gathered<'a> {
-        self.gathered
-            .groups
-            .sort_by_key(|group| (severity(group.first.verdict), Reverse(group.reach.weight)));
+        drop(self.known);
+        // Unstable, with the place at the end: it needs no room of its own.
+        self.gathered.groups.sort_unstable_by_key(|group| {
+            let Group { first, reach, .. } = group;
+            (severity(first.verdict), Reverse(reach.weight), first.rank())
+        });
         self.gathered
     }
 }
@@ -261,7 +293,8 @@ impl Block {
     fn add_shared(&mut self, sift: &Sift<'_>, found: &Found) -> Result<(), StoreError> {
         /// Pages beside the first that are named.
         const SAMPLES: usize = 2;
-        match self.shared.iter_mut().find(|shared| shared.fold == found.fold) {
+        let fold = sift.fold(found);
+        match self.shared.iter_mut().find(|shared| shared.fold == fold) {
             Some(shared) if shared.samples.len() < SAMPLES => {
                 let page = sift.run().url(sift.run().page_at(found.page))?;
                 let known = shared.first.page == page || shared.samples.contains(&page);
@@ -272,7 +305,7 @@ impl Block {
             Some(_) => {}
             None => {
                 let first = sift.row(found)?;
-                self.shared.push(Shared { first, fold: found.fold, samples: Vec::new() });
+                self.shared.push(Shared { first, fold, samples: Vec::new() });
             }
         }
         Ok(())

@@ -43,11 +43,14 @@ pub fn markdown(
     writeln!(out, "\n{fits} the selection, on {links}.")?;
     match listing.group {
         Group::Target => by_target(out, &gathered, &totals, listing),
-        Group::Page => by_page(out, &sift, &totals, listing),
+        Group::Page => {
+            drop(gathered);
+            by_page(out, &sift, &totals, listing)
+        }
         Group::Host => {
             let name =
                 |group: &Gathering| Ok(host_of(&sift.run().url(group.first.target)?).to_owned());
-            by_name(out, &gathered, &sift, listing, name)
+            by_name(out, gathered, &sift, listing, name)
         }
         Group::Cause => {
             let name = |group: &Gathering| {
@@ -55,7 +58,7 @@ pub fn markdown(
                 let id = group.first.cause.map_or("", Cause::as_str);
                 Ok(format!("{}: {cause} ({id})", group.first.verdict))
             };
-            by_name(out, &gathered, &sift, listing, name)
+            by_name(out, gathered, &sift, listing, name)
         }
         Group::None => table(out, &sift, listing),
     }
@@ -142,7 +145,7 @@ fn by_page(
     for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         let url = sift.run().url(sift.run().page_at(page.rank))?;
         writeln!(out, "\n## {}\n", link(&url))?;
-        for found in &page.links {
+        for found in &page.found(sift, listing)? {
             let row = sift.row(found)?;
             let at = match row.line {
                 0 => "in a field of its answer".to_owned(),
@@ -162,16 +165,16 @@ fn verdict(row: &LinkRow) -> String {
 
 fn by_name(
     out: &mut dyn Write,
-    gathered: &Gathered<'_>,
+    gathered: Gathered<'_>,
     sift: &Sift<'_>,
     listing: &Listing,
     name: impl FnMut(&Gathering) -> Result<String, ViewError>,
 ) -> Result<(), ViewError> {
-    let mut parts = tally(gathered, name)?;
+    let mut parts = tally(gathered, MOST, name)?;
     tally::sort(&mut parts, listing);
     for part in parts.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         writeln!(out, "\n## {}\n", text(&part.name))?;
-        for group in part.groups.iter().take(MOST) {
+        for group in &part.first {
             let row = sift.row(&group.first)?;
             let pages = counted(u64::from(group.reach.pages), "page", "pages");
             writeln!(
@@ -182,7 +185,7 @@ fn by_name(
                 text(&says(&row.outcome))
             )?;
         }
-        let more = part.groups.len().saturating_sub(MOST) as u64;
+        let more = part.targets - part.first.len() as u64;
         if more > 0 {
             writeln!(out, "- and {} more", count(more))?;
         }

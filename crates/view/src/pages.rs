@@ -11,10 +11,33 @@ use crate::ViewError;
 use crate::cells::Cell;
 use crate::listing::Listing;
 
-/// A page with links that fit, in source order.
+/// A page with links that fit. They are sifted once more when it is shown: ten million
+/// links are not held.
 pub(crate) struct Page {
     pub(crate) rank: u32,
-    pub(crate) links: Vec<Found>,
+    pub(crate) links: u32,
+}
+
+impl Page {
+    /// Its links but those that stand on many pages, in source order.
+    pub(crate) fn found(
+        &self,
+        sift: &Sift<'_>,
+        listing: &Listing,
+    ) -> Result<Vec<Found>, StoreError> {
+        let mut own = Vec::new();
+        for found in sift.on_page(self.rank)? {
+            if !is_folded(sift, &found, listing)? {
+                own.push(found);
+            }
+        }
+        Ok(own)
+    }
+}
+
+fn is_folded(sift: &Sift<'_>, found: &Found, listing: &Listing) -> Result<bool, StoreError> {
+    let all = sift.run().page_count()?;
+    Ok(!listing.unfold && is_shared(sift.pages_of(found), all, sift.region(found)?))
 }
 
 /// All that fits, by page.
@@ -27,19 +50,18 @@ pub(crate) struct Pages {
 impl Pages {
     /// Gathers what a sift gives, in the order that was asked for.
     pub(crate) fn of(sift: &Sift<'_>, listing: &Listing) -> Result<Pages, ViewError> {
-        let all = sift.run().page_count()?;
         let mut gathered = Pages { shared: Vec::new(), pages: Vec::new() };
         let mut known = HashSet::new();
         sift.for_each(|found| {
-            if !listing.unfold && is_shared(sift.pages_of(found), all, sift.region(found)?) {
-                if known.insert(found.fold) {
+            if is_folded(sift, found, listing)? {
+                if known.insert(sift.fold(found)) {
                     gathered.shared.push(*found);
                 }
                 return Ok(());
             }
             match gathered.pages.last_mut().filter(|page| page.rank == found.page) {
-                Some(page) => page.links.push(*found),
-                None => gathered.pages.push(Page { rank: found.page, links: vec![*found] }),
+                Some(page) => page.links += 1,
+                None => gathered.pages.push(Page { rank: found.page, links: 1 }),
             }
             Ok::<_, StoreError>(())
         })?;
@@ -60,7 +82,7 @@ fn sort(sift: &Sift<'_>, pages: &mut [Page], listing: &Listing) -> Result<(), Vi
             "depth" => {
                 run.depth_at(page.rank).map_or(Cell::Nothing, |depth| Cell::Number(depth.into()))
             }
-            "links" => Cell::Number(page.links.len() as u64),
+            "links" => Cell::Number(page.links.into()),
             _ => run.url(address)?.into(),
         };
         keys.insert(page.rank, key);

@@ -124,6 +124,40 @@ fn stores_that_cannot_be_used_are_left_as_they_are() {
     assert!(!stage.path("none.db").exists());
 }
 
+/// What root may do says nothing: where the tests run as root, the program runs as nobody.
+#[cfg(unix)]
+#[test]
+fn a_store_that_may_only_be_read_is_read_and_not_written() {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+    use std::os::unix::process::CommandExt;
+
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/none>x</a>"))]));
+    stage.run(&["crawl", "http://a.test", "--store", "kept/store.db"]).ends(1);
+    fs::copy(env!("CARGO_BIN_EXE_rummage"), stage.path("rummage")).unwrap();
+    let modes = [("", 0o755), ("kept/store.db", 0o444), ("kept", 0o555)];
+    let set = |mode| fs::Permissions::from_mode(mode);
+    for (name, mode) in modes {
+        fs::set_permissions(stage.path(name), set(mode)).unwrap();
+    }
+    let run = |words: &[&str], folder: &str| {
+        let mut command = std::process::Command::new(stage.path("rummage"));
+        command.args(words).env_clear().current_dir(stage.path(folder));
+        if fs::metadata(stage.path("rummage")).unwrap().uid() == 0 {
+            command.uid(65_534).gid(65_534);
+        }
+        said(words, command.output().unwrap())
+    };
+    let listed = run(&["findings", "--store", "kept/store.db"], "").ends(0);
+    assert!(listed.out.contains("http://a.test/none"), "{listed}");
+    let crawl = ["crawl", "http://a.test", "--store", "store.db"];
+    let refused = run(&crawl, "kept").ends(4);
+    fs::set_permissions(stage.path("kept"), set(0o755)).unwrap();
+    insta::assert_snapshot!(refused.err, @r"
+    error: the store store.db cannot be opened: Permission denied (os error 13)
+      Check the folder and its permissions, or name another file with --store.
+    ");
+}
+
 #[test]
 fn a_store_of_a_newer_version_is_refused() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));

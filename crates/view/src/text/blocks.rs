@@ -105,7 +105,7 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
 /// Why it comes where it comes.
 fn reach(block: &Block) -> String {
     let reach = &block.group.reach;
-    let nearest = match reach.nearest {
+    let nearest = match reach.nearest() {
         None => "the start leads to none of them".to_owned(),
         Some(0) => "the start is one of them".to_owned(),
         Some(depth) => {
@@ -113,7 +113,7 @@ fn reach(block: &Block) -> String {
         }
     };
     let pages = counted(u64::from(reach.pages), "page", "pages");
-    format!("reach {}: on {pages}, {nearest}", count(reach.weight))
+    format!("reach {}: on {pages}, {nearest}", count(reach.weight.into()))
 }
 
 fn shared(

@@ -6,7 +6,7 @@ use rummage_core::verdict::Cause;
 use rummage_store::Sift;
 
 use super::tally::{self, tally};
-use crate::gather::Gathered;
+use crate::gather::{Gathered, Group};
 use crate::listing::Listing;
 use crate::meaning::meaning;
 use crate::number::counted;
@@ -15,20 +15,20 @@ use crate::{ViewError, phrase};
 
 pub(super) fn write(
     out: &mut dyn Write,
-    gathered: &Gathered<'_>,
+    gathered: Gathered<'_>,
     sift: &Sift<'_>,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let mut causes = tally(gathered, |group| {
+    let mut causes = tally(gathered, tally::shown(listing), |group| {
         let cause = group.first.cause.map_or("", Cause::as_str);
         Ok(format!("{} {cause}", group.first.verdict))
     })?;
     tally::sort(&mut causes, listing);
     for of in causes.iter().take(listing.limit.unwrap_or(usize::MAX)) {
-        let first = &of.groups[0].first;
+        let Some(Group { first, .. }) = of.first.first() else { continue };
         let style = style::of(first.verdict);
         let words = first.cause.map_or("answered", phrase::cause);
-        let targets = counted(of.groups.len() as u64, "target", "targets");
+        let targets = counted(of.targets, "target", "targets");
         let links = counted(of.links, "link", "links");
         let name = first.cause.map(|cause| format!(" ({cause})")).unwrap_or_default();
         writeln!(
@@ -39,7 +39,7 @@ pub(super) fn write(
         if let Some((means, _)) = first.cause.and_then(meaning) {
             writeln!(out, "  {FAINT}{means}{FAINT:#}")?;
         }
-        of.write_targets(out, sift, listing)?;
+        of.write_targets(out, sift)?;
     }
     super::cut(out, listing, causes.len() as u64, "cause", "causes")
 }

@@ -16,21 +16,22 @@ use crate::{ViewError, phrase};
 
 pub(super) fn write(
     out: &mut dyn Write,
-    gathered: &Gathered<'_>,
+    gathered: Gathered<'_>,
     sift: &Sift<'_>,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let mut hosts =
-        tally(gathered, |group| Ok(host_of(&sift.run().url(group.first.target)?).to_owned()))?;
-    hosts.sort_by_key(|host| Reverse(host.groups.len()));
+    let mut hosts = tally(gathered, tally::shown(listing), |group| {
+        Ok(host_of(&sift.run().url(group.first.target)?).to_owned())
+    })?;
+    hosts.sort_by_key(|host| Reverse(host.targets));
     tally::sort(&mut hosts, listing);
     for host in hosts.iter().take(listing.limit.unwrap_or(usize::MAX)) {
-        let targets = counted(host.groups.len() as u64, "target", "targets");
+        let targets = counted(host.targets, "target", "targets");
         let links = counted(host.links, "link", "links");
         let name = safe(&shorten(&host.name, 100)).to_string();
         writeln!(out, "\n{STRONG}{name}{STRONG:#}  {FAINT}{targets}, {links}{FAINT:#}")?;
         // Of a single target the line below says as much.
-        let causes = if host.groups.len() > 1 { host.causes() } else { Vec::new() };
+        let causes = if host.targets > 1 { host.causes() } else { &[] };
         for (at, ((verdict, cause), many)) in causes.iter().enumerate() {
             let style = style::of(*verdict);
             let cause = cause.map_or("answered", phrase::cause);
@@ -40,7 +41,7 @@ pub(super) fn write(
         if !causes.is_empty() {
             writeln!(out)?;
         }
-        host.write_targets(out, sift, listing)?;
+        host.write_targets(out, sift)?;
     }
     super::cut(out, listing, hosts.len() as u64, "host", "hosts")
 }

@@ -62,14 +62,14 @@ fn write_page(
     let address = sift.run().page_at(page.rank);
     let url = sift.run().url(address)?;
     let title = sift.run().page(address)?.and_then(|page| page.title).unwrap_or_default();
-    let links = counted(page.links.len() as u64, "link", "links");
+    let links = counted(page.links.into(), "link", "links");
     write!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
     writeln!(out, "  {FAINT}{links}  {}{FAINT:#}", safe(&shorten(&title, 60)))?;
     if let Some(template) = &listing.editor_link {
         let edit = phrase::editor(template, &url);
         writeln!(out, "  {FAINT}edit: {}{FAINT:#}", safe(&shorten(&edit, LONGEST)))?;
     }
-    for found in &page.links {
+    for found in &page.found(sift, listing)? {
         let row = sift.row(found)?;
         verdict(out, &row)?;
         let place = if row.line == 0 {

@@ -57,9 +57,12 @@ pub fn findings(
     selected(out, selection, &gathered)?;
     match listing.group {
         Group::Target => by_target(out, &gathered, &totals, listing),
-        Group::Page => by_page::write(out, &sift, &totals, listing),
-        Group::Host => by_host::write(out, &gathered, &sift, listing),
-        Group::Cause => by_cause::write(out, &gathered, &sift, listing),
+        Group::Page => {
+            drop(gathered);
+            by_page::write(out, &sift, &totals, listing)
+        }
+        Group::Host => by_host::write(out, gathered, &sift, listing),
+        Group::Cause => by_cause::write(out, gathered, &sift, listing),
         Group::None => lines::write(out, &sift, listing),
     }
 }

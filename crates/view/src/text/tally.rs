@@ -16,46 +16,61 @@ use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT};
 
 /// Targets that are shown of each name.
-const SHOWN: usize = 5;
-
-/// Targets under one name.
-pub(crate) struct Tally<'a> {
-    pub(crate) name: String,
-    pub(crate) groups: Vec<&'a Group>,
-    pub(crate) links: u64,
+pub(crate) fn shown(listing: &Listing) -> usize {
+    if listing.unfold { usize::MAX } else { 5 }
 }
 
-/// Gathers targets under names, in the order in which the names come.
-pub(crate) fn tally<'a>(
-    gathered: &'a Gathered<'_>,
+/// Targets under one name.
+pub(crate) struct Tally {
+    pub(crate) name: String,
+    /// The first of its targets: those that are shown.
+    pub(crate) first: Vec<Group>,
+    pub(crate) targets: u64,
+    pub(crate) links: u64,
+    causes: Causes,
+}
+
+/// How many targets have each verdict and cause, in the order in which these come.
+type Causes = Vec<((Verdict, Option<Cause>), u64)>;
+
+/// Gathers targets under names, in the order in which the names come. What was gathered
+/// before is let go: of a million targets at `most` so many of each name are shown.
+pub(crate) fn tally(
+    gathered: Gathered<'_>,
+    most: usize,
     mut name: impl FnMut(&Group) -> Result<String, ViewError>,
-) -> Result<Vec<Tally<'a>>, ViewError> {
-    let mut tallies: Vec<Tally<'a>> = Vec::new();
+) -> Result<Vec<Tally>, ViewError> {
+    let mut tallies: Vec<Tally> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();
     for group in gathered.groups() {
         let name = name(group)?;
         let at = *known.entry(name.clone()).or_insert(tallies.len());
         if at == tallies.len() {
-            tallies.push(Tally { name, groups: Vec::new(), links: 0 });
+            let causes = Causes::new();
+            tallies.push(Tally { name, first: Vec::new(), targets: 0, links: 0, causes });
         }
-        tallies[at].groups.push(group);
-        tallies[at].links += u64::from(group.links);
+        tallies[at].add(group, most);
     }
     Ok(tallies)
 }
 
-impl Tally<'_> {
-    /// What befell its targets, the worst first, with how many of them.
-    pub(crate) fn causes(&self) -> Vec<((Verdict, Option<Cause>), u64)> {
-        let mut causes: Vec<((Verdict, Option<Cause>), u64)> = Vec::new();
-        for group in &self.groups {
-            let key = (group.first.verdict, group.first.cause);
-            match causes.iter_mut().find(|(known, _)| *known == key) {
-                Some((_, count)) => *count += 1,
-                None => causes.push((key, 1)),
-            }
+impl Tally {
+    fn add(&mut self, group: &Group, most: usize) {
+        self.targets += 1;
+        self.links += u64::from(group.links);
+        if self.first.len() < most {
+            self.first.push(group.clone());
         }
-        causes
+        let key = (group.first.verdict, group.first.cause);
+        match self.causes.iter_mut().find(|(known, _)| *known == key) {
+            Some((_, count)) => *count += 1,
+            None => self.causes.push((key, 1)),
+        }
+    }
+
+    /// What befell its targets, the worst first, with how many of them.
+    pub(crate) fn causes(&self) -> &[((Verdict, Option<Cause>), u64)] {
+        &self.causes
     }
 
     /// The first of its targets, and how many pages have each.
@@ -63,10 +78,8 @@ impl Tally<'_> {
         &self,
         out: &mut dyn Write,
         sift: &Sift<'_>,
-        listing: &Listing,
     ) -> Result<(), ViewError> {
-        let most = if listing.unfold { usize::MAX } else { SHOWN };
-        for group in self.groups.iter().take(most) {
+        for group in &self.first {
             let first = sift.row(&group.first)?;
             let style = style::of(first.outcome.verdict);
             let verdict = first.outcome.verdict.as_str();
@@ -75,7 +88,7 @@ impl Tally<'_> {
             write!(out, "  {style}{verdict:8}{style:#} {name}  {FAINT}on {pages}{FAINT:#}")?;
             writeln!(out, "  {}", super::blocks::says(&first.outcome))?;
         }
-        let more = self.groups.len().saturating_sub(most) as u64;
+        let more = self.targets - self.first.len() as u64;
         if more > 0 {
             writeln!(out, "  {FAINT}and {}: --unfold{FAINT:#}", counted(more, "more", "more"))?;
         }
@@ -84,10 +97,10 @@ impl Tally<'_> {
 }
 
 /// Puts tallies into the order that was asked for: `name`, `targets`, `links`.
-pub(crate) fn sort(tallies: &mut [Tally<'_>], listing: &Listing) {
+pub(crate) fn sort(tallies: &mut [Tally], listing: &Listing) {
     let Some(sort) = &listing.sort else { return };
-    let key = |tally: &Tally<'_>| match sort.key.as_str() {
-        "targets" => Cell::Number(tally.groups.len() as u64),
+    let key = |tally: &Tally| match sort.key.as_str() {
+        "targets" => Cell::Number(tally.targets),
         "links" => Cell::Number(tally.links),
         _ => tally.name.as_str().into(),
     };

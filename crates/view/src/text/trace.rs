@@ -213,7 +213,7 @@ fn places(
         all += 1;
         let shared = !listing.unfold && is_shared(sift.pages_of(found), total, sift.region(found)?);
         own += u64::from(!shared);
-        if shared && folded.insert(found.fold) || !shared && shown.len() < most {
+        if shared && folded.insert(sift.fold(found)) || !shared && shown.len() < most {
             shown.push((*found, shared));
         }
         Ok::<_, ViewError>(())

@@ -1,0 +1,172 @@
+//! What is held of each mark while the links of a run are sifted: few octets.
+
+use std::collections::HashMap;
+
+/// Counts that are mostly small: an octet each, and a map of those that are not.
+#[derive(Debug)]
+pub(crate) struct Counts {
+    small: Vec<u8>,
+    large: HashMap<u32, u32>,
+}
+
+impl Counts {
+    pub(crate) fn of(count: usize) -> Counts {
+        Counts { small: vec![0; count], large: HashMap::new() }
+    }
+
+    pub(crate) fn add(&mut self, number: u32) {
+        match self.small.get_mut(number as usize) {
+            Some(small) if *small < u8::MAX => *small += 1,
+            _ => *self.large.entry(number).or_insert(u8::MAX.into()) += 1,
+        }
+    }
+
+    pub(crate) fn at(&self, number: u32) -> u32 {
+        match self.small.get(number as usize) {
+            Some(small) if *small < u8::MAX => (*small).into(),
+            _ => self.large.get(&number).copied().unwrap_or(u8::MAX.into()),
+        }
+    }
+}
+
+/// The number of the fold of each mark, from 1; 0 where it cannot fit.
+#[derive(Debug)]
+pub(crate) enum Folds {
+    /// A bit a mark, and the numbers of the few that may fit.
+    Few { bits: Vec<u64>, numbers: HashMap<u32, u32> },
+    /// By mark, where many may fit.
+    Many(Numbers),
+}
+
+impl Folds {
+    /// For marks below `end`.
+    pub(crate) fn new(end: u32) -> Folds {
+        Folds::Few { bits: vec![0; end.div_ceil(64) as usize], numbers: HashMap::new() }
+    }
+
+    pub(crate) fn make_room(&mut self, more: usize) {
+        let Folds::Few { bits, numbers } = self else { return };
+        // A number in a map takes about six times the room of one in a list.
+        let end = bits.len() * 64;
+        if numbers.len() + more <= end / 8 {
+            return numbers.reserve(more);
+        }
+        let mut all = Numbers::of(end, u32::try_from(end).unwrap_or(u32::MAX));
+        numbers.iter().for_each(|(mark, number)| all.set(*mark as usize, *number));
+        *self = Folds::Many(all);
+    }
+
+    pub(crate) fn set(&mut self, mark: u32, number: u32) {
+        match self {
+            Folds::Many(numbers) => numbers.set(mark as usize, number),
+            Folds::Few { bits, numbers } => {
+                bits[mark as usize / 64] |= 1 << (mark % 64);
+                numbers.insert(mark, number);
+            }
+        }
+    }
+
+    pub(crate) fn of(&self, mark: u32) -> u32 {
+        match self {
+            Folds::Many(numbers) => numbers.at(mark as usize),
+            Folds::Few { bits, numbers } => {
+                let word = bits.get(mark as usize / 64).copied().unwrap_or_default();
+                if word >> (mark % 64) & 1 == 0 {
+                    return 0;
+                }
+                numbers.get(&mark).copied().unwrap_or_default()
+            }
+        }
+    }
+}
+
+/// A fingerprint and its mark in twelve octets.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Print {
+    pub(crate) print: [u32; 2],
+    pub(crate) mark: u32,
+}
+
+impl Print {
+    #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
+    pub(crate) fn new(print: u64, mark: u32) -> Print {
+        Print { print: [(print >> 32) as u32, print as u32], mark }
+    }
+}
+
+/// Numbers in three octets each where they fit, else in four.
+#[derive(Debug)]
+pub(crate) struct Numbers {
+    octets: Vec<u8>,
+    width: usize,
+}
+
+impl Numbers {
+    /// So many of them, all 0 as yet, none above `most`.
+    pub(crate) fn of(count: usize, most: u32) -> Numbers {
+        let width = if most < 1 << 24 { 3 } else { 4 };
+        Numbers { octets: vec![0; count * width], width }
+    }
+
+    pub(crate) fn count(&self) -> usize {
+        self.octets.len() / self.width
+    }
+
+    pub(crate) fn set(&mut self, at: usize, number: u32) {
+        let from = at * self.width;
+        let octets = &number.to_le_bytes()[..self.width];
+        self.octets[from..from + self.width].copy_from_slice(octets);
+    }
+
+    /// 0 for what lies beyond the end.
+    pub(crate) fn at(&self, at: usize) -> u32 {
+        let from = at * self.width;
+        let Some(octets) = self.octets.get(from..from + self.width) else { return 0 };
+        let mut number = [0; 4];
+        number[..self.width].copy_from_slice(octets);
+        u32::from_le_bytes(number)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_keep_what_they_are_given_in_three_octets_and_in_four() {
+        for most in [9, (1 << 24) - 1, 1 << 24, u32::MAX] {
+            let mut numbers = Numbers::of(3, most);
+            numbers.set(1, most);
+            numbers.set(2, 7);
+            assert_eq!([0, 1, 2, 3].map(|at| numbers.at(at)), [0, most, 7, 0], "up to {most}");
+            assert_eq!(numbers.count(), 3);
+        }
+    }
+
+    #[test]
+    fn counts_go_on_beyond_an_octet() {
+        let mut counts = Counts::of(2);
+        for _ in 0..1000 {
+            counts.add(1);
+        }
+        counts.add(0);
+        assert_eq!((counts.at(0), counts.at(1)), (1, 1000));
+        for _ in 0..254 {
+            counts.add(0);
+        }
+        assert_eq!(counts.at(0), 255);
+    }
+
+    #[test]
+    fn folds_are_the_same_for_few_and_for_many() {
+        for many in [10u32, 10_000] {
+            let mut folds = Folds::new(20_000);
+            folds.make_room(5);
+            (0..5).for_each(|mark| folds.set(mark * 3, mark + 1));
+            folds.make_room(many as usize);
+            assert_eq!(matches!(folds, Folds::Many(_)), many == 10_000);
+            (5..many).filter(|mark| mark % 3 > 0).for_each(|mark| folds.set(mark, 9));
+            assert_eq!([0, 3, 1, 19_999].map(|mark| folds.of(mark)), [1, 2, 0, 0]);
+        }
+    }
+}
