@@ -14,6 +14,7 @@ mod paths;
 mod signals;
 mod start;
 mod values;
+mod waivers;
 mod watch;
 
 use std::process::ExitCode;

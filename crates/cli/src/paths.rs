@@ -4,8 +4,11 @@ use std::path::{Path, PathBuf};
 
 use etcetera::{BaseStrategy, choose_base_strategy};
 
+use rummage_store::Reader;
+
 use crate::config::Config;
 use crate::failure::Failure;
+use crate::waivers::{self, today};
 
 /// The store: the file that was named, else the one beside the settings file, else one in
 /// the user's data folder (XDG Base Directory Specification; its likes on other systems).
@@ -23,4 +26,11 @@ pub(crate) fn store(named: Option<&Path>, config: &Config) -> Result<PathBuf, Fa
             hint: "Name a file with --store.".to_owned(),
         }),
     }
+}
+
+/// The store, to be read with what is set aside in it.
+pub(crate) fn reader(store: &Path, config: &Config) -> Result<Reader, Failure> {
+    let reader = Reader::open(store)?;
+    let waivers = waivers::File::load(config, store)?.waivers(today());
+    Ok(reader.with_waivers(waivers))
 }

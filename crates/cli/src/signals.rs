@@ -1,5 +1,10 @@
 //! Waits for somebody to say stop: Ctrl-C, a request to end, a terminal that is closed.
 
+use rummage_engine::Stop;
+use tokio::sync::watch;
+
+use crate::failure::Exit;
+
 /// Waits for the next signal.
 #[cfg(unix)]
 pub(crate) async fn stop_requested() {
@@ -19,4 +24,16 @@ pub(crate) async fn stop_requested() {
 #[cfg(not(unix))]
 pub(crate) async fn stop_requested() {
     let _ = tokio::signal::ctrl_c().await;
+}
+
+/// The first Ctrl-C (or request to end) stops the crawl; the second leaves at once.
+pub(crate) fn stop_on_signal() -> Stop {
+    let (sender, stop) = watch::channel(false);
+    tokio::spawn(async move {
+        stop_requested().await;
+        let _ = sender.send(true);
+        stop_requested().await;
+        std::process::exit(Exit::Unfinished as i32);
+    });
+    stop
 }

@@ -27,6 +27,8 @@ pub(crate) struct Teller {
     bounds: Option<(Bounds, String)>,
     /// What is to be said after that.
     early: Vec<String>,
+    /// None of that is told.
+    headless: bool,
 }
 
 enum Shape {
@@ -58,7 +60,14 @@ impl Teller {
             section: None,
             bounds: None,
             early: Vec::new(),
+            headless: false,
         }
+    }
+
+    /// The pass is not of the whole site: no line tells of its bounds.
+    pub(crate) fn without_head(mut self) -> Teller {
+        self.headless = true;
+        self
     }
 
     /// A section of the settings file holds.
@@ -130,7 +139,7 @@ impl Teller {
 impl Watch for Teller {
     fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
         match event {
-            Event::Bounded { start, bounds } => {
+            Event::Bounded { start, bounds } if !self.headless => {
                 self.bounds = Some((bounds.clone(), crawl.address(*start).to_owned()));
             }
             Event::Read { reading, .. } if reading.format.is_page() => {
@@ -147,7 +156,7 @@ impl Watch for Teller {
                 let address = safe(crawl.address(*id));
                 self.say(&format!("broken no-such-fragment {address}#{}", safe(fragment)));
             }
-            Event::Asked { id, attempt, .. } if self.verbose => {
+            Event::Asked { id, attempt, recalled: false, .. } if self.verbose => {
                 self.say(&format!(
                     "{} {} {} ({})",
                     attempt.method.as_str(),

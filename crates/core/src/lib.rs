@@ -14,6 +14,7 @@
 pub mod address;
 pub mod compare;
 pub mod crawl;
+pub mod due;
 pub mod extract;
 pub mod fragment;
 mod frontier;
@@ -36,7 +37,9 @@ pub mod selection;
 pub mod sent;
 pub mod shared;
 pub mod signs;
+pub mod standing;
 pub mod trap;
 pub mod verdict;
+pub mod waiver;
 
 pub use moment::Moment;

@@ -54,12 +54,14 @@ pub enum Standing {
     Healed,
     /// It had healed, and is back.
     Returned,
+    /// Somebody has set it aside.
+    Waived,
 }
 
 impl Standing {
     /// All of them.
-    pub const ALL: [Standing; 4] =
-        [Standing::New, Standing::Open, Standing::Healed, Standing::Returned];
+    pub const ALL: [Standing; 5] =
+        [Standing::New, Standing::Open, Standing::Healed, Standing::Returned, Standing::Waived];
 
     /// The word for it in every output.
     #[must_use]
@@ -69,6 +71,7 @@ impl Standing {
             Standing::Open => "open",
             Standing::Healed => "healed",
             Standing::Returned => "returned",
+            Standing::Waived => "waived",
         }
     }
 
@@ -184,6 +187,18 @@ impl Selection {
                 let text = text.unwrap_or_default().to_lowercase();
                 self.text.iter().all(|word| text.contains(word))
             })
+    }
+
+    /// Whether links are shown that are set aside, or that are not: the former only where
+    /// they are asked for, or all is.
+    #[must_use]
+    pub fn takes_waived(&self, waived: bool) -> bool {
+        match (self.standings.as_slice(), waived) {
+            ([], true) => self.takes(Verdict::Sound),
+            ([], false) => true,
+            (some, true) => some.contains(&Standing::Waived),
+            (some, false) => some != [Standing::Waived],
+        }
     }
 
     /// Whether something is asked of the link itself, beside its target and page.

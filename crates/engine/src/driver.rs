@@ -1,10 +1,10 @@
 //! The loop: news into the machine, work out of it, events to the store.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
 use rummage_core::crawl::{AddressId, Crawl, Event, Progress, Reply};
-use rummage_store::{RunState, RunWriter};
+use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
 use tokio::sync::{mpsc, watch};
 use tokio::task::JoinSet;
 
@@ -21,6 +21,9 @@ pub type Stop = watch::Receiver<bool>;
 pub trait Watch {
     /// Something happened.
     fn handle_event(&mut self, event: &Event, crawl: &Crawl);
+
+    /// Something happened in an earlier run, and is told once more.
+    fn handle_told(&mut self, _event: &Event, _crawl: &Crawl) {}
 
     /// Some time has passed. `slowest` are the requests that have been in flight
     /// longest, the longest first.
@@ -39,6 +42,20 @@ pub struct Job {
     pub writer: RunWriter,
     /// Says when to stop.
     pub stop: Stop,
+    /// A run that is checked again: what it has seen stands, but for some addresses.
+    pub recheck: Option<Recheck>,
+    /// What earlier runs have seen, for addresses that need not be asked.
+    pub memory: Option<Memory>,
+}
+
+/// A run that is checked again.
+pub struct Recheck {
+    /// Its store.
+    pub reader: Reader,
+    /// Its number.
+    pub run: i64,
+    /// The addresses whose answers do not stand: they are asked once more.
+    pub again: HashSet<String>,
 }
 
 /// How a crawl ended.
@@ -55,7 +72,7 @@ pub struct Ended {
 /// # Errors
 /// When the start gives no page, or the store cannot be written. What was stored stays.
 pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError> {
-    let Job { crawl, fetcher, clock, writer, stop } = job;
+    let Job { crawl, fetcher, clock, writer, stop, recheck, memory } = job;
     let recorder = Recorder::start(writer);
     let mut driver = Driver {
         crawl,
@@ -65,6 +82,9 @@ pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError
         tasks: JoinSet::new(),
         replies: mpsc::unbounded_channel(),
         in_flight: HashMap::new(),
+        recheck,
+        memory,
+        problem: None,
     };
     let state = match driver.run(&recorder, watch).await {
         Ok(state) => state,
@@ -75,6 +95,9 @@ pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError
     let run = tokio::task::spawn_blocking(move || recorder.finish(state))
         .await
         .expect("the writing thread does not panic")?;
+    if let Some(problem) = driver.problem {
+        return Err(problem.into());
+    }
     match (driver.crawl.start_problem(), run) {
         (Some(problem), _) => Err(EngineError::Start(Box::new(problem.clone()))),
         (None, Some(run)) => Ok(Ended { run, state }),
@@ -91,6 +114,11 @@ struct Driver {
     tasks: JoinSet<()>,
     replies: (mpsc::UnboundedSender<Reply>, mpsc::UnboundedReceiver<Reply>),
     in_flight: HashMap<AddressId, (Instant, String)>,
+    /// What is to be told once the start has answered.
+    recheck: Option<Recheck>,
+    memory: Option<Memory>,
+    /// Why what earlier runs have seen cannot be told.
+    problem: Option<StoreError>,
 }
 
 impl Driver {
@@ -101,6 +129,8 @@ impl Driver {
     ) -> Result<RunState, Failed> {
         let mut tick = tokio::time::interval(TICK);
         loop {
+            // What is known need not be asked: it is told before requests are made.
+            self.pass_on(recorder, watch)?;
             self.start_requests();
             self.pass_on(recorder, watch)?;
             if self.crawl.is_finished() {
@@ -147,13 +177,87 @@ impl Driver {
         self.crawl.handle_reply(self.clock.now(), reply);
     }
 
+    /// Passes events on, and tells what is known of addresses that were heard of just now.
     fn pass_on(&mut self, recorder: &Recorder, watch: &mut dyn Watch) -> Result<(), Failed> {
-        let mut batch = Vec::new();
-        while let Some(event) = self.crawl.poll_event() {
-            watch.handle_event(&event, &self.crawl);
-            batch.push(event);
+        loop {
+            let mut heard = Vec::new();
+            let mut batch = Vec::new();
+            while let Some(event) = self.crawl.poll_event() {
+                if let (Event::Heard { address, .. }, Some(_)) = (&event, &self.memory) {
+                    heard.push(address.clone());
+                }
+                watch.handle_event(&event, &self.crawl);
+                batch.push(event);
+            }
+            if !batch.is_empty() {
+                recorder.record(batch)?;
+            }
+            if self.crawl.is_bounded()
+                && let Some(recheck) = self.recheck.take()
+            {
+                self.tell_again(&recheck, recorder, watch)?;
+                continue;
+            }
+            // Before that, what the run has seen is told in its own order.
+            if heard.is_empty() || self.recheck.is_some() {
+                return Ok(());
+            }
+            for address in heard {
+                self.recall(&address)?;
+            }
         }
-        if batch.is_empty() { Ok(()) } else { recorder.record(batch) }
+    }
+
+    fn recall(&mut self, address: &str) -> Result<(), Failed> {
+        let Some(memory) = &self.memory else { return Ok(()) };
+        match memory.recall(address) {
+            Ok(replies) => {
+                let mut replies = replies.into_iter();
+                // Once it has its verdict, no more is to be told.
+                while replies.next().is_some_and(|reply| self.crawl.handle_recalled(address, reply))
+                {
+                }
+                Ok(())
+            }
+            Err(problem) => self.fail(problem),
+        }
+    }
+
+    /// Tells what the run that is checked again has seen, but for what is asked anew.
+    fn tell_again(
+        &mut self,
+        recheck: &Recheck,
+        recorder: &Recorder,
+        watch: &mut dyn Watch,
+    ) -> Result<(), Failed> {
+        let mut heard = Vec::new();
+        let crawl = &mut self.crawl;
+        let told = recheck.reader.for_each_reply(recheck.run, |address, reply| {
+            if !recheck.again.contains(address) {
+                crawl.handle_replayed(address, reply);
+            }
+            let mut batch = Vec::new();
+            while let Some(event) = crawl.poll_event() {
+                if let Event::Heard { address, .. } = &event {
+                    heard.push(address.clone());
+                }
+                watch.handle_told(&event, crawl);
+                batch.push(event);
+            }
+            // When the store has failed, the next batch says so.
+            let _ = recorder.record(batch);
+            Ok(())
+        });
+        if let Err(problem) = told {
+            return self.fail(problem);
+        }
+        self.crawl.handle_rechecked();
+        heard.iter().try_for_each(|address| self.recall(address))
+    }
+
+    fn fail(&mut self, problem: StoreError) -> Result<(), Failed> {
+        self.problem = Some(problem);
+        Err(Failed)
     }
 
     fn tell(&self, watch: &mut dyn Watch) {

@@ -20,6 +20,6 @@ mod tls;
 
 pub use clock::Clock;
 pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT, Proxies};
-pub use driver::{Ended, Job, Stop, Watch, crawl};
+pub use driver::{Ended, Job, Recheck, Stop, Watch, crawl};
 pub use error::EngineError;
 pub use fetch::Fetcher;

@@ -228,7 +228,7 @@ impl Site {
         let took = Duration::from_micros(300 + (number * 31 % 9000) as u64);
         let method = if is_page { Method::Get } else { Method::Head };
         let attempt = Attempt::new(at, took, method, Ending::Answer(answer));
-        events.push(Event::Asked { id, attempt, title: None, again: false });
+        events.push(Event::Asked { id, attempt, title: None, again: false, recalled: false });
         let (verdict, cause, status) = match broken {
             true => (Verdict::Broken, Some(Cause::NotFound), 404),
             false => (Verdict::Sound, None, 200),
@@ -251,5 +251,7 @@ fn new_run() -> NewRun {
         placeholders_are_broken: false,
         version: "0".to_owned(),
         started_at: jiff::Timestamp::now(),
+        kind: rummage_store::RunKind::Crawl,
+        epoch_at: jiff::Timestamp::now(),
     }
 }

@@ -13,7 +13,8 @@ use crate::StoreError;
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
 /// Each step takes a store from the version before to its own; the first makes it.
-const MIGRATIONS: &[(i64, &str)] = &[(4, include_str!("schema.sql"))];
+const MIGRATIONS: &[(i64, &str)] =
+    &[(4, include_str!("schema.sql")), (5, include_str!("schema_5.sql"))];
 
 /// The oldest version that we know. Those before were never given out.
 const OLDEST: i64 = MIGRATIONS[0].0;

@@ -9,7 +9,9 @@ use std::collections::{HashMap, HashSet};
 use jiff::Timestamp;
 use rummage_core::compare::{is_passing, is_wrong};
 use rummage_core::selection::{Selection, Standing};
+use rummage_core::standing::{Before, Past, Seen, step};
 use rummage_core::verdict::Verdict;
+use rummage_core::waiver::{Facts, Waivers};
 use rusqlite::{Connection, params};
 
 use crate::StoreError;
@@ -94,7 +96,7 @@ impl OpenRun<'_> {
     /// # Errors
     /// When the store cannot be read.
     pub fn changes(&self) -> Result<Changes, StoreError> {
-        changes(self.db, &self.info)
+        changes(self.db, &self.info, &self.waivers)
     }
 
     /// The last status on the way to the target of a link.
@@ -110,36 +112,94 @@ impl OpenRun<'_> {
     }
 }
 
-/// How the findings of a run compare with those of the run before.
-pub(crate) fn changes(db: &Connection, run: &RunInfo) -> Result<Changes, StoreError> {
-    // A target is told as listings tell it: placeholders by what is written, fragments
-    // where they are what is wrong.
+/// How the findings of a run compare with those of the run before; what is set aside is
+/// left out.
+pub(crate) fn changes(
+    db: &Connection,
+    run: &RunInfo,
+    waivers: &Waivers,
+) -> Result<Changes, StoreError> {
+    let mut told: HashSet<(News, Key)> = HashSet::new();
     let mut select = db.prepare(
-        "SELECT CASE WHEN until_run = ?2 THEN 'healed'
-                     WHEN first_run < ?2 THEN 'still'
-                     ELSE standing END AS what,
-                count(DISTINCT CASE cause WHEN 'placeholder' THEN trim(written)
-                               WHEN 'no-such-fragment' THEN target || '#' || fragment
-                               ELSE target || CASE WHEN cause IN ('wrong-type', 'mixed-content')
-                                                   THEN cause ELSE '' END END)
+        "SELECT target, fragment, cause, trim(written), standing, first_run, until_run,
+                CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = page) END,
+                CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = target) END,
+                CASE WHEN ?3 THEN (SELECT url FROM verdict JOIN address ON address.id = final
+                                   WHERE run = ?2 AND verdict.address = target) END,
+                status
          FROM finding
          WHERE site = ?1 AND first_run <= ?2 AND verdict <> 'moved'
-             AND (until_run IS NULL OR until_run >= ?2)
-         GROUP BY what",
+             AND (until_run IS NULL OR until_run >= ?2)",
     )?;
-    let mut rows = select.query(params![run.site, run.number])?;
+    let mut rows = select.query(params![run.site, run.number, !waivers.is_empty()])?;
     let mut changes = Changes::default();
     while let Some(row) = rows.next()? {
-        let many: u64 = row.get(1)?;
-        match row.get_ref(0)?.as_str().unwrap_or_default() {
-            "healed" => changes.healed = many,
-            "still" => changes.open = many,
-            "new" => changes.broke = many,
-            "returned" => changes.returned = many,
-            _ => changes.unseen = many,
+        if !waivers.is_empty() && is_waived(row, waivers)? {
+            continue;
+        }
+        let (first, until): (i64, Option<i64>) = (row.get(5)?, row.get(6)?);
+        let news = match text(row, 4)?.and_then(Standing::named) {
+            _ if until == Some(run.number) => News::Healed,
+            _ if first < run.number => News::Still,
+            Some(Standing::New) => News::Broke,
+            Some(Standing::Returned) => News::Returned,
+            _ => News::Unseen,
+        };
+        if told.insert((news, target_key(row)?)) {
+            *news.count(&mut changes) += 1;
         }
     }
     Ok(changes)
+}
+
+/// What a finding is in a run, beside the run before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum News {
+    Broke,
+    Returned,
+    Healed,
+    Still,
+    Unseen,
+}
+
+impl News {
+    fn count(self, changes: &mut Changes) -> &mut u64 {
+        match self {
+            News::Broke => &mut changes.broke,
+            News::Returned => &mut changes.returned,
+            News::Healed => &mut changes.healed,
+            News::Still => &mut changes.open,
+            News::Unseen => &mut changes.unseen,
+        }
+    }
+}
+
+/// A target as listings tell it: placeholders by what is written, fragments where they are
+/// what is wrong.
+fn target_key(row: &rusqlite::Row<'_>) -> Result<Key, StoreError> {
+    let target: u32 = row.get(0)?;
+    let (fragment, cause, written) = (text(row, 1)?, text(row, 2)?, text(row, 3)?);
+    Ok(match cause {
+        Some("placeholder") => texts_key(&[0], [cause, written]),
+        Some("no-such-fragment") => texts_key(&[target], [cause, fragment]),
+        Some("wrong-type" | "mixed-content") => texts_key(&[target], [cause]),
+        _ => texts_key(&[target], [None]),
+    })
+}
+
+fn is_waived(row: &rusqlite::Row<'_>, waivers: &Waivers) -> Result<bool, StoreError> {
+    let address = text(row, 8)?.unwrap_or_default();
+    let with_fragment = match text(row, 1)? {
+        Some(fragment) => format!("{address}#{fragment}"),
+        None => address.to_owned(),
+    };
+    Ok(waivers.hold(&Facts {
+        page: text(row, 7)?.unwrap_or_default(),
+        target: &with_fragment,
+        cause: text(row, 2)?.and_then(rummage_core::verdict::Cause::named),
+        status: row.get(10)?,
+        last: text(row, 9)?.unwrap_or(address),
+    }))
 }
 
 /// A row of the table, as far as it may change.
@@ -181,9 +241,9 @@ pub(crate) fn update(db: &Connection, number: i64) -> Result<(), StoreError> {
 }
 
 /// The findings of the site up to now: those that are open, and those that have healed.
-type Before = (HashMap<Key, Row>, HashSet<Key>);
+type SoFar = (HashMap<Key, Row>, HashSet<Key>);
 
-fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<Before, StoreError> {
+fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> {
     let (mut open, mut closed) = (HashMap::new(), HashSet::new());
     let mut select = db.prepare(
         "SELECT page, target, fragment, element, verdict, cause, status, line, column, until_run,
@@ -234,13 +294,21 @@ impl<'a> Update<'a> {
             line: found.line,
             column: found.column,
         };
-        let passing = is_passing(found.cause);
-        match self.open.remove(&key) {
-            Some(row) if passing && !row.closed => Ok(()),
-            None if passing => Ok(()),
-            Some(row) if row.says == says && !row.closed => Ok(()),
-            Some(row) => self.change(row.id, &says),
-            None => self.insert(found, key, &says),
+        let seen = if is_passing(found.cause) { Seen::Passing } else { Seen::There };
+        let row = self.open.remove(&key);
+        let past = match &row {
+            Some(_) => Past::Found,
+            None if self.closed.contains(&key) => Past::Healed,
+            None => Past::Never,
+        };
+        let page = self.run.page_at(found.page);
+        let (_, news) = step(past, seen, || self.before(found, page, status))?;
+        match (row, news) {
+            (None, Some(standing)) => self.insert(found, &says, standing),
+            (None, None) => Ok(()),
+            (Some(row), _) if row.closed => self.change(row.id, &says),
+            (Some(row), _) if seen == Seen::Passing || row.says == says => Ok(()),
+            (Some(row), _) => self.change(row.id, &says),
         }
     }
 
@@ -255,9 +323,8 @@ impl<'a> Update<'a> {
         Ok(())
     }
 
-    fn insert(&mut self, found: &Found, key: Key, says: &Says) -> Result<(), StoreError> {
+    fn insert(&self, found: &Found, says: &Says, standing: Standing) -> Result<(), StoreError> {
         let page = self.run.page_at(found.page);
-        let standing = self.first_standing(found, key, page, says.status)?;
         let print = self.run.marks.print(found.mark)?.cast_signed();
         let mut insert = self.db.prepare_cached(
             "INSERT INTO finding (site, page, target, fragment, element, verdict, cause, status,
@@ -291,23 +358,20 @@ impl<'a> Update<'a> {
         Ok(())
     }
 
-    fn first_standing(
+    /// What the run before had to say of a finding.
+    fn before(
         &mut self,
         found: &Found,
-        key: Key,
         page: Address,
         status: Option<u16>,
-    ) -> Result<Standing, StoreError> {
-        let Some(before) = &self.before else { return Ok(Standing::New) };
-        if self.closed.contains(&key) {
-            return Ok(Standing::Returned);
-        }
+    ) -> Result<Before, StoreError> {
+        let Some(before) = &self.before else { return Ok(Before::NoRun) };
         if self.witness.is_none() {
             self.witness = Some(Witness::new(self.db, before.clone(), &self.run.info)?);
         }
         let witness = self.witness.as_ref().expect("it was just set");
         let would = witness.would_have_seen(page, found.target, found.cause, status);
-        Ok(if would { Standing::New } else { Standing::Open })
+        Ok(if would { Before::Looked } else { Before::Blind })
     }
 
     /// What is not found any more has healed, where this run would have seen it.
@@ -321,7 +385,10 @@ impl<'a> Update<'a> {
         for row in self.open.values().filter(|row| !row.closed) {
             let (page, target) = (Address(row.page), Address(row.target));
             let cause = row.says.cause.as_deref().and_then(rummage_core::verdict::Cause::named);
-            if own.would_have_seen(page, target, cause, row.says.status) {
+            let would = own.would_have_seen(page, target, cause, row.says.status);
+            let seen = if would { Seen::Gone } else { Seen::Hidden };
+            let (_, news) = step(Past::Found, seen, || Ok::<_, StoreError>(Before::Looked))?;
+            if news == Some(Standing::Healed) {
                 close.execute(params![row.id, self.run.info.number])?;
             }
         }

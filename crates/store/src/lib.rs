@@ -11,6 +11,8 @@
 //! This crate alone knows SQL. The schema is `schema.sql`, beside this file;
 //! `docs/store.md` tells people how to query it.
 
+mod again;
+mod checks;
 mod compare;
 mod connection;
 mod endings;
@@ -20,6 +22,7 @@ mod folds;
 mod history;
 mod known;
 mod marks;
+mod memory;
 mod notes;
 mod open;
 mod order;
@@ -34,19 +37,23 @@ mod sift;
 mod sight;
 mod sites;
 mod totals;
+mod waived;
 mod writer;
 
+pub use checks::Check;
 pub use compare::{Comparison, Healing, compare};
 pub use error::StoreError;
+pub use memory::Memory;
 pub use notes::NoteRow;
 pub use open::OpenRun;
 pub use past::{PastFinding, PastVerdict};
 pub use reader::Reader;
 pub use records::{
-    Address, Changes, History, LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunState,
+    Address, Changes, History, LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunKind, RunState,
     SkipCount, SlowedServer, TargetRow, Totals, TraceRow,
 };
 pub use replay::Replay;
 pub use sift::{Found, Sift};
 pub use sites::{Pruned, SiteRow, prune};
+pub use waived::FindingFacts;
 pub use writer::{NewRun, RunWriter};

@@ -5,8 +5,10 @@
 
 use std::cell::OnceCell;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use rummage_core::crawl::Place;
+use rummage_core::waiver::Waivers;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::evidence::Evidence;
@@ -28,6 +30,7 @@ pub struct OpenRun<'a> {
     pub(crate) pages: Vec<Page>,
     pub(crate) marks: Marks<'a>,
     pub(crate) beside: Beside,
+    pub(crate) waivers: Arc<Waivers>,
     evidence: OnceCell<Evidence>,
     evidence_of_sound: OnceCell<Evidence>,
     histories: OnceCell<Histories>,
@@ -55,7 +58,8 @@ impl Reader {
         if self.db.is_autocommit() {
             self.db.execute_batch("BEGIN")?;
         }
-        OpenRun::new(&self.db, info)
+        let run = OpenRun::new(&self.db, info)?;
+        Ok(OpenRun { waivers: Arc::clone(&self.waivers), ..run })
     }
 }
 
@@ -72,6 +76,7 @@ impl<'a> OpenRun<'a> {
             pages,
             marks,
             beside,
+            waivers: Arc::default(),
             evidence: OnceCell::new(),
             evidence_of_sound: OnceCell::new(),
             histories: OnceCell::new(),
@@ -209,6 +214,12 @@ impl<'a> OpenRun<'a> {
             }
         }
         Ok(found)
+    }
+
+    /// Whether a link names an address: it is not only a hop, nor made up.
+    #[must_use]
+    pub fn is_linked(&self, address: Address) -> bool {
+        self.saying(address.0).is_some_and(|saying| saying.linked)
     }
 
     /// All fragments of an address that have no place on its page.

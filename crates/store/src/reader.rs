@@ -1,18 +1,22 @@
 //! Questions to a store. None of them asks the network, and none changes anything.
 
 use std::path::Path;
+use std::sync::Arc;
 use std::time::Duration;
 
 use jiff::Timestamp;
+use rummage_core::waiver::Waivers;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
-use crate::records::{RunInfo, RunState};
+use crate::records::{RunInfo, RunKind, RunState};
 use crate::{StoreError, connection};
 
 /// One of the readers of a store.
 #[derive(Debug)]
 pub struct Reader {
     pub(crate) db: Connection,
+    /// What is set aside in all that is read.
+    pub(crate) waivers: Arc<Waivers>,
 }
 
 impl Reader {
@@ -21,7 +25,14 @@ impl Reader {
     /// # Errors
     /// When there is none, or it is not one of ours or of a newer version.
     pub fn open(path: &Path) -> Result<Reader, StoreError> {
-        Ok(Reader { db: connection::open_to_read(path)? })
+        Ok(Reader { db: connection::open_to_read(path)?, waivers: Arc::default() })
+    }
+
+    /// Has findings set aside.
+    #[must_use]
+    pub fn with_waivers(mut self, waivers: Waivers) -> Reader {
+        self.waivers = Arc::new(waivers);
+        self
     }
 
     /// The last run.
@@ -56,6 +67,24 @@ impl Reader {
         previous(&self.db, run)
     }
 
+    /// The last run of a site that came to its end.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn last_finished_of(&self, site: &str) -> Result<Option<RunInfo>, StoreError> {
+        let condition = "site = ?1 AND state = 'finished' ORDER BY run.id DESC LIMIT 1";
+        run_where(&self.db, condition, [site])
+    }
+
+    /// The site that this start led to the last time.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn site_of(&self, asked_for: &str) -> Result<Option<String>, StoreError> {
+        let condition = "run.asked_for = ?1 ORDER BY run.id DESC LIMIT 1";
+        Ok(run_where(&self.db, condition, [asked_for])?.map(|run| run.site))
+    }
+
     /// All runs, in their order.
     ///
     /// # Errors
@@ -71,7 +100,7 @@ impl Reader {
     /// # Errors
     /// When the store cannot be read.
     pub fn last_time(&self, asked_for: &str) -> Result<Option<Duration>, StoreError> {
-        let condition = "run.asked_for = ?1 AND state = 'finished' ORDER BY run.id DESC LIMIT 1";
+        let condition = "run.asked_for = ?1 AND state = 'finished' AND kind = 'crawl' ORDER BY run.id DESC LIMIT 1";
         Ok(run_where(&self.db, condition, [asked_for])?.map(|run| run.took))
     }
 }
@@ -92,7 +121,7 @@ fn run_where(
 ) -> Result<Option<RunInfo>, StoreError> {
     let sql = format!(
         "SELECT run.id, site, url, asked_for, title, started_at, took_us, state, run.version,
-                bounds, placeholders = 'broken', options
+                bounds, placeholders = 'broken', options, kind, epoch_at
          FROM run
          JOIN address ON address.id = run.start
          LEFT JOIN run_page ON run_page.run = run.id AND run_page.address = run.start
@@ -113,6 +142,8 @@ fn run_where(
             bounds: row.get(9)?,
             placeholders_are_broken: row.get(10)?,
             options: row.get(11)?,
+            kind: RunKind::named(&row.get::<_, String>(12)?),
+            epoch_at: timestamp(&row.get::<_, String>(13)?),
         })
     };
     Ok(db.query_row(&sql, params, info).optional()?)

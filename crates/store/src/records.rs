@@ -54,6 +54,33 @@ impl RunState {
     }
 }
 
+/// What kind of pass a run is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunKind {
+    /// It walks a site.
+    Crawl,
+    /// It asks some addresses again, and takes the word of the run before for the rest.
+    Recheck,
+}
+
+impl RunKind {
+    /// The word for it in every output.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            RunKind::Crawl => "crawl",
+            RunKind::Recheck => "recheck",
+        }
+    }
+
+    pub(crate) fn named(name: &str) -> RunKind {
+        match name {
+            "recheck" => RunKind::Recheck,
+            _ => RunKind::Crawl,
+        }
+    }
+}
+
 /// One run, as its head line tells of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RunInfo {
@@ -75,8 +102,13 @@ pub struct RunInfo {
     pub placeholders_are_broken: bool,
     /// The title of the start page.
     pub title: Option<String>,
+    /// What kind of pass it is.
+    pub kind: RunKind,
     /// When the run began.
     pub started_at: Timestamp,
+    /// From when its moments are counted: before it began where it tells what earlier
+    /// runs have seen.
+    pub epoch_at: Timestamp,
     /// How long it took, up to the last thing that is stored.
     pub took: Duration,
     /// How far it got.
@@ -92,6 +124,13 @@ pub struct Totals {
     pub links: u64,
     /// Addresses that were asked.
     pub asked: u64,
+    /// Targets that somebody has set aside, with all their links; they are among none of
+    /// the counts by verdict.
+    pub waived: u64,
+    /// Addresses that were not asked again: an earlier run had, and they were not due.
+    pub recalled: u64,
+    /// When the one of those was asked whose check is oldest.
+    pub recalled_since: Option<Timestamp>,
     /// Targets of links that are broken: addresses, and fragments without a place.
     pub broken: u64,
     /// Addresses that are doubtful.
@@ -216,6 +255,8 @@ pub struct LinkRow {
     pub depth: Option<u32>,
     /// What has become of it over the runs; `None` for what is no finding.
     pub history: Option<History>,
+    /// Somebody has set it aside.
+    pub waived: bool,
 }
 
 /// A finding over the runs of a site.

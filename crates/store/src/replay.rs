@@ -66,6 +66,14 @@ fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
     Ok(builder)
 }
 
+/// What is left of a page that was not read for links: its title.
+pub(crate) fn titled(title: &str) -> Reading {
+    let mut builder = ReadingBuilder::default();
+    builder.set_title(title);
+    // All of it but that is unknown.
+    builder.finish(true)
+}
+
 impl Reader {
     /// The last of the runs that have not come to their end.
     ///
@@ -107,7 +115,7 @@ impl Reader {
             for entry in entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
                 let Some(request) = entry.request else { continue };
                 let address: String = url.query_row([entry.address], |row| row.get(0))?;
-                let (ending, _) = endings::read(&self.db, request.ending)?;
+                let (ending, title) = endings::read(&self.db, request.ending)?;
                 // A page belongs to the last attempt that got one; earlier ones had none.
                 let may_have_page = request.method == Method::Get
                     && request.hop.is_none()
@@ -115,7 +123,7 @@ impl Reader {
                 let version = versions.get(&entry.address).filter(|_| may_have_page);
                 let reading = match version {
                     Some(version) => Some(self.reading(*version, &marks)?),
-                    None => None,
+                    None => title.as_deref().map(titled),
                 };
                 let attempt = Attempt {
                     at: Moment::from_micros(request.at_us),
@@ -131,7 +139,7 @@ impl Reader {
         Ok(())
     }
 
-    fn reading(&self, version: u32, marks: &Marks<'_>) -> Result<Reading, StoreError> {
+    pub(crate) fn reading(&self, version: u32, marks: &Marks<'_>) -> Result<Reading, StoreError> {
         let mut select = self.db.prepare_cached(
             "SELECT title, base, cut, places, links, format, encoding, faulty, scripted, sketch,
                     rules

@@ -68,6 +68,7 @@ impl OpenRun<'_> {
             pages,
             depth: page.depth,
             history,
+            waived: found.waived,
             address,
         })
     }
@@ -91,9 +92,7 @@ impl OpenRun<'_> {
                  LEFT JOIN address AS moved ON moved.id = moved_to
                  WHERE run = ?1 AND verdict.address = ?2",
             )?
-            .query_row(params![self.info.number, address.0], |row| {
-                outcome(row, self.info.started_at)
-            })
+            .query_row(params![self.info.number, address.0], |row| outcome(row, self.info.epoch_at))
             .optional()?;
         Ok(Some(found.unwrap_or_else(not_asked)))
     }
@@ -111,7 +110,7 @@ impl OpenRun<'_> {
             checked_at: self
                 .evidence(address)?
                 .last_at(address.0)
-                .map(|micros| after(self.info.started_at, micros.cast_signed())),
+                .map(|micros| after(self.info.epoch_at, micros.cast_signed())),
         })
     }
 
@@ -231,11 +230,11 @@ fn not_asked() -> Outcome {
     }
 }
 
-fn after(start: Timestamp, micros: i64) -> Timestamp {
+pub(crate) fn after(start: Timestamp, micros: i64) -> Timestamp {
     start.checked_add(SignedDuration::from_micros(micros)).unwrap_or(start)
 }
 
-fn outcome(row: &Row<'_>, started_at: Timestamp) -> rusqlite::Result<Outcome> {
+fn outcome(row: &Row<'_>, epoch_at: Timestamp) -> rusqlite::Result<Outcome> {
     let verdict: String = row.get(0)?;
     let cause: Option<String> = row.get(1)?;
     let last: Option<String> = row.get(3)?;
@@ -251,6 +250,6 @@ fn outcome(row: &Row<'_>, started_at: Timestamp) -> rusqlite::Result<Outcome> {
         hops: row.get::<_, Option<u32>>(5)?.unwrap_or_default(),
         scope: scope.as_deref().map(scope_named),
         not_read: not_read.as_deref().and_then(NotRead::named),
-        checked_at: checked.map(|micros| after(started_at, micros)),
+        checked_at: checked.map(|micros| after(epoch_at, micros)),
     })
 }

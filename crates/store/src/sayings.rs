@@ -5,6 +5,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::Connection;
 
 use crate::StoreError;
+use crate::pack::entries::Entry;
 use crate::reader::text;
 use crate::writer::asked::for_each_entry;
 
@@ -22,6 +23,8 @@ pub(crate) struct Saying {
     pub(crate) asked: bool,
     /// It stands among the requests alone, and has no row of its own.
     pub(crate) plain: bool,
+    /// It was not asked in this run: an earlier one had.
+    pub(crate) recalled: bool,
 }
 
 impl Saying {
@@ -39,6 +42,26 @@ impl Saying {
             linked: true,
             asked: false,
             plain: false,
+            recalled: false,
+        }
+    }
+}
+
+/// Which addresses a run did not ask, since it knew what an earlier one had seen; by the
+/// id of the address.
+#[derive(Default)]
+struct Recalled(Vec<bool>);
+
+impl Recalled {
+    fn handle_entry(&mut self, entry: &Entry) {
+        let Some(request) = &entry.request else { return };
+        let at = entry.address as usize;
+        if request.recalled && self.0.len() <= at {
+            self.0.resize(at + 1, false);
+        }
+        // It may have been asked all the same.
+        if let Some(recalled) = self.0.get_mut(at) {
+            *recalled = request.recalled;
         }
     }
 }
@@ -52,7 +75,9 @@ impl Sayings {
         let last = "SELECT coalesce(max(id), 0) FROM address";
         let last: u32 = db.query_row(last, [], |row| row.get(0))?;
         let mut sayings = Sayings(Vec::with_capacity(last as usize + 1));
+        let mut recalled = Recalled::default();
         for_each_entry(db, run, |entry| {
+            recalled.handle_entry(&entry);
             if let Some(scope) = entry.sound {
                 let saying = Saying {
                     verdict: Verdict::Sound,
@@ -62,6 +87,7 @@ impl Sayings {
                     linked: true,
                     asked: true,
                     plain: true,
+                    recalled: false,
                 };
                 sayings.set(entry.address, saying);
             }
@@ -80,8 +106,14 @@ impl Sayings {
                 linked: row.get(5)?,
                 asked: row.get(6)?,
                 plain: false,
+                recalled: false,
             };
             sayings.set(row.get(0)?, saying);
+        }
+        for (saying, recalled) in sayings.0.iter_mut().zip(recalled.0) {
+            if let Some(saying) = saying {
+                saying.recalled = recalled;
+            }
         }
         Ok(sayings)
     }

@@ -37,6 +37,8 @@ pub struct Found {
     /// Why.
     pub cause: Option<Cause>,
     pub(crate) place: Option<Place>,
+    /// Somebody has set it aside.
+    pub waived: bool,
 }
 
 impl Found {
@@ -121,6 +123,15 @@ impl<'a> OpenRun<'a> {
         selection: &'a Selection,
     ) -> Result<Sift<'a>, StoreError> {
         self.sift_some(selection, None, |_, target| target == address.0)
+    }
+
+    /// Sifts the links to some addresses.
+    pub(crate) fn sift_to_any(
+        &'a self,
+        addresses: &HashSet<u32>,
+        selection: &'a Selection,
+    ) -> Result<Sift<'a>, StoreError> {
+        self.sift_some(selection, None, |_, target| addresses.contains(&target))
     }
 
     /// Sifts the links on one page; `None` where the run did not read it.
@@ -411,11 +422,13 @@ impl<'a> Sift<'a> {
             verdict: saying.verdict,
             cause: saying.cause,
             place: None,
+            waived: false,
         };
         let mut fits_target = true;
         if self.run.beside.concerns(target) {
             fits_target = self.add_own(&mut found, saying, page)?;
         }
+        found.waived = fits_target && self.run.is_waived(&found)?;
         let fits = fits_target
             && self.selection.takes_verdict(found.verdict, found.cause, saying.status())
             && self.fits_words(&found, page)?
@@ -485,8 +498,9 @@ impl<'a> Sift<'a> {
     }
 
     fn fits_standing(&self, found: &Found) -> Result<bool, StoreError> {
-        if self.selection.standings.is_empty() {
-            return Ok(true);
+        let takes = self.selection.takes_waived(found.waived);
+        if self.selection.standings.is_empty() || found.waived || !takes {
+            return Ok(takes);
         }
         let standing = self.run.standing(found)?.map(|history| history.standing);
         Ok(standing.is_some_and(|standing| self.selection.standings.contains(&standing)))

@@ -58,7 +58,7 @@ impl Reader {
             [run.number],
             |row| row.get(0),
         )?;
-        Ok(SiteRow { changes: changes(&self.db, &run)?, last: run, runs, pages })
+        Ok(SiteRow { changes: changes(&self.db, &run, &self.waivers)?, last: run, runs, pages })
     }
 }
 

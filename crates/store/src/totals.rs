@@ -3,6 +3,7 @@
 use std::collections::HashSet;
 use std::time::Duration;
 
+use jiff::Timestamp;
 use rummage_core::crawl::{NotRead, Place};
 use rummage_core::pace::Strain;
 use rummage_core::reading::Format;
@@ -11,6 +12,8 @@ use rummage_core::verdict::Verdict;
 
 use crate::open::OpenRun;
 use crate::records::{NotReadCount, RunState, SkipCount, SlowedServer, Totals};
+use crate::rows::after;
+use crate::writer::asked::for_each_entry;
 use crate::{StoreError, pack};
 
 impl OpenRun<'_> {
@@ -25,7 +28,19 @@ impl OpenRun<'_> {
         let missing = self.beside.places.values().flat_map(|of| of.values());
         totals.broken += missing.filter(|place| **place == Place::Missing).count() as u64;
         self.count_link_faults(&mut totals)?;
+        for (_, verdict) in self.waived_targets()? {
+            totals.waived += 1;
+            let of_verdict = match verdict {
+                Verdict::Broken => &mut totals.broken,
+                Verdict::Doubtful => &mut totals.doubtful,
+                _ => &mut totals.moved,
+            };
+            *of_verdict = of_verdict.saturating_sub(1);
+        }
         totals.not_asked = self.not_asked()?;
+        if totals.recalled > 0 {
+            totals.recalled_since = self.recalled_since()?;
+        }
         totals.not_read = self.not_read()?;
         totals.slowed = self.slowed()?;
         totals.notes = self.notes()?;
@@ -36,7 +51,8 @@ impl OpenRun<'_> {
     fn count_sayings(&self, totals: &mut Totals) {
         let mut skipped: Vec<SkipCount> = Vec::new();
         for (_, saying) in self.sayings.iter() {
-            totals.asked += u64::from(saying.asked);
+            totals.asked += u64::from(saying.asked && !saying.recalled);
+            totals.recalled += u64::from(saying.asked && saying.recalled);
             if !saying.linked {
                 continue;
             }
@@ -149,6 +165,17 @@ impl OpenRun<'_> {
             }
         }
         Ok(counts)
+    }
+
+    fn recalled_since(&self) -> Result<Option<Timestamp>, StoreError> {
+        let mut oldest: Option<u64> = None;
+        for_each_entry(self.db, self.info.number, |entry| {
+            if let Some(request) = entry.request.filter(|request| request.recalled) {
+                oldest = Some(oldest.map_or(request.at_us, |oldest| oldest.min(request.at_us)));
+            }
+        })?;
+        let micros = oldest.and_then(|micros| i64::try_from(micros).ok());
+        Ok(micros.map(|micros| after(self.info.epoch_at, micros)))
     }
 
     fn slowed(&self) -> Result<Vec<SlowedServer>, StoreError> {

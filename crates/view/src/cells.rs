@@ -5,6 +5,7 @@ use std::cmp::Ordering;
 
 use rummage_core::outcome::Answer;
 use rummage_core::reach::Reach;
+use rummage_core::selection::Standing;
 use rummage_store::{LinkRow, Outcome, TargetRow};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
@@ -161,6 +162,13 @@ fn maybe(value: Option<impl Into<Cell>>) -> Cell {
     value.map_or(Cell::Nothing, Into::into)
 }
 
+fn standing(row: &LinkRow) -> Cell {
+    if row.waived {
+        return Standing::Waived.as_str().into();
+    }
+    maybe(row.history.map(|history| history.standing.as_str()))
+}
+
 /// The row of a link.
 #[must_use]
 pub(crate) fn of_link(row: &LinkRow) -> Row {
@@ -183,7 +191,7 @@ pub(crate) fn of_link(row: &LinkRow) -> Row {
         maybe(row.region.map(|region| region.as_str())),
         maybe(row.rel.clone()),
         row.pages.into(),
-        maybe(row.history.map(|history| history.standing.as_str())),
+        standing(row),
         Cell::List(link_notes(row)),
         maybe(row.history.map(|history| history.first_seen.to_string())),
         maybe(outcome.checked_at.map(|at| at.to_string())),
@@ -212,7 +220,7 @@ pub(crate) fn of_target(first: &LinkRow, target: &TargetRow, reach: Reach, own: 
         u64::from(reach.pages).into(),
         said(|answer| answer.server.clone()),
         said(|answer| answer.charset.clone()),
-        maybe(first.history.map(|history| history.standing.as_str())),
+        standing(first),
         Cell::List(notes(outcome)),
         maybe(first.history.map(|history| history.first_seen.to_string())),
         maybe(outcome.checked_at.map(|at| at.to_string())),

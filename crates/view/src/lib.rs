@@ -18,16 +18,23 @@ mod rows;
 mod safe;
 mod style;
 mod text;
+mod when;
 
 use std::io;
 
 pub use listing::{Group, Listing, Sort};
 pub use markdown::markdown;
-pub use number::{count, duration};
+pub use number::{count, counted, duration};
 pub use phrase::ending;
-pub use rows::{RowFormat, Shown, columns, json, json_of, links_to, rows};
+pub use rows::{
+    RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, schedule_rows,
+};
 pub use safe::safe;
-pub use text::{comparison, findings, runs, sites, trace};
+pub use text::{
+    Covered, Planned, WaiverRow, comparison, findings, lifted, recheck, runs, schedule, sites,
+    trace, waived, waivers, would_waive,
+};
+pub use when::{day, when};
 
 use rummage_store::StoreError;
 

@@ -17,6 +17,7 @@ use crate::rows::{self, columns, for_each_row};
 use crate::safe::{safe, shorten};
 use crate::text::tally::{self, tally};
 use crate::text::{at, said, says, target, totals};
+use crate::when::when;
 use crate::{number, phrase};
 
 const LONGEST: usize = 300;
@@ -67,7 +68,7 @@ pub fn markdown(
 fn head(out: &mut dyn Write, run: &OpenRun<'_>, totals: &Totals) -> Result<(), ViewError> {
     let info = run.info();
     let title = info.title.as_deref().unwrap_or(&info.site);
-    let started = info.started_at.strftime("%Y-%m-%d %H:%M UTC");
+    let started = when(info.started_at);
     writeln!(out, "# {}\n", text(title))?;
     writeln!(
         out,

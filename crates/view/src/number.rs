@@ -17,11 +17,13 @@ pub fn count(number: u64) -> String {
 }
 
 /// A count of things: `1 page`, `2 pages`.
-pub(crate) fn counted(number: u64, one: &str, many: &str) -> String {
+#[must_use]
+pub fn counted(number: u64, one: &str, many: &str) -> String {
     format!("{} {}", count(number), if number == 1 { one } else { many })
 }
 
-/// A time in its two greatest units: `230 ms`, `4.2 s`, `3 min 5 s`, `2 h 10 min`.
+/// A time in its two greatest units: `230 ms`, `4.2 s`, `3 min 5 s`, `2 h 10 min`,
+/// `3 d 4 h`.
 #[must_use]
 pub fn duration(time: Duration) -> String {
     let seconds = time.as_secs();
@@ -31,7 +33,8 @@ pub fn duration(time: Duration) -> String {
         1..10 => format!("{:.1} s", time.as_secs_f64()),
         10..60 => format!("{seconds} s"),
         60..3600 => two(seconds / 60, "min", seconds % 60, "s"),
-        _ => two(seconds / 3600, "h", seconds % 3600 / 60, "min"),
+        3600..172_800 => two(seconds / 3600, "h", seconds % 3600 / 60, "min"),
+        _ => two(seconds / 86_400, "d", seconds % 86_400 / 3600, "h"),
     }
 }
 

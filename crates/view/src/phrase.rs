@@ -15,6 +15,7 @@ use rummage_store::{LinkRow, NoteRow, RunInfo};
 
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
+use crate::when::when_to_the_second;
 
 /// Addresses are shown up to so many characters.
 const LONGEST: usize = 300;
@@ -150,13 +151,13 @@ fn host(address: &str) -> String {
 
 /// A moment of a run, by the clock.
 pub(crate) fn moment(run: &RunInfo, moment: Moment) -> String {
-    timestamp(run, moment).strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
+    when_to_the_second(timestamp(run, moment))
 }
 
 /// The same as a time.
 pub(crate) fn timestamp(run: &RunInfo, moment: Moment) -> Timestamp {
     let micros = i64::try_from(moment.as_micros()).unwrap_or(i64::MAX);
-    run.started_at.checked_add(SignedDuration::from_micros(micros)).unwrap_or(run.started_at)
+    run.epoch_at.checked_add(SignedDuration::from_micros(micros)).unwrap_or(run.epoch_at)
 }
 
 /// How a server showed that it was asked too fast.

@@ -35,6 +35,9 @@ pub(crate) struct CrawlArgs {
     /// Go on with the last run, which was stopped or killed, with its options
     #[arg(long, conflicts_with = "start")]
     pub(crate) resume: bool,
+    /// Ask everything anew, sound addresses of others too that are not due yet
+    #[arg(long)]
+    pub(crate) fresh: bool,
     #[command(flatten)]
     pub(crate) asking: Asking,
     #[command(flatten)]

@@ -5,11 +5,14 @@ mod compare;
 mod crawl;
 mod demo;
 mod findings;
+mod recheck;
+mod schedule;
 mod selecting;
 mod settings;
 mod showing;
 mod sites;
 mod trace;
+mod waive;
 
 use std::path::PathBuf;
 
@@ -20,11 +23,14 @@ pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
+pub(crate) use recheck::{RecheckArgs, RecheckFormat};
+pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
 pub(crate) use selecting::{FINDINGS, Selecting};
 pub(crate) use settings::{CompletionsArgs, InitArgs, SettingsArgs};
 pub(crate) use showing::{FailOn, Format, Showing};
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
+pub(crate) use waive::WaiveArgs;
 
 /// Finds the broken links of a website, and the pages they stand on.
 #[derive(Debug, Parser)]
@@ -47,13 +53,23 @@ pub(crate) struct Args {
 /// What clap knows of our words. The short help of a crawl leaves out what is rather asked
 /// of its findings afterwards.
 pub(crate) fn command() -> clap::Command {
-    Args::command().mut_subcommand("crawl", |crawl| {
+    let crawl = Args::command().mut_subcommand("crawl", |crawl| {
         crawl.mut_args(|arg| {
             let heading = arg.get_help_heading();
             let rare = ["unfold", "sort", "limit", "csv_separator"];
             let later = heading == Some("Selecting") && arg.get_id() != "verdict"
                 || rare.iter().any(|id| arg.get_id() == *id);
             if later { arg.hide_short_help(true) } else { arg }
+        })
+    });
+    // A recheck asks as its crawl did: how is rarely said anew.
+    crawl.mut_subcommand("recheck", |recheck| {
+        recheck.mut_args(|arg| {
+            let common = ["timeout", "verbose"].iter().any(|id| arg.get_id() == *id);
+            let asks = arg
+                .get_help_heading()
+                .is_some_and(|heading| !["Selecting", "Showing", "Everywhere"].contains(&heading));
+            if asks && !common { arg.hide_short_help(true) } else { arg }
         })
     })
 }
@@ -69,6 +85,9 @@ pub(crate) enum Command {
     Crawl(Box<CrawlArgs>),
     Findings(Box<FindingsArgs>),
     Trace(TraceArgs),
+    Recheck(Box<RecheckArgs>),
+    Schedule(ScheduleArgs),
+    Waive(WaiveArgs),
     Compare(Box<CompareArgs>),
     Sites(SitesArgs),
     Init(InitArgs),

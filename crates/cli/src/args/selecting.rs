@@ -47,7 +47,7 @@ pub(crate) struct Selecting {
     /// With this word in target, page, link text or what is written (repeatable)
     #[arg(long, value_name = "WORD")]
     search: Vec<String>,
-    /// With these standings, parted by commas: new, open, returned
+    /// With these standings, parted by commas: new, open, returned, waived
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = standing)]
     standing: Vec<Standing>,
 }
@@ -88,7 +88,7 @@ fn verdict(name: &str) -> Result<Verdict, String> {
     Verdict::named(name).ok_or_else(|| format!("a verdict is {}", one_of(&names)))
 }
 
-fn cause(name: &str) -> Result<Cause, String> {
+pub(crate) fn cause(name: &str) -> Result<Cause, String> {
     let names: Vec<&str> = Cause::ALL.iter().map(|cause| cause.as_str()).collect();
     Cause::named(name).ok_or_else(|| match nearest(name, names.iter().copied()) {
         Some(near) => format!("no such cause; {near} is one"),
@@ -115,7 +115,7 @@ fn element(text: &str) -> Result<String, String> {
 }
 
 fn standing(name: &str) -> Result<Standing, String> {
-    let shown = [Standing::New, Standing::Open, Standing::Returned];
+    let shown = [Standing::New, Standing::Open, Standing::Returned, Standing::Waived];
     shown.into_iter().find(|standing| standing.as_str() == name).ok_or_else(|| {
         let names = shown.map(Standing::as_str);
         let more = if name == "healed" { "; what has healed is in rummage compare" } else { "" };

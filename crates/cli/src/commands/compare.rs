@@ -16,7 +16,7 @@ const WRONG: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful];
 
 pub(crate) fn run(args: &CompareArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let config = Config::load(everywhere.config.as_deref())?;
-    let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
+    let reader = paths::reader(&paths::store(everywhere.store.as_deref(), &config)?, &config)?;
     let (earlier, later) = both(args, &reader, &config, everywhere)?;
     let name = choice::name_of(&config, everywhere, &later.site);
     let listing = Listing {

@@ -17,7 +17,7 @@ pub(crate) fn run(args: &FindingsArgs, everywhere: &Everywhere) -> Result<Exit, 
     // Whatever is wrong with the words is said first.
     args.showing.listing(everywhere.verbose)?;
     let config = Config::load(everywhere.config.as_deref())?;
-    let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
+    let reader = paths::reader(&paths::store(everywhere.store.as_deref(), &config)?, &config)?;
     let run = choice::run(&reader, &config, everywhere, args.run)?;
     let listing = listing(&args.showing, everywhere, &config, &run.site)?;
     let open = reader.open_run(run)?;

@@ -6,10 +6,15 @@ mod crawl;
 mod demo;
 mod findings;
 mod init;
+mod memory;
+mod plain;
+mod recheck;
+mod schedule;
 mod settings;
 mod sites;
 mod source;
 mod trace;
+mod waive;
 mod welcome;
 
 use crate::args::{Args, Command};
@@ -22,6 +27,9 @@ pub(crate) fn run(args: Args) -> Result<Exit, Failure> {
         Some(Command::Crawl(crawl)) => crawl::run(*crawl, everywhere),
         Some(Command::Findings(findings)) => findings::run(&findings, everywhere),
         Some(Command::Trace(trace)) => trace::run(&trace, everywhere),
+        Some(Command::Recheck(recheck)) => recheck::run(&recheck, everywhere),
+        Some(Command::Schedule(schedule)) => schedule::run(&schedule, everywhere),
+        Some(Command::Waive(waive)) => waive::run(&waive, everywhere),
         Some(Command::Compare(compare)) => compare::run(&compare, everywhere),
         Some(Command::Sites(sites)) => sites::run(&sites, everywhere),
         Some(Command::Init(init)) => init::run(&init, everywhere),

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use rummage_store::{Reader, SiteRow, prune};
+use rummage_store::{SiteRow, prune};
 use rummage_view::{ViewError, count};
 
 use crate::args::{Everywhere, SitesArgs, SitesCommand};
@@ -13,7 +13,7 @@ use crate::{choice, output, paths};
 pub(crate) fn run(args: &SitesArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let config = Config::load(everywhere.config.as_deref())?;
     let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let reader = Reader::open(&store)?;
+    let reader = paths::reader(&store, &config)?;
     let mut out = output::buffered(output::stdout(everywhere.color));
     let site = match &everywhere.site {
         Some(name) => Some(choice::last_of(&reader, &config, name)?.site),

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use rummage_core::selection::Selection;
-use rummage_store::{Address, OpenRun, Reader};
+use rummage_store::{Address, OpenRun};
 use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;
 
@@ -17,7 +17,7 @@ const SHORT_LIST: usize = 20;
 
 pub(crate) fn run(args: &TraceArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let config = Config::load(everywhere.config.as_deref())?;
-    let reader = Reader::open(&paths::store(everywhere.store.as_deref(), &config)?)?;
+    let reader = paths::reader(&paths::store(everywhere.store.as_deref(), &config)?, &config)?;
     let run = choice::run(&reader, &config, everywhere, args.run)?;
     let name = choice::name_of(&config, everywhere, &run.site);
     let settled = config.settled(name.as_deref());

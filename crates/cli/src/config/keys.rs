@@ -4,6 +4,7 @@
 
 use clap::{Args, Command};
 
+use super::due;
 use crate::args::Asking;
 
 /// One key.
@@ -78,7 +79,10 @@ pub(crate) const TABLES: &[&str] = &["expect"];
 
 /// All keys but tables, in the order in which they are written.
 pub(crate) fn keys() -> Vec<Key> {
-    let own = OWN.iter().map(|(name, example, about)| key(name, *example, (*about).to_owned()));
+    let own = OWN
+        .iter()
+        .chain(due::KEYS)
+        .map(|(name, example, about)| key(name, *example, (*about).to_owned()));
     let command = Asking::augment_args(Command::new("keys"));
     let help = |name: &str| {
         let argument = command.get_arguments().find(|argument| argument.get_long() == Some(name));

@@ -4,6 +4,7 @@
 //! both. [`keys`] has every key with its preset; [`read`] refuses what it does not know;
 //! [`write`] makes a new file.
 
+mod due;
 pub(crate) mod keys;
 mod read;
 pub(crate) mod schema;
@@ -18,6 +19,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::args::Asking;
 use crate::failure::Failure;
+use due::Due;
 
 /// The name of the file.
 pub(crate) const FILE: &str = "rummage.toml";
@@ -54,6 +56,9 @@ pub(crate) struct Own {
     pub(crate) placeholders: Option<Placeholders>,
     /// Answers that addresses are meant to give
     pub(crate) expect: Vec<Expect>,
+    /// How often what is asked again
+    #[serde(flatten)]
+    pub(crate) due: Due,
 }
 
 /// What links that lead nowhere are: a person should look, or a visitor would find them broken.
@@ -115,6 +120,7 @@ impl Section {
                 editor_link: own.editor_link.or(below.editor_link),
                 placeholders: own.placeholders.or(below.placeholders),
                 expect: own.expect.into_iter().chain(below.expect).collect(),
+                due: own.due.or(below.due),
             },
             lines: self.lines,
         }

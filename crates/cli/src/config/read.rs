@@ -193,7 +193,8 @@ impl Section {
             "write" => self.own.write = own.write,
             "editor-link" => self.own.editor_link = own.editor_link,
             "placeholders" => self.own.placeholders = own.placeholders,
-            _ => self.own.expect = own.expect,
+            "expect" => self.own.expect = own.expect,
+            _ => self.own.due = own.due.or(std::mem::take(&mut self.own.due)),
         }
     }
 }

@@ -62,7 +62,12 @@ impl Stage {
 /// The program with these words and nothing of this machine's settings.
 pub(crate) fn program(words: &[&str]) -> Command {
     let mut command = Command::new(env!("CARGO_BIN_EXE_rummage"));
-    command.args(words).stdin(Stdio::null()).env_remove("NO_COLOR").env_remove("TERM");
+    command
+        .args(words)
+        .stdin(Stdio::null())
+        .env_remove("NO_COLOR")
+        .env_remove("TERM")
+        .env("TZ", "UTC");
     let ours = |name: &str| name.starts_with("RUMMAGE_") || name.to_lowercase().ends_with("_proxy");
     for (name, _) in std::env::vars().filter(|(name, _)| ours(name)) {
         command.env_remove(name);

@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
 mod absence;
+mod again;
 mod bad_input;
 mod bounds;
 mod demo;
@@ -15,6 +16,8 @@ mod interrupted;
 mod listing;
 mod options;
 mod over_time;
+mod schedule;
 mod screens;
 mod settings;
 mod truth;
+mod waivers;

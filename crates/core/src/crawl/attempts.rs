@@ -6,7 +6,7 @@ use std::time::Duration;
 use super::entry::State;
 use super::refusals::Sign;
 use super::watching::{asks_for_too_long, hangs};
-use super::{AddressId, Crawl, Event, Reply};
+use super::{AddressId, Crawl, Event, Reply, Told};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
 use crate::outcome::{Attempt, DnsFailure, Ending, Failure, Method};
@@ -44,17 +44,26 @@ impl Crawl {
         let by_get = attempt.method == Method::Get;
         if !by_get && !self.is_believed(server, id, &ending) {
             self.entry_mut(id).by_get = true;
-            self.events.push_back(Event::Asked { id, attempt, title: None, again: true });
+            self.events.push_back(Event::Asked {
+                id,
+                attempt,
+                title: None,
+                again: true,
+                recalled: self.told != Told::Now,
+            });
             return self.queue(id, false, true);
         }
         if by_get && !ending.may_pass() {
             self.compare_with_head(server, id, &ending);
         }
-        self.watch_line(now, server, id, &ending);
-        if !self.entry(id).uses.only_form() {
-            self.watch(now, server, id, &attempt);
+        if self.told != Told::Alone {
+            self.watch_line(now, server, id, &ending);
+            if !self.entry(id).uses.only_form() {
+                self.watch(now, server, id, &attempt);
+            }
         }
-        attempt.strained |= !self.replaying && self.is_due_to_strain(now, server, id, &ending);
+        attempt.strained |=
+            self.told == Told::Now && self.is_due_to_strain(now, server, id, &ending);
         let next = self.next_attempt(now, server, id, &attempt);
         attempt.strained |= matches!(next, Next::WhenAsked(_));
         let entry = self.entry_mut(id);
@@ -69,7 +78,13 @@ impl Crawl {
         }
         let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
         let again = !matches!(next, Next::None);
-        self.events.push_back(Event::Asked { id, attempt, title, again });
+        self.events.push_back(Event::Asked {
+            id,
+            attempt,
+            title,
+            again,
+            recalled: self.told != Told::Now,
+        });
         match next {
             Next::GiveUp => self.withhold(id, Cause::Timeout),
             Next::At(due) | Next::WhenAsked(due) => {

@@ -3,7 +3,7 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use super::{AddressId, BodyWish, Crawl, Event, Kind, Reply};
+use super::{AddressId, BodyWish, Crawl, Event, Kind, Reply, Told};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
 use crate::outcome::{Attempt, Ending};
@@ -87,7 +87,13 @@ impl Crawl {
     }
 
     fn tell_of(&mut self, id: AddressId, attempt: Attempt) {
-        self.events.push_back(Event::Asked { id, attempt, title: None, again: false });
+        self.events.push_back(Event::Asked {
+            id,
+            attempt,
+            title: None,
+            again: false,
+            recalled: self.told != Told::Now,
+        });
     }
 
     /// Something else than a page was asked for.

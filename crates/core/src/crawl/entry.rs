@@ -106,6 +106,19 @@ impl Entry {
     }
 }
 
+impl Entry {
+    /// A reply from an earlier time is taken in, as though it had just been asked.
+    pub(super) fn handle_told(&mut self) {
+        self.confirming = self.state == State::Unconfirmed;
+        if self.confirming {
+            self.tries = 0;
+        }
+        self.state = State::InFlight;
+        self.asked_as = self.uses.kind;
+        self.ticket += 1;
+    }
+}
+
 /// For what links use an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Uses {

@@ -286,6 +286,8 @@ pub enum Event {
         title: Option<String>,
         /// Another attempt will follow.
         again: bool,
+        /// It was made in an earlier run, and is told once more.
+        recalled: bool,
     },
     /// A page of the site was read.
     Read {

@@ -22,7 +22,9 @@
 //!   [is finished](Crawl::is_finished), and every address it heard of has a verdict.
 //! - **Again.** Replies of an earlier part of a run, told once more in their
 //!   order by [`handle_replayed`](Crawl::handle_replayed), bring the machine to
-//!   where it was.
+//!   where it was. What is left out of them is asked anew: that is a recheck.
+//! - **Not needlessly.** What is known from an earlier run can be told by
+//!   [`handle_recalled`](Crawl::handle_recalled) in place of a request.
 //!
 //! Inside, `discover` goes from links to addresses, `attempts` from replies to what is
 //! asked again, `redirects` from hop to hop, `settle` to verdicts, `start` knows what is special about the first address,
@@ -129,9 +131,20 @@ pub struct Crawl {
     halt: Option<Halt>,
     events: VecDeque<Event>,
     progress: Progress,
-    /// Replies of an earlier part of the run are being told.
-    replaying: bool,
+    told: Told,
     finished: bool,
+}
+
+/// When the reply that is being taken in was made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Told {
+    /// Just now.
+    Now,
+    /// In an earlier part of the run, or in the run that is checked again; all of them
+    /// are told in their order.
+    InOrder,
+    /// In an earlier run: it stands by itself, and says nothing of how servers are now.
+    Alone,
 }
 
 /// Why a run ends before its end, and can go on later.
@@ -193,7 +206,7 @@ impl Crawl {
             beside: Beside::default(),
             withheld: Vec::new(),
             halt: None,
-            replaying: false,
+            told: Told::Now,
             events: VecDeque::new(),
             progress: Progress::default(),
             finished: false,
@@ -258,28 +271,53 @@ impl Crawl {
         reply.id = AddressId::from_index(index);
         let Some(server) = self.entry(reply.id).server else { return false };
         let now = reply.attempt.at;
-        self.replaying = true;
+        self.told = Told::InOrder;
         let Attempt { took, ref ending, .. } = reply.attempt;
         let signal = self.signal(now, server, reply.id, took, ending);
         self.frontier.handle_replayed(now, server, signal);
         if self.beside.reason(reply.id).is_none() {
-            let entry = self.entry_mut(reply.id);
-            entry.confirming = entry.state == State::Unconfirmed;
-            if entry.confirming {
-                entry.tries = 0;
-            }
-            entry.state = State::InFlight;
-            entry.asked_as = entry.uses.kind;
-            entry.ticket += 1;
+            self.entry_mut(reply.id).handle_told();
         }
         self.take_in(now, reply);
         true
     }
 
+    /// A reply of an earlier run, in place of a request to an address that waits to be
+    /// asked. Gives false, and changes nothing, when it does not wait for that: once it
+    /// has its verdict, what else was asked of it then is of no matter.
+    pub fn handle_recalled(&mut self, address: &str, mut reply: Reply) -> bool {
+        let Some(index) = self.addresses.get_index_of(address) else { return false };
+        reply.id = AddressId::from_index(index);
+        let entry = self.entry_mut(reply.id);
+        let waits = matches!(entry.state, State::Queued | State::Later | State::Unconfirmed);
+        // The places on pages of others are not kept.
+        let for_places = entry.places_wanted && entry.scope == Scope::External;
+        if !waits || for_places {
+            return false;
+        }
+        entry.handle_told();
+        self.told = Told::Alone;
+        self.take_in(reply.attempt.at, reply);
+        self.told = Told::Now;
+        true
+    }
+
+    /// All replies that are to stand have been told, those of a run that is now checked
+    /// again. What was left out is asked; what was withheld then is not.
+    pub fn handle_rechecked(&mut self) {
+        self.told = Told::Now;
+        self.finished = self.start.problem().is_some();
+        self.halt = None;
+        self.forgive_servers();
+        self.forgive_line();
+        self.withheld.clear();
+        self.begin_chains_anew();
+    }
+
     /// All replies of the earlier part of the run have been told: the run goes on. What
     /// was withheld is asked, and servers that were given up get another chance.
     pub fn handle_resumed(&mut self) {
-        self.replaying = false;
+        self.told = Told::Now;
         self.finished = self.start.problem().is_some();
         self.halt = None;
         self.forgive_servers();
@@ -296,6 +334,12 @@ impl Crawl {
             }
         }
         self.begin_chains_anew();
+    }
+
+    /// Whether the start was reached, so that it is known where the site ends.
+    #[must_use]
+    pub fn is_bounded(&self) -> bool {
+        self.start.bounds().is_some()
     }
 
     /// Why the run has ended before its end, if so.
@@ -345,7 +389,8 @@ impl Crawl {
         }
         let body = self.body_wish(id);
         let sketch = body == BodyWish::Page && self.traps.wants_sketch(self.address(id));
-        let by_head = self.entry(id).server.is_some_and(|server| self.asks_head(server));
+        let by_head = !self.settings.by_get
+            && self.entry(id).server.is_some_and(|server| self.asks_head(server));
         let entry = self.entry_mut(id);
         entry.state = State::InFlight;
         entry.later = job.turn == Turn::Later;

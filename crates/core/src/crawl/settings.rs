@@ -102,6 +102,8 @@ pub struct Settings {
     pub has_credentials: bool,
     /// Requests to other machines go through a proxy.
     pub proxied: bool,
+    /// Everything is asked by GET: whoever asks again wants to be sure.
+    pub by_get: bool,
 }
 
 impl Default for Settings {
@@ -127,6 +129,7 @@ impl Default for Settings {
             expected: Vec::new(),
             has_credentials: false,
             proxied: false,
+            by_get: false,
         }
     }
 }

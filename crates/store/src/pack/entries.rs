@@ -24,6 +24,8 @@ pub(crate) struct Requested {
     pub(crate) ending: u32,
     pub(crate) strained: bool,
     pub(crate) hop: Option<String>,
+    /// An earlier run made it; this one took its word.
+    pub(crate) recalled: bool,
 }
 
 const REQUEST: u8 = 1;
@@ -32,6 +34,7 @@ const STRAINED: u8 = 4;
 const HOP: u8 = 8;
 const SOUND: u8 = 16;
 const EXTERNAL: u8 = 32;
+const RECALLED: u8 = 64;
 
 pub(crate) fn pack(entries: &[Entry]) -> Vec<u8> {
     let mut out = Packer(Vec::with_capacity(entries.len() * 10));
@@ -65,6 +68,7 @@ fn flags(entry: &Entry) -> u8 {
             | of(request.method == Method::Head, HEAD)
             | of(request.strained, STRAINED)
             | of(request.hop.is_some(), HOP)
+            | of(request.recalled, RECALLED)
     });
     sound | request
 }
@@ -90,6 +94,7 @@ pub(crate) fn unpack(octets: &[u8]) -> impl Iterator<Item = Entry> {
                 ending: u32::try_from(ending).ok()?,
                 strained: flags & STRAINED != 0,
                 hop,
+                recalled: flags & RECALLED != 0,
             })
         };
         let side = if flags & EXTERNAL == 0 { Scope::Internal } else { Scope::External };
@@ -104,13 +109,14 @@ mod tests {
     use proptest::prelude::*;
 
     fn entry() -> impl Strategy<Value = Entry> {
-        let request = (0..u64::MAX >> 4, any::<u64>(), any::<[bool; 2]>(), any::<u32>(), {
+        let request = (0..u64::MAX >> 4, any::<u64>(), any::<[bool; 3]>(), any::<u32>(), {
             prop::option::of("[a-z:/.]{0,20}")
         });
-        let request = request.prop_map(|(at_us, took_us, [head, strained], ending, hop)| {
-            let method = if head { Method::Head } else { Method::Get };
-            Requested { at_us, took_us, method, ending, strained, hop }
-        });
+        let request =
+            request.prop_map(|(at_us, took_us, [head, strained, recalled], ending, hop)| {
+                let method = if head { Method::Head } else { Method::Get };
+                Requested { at_us, took_us, method, ending, strained, hop, recalled }
+            });
         let sound = prop::option::of(prop_oneof![Just(Scope::Internal), Just(Scope::External)]);
         (any::<u32>(), prop::option::of(request), sound)
             .prop_map(|(address, request, sound)| Entry { address, request, sound })

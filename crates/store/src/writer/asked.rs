@@ -86,6 +86,7 @@ impl RunWriter {
         id: AddressId,
         attempt: Attempt,
         title: Option<String>,
+        recalled: bool,
     ) -> Result<(), StoreError> {
         self.last_moment = self.last_moment.max(attempt.at);
         let at_us = attempt.at.as_micros();
@@ -102,6 +103,7 @@ impl RunWriter {
             ending,
             strained: attempt.strained,
             hop: attempt.hop,
+            recalled,
         };
         let place = u32::try_from(self.asked.entries.len()).ok();
         self.asked.seen_mut(id).waiting = place;

@@ -21,7 +21,7 @@ use rusqlite::{Connection, params};
 
 use crate::endings::Endings;
 use crate::known::{Key, Known, take};
-use crate::records::RunState;
+use crate::records::{RunKind, RunState};
 use crate::{StoreError, connection, history, notes, order};
 use asked::Asked;
 
@@ -41,6 +41,18 @@ pub struct NewRun {
     pub version: String,
     /// When the run begins.
     pub started_at: Timestamp,
+    /// What kind of pass it is.
+    pub kind: RunKind,
+    /// From when its moments are counted: when it begins, or earlier where it tells what
+    /// earlier runs have seen.
+    pub epoch_at: Timestamp,
+}
+
+impl NewRun {
+    /// How far the run had to look back when it began.
+    fn looked_back(&self) -> Duration {
+        self.started_at.duration_since(self.epoch_at).try_into().unwrap_or_default()
+    }
 }
 
 /// The one writer of a store. See the [module](self).
@@ -93,6 +105,14 @@ impl RunWriter {
             in_transaction: false,
             _lock: lock,
         })
+    }
+
+    /// Has the moments of the run counted from an earlier time than its start, since it
+    /// tells what earlier runs have seen.
+    #[must_use]
+    pub fn counting_from(mut self, epoch_at: Timestamp) -> RunWriter {
+        self.new.epoch_at = epoch_at;
+        self
     }
 
     /// Opens a store to go on with its last run. Until
@@ -160,7 +180,7 @@ impl RunWriter {
         self.write_entries()?;
         self.db
             .prepare_cached("UPDATE run SET took_us = ?2 WHERE id = ?1")?
-            .execute(params![self.run, micros(self.last_moment.since_start())])?;
+            .execute(params![self.run, micros(self.took())])?;
         self.db.execute_batch("COMMIT")?;
         self.in_transaction = false;
         Ok(())
@@ -203,6 +223,10 @@ impl RunWriter {
         Ok(())
     }
 
+    fn took(&self) -> Duration {
+        self.last_moment.since_start().saturating_sub(self.new.looked_back())
+    }
+
     fn open_transaction(&mut self) -> Result<(), StoreError> {
         if !self.in_transaction {
             self.db.execute_batch("BEGIN IMMEDIATE")?;
@@ -214,8 +238,8 @@ impl RunWriter {
     fn insert_run(&mut self, start: AddressId, bounds: &Bounds) -> Result<(), StoreError> {
         self.db.execute(
             "INSERT INTO run (site, start, asked_for, options, bounds, version, started_at,
-                              placeholders, state)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, 'going')",
+                              placeholders, kind, epoch_at, state)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, 'going')",
             params![
                 bounds.name(),
                 self.ids[start.index()],
@@ -225,6 +249,8 @@ impl RunWriter {
                 self.new.version,
                 self.new.started_at.to_string(),
                 if self.new.placeholders_are_broken { "broken" } else { "doubtful" },
+                self.new.kind.as_str(),
+                self.new.epoch_at.to_string(),
             ],
         )?;
         self.run = Some(self.db.last_insert_rowid());
@@ -239,7 +265,9 @@ impl RunWriter {
                 self.asked.handle_placed(id, scope);
                 Ok(())
             }
-            Event::Asked { id, attempt, title, .. } => self.write_attempt(id, attempt, title),
+            Event::Asked { id, attempt, title, recalled, .. } => {
+                self.write_attempt(id, attempt, title, recalled)
+            }
             Event::Read { id, reading, targets } => self.write_page(id, &reading, &targets),
             Event::Judged { id, judged } => self.write_verdict(id, &judged),
             Event::NoPlace { id, fragment, place } => self.write_no_place(id, &fragment, place),
@@ -291,6 +319,8 @@ mod tests {
             placeholders_are_broken: false,
             version: "0".to_owned(),
             started_at: Timestamp::UNIX_EPOCH,
+            kind: RunKind::Crawl,
+            epoch_at: Timestamp::UNIX_EPOCH,
         }
     }
 
@@ -300,7 +330,10 @@ mod tests {
         let answer = Answer { status: 404, length: Some(number as u64), ..Answer::default() };
         let ending = Ending::Answer(answer);
         let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, ending);
-        [Event::Heard { id, address }, Event::Asked { id, attempt, title: None, again: false }]
+        [
+            Event::Heard { id, address },
+            Event::Asked { id, attempt, title: None, again: false, recalled: false },
+        ]
     }
 
     /// The disk is as full as SQLite is told that it is.

@@ -12,7 +12,7 @@ use rummage_core::extract::{Extractor, Format};
 use rummage_core::outcome::{Answer, Attempt, Ending};
 use rummage_core::reading::Reading;
 use rummage_core::selection::Selection;
-use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunState, RunWriter, StoreError};
+use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError};
 use tempfile::TempDir;
 use url::Url;
 
@@ -129,6 +129,8 @@ pub(crate) fn new_run() -> NewRun {
         placeholders_are_broken: false,
         version: "0.0.0".to_owned(),
         started_at: Timestamp::UNIX_EPOCH,
+        kind: RunKind::Crawl,
+        epoch_at: Timestamp::UNIX_EPOCH,
     }
 }
 

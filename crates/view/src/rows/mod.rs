@@ -4,6 +4,8 @@
 mod csv;
 mod json;
 mod jsonl;
+mod recheck;
+mod schedule;
 mod sorted;
 
 use std::io::Write;
@@ -17,6 +19,8 @@ use crate::gather::Gathered;
 use crate::listing::{Group, Listing};
 
 pub use json::{json, json_of};
+pub use recheck::recheck_rows;
+pub use schedule::schedule_rows;
 pub(crate) use sorted::compare;
 
 /// How rows are written.

@@ -86,6 +86,9 @@ pub(super) fn write(
 /// What has become of it, where that is news.
 fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     use rummage_core::selection::Standing;
+    if link.waived {
+        return write!(out, "  {FAINT}waived{FAINT:#}");
+    }
     let Some(history) = link.history else { return Ok(()) };
     match history.standing {
         // In the first run all is new, which is no news.
@@ -98,7 +101,7 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
             let since = history.first_seen.strftime("%Y-%m-%d");
             write!(out, "  {FAINT}since {since}{FAINT:#}")
         }
-        Standing::New | Standing::Healed => Ok(()),
+        Standing::New | Standing::Healed | Standing::Waived => Ok(()),
     }
 }
 

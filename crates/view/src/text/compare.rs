@@ -11,6 +11,7 @@ use crate::listing::Listing;
 use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
+use crate::when::when;
 
 /// Targets that are told of what is no news.
 const SHORT: usize = 10;
@@ -36,7 +37,7 @@ pub(super) fn write_changes(
     before: &RunInfo,
     changes: &Changes,
 ) -> std::io::Result<()> {
-    let when = before.started_at.strftime("%Y-%m-%d %H:%M UTC");
+    let when = when(before.started_at);
     write!(out, "since run {}, {when}: {}", before.number, line(changes))?;
     if changes.unseen > 0 {
         write!(out, ", {} that it could not have seen", count(changes.unseen))?;
@@ -93,9 +94,7 @@ pub fn comparison(
 }
 
 fn head(out: &mut dyn Write, one: &OpenRun<'_>, two: &OpenRun<'_>) -> Result<(), ViewError> {
-    let run = |info: &RunInfo| {
-        format!("run {} of {}", info.number, info.started_at.strftime("%Y-%m-%d %H:%M UTC"))
-    };
+    let run = |info: &RunInfo| format!("run {} of {}", info.number, when(info.started_at));
     let title = two.info().title.as_deref().unwrap_or_default();
     write!(out, "{STRONG}{}{STRONG:#}  {}", safe(&shorten(title, 60)), safe(&two.info().site))?;
     writeln!(out, "  {FAINT}{} beside {}{FAINT:#}", run(two.info()), run(one.info()))?;

@@ -6,10 +6,13 @@ mod by_host;
 mod by_page;
 mod compare;
 mod lines;
+mod recheck;
+mod schedule;
 mod sites;
 pub(crate) mod tally;
 pub(crate) mod totals;
 mod trace;
+mod waivers;
 
 use std::io::Write;
 
@@ -20,8 +23,12 @@ use rummage_store::{OpenRun, Reader, RunState, Totals};
 
 pub(crate) use blocks::{at, is_of_link, said, says, target};
 pub use compare::comparison;
+pub(crate) use recheck::Asked;
+pub use recheck::recheck;
+pub use schedule::{Planned, schedule};
 pub use sites::{runs, sites};
 pub use trace::trace;
+pub use waivers::{Covered, WaiverRow, lifted, waived, waivers, would_waive};
 
 use crate::ViewError;
 use crate::gather::Gathered;

@@ -8,6 +8,7 @@ use crate::ViewError;
 use crate::number::{count, duration};
 use crate::safe::{safe, shorten};
 use crate::style::{FAINT, STRONG};
+use crate::when::when;
 
 /// Names are shown up to so many characters.
 const NAME: usize = 60;
@@ -66,7 +67,7 @@ fn cells(row: &SiteRow) -> Vec<String> {
     let changes = row.changes;
     let new = changes.broke + changes.returned;
     vec![
-        row.last.started_at.strftime("%Y-%m-%d %H:%M UTC").to_string(),
+        when(row.last.started_at),
         state.to_owned(),
         duration(row.last.took),
         count(row.pages),

@@ -5,26 +5,28 @@ use std::time::Duration;
 
 use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
-use rummage_store::{NoteRow, RunInfo, RunState, Totals};
+use rummage_store::{NoteRow, RunInfo, RunKind, RunState, Totals};
 
 use crate::number::{count, counted, duration};
 use crate::phrase;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
+use crate::when::when;
 
 /// Titles are shown up to so many characters.
 const TITLE: usize = 60;
 
 /// The first line: site and run.
 pub(crate) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
-    let started = run.started_at.strftime("%Y-%m-%d %H:%M UTC");
+    let started = when(run.started_at);
     let title = run.title.as_deref().filter(|title| !title.is_empty());
     if let Some(title) = title {
         write!(out, "{STRONG}{}{STRONG:#}  ", safe(&shorten(title, TITLE)))?;
     }
     let took = duration(run.took);
     let site = safe(&run.site);
-    writeln!(out, "{site}  {FAINT}run {}, {started}, took {took}{FAINT:#}", run.number)
+    let kind = if run.kind == RunKind::Recheck { "recheck, " } else { "" };
+    writeln!(out, "{site}  {FAINT}{kind}run {}, {started}, took {took}{FAINT:#}", run.number)
 }
 
 /// The counts of the whole run, and what was not checked.
@@ -39,6 +41,7 @@ pub(crate) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
         counted(totals.links, "link", "links"),
         counted(totals.asked, "address", "addresses"),
     )?;
+    recalled(out, run, totals)?;
     let by_verdict = [
         (Verdict::Broken, totals.broken),
         (Verdict::Doubtful, totals.doubtful),
@@ -49,6 +52,9 @@ pub(crate) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
         let style = if number > 0 { style::of(verdict) } else { FAINT };
         let gap = if place > 0 { ", " } else { "" };
         write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
+    }
+    if totals.waived > 0 {
+        write!(out, ", {FAINT}{} waived{FAINT:#}", count(totals.waived))?;
     }
     writeln!(out)?;
     not_checked(out, run, totals)?;
@@ -70,6 +76,21 @@ pub(crate) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
         }
     }
     Ok(())
+}
+
+/// What was not asked again, and how old it is.
+fn recalled(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
+    if totals.recalled == 0 {
+        return Ok(());
+    }
+    let known = counted(totals.recalled, "address", "addresses");
+    write!(out, "{known} not asked again: seen by an earlier run")?;
+    if let Some(since) = totals.recalled_since {
+        let age = run.started_at.duration_since(since);
+        let age = Duration::try_from(age).unwrap_or_default();
+        write!(out, ", up to {} before", duration(age))?;
+    }
+    writeln!(out)
 }
 
 /// A gap between requests, as `--rate` takes it.

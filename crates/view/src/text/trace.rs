@@ -18,6 +18,7 @@ use crate::meaning::meaning;
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
+use crate::when::when;
 use crate::{ViewError, phrase};
 
 /// Places and links that are listed, unless all are asked for.
@@ -82,7 +83,7 @@ fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
 }
 
 fn day(past: &PastVerdict) -> String {
-    past.started_at.strftime("%Y-%m-%d %H:%M UTC").to_string()
+    when(past.started_at)
 }
 
 /// The way by clicks to the page itself, else to the first page that names the address.

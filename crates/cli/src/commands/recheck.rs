@@ -1,0 +1,231 @@
+//! `rummage recheck`: some addresses anew, all else as the last run found it.
+
+use std::collections::BTreeSet;
+use std::io::Write;
+use std::path::Path;
+use std::time::Duration;
+
+use rummage_core::crawl::{Crawl, Settings};
+use rummage_engine::{Clock, Ended, Fetcher, Job, Recheck};
+use rummage_store::{
+    Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
+};
+use rummage_view::{ViewError, safe};
+use url::Url;
+
+use super::crawl::{new_run, runtime};
+use super::findings;
+use super::plain::{config, options_of, settings};
+use crate::args::{Everywhere, FINDINGS, RecheckArgs, RecheckFormat};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::signals::stop_on_signal;
+use crate::watch::Teller;
+use crate::{choice, output, paths};
+
+/// Of what is due, so many pages are read again; whoever names a target wants all.
+const PAGES_OF_DUE: u32 = 3;
+
+pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    let reader = paths::reader(&store, &config)?;
+    let base = finished(&reader, choice::run(&reader, &config, everywhere, None)?)?;
+    let before = reader.open_run(base.clone())?;
+    let targets = if args.due {
+        due_now(&reader, &before, &config, everywhere)?
+    } else {
+        targets(args, &before)?
+    };
+    if targets.is_empty() {
+        let mut err = output::stderr(everywhere.color);
+        let what = if args.due { "nothing is due" } else { "nothing fits" };
+        if !(args.due && everywhere.quiet) {
+            let _ = writeln!(err, "{what}: nothing was asked");
+        }
+        return findings::exit(&before, args.fail_on);
+    }
+    let pages = if args.due { PAGES_OF_DUE } else { u32::MAX };
+    let plan = Plan::of(&store, &before, &targets, pages, args, &config, everywhere)?;
+    let mut teller = Teller::new(everywhere, base.asked_for.clone(), None).without_head();
+    let many = rummage_view::counted(targets.len() as u64, "target", "targets");
+    let own = rummage_view::counted(plan.recheck.again.len() as u64, "address", "addresses");
+    teller.say(&format!(
+        "asking {many} of run {} again: {own}, with the pages that carry them",
+        base.number
+    ));
+    let ended = runtime()?.block_on(plan.drive(&mut teller));
+    teller.finish();
+    show(args, everywhere, (&store, &config), &before, &targets, ended?)
+}
+
+/// The last run that came to its end: what one that was stopped did not get to is not
+/// known.
+pub(super) fn finished(reader: &Reader, last: RunInfo) -> Result<RunInfo, Failure> {
+    if last.state == RunState::Finished {
+        return Ok(last);
+    }
+    reader.last_finished_of(&last.site)?.ok_or_else(|| Failure::Usage {
+        what: format!("no run of {} has come to its end", safe(&last.site)),
+        hint: "Go on with it first: rummage crawl --resume".to_owned(),
+    })
+}
+
+/// What is due by now.
+fn due_now(
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    config: &Config,
+    everywhere: &Everywhere,
+) -> Result<Vec<Address>, Failure> {
+    let name = choice::name_of(config, everywhere, &run.info().site);
+    let rhythm = config.settled(name.as_deref()).own.due.rhythm();
+    let now = jiff::Timestamp::now();
+    let planned = super::schedule::plan(reader, run, &rhythm, now)?;
+    let due = planned.iter().filter(|planned| planned.at <= now.as_second());
+    Ok(due.map(|planned| planned.address).collect())
+}
+
+/// What is meant: the addresses that were named, else the targets of what is selected.
+fn targets(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Vec<Address>, Failure> {
+    let selection = args.selecting.selection(FINDINGS);
+    let mut targets = BTreeSet::new();
+    for name in &args.targets {
+        let found = find(run, name)?;
+        if found.is_empty() {
+            return Err(Failure::Usage {
+                what: format!(
+                    "run {} knows no address with \"{}\" in it",
+                    run.info().number,
+                    safe(name)
+                ),
+                hint: "Give an address, or a part of one, from: rummage findings".to_owned(),
+            });
+        }
+        targets.extend(found);
+    }
+    if args.targets.is_empty() {
+        let sift = run.sift(&selection)?;
+        sift.for_each(|found| {
+            targets.insert(found.target);
+            Ok::<_, StoreError>(())
+        })?;
+    }
+    Ok(targets.into_iter().collect())
+}
+
+/// The address of that name, else the findings that hold the text.
+fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<Address>, Failure> {
+    /// More than anybody means by a part of an address.
+    const MOST: usize = 10_000;
+    let bare = name.split('#').next().unwrap_or(name);
+    let exact = Url::parse(bare).map_or_else(|_| bare.to_owned(), String::from);
+    let found = run.find(&exact, MOST)?;
+    if let [(address, text)] = found.as_slice()
+        && *text == exact
+    {
+        return Ok(vec![*address]);
+    }
+    let found = run.find(bare, MOST)?.into_iter().map(|(address, _)| address);
+    Ok(found.filter(|address| run.is_linked(*address)).collect())
+}
+
+/// All that is known before the first request.
+struct Plan {
+    start: Url,
+    settings: Settings,
+    fetching: rummage_engine::Config,
+    writer: RunWriter,
+    recheck: Recheck,
+    memory: Memory,
+    before: Duration,
+}
+
+impl Plan {
+    fn of(
+        store: &Path,
+        run: &OpenRun<'_>,
+        targets: &[Address],
+        pages: u32,
+        args: &RecheckArgs,
+        config_file: &Config,
+        everywhere: &Everywhere,
+    ) -> Result<Plan, Failure> {
+        let base = run.info();
+        let name = choice::name_of(config_file, everywhere, &base.site);
+        let settled = config_file.settled(name.as_deref());
+        let asking = args.asking.clone().or(options_of(run)?).or(settled.asking.clone());
+        let start = Url::parse(&base.start)
+            .map_err(|error| StoreError::Damaged(format!("the start: {error}")))?;
+        let mut again = run.to_ask_again(targets, pages)?;
+        // The start is asked in any case: is the site there at all?
+        again.insert(base.start.clone());
+        let new = NewRun {
+            kind: RunKind::Recheck,
+            epoch_at: base.epoch_at,
+            ..new_run(&base.asked_for, &asking, &settled)
+        };
+        let before = new.started_at.duration_since(new.epoch_at);
+        let memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
+        Ok(Plan {
+            start,
+            settings: Settings { by_get: true, ..settings(&asking, &settled)? },
+            fetching: config(&asking)?,
+            writer: RunWriter::begin(store, new)?,
+            recheck: Recheck { reader: Reader::open(store)?, run: base.number, again },
+            memory,
+            before: Duration::try_from(before).unwrap_or_default(),
+        })
+    }
+
+    async fn drive(self, teller: &mut Teller) -> Result<Ended, Failure> {
+        let clock = Clock::starting_at(self.before);
+        let fetcher = Fetcher::new(self.fetching, clock);
+        fetcher.handle_start(&self.start).await;
+        let job = Job {
+            crawl: Crawl::new(self.settings, vec![self.start]),
+            fetcher,
+            clock,
+            writer: self.writer,
+            stop: stop_on_signal(),
+            recheck: Some(self.recheck),
+            memory: Some(self.memory),
+        };
+        Ok(rummage_engine::crawl(job, teller).await?)
+    }
+}
+
+/// Each target as it was and as it is.
+fn show(
+    args: &RecheckArgs,
+    everywhere: &Everywhere,
+    (store, config): (&Path, &Config),
+    before: &OpenRun<'_>,
+    targets: &[Address],
+    ended: Ended,
+) -> Result<Exit, Failure> {
+    if ended.run == 0 {
+        let mut err = output::stderr(everywhere.color);
+        let _ = writeln!(err, "stopped before the start had answered: nothing was asked");
+        return Ok(Exit::Unfinished);
+    }
+    let reader = paths::reader(store, config)?;
+    let after = reader.open_run(reader.run(ended.run)?)?;
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    let shown = match args.format {
+        RecheckFormat::Text => rummage_view::recheck(&mut out, &reader, before, &after, targets),
+        RecheckFormat::Jsonl => rummage_view::recheck_rows(&mut out, before, &after, targets),
+    };
+    match shown.and_then(|()| out.flush().map_err(ViewError::from)).map_err(Failure::from) {
+        Err(failure) if failure.is_closed_pipe() => {}
+        shown => shown?,
+    }
+    if ended.state == RunState::Stopped {
+        if !everywhere.quiet {
+            let mut err = output::stderr(everywhere.color);
+            let _ = writeln!(err, "not finished; go on with: rummage crawl --resume");
+        }
+        return Ok(Exit::Unfinished);
+    }
+    findings::exit(&after, args.fail_on)
+}

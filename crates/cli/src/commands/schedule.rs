@@ -1,0 +1,241 @@
+//! `rummage schedule`: what is to be asked again, and entries for cron and systemd.
+
+use std::io::Write;
+use std::path::Path;
+
+use jiff::Timestamp;
+use rummage_core::due::{Rhythm, Seconds, due, share};
+use rummage_core::scope::Scope;
+use rummage_core::selection::host_of;
+use rummage_store::{Check, OpenRun, Reader, RunInfo, StoreError};
+use rummage_view::{Planned, ViewError};
+
+use super::recheck::finished;
+use crate::args::{Emit, Everywhere, ScheduleArgs, ScheduleFormat};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::{choice, output, paths};
+
+pub(crate) fn run(args: &ScheduleArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    let reader = paths::reader(&store, &config)?;
+    let run = finished(&reader, choice::run(&reader, &config, everywhere, None)?)?;
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    if let Some(emit) = args.emit {
+        let entry = Entry::new(&config, &store, &run, everywhere)?;
+        let text = match emit {
+            Emit::Cron => entry.cron(),
+            Emit::Systemd => entry.systemd(),
+        };
+        out.write_all(text.as_bytes()).and_then(|()| out.flush()).map_err(ViewError::from)?;
+        return Ok(Exit::Fine);
+    }
+    let now = args.as_of.unwrap_or_else(Timestamp::now);
+    let name = choice::name_of(&config, everywhere, &run.site);
+    let rhythm = config.settled(name.as_deref()).own.due.rhythm();
+    let open = reader.open_run(run)?;
+    let planned = plan(&reader, &open, &rhythm, now)?;
+    match args.format {
+        ScheduleFormat::Text => rummage_view::schedule(&mut out, &open, &planned, now, args.limit)?,
+        ScheduleFormat::Jsonl => {
+            rummage_view::schedule_rows(&mut out, &open, &planned, args.limit)?;
+        }
+    }
+    out.flush().map_err(ViewError::from)?;
+    Ok(Exit::Fine)
+}
+
+/// What is to be asked again, in the order of its time.
+pub(super) fn plan(
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    rhythm: &Rhythm,
+    now: Timestamp,
+) -> Result<Vec<Planned>, StoreError> {
+    let mut checks = reader.checks(&run.info().site)?;
+    checks.retain(|check| check.linked);
+    for (address, _) in run.waived_targets()? {
+        if let Ok(at) = checks.binary_search_by_key(&address, |check| check.address) {
+            checks[at].checked.waived = true;
+        }
+    }
+    let mut hosts = Hosts::default();
+    let mut wishes: Vec<(u32, Planned)> = Vec::new();
+    let mut asked: Vec<(u32, Seconds)> = Vec::new();
+    let mut each = checks.iter();
+    reader.for_each_url(checks.iter().map(|check| check.address), |address, url| {
+        let Some(check) = each.find(|check| check.address == address) else { return };
+        let external = check.checked.scope == Scope::External;
+        let host = hosts.number(host_of(url), external);
+        asked.push((host, check.checked.last));
+        if let Some((at, why)) = due(url, &check.checked, rhythm) {
+            let Check { address, checked, .. } = *check;
+            wishes.push((host, Planned { address, due: at, at, why, checked }));
+        }
+    })?;
+    wishes.sort_by_key(|(_, planned)| (planned.due, planned.address));
+    asked.sort_unstable_by_key(|(_, at)| *at);
+    let times = share(
+        now.as_second(),
+        wishes.iter().map(|(host, planned)| (*host, planned.due)),
+        asked,
+        rhythm,
+    );
+    let mut planned: Vec<Planned> =
+        wishes.into_iter().zip(times).map(|((_, planned), at)| Planned { at, ..planned }).collect();
+    planned.sort_by_key(|planned| (planned.at, planned.due, planned.address));
+    Ok(planned)
+}
+
+/// Hosts by number. Hours are shared among the addresses of a host of others; each of
+/// the site's own addresses stands for itself.
+#[derive(Default)]
+struct Hosts {
+    known: std::collections::HashMap<String, u32>,
+    next: u32,
+}
+
+impl Hosts {
+    fn number(&mut self, host: &str, external: bool) -> u32 {
+        if external && let Some(number) = self.known.get(host) {
+            return *number;
+        }
+        self.next += 1;
+        if external {
+            self.known.insert(host.to_owned(), self.next);
+        }
+        self.next
+    }
+}
+
+/// What asks what is due, as cron or systemd start it.
+struct Entry {
+    program: String,
+    words: Vec<String>,
+    site: String,
+}
+
+impl Entry {
+    fn new(
+        config: &Config,
+        store: &Path,
+        run: &RunInfo,
+        everywhere: &Everywhere,
+    ) -> Result<Entry, Failure> {
+        let system = |why| Failure::System { what: "this program cannot be found", why };
+        let whole = |path: &Path| std::path::absolute(path).map_err(system);
+        let program = std::env::current_exe().map_err(system)?;
+        let site = choice::name_of(config, everywhere, &run.site).unwrap_or(run.site.clone());
+        let mut words = vec!["recheck".to_owned(), "--due".to_owned(), "--quiet".to_owned()];
+        words.extend(["--site".to_owned(), site.clone()]);
+        words.extend(["--store".to_owned(), whole(store)?.display().to_string()]);
+        if let Some(path) = &config.path {
+            words.extend(["--config".to_owned(), whole(path)?.display().to_string()]);
+        }
+        Ok(Entry { program: program.display().to_string(), words, site })
+    }
+
+    /// Every ten minutes; a recheck of nothing asks nothing. Its minute is that of the
+    /// site, so that many of them do not start together.
+    fn cron(&self) -> String {
+        let minute = self.site.bytes().fold(0u32, |sum, octet| sum + u32::from(octet)) % 10;
+        let minutes: Vec<String> = (0..6).map(|ten| (ten * 10 + minute).to_string()).collect();
+        // cron ends a line at %, which may stand in names of files.
+        let words: Vec<String> = std::iter::once(&self.program)
+            .chain(&self.words)
+            .map(|word| quoted(word).replace('%', "\\%"))
+            .collect();
+        format!(
+            "# Asks what is due of {}; what a recheck prints is mailed by cron.\n\
+             {} * * * * {}\n",
+            rummage_view::safe(&self.site),
+            minutes.join(","),
+            words.join(" ")
+        )
+    }
+
+    /// Two files, each after a line that names it.
+    fn systemd(&self) -> String {
+        let words: Vec<String> = std::iter::once(&self.program)
+            .chain(&self.words)
+            .map(|word| unit_quoted(word))
+            .collect();
+        let folder = self
+            .words
+            .iter()
+            .skip_while(|word| *word != "--store")
+            .nth(1)
+            .and_then(|store| Path::new(store).parent())
+            .map_or_else(String::new, |folder| unit_quoted(&folder.display().to_string()));
+        let site = rummage_view::safe(&self.site).to_string();
+        format!(
+            "# rummage-recheck.service: in ~/.config/systemd/user\n\
+             [Unit]\n\
+             Description=Ask what is due of {site}\n\
+             \n\
+             [Service]\n\
+             Type=oneshot\n\
+             ExecStart={}\n\
+             # Something is broken: that is no failure of the service.\n\
+             SuccessExitStatus=1\n\
+             NoNewPrivileges=yes\n\
+             PrivateTmp=yes\n\
+             ProtectSystem=strict\n\
+             ProtectHome=read-only\n\
+             ReadWritePaths={folder}\n\
+             RestrictAddressFamilies=AF_INET AF_INET6 AF_UNIX\n\
+             LockPersonality=yes\n\
+             RestrictRealtime=yes\n\
+             RestrictSUIDSGID=yes\n\
+             SystemCallArchitectures=native\n\
+             \n\
+             # rummage-recheck.timer: beside it; then\n\
+             # systemctl --user enable --now rummage-recheck.timer\n\
+             [Unit]\n\
+             Description=Ask what is due of {site}\n\
+             \n\
+             [Timer]\n\
+             OnCalendar=*:0/10\n\
+             RandomizedDelaySec=120\n\
+             Persistent=true\n\
+             \n\
+             [Install]\n\
+             WantedBy=timers.target\n",
+            words.join(" ")
+        )
+    }
+}
+
+/// A word for a shell.
+fn quoted(word: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./:=@,+%".contains(c);
+    if !word.is_empty() && word.chars().all(plain) {
+        word.to_owned()
+    } else {
+        format!("'{}'", word.replace('\'', "'\\''"))
+    }
+}
+
+/// A word for a unit of systemd (systemd.service, "Command lines"; systemd.unit,
+/// "Specifiers").
+fn unit_quoted(word: &str) -> String {
+    let word = word.replace('%', "%%").replace('$', "$$");
+    if word.contains([' ', '"', '\'', '\\', ';']) {
+        format!("\"{}\"", word.replace('\\', "\\\\").replace('"', "\\\""))
+    } else {
+        word
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_are_quoted_as_shells_and_units_read_them() {
+        assert_eq!(quoted("/srv/store.db"), "/srv/store.db");
+        assert_eq!(quoted("it's mine"), "'it'\\''s mine'");
+        assert_eq!(unit_quoted("/srv/100% $x/a b"), "\"/srv/100%% $$x/a b\"");
+    }
+}

@@ -1,0 +1,174 @@
+//! `rummage waive`: sets findings aside, lists what is set aside, takes it back.
+
+use std::collections::{BTreeMap, HashSet};
+use std::io::Write;
+
+use jiff::ToSpan;
+use jiff::civil::Date;
+use rummage_core::selection::Selection;
+use rummage_core::verdict::Verdict;
+use rummage_core::waiver::{Aside, Cover, Facts, Looked, Waiver};
+use rummage_store::{OpenRun, Reader, StoreError};
+use rummage_view::{Covered, ViewError, WaiverRow};
+
+use crate::args::{Everywhere, WaiveArgs};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::waivers::{Entry, File, today};
+use crate::{choice, output, paths};
+
+/// How long what is left is left, unless something else is said.
+const LEFT_FOR: i64 = 180;
+
+pub(crate) fn run(args: &WaiveArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    let mut file = File::load(&config, &store)?;
+    let mut out = output::buffered(output::stdout(everywhere.color));
+    if !args.lift.is_empty() {
+        let lifted = file.lift(&args.lift)?;
+        file.save()?;
+        let rows: Vec<WaiverRow> = lifted.iter().map(row).collect();
+        rummage_view::lifted(&mut out, &rows).map_err(ViewError::from)?;
+    } else {
+        let reader = Reader::open(&store)?;
+        let run = reader.open_run(choice::run(&reader, &config, everywhere, None)?)?;
+        if args.list {
+            list(&mut out, &run, &file)?;
+        } else {
+            add(&mut out, args, &run, &mut file)?;
+        }
+    }
+    out.flush().map_err(ViewError::from)?;
+    Ok(Exit::Fine)
+}
+
+fn add(
+    out: &mut dyn Write,
+    args: &WaiveArgs,
+    run: &OpenRun<'_>,
+    file: &mut File,
+) -> Result<(), Failure> {
+    let mut entry = entry(args);
+    if entry.is_bare() {
+        return Err(Failure::Usage {
+            what: "nothing says what is to be set aside".to_owned(),
+            hint: "Name a target, or give --host, --page or --cause; --dry-run shows what fits."
+                .to_owned(),
+        });
+    }
+    let waiver = Waiver { aside: Aside::Leave, ..entry.waiver() };
+    let mut covered = Covered::default();
+    let mut looked: BTreeMap<String, Looked> = BTreeMap::new();
+    for_each_finding(run, |facts, verdict| {
+        if !waiver.fits(facts) {
+            return;
+        }
+        covered.links += 1;
+        covered.targets.insert(facts.target.to_owned(), verdict);
+        looked.entry(facts.target.to_owned()).or_insert_with(|| Looked {
+            target: facts.target.to_owned(),
+            status: facts.status,
+            last: facts.last.to_owned(),
+        });
+    })?;
+    if covered.targets.is_empty() {
+        return Err(Failure::Usage {
+            what: format!("no finding of run {} fits: nothing was set aside", run.info().number),
+            hint: "rummage findings lists what there is.".to_owned(),
+        });
+    }
+    if entry.aside == Aside::Works {
+        entry.looked = looked.into_values().collect();
+    }
+    if args.dry_run {
+        let shown = rummage_view::would_waive(out, &row(&entry), &covered);
+        return Ok(shown.map_err(ViewError::from)?);
+    }
+    let path = file.path.display().to_string();
+    let shown = row(&entry);
+    let number = file.add(entry);
+    file.save()?;
+    let shown = rummage_view::waived(out, &shown, &covered, number, &path);
+    Ok(shown.map_err(ViewError::from)?)
+}
+
+fn entry(args: &WaiveArgs) -> Entry {
+    let aside = if args.works { Aside::Works } else { Aside::Leave };
+    let left_until = || today().checked_add(LEFT_FOR.days()).ok();
+    Entry {
+        aside,
+        reason: args.reason.clone().unwrap_or_default(),
+        made: Some(today()),
+        by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
+        until: args.until.or_else(|| if args.works { None } else { left_until() }),
+        targets: args.targets.iter().chain(&args.target).cloned().collect(),
+        hosts: args.host.clone(),
+        pages: args.page.clone(),
+        causes: args.cause.clone(),
+        looked: Vec::new(),
+    }
+}
+
+/// Gives each finding of a run, whatever is set aside.
+fn for_each_finding(
+    run: &OpenRun<'_>,
+    mut take: impl FnMut(&Facts<'_>, Verdict),
+) -> Result<(), StoreError> {
+    let selection = Selection::default();
+    run.sift(&selection)?.for_each(|found| {
+        take(&run.facts(found)?.facts(), found.verdict);
+        Ok(())
+    })
+}
+
+fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File) -> Result<(), Failure> {
+    let waivers = file.waivers(today());
+    let mut rows: Vec<WaiverRow> = file.entries.iter().map(row).collect();
+    let mut reopened: Vec<HashSet<String>> = vec![HashSet::new(); rows.len()];
+    for_each_finding(run, |facts, verdict| {
+        for (at, waiver) in waivers.0.iter().enumerate() {
+            match waiver.cover(facts) {
+                Cover::None => {}
+                Cover::Reopened => drop(reopened[at].insert(facts.target.to_owned())),
+                Cover::Holds | Cover::Ended => {
+                    rows[at].covered.links += 1;
+                    rows[at].covered.targets.insert(facts.target.to_owned(), verdict);
+                }
+            }
+        }
+    })?;
+    for (row, reopened) in rows.iter_mut().zip(reopened) {
+        row.reopened = reopened.len() as u64;
+    }
+    let path = file.path.display().to_string();
+    let shown = rummage_view::waivers(out, run.info(), &rows, &path);
+    Ok(shown.map_err(ViewError::from)?)
+}
+
+/// A decision as it is shown.
+fn row(entry: &Entry) -> WaiverRow {
+    let today = today();
+    let days = |from: Date, to: Date| from.until(to).map_or(0, |span| i64::from(span.get_days()));
+    let patterns = [
+        ("target", &entry.targets),
+        ("host", &entry.hosts),
+        ("page", &entry.pages),
+        ("cause", &entry.causes.iter().map(|cause| cause.as_str().to_owned()).collect()),
+    ];
+    WaiverRow {
+        aside: entry.aside,
+        reason: entry.reason.clone(),
+        by: entry.by.clone(),
+        made: entry.made,
+        age: entry.made.map(|made| days(made, today)),
+        until: entry.until,
+        left: entry.until.map(|until| days(today, until)),
+        patterns: patterns
+            .into_iter()
+            .flat_map(|(kind, list)| list.iter().map(move |text| (kind, text.clone())))
+            .collect(),
+        covered: Covered::default(),
+        reopened: 0,
+    }
+}

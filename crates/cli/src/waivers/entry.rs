@@ -1,0 +1,278 @@
+//! One decision of the waivers file.
+
+use jiff::civil::Date;
+use rummage_core::pattern::Pattern;
+use rummage_core::verdict::Cause;
+use rummage_core::waiver::{Aside, Looked, Waiver};
+use rummage_view::safe;
+use toml_edit::{Array, Datetime, InlineTable, Item, Table, Value};
+
+use crate::values::nearest;
+
+const KEYS: &[&str] =
+    &["as", "reason", "made", "by", "until", "target", "host", "page", "cause", "seen"];
+
+/// One decision.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Entry {
+    pub(crate) aside: Aside,
+    pub(crate) reason: String,
+    /// The day of the decision.
+    pub(crate) made: Option<Date>,
+    /// Who made it.
+    pub(crate) by: Option<String>,
+    /// The day from which it holds no more.
+    pub(crate) until: Option<Date>,
+    pub(crate) targets: Vec<String>,
+    pub(crate) hosts: Vec<String>,
+    pub(crate) pages: Vec<String>,
+    pub(crate) causes: Vec<Cause>,
+    pub(crate) looked: Vec<Looked>,
+}
+
+/// What is wrong with an entry, and what to do.
+type Wrong = (String, String);
+
+impl Entry {
+    pub(super) fn read(table: &Table) -> Result<Entry, Wrong> {
+        for (key, _) in table.iter() {
+            if !KEYS.contains(&key) {
+                let hint = match nearest(key, KEYS.iter().copied()) {
+                    Some(near) => format!("Did you mean {near}?"),
+                    None => format!("There is {}.", KEYS.join(", ")),
+                };
+                return Err((format!("it knows no key \"{}\"", safe(key)), hint));
+            }
+        }
+        let aside = text(table, "as")?.map_or(Some(Aside::Leave), |name| Aside::named(&name));
+        let causes = list(table, "cause")?.into_iter().map(|name| {
+            Cause::named(&name).ok_or_else(|| {
+                let near = nearest(&name, Cause::ALL.iter().map(|cause| cause.as_str()));
+                let hint = near.map_or("See rummage findings --group cause.".to_owned(), |near| {
+                    format!("Did you mean {near}?")
+                });
+                (format!("there is no cause \"{}\"", safe(&name)), hint)
+            })
+        });
+        let entry = Entry {
+            aside: aside.ok_or_else(|| wrong("as", "\"leave\" or \"works\""))?,
+            reason: text(table, "reason")?.unwrap_or_default(),
+            made: date(table, "made")?,
+            by: text(table, "by")?,
+            until: date(table, "until")?,
+            targets: list(table, "target")?,
+            hosts: list(table, "host")?,
+            pages: list(table, "page")?,
+            causes: causes.collect::<Result<_, _>>()?,
+            looked: looked(table)?,
+        };
+        if entry.is_bare() {
+            let hint = "Give it a target, a host, a page or a cause.".to_owned();
+            return Err(("it has no pattern, and would cover everything".to_owned(), hint));
+        }
+        Ok(entry)
+    }
+
+    /// Whether it would cover everything.
+    pub(crate) fn is_bare(&self) -> bool {
+        self.targets.is_empty()
+            && self.hosts.is_empty()
+            && self.pages.is_empty()
+            && self.causes.is_empty()
+    }
+
+    pub(crate) fn has_ended(&self, today: Date) -> bool {
+        self.until.is_some_and(|until| today >= until)
+    }
+
+    /// As the core takes it, whatever the day.
+    pub(crate) fn waiver(&self) -> Waiver {
+        let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
+        Waiver {
+            aside: self.aside,
+            targets: patterns(&self.targets),
+            hosts: patterns(&self.hosts),
+            pages: patterns(&self.pages),
+            causes: self.causes.clone(),
+            looked: self.looked.clone(),
+            ended: false,
+        }
+    }
+
+    pub(super) fn table(&self) -> Table {
+        let mut table = Table::new();
+        table["as"] = toml_edit::value(self.aside.as_str());
+        table["reason"] = toml_edit::value(self.reason.as_str());
+        if let Some(made) = self.made {
+            table["made"] = day(made);
+        }
+        if let Some(by) = &self.by {
+            table["by"] = toml_edit::value(by.as_str());
+        }
+        if let Some(until) = self.until {
+            table["until"] = day(until);
+        }
+        let causes: Vec<String> =
+            self.causes.iter().map(|cause| cause.as_str().to_owned()).collect();
+        for (key, list) in [
+            ("target", &self.targets),
+            ("host", &self.hosts),
+            ("page", &self.pages),
+            ("cause", &causes),
+        ] {
+            if !list.is_empty() {
+                table[key] = Item::Value(lines(list.iter().map(|text| text.as_str().into())));
+            }
+        }
+        if !self.looked.is_empty() {
+            table["seen"] = Item::Value(lines(self.looked.iter().map(seen)));
+        }
+        table
+    }
+}
+
+/// How a target answered, as a table in a line.
+fn seen(looked: &Looked) -> Value {
+    let mut seen = InlineTable::new();
+    seen.insert("target", looked.target.as_str().into());
+    if let Some(status) = looked.status {
+        seen.insert("status", i64::from(status).into());
+    }
+    if looked.last != looked.target {
+        seen.insert("final", looked.last.as_str().into());
+    }
+    seen.into()
+}
+
+/// A list: one in a line, several in a line each, fit for version control.
+fn lines(values: impl Iterator<Item = Value>) -> Value {
+    let mut array: Array = values.collect();
+    if array.len() > 1 {
+        for value in array.iter_mut() {
+            value.decor_mut().set_prefix("\n    ");
+        }
+        array.set_trailing("\n");
+        array.set_trailing_comma(true);
+    }
+    Value::Array(array)
+}
+
+fn looked(table: &Table) -> Result<Vec<Looked>, Wrong> {
+    let shape = || wrong("seen", "a list such as [{ target = \"https://…\", status = 403 }]");
+    let Some(item) = table.get("seen") else { return Ok(Vec::new()) };
+    let mut all = Vec::new();
+    for value in item.as_array().ok_or_else(shape)? {
+        let seen = value.as_inline_table().ok_or_else(shape)?;
+        let target = seen.get("target").and_then(Value::as_str).ok_or_else(shape)?;
+        let status = match seen.get("status") {
+            None => None,
+            Some(status) => {
+                let status = status.as_integer().and_then(|status| u16::try_from(status).ok());
+                Some(status.ok_or_else(shape)?)
+            }
+        };
+        let last = seen.get("final").and_then(Value::as_str).unwrap_or(target);
+        all.push(Looked { target: target.to_owned(), status, last: last.to_owned() });
+    }
+    Ok(all)
+}
+
+fn text(table: &Table, key: &str) -> Result<Option<String>, Wrong> {
+    match table.get(key) {
+        None => Ok(None),
+        Some(item) => match item.as_str() {
+            Some(text) => Ok(Some(text.to_owned())),
+            None => Err(wrong(key, "a text in quotes")),
+        },
+    }
+}
+
+/// One text, or a list of them.
+fn list(table: &Table, key: &str) -> Result<Vec<String>, Wrong> {
+    let shape = || wrong(key, "a text in quotes, or a list of them");
+    let Some(item) = table.get(key) else { return Ok(Vec::new()) };
+    if let Some(text) = item.as_str() {
+        return Ok(vec![text.to_owned()]);
+    }
+    let array = item.as_array().ok_or_else(shape)?;
+    array.iter().map(|value| value.as_str().map(str::to_owned).ok_or_else(shape)).collect()
+}
+
+fn date(table: &Table, key: &str) -> Result<Option<Date>, Wrong> {
+    let shape = || wrong(key, "a day such as 2027-05-22");
+    let Some(item) = table.get(key) else { return Ok(None) };
+    let written = match (item.as_datetime(), item.as_str()) {
+        (Some(time), _) => time.date.map(|date| date.to_string()),
+        (None, text) => text.map(str::to_owned),
+    };
+    written.ok_or_else(shape)?.parse().map(Some).map_err(|_| shape())
+}
+
+fn day(date: Date) -> Item {
+    let written: Datetime = date.to_string().parse().expect("a day is written alike in both");
+    toml_edit::value(written)
+}
+
+fn wrong(key: &str, shape: &str) -> Wrong {
+    (format!("{key} is not what it should be"), format!("Write {shape}."))
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    fn entry(text: &str) -> Result<Entry, Wrong> {
+        let document: toml_edit::DocumentMut = text.parse().unwrap();
+        Entry::read(document.as_table())
+    }
+
+    #[test]
+    fn what_is_written_is_read_again() {
+        let whole = Entry {
+            aside: Aside::Works,
+            reason: "they refuse robots: \"ours\" too".to_owned(),
+            made: Some(Date::constant(2026, 11, 23)),
+            by: Some("mk".to_owned()),
+            until: Some(Date::constant(2027, 5, 22)),
+            targets: vec!["https://b.test/*".to_owned(), "/x".to_owned()],
+            hosts: vec!["*.b.test".to_owned()],
+            pages: vec!["/news/*".to_owned()],
+            causes: vec![Cause::AccessRefused, Cause::Timeout],
+            looked: vec![
+                Looked {
+                    target: "https://b.test/a".to_owned(),
+                    status: Some(403),
+                    last: "https://b.test/a".to_owned(),
+                },
+                Looked {
+                    target: "https://b.test/b".to_owned(),
+                    status: None,
+                    last: "https://b.test/c".to_owned(),
+                },
+            ],
+        };
+        let text = whole.table().to_string();
+        assert_eq!(entry(&text).unwrap(), whole, "{text}");
+        assert!(whole.has_ended(Date::constant(2027, 5, 22)));
+        assert!(!whole.has_ended(Date::constant(2027, 5, 21)));
+    }
+
+    #[test]
+    fn faults_are_named() {
+        for (text, what) in [
+            ("reason = \"x\"", "would cover everything"),
+            ("target = 3", "target is not what it should be"),
+            ("target = \"x\"\nas = \"gone\"", "as is not what it should be"),
+            ("target = \"x\"\nuntil = \"soon\"", "until is not what it should be"),
+            ("target = \"x\"\nuntill = 2027-01-01", "it knows no key \"untill\""),
+            ("cause = [\"not-fond\"]", "there is no cause \"not-fond\""),
+            ("target = \"x\"\nseen = [3]", "seen is not what it should be"),
+            ("target = \"x\"\nreason = 3", "reason is not what it should be"),
+        ] {
+            let (said, hint) = entry(text).unwrap_err();
+            assert!(said.contains(what) && !hint.is_empty(), "{text}: {said} {hint}");
+        }
+        assert_eq!(entry("target = \"x\"").unwrap().aside, Aside::Leave, "the preset");
+    }
+}

@@ -1,0 +1,161 @@
+//! The waivers file: decisions to set findings aside, as text that people read and edit.
+//!
+//! It lies beside the settings file, else beside the store, and is fit for version
+//! control. What this tool writes into it leaves comments and order as they are.
+
+mod entry;
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use jiff::civil::Date;
+use rummage_core::waiver::{Waiver, Waivers};
+use rummage_view::safe;
+use tempfile::NamedTempFile;
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
+
+pub(crate) use entry::Entry;
+
+use crate::config::Config;
+use crate::failure::Failure;
+use crate::output;
+
+/// The name of the file.
+const FILE: &str = "waivers.toml";
+/// The name of its tables.
+const TABLE: &str = "waiver";
+
+const HEAD: &str = "\
+# Findings that are set aside. rummage waive adds to this file, rummage waive --list tells
+# what each covers; comments and order stay as they are. Keys: as = \"leave\" (known, left
+# until its date) or \"works\" (somebody looked; holds while it answers as it did), reason,
+# until, and patterns: target, host, page, cause.
+";
+
+/// The file, read.
+#[derive(Debug)]
+pub(crate) struct File {
+    pub(crate) path: PathBuf,
+    document: DocumentMut,
+    pub(crate) entries: Vec<Entry>,
+}
+
+impl File {
+    /// The file beside the settings, else beside the store; empty where there is none.
+    pub(crate) fn load(config: &Config, store: &Path) -> Result<File, Failure> {
+        let folder = config.folder().or(store.parent()).unwrap_or(Path::new(""));
+        let path = folder.join(FILE);
+        let text = match std::fs::read_to_string(&path) {
+            Ok(text) => text,
+            Err(why) if why.kind() == std::io::ErrorKind::NotFound => HEAD.to_owned(),
+            Err(why) => {
+                return Err(wrong(
+                    &path,
+                    format!("cannot be read: {why}"),
+                    "Check its permissions.",
+                ));
+            }
+        };
+        let document: DocumentMut = text.parse().map_err(|error: toml_edit::TomlError| {
+            wrong(&path, format!("is no TOML: {}", error.to_string().trim()), "Mend the line.")
+        })?;
+        let mut entries = Vec::new();
+        for (name, item) in document.iter() {
+            let tables = item.as_array_of_tables().filter(|_| name == TABLE).ok_or_else(|| {
+                let what = format!("has \"{}\", which is no waiver", safe(name));
+                wrong(&path, what, "A waiver begins with a line [[waiver]].")
+            })?;
+            for (at, table) in tables.iter().enumerate() {
+                let entry = Entry::read(table).map_err(|(what, hint)| {
+                    wrong(&path, format!("has a fault in waiver {}: {what}", at + 1), &hint)
+                })?;
+                entries.push(entry);
+            }
+        }
+        Ok(File { path, document, entries })
+    }
+
+    /// The decisions, as the core takes them; some have ended by that day.
+    pub(crate) fn waivers(&self, today: Date) -> Waivers {
+        let waiver = |entry: &Entry| Waiver { ended: entry.has_ended(today), ..entry.waiver() };
+        Waivers(self.entries.iter().map(waiver).collect())
+    }
+
+    /// Adds a decision at the end, and gives its number.
+    pub(crate) fn add(&mut self, entry: Entry) -> usize {
+        let tables =
+            self.document.entry(TABLE).or_insert(Item::ArrayOfTables(ArrayOfTables::new()));
+        if let Some(tables) = tables.as_array_of_tables_mut() {
+            tables.push(entry.table());
+        }
+        self.entries.push(entry);
+        self.entries.len()
+    }
+
+    /// Takes decisions away, by their numbers from 1.
+    pub(crate) fn lift(&mut self, numbers: &[usize]) -> Result<Vec<Entry>, Failure> {
+        let mut numbers: Vec<usize> = numbers.to_vec();
+        numbers.sort_unstable();
+        numbers.dedup();
+        if let Some(unknown) = numbers.iter().find(|n| !(1..=self.entries.len()).contains(*n)) {
+            return Err(Failure::Usage {
+                what: format!("there is no waiver {unknown}"),
+                hint: "rummage waive --list numbers those that there are.".to_owned(),
+            });
+        }
+        let mut lifted = Vec::new();
+        for number in numbers.into_iter().rev() {
+            let tables = self.document.get_mut(TABLE).and_then(Item::as_array_of_tables_mut);
+            if let Some(tables) = tables {
+                let above = tables.get(number - 1).map(comments_apart).unwrap_or_default();
+                tables.remove(number - 1);
+                match (above.is_empty(), tables.get_mut(number - 1)) {
+                    (true, _) => {}
+                    (false, Some(next)) => {
+                        let own = prefix(next).trim_start().to_owned();
+                        next.decor_mut().set_prefix(format!("{above}\n\n{own}"));
+                    }
+                    (false, None) => {
+                        let end = self.document.trailing().as_str().unwrap_or_default().to_owned();
+                        self.document.set_trailing(format!("{above}\n{end}"));
+                    }
+                }
+            }
+            lifted.insert(0, self.entries.remove(number - 1));
+        }
+        Ok(lifted)
+    }
+
+    /// Writes the file, in whole or not at all.
+    pub(crate) fn save(&self) -> Result<(), Failure> {
+        let cannot = |why: std::io::Error| {
+            wrong(&self.path, format!("cannot be written: {why}"), "Check the folder.")
+        };
+        let folder = self.path.parent().filter(|folder| !folder.as_os_str().is_empty());
+        let mut file = NamedTempFile::new_in(folder.unwrap_or(Path::new("."))).map_err(cannot)?;
+        file.write_all(self.document.to_string().as_bytes()).map_err(cannot)?;
+        output::make_readable(file.as_file());
+        file.persist(&self.path).map_err(|error| cannot(error.error))?;
+        Ok(())
+    }
+}
+
+fn prefix(table: &Table) -> &str {
+    table.decor().prefix().and_then(|prefix| prefix.as_str()).unwrap_or_default()
+}
+
+/// The comments before a table but those that stand right above it: these are about it, the
+/// others about the file or a part of it.
+fn comments_apart(table: &Table) -> String {
+    let (apart, _) = prefix(table).rsplit_once("\n\n").unwrap_or_default();
+    apart.trim_end().to_owned()
+}
+
+/// Today, in the zone of this machine.
+pub(crate) fn today() -> Date {
+    jiff::Zoned::now().date()
+}
+
+fn wrong(path: &Path, what: String, hint: &str) -> Failure {
+    Failure::Usage { what: format!("{} {what}", path.display()), hint: hint.to_owned() }
+}

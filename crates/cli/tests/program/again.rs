@@ -1,0 +1,128 @@
+//! What was found is asked again: healed, taken out, as it was.
+
+use std::collections::BTreeSet;
+
+use rummage_demo::{Act, Scenario, museum};
+use serde_json::Value;
+
+use crate::harness::{Said, Stage};
+use crate::options::{page, site};
+
+/// The links of a run, without the times at which they were checked.
+fn links(stage: &Stage) -> Vec<Value> {
+    let all = ["findings", "--all", "--format", "jsonl"];
+    let mut rows = stage.run(&all).ends(0).json();
+    for row in &mut rows {
+        row.as_object_mut().unwrap().remove("checked_at");
+        row.as_object_mut().unwrap().remove("standing");
+    }
+    rows
+}
+
+/// Addresses that were asked, as `-v` tells of them.
+fn asked(said: &Said) -> BTreeSet<String> {
+    let requests = said.err.lines().filter(|line| line.starts_with("GET "));
+    requests.map(|line| line.split(' ').nth(1).unwrap().to_owned()).collect()
+}
+
+#[test]
+fn a_recheck_of_what_has_not_changed_changes_nothing_and_asks_no_more_than_it_must() {
+    let stage = Stage::new(&museum());
+    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms"]).ends(1);
+    let before = links(&stage);
+    for (words, most) in [
+        (vec!["--cause", "not-found"], 110),
+        (vec!["http://boats.hollin-wharf.test/hire/punts"], 6),
+        (vec!["--host", "*.westshire.test", "--verdict", "broken,doubtful"], 20),
+    ] {
+        let words = [&["recheck", "-v"], words.as_slice()].concat();
+        let said = stage.run(&words).ends(1);
+        assert!(said.out.contains(": 0 healed, 0 worse, 0 otherwise"), "{said}");
+        assert!(said.out.contains("0 broke, 0 came back, 0 healed, 65 still open"), "{said}");
+        let asked = asked(&said);
+        assert!(asked.len() <= most, "{} asked: {said}", asked.len());
+        assert!(!said.err.contains("HEAD "), "{said}");
+        assert_eq!(links(&stage), before, "{words:?}");
+    }
+    let trace = stage.run(&["trace", "https://www.ashlock-canal.test/volunteers/rota.html"]);
+    assert!(trace.out.contains("over 4 runs"), "{trace}");
+}
+
+/// A page with three broken links, and others.
+fn worn() -> Scenario {
+    let home = "<a href=/page>p</a><a href=/well>w</a><a href=/other>o</a>";
+    let links = "<a href=/back>b</a><a href=/out>o</a><a href=/still>s</a>";
+    site("a.test", &[("/", page(home)), ("/page", page(links)), ("/well", page(""))])
+}
+
+/// The same, where one is back, one was taken out, and a new one was put in.
+fn mended() -> Scenario {
+    let home = "<a href=/page>p</a><a href=/well>w</a><a href=/other>o</a>";
+    let links = "<a href=/back>b</a><a href=/still>s</a><a href=/fresh>f</a>";
+    let paths = [
+        ("/", page(home)),
+        ("/page", page(links)),
+        ("/back", page("")),
+        ("/well", Act::status(500)),
+    ];
+    site("a.test", &paths)
+}
+
+#[test]
+fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
+    let (one, two) = (Stage::new(&worn()), Stage::new(&mended()));
+    let store = one.path("store.db").display().to_string();
+    one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
+    let recheck = ["recheck", "--page", "/page", "-v", "--store", &store, "--timeout", "200ms"];
+    let said = two.run(&recheck).ends(1);
+    let tail = said.out.split_once("\n\n").expect("a head, then the targets").1;
+    insta::assert_snapshot!(tail, @r"
+    healed   http://a.test/back
+             was broken, not found, 404; is sound, answered, 200
+    healed   http://a.test/out
+             was broken, not found, 404; the 1 link to it is gone
+    same     http://a.test/still
+             still broken, not found, 404
+    ");
+    let addresses: Vec<String> = asked(&said).into_iter().collect();
+    let own = ["", "back", "fresh", "page", "still"];
+    let unasked = ["http://a.test/other", "http://a.test/well", "http://a.test/out"];
+    assert!(unasked.iter().all(|address| !addresses.contains(&(*address).to_owned())), "{said}");
+    assert!(own.iter().all(|name| addresses.contains(&format!("http://a.test/{name}"))), "{said}");
+    assert!(said.out.contains("1 broke, 0 came back, 2 healed, 2 still open"), "{said}");
+
+    let jsonl = ["recheck", "http://a.test/back", "/still", "--format", "jsonl", "--store", &store];
+    let rows = two.run(&jsonl).ends(1).json();
+    assert_eq!(rows.len(), 2);
+    assert_eq!(rows[0]["target"], "http://a.test/back");
+    assert_eq!(
+        (&rows[0]["before"]["verdict"], &rows[0]["links_after"]),
+        (&"sound".into(), &1.into())
+    );
+    assert_eq!(rows[1]["after"]["cause"], "not-found");
+    let well = two.run(&["recheck", "a.test/well", "--store", &store, "--fail-on", "new"]).ends(1);
+    assert!(well.out.contains("1 worse"), "{well}");
+}
+
+#[test]
+fn a_recheck_says_what_it_cannot_do() {
+    let stage = Stage::new(&worn());
+    let none = stage.run(&["recheck"]).ends(4);
+    assert!(none.err.contains("there is no store at"), "{none}");
+    stage.run(&["crawl", "http://a.test"]).ends(1);
+    let unknown = stage.run(&["recheck", "nowhere"]).ends(2);
+    insta::assert_snapshot!(unknown.err, @r#"
+    error: run 1 knows no address with "nowhere" in it
+      Give an address, or a part of one, from: rummage findings
+    "#);
+    let nothing = stage.run(&["recheck", "--cause", "timeout"]).ends(1);
+    assert_eq!(
+        (nothing.out.as_str(), nothing.err.as_str()),
+        ("", "nothing fits: nothing was asked\n")
+    );
+    let gone = Stage::new(&site("b.test", &[("/", page(""))]));
+    let store = stage.path("store.db").display().to_string();
+    let said = gone.run(&["recheck", "--store", &store]).ends(4);
+    assert!(said.err.contains("the start http://a.test/ gave no page"), "{said}");
+    assert_eq!(stage.run(&["sites", "runs"]).ends(0).out.lines().count(), 2, "no run is left");
+}

@@ -1,0 +1,143 @@
+//! What is due when, entries for cron and systemd, and what a second crawl leaves alone.
+
+use std::process::Command;
+
+use rummage_demo::{Act, Scenario, museum};
+use serde_json::Value;
+
+use crate::harness::Stage;
+use crate::options::{page, site};
+
+/// A site with links to others: one is sound, one is broken, one fails.
+fn links() -> Scenario {
+    let home = "<a href=/own>o</a><a href=http://c.test/fine>f</a>\
+        <a href=http://b.test/lost>l</a><a href=http://b.test/fails>x</a>";
+    let mut scenario = site("a.test", &[("/", page(home)), ("/own", page(""))]);
+    let paths = [("/", page("")), ("/fails", Act::status(500))];
+    scenario.hosts.extend(site("b.test", &paths).hosts);
+    scenario.hosts.extend(site("c.test", &[("/fine", page("fine"))]).hosts);
+    scenario
+}
+
+const CRAWL: [&str; 5] = ["crawl", "http://a.test", "--timeout", "200ms", "-v"];
+
+/// How long after its last check each address is to be asked, in minutes.
+fn gaps(rows: &[Value]) -> Vec<(String, String, i64)> {
+    let time =
+        |row: &Value, key: &str| -> jiff::Timestamp { row[key].as_str().unwrap().parse().unwrap() };
+    let gap = |row: &Value| time(row, "due").duration_since(time(row, "checked_at")).as_mins();
+    let text = |row: &Value, key: &str| row[key].as_str().unwrap().to_owned();
+    rows.iter().map(|row| (text(row, "target"), text(row, "why"), gap(row))).collect()
+}
+
+#[test]
+fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
+    let stage = Stage::new(&links());
+    stage.run(&CRAWL).ends(1);
+    let rows = stage.run(&["schedule", "--format", "jsonl"]).ends(0).json();
+    let gaps = gaps(&rows);
+    let is = |at: usize, target: &str, why: &str, minutes: std::ops::RangeInclusive<i64>| {
+        let (said, because, gap) = &gaps[at];
+        assert_eq!((said.as_str(), because.as_str()), (target, why), "{gaps:?}");
+        assert!(minutes.contains(gap), "{gaps:?}");
+    };
+    assert_eq!(gaps.len(), 3, "its own sound pages are asked with each crawl: {gaps:?}");
+    is(0, "http://b.test/fails", "may pass", 27..=33);
+    let day = 1295..=1585;
+    let (fine, lost) = if gaps[1].0.ends_with("fine") { (1, 2) } else { (2, 1) };
+    is(fine, "http://c.test/fine", "new", day.clone());
+    is(lost, "http://b.test/lost", "wrong", day);
+
+    let none = stage.run(&["recheck", "--due"]).ends(1);
+    assert_eq!(none.err, "nothing is due: nothing was asked\n");
+    let later = stage.run(&["schedule", "--as-of", "2999-01-01"]).ends(0);
+    assert!(later.out.contains("3 addresses to be asked again, 3 due by now"), "{later}");
+    // A rhythm by which all is due at once.
+    let toml = "[site.a]\nstart = \"http://a.test/\"\ndue-broken = \"1ms\"\n";
+    std::fs::write(stage.path("rummage.toml"), toml).unwrap();
+    let said = stage.run(&["schedule"]).ends(0);
+    assert!(said.out.contains("3 addresses to be asked again"), "{said}");
+    for (as_of, what) in [("soon", "write a day such as"), ("2026-13-01", "write a day such as")] {
+        let said = stage.run(&["schedule", "--as-of", as_of]).ends(2);
+        assert!(said.err.contains(what), "{said}");
+    }
+}
+
+#[test]
+fn what_is_sound_and_not_due_is_not_asked_again_by_a_second_crawl() {
+    let stage = Stage::new(&links());
+    stage.run(&CRAWL).ends(1);
+    let second = stage.run(&CRAWL).ends(1);
+    assert!(!second.err.contains("http://c.test/fine"), "{second}");
+    assert!(second.err.contains("GET http://b.test/lost 404"), "what is broken is: {second}");
+    assert!(second.out.contains("not asked again: seen by an earlier run, up to "), "{second}");
+    let row = |said: &crate::harness::Said| {
+        let rows = said.json();
+        rows.into_iter().find(|row| row["target"] == "http://c.test/fine").unwrap()
+    };
+    let listed = ["findings", "--all", "--format", "jsonl", "--run"];
+    let one = row(&stage.run(&[listed.as_slice(), &["1"]].concat()));
+    let two = row(&stage.run(&[listed.as_slice(), &["2"]].concat()));
+    assert_eq!(one, two, "with the time of its check");
+    let trace = stage.run(&["trace", "http://c.test/fine"]).ends(0);
+    assert!(trace.out.contains("200"), "its evidence is there: {trace}");
+    let words = [CRAWL.as_slice(), &["--fresh"]].concat();
+    let fresh = stage.run(&words).ends(1);
+    assert!(fresh.err.contains("http://c.test/fine 200"), "{fresh}");
+}
+
+#[test]
+fn a_second_crawl_of_the_museum_says_the_same_and_leaves_others_alone() {
+    let stage = Stage::new(&museum());
+    let words = ["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-v"];
+    let found = |stage: &Stage| {
+        let mut rows = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
+        for row in &mut rows {
+            let row = row.as_object_mut().unwrap();
+            row.retain(|key, _| !matches!(key.as_str(), "checked_at" | "standing"));
+        }
+        rows
+    };
+    stage.run(&words).ends(1);
+    let first = found(&stage);
+    let second = stage.run(&words).ends(1);
+    assert_eq!(found(&stage), first);
+    assert!(second.out.contains("0 broke, 0 came back, 0 healed"), "{second}");
+    for sound in ["http://boats.hollin-wharf.test/", "http://trains.westshire.test/today"] {
+        assert!(!second.err.contains(&format!(" {sound} ")), "{sound} in {second}");
+    }
+}
+
+#[test]
+fn entries_for_cron_and_systemd_are_taken_by_these() {
+    let stage = Stage::new(&links());
+    stage.run(&["crawl", "http://a.test", "--timeout", "200ms", "-q"]).ends(1);
+    let cron = stage.run(&["schedule", "--emit", "cron"]).ends(0).out;
+    let line = cron.lines().find(|line| !line.starts_with('#')).unwrap();
+    let (when, what) = line.split_once(" * * * * ").expect("five fields, then the command");
+    let minutes: Vec<u32> = when.split(',').map(|minute| minute.parse().unwrap()).collect();
+    assert!(minutes.len() == 6 && minutes.windows(2).all(|two| two[1] - two[0] == 10), "{when}");
+    assert!(what.contains(" recheck --due --quiet --site a.test --store "), "{what}");
+    let ran = Command::new("sh").args(["-c", what]).env_clear().output();
+    if let Ok(ran) = ran {
+        assert_eq!(ran.status.code(), Some(1), "nothing is due, something is broken: {ran:?}");
+        assert!(ran.stdout.is_empty() && ran.stderr.is_empty(), "{ran:?}");
+    }
+
+    let units = stage.run(&["schedule", "--emit", "systemd"]).ends(0).out;
+    let (service, timer) = units.split_once("# rummage-recheck.timer").expect("two units");
+    assert!(service.contains("NoNewPrivileges=yes") && timer.contains("OnCalendar="), "{units}");
+    std::fs::write(stage.path("rummage-recheck.service"), service).unwrap();
+    std::fs::write(stage.path("rummage-recheck.timer"), format!("# rummage-recheck.timer{timer}"))
+        .unwrap();
+    // Where there is no systemd, there is nobody to ask.
+    let verify = Command::new("systemd-analyze")
+        .args(["verify", "--user", "./rummage-recheck.service", "./rummage-recheck.timer"])
+        .env("XDG_RUNTIME_DIR", stage.folder.path())
+        .current_dir(stage.folder.path())
+        .output();
+    if let Ok(verify) = verify {
+        let said = String::from_utf8_lossy(&verify.stderr);
+        assert!(!said.contains("rummage-recheck"), "{said}");
+    }
+}

@@ -1,0 +1,138 @@
+//! Findings that are set aside: counted apart, never lost, back when it is time.
+
+use std::fs;
+
+use rummage_demo::{Act, Scenario};
+
+use crate::harness::{Said, Stage};
+use crate::options::{page, site};
+
+/// Two broken links on a page, one of them in a menu, and one that is refused.
+fn worn(refusal: u16) -> Scenario {
+    let menu = "<footer><a href=/rota>rota</a></footer>";
+    let home = page(&format!("<a href=/old>o</a><a href=http://b.test/in>b</a>{menu}"));
+    let mut scenario = site("a.test", &[("/", home), ("/two", page(menu))]);
+    let other = site("b.test", &[("/in", Act::status(refusal)), ("/", page(""))]);
+    scenario.hosts.extend(other.hosts);
+    scenario
+}
+
+fn crawl(stage: &Stage) {
+    stage.run(&["crawl", "http://a.test", "--timeout", "500ms", "-q"]).ends(1);
+}
+
+fn verdicts(said: &Said) -> &str {
+    said.out.lines().find(|line| line.contains(" broken, ")).unwrap_or_else(|| panic!("{said}"))
+}
+
+#[test]
+fn what_is_waived_is_counted_apart_and_comes_back_when_it_is_lifted() {
+    let stage = Stage::new(&worn(403));
+    crawl(&stage);
+    let dry = stage.run(&["waive", "/rota", "--dry-run"]).ends(0);
+    assert!(dry.out.starts_with("would set aside 1 target on 1 link, as --leave"), "{dry}");
+    assert!(!stage.path("waivers.toml").exists(), "nothing is written");
+    let words = ["waive", "/rota", "--reason", "comes back in spring", "--until", "90d"];
+    let said = stage.run(&words).ends(0);
+    assert!(said.out.contains("broken   http://a.test/rota"), "{said}");
+
+    let found = stage.run(&["findings"]).ends(0);
+    assert_eq!(verdicts(&found), "1 broken, 1 doubtful, 0 moved, 0 sound, 1 waived");
+    assert!(!found.out.contains("a.test/rota"), "{found}");
+    let waived = stage.run(&["findings", "--standing", "waived", "--format", "jsonl"]).ends(0);
+    assert_eq!(waived.json().len(), 1);
+    assert_eq!(waived.json()[0]["standing"], "waived");
+    let all = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0);
+    assert!(all.json().iter().any(|row| row["standing"] == "waived"), "never lost: {all}");
+
+    stage
+        .run(&["waive", "--page", "a.test", "--cause", "not-found", "--reason", "all of it"])
+        .ends(0);
+    stage.run(&["findings", "--fail-on", "broken"]).ends(0);
+    stage.run(&["findings", "--fail-on", "doubtful"]).ends(1);
+    stage.run(&["recheck", "/old", "--fail-on", "broken"]).ends(0);
+    let schedule = stage.run(&["schedule"]).ends(0);
+    assert!(schedule.out.contains("  waived    http://a.test/rota"), "{schedule}");
+
+    let list = stage.run(&["waive", "--list"]).ends(0);
+    assert!(list.out.contains("  1  leave  comes back in spring"), "{list}");
+    assert!(list.out.contains("covers 2 targets on 2 links"), "{list}");
+    stage.run(&["waive", "--lift", "1,2"]).ends(0);
+    let found = stage.run(&["findings"]).ends(0);
+    assert_eq!(verdicts(&found), "2 broken, 1 doubtful, 0 moved, 0 sound");
+    let list = stage.run(&["waive", "--list"]).ends(0);
+    assert!(list.out.starts_with("nothing is set aside"), "{list}");
+}
+
+#[test]
+fn what_works_opens_by_itself_when_it_answers_otherwise() {
+    let (one, two) = (Stage::new(&worn(403)), Stage::new(&worn(404)));
+    crawl(&one);
+    let works = ["waive", "--host", "b.test", "--works", "--reason", "they refuse robots"];
+    one.run(&works).ends(0);
+    let file = fs::read_to_string(one.path("waivers.toml")).unwrap();
+    assert!(file.contains("{ target = \"http://b.test/in\", status = 403 }"), "{file}");
+    assert_eq!(
+        verdicts(&one.run(&["findings"]).ends(0)),
+        "2 broken, 0 doubtful, 0 moved, 0 sound, 1 waived"
+    );
+    let store = one.path("store.db").display().to_string();
+    two.run(&["crawl", "http://a.test", "--store", &store, "-q"]).ends(1);
+    let found = two.run(&["findings", "--store", &store]).ends(0);
+    assert!(found.out.contains("http://b.test/in") && !found.out.contains("waived"), "{found}");
+    let list = two.run(&["waive", "--list", "--store", &store]).ends(0);
+    assert!(list.out.contains("reopened: 1 target answers otherwise"), "{list}");
+}
+
+#[test]
+fn people_edit_the_file_and_the_program_keeps_what_they_wrote() {
+    let stage = Stage::new(&worn(403));
+    crawl(&stage);
+    let file = "# Ours.\n\n# About the menu.\n[[waiver]]\ntarget = \"/rota\"   # the menu\n\
+        until = 2020-01-01\nreason = \"old\"\n\n# Never seen.\n[[waiver]]\nhost = \"c.test\"\n";
+    fs::write(stage.path("waivers.toml"), file).unwrap();
+    assert_eq!(
+        verdicts(&stage.run(&["findings"]).ends(0)),
+        "2 broken, 1 doubtful, 0 moved, 0 sound"
+    );
+    let list = stage.run(&["waive", "--list"]).ends(0);
+    assert!(list.out.contains("has ended; open again: 1 target on 1 link"), "{list}");
+    assert!(list.out.contains("covers nothing any more: rummage waive --lift 2"), "{list}");
+    stage.run(&["waive", "/old", "--reason", "mine"]).ends(0);
+    let written = fs::read_to_string(stage.path("waivers.toml")).unwrap();
+    assert!(written.starts_with(file), "comments and order are kept: {written}");
+    stage.run(&["waive", "--lift", "1"]).ends(0);
+    let written = fs::read_to_string(stage.path("waivers.toml")).unwrap();
+    assert!(written.starts_with("# Ours.\n\n# Never seen.\n[[waiver]]\nhost"), "{written}");
+    assert!(!written.contains("About the menu"), "what stood right above goes with it: {written}");
+}
+
+#[test]
+fn wrong_words_and_files_are_refused_and_nothing_is_written() {
+    let stage = Stage::new(&worn(403));
+    crawl(&stage);
+    for (words, what) in [
+        (vec!["waive"], "required"),
+        (vec!["waive", "--reason", "x"], "nothing says what is to be set aside"),
+        (vec!["waive", "/none", "--reason", "x"], "no finding of run 1 fits"),
+        (vec!["waive", "/rota", "--reason", " "], "write some words"),
+        (vec!["waive", "/rota", "--reason", "x", "--until", "soon"], "write a day such as"),
+        (vec!["waive", "/rota", "--reason", "x", "--until", "2020-01-01"], "has passed"),
+        (vec!["waive", "/rota", "--reason", "x", "--works", "--leave"], "cannot be used with"),
+        (vec!["waive", "--lift", "1"], "there is no waiver 1"),
+    ] {
+        let said = stage.run(&words).ends(2);
+        assert!(said.err.contains(what), "{what} in {said}");
+    }
+    assert!(!stage.path("waivers.toml").exists());
+    for (file, what) in [
+        ("[[waiver]]\ntarget = 3", "has a fault in waiver 1: target is not what it should be"),
+        ("[[waver]]\ntarget = \"x\"", "has \"waver\", which is no waiver"),
+        ("[[waiver]\n", "is no TOML"),
+    ] {
+        fs::write(stage.path("waivers.toml"), file).unwrap();
+        let said = stage.run(&["findings"]).ends(2);
+        assert!(said.err.contains(what), "{what} in {said}");
+        assert_eq!(fs::read_to_string(stage.path("waivers.toml")).unwrap(), file);
+    }
+}

@@ -1,0 +1,40 @@
+//! A schedule as JSON Lines: an object for each address, in the order of its time.
+
+use std::io::Write;
+
+use jiff::Timestamp;
+use rummage_store::OpenRun;
+use serde_json::json;
+
+use crate::ViewError;
+use crate::text::Planned;
+
+/// Writes an object for each address of a schedule: `target`, `at`, `due` (RFC 3339, UTC),
+/// `why`, `verdict`, `cause`, `checked_at`, `times`.
+///
+/// # Errors
+/// When the output cannot be written or the store cannot be read.
+pub fn schedule_rows(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    planned: &[Planned],
+    limit: Option<usize>,
+) -> Result<(), ViewError> {
+    let time = |seconds| Timestamp::from_second(seconds).unwrap_or(Timestamp::MAX).to_string();
+    for one in planned.iter().take(limit.unwrap_or(usize::MAX)) {
+        let outcome = run.outcome(one.address)?;
+        let row = json!({
+            "target": run.url(one.address)?,
+            "at": time(one.at),
+            "due": time(one.due),
+            "why": one.why.as_str(),
+            "verdict": outcome.as_ref().map(|outcome| outcome.verdict.as_str()),
+            "cause": outcome.as_ref().and_then(|outcome| outcome.cause).map(|cause| cause.as_str()),
+            "checked_at": time(one.checked.last),
+            "times": one.checked.times,
+        });
+        serde_json::to_writer(&mut *out, &row).map_err(std::io::Error::from)?;
+        out.write_all(b"\n")?;
+    }
+    Ok(())
+}
