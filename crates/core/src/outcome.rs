@@ -93,6 +93,9 @@ pub struct Answer {
     /// The `Last-Modified` field.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub last_modified: Option<String>,
+    /// The server said that nothing has changed (304): all else is what it had said before.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub unchanged: bool,
     /// The body ended before its announced length.
     #[serde(skip_serializing_if = "is_false", default)]
     pub truncated: bool,
@@ -112,6 +115,15 @@ pub struct Answer {
     /// What its page says of itself, where it was read.
     #[serde(skip_serializing_if = "Signs::is_plain", default)]
     pub signs: Signs,
+}
+
+/// By what a server knows whether something has changed (RFC 9110 §8.8).
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Validators {
+    /// The `ETag` that it gave.
+    pub etag: Option<String>,
+    /// The `Last-Modified` that it gave.
+    pub last_modified: Option<String>,
 }
 
 /// A cookie that an answer sets (RFC 6265 §4.1). What it holds is never stored.

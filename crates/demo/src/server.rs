@@ -291,6 +291,13 @@ impl Site {
         }
         let missing = Act::status(404);
         let act = known.paths.get(&path).or_else(|| known.catch_all(&path)).unwrap_or(&missing);
+        if let (Act::Answer(answer), Some(asked)) = (act, field(header::IF_NONE_MATCH))
+            && answer.fields.iter().any(|(name, value)| *name == "etag" && value == asked)
+        {
+            let unchanged =
+                Answer { status: 304, fields: answer.fields.clone(), ..Answer::default() };
+            return Ok(response(&unchanged));
+        }
         let cookies = field(header::COOKIE).unwrap_or_default();
         let visit = Visit {
             head: request.method() == http::Method::HEAD,

@@ -3,7 +3,8 @@
 use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
-use rummage_core::crawl::{AddressId, Crawl, Event, Progress, Reply};
+use rummage_core::crawl::{AddressId, BodyWish, Crawl, Event, Progress, Reply, Request};
+use rummage_core::outcome::{Answer, Ending, Method};
 use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
 use tokio::sync::{mpsc, watch};
 use tokio::task::JoinSet;
@@ -133,6 +134,9 @@ impl Driver {
             self.pass_on(recorder, watch)?;
             self.start_requests();
             self.pass_on(recorder, watch)?;
+            if self.problem.is_some() {
+                return Err(Failed);
+            }
             if self.crawl.is_finished() {
                 let halted = self.crawl.halt().is_some();
                 return Ok(if halted { RunState::Stopped } else { RunState::Finished });
@@ -162,7 +166,8 @@ impl Driver {
     }
 
     fn start_requests(&mut self) {
-        while let Some(request) = self.crawl.poll_request(self.clock.now()) {
+        while let Some(mut request) = self.crawl.poll_request(self.clock.now()) {
+            self.ask_for_changes(&mut request);
             self.in_flight.insert(request.id, (Instant::now(), request.address.clone()));
             let (fetcher, replies) = (self.fetcher.clone(), self.replies.0.clone());
             self.tasks.spawn(async move {
@@ -172,8 +177,37 @@ impl Driver {
         }
     }
 
-    fn take_in(&mut self, reply: Reply) {
+    /// Of a page that was read before, only whether it has changed is asked.
+    fn ask_for_changes(&mut self, request: &mut Request) {
+        let Some(memory) = &self.memory else { return };
+        let is_read = matches!(request.body, BodyWish::Page | BodyWish::Sheet | BodyWish::Sitemap);
+        // A later attempt wants to be sure, and a sketch is of the text, which is not kept.
+        if is_read && !request.later && !request.sketch && request.cookies.is_none() {
+            match memory.validators(&request.address) {
+                Ok(validators) => request.validators = validators,
+                Err(problem) => self.problem = Some(problem),
+            }
+        }
+    }
+
+    /// A page that has not changed is what it was.
+    fn as_it_was(&mut self, reply: &mut Reply) {
+        let unchanged = matches!(&reply.attempt.ending,
+            Ending::Answer(Answer { status: 304, .. }) if reply.attempt.method == Method::Get);
+        let Some(memory) = self.memory.as_ref().filter(|_| unchanged) else { return };
+        match memory.page(self.crawl.address(reply.id)) {
+            Ok(Some((answer, reading))) => {
+                reply.attempt.ending = Ending::Answer(Answer { unchanged: true, ..answer });
+                reply.reading = Some(reading);
+            }
+            Ok(None) => {}
+            Err(problem) => self.problem = Some(problem),
+        }
+    }
+
+    fn take_in(&mut self, mut reply: Reply) {
         self.in_flight.remove(&reply.id);
+        self.as_it_was(&mut reply);
         self.crawl.handle_reply(self.clock.now(), reply);
     }
 

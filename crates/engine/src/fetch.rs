@@ -193,6 +193,17 @@ impl Inner {
         if !is_near(&url) {
             headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip"));
         }
+        if let Some(validators) = &request.validators {
+            let fields = [
+                (header::IF_NONE_MATCH, &validators.etag),
+                (header::IF_MODIFIED_SINCE, &validators.last_modified),
+            ];
+            for (name, value) in fields {
+                if let Some(value) = value.as_deref().and_then(|v| HeaderValue::from_str(v).ok()) {
+                    headers.insert(name, value);
+                }
+            }
+        }
         if let Some(cookies) = &request.cookies
             && let Ok(cookies) = HeaderValue::from_str(cookies)
         {

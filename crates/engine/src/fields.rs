@@ -30,6 +30,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap) -> Answer {
         server: text(headers, &header::SERVER),
         etag: text(headers, &header::ETAG),
         last_modified: text(headers, &header::LAST_MODIFIED),
+        unchanged: false,
         truncated: false,
         retry_after: retry_after(headers, SystemTime::now()),
         challenge: is_challenge(headers),

@@ -252,6 +252,7 @@ fn new_run() -> NewRun {
         version: "0".to_owned(),
         started_at: jiff::Timestamp::now(),
         kind: rummage_store::RunKind::Crawl,
+        own_fields: false,
         epoch_at: jiff::Timestamp::now(),
     }
 }

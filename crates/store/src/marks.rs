@@ -1,6 +1,6 @@
 //! Marks by their number: which are of interest, and what they say.
 
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::rc::Rc;
 
@@ -25,6 +25,12 @@ const ROWS_HELD: usize = 1500;
 #[derive(Debug)]
 pub(crate) struct Marks<'a> {
     db: &'a Connection,
+    index: Rc<Index>,
+}
+
+/// What is held of the marks of a store.
+#[derive(Debug)]
+pub(crate) struct Index {
     words: HashMap<u32, String>,
     /// The first mark of each row, in order.
     firsts: Vec<u32>,
@@ -38,6 +44,8 @@ type Row = Rc<Raw>;
 struct Raw {
     says: Vec<u8>,
     starts: Vec<u32>,
+    /// What they name; empty until somebody asks.
+    targets: OnceCell<Vec<u32>>,
 }
 
 /// Rows that were looked at lately; when there are too many, the older ones go.
@@ -55,7 +63,17 @@ impl<'a> Marks<'a> {
             .collect::<Result<_, _>>()?;
         let mut select = db.prepare("SELECT first FROM mark ORDER BY first")?;
         let firsts = select.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
-        Ok(Marks { db, words, firsts, held: RefCell::default() })
+        Ok(Marks { db, index: Rc::new(Index { words, firsts, held: RefCell::default() }) })
+    }
+
+    /// What is held, to be used [once more](Marks::with_index).
+    pub(crate) fn index(&self) -> Rc<Index> {
+        Rc::clone(&self.index)
+    }
+
+    /// The marks of a store, with what is held already.
+    pub(crate) fn with_index(db: &'a Connection, index: Rc<Index>) -> Marks<'a> {
+        Marks { db, index }
     }
 
     /// The first number that no mark has.
@@ -108,18 +126,22 @@ impl<'a> Marks<'a> {
 
     /// The first mark of the row that a mark stands in.
     fn first(&self, mark: u32) -> u32 {
-        let row = self.firsts.partition_point(|first| *first <= mark).checked_sub(1);
-        row.map_or(0, |row| self.firsts[row])
+        let row = self.index.firsts.partition_point(|first| *first <= mark).checked_sub(1);
+        row.map_or(0, |row| self.index.firsts[row])
     }
 
     /// What a mark names.
     pub(crate) fn target(&self, mark: u32) -> Result<u32, StoreError> {
         let first = self.first(mark);
-        let octets: Vec<u8> = self
-            .db
-            .prepare_cached("SELECT targets FROM mark WHERE first = ?1")?
-            .query_row([first], |row| row.get(0))?;
-        let target = marks::targets(&octets).nth((mark - first) as usize);
+        let row = self.row(first)?;
+        if row.targets.get().is_none() {
+            let octets: Vec<u8> = self
+                .db
+                .prepare_cached("SELECT targets FROM mark WHERE first = ?1")?
+                .query_row([first], |row| row.get(0))?;
+            let _ = row.targets.set(marks::targets(&octets).collect());
+        }
+        let target = row.targets.get().and_then(|all| all.get((mark - first) as usize)).copied();
         target.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
     }
 
@@ -135,7 +157,7 @@ impl<'a> Marks<'a> {
     }
 
     fn row(&self, first: u32) -> Result<Row, StoreError> {
-        let mut held = self.held.borrow_mut();
+        let mut held = self.index.held.borrow_mut();
         if let Some(row) = held.young.get(&first) {
             return Ok(Rc::clone(row));
         }
@@ -156,11 +178,11 @@ impl<'a> Marks<'a> {
             .prepare_cached("SELECT says FROM mark_text WHERE first = ?1")?
             .query_row([first], |row| row.get(0))?;
         let starts = marks::starts(&says);
-        Ok(Rc::new(Raw { says, starts }))
+        Ok(Rc::new(Raw { says, starts, targets: OnceCell::new() }))
     }
 
     fn word(&self, id: u32) -> Result<&str, StoreError> {
         let missing = || StoreError::Damaged(format!("word {id} is missing"));
-        self.words.get(&id).map(String::as_str).ok_or_else(missing)
+        self.index.words.get(&id).map(String::as_str).ok_or_else(missing)
     }
 }

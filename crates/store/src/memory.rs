@@ -1,17 +1,18 @@
 //! What an earlier run has seen, for a run that need not ask it again.
 
 use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Reply};
-use rummage_core::outcome::{Ending, Method};
+use rummage_core::outcome::{Answer, Ending, Method, Validators};
 use rummage_core::reading::Reading;
 use rusqlite::Connection;
 
 use crate::evidence::Evidence;
 use crate::known::Key;
-use crate::marks::Marks;
+use crate::marks::{Index, Marks};
 use crate::records::{Address, RunInfo};
 use crate::replay::titled;
 use crate::{Reader, StoreError};
@@ -24,6 +25,9 @@ pub struct Memory {
     epoch_at: Timestamp,
     known: HashMap<Key, (u32, i64)>,
     seen: HashMap<i64, Seen>,
+    /// Pages that were read, and may be asked whether they have changed.
+    pages: HashMap<Key, (u32, i64)>,
+    marks: Rc<Index>,
 }
 
 /// What one run has seen.
@@ -67,7 +71,15 @@ impl Memory {
         addresses: &[(Address, i64)],
         epoch_at: Timestamp,
     ) -> Result<Memory, StoreError> {
-        let mut memory = Memory { reader, epoch_at, known: HashMap::new(), seen: HashMap::new() };
+        let marks = Marks::of_store(&reader.db)?.index();
+        let mut memory = Memory {
+            reader,
+            epoch_at,
+            known: HashMap::new(),
+            seen: HashMap::new(),
+            pages: HashMap::new(),
+            marks,
+        };
         let mut wanted: HashMap<i64, Vec<bool>> = HashMap::new();
         for (address, run) in addresses {
             let of_run = wanted.entry(*run).or_default();
@@ -81,14 +93,66 @@ impl Memory {
         for (run, wanted) in wanted {
             let is_wanted =
                 |address: u32| wanted.get(address as usize).copied().unwrap_or_default();
-            let seen = Seen {
-                epoch_at: memory.reader.run(run)?.epoch_at,
-                evidence: Evidence::of_run(&memory.reader.db, run, is_wanted)?,
-                versions: versions(&memory.reader.db, run)?,
-            };
+            let seen = Seen::of_run(&memory.reader, run, is_wanted)?;
             memory.seen.insert(run, seen);
         }
         Ok(memory)
+    }
+
+    /// Has the pages that a run read asked whether they have changed, where their server
+    /// says by what it knows that.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn with_pages(mut self, run: i64) -> Result<Memory, StoreError> {
+        let versions = versions(&self.reader.db, run)?;
+        for address in versions.keys() {
+            self.pages.insert(key(&self.reader.db, Address(*address))?, (*address, run));
+        }
+        // What is known of other addresses of that run stays known.
+        let known: HashSet<u32> = self.known.values().map(|(address, _)| *address).collect();
+        let is_wanted = |address: u32| versions.contains_key(&address) || known.contains(&address);
+        let seen = Seen::of_run(&self.reader, run, is_wanted)?;
+        self.seen.insert(run, seen);
+        Ok(self)
+    }
+
+    /// By what the server of a page knows whether it has changed; `None` where it does
+    /// not say, or the page was not read.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn validators(&self, url: &str) -> Result<Option<Validators>, StoreError> {
+        Ok(self.answer(url)?.map(|(answer, _)| answer).and_then(|answer| {
+            let Answer { etag, last_modified, .. } = answer;
+            let any = etag.is_some() || last_modified.is_some();
+            any.then_some(Validators { etag, last_modified })
+        }))
+    }
+
+    /// What was answered for a page when it was read, and what was read.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn page(&self, url: &str) -> Result<Option<(Answer, Reading)>, StoreError> {
+        let Some((answer, version)) = self.answer(url)? else { return Ok(None) };
+        Ok(Some((answer, self.reading(version)?)))
+    }
+
+    fn answer(&self, url: &str) -> Result<Option<(Answer, u32)>, StoreError> {
+        let Some((address, run)) = self.pages.get(&Key::of_text(url.as_bytes())) else {
+            return Ok(None);
+        };
+        let Some(seen) = self.seen.get(run) else { return Ok(None) };
+        let Some(version) = seen.versions.get(address) else { return Ok(None) };
+        let (attempts, _) = seen.evidence.attempts(&self.reader.db, *address)?;
+        let last = attempts.into_iter().rfind(|attempt| attempt.method == Method::Get);
+        Ok(last.and_then(|attempt| match attempt.ending {
+            Ending::Answer(answer) if answer.is_success() && !answer.truncated => {
+                Some((answer, *version))
+            }
+            _ => None,
+        }))
     }
 
     /// What was seen when an address was asked last, in its order; empty where nothing is
@@ -120,7 +184,7 @@ impl Memory {
     }
 
     fn reading(&self, version: u32) -> Result<Reading, StoreError> {
-        self.reader.reading(version, &Marks::of_store(&self.reader.db)?)
+        self.reader.reading(version, &Marks::with_index(&self.reader.db, Rc::clone(&self.marks)))
     }
 
     /// A moment of an earlier run as one of the run that is told.
@@ -128,6 +192,20 @@ impl Memory {
         let between = epoch_at.duration_since(self.epoch_at).as_micros();
         let micros = i128::from(at.as_micros()) + between;
         Moment::from_micros(u64::try_from(micros).unwrap_or_default())
+    }
+}
+
+impl Seen {
+    fn of_run(
+        reader: &Reader,
+        run: i64,
+        is_wanted: impl Fn(u32) -> bool,
+    ) -> Result<Seen, StoreError> {
+        Ok(Seen {
+            epoch_at: reader.run(run)?.epoch_at,
+            evidence: Evidence::of_run(&reader.db, run, is_wanted)?,
+            versions: versions(&reader.db, run)?,
+        })
     }
 }
 

@@ -121,7 +121,7 @@ fn run_where(
 ) -> Result<Option<RunInfo>, StoreError> {
     let sql = format!(
         "SELECT run.id, site, url, asked_for, title, started_at, took_us, state, run.version,
-                bounds, placeholders = 'broken', options, kind, epoch_at
+                bounds, placeholders = 'broken', options, kind, epoch_at, own_fields
          FROM run
          JOIN address ON address.id = run.start
          LEFT JOIN run_page ON run_page.run = run.id AND run_page.address = run.start
@@ -144,6 +144,7 @@ fn run_where(
             options: row.get(11)?,
             kind: RunKind::named(&row.get::<_, String>(12)?),
             epoch_at: timestamp(&row.get::<_, String>(13)?),
+            own_fields: row.get(14)?,
         })
     };
     Ok(db.query_row(&sql, params, info).optional()?)

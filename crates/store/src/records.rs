@@ -104,6 +104,8 @@ pub struct RunInfo {
     pub title: Option<String>,
     /// What kind of pass it is.
     pub kind: RunKind,
+    /// Header fields of its own were sent.
+    pub own_fields: bool,
     /// When the run began.
     pub started_at: Timestamp,
     /// From when its moments are counted: before it began where it tells what earlier

@@ -12,6 +12,7 @@ use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder};
 use rusqlite::{OptionalExtension, params};
 
 use crate::marks::Marks;
+use crate::pack::marks::Written;
 use crate::pack::{entries, places};
 use crate::records::RunInfo;
 use crate::{Reader, StoreError, endings, pack};
@@ -167,8 +168,14 @@ impl Reader {
         }
         let mut target = self.db.prepare_cached("SELECT url FROM address WHERE id = ?1")?;
         for place in places::unpack(links) {
-            let address: String =
-                target.query_row([marks.target(place.mark)?], |row| row.get(0))?;
+            // Most references are not written as their address is.
+            let is_own =
+                marks.with(place.mark, |said| matches!(said.written, Written::Other(_)))?;
+            let address: String = if is_own {
+                String::new()
+            } else {
+                target.query_row([marks.target(place.mark)?], |row| row.get(0))?
+            };
             marks.with(place.mark, |said| {
                 let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
                 let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;

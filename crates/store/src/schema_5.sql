@@ -7,3 +7,7 @@ ALTER TABLE run ADD COLUMN kind TEXT NOT NULL DEFAULT 'crawl';
 -- what earlier runs have seen.
 ALTER TABLE run ADD COLUMN epoch_at TEXT NOT NULL DEFAULT '';
 UPDATE run SET epoch_at = started_at;
+
+-- 1 where header fields of its own were sent: what they hold is not kept, so that nobody
+-- knows whether another run would be shown the same pages.
+ALTER TABLE run ADD COLUMN own_fields INTEGER NOT NULL DEFAULT 0;

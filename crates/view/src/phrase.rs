@@ -196,6 +196,9 @@ pub fn ending(ending: &Ending) -> String {
 /// The status, and what the answer says beside it.
 fn answer(answer: &Answer) -> String {
     let mut out = answer.status.to_string();
+    if answer.unchanged {
+        out.push_str(", unchanged (304)");
+    }
     if answer.truncated {
         out.push_str(", cut short");
     }

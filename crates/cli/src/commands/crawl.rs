@@ -156,7 +156,7 @@ impl Plan {
         let reader = Reader::open(store)?;
         let site = reader.site_of(&start.text)?.filter(|_| !args.fresh);
         let memory = match site {
-            Some(site) => memory::of_sound(store, &site, &settled, new.started_at)?,
+            Some(site) => memory::of_sound(store, &site, &settled, &asking, new.started_at)?,
             None => None,
         };
         if let Some((_, epoch_at)) = &memory {
@@ -236,6 +236,7 @@ pub(super) fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> Ne
         version: env!("CARGO_PKG_VERSION").to_owned(),
         started_at: now,
         kind: RunKind::Crawl,
+        own_fields: !asking.header.is_empty(),
         epoch_at: now,
         placeholders_are_broken: placeholders,
     }

@@ -15,6 +15,7 @@ use url::Url;
 
 use super::crawl::{new_run, runtime};
 use super::findings;
+use super::memory::reads_alike;
 use super::plain::{config, options_of, settings};
 use crate::args::{Everywhere, FINDINGS, RecheckArgs, RecheckFormat};
 use crate::config::Config;
@@ -166,7 +167,10 @@ impl Plan {
             ..new_run(&base.asked_for, &asking, &settled)
         };
         let before = new.started_at.duration_since(new.epoch_at);
-        let memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
+        let mut memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
+        if reads_alike(base, &asking) {
+            memory = memory.with_pages(base.number)?;
+        }
         Ok(Plan {
             start,
             settings: Settings { by_get: true, ..settings(&asking, &settled)? },

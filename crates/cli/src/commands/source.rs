@@ -78,6 +78,7 @@ fn request(page: &str) -> Request {
         later: false,
         cookies: None,
         sketch: false,
+        validators: None,
     }
 }
 

@@ -141,3 +141,53 @@ fn entries_for_cron_and_systemd_are_taken_by_these() {
         assert!(!said.contains("rummage-recheck"), "{said}");
     }
 }
+
+/// Three pages that say by a validator when they change.
+fn dated(menu: &str, news: &str, etag: &str) -> Scenario {
+    let page = |html: &str| page(&format!("{html}{menu}"));
+    let home = page("<a href=/news>n</a><a href=/still#there>s</a>");
+    let still = page("<p id=there>p</p><a href=/gone>g</a>").with("etag", "\"still-1\"");
+    let paths = [
+        ("/", home.with("etag", "\"home-1\"")),
+        ("/news", page(news).with("etag", etag)),
+        ("/still", still),
+    ];
+    site("a.test", &paths)
+}
+
+#[test]
+fn pages_that_have_not_changed_are_not_sent_again_and_say_what_they_said() {
+    let (one, two) = (
+        Stage::new(&dated("", "<a href=/lost>l</a>", "\"news-1\"")),
+        Stage::new(&dated("", "<a href=/mislaid>m</a>", "\"news-2\"")),
+    );
+    let store = one.path("store.db").display().to_string();
+    let crawl = ["crawl", "http://a.test", "-v", "--store", &store];
+    let listed = ["findings", "--all", "--format", "jsonl", "--store", &store];
+    let links = |stage: &Stage| {
+        let rows = stage.run(&listed).ends(0).json();
+        let text = |row: &Value| format!("{} {} {}", row["page"], row["target"], row["verdict"]);
+        rows.iter().map(text).collect::<Vec<String>>()
+    };
+    one.run(&crawl).ends(1);
+    let first = links(&one);
+    let second = one.run(&crawl).ends(1);
+    for page in ["", "news", "still"] {
+        let told = format!("GET http://a.test/{page} 200, unchanged (304)");
+        assert!(second.err.contains(&told), "{told} in {second}");
+    }
+    assert_eq!(links(&one), first);
+    let third = two.run(&crawl).ends(1);
+    assert!(third.err.contains("GET http://a.test/still 200, unchanged (304)"), "{third}");
+    assert!(third.err.contains("GET http://a.test/news 200 ("), "{third}");
+    assert!(third.out.contains("1 broke, 0 came back, 1 healed, 1 still open"), "{third}");
+    // Of what was read with other fields, nobody knows whether it would be the same.
+    for words in [["--user-agent", "other"], ["--header", "X-Who: me"]] {
+        let said = two.run(&[crawl.as_slice(), &words].concat()).ends(1);
+        assert!(!said.err.contains("304"), "{said}");
+    }
+    let said = two.run(&[crawl.as_slice(), &["--fresh"]].concat()).ends(1);
+    assert!(!said.err.contains("304"), "{said}");
+    let trace = two.run(&["trace", "a.test/still", "--store", &store]).ends(0);
+    assert!(trace.out.contains("http://a.test/still"), "{trace}");
+}

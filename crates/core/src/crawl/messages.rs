@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use crate::Moment;
-use crate::outcome::{Answer, Attempt, Method};
+use crate::outcome::{Answer, Attempt, Method, Validators};
 use crate::pace::Slowing;
 use crate::reading::{Format, Reading};
 use crate::scope::{Bounds, Scope};
@@ -110,6 +110,9 @@ pub struct Request {
     pub cookies: Option<String>,
     /// Make a hash of the page's text (see [`Reading::sketch`]).
     pub sketch: bool,
+    /// Ask only whether it has changed since it was read (RFC 9110 §13.1); the crawl
+    /// leaves that to whoever keeps what was read.
+    pub validators: Option<Validators>,
 }
 
 /// How a request ended.

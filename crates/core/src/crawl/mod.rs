@@ -385,6 +385,7 @@ impl Crawl {
                 cookies: None,
                 address: self.address(id).to_owned(),
                 sketch: false,
+                validators: None,
             };
         }
         let body = self.body_wish(id);
@@ -406,6 +407,7 @@ impl Crawl {
             cookies: None,
             address: self.address(id).to_owned(),
             sketch,
+            validators: None,
         };
         if let Some(chain) = self.chains.get(&id) {
             chain.address().clone_into(&mut request.address);

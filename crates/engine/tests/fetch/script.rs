@@ -99,6 +99,7 @@ pub(crate) fn request(address: &str) -> Request {
         later: false,
         cookies: None,
         sketch: false,
+        validators: None,
     }
 }
 

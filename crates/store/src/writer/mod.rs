@@ -43,6 +43,8 @@ pub struct NewRun {
     pub started_at: Timestamp,
     /// What kind of pass it is.
     pub kind: RunKind,
+    /// Header fields of its own are sent.
+    pub own_fields: bool,
     /// From when its moments are counted: when it begins, or earlier where it tells what
     /// earlier runs have seen.
     pub epoch_at: Timestamp,
@@ -238,8 +240,8 @@ impl RunWriter {
     fn insert_run(&mut self, start: AddressId, bounds: &Bounds) -> Result<(), StoreError> {
         self.db.execute(
             "INSERT INTO run (site, start, asked_for, options, bounds, version, started_at,
-                              placeholders, kind, epoch_at, state)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, 'going')",
+                              placeholders, kind, epoch_at, own_fields, state)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, 'going')",
             params![
                 bounds.name(),
                 self.ids[start.index()],
@@ -251,6 +253,7 @@ impl RunWriter {
                 if self.new.placeholders_are_broken { "broken" } else { "doubtful" },
                 self.new.kind.as_str(),
                 self.new.epoch_at.to_string(),
+                self.new.own_fields,
             ],
         )?;
         self.run = Some(self.db.last_insert_rowid());
@@ -320,6 +323,7 @@ mod tests {
             version: "0".to_owned(),
             started_at: Timestamp::UNIX_EPOCH,
             kind: RunKind::Crawl,
+            own_fields: false,
             epoch_at: Timestamp::UNIX_EPOCH,
         }
     }

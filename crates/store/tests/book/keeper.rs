@@ -130,6 +130,7 @@ pub(crate) fn new_run() -> NewRun {
         version: "0.0.0".to_owned(),
         started_at: Timestamp::UNIX_EPOCH,
         kind: RunKind::Crawl,
+        own_fields: false,
         epoch_at: Timestamp::UNIX_EPOCH,
     }
 }
