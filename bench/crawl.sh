@@ -12,6 +12,7 @@ cd "$(dirname "$0")/.."
 rounds=${1:-5}
 work=target/bench
 port=${PORT:-8931}
+again=$((port + 1))
 mkdir -p "$work/nginx"
 
 cargo build --release --quiet
@@ -26,12 +27,14 @@ daemon off;
 events { worker_connections 1024; }
 http {
   types { text/html html; text/css css; image/jpeg jpg; }
+  log_format octets '\$bytes_sent';
   access_log off;
   sendfile on;
   keepalive_requests 100000;
   client_body_temp_path body; proxy_temp_path proxy; fastcgi_temp_path fcgi;
   uwsgi_temp_path uwsgi; scgi_temp_path scgi;
   server { listen 127.0.0.1:$port; root $PWD/$work/site; }
+  server { listen 127.0.0.1:$again; root $PWD/$work/site; access_log octets octets; }
 }
 CONF
 nginx -p "$PWD/$work/nginx/" -c "$PWD/$work/nginx.conf" &
@@ -60,3 +63,22 @@ for round in $(seq "$rounds"); do
 done
 target/release/rummage findings --store "$work/store.db" | head -n 4
 ls -l "$work/store.db" | awk '{ printf "store: %.1f MiB\n", $5 / 1048576 }'
+
+# The same site twice over, unchanged: what a second crawl costs beside the first.
+octets() { awk '{ sum += $1 } END { print sum + 0 }' "$work/nginx/octets"; }
+rm -f "$work"/twice.db*
+: >"$work/nginx/octets"
+crawl=(target/release/rummage crawl "127.0.0.1:$again" --externals note --store "$work/twice.db" --quiet)
+read -r first _ < <(seconds "${crawl[@]}")
+size=$(stat -c %s "$work/twice.db")
+sent=$(octets) before=$(octets)
+for round in $(seq "$rounds"); do
+  read -r second memory < <(seconds "${crawl[@]}")
+  now=$(octets)
+  grown=$(stat -c %s "$work/twice.db")
+  awk -v n="$round" -v a="$first" -v b="$second" -v x="$sent" -v y="$((now - before))" \
+    -v s="$size" -v g="$((grown - size))" -v m="$memory" \
+    'BEGIN { printf "again %d: %.2f s beside %.2f s (%.2f), %.2f %% of the octets, store +%.1f %%, %d MiB\n",
+             n, b, a, b / a, 100 * y / x, 100 * g / s, m }'
+  size=$grown before=$now
+done

@@ -1,5 +1,6 @@
 //! What an earlier run has seen, for a run that need not ask it again.
 
+use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
@@ -14,7 +15,7 @@ use crate::evidence::Evidence;
 use crate::known::Key;
 use crate::marks::{Index, Marks};
 use crate::records::{Address, RunInfo};
-use crate::replay::titled;
+use crate::replay::{Urls, titled};
 use crate::{Reader, StoreError};
 
 /// What earlier runs have seen, by address. See the [module](self).
@@ -28,6 +29,7 @@ pub struct Memory {
     /// Pages that were read, and may be asked whether they have changed.
     pages: HashMap<Key, (u32, i64)>,
     marks: Rc<Index>,
+    urls: RefCell<Urls>,
 }
 
 /// What one run has seen.
@@ -79,6 +81,7 @@ impl Memory {
             seen: HashMap::new(),
             pages: HashMap::new(),
             marks,
+            urls: RefCell::default(),
         };
         let mut wanted: HashMap<i64, Vec<bool>> = HashMap::new();
         for (address, run) in addresses {
@@ -135,8 +138,13 @@ impl Memory {
     /// # Errors
     /// When the store cannot be read.
     pub fn page(&self, url: &str) -> Result<Option<(Answer, Reading)>, StoreError> {
+        // One lock for the many questions that a page takes; none between pages, so that
+        // the log of what is written meanwhile does not grow for ever.
+        let reading = self.reader.db.unchecked_transaction()?;
         let Some((answer, version)) = self.answer(url)? else { return Ok(None) };
-        Ok(Some((answer, self.reading(version)?)))
+        let page = self.reading(version)?;
+        reading.commit()?;
+        Ok(Some((answer, page)))
     }
 
     fn answer(&self, url: &str) -> Result<Option<(Answer, u32)>, StoreError> {
@@ -184,7 +192,8 @@ impl Memory {
     }
 
     fn reading(&self, version: u32) -> Result<Reading, StoreError> {
-        self.reader.reading(version, &Marks::with_index(&self.reader.db, Rc::clone(&self.marks)))
+        let marks = Marks::with_index(&self.reader.db, Rc::clone(&self.marks));
+        self.reader.reading(version, &marks, &mut self.urls.borrow_mut())
     }
 
     /// A moment of an earlier run as one of the run that is told.

@@ -1,6 +1,7 @@
 //! What is needed to go on with a run that was stopped or killed.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::time::Duration;
 
 use encoding_rs::Encoding;
@@ -9,10 +10,9 @@ use rummage_core::crawl::{AddressId, Reply};
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::outcome::{Attempt, Ending, Method};
 use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder};
-use rusqlite::{OptionalExtension, params};
+use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::marks::Marks;
-use crate::pack::marks::Written;
 use crate::pack::{entries, places};
 use crate::records::RunInfo;
 use crate::{Reader, StoreError, endings, pack};
@@ -75,6 +75,30 @@ pub(crate) fn titled(title: &str) -> Reading {
     builder.finish(true)
 }
 
+/// The texts of addresses that were looked at lately: menus name the same ones on every
+/// page.
+#[derive(Debug, Default)]
+pub(crate) struct Urls(HashMap<u32, Box<str>>);
+
+impl Urls {
+    fn url(&mut self, db: &Connection, address: u32) -> Result<&str, StoreError> {
+        /// Texts that are held: some megabytes.
+        const MOST: usize = 50_000;
+        if self.0.len() >= MOST && !self.0.contains_key(&address) {
+            self.0.clear();
+        }
+        match self.0.entry(address) {
+            Entry::Occupied(known) => Ok(known.into_mut()),
+            Entry::Vacant(new) => {
+                let url: String = db
+                    .prepare_cached("SELECT url FROM address WHERE id = ?1")?
+                    .query_row([address], |row| row.get(0))?;
+                Ok(new.insert(url.into()))
+            }
+        }
+    }
+}
+
 impl Reader {
     /// The last of the runs that have not come to their end.
     ///
@@ -108,6 +132,7 @@ impl Reader {
             .query_map([run], |row| Ok((row.get(0)?, row.get(1)?)))?
             .collect::<Result<_, _>>()?;
         let marks = Marks::of_store(&self.db)?;
+        let mut urls = Urls::default();
         let mut url = self.db.prepare("SELECT url FROM address WHERE id = ?1")?;
         let mut select =
             self.db.prepare("SELECT entries FROM asked WHERE run = ?1 ORDER BY seq")?;
@@ -123,7 +148,7 @@ impl Reader {
                     && matches!(&ending, Ending::Answer(answer) if answer.is_success());
                 let version = versions.get(&entry.address).filter(|_| may_have_page);
                 let reading = match version {
-                    Some(version) => Some(self.reading(*version, &marks)?),
+                    Some(version) => Some(self.reading(*version, &marks, &mut urls)?),
                     None => title.as_deref().map(titled),
                 };
                 let attempt = Attempt {
@@ -140,7 +165,12 @@ impl Reader {
         Ok(())
     }
 
-    pub(crate) fn reading(&self, version: u32, marks: &Marks<'_>) -> Result<Reading, StoreError> {
+    pub(crate) fn reading(
+        &self,
+        version: u32,
+        marks: &Marks<'_>,
+        urls: &mut Urls,
+    ) -> Result<Reading, StoreError> {
         let mut select = self.db.prepare_cached(
             "SELECT title, base, cut, places, links, format, encoding, faulty, scripted, sketch,
                     rules
@@ -166,16 +196,8 @@ impl Reader {
         for hash in places.chunks_exact(8) {
             builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
         }
-        let mut target = self.db.prepare_cached("SELECT url FROM address WHERE id = ?1")?;
         for place in places::unpack(links) {
-            // Most references are not written as their address is.
-            let is_own =
-                marks.with(place.mark, |said| matches!(said.written, Written::Other(_)))?;
-            let address: String = if is_own {
-                String::new()
-            } else {
-                target.query_row([marks.target(place.mark)?], |row| row.get(0))?
-            };
+            let address = urls.url(&self.db, marks.target(place.mark)?)?;
             marks.with(place.mark, |said| {
                 let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
                 let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;
@@ -184,7 +206,7 @@ impl Reader {
                 let link = LinkRecord {
                     element,
                     attribute,
-                    written: builder.keep(said.written.text(&address)),
+                    written: builder.keep(said.written.text(address)),
                     text: said.text.map(|text| builder.keep(text)),
                     rel: said.rel.map(|rel| builder.keep(rel)),
                     region: said.region,

@@ -21,3 +21,4 @@ mod screens;
 mod settings;
 mod truth;
 mod waivers;
+mod watch_doc;
