@@ -48,6 +48,18 @@ shot findings_page 2 'rummage findings --group page --color always | tail -n +8 
 shot trace 2 'rummage trace trains.westshire.test/timetable'
 shot trace_confirmed 2 'rummage trace /cgi/guestbook; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
 shot trace_doubtful 2 'rummage trace rope-walk.test/prices/1998; echo; rummage trace boat-show.test/'
+shot schedule 2 'rummage schedule --limit 12 --color always | head -n 46'
+cp "$RUMMAGE_STORE" "$work/rummage.db"
+(
+  cd "$work"
+  export RUMMAGE_STORE=rummage.db
+  rummage waive --cause access-refused --works --reason 'they refuse robots; looked at by hand'
+  rummage waive /volunteers/rota.html --until 90d --reason 'the rota comes back in spring'
+) >/dev/null
+store=$RUMMAGE_STORE
+export RUMMAGE_STORE=rummage.db
+shot waivers 2 'rummage waive --list; echo; rummage findings --limit 2'
+export RUMMAGE_STORE=$store
 # The museum as it was some weeks earlier, then as it is: beside each other.
 rm -f "$RUMMAGE_STORE"*
 rummage demo serve --earlier >"$work/earlier" &
@@ -59,7 +71,12 @@ until grep -q 'rummage crawl' "$work/earlier"; do :; done
   rummage crawl www.ashlock-canal.test --timeout 500ms -q --store "$store" --fail-on never >/dev/null
 )
 kill $earlier
-rummage crawl www.ashlock-canal.test --timeout 500ms -q --fail-on never >/dev/null
+cp "$RUMMAGE_STORE" "$work/rummage.db"
+rm -f "$work/waivers.toml"
+export RUMMAGE_STORE=rummage.db
+shot recheck 8 "rummage recheck --host '*ashlock-canal.test' --color always 2>/dev/null | head -n 46"
+export RUMMAGE_STORE=$store
+rummage crawl www.ashlock-canal.test --timeout 500ms -q --fresh --fail-on never >/dev/null
 shot compare 3 'rummage compare --limit 3; echo; rummage sites'
 cat >"$work/rummage.toml" <<'TOML'
 [defaults]

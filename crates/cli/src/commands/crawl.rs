@@ -206,11 +206,16 @@ impl Plan {
         let wall = jiff::Timestamp::now().duration_since(replay.run.epoch_at);
         let wall = Duration::try_from(wall).unwrap_or_default();
         let under_way = wall.max(replay.run.took + looked_back_to(&replay.run));
+        // A recheck begins where its site does.
+        let starts = match replay.run.kind {
+            RunKind::Crawl => start::candidates(&asked_for)?,
+            RunKind::Recheck => start::candidates(&replay.run.start)?,
+        };
         Ok(Plan {
             under_way,
             // What was known then has been told, and stands in the run.
             memory: None,
-            starts: start::candidates(&asked_for)?,
+            starts,
             asked_for,
             section,
             settings: settings(&asking, &settled)?,

@@ -6,6 +6,7 @@
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
 mod absent;
+mod again;
 mod bounds;
 mod cookies;
 mod failures;

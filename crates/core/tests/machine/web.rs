@@ -64,6 +64,8 @@ pub(crate) struct Web {
     fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
     down: Option<(Duration, Duration, Ending)>,
+    /// What an earlier crawl was told, by address: it is recalled and not asked.
+    remembered: HashMap<String, Vec<Reply>>,
 }
 
 /// All that came of a crawl.
@@ -165,6 +167,28 @@ impl Web {
         self
     }
 
+    /// What an earlier crawl was told is told once more, in place of requests.
+    pub(crate) fn remembering(mut self, replies: &[(String, Reply)]) -> Web {
+        for (address, reply) in replies {
+            self.remembered.entry(address.clone()).or_default().push(reply.clone());
+        }
+        self
+    }
+
+    /// Recalls what is known of addresses that were heard of from the `first` on.
+    fn recall(&self, seen: &mut Seen, now: Moment, mut first: usize) {
+        while let Some(address) = seen.addresses.get(first).cloned() {
+            first += 1;
+            let mut replies = self.remembered.get(&address).into_iter().flatten();
+            while replies
+                .next()
+                .is_some_and(|reply| seen.crawl.handle_recalled(&address, reply.clone()))
+            {
+            }
+            seen.drain(now);
+        }
+    }
+
     fn strike(&self, _: &Request) -> Option<Ending> {
         let (left, ending) = self.struck.as_ref()?;
         let number = left.get();
@@ -207,10 +231,17 @@ impl Web {
             started: 0,
         };
         let mut now = from;
+        let mut recalled = 0;
         let mut in_flight: BinaryHeap<Reverse<(Moment, usize)>> = BinaryHeap::new();
         let mut waiting: HashMap<usize, (Moment, Request, Ending)> = HashMap::new();
         for number in 0.. {
             assert!(number < 1_000_000, "the crawl never ends");
+            if !self.remembered.is_empty() {
+                let first = recalled;
+                seen.drain(now);
+                self.recall(&mut seen, now, first);
+                recalled = seen.addresses.len();
+            }
             while let Some(request) = seen.crawl.poll_request(now) {
                 seen.started += 1;
                 if !self.is_courtesy(&request.address) {

@@ -1,7 +1,7 @@
 //! What is said and heard beside the page: cookies, proxies, waits, gatekeepers.
 
 use rummage_core::crawl::{BodyWish, Request};
-use rummage_core::outcome::{Failure, Stage};
+use rummage_core::outcome::{Failure, Stage, Validators};
 use rummage_core::scope::Scope;
 use rummage_engine::{Config, ConnectRule, Proxies};
 
@@ -24,6 +24,21 @@ async fn the_cookies_of_a_chain_are_sent_and_credentials_go_to_the_site_alone() 
     assert!(seen.contains("cookie: seen=1; visit=7") && seen.contains("basic edp5"), "{seen}");
     let seen = head(config, Request { scope: Scope::External, cookies: None, ..own }).await;
     assert!(!seen.contains("cookie") && !seen.contains("authorization"), "{seen}");
+}
+
+#[tokio::test]
+async fn a_page_that_was_read_is_asked_whether_it_has_changed() {
+    let server = serve(vec![Play::Echo]).await;
+    let own = request(&format!("http://{server}/"));
+    let seen = head(config(), own.clone()).await;
+    assert!(!seen.contains("if-none-match") && !seen.contains("if-modified-since"), "{seen}");
+    let validators = Validators {
+        etag: Some("\"v7\"".to_owned()),
+        last_modified: Some("Mon, 23 Nov 2026 20:00:00 GMT".to_owned()),
+    };
+    let seen = head(config(), Request { validators: Some(validators), ..own }).await;
+    assert!(seen.contains("if-none-match: \"v7\""), "{seen}");
+    assert!(seen.contains("if-modified-since: mon, 23 nov 2026 20:00:00 gmt"), "{seen}");
 }
 
 #[tokio::test]

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
+mod again;
 mod faults;
 mod keeper;
 mod over_time;

@@ -19,7 +19,7 @@ use crate::when::{day, when};
 const SHOWN: usize = 20;
 /// Days and hosts that are told of.
 const DAYS: usize = 10;
-const HOSTS: usize = 8;
+const HOSTS: usize = 5;
 /// How long the longest bar is.
 const BAR: u64 = 40;
 

@@ -49,11 +49,13 @@ pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
             let healed = count(row.changes.healed);
             cells.insert(0, row.last.number.to_string());
             cells.insert(1, site);
+            cells.insert(2, row.last.kind.as_str().to_owned());
             cells.push(healed);
             cells
         })
         .collect();
-    let columns = ["run", "site", "began", "state", "took", "pages", "open", "new", "healed"];
+    let columns =
+        ["run", "site", "kind", "began", "state", "took", "pages", "open", "new", "healed"];
     table(out, &columns, &rows)
 }
 

@@ -1,0 +1,130 @@
+//! What an earlier run has seen stands; what is left out of it is asked anew.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use proptest::prelude::*;
+use rummage_core::crawl::{Crawl, Settings};
+use rummage_core::outcome::{Ending, Failure};
+use url::Url;
+
+use crate::web::{Act, Seen, Web, page};
+
+fn web() -> Web {
+    let start = ["/p0", "/p7", "/down", "/gone", "/old", "/p3#nowhere", "http://b.test/x"];
+    let mut web = Web::default()
+        .on("http://a.test/", page(&start))
+        .on("http://a.test/down", Act::Fail(Failure::Reset))
+        .on("http://a.test/old", Act::Redirect(301, "/p5".into()))
+        .on("http://b.test/x", Act::Redirect(302, "/y".into()))
+        .on("http://b.test/y", page(&[]));
+    for n in 0..12 {
+        let links = [format!("/p{}", n + 1), format!("/gone{}", n / 2)];
+        web = web.on(&format!("http://a.test/p{n}"), page(&[&links[0], &links[1]]));
+    }
+    web
+}
+
+fn fresh(settings: &Settings) -> Crawl {
+    Crawl::new(settings.clone(), vec![Url::parse("http://a.test/").unwrap()])
+}
+
+/// Tells a new crawl what an earlier one was told, but of some addresses, and drives it on.
+fn again(web: &Web, whole: &Seen, left_out: &BTreeSet<String>) -> Seen {
+    let settings = Settings::default();
+    let mut crawl = fresh(&settings);
+    let kept: Vec<_> =
+        whole.replies.iter().filter(|(address, _)| !left_out.contains(address)).cloned().collect();
+    for (address, reply) in &kept {
+        crawl.handle_replayed(address, reply.clone());
+    }
+    crawl.handle_rechecked();
+    let web = web.clone().remembering(&kept);
+    web.drive(crawl, settings.retry.timeout, whole.end, usize::MAX)
+}
+
+fn asked(seen: &Seen) -> BTreeSet<String> {
+    seen.requests.iter().map(|(_, _, address)| address.clone()).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// Whatever is asked anew, the same web says the same, and nothing else is asked but
+    /// the witness of a server that fails.
+    #[test]
+    fn a_recheck_says_the_same_of_a_web_that_is_the_same(
+        picks in prop::collection::btree_set(0usize..30, 0..8),
+    ) {
+        let whole = web().crawl(Settings::default());
+        let all: Vec<String> = whole.verdicts.keys().cloned().collect();
+        let left_out: BTreeSet<String> =
+            picks.iter().filter_map(|pick| all.get(*pick)).cloned().collect();
+        let seen = again(&web(), &whole, &left_out);
+        prop_assert_eq!(&seen.verdicts, &whole.verdicts);
+        prop_assert_eq!(seen.missing.len(), whole.missing.len());
+        let fails = |address: &String| {
+            matches!(seen.verdict(address), verdict if verdict.contains("connection-reset"))
+        };
+        let beyond: Vec<String> = asked(&seen).difference(&left_out).cloned().collect();
+        let witness = left_out.iter().any(fails);
+        prop_assert!(beyond.len() <= usize::from(witness), "{:?} beyond {:?}", beyond, left_out);
+    }
+}
+
+#[test]
+fn what_has_changed_is_seen_and_what_is_new_on_a_page_is_asked() {
+    let whole = web().crawl(Settings::default());
+    let changed = web()
+        .on("http://a.test/p3", page(&["/p4", "/brand-new", "/p9"]))
+        .on("http://a.test/gone1", page(&[]));
+    let left_out = ["http://a.test/p3", "http://a.test/gone1"].map(str::to_owned).into();
+    let seen = again(&changed, &whole, &left_out);
+    assert_eq!(seen.verdict("http://a.test/brand-new"), "broken not-found 404");
+    assert_eq!(seen.verdict("http://a.test/gone1"), "sound 200");
+    let expected: BTreeMap<_, _> =
+        whole.verdicts.iter().filter(|(address, _)| !left_out.contains(*address)).collect();
+    for (address, verdict) in expected {
+        assert_eq!(seen.verdict(address), verdict, "{address}");
+    }
+    let mut asked = asked(&seen);
+    asked.retain(|address| !left_out.contains(address));
+    assert_eq!(asked, ["http://a.test/brand-new".to_owned()].into());
+}
+
+#[test]
+fn a_crawl_that_recalls_others_asks_its_own_pages_alone() {
+    let whole = web().crawl(Settings::default());
+    let others: Vec<_> = whole
+        .replies
+        .iter()
+        .filter(|(address, _)| address.starts_with("http://b.test"))
+        .cloned()
+        .collect();
+    let second = web().remembering(&others).crawl(Settings::default());
+    assert_eq!(second.verdicts, whole.verdicts);
+    assert!(asked(&second).iter().all(|address| address.starts_with("http://a.test")));
+    assert_eq!(second.verdict("http://b.test/x"), whole.verdict("http://b.test/x"));
+}
+
+#[test]
+fn what_is_recalled_says_nothing_of_how_the_server_is_now() {
+    // The page of the other server is recalled; what is asked there is refused.
+    let web = Web::default()
+        .on("http://a.test/", page(&["http://b.test/fine", "http://b.test/down"]))
+        .on("http://b.test/fine", page(&[]));
+    let whole = web.crawl(Settings::default());
+    let fine: Vec<_> = whole
+        .replies
+        .iter()
+        .filter(|(address, _)| address == "http://b.test/fine")
+        .cloned()
+        .collect();
+    let down = web.on("http://b.test/down", Act::Fail(Failure::Refused)).remembering(&fine);
+    let seen = down.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://b.test/fine"), "sound 200");
+    assert!(seen.verdict("http://b.test/down").starts_with("broken connection-refused"));
+    let told = |(address, reply): &(String, rummage_core::crawl::Reply)| {
+        address == "http://b.test/down" && matches!(reply.attempt.ending, Ending::Failure(_))
+    };
+    assert!(seen.replies.iter().filter(|reply| told(reply)).count() >= 3, "asked as often as ever");
+}

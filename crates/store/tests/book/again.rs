@@ -1,0 +1,206 @@
+//! What earlier runs have seen, told to a later one; checks over the runs; an older store.
+
+use std::collections::HashSet;
+use std::time::Duration;
+
+use jiff::{SignedDuration, Timestamp};
+use rummage_core::due::Word;
+use rummage_core::outcome::{Answer, Ending};
+use rummage_core::pattern::Pattern;
+use rummage_core::selection::{Selection, Standing};
+use rummage_core::waiver::{Aside, Waiver, Waivers};
+use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter};
+
+use crate::keeper::{Keeper, fresh, lines, new_run, rows};
+
+fn keeper() -> Keeper {
+    Keeper::new(&[
+        ("/", "<title>Home</title><a href=/a>a</a><a href=/x>x</a><a href=/moved>m</a>"),
+        ("/a", "<a href=/x>again</a><a href=/y>y</a>"),
+        ("/moved", ">/a"),
+        ("/y", "fine"),
+    ])
+}
+
+fn hours(hours: i64) -> Timestamp {
+    Timestamp::UNIX_EPOCH.checked_add(SignedDuration::from_hours(hours)).unwrap()
+}
+
+/// A crawl that begins so many hours after the first.
+fn crawl_at(keeper: &Keeper, at: i64) {
+    let new = NewRun { started_at: hours(at), epoch_at: hours(at), ..new_run() };
+    let writer = RunWriter::begin(&keeper.path(), new).unwrap();
+    keeper.drive(writer, fresh(), usize::MAX);
+}
+
+#[test]
+fn what_a_run_was_told_is_recalled_with_its_page_and_its_time() {
+    let keeper = keeper();
+    crawl_at(&keeper, 0);
+    let run = keeper.reader().last_run().unwrap();
+    let but = HashSet::from(["http://a.test/y".to_owned()]);
+    let epoch = hours(-24);
+    let memory = Memory::of_run(keeper.reader(), &run, epoch, &but).unwrap();
+    let replies = memory.recall("http://a.test/a").unwrap();
+    let last = replies.last().unwrap();
+    let written: Vec<&str> =
+        last.reading.as_ref().unwrap().links().map(|link| link.written).collect();
+    assert_eq!(written, ["/x", "/y"]);
+    let day = Duration::from_secs(24 * 3600);
+    let at = last.attempt.at.since_start();
+    assert!(at > day && at < day + Duration::from_secs(10), "counted from the epoch: {at:?}");
+    let missing = memory.recall("http://a.test/x").unwrap();
+    assert!(missing.len() >= 2, "the first answer, and the one that confirms it");
+    assert!(memory.recall("http://a.test/y").unwrap().is_empty(), "it is to be asked");
+    assert!(memory.recall("http://a.test/never").unwrap().is_empty());
+    assert_eq!(memory.validators("http://a.test/a").unwrap(), None, "its server gave none");
+    assert_eq!(memory.page("http://a.test/a").unwrap(), None, "no pages were asked for");
+    let memory = memory.with_pages(run.number).unwrap();
+    let (answer, reading) = memory.page("http://a.test/").unwrap().unwrap();
+    assert_eq!((answer.status, reading.title()), (200, Some("Home")));
+    assert_eq!(memory.page("http://a.test/x").unwrap(), None, "what is missing is no page");
+}
+
+#[test]
+fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
+    let keeper = keeper();
+    crawl_at(&keeper, 0);
+    let reader = keeper.reader();
+    let base = reader.last_run().unwrap();
+    let new = NewRun {
+        kind: RunKind::Recheck,
+        started_at: hours(48),
+        epoch_at: base.epoch_at,
+        ..new_run()
+    };
+    let mut writer = RunWriter::begin(&keeper.path(), new).unwrap();
+    let mut crawl = fresh();
+    reader
+        .for_each_reply(base.number, |address, reply| {
+            crawl.handle_replayed(address, reply);
+            while let Some(event) = crawl.poll_event() {
+                writer.handle_event(event)?;
+            }
+            Ok(())
+        })
+        .unwrap();
+    crawl.handle_rechecked();
+    assert_eq!(keeper.drive(writer, crawl, usize::MAX), 0, "nothing was asked");
+    let reader = keeper.reader();
+    let again = reader.last_run().unwrap();
+    assert_eq!((again.kind, again.number), (RunKind::Recheck, 2));
+    let all = Selection::all();
+    let (one, two) = (rows(&reader, &base, &all), rows(&reader, &again, &all));
+    assert_eq!(lines(&one), lines(&two));
+    for (one, two) in one.iter().zip(&two) {
+        assert_eq!(one.outcome.checked_at, two.outcome.checked_at, "{}", one.written);
+    }
+    let totals = reader.open_run(again.clone()).unwrap().totals().unwrap();
+    assert_eq!(totals.asked, 0);
+    assert!(totals.recalled > 4);
+    let since = totals.recalled_since.unwrap();
+    assert!(since >= hours(0) && since < hours(1), "{since}");
+    let changes = reader.open_run(again).unwrap().changes().unwrap();
+    assert_eq!((changes.broke, changes.healed), (0, 0));
+    assert!(changes.open > 0);
+}
+
+#[test]
+fn checks_are_counted_over_the_runs_and_what_is_recalled_is_none() {
+    let mut keeper = keeper();
+    crawl_at(&keeper, 0);
+    crawl_at(&keeper, 24);
+    keeper.pages.insert("/x", "fine".to_owned());
+    crawl_at(&keeper, 48);
+    let reader = keeper.reader();
+    let checks = reader.checks("a.test").unwrap();
+    let mut urls = Vec::new();
+    reader
+        .for_each_url(checks.iter().map(|check| check.address), |_, url| {
+            urls.push(url.to_owned());
+        })
+        .unwrap();
+    assert_eq!(urls.len(), checks.len());
+    let of = |path: &str| {
+        let at = urls.iter().position(|url| url == &format!("http://a.test{path}")).unwrap();
+        checks[at]
+    };
+    let (well, mended) = (of("/y"), of("/x"));
+    assert_eq!(
+        (well.checked.word, well.checked.times, well.checked.is_new),
+        (Word::Sound, 3, true)
+    );
+    assert_eq!((mended.checked.word, mended.checked.times), (Word::Sound, 1));
+    assert!(!mended.checked.is_new, "it was broken before");
+    assert_eq!(mended.run, 3);
+    assert!(mended.checked.last >= hours(48).as_second() && mended.linked && mended.is_sound);
+    assert!(well.checked.since < hours(1).as_second());
+    assert!(reader.checks("b.test").unwrap().is_empty());
+}
+
+#[test]
+fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
+    let keeper = keeper();
+    keeper.crawl();
+    let waiver = |pages: &str| Waiver {
+        aside: Aside::Leave,
+        targets: vec![Pattern::new("/x")],
+        hosts: Vec::new(),
+        pages: vec![Pattern::new(pages)],
+        causes: Vec::new(),
+        looked: Vec::new(),
+        ended: false,
+    };
+    let read = |waivers: Vec<Waiver>| keeper.reader().with_waivers(Waivers(waivers));
+    let counts = |reader: &Reader| {
+        let run = reader.open_run(reader.last_run().unwrap()).unwrap();
+        let totals = run.totals().unwrap();
+        (totals.broken, totals.waived, run.changes().unwrap().broke)
+    };
+    assert_eq!(counts(&read(vec![])), (1, 0, 1));
+    assert_eq!(counts(&read(vec![waiver("/a")])), (1, 0, 1), "one of its two links is open");
+    let whole = read(vec![waiver("*")]);
+    assert_eq!(counts(&whole), (0, 1, 0));
+    let run = whole.last_run().unwrap();
+    let some = |standings: &[Standing]| {
+        let selection = Selection { standings: standings.to_vec(), ..Selection::default() };
+        rows(&whole, &run, &selection)
+    };
+    assert_eq!(some(&[Standing::Waived]).len(), 2);
+    assert!(some(&[Standing::Waived]).iter().all(|row| row.waived));
+    assert_eq!(some(&[]).iter().filter(|row| row.written == "/x").count(), 0);
+    assert_eq!(some(&[Standing::New, Standing::Waived]).len(), 2 + some(&[]).len());
+    let all = rows(&whole, &run, &Selection::all());
+    assert_eq!(all.iter().filter(|row| row.waived).count(), 2, "all means all");
+}
+
+#[test]
+fn an_older_store_is_brought_up_to_date_and_keeps_what_it_has() {
+    let keeper = keeper();
+    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    db.execute_batch(include_str!("../../src/schema.sql")).unwrap();
+    db.execute_batch(
+        "INSERT INTO address VALUES (1, 'http://a.test/');
+         INSERT INTO run VALUES (1, 'a.test', 1, 'a.test', '{}', '{}', 'doubtful', '0.1.0',
+             '2026-11-01T00:00:00Z', 5, 'finished');
+         PRAGMA application_id = 0x52554d4d; PRAGMA user_version = 4;",
+    )
+    .unwrap();
+    drop(db);
+    let run = keeper.reader().last_run().unwrap();
+    assert_eq!((run.number, run.kind), (1, RunKind::Crawl));
+    assert_eq!(run.epoch_at, run.started_at);
+    assert!(!run.own_fields);
+    crawl_at(&keeper, 900_000);
+    assert_eq!(keeper.reader().runs().unwrap().len(), 2);
+}
+
+#[test]
+fn an_answer_that_is_as_it_was_says_so() {
+    let answer = Answer { status: 200, unchanged: true, ..Answer::default() };
+    let text = serde_json::to_string(&Ending::Answer(answer.clone())).unwrap();
+    assert!(text.contains("\"unchanged\":true"), "{text}");
+    assert_eq!(serde_json::from_str::<Ending>(&text).unwrap(), Ending::Answer(answer));
+    let plain = serde_json::to_string(&Ending::Answer(Answer::default())).unwrap();
+    assert!(!plain.contains("unchanged"), "nothing is told that is as ever: {plain}");
+}
