@@ -74,7 +74,7 @@ kill $earlier
 cp "$RUMMAGE_STORE" "$work/rummage.db"
 rm -f "$work/waivers.toml"
 export RUMMAGE_STORE=rummage.db
-shot recheck 8 "rummage recheck --host '*ashlock-canal.test' --color always 2>/dev/null | head -n 46"
+shot recheck 8 "rummage recheck --host '*ashlock-canal.test' --color always 2>/dev/null | head -n 40"
 export RUMMAGE_STORE=$store
 rummage crawl www.ashlock-canal.test --timeout 500ms -q --fresh --fail-on never >/dev/null
 shot compare 3 'rummage compare --limit 3; echo; rummage sites'

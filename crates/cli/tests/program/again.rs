@@ -105,6 +105,22 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
 }
 
 #[test]
+fn a_place_that_is_missing_is_told_as_the_link_has_it() {
+    let scenario = |id: &str| {
+        let home = page("<a href=/page#there>t</a><a href=/page>p</a>");
+        site("a.test", &[("/", home), ("/page", page(&format!("<p id={id}>p</p>")))])
+    };
+    let (one, two) = (Stage::new(&scenario("here")), Stage::new(&scenario("there")));
+    let store = one.path("store.db").display().to_string();
+    one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
+    let same = one.run(&["recheck", "/page", "--store", &store]).ends(1);
+    assert!(same.out.contains("still broken, no such place on the page"), "{same}");
+    let healed = two.run(&["recheck", "--cause", "no-such-fragment", "--store", &store]).ends(0);
+    assert!(healed.out.contains("1 healed, 0 worse"), "{healed}");
+    assert!(healed.out.contains("is sound, answered, 200"), "{healed}");
+}
+
+#[test]
 fn a_recheck_says_what_it_cannot_do() {
     let stage = Stage::new(&worn());
     let none = stage.run(&["recheck"]).ends(4);

@@ -10,6 +10,7 @@ use rummage_store::{Address, OpenRun, Outcome, Reader, StoreError};
 use super::blocks::{LONGEST, says};
 use super::{compare, totals};
 use crate::ViewError;
+use crate::gather::severity;
 use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT};
@@ -42,9 +43,10 @@ impl Asked {
         after: &OpenRun<'_>,
         address: Address,
     ) -> Result<Asked, ViewError> {
-        let links = (links(before, address)?, links(after, address)?);
-        let now = after.outcome(address)?.filter(|_| links.1 > 0);
-        Ok(Asked { url: before.url(address)?, before: before.outcome(address)?, after: now, links })
+        let (was, then) = said(before, address)?;
+        let (is, now) = said(after, address)?;
+        let is = is.filter(|_| now > 0);
+        Ok(Asked { url: before.url(address)?, before: was, after: is, links: (then, now) })
     }
 
     fn became(&self) -> Became {
@@ -63,14 +65,22 @@ impl Asked {
     }
 }
 
-fn links(run: &OpenRun<'_>, address: Address) -> Result<u64, StoreError> {
+/// What a run says of an address, or of a link to it where that is worse, such as a place
+/// that is missing; and how many links there are.
+fn said(run: &OpenRun<'_>, address: Address) -> Result<(Option<Outcome>, u64), StoreError> {
     let selection = Selection::all();
+    let mut outcome = run.outcome(address)?;
     let mut links = 0;
-    run.sift_to(address, &selection)?.for_each(|_| {
+    run.sift_to(address, &selection)?.for_each(|found| {
         links += 1;
+        if let Some(outcome) = &mut outcome
+            && severity(found.verdict) < severity(outcome.verdict)
+        {
+            (outcome.verdict, outcome.cause) = (found.verdict, found.cause);
+        }
         Ok::<_, StoreError>(())
     })?;
-    Ok(links)
+    Ok((outcome, links))
 }
 
 /// Writes what became of the targets of a recheck.
