@@ -3,6 +3,7 @@
 
 use rummage_core::due::{Checked, Seconds, Word};
 use rummage_core::scope::Scope;
+use rummage_core::verdict::Verdict;
 use rusqlite::Connection;
 
 use crate::records::{Address, RunInfo, RunState};
@@ -25,12 +26,12 @@ pub struct Check {
     pub checked: Checked,
 }
 
-/// The same, while the runs are walked.
+/// The same, while the runs are walked; times in seconds since 1970, up to 2106.
 #[derive(Debug, Clone, Copy)]
 struct State {
     run: u32,
-    last: Seconds,
-    since: Seconds,
+    last: u32,
+    since: u32,
     times: u32,
     word: Word,
     scope: Scope,
@@ -38,12 +39,16 @@ struct State {
 }
 
 impl Reader {
-    /// The checks of all addresses that the last run of a site knows, by their numbers.
-    /// Runs that are under way do not count.
+    /// Gives the checks of all addresses that the last run of a site knows, with their
+    /// texts, by their numbers. Runs that are under way do not count.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn checks(&self, site: &str) -> Result<Vec<Check>, StoreError> {
+    pub fn for_each_check(
+        &self,
+        site: &str,
+        mut take: impl FnMut(&Check, &str),
+    ) -> Result<(), StoreError> {
         let runs: Vec<RunInfo> = self
             .runs()?
             .into_iter()
@@ -54,7 +59,7 @@ impl Reader {
         for run in &runs {
             last = Sayings::of_run(&self.db, run.number)?;
             let asked = asked_at(&self.db, run)?;
-            for (address, at) in (0u32..).zip(&asked).filter(|(_, at)| **at > 0) {
+            for (address, at) in (0u32..).zip(asked).filter(|(_, at)| *at > 0) {
                 let Some(saying) = last.of(address).filter(|saying| !saying.recalled) else {
                     continue;
                 };
@@ -67,12 +72,12 @@ impl Reader {
                 let number = u32::try_from(run.number).unwrap_or(u32::MAX);
                 states[index] = Some(match states[index] {
                     Some(state) if state.word == word => {
-                        State { run: number, last: *at, times: state.times + 1, scope, ..state }
+                        State { run: number, last: at, times: state.times + 1, scope, ..state }
                     }
                     earlier => State {
                         run: number,
-                        last: *at,
-                        since: *at,
+                        last: at,
+                        since: at,
                         times: 1,
                         word,
                         scope,
@@ -81,58 +86,37 @@ impl Reader {
                 });
             }
         }
-        let known = |(address, state): (u32, Option<State>)| {
-            let (state, saying) = (state?, last.of(address)?);
-            Some(Check {
+        let mut select = self.db.prepare("SELECT id, url FROM address ORDER BY id")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let address: u32 = row.get(0)?;
+            let state = states.get(address as usize).copied().flatten();
+            let (Some(state), Some(saying)) = (state, last.of(address)) else { continue };
+            let check = Check {
                 address: Address(address),
                 run: state.run.into(),
                 linked: saying.linked,
-                is_sound: saying.verdict == rummage_core::verdict::Verdict::Sound,
+                is_sound: saying.verdict == Verdict::Sound,
                 checked: Checked {
                     word: state.word,
                     scope: state.scope,
-                    last: state.last,
-                    since: state.since,
+                    last: state.last.into(),
+                    since: state.since.into(),
                     times: state.times,
                     is_new: state.is_new,
                     waived: false,
                 },
-            })
-        };
-        Ok((0u32..).zip(states).filter_map(known).collect())
-    }
-
-    /// Gives the texts of some addresses, in their order, which is that of their numbers.
-    ///
-    /// # Errors
-    /// When the store cannot be read.
-    pub fn for_each_url(
-        &self,
-        addresses: impl IntoIterator<Item = Address>,
-        mut take: impl FnMut(Address, &str),
-    ) -> Result<(), StoreError> {
-        let mut select = self.db.prepare("SELECT id, url FROM address ORDER BY id")?;
-        let mut rows = select.query([])?;
-        let mut wanted = addresses.into_iter().peekable();
-        while let Some(row) = rows.next()? {
-            let id: u32 = row.get(0)?;
-            while wanted.next_if(|address| address.0 < id).is_some() {}
-            match wanted.peek() {
-                None => break,
-                Some(address) if address.0 == id => {
-                    take(*address, row.get_ref(1)?.as_str().unwrap_or_default());
-                }
-                Some(_) => {}
-            }
+            };
+            take(&check, row.get_ref(1)?.as_str().unwrap_or_default());
         }
         Ok(())
     }
 }
 
 /// When a run asked each address last, in seconds since 1970; 0 for what it did not.
-fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<Seconds>, StoreError> {
+fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
     let epoch = run.epoch_at.as_second();
-    let mut asked: Vec<Seconds> = Vec::new();
+    let mut asked: Vec<u32> = Vec::new();
     for_each_entry(db, run.number, |entry| {
         let Some(request) = entry.request.filter(|request| !request.recalled) else { return };
         let index = entry.address as usize;
@@ -140,7 +124,7 @@ fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<Seconds>, StoreError> 
             asked.resize(index + 1, 0);
         }
         let after = Seconds::try_from(request.at_us / 1_000_000).unwrap_or(Seconds::MAX / 4);
-        asked[index] = epoch.saturating_add(after);
+        asked[index] = u32::try_from(epoch.saturating_add(after)).unwrap_or(u32::MAX);
     })?;
     Ok(asked)
 }

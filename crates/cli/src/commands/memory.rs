@@ -22,18 +22,12 @@ pub(super) fn of_sound(
 ) -> Result<Option<(Memory, Timestamp)>, Failure> {
     let reader = Reader::open(store)?;
     let rhythm = settled.own.due.rhythm();
-    let checks: Vec<Check> = reader
-        .checks(site)?
-        .into_iter()
-        .filter(|check| check.checked.scope == Scope::External && (check.is_sound || !check.linked))
-        .collect();
     let mut known: Vec<(Address, i64)> = Vec::new();
     let mut oldest = now.as_second();
-    let mut each = checks.iter();
-    reader.for_each_url(checks.iter().map(|check| check.address), |address, url| {
-        let Some(check) = each.find(|check| check.address == address) else { return };
-        if is_left_alone(url, check, &rhythm, now) {
-            known.push((address, check.run));
+    reader.for_each_check(site, |check, url| {
+        let may = check.checked.scope == Scope::External && (check.is_sound || !check.linked);
+        if may && is_left_alone(url, check, &rhythm, now) {
+            known.push((check.address, check.run));
             oldest = oldest.min(check.checked.last);
         }
     })?;

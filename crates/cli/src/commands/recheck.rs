@@ -82,8 +82,8 @@ fn due_now(
     let name = choice::name_of(config, everywhere, &run.info().site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
     let now = jiff::Timestamp::now();
-    let planned = super::schedule::plan(reader, run, &rhythm, now)?;
-    let due = planned.iter().filter(|planned| planned.at <= now.as_second());
+    let plan = super::schedule::plan(reader, run, &rhythm, now)?;
+    let due = plan.planned.iter().filter(|planned| planned.at <= now.as_second());
     Ok(due.map(|planned| planned.address).collect())
 }
 

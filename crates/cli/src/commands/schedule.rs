@@ -1,5 +1,6 @@
 //! `rummage schedule`: what is to be asked again, and entries for cron and systemd.
 
+use std::collections::{HashMap, HashSet};
 use std::io::Write;
 use std::path::Path;
 
@@ -7,8 +8,8 @@ use jiff::Timestamp;
 use rummage_core::due::{Rhythm, Seconds, due, share};
 use rummage_core::scope::Scope;
 use rummage_core::selection::host_of;
-use rummage_store::{Check, OpenRun, Reader, RunInfo, StoreError};
-use rummage_view::{Planned, ViewError};
+use rummage_store::{Address, OpenRun, Reader, RunInfo, StoreError};
+use rummage_view::{Plan, Planned, ViewError};
 
 use super::recheck::finished;
 use crate::args::{Emit, Everywhere, ScheduleArgs, ScheduleFormat};
@@ -35,11 +36,11 @@ pub(crate) fn run(args: &ScheduleArgs, everywhere: &Everywhere) -> Result<Exit, 
     let name = choice::name_of(&config, everywhere, &run.site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
     let open = reader.open_run(run)?;
-    let planned = plan(&reader, &open, &rhythm, now)?;
+    let plan = plan(&reader, &open, &rhythm, now)?;
     match args.format {
-        ScheduleFormat::Text => rummage_view::schedule(&mut out, &open, &planned, now, args.limit)?,
+        ScheduleFormat::Text => rummage_view::schedule(&mut out, &open, &plan, now, args.limit)?,
         ScheduleFormat::Jsonl => {
-            rummage_view::schedule_rows(&mut out, &open, &planned, args.limit)?;
+            rummage_view::schedule_rows(&mut out, &open, &plan, args.limit)?;
         }
     }
     out.flush().map_err(ViewError::from)?;
@@ -52,51 +53,64 @@ pub(super) fn plan(
     run: &OpenRun<'_>,
     rhythm: &Rhythm,
     now: Timestamp,
-) -> Result<Vec<Planned>, StoreError> {
-    let mut checks = reader.checks(&run.info().site)?;
-    checks.retain(|check| check.linked);
-    for (address, _) in run.waived_targets()? {
-        if let Ok(at) = checks.binary_search_by_key(&address, |check| check.address) {
-            checks[at].checked.waived = true;
-        }
-    }
+) -> Result<Plan, StoreError> {
+    let waived: HashSet<Address> =
+        run.waived_targets()?.into_iter().map(|(address, _)| address).collect();
     let mut hosts = Hosts::default();
-    let mut wishes: Vec<(u32, Planned)> = Vec::new();
+    let mut planned: Vec<Planned> = Vec::new();
+    // What was asked longer ago takes no room from the hour that comes.
+    let lately = now.as_second() - HOUR;
     let mut asked: Vec<(u32, Seconds)> = Vec::new();
-    let mut each = checks.iter();
-    reader.for_each_url(checks.iter().map(|check| check.address), |address, url| {
-        let Some(check) = each.find(|check| check.address == address) else { return };
-        let external = check.checked.scope == Scope::External;
-        let host = hosts.number(host_of(url), external);
-        asked.push((host, check.checked.last));
-        if let Some((at, why)) = due(url, &check.checked, rhythm) {
-            let Check { address, checked, .. } = *check;
-            wishes.push((host, Planned { address, due: at, at, why, checked }));
+    reader.for_each_check(&run.info().site, |check, url| {
+        if !check.linked {
+            return;
+        }
+        let mut checked = check.checked;
+        checked.waived = waived.contains(&check.address);
+        let due = due(url, &checked, rhythm);
+        if due.is_none() && checked.last <= lately {
+            return;
+        }
+        let host = hosts.number(host_of(url), checked.scope == Scope::External);
+        if checked.last > lately {
+            asked.push((host, checked.last));
+        }
+        if let Some((at, why)) = due {
+            hosts.count(host_of(url));
+            let (address, last, times) = (check.address, checked.last, checked.times);
+            planned.push(Planned { address, host, due: at, at, why, last, times });
         }
     })?;
-    wishes.sort_by_key(|(_, planned)| (planned.due, planned.address));
+    planned.sort_unstable_by_key(|planned| (planned.due, planned.address));
     asked.sort_unstable_by_key(|(_, at)| *at);
-    let times = share(
-        now.as_second(),
-        wishes.iter().map(|(host, planned)| (*host, planned.due)),
-        asked,
-        rhythm,
-    );
-    let mut planned: Vec<Planned> =
-        wishes.into_iter().zip(times).map(|((_, planned), at)| Planned { at, ..planned }).collect();
-    planned.sort_by_key(|planned| (planned.at, planned.due, planned.address));
-    Ok(planned)
+    let wishes = planned.iter().map(|planned| (planned.host, planned.due));
+    let times = share(now.as_second(), wishes, asked, rhythm);
+    for (planned, at) in planned.iter_mut().zip(times) {
+        planned.at = at;
+    }
+    planned.sort_unstable_by_key(|planned| (planned.at, planned.due, planned.address));
+    Ok(Plan { planned, hosts: hosts.counts.into_iter().collect() })
 }
+
+const HOUR: Seconds = 3600;
 
 /// Hosts by number. Hours are shared among the addresses of a host of others; each of
 /// the site's own addresses stands for itself.
 #[derive(Default)]
 struct Hosts {
-    known: std::collections::HashMap<String, u32>,
+    known: HashMap<String, u32>,
     next: u32,
+    counts: HashMap<String, u64>,
 }
 
 impl Hosts {
+    fn count(&mut self, host: &str) {
+        match self.counts.get_mut(host) {
+            Some(count) => *count += 1,
+            None => drop(self.counts.insert(host.to_owned(), 1)),
+        }
+    }
+
     fn number(&mut self, host: &str, external: bool) -> u32 {
         if external && let Some(number) = self.known.get(host) {
             return *number;

@@ -7,7 +7,7 @@ use rummage_store::OpenRun;
 use serde_json::json;
 
 use crate::ViewError;
-use crate::text::Planned;
+use crate::text::Plan;
 
 /// Writes an object for each address of a schedule: `target`, `at`, `due` (RFC 3339, UTC),
 /// `why`, `verdict`, `cause`, `checked_at`, `times`.
@@ -17,11 +17,11 @@ use crate::text::Planned;
 pub fn schedule_rows(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    planned: &[Planned],
+    plan: &Plan,
     limit: Option<usize>,
 ) -> Result<(), ViewError> {
     let time = |seconds| Timestamp::from_second(seconds).unwrap_or(Timestamp::MAX).to_string();
-    for one in planned.iter().take(limit.unwrap_or(usize::MAX)) {
+    for one in plan.planned.iter().take(limit.unwrap_or(usize::MAX)) {
         let outcome = run.outcome(one.address)?;
         let row = json!({
             "target": run.url(one.address)?,
@@ -30,8 +30,8 @@ pub fn schedule_rows(
             "why": one.why.as_str(),
             "verdict": outcome.as_ref().map(|outcome| outcome.verdict.as_str()),
             "cause": outcome.as_ref().and_then(|outcome| outcome.cause).map(|cause| cause.as_str()),
-            "checked_at": time(one.checked.last),
-            "times": one.checked.times,
+            "checked_at": time(one.last),
+            "times": one.times,
         });
         serde_json::to_writer(&mut *out, &row).map_err(std::io::Error::from)?;
         out.write_all(b"\n")?;

@@ -25,7 +25,7 @@ pub(crate) use blocks::{at, is_of_link, said, says, target};
 pub use compare::comparison;
 pub(crate) use recheck::Asked;
 pub use recheck::recheck;
-pub use schedule::{Planned, schedule};
+pub use schedule::{Plan, Planned, schedule};
 pub use sites::{runs, sites};
 pub use trace::trace;
 pub use waivers::{Covered, WaiverRow, lifted, waived, waivers, would_waive};

@@ -4,8 +4,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use jiff::Timestamp;
-use rummage_core::due::{Checked, Seconds, Why};
-use rummage_core::selection::host_of;
+use rummage_core::due::{Seconds, Why};
 use rummage_store::{Address, OpenRun};
 
 use super::blocks::{LONGEST, says};
@@ -28,14 +27,27 @@ const BAR: u64 = 40;
 pub struct Planned {
     /// The address.
     pub address: Address,
+    /// Its host, by a number of its own; addresses of the site stand for themselves.
+    pub host: u32,
     /// When it is due, in seconds since 1970.
     pub due: Seconds,
     /// When it will be asked: later where its host is asked enough in that hour.
     pub at: Seconds,
     /// Why it is due then.
     pub why: Why,
-    /// Its checks.
-    pub checked: Checked,
+    /// When it was asked last.
+    pub last: Seconds,
+    /// How many checks have said what the last one said.
+    pub times: u32,
+}
+
+/// What is to be asked again.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Plan {
+    /// The addresses, in the order of their times.
+    pub planned: Vec<Planned>,
+    /// How many of them each host has.
+    pub hosts: Vec<(String, u64)>,
 }
 
 /// Writes a schedule as it is at some time.
@@ -45,10 +57,11 @@ pub struct Planned {
 pub fn schedule(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    planned: &[Planned],
+    plan: &Plan,
     now: Timestamp,
     limit: Option<usize>,
 ) -> Result<(), ViewError> {
+    let planned = plan.planned.as_slice();
     let title = run.info().title.as_deref().unwrap_or_default();
     write!(out, "{STRONG}{}{STRONG:#}  {}", safe(&shorten(title, 60)), safe(&run.info().site))?;
     writeln!(out, "  {FAINT}as of {}{FAINT:#}", when(now))?;
@@ -60,7 +73,7 @@ pub fn schedule(
         return Ok(());
     }
     days(out, planned)?;
-    hosts(out, run, planned)?;
+    hosts(out, &plan.hosts)?;
     writeln!(out)?;
     for one in planned.iter().take(limit.unwrap_or(SHOWN)) {
         write_planned(out, run, one)?;
@@ -82,8 +95,19 @@ fn at(seconds: Seconds) -> Timestamp {
 /// How much is to be asked each day.
 fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
     let mut days: BTreeMap<String, BTreeMap<Why, u64>> = BTreeMap::new();
+    // They come in the order of their times: a day is looked up once a quarter of an hour,
+    // of which every zone has whole ones, and not a million times.
+    const QUARTER: Seconds = 15 * 60;
+    let (mut quarter, mut name) = (Seconds::MIN, String::new());
     for one in planned {
-        *days.entry(day(at(one.at))).or_default().entry(one.why).or_default() += 1;
+        if one.at.div_euclid(QUARTER) != quarter {
+            (quarter, name) = (one.at.div_euclid(QUARTER), day(at(one.at)));
+        }
+        let of_day = match days.get_mut(&name) {
+            Some(of_day) => of_day,
+            None => days.entry(name.clone()).or_default(),
+        };
+        *of_day.entry(one.why).or_default() += 1;
     }
     let sum = |of: &BTreeMap<Why, u64>| of.values().sum::<u64>();
     let most = days.values().map(sum).max().unwrap_or(1).max(1);
@@ -109,14 +133,10 @@ fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
 }
 
 /// Which hosts are asked most.
-fn hosts(out: &mut dyn Write, run: &OpenRun<'_>, planned: &[Planned]) -> Result<(), ViewError> {
-    let mut hosts: BTreeMap<String, u64> = BTreeMap::new();
-    for one in planned {
-        *hosts.entry(host_of(&run.url(one.address)?).to_owned()).or_default() += 1;
-    }
+fn hosts(out: &mut dyn Write, hosts: &[(String, u64)]) -> Result<(), ViewError> {
     let all = hosts.len();
-    let mut hosts: Vec<(String, u64)> = hosts.into_iter().collect();
-    hosts.sort_by_key(|(_, many)| std::cmp::Reverse(*many));
+    let mut hosts: Vec<&(String, u64)> = hosts.iter().collect();
+    hosts.sort_by_key(|(host, many)| (std::cmp::Reverse(*many), host));
     let told: Vec<String> = hosts
         .iter()
         .take(HOSTS)
@@ -142,14 +162,14 @@ fn write_planned(
         empty if empty.is_empty() => said.verdict.to_string(),
         says => format!("{}, {says}", said.verdict),
     });
-    let times = match planned.checked.times {
+    let times = match planned.times {
         1 => "once".to_owned(),
         times => format!("{times} times"),
     };
     let name = shorten(&url, LONGEST);
     let why = planned.why.as_str();
     writeln!(out, "{}  {why:8}  {}", when(at(planned.at)), safe(&name))?;
-    let last = when(at(planned.checked.last));
+    let last = when(at(planned.last));
     write!(out, "                      {FAINT}{said}; seen so {times}, last {last}{FAINT:#}")?;
     if planned.at > planned.due && planned.at - planned.due >= 60 {
         write!(out, "{FAINT}; due {}{FAINT:#}", when(at(planned.due)))?;
