@@ -115,7 +115,9 @@ fn checks_are_counted_over_the_runs_and_what_is_recalled_is_none() {
     let reader = keeper.reader();
     let mut checks = BTreeMap::new();
     reader
-        .for_each_check("a.test", |check, url| drop(checks.insert(url.to_owned(), *check)))
+        .for_each_check("a.test", |check, url| {
+            checks.insert(url.to_owned(), *check);
+        })
         .unwrap();
     let of = |path: &str| checks[&format!("http://a.test{path}")];
     let (well, mended) = (of("/y"), of("/x"));
