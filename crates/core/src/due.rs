@@ -140,10 +140,6 @@ pub enum Why {
 }
 
 impl Why {
-    /// All of them.
-    pub const ALL: [Why; 5] =
-        [Why::MayPass, Why::IsWrong, Why::IsNew, Why::WasSound, Why::IsWaived];
-
     /// The word for it in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {

@@ -178,6 +178,9 @@ pub struct Reading {
     pub encoding: &'static Encoding,
     /// It was longer than the limit; what lay beyond was not read.
     pub cut: bool,
+    /// An earlier run has seen it, and only its title was kept: what its links are is not
+    /// known.
+    pub title_only: bool,
     /// It is not what it should be, such as a sitemap that is no XML; what stands
     /// before the fault was read.
     pub faulty: bool,
@@ -208,6 +211,7 @@ impl Default for Reading {
             format: Format::Html,
             encoding: UTF_8,
             cut: false,
+            title_only: false,
             faulty: false,
             scripted: false,
             sketch: None,
@@ -410,6 +414,11 @@ impl ReadingBuilder {
     /// What it names by http, browsers ask by https.
     pub fn set_upgrades(&mut self) {
         self.reading.upgrades = true;
+    }
+
+    /// Only its title is known.
+    pub fn set_title_only(&mut self) {
+        self.reading.title_only = true;
     }
 
     /// It has scripts.

@@ -23,9 +23,6 @@ pub trait Watch {
     /// Something happened.
     fn handle_event(&mut self, event: &Event, crawl: &Crawl);
 
-    /// Something happened in an earlier run, and is told once more.
-    fn handle_told(&mut self, _event: &Event, _crawl: &Crawl) {}
-
     /// Some time has passed. `slowest` are the requests that have been in flight
     /// longest, the longest first.
     fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]);
@@ -229,7 +226,7 @@ impl Driver {
             if self.crawl.is_bounded()
                 && let Some(recheck) = self.recheck.take()
             {
-                self.tell_again(&recheck, recorder, watch)?;
+                self.tell_again(&recheck, recorder)?;
                 continue;
             }
             // Before that, what the run has seen is told in its own order.
@@ -258,12 +255,7 @@ impl Driver {
     }
 
     /// Tells what the run that is checked again has seen, but for what is asked anew.
-    fn tell_again(
-        &mut self,
-        recheck: &Recheck,
-        recorder: &Recorder,
-        watch: &mut dyn Watch,
-    ) -> Result<(), Failed> {
+    fn tell_again(&mut self, recheck: &Recheck, recorder: &Recorder) -> Result<(), Failed> {
         let mut heard = Vec::new();
         let crawl = &mut self.crawl;
         let told = recheck.reader.for_each_reply(recheck.run, |address, reply| {
@@ -275,11 +267,12 @@ impl Driver {
                 if let Event::Heard { address, .. } = &event {
                     heard.push(address.clone());
                 }
-                watch.handle_told(&event, crawl);
                 batch.push(event);
             }
-            // When the store has failed, the next batch says so.
-            let _ = recorder.record(batch);
+            if !batch.is_empty() {
+                // When the store has failed, the next batch says so.
+                let _ = recorder.record(batch);
+            }
             Ok(())
         });
         if let Err(problem) = told {

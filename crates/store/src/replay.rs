@@ -71,7 +71,7 @@ fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
 pub(crate) fn titled(title: &str) -> Reading {
     let mut builder = ReadingBuilder::default();
     builder.set_title(title);
-    // All of it but that is unknown.
+    builder.set_title_only();
     builder.finish(true)
 }
 

@@ -74,11 +74,8 @@ fn reason(text: &str) -> Result<String, String> {
 pub(crate) fn until(text: &str) -> Result<Date, String> {
     let today = today();
     let day = match text.strip_suffix('d').and_then(|days| days.parse::<i64>().ok()) {
-        Some(days) => days
-            .checked_neg()
-            .and_then(|days| days.checked_neg())
-            .filter(|days| (1..=36_500).contains(days))
-            .and_then(|days| today.checked_add(days.days()).ok()),
+        Some(days) if (1..=36_500).contains(&days) => today.checked_add(days.days()).ok(),
+        Some(_) => None,
         None => text.parse::<Date>().ok(),
     };
     let day = day.ok_or("write a day such as 2027-05-01, or a number of days such as 90d")?;

@@ -7,9 +7,7 @@ use std::time::Duration;
 use rummage_core::crawl::{Crawl, Note, Settings};
 use rummage_core::selection::Selection;
 use rummage_engine::{Clock, Config, Ended, Fetcher, Job};
-use rummage_store::{
-    Memory, NewRun, NoteRow, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
-};
+use rummage_store::{Memory, NewRun, NoteRow, Reader, RunKind, RunState, RunWriter, StoreError};
 use rummage_view::Listing;
 use url::Url;
 
@@ -21,13 +19,14 @@ use crate::failure::{Exit, Failure};
 use crate::signals::stop_on_signal;
 use crate::start::Start;
 use crate::watch::Teller;
-use crate::{choice, output, paths, start};
+use crate::{choice, output, paths, start, waivers};
 
 pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     // Whatever is wrong with the words is said before anything is asked.
     args.showing.listing(everywhere.verbose)?;
     let config = settings_file::Config::load(everywhere.config.as_deref())?;
     let store = paths::store(everywhere.store.as_deref(), &config)?;
+    waivers::File::load(&config, &store)?;
     let plan = if args.resume {
         Plan::resume(&store, &args, &config, everywhere)?
     } else {
@@ -164,7 +163,7 @@ impl Plan {
         }
         let writer = writer.counting_from(new.epoch_at);
         Ok(Plan {
-            under_way: looked_back(&new),
+            under_way: new.looked_back(),
             memory: memory.map(|(memory, _)| memory),
             last_time: reader.last_time(&start.text)?,
             unfinished: reader.unfinished().ok().map(|replay| replay.run.number),
@@ -201,11 +200,12 @@ impl Plan {
             kind: replay.run.kind,
             ..new_run(&asked_for, &asking, &settled)
         };
+        let looked_back = new.looked_back();
         let writer = RunWriter::resume(store, number, new)?;
         // What is due waits for no longer than it would have.
         let wall = jiff::Timestamp::now().duration_since(replay.run.epoch_at);
         let wall = Duration::try_from(wall).unwrap_or_default();
-        let under_way = wall.max(replay.run.took + looked_back_to(&replay.run));
+        let under_way = wall.max(replay.run.took + looked_back);
         // A recheck begins where its site does.
         let starts = match replay.run.kind {
             RunKind::Crawl => start::candidates(&asked_for)?,
@@ -213,7 +213,7 @@ impl Plan {
         };
         Ok(Plan {
             under_way,
-            // What was known then has been told, and stands in the run.
+            // What was told of earlier runs stands in this one; what was not is asked.
             memory: None,
             starts,
             asked_for,
@@ -245,14 +245,6 @@ pub(super) fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> Ne
         epoch_at: now,
         placeholders_are_broken: placeholders,
     }
-}
-
-fn looked_back(new: &NewRun) -> Duration {
-    new.started_at.duration_since(new.epoch_at).try_into().unwrap_or_default()
-}
-
-fn looked_back_to(run: &RunInfo) -> Duration {
-    run.started_at.duration_since(run.epoch_at).try_into().unwrap_or_default()
 }
 
 async fn drive(plan: Plan, teller: &mut Teller) -> Result<Ended, Failure> {

@@ -6,6 +6,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Settings};
+use rummage_core::selection::Selection;
 use rummage_engine::{Clock, Ended, Fetcher, Job, Recheck};
 use rummage_store::{
     Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
@@ -33,11 +34,12 @@ pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, F
     let reader = paths::reader(&store, &config)?;
     let base = finished(&reader, choice::run(&reader, &config, everywhere, None)?)?;
     let before = reader.open_run(base.clone())?;
-    let targets = if args.due {
-        due_now(&reader, &before, &config, everywhere)?
+    let named = if args.due {
+        Some(due_now(&reader, &before, &config, everywhere)?)
     } else {
-        targets(args, &before)?
+        named(args, &before)?
     };
+    let targets = selected(args, &before, named)?;
     if targets.is_empty() {
         let mut err = output::stderr(everywhere.color);
         let what = if args.due { "nothing is due" } else { "nothing fits" };
@@ -87,10 +89,9 @@ fn due_now(
     Ok(due.map(|planned| planned.address).collect())
 }
 
-/// What is meant: the addresses that were named, else the targets of what is selected.
-fn targets(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Vec<Address>, Failure> {
-    let selection = args.selecting.selection(FINDINGS);
-    let mut targets = BTreeSet::new();
+/// The addresses that were named; `None` where none was.
+fn named(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Option<Vec<Address>>, Failure> {
+    let mut targets = Vec::new();
     for name in &args.targets {
         let found = find(run, name)?;
         if found.is_empty() {
@@ -105,12 +106,29 @@ fn targets(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Vec<Address>, Failur
         }
         targets.extend(found);
     }
-    if args.targets.is_empty() {
-        let sift = run.sift(&selection)?;
-        sift.for_each(|found| {
-            targets.insert(found.target);
-            Ok::<_, StoreError>(())
-        })?;
+    Ok((!args.targets.is_empty()).then_some(targets))
+}
+
+/// What is meant: the targets of what is selected; of what is named or due those of them,
+/// where something is selected, else all.
+fn selected(
+    args: &RecheckArgs,
+    run: &OpenRun<'_>,
+    named: Option<Vec<Address>>,
+) -> Result<Vec<Address>, Failure> {
+    let selection = args.selecting.selection(FINDINGS);
+    let mut targets: BTreeSet<Address> = BTreeSet::new();
+    match named {
+        Some(named) if selection == Selection::default() => targets.extend(named),
+        named => {
+            run.sift(&selection)?.for_each(|found| {
+                targets.insert(found.target);
+                Ok::<_, StoreError>(())
+            })?;
+            if let Some(named) = named {
+                targets.retain(|target| named.contains(target));
+            }
+        }
     }
     Ok(targets.into_iter().collect())
 }
@@ -166,7 +184,7 @@ impl Plan {
             epoch_at: base.epoch_at,
             ..new_run(&base.asked_for, &asking, &settled)
         };
-        let before = new.started_at.duration_since(new.epoch_at);
+        let before = new.looked_back();
         let mut memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
         if reads_alike(base, &asking) {
             memory = memory.with_pages(base.number)?;
@@ -178,7 +196,7 @@ impl Plan {
             writer: RunWriter::begin(store, new)?,
             recheck: Recheck { reader: Reader::open(store)?, run: base.number, again },
             memory,
-            before: Duration::try_from(before).unwrap_or_default(),
+            before,
         })
     }
 

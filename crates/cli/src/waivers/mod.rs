@@ -5,6 +5,7 @@
 
 mod entry;
 
+use std::io::ErrorKind::{NotADirectory, NotFound};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -47,7 +48,7 @@ impl File {
         let path = folder.join(FILE);
         let text = match std::fs::read_to_string(&path) {
             Ok(text) => text,
-            Err(why) if why.kind() == std::io::ErrorKind::NotFound => HEAD.to_owned(),
+            Err(why) if matches!(why.kind(), NotFound | NotADirectory) => HEAD.to_owned(),
             Err(why) => {
                 return Err(wrong(
                     &path,

@@ -100,6 +100,9 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
         (&"sound".into(), &1.into())
     );
     assert_eq!(rows[1]["after"]["cause"], "not-found");
+    let both = ["recheck", "/back", "/still", "--cause", "not-found", "--store", &store];
+    let said = two.run(&both).ends(1);
+    assert!(said.out.contains("1 target asked again"), "a selection narrows names: {said}");
     let well = two.run(&["recheck", "a.test/well", "--store", &store, "--fail-on", "new"]).ends(1);
     assert!(well.out.contains("1 worse"), "{well}");
 }

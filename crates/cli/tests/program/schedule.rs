@@ -52,11 +52,13 @@ fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
     assert_eq!(none.err, "nothing is due: nothing was asked\n");
     let later = stage.run(&["schedule", "--as-of", "2999-01-01"]).ends(0);
     assert!(later.out.contains("3 addresses to be asked again, 3 due by now"), "{later}");
-    // A rhythm by which all is due at once.
-    let toml = "[site.a]\nstart = \"http://a.test/\"\ndue-broken = \"1ms\"\n";
+    // The settings say how often.
+    let toml = "[site.a]\nstart = \"http://a.test/\"\ndue-broken = \"10m\"\n";
     std::fs::write(stage.path("rummage.toml"), toml).unwrap();
-    let said = stage.run(&["schedule"]).ends(0);
-    assert!(said.out.contains("3 addresses to be asked again"), "{said}");
+    let rows = stage.run(&["schedule", "--format", "jsonl"]).ends(0).json();
+    let gaps = self::gaps(&rows);
+    assert_eq!((gaps[0].0.as_str(), gaps[0].1.as_str()), ("http://b.test/lost", "wrong"));
+    assert!((9..=11).contains(&gaps[0].2), "{gaps:?}");
     for (as_of, what) in [("soon", "write a day such as"), ("2026-13-01", "write a day such as")] {
         let said = stage.run(&["schedule", "--as-of", as_of]).ends(2);
         assert!(said.err.contains(what), "{said}");

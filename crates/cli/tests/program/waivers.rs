@@ -131,8 +131,10 @@ fn wrong_words_and_files_are_refused_and_nothing_is_written() {
         ("[[waiver]\n", "is no TOML"),
     ] {
         fs::write(stage.path("waivers.toml"), file).unwrap();
-        let said = stage.run(&["findings"]).ends(2);
-        assert!(said.err.contains(what), "{what} in {said}");
+        for words in [vec!["findings"], vec!["crawl", "http://a.test"]] {
+            let said = stage.run(&words).ends(2);
+            assert!(said.err.contains(what), "{what} in {said}");
+        }
         assert_eq!(fs::read_to_string(stage.path("waivers.toml")).unwrap(), file);
     }
 }

@@ -6,7 +6,7 @@ use std::time::Duration;
 use super::entry::State;
 use super::refusals::Sign;
 use super::watching::{asks_for_too_long, hangs};
-use super::{AddressId, Crawl, Event, Reply, Told};
+use super::{AddressId, Crawl, Reply, Told};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
 use crate::outcome::{Attempt, DnsFailure, Ending, Failure, Method};
@@ -44,13 +44,7 @@ impl Crawl {
         let by_get = attempt.method == Method::Get;
         if !by_get && !self.is_believed(server, id, &ending) {
             self.entry_mut(id).by_get = true;
-            self.events.push_back(Event::Asked {
-                id,
-                attempt,
-                title: None,
-                again: true,
-                recalled: self.told != Told::Now,
-            });
+            self.tell_asked(id, attempt, None, true);
             return self.queue(id, false, true);
         }
         if by_get && !ending.may_pass() {
@@ -78,13 +72,7 @@ impl Crawl {
         }
         let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
         let again = !matches!(next, Next::None);
-        self.events.push_back(Event::Asked {
-            id,
-            attempt,
-            title,
-            again,
-            recalled: self.told != Told::Now,
-        });
+        self.tell_asked(id, attempt, title, again);
         match next {
             Next::GiveUp => self.withhold(id, Cause::Timeout),
             Next::At(due) | Next::WhenAsked(due) => {

@@ -3,7 +3,7 @@
 
 use std::collections::{HashMap, VecDeque};
 
-use super::{AddressId, BodyWish, Crawl, Event, Kind, Reply, Told};
+use super::{AddressId, BodyWish, Crawl, Event, Kind, Reply};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
 use crate::outcome::{Attempt, Ending};
@@ -87,13 +87,7 @@ impl Crawl {
     }
 
     fn tell_of(&mut self, id: AddressId, attempt: Attempt) {
-        self.events.push_back(Event::Asked {
-            id,
-            attempt,
-            title: None,
-            again: false,
-            recalled: self.told != Told::Now,
-        });
+        self.tell_asked(id, attempt, None, false);
     }
 
     /// Something else than a page was asked for.

@@ -11,7 +11,7 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use url::Url;
 
 use super::entry::State;
-use super::{AddressId, Crawl, Event, Judged, Reply, Told};
+use super::{AddressId, Crawl, Judged, Reply};
 use crate::Moment;
 use crate::address::{Reference, resolve};
 use crate::outcome::{Answer, Ending, SetCookie};
@@ -136,13 +136,7 @@ impl Crawl {
         let goes_on = matches!(&ending, Ending::Answer(answer) if answer.is_redirect());
         let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
         let again = gap.is_some() || goes_on;
-        self.events.push_back(Event::Asked {
-            id,
-            attempt,
-            title,
-            again,
-            recalled: self.told != Told::Now,
-        });
+        self.tell_asked(id, attempt, title, again);
         if let Some(gap) = gap {
             self.chains.insert(id, chain);
             self.ask_later(now + gap, id);

@@ -104,9 +104,7 @@ impl Entry {
             places_wanted: false,
         }
     }
-}
 
-impl Entry {
     /// A reply from an earlier time is taken in, as though it had just been asked.
     pub(super) fn handle_told(&mut self) {
         self.confirming = self.state == State::Unconfirmed;

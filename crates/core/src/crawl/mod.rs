@@ -305,23 +305,23 @@ impl Crawl {
     /// All replies that are to stand have been told, those of a run that is now checked
     /// again. What was left out is asked; what was withheld then is not.
     pub fn handle_rechecked(&mut self) {
+        self.go_on();
+        self.withheld.clear();
+        self.begin_chains_anew();
+    }
+
+    fn go_on(&mut self) {
         self.told = Told::Now;
         self.finished = self.start.problem().is_some();
         self.halt = None;
         self.forgive_servers();
         self.forgive_line();
-        self.withheld.clear();
-        self.begin_chains_anew();
     }
 
     /// All replies of the earlier part of the run have been told: the run goes on. What
     /// was withheld is asked, and servers that were given up get another chance.
     pub fn handle_resumed(&mut self) {
-        self.told = Told::Now;
-        self.finished = self.start.problem().is_some();
-        self.halt = None;
-        self.forgive_servers();
-        self.forgive_line();
+        self.go_on();
         for id in std::mem::take(&mut self.withheld) {
             if !matches!(self.entry(id).state, State::Settled(_)) {
                 continue;
@@ -334,6 +334,11 @@ impl Crawl {
             }
         }
         self.begin_chains_anew();
+    }
+
+    fn tell_asked(&mut self, id: AddressId, attempt: Attempt, title: Option<String>, again: bool) {
+        let recalled = self.told != Told::Now;
+        self.events.push_back(Event::Asked { id, attempt, title, again, recalled });
     }
 
     /// Whether the start was reached, so that it is known where the site ends.

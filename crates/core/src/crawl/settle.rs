@@ -131,7 +131,8 @@ impl Crawl {
         reading: Option<Reading>,
     ) -> bool {
         let Ending::Answer(Answer { upgrades, .. }) = *ending else { return false };
-        let Some(reading) = reading.filter(|_| is_success(ending)) else { return false };
+        let is_read = |reading: &Reading| is_success(ending) && !reading.title_only;
+        let Some(reading) = reading.filter(is_read) else { return false };
         let Entry { uses, scope, .. } = *self.entry(id);
         let is_page = reading.format.is_page();
         let to_follow = match reading.format {

@@ -3,8 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
-use rummage_core::crawl::{Crawl, Settings};
+use rummage_core::crawl::{Crawl, Event, Settings};
 use rummage_core::outcome::{Ending, Failure};
+use rummage_core::reading::ReadingBuilder;
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};
@@ -127,4 +128,34 @@ fn what_is_recalled_says_nothing_of_how_the_server_is_now() {
         address == "http://b.test/down" && matches!(reply.attempt.ending, Ending::Failure(_))
     };
     assert!(seen.replies.iter().filter(|reply| told(reply)).count() >= 3, "asked as often as ever");
+}
+
+/// Its title alone is known of a page that was not read then: it is none that has no links.
+#[test]
+fn a_title_without_its_page_is_not_taken_for_a_page() {
+    let web = web();
+    let whole = web.crawl(Settings::default());
+    let mut crawl = fresh(&Settings::default());
+    for (address, reply) in &whole.replies {
+        let mut reply = reply.clone();
+        if address == "http://a.test/p3" {
+            let mut builder = ReadingBuilder::default();
+            builder.set_title("Page three");
+            builder.set_title_only();
+            reply.reading = Some(builder.finish(true));
+        }
+        crawl.handle_replayed(address, reply);
+    }
+    let mut read = Vec::new();
+    let mut titles = Vec::new();
+    while let Some(event) = crawl.poll_event() {
+        match event {
+            Event::Read { id, .. } => read.push(crawl.address(id).to_owned()),
+            Event::Asked { title, .. } => titles.extend(title),
+            _ => {}
+        }
+    }
+    assert!(read.contains(&"http://a.test/p2".to_owned()), "{read:?}");
+    assert!(!read.contains(&"http://a.test/p3".to_owned()), "{read:?}");
+    assert!(titles.contains(&"Page three".to_owned()), "its title is told");
 }

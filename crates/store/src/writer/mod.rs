@@ -52,7 +52,8 @@ pub struct NewRun {
 
 impl NewRun {
     /// How far the run had to look back when it began.
-    fn looked_back(&self) -> Duration {
+    #[must_use]
+    pub fn looked_back(&self) -> Duration {
         self.started_at.duration_since(self.epoch_at).try_into().unwrap_or_default()
     }
 }
@@ -129,7 +130,10 @@ impl RunWriter {
         writer.run = Some(run);
         writer.replaying = true;
         writer.load_origin()?;
-        writer.db.execute("UPDATE run SET state = 'going' WHERE id = ?1", [run])?;
+        writer.db.execute(
+            "UPDATE run SET state = 'going', own_fields = own_fields OR ?2 WHERE id = ?1",
+            params![run, writer.new.own_fields],
+        )?;
         Ok(writer)
     }
 
