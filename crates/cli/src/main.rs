@@ -9,6 +9,7 @@ mod commands;
 mod config;
 mod failure;
 mod output;
+mod passes;
 mod password;
 mod paths;
 mod signals;

@@ -13,6 +13,7 @@ use rummage_view::{duration, ending, safe};
 
 use crate::args::Everywhere;
 use crate::output;
+use crate::passes::Hear;
 
 /// Tells of a crawl on standard error.
 pub(crate) struct Teller {
@@ -87,20 +88,6 @@ impl Teller {
         matches!(self.shape, Shape::Live(_))
     }
 
-    pub(crate) fn say(&mut self, text: &str) {
-        // The head comes first, even where a fault of the start page was quicker.
-        if self.bounds.is_some() {
-            self.early.push(text.to_owned());
-            return;
-        }
-        match &mut self.shape {
-            Shape::Quiet => {}
-            // A closed standard error must not end the crawl.
-            Shape::Lines(_) => drop(writeln!(self.out, "{text}")),
-            Shape::Live(live) => live.handle_line(text),
-        }
-    }
-
     /// The first line: title, bounds, how long it took last time.
     fn say_head(&mut self, title: Option<&str>) {
         let Some((bounds, start)) = self.bounds.take() else { return };
@@ -132,6 +119,22 @@ impl Teller {
         }
         for text in std::mem::take(&mut self.early) {
             self.say(&text);
+        }
+    }
+}
+
+impl Hear for Teller {
+    fn say(&mut self, text: &str) {
+        // The head comes first, even where a fault of the start page was quicker.
+        if self.bounds.is_some() {
+            self.early.push(text.to_owned());
+            return;
+        }
+        match &mut self.shape {
+            Shape::Quiet => {}
+            // A closed standard error must not end the crawl.
+            Shape::Lines(_) => drop(writeln!(self.out, "{text}")),
+            Shape::Live(live) => live.handle_line(text),
         }
     }
 }

@@ -17,6 +17,9 @@ const MINUTE: Seconds = 60;
 const HOUR: Seconds = 60 * MINUTE;
 const DAY: Seconds = 24 * HOUR;
 
+/// Clocks of one machine agree so well.
+pub(crate) const LEEWAY: Seconds = 5 * MINUTE;
+
 /// How often is asked again.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Rhythm {
@@ -161,6 +164,19 @@ pub fn due(address: &str, checked: &Checked, rhythm: &Rhythm) -> Option<(Seconds
     Some((checked.last.saturating_add(spread(address, gap).max(1)), why))
 }
 
+/// The same at a time: a check that lies in the future was noted by a clock that went
+/// wrong, and says nothing of when the next is due.
+#[must_use]
+pub fn due_at(
+    address: &str,
+    checked: &Checked,
+    rhythm: &Rhythm,
+    now: Seconds,
+) -> Option<(Seconds, Why)> {
+    let due = due(address, checked, rhythm);
+    if checked.last > now + LEEWAY { due.map(|(_, why)| (now, why)) } else { due }
+}
+
 fn gap(checked: &Checked, rhythm: &Rhythm) -> Option<(Seconds, Why)> {
     let Checked { word, scope, last, since, times, is_new, waived } = *checked;
     if waived && word != Word::Sound {
@@ -213,7 +229,7 @@ fn spread(address: &str, gap: Seconds) -> Seconds {
 /// the order in which they are due. Nobody is asked before it is due or before `now`, of
 /// each host no more in any hour than the rhythm allows, and who came first goes first:
 /// nobody waits for ever. `asked` has the times at which hosts were asked lately, in
-/// order.
+/// order; those that lie in the future count as now.
 #[must_use]
 pub fn share(
     now: Seconds,
@@ -225,7 +241,7 @@ pub fn share(
     let mut lately: HashMap<u32, VecDeque<Seconds>> = HashMap::new();
     for (host, at) in asked {
         let times = lately.entry(host).or_default();
-        times.push_back(at);
+        times.push_back(at.min(now));
         if times.len() > most {
             times.pop_front();
         }

@@ -52,7 +52,6 @@ pub use records::{
     Address, Changes, History, LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunKind, RunState,
     SkipCount, SlowedServer, TargetRow, Totals, TraceRow,
 };
-pub use replay::Replay;
 pub use sift::{Found, Sift};
 pub use sites::{Pruned, SiteRow, prune};
 pub use waived::FindingFacts;

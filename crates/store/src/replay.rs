@@ -17,15 +17,6 @@ use crate::pack::{entries, places};
 use crate::records::RunInfo;
 use crate::{Reader, StoreError, endings, pack};
 
-/// A run that can go on.
-#[derive(Debug)]
-pub struct Replay {
-    /// The run.
-    pub run: RunInfo,
-    /// The options that were given when it began, as JSON.
-    pub options: String,
-}
-
 /// What is stored of a page beside its links.
 struct Page {
     title: Option<String>,
@@ -104,7 +95,7 @@ impl Reader {
     ///
     /// # Errors
     /// When there is none, or the store cannot be read.
-    pub fn unfinished(&self) -> Result<Replay, StoreError> {
+    pub fn unfinished(&self) -> Result<RunInfo, StoreError> {
         let run = self
             .db
             .query_row(
@@ -113,9 +104,7 @@ impl Reader {
                 |row| row.get(0),
             )
             .optional()?;
-        let run = self.run(run.ok_or(StoreError::NothingToResume)?)?;
-        let options = run.options.clone();
-        Ok(Replay { run, options })
+        self.run(run.ok_or(StoreError::NothingToResume)?)
     }
 
     /// Gives each reply of a run with its address, in the order in which they came.

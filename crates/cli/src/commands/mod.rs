@@ -6,8 +6,6 @@ mod crawl;
 mod demo;
 mod findings;
 mod init;
-mod memory;
-mod plain;
 mod recheck;
 mod schedule;
 mod settings;

@@ -3,30 +3,21 @@
 use std::collections::BTreeSet;
 use std::io::Write;
 use std::path::Path;
-use std::time::Duration;
 
-use rummage_core::crawl::{Crawl, Settings};
 use rummage_core::selection::Selection;
-use rummage_engine::{Clock, Ended, Fetcher, Job, Recheck};
-use rummage_store::{
-    Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
-};
+use rummage_engine::Ended;
+use rummage_store::{Address, OpenRun, Reader, RunState, StoreError};
 use rummage_view::{ViewError, safe};
 use url::Url;
 
-use super::crawl::{new_run, runtime};
 use super::findings;
-use super::memory::reads_alike;
-use super::plain::{config, options_of, settings};
 use crate::args::{Everywhere, FINDINGS, RecheckArgs, RecheckFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
+use crate::passes::{ALL_PAGES, Hear, PAGES_OF_DUE, Pass, due_by, finished, plan, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
 use crate::{choice, output, paths};
-
-/// Of what is due, so many pages are read again; whoever names a target wants all.
-const PAGES_OF_DUE: u32 = 3;
 
 pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let config = Config::load(everywhere.config.as_deref())?;
@@ -48,30 +39,19 @@ pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, F
         }
         return findings::exit(&before, args.fail_on);
     }
-    let pages = if args.due { PAGES_OF_DUE } else { u32::MAX };
-    let plan = Plan::of(&store, &before, &targets, pages, args, &config, everywhere)?;
+    let pages = if args.due { PAGES_OF_DUE } else { ALL_PAGES };
+    let name = choice::name_of(&config, everywhere, &base.site);
+    let pass = Pass::recheck(&store, &before, &targets, pages, &args.asking, name, &config)?;
     let mut teller = Teller::new(everywhere, base.asked_for.clone(), None).without_head();
     let many = rummage_view::counted(targets.len() as u64, "target", "targets");
-    let own = rummage_view::counted(plan.recheck.again.len() as u64, "address", "addresses");
+    let own = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
     teller.say(&format!(
         "asking {many} of run {} again: {own}, with the pages that carry them",
         base.number
     ));
-    let ended = runtime()?.block_on(plan.drive(&mut teller));
+    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
     show(args, everywhere, (&store, &config), &before, &targets, ended?)
-}
-
-/// The last run that came to its end: what one that was stopped did not get to is not
-/// known.
-pub(super) fn finished(reader: &Reader, last: RunInfo) -> Result<RunInfo, Failure> {
-    if last.state == RunState::Finished {
-        return Ok(last);
-    }
-    reader.last_finished_of(&last.site)?.ok_or_else(|| Failure::Usage {
-        what: format!("no run of {} has come to its end", safe(&last.site)),
-        hint: "Go on with it first: rummage crawl --resume".to_owned(),
-    })
 }
 
 /// What is due by now.
@@ -84,9 +64,7 @@ fn due_now(
     let name = choice::name_of(config, everywhere, &run.info().site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
     let now = jiff::Timestamp::now();
-    let plan = super::schedule::plan(reader, run, &rhythm, now)?;
-    let due = plan.planned.iter().filter(|planned| planned.at <= now.as_second());
-    Ok(due.map(|planned| planned.address).collect())
+    Ok(due_by(&plan(reader, run, &rhythm, now)?, now))
 }
 
 /// The addresses that were named; `None` where none was.
@@ -147,74 +125,6 @@ fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<Address>, Failure> {
     }
     let found = run.find(bare, MOST)?.into_iter().map(|(address, _)| address);
     Ok(found.filter(|address| run.is_linked(*address)).collect())
-}
-
-/// All that is known before the first request.
-struct Plan {
-    start: Url,
-    settings: Settings,
-    fetching: rummage_engine::Config,
-    writer: RunWriter,
-    recheck: Recheck,
-    memory: Memory,
-    before: Duration,
-}
-
-impl Plan {
-    fn of(
-        store: &Path,
-        run: &OpenRun<'_>,
-        targets: &[Address],
-        pages: u32,
-        args: &RecheckArgs,
-        config_file: &Config,
-        everywhere: &Everywhere,
-    ) -> Result<Plan, Failure> {
-        let base = run.info();
-        let name = choice::name_of(config_file, everywhere, &base.site);
-        let settled = config_file.settled(name.as_deref());
-        let asking = args.asking.clone().or(options_of(run)?).or(settled.asking.clone());
-        let start = Url::parse(&base.start)
-            .map_err(|error| StoreError::Damaged(format!("the start: {error}")))?;
-        let mut again = run.to_ask_again(targets, pages)?;
-        // The start is asked in any case: is the site there at all?
-        again.insert(base.start.clone());
-        let new = NewRun {
-            kind: RunKind::Recheck,
-            epoch_at: base.epoch_at,
-            ..new_run(&base.asked_for, &asking, &settled)
-        };
-        let before = new.looked_back();
-        let mut memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
-        if reads_alike(base, &asking) {
-            memory = memory.with_pages(base.number)?;
-        }
-        Ok(Plan {
-            start,
-            settings: Settings { by_get: true, ..settings(&asking, &settled)? },
-            fetching: config(&asking)?,
-            writer: RunWriter::begin(store, new)?,
-            recheck: Recheck { reader: Reader::open(store)?, run: base.number, again },
-            memory,
-            before,
-        })
-    }
-
-    async fn drive(self, teller: &mut Teller) -> Result<Ended, Failure> {
-        let clock = Clock::starting_at(self.before);
-        let fetcher = Fetcher::new(self.fetching, clock);
-        fetcher.handle_start(&self.start).await;
-        let job = Job {
-            crawl: Crawl::new(self.settings, vec![self.start]),
-            fetcher,
-            clock,
-            writer: self.writer,
-            stop: stop_on_signal(),
-            recheck: Some(self.recheck),
-            memory: Some(self.memory),
-        };
-        Ok(rummage_engine::crawl(job, teller).await?)
-    }
 }
 
 /// Each target as it was and as it is.

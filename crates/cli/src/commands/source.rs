@@ -14,9 +14,9 @@ use rummage_store::{Address, OpenRun, StoreError};
 use rummage_view::{ViewError, ending, safe};
 use url::Url;
 
-use super::plain::config;
 use crate::config::Section;
 use crate::failure::Failure;
+use crate::passes::plain::{config, options_of};
 
 /// Pages that are asked.
 const PAGES: usize = 5;
@@ -36,7 +36,7 @@ pub(super) fn show(
         .enable_all()
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
-    let options = super::plain::options_of(run)?.or(settled.asking.clone());
+    let options = options_of(run)?.or(settled.asking.clone());
     let fetcher = Fetcher::new(config(&options)?, Clock::starting_at(std::time::Duration::ZERO));
     if let Ok(start) = Url::parse(&run.info().start) {
         runtime.block_on(fetcher.handle_start(&start));

@@ -97,6 +97,17 @@ fn any_checked() -> impl Strategy<Value = Checked> {
     )
 }
 
+#[test]
+fn a_check_that_lies_in_the_future_is_no_reason_to_wait() {
+    let wrong = checked(Word::Wrong);
+    let rhythm = Rhythm::default();
+    let at = |now| due_at("https://a.test/", &wrong, &rhythm, now).map(|(at, _)| at);
+    assert_eq!(at(AT - 400 * DAY), Some(AT - 400 * DAY));
+    assert_eq!(at(AT), due("https://a.test/", &wrong, &rhythm).map(|(at, _)| at));
+    let times = share(AT, [(1, AT)], [(1, AT + 9 * DAY)], &Rhythm { per_host_hour: 1, ..rhythm });
+    assert_eq!(times, [AT + HOUR]);
+}
+
 proptest! {
     #[test]
     fn nothing_is_due_before_it_was_asked_and_all_is_within_a_tenth(
@@ -149,148 +160,4 @@ proptest! {
             }
         }
     }
-}
-
-/// An address of the simulated month: what it says at some hour.
-struct Simulated {
-    name: String,
-    host: u32,
-    /// From which hour on it says what.
-    story: Vec<(Seconds, Word)>,
-    checked: Option<Checked>,
-    past: crate::standing::Past,
-    /// What was told of it: the hour, and the standing.
-    told: Vec<(Seconds, crate::selection::Standing)>,
-}
-
-impl Simulated {
-    fn says(&self, hour: Seconds) -> Word {
-        let now = self.story.iter().rev().find(|(from, _)| *from <= hour);
-        now.map_or(Word::Sound, |(_, word)| *word)
-    }
-
-    fn ask(&mut self, at: Seconds, hour: Seconds) {
-        use crate::standing::{Before, Seen, step};
-        let word = self.says(hour);
-        self.checked = Some(match self.checked {
-            Some(checked) if checked.word == word => {
-                Checked { last: at, times: checked.times + 1, ..checked }
-            }
-            earlier => Checked {
-                last: at,
-                since: at,
-                is_new: earlier.is_none(),
-                ..super::tests::checked(word)
-            },
-        });
-        let checked = self.checked.expect("it was just set");
-        // What may pass is told after two checks that are half an hour apart.
-        let seen = match word {
-            Word::Sound => Seen::Gone,
-            Word::Wrong => Seen::There,
-            Word::Passing if at - checked.since >= 30 * MINUTE => Seen::There,
-            Word::Passing => Seen::Passing,
-        };
-        let Ok((past, news)) =
-            step(self.past, seen, || Ok::<_, std::convert::Infallible>(Before::Looked));
-        self.past = past;
-        self.told.extend(news.map(|news| (hour, news)));
-    }
-}
-
-/// Thirty days of 200 addresses on ten hosts, of which twelve fail in ways of their own,
-/// looked at every ten minutes by a clock that once sleeps for a day: each change is told
-/// once and soon, nothing is told of what passes in between, and no host is asked too
-/// often.
-#[test]
-fn a_month_of_checks_tells_every_change_once_and_keeps_to_its_budget() {
-    use crate::selection::Standing::{Healed, New, Returned};
-    let rhythm = Rhythm { per_host_hour: 6, ..Rhythm::default() };
-    let stories: [Vec<(Seconds, Word)>; 12] = [
-        vec![(50, Word::Wrong)],
-        vec![(50, Word::Wrong), (100, Word::Sound)],
-        vec![(0, Word::Wrong)],
-        vec![(0, Word::Wrong), (300, Word::Sound)],
-        vec![(20, Word::Passing)],
-        vec![(20, Word::Passing), (200, Word::Sound)],
-        vec![(0, Word::Passing), (600, Word::Sound)],
-        vec![(0, Word::Passing)],
-        vec![(0, Word::Wrong), (60, Word::Sound), (400, Word::Wrong)],
-        vec![(100, Word::Passing), (300, Word::Wrong)],
-        vec![(400, Word::Wrong), (640, Word::Sound)],
-        vec![(10, Word::Wrong)],
-    ];
-    let mut all: Vec<Simulated> = (0..200usize)
-        .map(|n| Simulated {
-            name: format!("https://host{}.test/{n}", n % 10),
-            host: u32::try_from(n % 10).expect("ten hosts"),
-            story: stories.get(n).cloned().unwrap_or_default(),
-            checked: None,
-            past: crate::standing::Past::Never,
-            told: Vec::new(),
-        })
-        .collect();
-    let mut asked: Vec<(u32, Seconds)> = Vec::new();
-    let mut a_day = [0u32; 31];
-    for tick in 0..30 * 24 * 6 {
-        let hour = tick / 6;
-        // The machine sleeps through the fifteenth day.
-        if (14 * 24..15 * 24).contains(&hour) {
-            continue;
-        }
-        let now = AT + tick * 10 * MINUTE;
-        let mut wishes: Vec<(Seconds, usize)> = (0..all.len())
-            .filter_map(|at| {
-                let due = match &all[at].checked {
-                    None => Some(AT),
-                    Some(checked) => due(&all[at].name, checked, &rhythm).map(|(due, _)| due),
-                };
-                Some((due?, at))
-            })
-            .collect();
-        wishes.sort_unstable();
-        let hosts = wishes.iter().map(|(due, at)| (all[*at].host, *due));
-        let times = share(now, hosts, asked.iter().copied(), &rhythm);
-        for ((_, at), time) in wishes.into_iter().zip(times) {
-            if time <= now {
-                all[at].ask(now, hour);
-                asked.push((all[at].host, now));
-                a_day[usize::try_from(hour / 24).expect("days")] += 1;
-            }
-        }
-    }
-    for host in 0..10 {
-        let times: Vec<Seconds> =
-            asked.iter().filter(|(of, _)| *of == host).map(|(_, at)| *at).collect();
-        for hour in times.windows(7) {
-            assert!(hour[6] - hour[0] >= HOUR, "host {host}: {hour:?}");
-        }
-    }
-    let standings = |at: usize| all[at].told.iter().map(|(_, what)| *what).collect::<Vec<_>>();
-    let expected = [
-        vec![New],
-        // It broke and healed between two weekly looks: nobody saw it.
-        vec![],
-        vec![New],
-        vec![New, Healed],
-        vec![New],
-        vec![New, Healed],
-        vec![New, Healed],
-        vec![New],
-        vec![New, Healed, Returned],
-        vec![New],
-        vec![New, Healed],
-        vec![New],
-    ];
-    for (at, expected) in expected.into_iter().enumerate() {
-        assert_eq!(standings(at), expected, "{at}");
-    }
-    assert!(all[12..].iter().all(|one| one.told.is_empty()), "no false alarm");
-    for (at, since) in [(2usize, 0), (3, 300), (6, 600), (8, 400)] {
-        let last = all[at].told.last().expect("it was told").0;
-        assert!(last - since <= 12 * 24, "{at} was told after {} hours", last - since);
-    }
-    let quiet: u32 = a_day[20..30].iter().sum();
-    assert!(a_day[0] >= 200 && a_day[14] == 0, "{a_day:?}");
-    assert!(quiet / 10 < 60, "a quiet day asks little: {a_day:?}");
 }

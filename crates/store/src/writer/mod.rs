@@ -372,6 +372,6 @@ mod tests {
         let run = reader.open_run(reader.last_run().unwrap()).unwrap();
         assert_eq!(run.find("http://a.test/", 9).unwrap().len(), 0, "no verdict was kept");
         assert_eq!(run.info().state, RunState::Going);
-        assert_eq!(reader.unfinished().unwrap().run.number, 1, "it can go on");
+        assert_eq!(reader.unfinished().unwrap().number, 1, "it can go on");
     }
 }

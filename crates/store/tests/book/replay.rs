@@ -39,15 +39,15 @@ fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
 
         let reader = keeper.reader();
         let unfinished = reader.unfinished().unwrap();
-        assert_eq!((unfinished.run.state, unfinished.options.as_str()), (RunState::Going, "{}"));
+        assert_eq!((unfinished.state, unfinished.options.as_str()), (RunState::Going, "{}"));
         let mut crawl = fresh();
         let take = |address: &str, reply| {
             assert!(crawl.handle_replayed(address, reply));
             Ok(())
         };
-        reader.for_each_reply(unfinished.run.number, take).unwrap();
+        reader.for_each_reply(unfinished.number, take).unwrap();
         crawl.handle_resumed();
-        let writer = RunWriter::resume(&keeper.path(), unfinished.run.number, new_run()).unwrap();
+        let writer = RunWriter::resume(&keeper.path(), unfinished.number, new_run()).unwrap();
         let more = keeper.drive(writer, crawl, usize::MAX);
 
         assert_eq!(stop + more, replies, "stopped after {stop}");

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::due::{Checked, Rhythm, due};
+use rummage_core::due::{Checked, Rhythm, due_at};
 use rummage_core::scope::Scope;
 use rummage_store::{Address, Check, Memory, Reader, RunInfo};
 
@@ -71,5 +71,6 @@ fn is_left_alone(url: &str, check: &Check, rhythm: &Rhythm, now: Timestamp) -> b
     } else {
         Checked { word: rummage_core::due::Word::Sound, ..check.checked }
     };
-    due(url, &known, rhythm).is_some_and(|(at, _)| at > now.as_second())
+    let now = now.as_second();
+    due_at(url, &known, rhythm, now).is_some_and(|(at, _)| at > now)
 }

@@ -27,7 +27,7 @@ const MAX_SIZE: usize = 10 << 20;
 const TIMEOUT: Duration = Duration::from_secs(20);
 
 /// What a crawl is to ask, and how gently.
-pub(super) fn settings(asking: &Asking, settled: &Section) -> Result<Settings, Failure> {
+pub(crate) fn settings(asking: &Asking, settled: &Section) -> Result<Settings, Failure> {
     let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
     let preset = Settings::default();
     Ok(Settings {
@@ -119,7 +119,7 @@ fn timeout(asking: &Asking) -> Duration {
 }
 
 /// How requests are made.
-pub(super) fn config(asking: &Asking) -> Result<Config, Failure> {
+pub(crate) fn config(asking: &Asking) -> Result<Config, Failure> {
     let agent = asking.user_agent.as_deref().unwrap_or(DEFAULT_USER_AGENT);
     let mut ca_certs = Vec::new();
     for file in &asking.ca_cert {
@@ -168,7 +168,7 @@ fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure>
 }
 
 /// How to ask again what a run asked: as the environment says now, else in the same way.
-pub(super) fn options_of(run: &OpenRun<'_>) -> Result<Asking, Failure> {
+pub(crate) fn options_of(run: &OpenRun<'_>) -> Result<Asking, Failure> {
     let wrong = |error: clap::Error| Failure::Usage {
         what: error.to_string().trim_start_matches("error: ").trim().to_owned(),
         hint: "Mend the variable, or take it out of the environment.".to_owned(),

@@ -1,0 +1,124 @@
+//! One pass over a site, from settings to a run in the store: a crawl, one that goes on,
+//! a recheck. Nothing here shows anything: who wants to know, [hears](Hear).
+
+mod crawl;
+mod due;
+mod memory;
+pub(crate) mod plain;
+mod recheck;
+
+use std::time::Duration;
+
+use rummage_core::crawl::{Crawl, Settings};
+use rummage_engine::{Clock, Config, Ended, Fetcher, Job, Recheck, Stop, Watch};
+use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter, StoreError};
+use url::Url;
+
+use crate::args::Asking;
+use crate::config::{Placeholders, Section};
+use crate::failure::Failure;
+
+pub(crate) use due::{due_by, plan};
+pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
+
+/// Somebody who hears what happens, and what there is to say beside it.
+pub(crate) trait Hear: Watch {
+    /// A line.
+    fn say(&mut self, text: &str);
+}
+
+/// All that is known before the first request.
+pub(crate) struct Pass {
+    /// The start, as it was given.
+    pub(crate) asked_for: String,
+    /// The name of its section in the settings file.
+    pub(crate) section: Option<String>,
+    /// How long a crawl from there took last time.
+    pub(crate) last_time: Option<Duration>,
+    /// A run that waits to be finished, and is not this one.
+    pub(crate) unfinished: Option<i64>,
+    starts: Vec<Url>,
+    settings: Settings,
+    fetching: Config,
+    writer: RunWriter,
+    /// How long its moments have been counted when it begins.
+    under_way: Duration,
+    /// The run that goes on.
+    earlier: Option<Earlier>,
+    /// The run that is checked again.
+    recheck: Option<Recheck>,
+    /// What earlier runs have seen, and need not be asked.
+    memory: Option<Memory>,
+}
+
+/// A run that was stopped before its end.
+struct Earlier {
+    reader: Reader,
+    run: i64,
+    site: String,
+}
+
+impl Pass {
+    /// Asks, until it ends or is stopped.
+    pub(crate) async fn drive(self, stop: Stop, hear: &mut dyn Hear) -> Result<Ended, Failure> {
+        let mut crawl = Crawl::new(self.settings, self.starts.clone());
+        let mut writer = self.writer;
+        if let Some(earlier) = self.earlier {
+            replay(&earlier, &mut crawl, &mut writer)?;
+            let pages = rummage_view::count(crawl.progress().pages);
+            let Earlier { run, site, .. } = earlier;
+            hear.say(&format!("going on with run {run} of {site}: pages read so far: {pages}"));
+        }
+        let clock = Clock::starting_at(self.under_way);
+        let fetcher = Fetcher::new(self.fetching, clock);
+        if let Some(start) = self.starts.first() {
+            fetcher.handle_start(start).await;
+        }
+        let (recheck, memory) = (self.recheck, self.memory);
+        let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory };
+        Ok(rummage_engine::crawl(job, hear).await?)
+    }
+}
+
+/// The threads that ask.
+pub(crate) fn runtime() -> Result<tokio::runtime::Runtime, Failure> {
+    tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .map_err(|why| Failure::System { what: "no threads could be started", why })
+}
+
+fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> NewRun {
+    let json = |asking: &Asking| serde_json::to_string(asking).expect("options are plain data");
+    let placeholders = settled.own.placeholders == Some(Placeholders::Broken);
+    // Moments are kept in microseconds: what is told of them later is the same to the digit.
+    let now = jiff::Timestamp::now();
+    let now = jiff::Timestamp::from_microsecond(now.as_microsecond()).unwrap_or(now);
+    NewRun {
+        asked_for: asked_for.to_owned(),
+        options: json(&asking.without_secrets()),
+        bounds: json(&asking.bounds()),
+        version: env!("CARGO_PKG_VERSION").to_owned(),
+        started_at: now,
+        kind: RunKind::Crawl,
+        own_fields: !asking.header.is_empty(),
+        epoch_at: now,
+        placeholders_are_broken: placeholders,
+    }
+}
+
+/// Tells the crawl once more what it was told before, and lets the writer find its
+/// way back in.
+fn replay(earlier: &Earlier, crawl: &mut Crawl, writer: &mut RunWriter) -> Result<(), StoreError> {
+    earlier.reader.for_each_reply(earlier.run, |address, reply| {
+        // An address that new settings leave out is not heard of again.
+        crawl.handle_replayed(address, reply);
+        while let Some(event) = crawl.poll_event() {
+            writer.handle_event(event)?;
+        }
+        Ok(())
+    })?;
+    writer.handle_replayed();
+    crawl.handle_resumed();
+    writer.commit()
+}

@@ -1,0 +1,86 @@
+//! A recheck: some addresses anew, all else as the last run found it.
+
+use std::path::Path;
+
+use rummage_core::crawl::Settings;
+use rummage_engine::Recheck;
+use rummage_store::{
+    Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
+};
+use rummage_view::safe;
+use url::Url;
+
+use super::memory::reads_alike;
+use super::plain::{config, options_of, settings};
+use super::{Pass, new_run};
+use crate::args::Asking;
+use crate::config::Config;
+use crate::failure::Failure;
+
+/// Of what is due, so many pages are read again.
+pub(crate) const PAGES_OF_DUE: u32 = 3;
+
+/// Whoever names a target wants all.
+pub(crate) const ALL_PAGES: u32 = u32::MAX;
+
+impl Pass {
+    /// A recheck of targets of a run, and of so many pages that carry each.
+    pub(crate) fn recheck(
+        store: &Path,
+        run: &OpenRun<'_>,
+        targets: &[Address],
+        pages: u32,
+        given: &Asking,
+        section: Option<String>,
+        file: &Config,
+    ) -> Result<Pass, Failure> {
+        let base = run.info();
+        let settled = file.settled(section.as_deref());
+        let asking = given.clone().or(options_of(run)?).or(settled.asking.clone());
+        let start = Url::parse(&base.start)
+            .map_err(|error| StoreError::Damaged(format!("the start: {error}")))?;
+        let mut again = run.to_ask_again(targets, pages)?;
+        // The start is asked in any case: is the site there at all?
+        again.insert(base.start.clone());
+        let new = NewRun {
+            kind: RunKind::Recheck,
+            epoch_at: base.epoch_at,
+            ..new_run(&base.asked_for, &asking, &settled)
+        };
+        let mut memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
+        if reads_alike(base, &asking) {
+            memory = memory.with_pages(base.number)?;
+        }
+        Ok(Pass {
+            asked_for: base.asked_for.clone(),
+            section,
+            last_time: None,
+            unfinished: None,
+            starts: vec![start],
+            settings: Settings { by_get: true, ..settings(&asking, &settled)? },
+            fetching: config(&asking)?,
+            under_way: new.looked_back(),
+            writer: RunWriter::begin(store, new)?,
+            earlier: None,
+            recheck: Some(Recheck { reader: Reader::open(store)?, run: base.number, again }),
+            memory: Some(memory),
+        })
+    }
+
+    /// How many addresses a recheck asks anew.
+    pub(crate) fn asked_again(&self) -> usize {
+        self.recheck.as_ref().map_or(0, |recheck| recheck.again.len())
+    }
+}
+
+/// The last run that came to its end: what one that was stopped did not get to is not
+/// known.
+pub(crate) fn finished(reader: &Reader, last: RunInfo) -> Result<RunInfo, Failure> {
+    if last.state == RunState::Finished {
+        return Ok(last);
+    }
+    reader.last_finished_of(&last.site)?.ok_or_else(|| Failure::Usage {
+        what: format!("no run of {} has come to its end", safe(&last.site)),
+        hint: "Go on with it first: rummage crawl --resume".to_owned(),
+    })
+}

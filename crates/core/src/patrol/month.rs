@@ -1,0 +1,206 @@
+//! A patrol over thirty days, with a clock that jumps: 200 addresses on ten hosts, of which
+//! twelve fail in ways of their own.
+
+use std::convert::Infallible;
+
+use super::*;
+use crate::due::{Checked, Rhythm, Word, due_at, share};
+use crate::scope::Scope;
+use crate::telling::{APART, Look, News, Told, is_sure, step};
+use crate::verdict::Cause;
+
+const BEGAN: Seconds = 1_700_000_000;
+const DAY: Seconds = 24 * HOUR;
+
+/// An address: what it says at some hour, what is known of it, and what was told.
+struct Simulated {
+    name: String,
+    host: u32,
+    /// From which hour on it says what.
+    story: Vec<(Seconds, Word)>,
+    checked: Option<Checked>,
+    found: crate::standing::Past,
+    told: Told,
+    was_told: bool,
+    /// The hour, and what.
+    news: Vec<(Seconds, News)>,
+}
+
+impl Simulated {
+    fn says(&self, hour: Seconds) -> Word {
+        let now = self.story.iter().rev().find(|(from, _)| *from <= hour);
+        now.map_or(Word::Sound, |(_, word)| *word)
+    }
+
+    fn due(&self, now: Seconds, rhythm: &Rhythm) -> Option<Seconds> {
+        match &self.checked {
+            None => Some(now),
+            Some(checked) => due_at(&self.name, checked, rhythm, now).map(|(due, _)| due),
+        }
+    }
+
+    fn ask(&mut self, at: Seconds, hour: Seconds) {
+        use crate::standing::{Before, Past, Seen, step as found};
+        let word = self.says(hour);
+        let checked = match self.checked {
+            Some(checked) if checked.word == word => {
+                Checked { last: at, times: checked.times + 1, ..checked }
+            }
+            earlier => Checked {
+                word,
+                scope: Scope::External,
+                last: at,
+                since: at,
+                times: 1,
+                is_new: earlier.is_none(),
+                waived: false,
+            },
+        };
+        self.checked = Some(checked);
+        let seen = if word == Word::Sound { Seen::Gone } else { Seen::There };
+        let before = self.found;
+        let Ok((past, _)) = found(before, seen, || Ok::<_, Infallible>(Before::Looked));
+        self.found = past;
+        let look = match (before, past) {
+            (Past::Found, Past::Healed) => Look::Healed,
+            (_, Past::Found) => {
+                let cause = (word == Word::Passing).then_some(Cause::Timeout);
+                let sure = is_sure(cause, checked.since, checked.last, APART);
+                Look::There { waived: false, sure, again: self.was_told }
+            }
+            _ => return,
+        };
+        let (told, news) = step(self.told, look);
+        self.told = if told == Told::Over { Told::Waiting } else { told };
+        self.was_told |= news.is_some();
+        self.news.extend(news.map(|news| (hour, news)));
+    }
+}
+
+/// What the clock on the wall says: on the twentieth day it goes three hours after, and
+/// for an hour of the twenty-fourth it is two days ahead.
+fn wall(time: Seconds) -> Seconds {
+    let jump = match time / HOUR {
+        456..480 => -3 * HOUR,
+        560 => 2 * DAY,
+        _ => 0,
+    };
+    BEGAN + time + jump
+}
+
+fn stories() -> Vec<Vec<(Seconds, Word)>> {
+    vec![
+        vec![(50, Word::Wrong)],
+        vec![(50, Word::Wrong), (300, Word::Sound)],
+        vec![(0, Word::Wrong)],
+        vec![(0, Word::Wrong), (300, Word::Sound)],
+        vec![(20, Word::Passing)],
+        vec![(20, Word::Passing), (260, Word::Sound)],
+        vec![(0, Word::Passing), (600, Word::Sound)],
+        vec![(0, Word::Passing)],
+        vec![(0, Word::Wrong), (60, Word::Sound), (400, Word::Wrong)],
+        vec![(100, Word::Passing), (300, Word::Wrong)],
+        vec![(400, Word::Wrong), (640, Word::Sound)],
+        // A server that is away for less than half an hour, now and then.
+        vec![(0, Word::Passing), (1, Word::Sound), (500, Word::Passing), (501, Word::Sound)],
+    ]
+}
+
+/// What was asked, by true time, and all addresses as they ended.
+fn month(rhythm: &Rhythm) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
+    let stories = stories();
+    let mut all: Vec<Simulated> = (0..200usize)
+        .map(|n| Simulated {
+            name: format!("https://host{}.test/{n}", n % 10),
+            host: u32::try_from(n % 10).expect("ten hosts"),
+            story: stories.get(n).cloned().unwrap_or_default(),
+            checked: None,
+            found: crate::standing::Past::Never,
+            told: Told::Waiting,
+            was_told: false,
+            news: Vec::new(),
+        })
+        .collect();
+    let mut site = Watched { every: Seconds::MAX / 2, ..Watched::default() };
+    let mut asked: Vec<(u32, Seconds)> = Vec::new();
+    let mut noted: Vec<(u32, Seconds)> = Vec::new();
+    for minute in 0..30 * 24 * 60 {
+        let time = minute * MINUTE;
+        let hour = time / HOUR;
+        // The machine sleeps through the fifteenth day.
+        if (14 * 24..15 * 24).contains(&hour) {
+            continue;
+        }
+        let now = wall(time);
+        // The first pass reads all; then the patrol says when.
+        if minute > 0 && (next(&site, now).1 != Task::Recheck || next(&site, now).0 > now) {
+            continue;
+        }
+        let mut wishes: Vec<(Seconds, usize)> =
+            (0..all.len()).filter_map(|at| Some((all[at].due(now, rhythm)?, at))).collect();
+        wishes.sort_unstable();
+        let hosts = wishes.iter().map(|(due, at)| (all[*at].host, *due));
+        let times = share(now, hosts, noted.iter().copied(), rhythm);
+        let mut due = None::<Seconds>;
+        for ((_, at), time_of) in wishes.into_iter().zip(times) {
+            if time_of <= now {
+                all[at].ask(now, hour);
+                asked.push((all[at].host, time));
+                noted.push((all[at].host, now));
+            } else {
+                due = Some(due.map_or(time_of, |due| due.min(time_of)));
+            }
+        }
+        let again = all.iter().filter_map(|one| one.due(now, rhythm)).min();
+        site.due = due.into_iter().chain(again.filter(|at| *at > now)).min();
+        (site.crawled, site.passed) = (Some(now), Some(now));
+    }
+    (asked, all)
+}
+
+#[test]
+fn every_change_is_told_once_and_no_host_is_asked_too_often() {
+    use News::{Broke, Healed, Returned};
+    let rhythm = Rhythm { per_host_hour: 6, ..Rhythm::default() };
+    let (asked, all) = month(&rhythm);
+    for host in 0..10 {
+        let times: Vec<Seconds> =
+            asked.iter().filter(|(of, _)| *of == host).map(|(_, at)| *at).collect();
+        for hour in times.windows(7) {
+            assert!(hour[6] - hour[0] >= HOUR, "host {host}: {hour:?}");
+        }
+    }
+    let told = |at: usize| all[at].news.iter().map(|(_, what)| *what).collect::<Vec<_>>();
+    let expected = [
+        vec![Broke],
+        vec![Broke, Healed],
+        vec![Broke],
+        vec![Broke, Healed],
+        vec![Broke],
+        vec![Broke, Healed],
+        vec![Broke, Healed],
+        vec![Broke],
+        vec![Broke, Healed, Returned],
+        vec![Broke],
+        vec![Broke, Healed],
+        vec![],
+    ];
+    for (at, expected) in expected.into_iter().enumerate() {
+        assert_eq!(told(at), expected, "{at}");
+    }
+    assert!(all[12..].iter().all(|one| one.news.is_empty()), "no false alarm");
+    for (at, since) in [(2usize, 0), (3, 300), (6, 600), (8, 400)] {
+        let last = all[at].news.last().expect("it was told").0;
+        assert!(last - since <= 12 * 24, "{at} was told after {} hours", last - since);
+    }
+    let mut a_day = [0u32; 30];
+    asked.iter().for_each(|(_, at)| a_day[usize::try_from(at / DAY).expect("days")] += 1);
+    // Requests a day: all once, what is new once more, then every week or more rarely; the
+    // fifteenth day was slept through.
+    let expected = [
+        [258, 156, 7, 6, 6, 6, 5, 96, 112, 9],
+        [10, 10, 8, 7, 0, 10, 7, 56, 85, 68],
+        [17, 8, 8, 18, 8, 8, 7, 7, 8, 6],
+    ];
+    assert_eq!(a_day, *expected.as_flattened());
+}

@@ -1,0 +1,115 @@
+//! What comes next of sites, and what budgets and clocks do to it.
+
+use proptest::prelude::*;
+
+use super::*;
+
+const NOW: Seconds = 1_700_000_000;
+const DAY: Seconds = 24 * HOUR;
+
+fn site() -> Watched {
+    let last = Some(NOW - HOUR);
+    Watched { every: DAY, crawled: last, passed: last, ..Watched::default() }
+}
+
+#[test]
+fn a_site_that_nobody_knows_is_crawled_at_once_and_then_at_its_interval() {
+    let new = Watched { every: DAY, ..Watched::default() };
+    assert_eq!(next(&new, NOW), (Seconds::MIN, Task::Crawl));
+    assert_eq!(next(&site(), NOW), (NOW + 23 * HOUR, Task::Crawl));
+}
+
+#[test]
+fn what_is_due_is_asked_unless_a_crawl_comes_first_and_not_in_a_hurry() {
+    let due = |at| Watched { due: Some(at), ..site() };
+    assert_eq!(next(&due(NOW + 9), NOW), (NOW + 9, Task::Recheck));
+    assert_eq!(next(&due(NOW + 2 * DAY), NOW), (NOW + 23 * HOUR, Task::Crawl));
+    let just = Watched { passed: Some(NOW - 5), ..due(NOW - 9) };
+    assert_eq!(next(&just, NOW), (NOW - 5 + PAUSE, Task::Recheck));
+}
+
+#[test]
+fn what_was_stopped_goes_on_first() {
+    let half = Watched { unfinished: true, ..site() };
+    assert_eq!(next(&half, NOW).1, Task::GoOn);
+    let waits = Watched { every: DAY, ..Watched::default() };
+    assert_eq!(first(&[waits, half], NOW), Some((1, Seconds::MIN, Task::GoOn)));
+    assert_eq!(first(&[], NOW), None);
+}
+
+#[test]
+fn after_tries_in_vain_it_waits_ever_longer() {
+    let wait = |times| {
+        let failed = Watched { failed: Some((NOW, times)), crawled: None, ..site() };
+        (next(&failed, NOW).0 - NOW) / MINUTE
+    };
+    assert_eq!([1, 2, 3, 4, 5, 6, 7, 8, 99].map(wait), [5, 10, 20, 40, 80, 160, 320, 360, 360]);
+}
+
+#[test]
+fn a_past_that_lies_in_the_future_is_no_reason_to_wait() {
+    let year = 365 * DAY;
+    let wrong = Watched { crawled: Some(NOW + year), passed: Some(NOW + year), ..site() };
+    assert!(next(&wrong, NOW).0 <= NOW, "the clock was a year ahead when it was crawled");
+    let failed = Watched { failed: Some((NOW + year, 3)), crawled: None, ..site() };
+    assert!(next(&failed, NOW).0 <= NOW);
+    let mut budget = Budget::per_hour(5);
+    budget.spend(NOW + year, 5);
+    assert_eq!(budget.left(NOW), 0);
+    assert_eq!(budget.free_at(NOW), NOW + HOUR);
+    assert_eq!(budget.left(NOW + HOUR), 5);
+}
+
+#[test]
+fn a_budget_comes_back_after_an_hour() {
+    let mut budget = Budget::per_hour(10);
+    budget.spend(NOW, 4);
+    budget.spend(NOW + 60, 8);
+    assert_eq!((budget.left(NOW + 60), budget.free_at(NOW + 60)), (0, NOW + HOUR));
+    assert_eq!(budget.left(NOW + HOUR), 2);
+    assert_eq!(budget.left(NOW + HOUR + 60), 10);
+}
+
+proptest! {
+    /// However requests are made, if only what is left is spent, no hour holds more than
+    /// may be; and at the time it names, some are left.
+    #[test]
+    fn no_hour_holds_more_than_may_be(
+        most in 1..50u64,
+        wishes in prop::collection::vec((0..30 * MINUTE, 1..40u64), 0..60),
+    ) {
+        let mut budget = Budget::per_hour(most);
+        let (mut now, mut made) = (NOW, Vec::new());
+        for (pause, wish) in wishes {
+            now += pause;
+            let free = budget.free_at(now);
+            prop_assert!(free >= now && budget.clone().left(free) > 0);
+            let may = wish.min(budget.left(now));
+            budget.spend(now, may);
+            made.push((now, may));
+            let lately = made.iter().filter(|(at, _)| *at > now - HOUR);
+            prop_assert!(lately.map(|(_, requests)| requests).sum::<u64>() <= most);
+        }
+    }
+
+    /// With several sites and any mishaps, nobody waits for ever: whoever is ready is
+    /// served within as many passes as there are sites.
+    #[test]
+    fn nobody_starves(every in prop::collection::vec(HOUR..3 * DAY, 1..5)) {
+        let mut sites: Vec<Watched> =
+            every.iter().map(|every| Watched { every: *every, ..Watched::default() }).collect();
+        let mut now = NOW;
+        let mut served = vec![0; sites.len()];
+        for _ in 0..200 {
+            let (at, when, _) = first(&sites, now).expect("there are sites");
+            now = now.max(when) + 60;
+            served[at] += 1;
+            sites[at].crawled = Some(now);
+            sites[at].passed = Some(now);
+        }
+        for (at, every) in every.iter().enumerate() {
+            let most = (now - NOW) / every;
+            prop_assert!(served[at] >= most.min(200) * 9 / 10, "{:?} {:?}", served, sites);
+        }
+    }
+}
