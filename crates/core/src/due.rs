@@ -71,6 +71,22 @@ pub enum Word {
 }
 
 impl Word {
+    /// The word for it in a store.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Word::Sound => "sound",
+            Word::Passing => "passing",
+            Word::Wrong => "wrong",
+        }
+    }
+
+    /// The opposite of [`as_str`](Word::as_str).
+    #[must_use]
+    pub fn named(name: &str) -> Option<Word> {
+        [Word::Sound, Word::Passing, Word::Wrong].into_iter().find(|word| word.as_str() == name)
+    }
+
     /// What a verdict says in this regard; `None` for what was not asked.
     #[must_use]
     pub fn of(verdict: Verdict, cause: Option<Cause>) -> Option<Word> {

@@ -1,13 +1,16 @@
 //! The checks of each address over the runs of a site, as far as they say when the next is
 //! due.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use rummage_core::due::{Checked, Seconds, Word};
 use rummage_core::scope::Scope;
 use rummage_core::verdict::Verdict;
-use rusqlite::Connection;
+use rusqlite::{Connection, params};
 
+use crate::reader::text;
 use crate::records::{Address, RunInfo, RunState};
-use crate::sayings::Sayings;
+use crate::sayings::{Sayings, scope_named};
 use crate::writer::asked::for_each_entry;
 use crate::{Reader, StoreError};
 
@@ -49,41 +52,27 @@ impl Reader {
         site: &str,
         mut take: impl FnMut(&Check, &str),
     ) -> Result<(), StoreError> {
-        let runs: Vec<RunInfo> = self
+        let runs: BTreeMap<i64, RunInfo> = self
             .runs()?
             .into_iter()
             .filter(|run| run.site == site && run.state != RunState::Going)
+            .map(|run| (run.number, run))
             .collect();
+        let forgotten = forgotten(&self.db, site)?;
+        let numbers: BTreeSet<i64> = runs.keys().chain(&forgotten).copied().collect();
         let mut states: Vec<Option<State>> = Vec::new();
         let mut last = Sayings::default();
-        for run in &runs {
-            last = Sayings::of_run(&self.db, run.number)?;
-            let asked = asked_at(&self.db, run)?;
-            for (address, at) in (0u32..).zip(asked).filter(|(_, at)| *at > 0) {
-                let Some(saying) = last.of(address).filter(|saying| !saying.recalled) else {
-                    continue;
-                };
-                let word = Word::of(saying.verdict, saying.cause);
-                let (Some(word), Some(scope)) = (word, saying.scope) else { continue };
-                let index = address as usize;
-                if states.len() <= index {
-                    states.resize(index + 1, None);
+        for number in numbers {
+            match runs.get(&number) {
+                Some(run) => {
+                    last = Sayings::of_run(&self.db, number)?;
+                    for_each_asked(&self.db, run, &last, |asked| note(&mut states, number, asked))?;
                 }
-                let number = u32::try_from(run.number).unwrap_or(u32::MAX);
-                states[index] = Some(match states[index] {
-                    Some(state) if state.word == word => {
-                        State { run: number, last: at, times: state.times + 1, scope, ..state }
-                    }
-                    earlier => State {
-                        run: number,
-                        last: at,
-                        since: at,
-                        times: 1,
-                        word,
-                        scope,
-                        is_new: earlier.is_none(),
-                    },
-                });
+                None => {
+                    for_each_old(&self.db, site, number, |asked| {
+                        note(&mut states, number, asked);
+                    })?;
+                }
             }
         }
         let mut select = self.db.prepare("SELECT id, url FROM address ORDER BY id")?;
@@ -111,6 +100,100 @@ impl Reader {
         }
         Ok(())
     }
+}
+
+/// An address that a run asked, and what it found.
+#[derive(Debug, Clone, Copy)]
+struct Asked {
+    address: u32,
+    at: u32,
+    word: Word,
+    scope: Scope,
+}
+
+/// Adds a check to those before it.
+fn note(states: &mut Vec<Option<State>>, run: i64, asked: Asked) {
+    let Asked { address, at, word, scope } = asked;
+    let index = address as usize;
+    if states.len() <= index {
+        states.resize(index + 1, None);
+    }
+    let run = u32::try_from(run).unwrap_or(u32::MAX);
+    states[index] = Some(match states[index] {
+        Some(state) if state.word == word => {
+            State { run, last: at, times: state.times + 1, scope, ..state }
+        }
+        earlier => {
+            State { run, last: at, since: at, times: 1, word, scope, is_new: earlier.is_none() }
+        }
+    });
+}
+
+/// Gives what a run asked itself.
+fn for_each_asked(
+    db: &Connection,
+    run: &RunInfo,
+    sayings: &Sayings,
+    mut take: impl FnMut(Asked),
+) -> Result<(), StoreError> {
+    let asked = asked_at(db, run)?;
+    for (address, at) in (0u32..).zip(asked).filter(|(_, at)| *at > 0) {
+        let Some(saying) = sayings.of(address).filter(|saying| !saying.recalled) else { continue };
+        let word = Word::of(saying.verdict, saying.cause);
+        if let (Some(word), Some(scope)) = (word, saying.scope) {
+            take(Asked { address, at, word, scope });
+        }
+    }
+    Ok(())
+}
+
+/// The rechecks of a site that are forgotten but for what they asked.
+fn forgotten(db: &Connection, site: &str) -> Result<Vec<i64>, StoreError> {
+    let mut select = db.prepare("SELECT DISTINCT run FROM old_check WHERE site = ?1")?;
+    Ok(select.query_map([site], |row| row.get(0))?.collect::<Result<_, _>>()?)
+}
+
+fn for_each_old(
+    db: &Connection,
+    site: &str,
+    run: i64,
+    mut take: impl FnMut(Asked),
+) -> Result<(), StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT address, at, word, scope FROM old_check WHERE site = ?1 AND run = ?2",
+    )?;
+    let mut rows = select.query(params![site, run])?;
+    while let Some(row) = rows.next()? {
+        take(Asked {
+            address: row.get(0)?,
+            at: row.get(1)?,
+            word: text(row, 2)?.and_then(Word::named).unwrap_or(Word::Wrong),
+            scope: scope_named(text(row, 3)?.unwrap_or_default()),
+        });
+    }
+    Ok(())
+}
+
+/// Keeps what a run asked, and when, for the time when it is forgotten.
+pub(crate) fn keep(db: &Connection, run: &RunInfo) -> Result<(), StoreError> {
+    let sayings = Sayings::of_run(db, run.number)?;
+    let mut insert = db.prepare_cached(
+        "INSERT OR REPLACE INTO old_check (site, run, address, at, word, scope)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+    )?;
+    let mut asked = Vec::new();
+    for_each_asked(db, run, &sayings, |one| asked.push(one))?;
+    for Asked { address, at, word, scope } in asked {
+        insert.execute(params![
+            run.site,
+            run.number,
+            address,
+            at,
+            word.as_str(),
+            scope.as_str()
+        ])?;
+    }
+    Ok(())
 }
 
 /// When a run asked each address last, in seconds since 1970; 0 for what it did not.

@@ -13,8 +13,11 @@ use crate::StoreError;
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
 /// Each step takes a store from the version before to its own; the first makes it.
-const MIGRATIONS: &[(i64, &str)] =
-    &[(4, include_str!("schema.sql")), (5, include_str!("schema_5.sql"))];
+const MIGRATIONS: &[(i64, &str)] = &[
+    (4, include_str!("schema.sql")),
+    (5, include_str!("schema_5.sql")),
+    (6, include_str!("schema_6.sql")),
+];
 
 /// The oldest version that we know. Those before were never given out.
 const OLDEST: i64 = MIGRATIONS[0].0;
@@ -47,18 +50,36 @@ pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreErro
 
 /// Takes the lock of a store: a file beside it, since SQLite has locks of its own on the store.
 fn lock(path: &Path) -> Result<File, StoreError> {
-    let mut name = path.as_os_str().to_owned();
-    name.push(".lock");
+    lock_beside(path, "")?.ok_or(StoreError::Busy)
+}
+
+/// Takes a lock of that name; `None` where another program has it. The file is empty and
+/// stays: only whether it is locked says something.
+pub(crate) fn lock_beside(path: &Path, name: &str) -> Result<Option<File>, StoreError> {
+    let mut file = path.as_os_str().to_owned();
+    file.push(name);
+    file.push(".lock");
     let cannot = |error: std::io::Error| StoreError::CannotOpen {
         path: path.to_owned(),
         why: error.to_string(),
     };
-    let file = File::create(Path::new(&name)).map_err(cannot)?;
+    let file = File::create(Path::new(&file)).map_err(cannot)?;
     match file.try_lock() {
-        Ok(()) => Ok(file),
-        Err(TryLockError::WouldBlock) => Err(StoreError::Busy),
+        Ok(()) => Ok(Some(file)),
+        Err(TryLockError::WouldBlock) => Ok(None),
         Err(TryLockError::Error(error)) => Err(cannot(error)),
     }
+}
+
+/// Opens a store for a few words beside a run that may be written: they wait for its
+/// transactions, which are short.
+pub(crate) fn open_beside(path: &Path) -> Result<Connection, StoreError> {
+    // It is brought up to date, if need be.
+    drop(open_to_read(path)?);
+    let connection = Connection::open(path).map_err(|error| StoreError::opening(path, error))?;
+    prepare(&connection)?;
+    connection.busy_timeout(Duration::from_secs(30))?;
+    Ok(connection)
 }
 
 /// Opens a store to read.

@@ -8,8 +8,10 @@ use std::collections::{HashMap, HashSet};
 
 use jiff::Timestamp;
 use rummage_core::compare::{is_passing, is_wrong};
+use rummage_core::due::may_pass;
 use rummage_core::selection::{Selection, Standing};
 use rummage_core::standing::{Before, Past, Seen, step};
+use rummage_core::telling::Told;
 use rummage_core::verdict::Verdict;
 use rummage_core::waiver::{Facts, Waivers};
 use rusqlite::{Connection, params};
@@ -18,9 +20,10 @@ use crate::StoreError;
 use crate::known::{Key, texts_key};
 use crate::open::OpenRun;
 use crate::reader::{previous, run_info, text, timestamp};
-use crate::records::{Address, Changes, History, RunInfo};
+use crate::records::{Address, Changes, History, RunInfo, RunState};
 use crate::sift::Found;
 use crate::sight::Witness;
+use crate::telling::{self, Gathering, Telling};
 
 /// What makes a finding the same in another run: page, target, element, and whether it
 /// is wrong or has only moved.
@@ -176,7 +179,7 @@ impl News {
 
 /// A target as listings tell it: placeholders by what is written, fragments where they are
 /// what is wrong.
-fn target_key(row: &rusqlite::Row<'_>) -> Result<Key, StoreError> {
+pub(crate) fn target_key(row: &rusqlite::Row<'_>) -> Result<Key, StoreError> {
     let target: u32 = row.get(0)?;
     let (fragment, cause, written) = (text(row, 1)?, text(row, 2)?, text(row, 3)?);
     Ok(match cause {
@@ -207,6 +210,7 @@ fn is_waived(row: &rusqlite::Row<'_>, waivers: &Waivers) -> Result<bool, StoreEr
 struct Row {
     id: i64,
     says: Says,
+    known: telling::Known,
     /// This very run closed it, when it was stopped.
     closed: bool,
     page: u32,
@@ -222,40 +226,65 @@ struct Says {
     column: u32,
 }
 
-/// Brings the findings up to date with a run that has ended or was stopped.
-pub(crate) fn update(db: &Connection, number: i64) -> Result<(), StoreError> {
+/// Brings the findings up to date with a run that has ended or was stopped. What is news
+/// is told when it has ended.
+pub(crate) fn update(
+    db: &Connection,
+    number: i64,
+    state: RunState,
+    telling: &Telling,
+) -> Result<(), StoreError> {
     let Some(info) = run_info(db, number)? else { return Ok(()) };
     let before = previous(db, &info)?;
     let run = OpenRun::new(db, info)?;
     let selection = Selection::default();
     let sift = run.sift(&selection)?;
-    let (open, closed) = rows_before(db, &run)?;
-    let mut update = Update { db, run: &run, before, witness: None, open, closed };
+    let SoFar { open, closed, untold } = rows_before(db, &run)?;
+    let news = (state == RunState::Finished).then(|| Gathering::new(db, &run, telling));
+    let mut update = Update { db, run: &run, before, witness: None, open, closed, news };
     let mut seen = HashSet::new();
     sift.for_each(|found| {
         let key = run.key(found)?;
         // The same link twice on a page is one finding.
         if seen.insert(key) { update.handle_found(found, key) } else { Ok(()) }
     })?;
-    update.close_the_rest()
+    update.close_the_rest()?;
+    let Some(mut news) = update.news else { return Ok(()) };
+    for id in untold {
+        news.handle_healed(id, Told::Told)?;
+    }
+    news.post()
 }
 
-/// The findings of the site up to now: those that are open, and those that have healed.
-type SoFar = (HashMap<Key, Row>, HashSet<Key>);
+/// The findings of the site up to now.
+#[derive(Default)]
+struct SoFar {
+    /// Those that are open.
+    open: HashMap<Key, Row>,
+    /// Those that have healed, and whether people knew of them.
+    closed: HashMap<Key, bool>,
+    /// Those of them whose healing nobody was told: a run saw it that was stopped.
+    untold: Vec<i64>,
+}
 
 fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> {
-    let (mut open, mut closed) = (HashMap::new(), HashSet::new());
+    let mut so_far = SoFar::default();
     let mut select = db.prepare(
         "SELECT page, target, fragment, element, verdict, cause, status, line, column, until_run,
-                id
+                id, told, wrong_since, first_at
          FROM finding WHERE site = ?1",
     )?;
     let mut rows = select.query([&run.info.site])?;
     while let Some(row) = rows.next()? {
         let key = key_of_row(row)?;
         let until: Option<i64> = row.get(9)?;
+        let known = telling::Known::of_row(row, 11)?;
         if until.is_some_and(|until| until != run.info.number) {
-            closed.insert(key);
+            let was_told = matches!(known.told, Told::Told | Told::Over);
+            *so_far.closed.entry(key).or_default() |= was_told;
+            if known.told == Told::Told {
+                so_far.untold.push(row.get(10)?);
+            }
             continue;
         }
         let says = Says {
@@ -266,9 +295,10 @@ fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> 
             column: row.get(8)?,
         };
         let (page, target) = (row.get(0)?, row.get(1)?);
-        open.insert(key, Row { id: row.get(10)?, says, closed: until.is_some(), page, target });
+        let row = Row { id: row.get(10)?, says, known, closed: until.is_some(), page, target };
+        so_far.open.insert(key, row);
     }
-    Ok((open, closed))
+    Ok(so_far)
 }
 
 struct Update<'a> {
@@ -280,8 +310,10 @@ struct Update<'a> {
     witness: Option<Witness<'a>>,
     /// What is found no more, in the end.
     open: HashMap<Key, Row>,
-    /// What had healed.
-    closed: HashSet<Key>,
+    /// What had healed, and whether people knew of it.
+    closed: HashMap<Key, bool>,
+    /// What people are told; of a run that was stopped, nothing.
+    news: Option<Gathering<'a>>,
 }
 
 impl<'a> Update<'a> {
@@ -298,17 +330,27 @@ impl<'a> Update<'a> {
         let row = self.open.remove(&key);
         let past = match &row {
             Some(_) => Past::Found,
-            None if self.closed.contains(&key) => Past::Healed,
+            None if self.closed.contains_key(&key) => Past::Healed,
             None => Past::Never,
         };
         let page = self.run.page_at(found.page);
         let (_, news) = step(past, seen, || self.before(found, page, status))?;
-        match (row, news) {
-            (None, Some(standing)) => self.insert(found, &says, standing),
-            (None, None) => Ok(()),
-            (Some(row), _) if row.closed => self.change(row.id, &says),
-            (Some(row), _) if seen == Seen::Passing || row.says == says => Ok(()),
-            (Some(row), _) => self.change(row.id, &says),
+        let (id, known) = match (row, news) {
+            (None, Some(standing)) => self.insert(found, &says, standing)?,
+            (None, None) => return Ok(()),
+            (Some(row), _) => {
+                if row.closed || (seen != Seen::Passing && row.says != says) {
+                    self.change(row.id, &says)?;
+                }
+                (row.id, row.known)
+            }
+        };
+        match &mut self.news {
+            Some(gathering) if seen == Seen::There && is_wrong(found.verdict) => {
+                let again = self.closed.get(&key).copied().unwrap_or_default();
+                gathering.handle_there(id, known, found, again)
+            }
+            _ => Ok(()),
         }
     }
 
@@ -323,16 +365,27 @@ impl<'a> Update<'a> {
         Ok(())
     }
 
-    fn insert(&self, found: &Found, says: &Says, standing: Standing) -> Result<(), StoreError> {
+    fn insert(
+        &self,
+        found: &Found,
+        says: &Says,
+        standing: Standing,
+    ) -> Result<(i64, telling::Known), StoreError> {
         let page = self.run.page_at(found.page);
+        let info = &self.run.info;
+        let since = telling::checked_at(self.run, found.target)?.unwrap_or(info.started_at);
+        // What only could be seen now is no news; neither is what has only moved.
+        let is_news = standing != Standing::Open && is_wrong(found.verdict);
+        let told = if is_news { Told::Waiting } else { Told::Told };
         let print = self.run.marks.print(found.mark)?.cast_signed();
         let mut insert = self.db.prepare_cached(
             "INSERT INTO finding (site, page, target, fragment, element, verdict, cause, status,
                  line, column, text, written, region, fingerprint, first_run, first_at,
-                 standing)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17)",
+                 standing, told, wrong_since)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17,
+                 ?18, ?19)",
         )?;
-        let (run, info) = (self.run, &self.run.info);
+        let run = self.run;
         let target = run.url(found.target)?;
         run.marks.with(found.mark, |said| {
             insert.execute(params![
@@ -353,9 +406,11 @@ impl<'a> Update<'a> {
                 info.number,
                 info.started_at.to_string(),
                 standing.as_str(),
+                told.as_str(),
+                (is_news && found.cause.is_some_and(may_pass)).then(|| since.to_string()),
             ])
         })??;
-        Ok(())
+        Ok((self.db.last_insert_rowid(), telling::Known { told, since }))
     }
 
     /// What the run before had to say of a finding.
@@ -375,21 +430,29 @@ impl<'a> Update<'a> {
     }
 
     /// What is not found any more has healed, where this run would have seen it.
-    fn close_the_rest(self) -> Result<(), StoreError> {
+    fn close_the_rest(&mut self) -> Result<(), StoreError> {
         if self.open.is_empty() {
             return Ok(());
         }
         let own = Witness::of(self.run, self.before.as_ref().unwrap_or(&self.run.info));
         let mut close =
             self.db.prepare_cached("UPDATE finding SET until_run = ?2 WHERE id = ?1")?;
-        for row in self.open.values().filter(|row| !row.closed) {
-            let (page, target) = (Address(row.page), Address(row.target));
-            let cause = row.says.cause.as_deref().and_then(rummage_core::verdict::Cause::named);
-            let would = own.would_have_seen(page, target, cause, row.says.status);
-            let seen = if would { Seen::Gone } else { Seen::Hidden };
-            let (_, news) = step(Past::Found, seen, || Ok::<_, StoreError>(Before::Looked))?;
-            if news == Some(Standing::Healed) {
+        for row in self.open.values() {
+            if !row.closed {
+                let (page, target) = (Address(row.page), Address(row.target));
+                let cause = row.says.cause.as_deref().and_then(rummage_core::verdict::Cause::named);
+                let would = own.would_have_seen(page, target, cause, row.says.status);
+                let seen = if would { Seen::Gone } else { Seen::Hidden };
+                let (_, news) = step(Past::Found, seen, || Ok::<_, StoreError>(Before::Looked))?;
+                if news != Some(Standing::Healed) {
+                    continue;
+                }
                 close.execute(params![row.id, self.run.info.number])?;
+            }
+            if let Some(gathering) = &mut self.news
+                && row.says.verdict != "moved"
+            {
+                gathering.handle_healed(row.id, row.known.told)?;
             }
         }
         Ok(())

@@ -7,8 +7,9 @@ use rusqlite::{Connection, params};
 
 use crate::history::changes;
 use crate::pack::{entries, places};
+use crate::reader::run_info;
 use crate::records::{Changes, RunInfo};
-use crate::{Reader, StoreError, connection};
+use crate::{Reader, StoreError, checks, connection};
 
 /// A site with its last run.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -106,6 +107,28 @@ pub fn prune(
     transaction.commit()?;
     db.execute_batch("VACUUM; PRAGMA wal_checkpoint(TRUNCATE)")?;
     Ok(Pruned { runs, octets: before.saturating_sub(size(path)) })
+}
+
+/// Rechecks that are kept whole, of each site.
+const RECHECKS: u32 = 10;
+
+/// Forgets a site's rechecks but for the last ones: somebody who watches a site makes many
+/// of them. What they asked, and when, is kept: by that is known how steady addresses are.
+pub(crate) fn thin(db: &Connection, site: &str) -> Result<(), StoreError> {
+    let mut select = db.prepare(
+        "SELECT id FROM run WHERE site = ?1 AND kind = 'recheck' AND state <> 'going'
+         ORDER BY id DESC LIMIT -1 OFFSET ?2",
+    )?;
+    let old = select
+        .query_map(params![site, RECHECKS], |row| row.get(0))?
+        .collect::<Result<Vec<i64>, _>>()?;
+    for number in old {
+        if let Some(run) = run_info(db, number)? {
+            checks::keep(db, &run)?;
+        }
+        forget(db, number)?;
+    }
+    Ok(())
 }
 
 fn size(path: &Path) -> u64 {

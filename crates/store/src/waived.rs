@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use rummage_core::compare::is_finding;
 use rummage_core::selection::{Selection, Standing};
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_core::waiver::Facts;
+use rummage_core::waiver::{Facts, Waivers};
 
 use crate::StoreError;
 use crate::open::OpenRun;
@@ -77,15 +77,24 @@ impl OpenRun<'_> {
 
     /// Whether somebody has set a finding aside.
     pub(crate) fn is_waived(&self, found: &Found) -> Result<bool, StoreError> {
-        if self.waivers.is_empty() || !is_finding(found.verdict) {
+        self.is_waived_by(found, &self.waivers)
+    }
+
+    /// Whether one of these sets a finding aside.
+    pub(crate) fn is_waived_by(
+        &self,
+        found: &Found,
+        waivers: &Waivers,
+    ) -> Result<bool, StoreError> {
+        if waivers.is_empty() || !is_finding(found.verdict) {
             return Ok(false);
         }
         let plain = self.plain_facts(found)?;
         // What was answered takes more to fetch, and most findings fit no pattern.
-        if !self.waivers.0.iter().any(|waiver| waiver.fits(&plain.facts())) {
+        if !waivers.0.iter().any(|waiver| waiver.fits(&plain.facts())) {
             return Ok(false);
         }
-        Ok(self.waivers.hold(&self.facts(found)?.facts()))
+        Ok(waivers.hold(&self.facts(found)?.facts()))
     }
 
     /// The targets all of whose findings are set aside, with what is said of each.

@@ -22,7 +22,8 @@ use rusqlite::{Connection, params};
 use crate::endings::Endings;
 use crate::known::{Key, Known, take};
 use crate::records::{RunKind, RunState};
-use crate::{StoreError, connection, history, notes, order};
+use crate::telling::Telling;
+use crate::{StoreError, connection, history, notes, order, sites};
 use asked::Asked;
 
 /// What is known of a run before it starts.
@@ -78,6 +79,7 @@ pub struct RunWriter {
     endings: Endings,
     last_moment: Moment,
     in_transaction: bool,
+    telling: Telling,
     /// Held for as long as the writer lives: there is one at a time.
     _lock: File,
 }
@@ -106,6 +108,7 @@ impl RunWriter {
             endings,
             last_moment: Moment::START,
             in_transaction: false,
+            telling: Telling::default(),
             _lock: lock,
         })
     }
@@ -115,6 +118,13 @@ impl RunWriter {
     #[must_use]
     pub fn counting_from(mut self, epoch_at: Timestamp) -> RunWriter {
         self.new.epoch_at = epoch_at;
+        self
+    }
+
+    /// Says how people are told of what has changed when the run has ended.
+    #[must_use]
+    pub fn telling(mut self, telling: Telling) -> RunWriter {
+        self.telling = telling;
         self
     }
 
@@ -212,7 +222,12 @@ impl RunWriter {
         self.db
             .prepare_cached("UPDATE run SET state = ?2 WHERE id = ?1")?
             .execute(params![run, state.as_str()])?;
-        history::update(&self.db, run)?;
+        history::update(&self.db, run, state, &self.telling)?;
+        if self.new.kind == RunKind::Recheck {
+            let site: String =
+                self.db.query_row("SELECT site FROM run WHERE id = ?1", [run], |row| row.get(0))?;
+            sites::thin(&self.db, &site)?;
+        }
         self.commit()
     }
 

@@ -55,7 +55,7 @@ fn a_newer_store_is_refused_with_both_versions() {
     let Err(StoreError::Newer { found, known, .. }) = Reader::open(&keeper.path()) else {
         panic!("a newer store was opened")
     };
-    assert_eq!((found, known), (7, 5));
+    assert_eq!((found, known), (7, 6));
 }
 
 #[test]

@@ -19,7 +19,7 @@ use url::Url;
 /// A folder with a store in it, and the pages that any host answers with.
 pub(crate) struct Keeper {
     folder: TempDir,
-    /// Path to HTML; a value that begins with `>` redirects for good.
+    /// Path to HTML; a value that begins with `>` redirects for good, `!` is a server's failure.
     pub(crate) pages: BTreeMap<&'static str, String>,
 }
 
@@ -95,6 +95,7 @@ impl Keeper {
         let page = self.pages.get(path_of(&request.address));
         let (status, location) = match page.map(|page| page.strip_prefix('>')) {
             None => (404, None),
+            Some(None) if page.is_some_and(|page| page == "!") => (500, None),
             Some(None) => (200, None),
             Some(Some(to)) => (301, Some(to.to_owned())),
         };

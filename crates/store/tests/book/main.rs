@@ -10,3 +10,4 @@ mod questions;
 mod reading;
 mod replay;
 mod sifting;
+mod telling;
