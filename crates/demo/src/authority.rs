@@ -30,7 +30,9 @@ impl Authority {
     pub(crate) fn new(hosts: &BTreeMap<String, Host>) -> Result<Authority, rcgen::Error> {
         let issuer = authority("Simulated web authority", None)?;
         let good = hosts.iter().filter(|(_, host)| host.tls == Tls::Good);
-        let names: Vec<String> = good.map(|(name, _)| name.clone()).collect();
+        // The mail server is known by where it is.
+        let here = ["localhost".to_owned(), "127.0.0.1".to_owned()];
+        let names: Vec<String> = good.map(|(name, _)| name.clone()).chain(here).collect();
         let (leaf, key) = leaf(CertificateParams::new(names)?, Some(&issuer))?;
         let mut of_host = BTreeMap::new();
         for (name, host) in hosts {

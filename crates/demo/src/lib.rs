@@ -1,6 +1,6 @@
 //! What is it like in the wild?
 //!
-//! A small simulated web on loopback: web hosts, their TLS and their DNS, with
+//! A small simulated web on loopback: web hosts, their TLS, their DNS and their post, with
 //! every fault that the tool claims to find, planted where it happens in life. A
 //! [`Scenario`] says what there is and holds the truth about each planted fault;
 //! [`museum`] is the one that people see, [`generated`] makes others from a seed,
@@ -14,6 +14,7 @@ mod dns;
 mod draw;
 mod generated;
 mod large;
+mod mail;
 mod museum;
 mod scenario;
 mod server;
@@ -21,6 +22,7 @@ mod tour;
 
 pub use generated::generated;
 pub use large::{LARGE_SITE_PICTURES, large_site};
+pub use mail::Letter;
 pub use museum::{museum, museum_earlier};
 pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario, Tls};
 pub use server::{Asked, Web, serve};

@@ -25,6 +25,7 @@ use tokio_rustls::LazyConfigAcceptor;
 
 use crate::authority::Authority;
 use crate::dns;
+use crate::mail::{self, Letter, Post};
 use crate::scenario::{Act, Answer, Host, Reach, Scenario, Tls};
 
 /// Between two pieces of an endless page.
@@ -52,11 +53,14 @@ pub struct Web {
     pub server: SocketAddr,
     /// The name server.
     pub dns: SocketAddr,
+    /// The mail server.
+    pub mail: SocketAddr,
     /// The certificate to trust, as PEM.
     pub certificate: String,
     /// Hosts that refuse connections, and where they do.
     refusing: Vec<(String, SocketAddr)>,
     log: Arc<Mutex<Vec<Asked>>>,
+    post: Arc<Post>,
     _tasks: JoinSet<()>,
     /// Whether the web hosts are up.
     up: watch::Sender<bool>,
@@ -85,10 +89,24 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let log = Arc::clone(&site.log);
     let mut tasks = JoinSet::new();
     let (up, is_up) = watch::channel(true);
+    let mail_listener = TcpListener::bind("127.0.0.1:0").await?;
+    let (mail, post) = (mail_listener.local_addr()?, Arc::new(Post::default()));
+    tasks.spawn(mail::serve(mail_listener, Arc::clone(&post), authority.of(None)));
     tasks.spawn(stay_up(listener, is_up, site, Arc::new(authority)));
     tasks.spawn(dns::serve(names, Arc::clone(&hosts)));
     tasks.spawn(dns::serve_tcp(names_by_tcp, hosts));
-    Ok(Web { server, dns, certificate, refusing, log, up, _tasks: tasks, _closed: closed })
+    Ok(Web {
+        server,
+        dns,
+        mail,
+        certificate,
+        refusing,
+        log,
+        post,
+        up,
+        _tasks: tasks,
+        _closed: closed,
+    })
 }
 
 impl Web {
@@ -103,6 +121,7 @@ impl Web {
             ("RUMMAGE_DNS", self.dns.to_string()),
             ("RUMMAGE_CONNECT", connect.join(" ")),
             ("RUMMAGE_CA_CERT", certificate.to_owned()),
+            ("RUMMAGE_DIGEST_SERVER", self.mail.to_string()),
         ]
     }
 
@@ -110,6 +129,28 @@ impl Web {
     /// connections break, and new ones are refused meanwhile.
     pub fn set_up(&self, up: bool) {
         self.up.send_replace(up);
+    }
+
+    /// Every letter that came so far.
+    #[must_use]
+    pub fn letters(&self) -> Vec<Letter> {
+        self.post.letters()
+    }
+
+    /// Has the mail server refuse so many letters, as one does that is busy.
+    pub fn refuse_letters(&self, letters: u32) {
+        self.post.refuse(letters);
+    }
+
+    /// Has the mail server take the next letter, and lose the line before it can say so.
+    pub fn lose_line_after_letter(&self) {
+        self.post.lose_line();
+    }
+
+    /// Tells how many letters came, each time that one does.
+    #[must_use]
+    pub fn arrivals(&self) -> watch::Receiver<usize> {
+        self.post.arrivals()
     }
 
     /// Every request so far.

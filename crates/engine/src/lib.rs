@@ -3,11 +3,12 @@
 //! The shell round the core: it opens sockets, reads the clock and writes to the
 //! store, and decides nothing. [`crawl`] drives a [`rummage_core::crawl::Crawl`]:
 //! requests out to a [`Fetcher`], replies in, events to the store and to whoever
-//! [watches](Watch).
+//! [watches](Watch). [`send`] and [`hand_over`] take digests out.
 
 mod body;
 mod clock;
 mod config;
+mod deliver;
 mod dial;
 mod driver;
 mod error;
@@ -20,6 +21,7 @@ mod tls;
 
 pub use clock::Clock;
 pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT, Proxies};
+pub use deliver::{DeliveryError, Mail, MailServer, Security, hand_over, send};
 pub use driver::{Ended, Job, Recheck, Stop, Watch, crawl};
 pub use error::EngineError;
 pub use fetch::Fetcher;

@@ -1,0 +1,259 @@
+//! A mail server on loopback that takes letters and keeps them: SMTP (RFC 5321) with
+//! STARTTLS (RFC 3207) and AUTH PLAIN (RFC 4954), as far as a sender needs it.
+//!
+//! It can be told to refuse letters for a while, or to lose the line just after it has
+//! taken one, which is when senders do not know whether it has.
+
+use std::io;
+use std::sync::{Arc, Mutex};
+
+use mail_parser::MessageParser;
+use rustls::ServerConfig;
+use tokio::io::{AsyncBufReadExt, AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
+use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::watch;
+use tokio::task::JoinSet;
+use tokio_rustls::TlsAcceptor;
+
+/// A letter that was taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Letter {
+    /// As the envelope says.
+    pub from: String,
+    /// As the envelope says.
+    pub to: Vec<String>,
+    /// It came over a secure line.
+    pub secure: bool,
+    /// The user who had said who they are, with the password.
+    pub user: Option<(String, String)>,
+    /// Header and body, as they came.
+    pub source: String,
+}
+
+impl Letter {
+    /// A field of the header, as it was written, folded lines put together.
+    #[must_use]
+    pub fn field(&self, name: &str) -> Option<String> {
+        let message = MessageParser::default().parse(&self.source)?;
+        message.header_raw(name).map(|raw| raw.split_whitespace().collect::<Vec<_>>().join(" "))
+    }
+
+    /// The subject.
+    #[must_use]
+    pub fn subject(&self) -> String {
+        let message = MessageParser::default().parse(&self.source);
+        let subject = message.as_ref().and_then(|message| message.subject());
+        subject.unwrap_or_default().to_owned()
+    }
+
+    /// The part in plain text.
+    #[must_use]
+    pub fn text(&self) -> String {
+        let message = MessageParser::default().parse(&self.source);
+        let text = message.as_ref().and_then(|message| message.body_text(0));
+        text.unwrap_or_default().replace("\r\n", "\n")
+    }
+
+    /// The part in HTML.
+    #[must_use]
+    pub fn html(&self) -> String {
+        let message = MessageParser::default().parse(&self.source);
+        let html = message.as_ref().and_then(|message| message.body_html(0));
+        html.unwrap_or_default().into_owned()
+    }
+}
+
+/// What a mail server does with letters.
+#[derive(Debug, Default)]
+pub(crate) struct Post {
+    state: Mutex<State>,
+    /// How many letters came.
+    count: watch::Sender<usize>,
+}
+
+#[derive(Debug, Default)]
+struct State {
+    letters: Vec<Letter>,
+    /// So many letters are still refused for now.
+    refuse: u32,
+    /// After the next letter the line is lost.
+    lose_line: bool,
+}
+
+impl Post {
+    pub(crate) fn letters(&self) -> Vec<Letter> {
+        self.state.lock().expect("nothing panics while it holds the post").letters.clone()
+    }
+
+    pub(crate) fn refuse(&self, letters: u32) {
+        self.state.lock().expect("nothing panics while it holds the post").refuse = letters;
+    }
+
+    pub(crate) fn lose_line(&self) {
+        self.state.lock().expect("nothing panics while it holds the post").lose_line = true;
+    }
+
+    /// Tells how many letters came, each time that one does.
+    pub(crate) fn arrivals(&self) -> watch::Receiver<usize> {
+        self.count.subscribe()
+    }
+
+    /// What is said to a letter; `None` where the line is lost instead.
+    fn take(&self, letter: Letter) -> Option<&'static str> {
+        let mut state = self.state.lock().expect("nothing panics while it holds the post");
+        if state.refuse > 0 {
+            state.refuse -= 1;
+            return Some("451 4.3.0 the keeper is at lunch, try again later");
+        }
+        state.letters.push(letter);
+        self.count.send_replace(state.letters.len());
+        if std::mem::take(&mut state.lose_line) { None } else { Some("250 2.0.0 taken") }
+    }
+}
+
+/// Answers until the task is ended.
+pub(crate) async fn serve(listener: TcpListener, post: Arc<Post>, tls: Arc<ServerConfig>) {
+    let mut tasks = JoinSet::new();
+    loop {
+        let Ok((stream, _)) = listener.accept().await else { continue };
+        let (post, tls) = (Arc::clone(&post), TlsAcceptor::from(Arc::clone(&tls)));
+        tasks.spawn(async move {
+            // A sender who leaves in the middle is no failure of ours.
+            let _ = connection(stream, &post, &tls).await;
+        });
+        while tasks.try_join_next().is_some() {}
+    }
+}
+
+async fn connection(stream: TcpStream, post: &Post, tls: &TlsAcceptor) -> io::Result<()> {
+    let mut first = [0];
+    if speaks_first(&stream, &mut first).await {
+        let stream = tls.accept(stream).await?;
+        return converse(stream, post, true, true).await.map(drop);
+    }
+    if let Some(stream) = converse(stream, post, false, true).await? {
+        let stream = tls.accept(stream).await?;
+        converse(stream, post, true, false).await?;
+    }
+    Ok(())
+}
+
+/// Whether the sender speaks first, which is how TLS begins; in SMTP the server does.
+async fn speaks_first(stream: &TcpStream, first: &mut [u8; 1]) -> bool {
+    let soon = std::time::Duration::from_millis(100);
+    let peeked = tokio::time::timeout(soon, stream.peek(first)).await;
+    matches!(peeked, Ok(Ok(1))) && first[0] == 0x16
+}
+
+/// Talks with a sender. Gives the line back where it is to be made secure.
+async fn converse<S>(stream: S, post: &Post, secure: bool, greet: bool) -> io::Result<Option<S>>
+where
+    S: AsyncRead + AsyncWrite + Unpin,
+{
+    let mut stream = BufReader::new(stream);
+    if greet {
+        say(&mut stream, "220 post.ashlock-canal.test ready").await?;
+    }
+    let (mut from, mut to, mut user) = (String::new(), Vec::new(), None);
+    let mut line = String::new();
+    loop {
+        line.clear();
+        if stream.read_line(&mut line).await? == 0 {
+            return Ok(None);
+        }
+        let said = line.trim_end();
+        let (verb, rest) = said.split_once(' ').unwrap_or((said, ""));
+        match verb.to_ascii_uppercase().as_str() {
+            "EHLO" | "HELO" if secure => {
+                say(&mut stream, "250-at your service\r\n250-8BITMIME\r\n250 AUTH PLAIN").await?;
+            }
+            "EHLO" | "HELO" => {
+                let offer = "250-at your service\r\n250-8BITMIME\r\n250-AUTH PLAIN\r\n250 STARTTLS";
+                say(&mut stream, offer).await?;
+            }
+            "STARTTLS" if !secure => {
+                say(&mut stream, "220 go on").await?;
+                return Ok(Some(stream.into_inner()));
+            }
+            "AUTH" => {
+                user = credentials(rest);
+                let fine = user.as_ref().is_some_and(|(_, password)| password != "wrong");
+                let answer = if fine { "235 2.7.0 welcome" } else { "535 5.7.8 who are you?" };
+                say(&mut stream, answer).await?;
+            }
+            "MAIL" => {
+                from = address(rest);
+                to.clear();
+                say(&mut stream, "250 2.1.0 fine").await?;
+            }
+            "RCPT" if address(rest).ends_with("@elsewhere.test") => {
+                say(&mut stream, "550 5.1.1 nobody of that name lives here").await?;
+            }
+            "RCPT" => {
+                to.push(address(rest));
+                say(&mut stream, "250 2.1.5 fine").await?;
+            }
+            "DATA" => {
+                say(&mut stream, "354 go on, end with a dot").await?;
+                let source = data(&mut stream).await?;
+                let letter = Letter {
+                    from: from.clone(),
+                    to: to.clone(),
+                    secure,
+                    user: user.clone(),
+                    source,
+                };
+                match post.take(letter) {
+                    Some(answer) => say(&mut stream, answer).await?,
+                    None => return Ok(None),
+                }
+            }
+            "QUIT" => {
+                say(&mut stream, "221 2.0.0 good-bye").await?;
+                return Ok(None);
+            }
+            "RSET" | "NOOP" => say(&mut stream, "250 2.0.0 fine").await?,
+            _ => say(&mut stream, "502 5.5.1 that is not known here").await?,
+        }
+    }
+}
+
+async fn say(stream: &mut (impl AsyncWrite + Unpin), text: &str) -> io::Result<()> {
+    stream.write_all(format!("{text}\r\n").as_bytes()).await?;
+    stream.flush().await
+}
+
+/// What stands between < and >.
+fn address(words: &str) -> String {
+    let inner = words.split_once('<').and_then(|(_, rest)| rest.split_once('>'));
+    inner.map(|(inner, _)| inner.to_owned()).unwrap_or_default()
+}
+
+/// Name and password of `PLAIN …` (RFC 4616).
+fn credentials(words: &str) -> Option<(String, String)> {
+    use base64::Engine as _;
+    let encoded = words.strip_prefix("PLAIN ")?;
+    let plain = base64::engine::general_purpose::STANDARD.decode(encoded).ok()?;
+    let plain = String::from_utf8(plain).ok()?;
+    let mut parts = plain.split('\0').skip(1).map(str::to_owned);
+    Some((parts.next()?, parts.next()?))
+}
+
+/// A letter, up to the line that is a dot (RFC 5321 §4.5.2).
+async fn data(stream: &mut (impl AsyncBufReadExt + Unpin)) -> io::Result<String> {
+    let mut source = Vec::new();
+    loop {
+        let start = source.len();
+        if stream.read_until(b'\n', &mut source).await? == 0 {
+            return Err(io::ErrorKind::UnexpectedEof.into());
+        }
+        match &source[start..] {
+            b".\r\n" => {
+                source.truncate(start);
+                return Ok(String::from_utf8_lossy(&source).into_owned());
+            }
+            [b'.', ..] => drop(source.remove(start)),
+            _ => {}
+        }
+    }
+}
