@@ -33,6 +33,8 @@ pub struct Watched {
     pub due: Option<Seconds>,
     /// Since the last pass: when it was tried in vain, and how often in a row.
     pub failed: Option<(Seconds, u32)>,
+    /// Nothing of it is asked before then: its hours or its budget forbid it.
+    pub held: Option<Seconds>,
 }
 
 /// A pass over a site.
@@ -79,7 +81,7 @@ pub fn next(site: &Watched, now: Seconds) -> (Seconds, Task) {
         .failed
         .filter(|(at, _)| *at <= now + LEEWAY)
         .map_or(Seconds::MIN, |(at, times)| at.saturating_add(after(times)));
-    (at.max(again), task)
+    (at.max(again).max(site.held.unwrap_or(Seconds::MIN)), task)
 }
 
 /// The site that comes first, when, and what is to be done; `None` where there are no

@@ -71,7 +71,8 @@ pub struct Counts {
 /// A target that is told of.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Told {
-    /// The address, with its fragment.
+    /// The address, with its fragment where that is what is wrong; of a placeholder, what
+    /// is written.
     pub target: String,
     /// The verdict; of what healed, that which it had.
     pub verdict: String,
@@ -180,9 +181,10 @@ fn take(
             let owned = |column| Ok::<_, StoreError>(text(row, column)?.map(str::to_owned));
             let key = target_key(row)?;
             let url = text(row, 12)?.unwrap_or_default();
-            let target = match text(row, 1)? {
-                Some(fragment) => format!("{url}#{fragment}"),
-                None => url.to_owned(),
+            let target = match (text(row, 2)?, text(row, 1)?) {
+                (Some("placeholder"), _) => owned(3)?.unwrap_or_default(),
+                (Some("no-such-fragment"), Some(fragment)) => format!("{url}#{fragment}"),
+                _ => url.to_owned(),
             };
             let told = Told {
                 target,

@@ -76,6 +76,14 @@ impl Reader {
         run_where(&self.db, condition, [site])
     }
 
+    /// The last crawl of a site, whether it came to its end or not.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn last_crawl_of(&self, site: &str) -> Result<Option<RunInfo>, StoreError> {
+        run_where(&self.db, "site = ?1 AND kind = 'crawl' ORDER BY run.id DESC LIMIT 1", [site])
+    }
+
     /// The site that this start led to the last time.
     ///
     /// # Errors

@@ -6,6 +6,7 @@
 //! things look.
 
 mod cells;
+mod digest;
 mod gather;
 mod listing;
 mod markdown;
@@ -22,6 +23,7 @@ mod when;
 
 use std::io;
 
+pub use digest::{Letter, letter};
 pub use listing::{Group, Listing, Sort};
 pub use markdown::markdown;
 pub use number::{count, counted, duration};

@@ -47,6 +47,14 @@ fn after_tries_in_vain_it_waits_ever_longer() {
 }
 
 #[test]
+fn nothing_is_asked_while_it_is_held() {
+    let held = Watched { held: Some(NOW + 99), unfinished: true, ..site() };
+    assert_eq!(next(&held, NOW), (NOW + 99, Task::GoOn));
+    let over = Watched { held: Some(NOW - 99), ..site() };
+    assert_eq!(next(&over, NOW).0, NOW + 23 * HOUR);
+}
+
+#[test]
 fn a_past_that_lies_in_the_future_is_no_reason_to_wait() {
     let year = 365 * DAY;
     let wrong = Watched { crawled: Some(NOW + year), passed: Some(NOW + year), ..site() };
