@@ -38,6 +38,9 @@ pub(crate) enum Failure {
     /// The person meant something else.
     #[error("{what}")]
     Usage { what: String, hint: String },
+    /// Another program does the same.
+    #[error("{what}")]
+    Conflict { what: String, hint: String },
     #[error(transparent)]
     Engine(EngineError),
     #[error(transparent)]
@@ -86,6 +89,12 @@ impl Failure {
             if error.kind() == std::io::ErrorKind::BrokenPipe)
     }
 
+    /// What is wrong, and what to do, in one line: for a log.
+    pub(crate) fn sentence(&self) -> String {
+        let (what, hint) = (self.what(), self.hint());
+        if hint.is_empty() { what } else { format!("{what}. {hint}") }
+    }
+
     fn exit(&self) -> Exit {
         match self {
             Failure::Usage { .. } => Exit::Usage,
@@ -105,7 +114,7 @@ impl Failure {
 
     fn hint(&self) -> String {
         match self {
-            Failure::Usage { hint, .. } => hint.clone(),
+            Failure::Usage { hint, .. } | Failure::Conflict { hint, .. } => hint.clone(),
             Failure::Engine(EngineError::Start(problem)) => start_hint(problem).to_owned(),
             Failure::Store(error) | Failure::View(ViewError::Store(error)) => {
                 store_hint(error).to_owned()

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use etcetera::{BaseStrategy, choose_base_strategy};
 
+use rummage_core::waiver::Waivers;
 use rummage_store::Reader;
 
 use crate::config::Config;
@@ -31,6 +32,10 @@ pub(crate) fn store(named: Option<&Path>, config: &Config) -> Result<PathBuf, Fa
 /// The store, to be read with what is set aside in it.
 pub(crate) fn reader(store: &Path, config: &Config) -> Result<Reader, Failure> {
     let reader = Reader::open(store)?;
-    let waivers = waivers::File::load(config, store)?.waivers(today());
-    Ok(reader.with_waivers(waivers))
+    Ok(reader.with_waivers(waivers(config, store)?))
+}
+
+/// What is set aside in a store, today.
+pub(crate) fn waivers(config: &Config, store: &Path) -> Result<Waivers, Failure> {
+    Ok(waivers::File::load(config, store)?.waivers(today()))
 }

@@ -5,6 +5,7 @@ mod compare;
 mod crawl;
 mod demo;
 mod findings;
+mod patrol;
 mod recheck;
 mod schedule;
 mod selecting;
@@ -23,6 +24,7 @@ pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
+pub(crate) use patrol::{LogFormat, PatrolArgs};
 pub(crate) use recheck::{RecheckArgs, RecheckFormat};
 pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
 pub(crate) use selecting::{FINDINGS, Selecting};
@@ -87,6 +89,7 @@ pub(crate) enum Command {
     Trace(TraceArgs),
     Recheck(Box<RecheckArgs>),
     Schedule(ScheduleArgs),
+    Patrol(PatrolArgs),
     Waive(WaiveArgs),
     Compare(Box<CompareArgs>),
     Sites(SitesArgs),

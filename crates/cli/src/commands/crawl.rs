@@ -15,7 +15,7 @@ use crate::failure::{Exit, Failure};
 use crate::passes::{Hear, Pass, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, output, paths, start, waivers};
+use crate::{choice, digests, output, paths, start, waivers};
 
 pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     // Whatever is wrong with the words is said before anything is asked.
@@ -42,7 +42,8 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         ));
     }
     let section = pass.section.clone();
-    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
+    let runtime = runtime()?;
+    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
     let ended = ended?;
     if ended.run == 0 {
@@ -52,7 +53,9 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
     }
     let settled = config.settled(section.as_deref());
     let reader = paths::reader(&store, &config)?;
-    show(&args, everywhere, &reader, &settled, ended)
+    let exit = show(&args, everywhere, &reader, &settled, ended)?;
+    digests::deliver_and_say(&runtime, &store, &config, everywhere);
+    Ok(exit)
 }
 
 /// Ends just as `rummage findings` does, and writes the files that the settings name.

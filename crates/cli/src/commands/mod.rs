@@ -6,6 +6,7 @@ mod crawl;
 mod demo;
 mod findings;
 mod init;
+mod patrol;
 mod recheck;
 mod schedule;
 mod settings;
@@ -27,6 +28,7 @@ pub(crate) fn run(args: Args) -> Result<Exit, Failure> {
         Some(Command::Trace(trace)) => trace::run(&trace, everywhere),
         Some(Command::Recheck(recheck)) => recheck::run(&recheck, everywhere),
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, everywhere),
+        Some(Command::Patrol(patrol)) => patrol::run(&patrol, everywhere),
         Some(Command::Waive(waive)) => waive::run(&waive, everywhere),
         Some(Command::Compare(compare)) => compare::run(&compare, everywhere),
         Some(Command::Sites(sites)) => sites::run(&sites, everywhere),

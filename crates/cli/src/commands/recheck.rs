@@ -17,7 +17,7 @@ use crate::failure::{Exit, Failure};
 use crate::passes::{ALL_PAGES, Hear, PAGES_OF_DUE, Pass, due_by, finished, plan, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, output, paths};
+use crate::{choice, digests, output, paths};
 
 pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     let config = Config::load(everywhere.config.as_deref())?;
@@ -49,9 +49,12 @@ pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, F
         "asking {many} of run {} again: {own}, with the pages that carry them",
         base.number
     ));
-    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
+    let runtime = runtime()?;
+    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
-    show(args, everywhere, (&store, &config), &before, &targets, ended?)
+    let exit = show(args, everywhere, (&store, &config), &before, &targets, ended?)?;
+    digests::deliver_and_say(&runtime, &store, &config, everywhere);
+    Ok(exit)
 }
 
 /// What is due by now.

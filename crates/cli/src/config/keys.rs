@@ -4,7 +4,7 @@
 
 use clap::{Args, Command};
 
-use super::due;
+use super::{due, watching};
 use crate::args::Asking;
 
 /// One key.
@@ -82,6 +82,7 @@ pub(crate) fn keys() -> Vec<Key> {
     let own = OWN
         .iter()
         .chain(due::KEYS)
+        .chain(watching::KEYS)
         .map(|(name, example, about)| key(name, *example, (*about).to_owned()));
     let command = Asking::augment_args(Command::new("keys"));
     let help = |name: &str| {

@@ -8,6 +8,7 @@ mod due;
 pub(crate) mod keys;
 mod read;
 pub(crate) mod schema;
+mod watching;
 pub(crate) mod write;
 
 use std::collections::BTreeMap;
@@ -20,6 +21,8 @@ use serde::{Deserialize, Serialize};
 use crate::args::Asking;
 use crate::failure::Failure;
 use due::Due;
+pub(crate) use watching::Watching;
+pub(crate) use watching::{SecurityChoice, Variable};
 
 /// The name of the file.
 pub(crate) const FILE: &str = "rummage.toml";
@@ -59,6 +62,9 @@ pub(crate) struct Own {
     /// How often what is asked again
     #[serde(flatten)]
     pub(crate) due: Due,
+    /// How it is watched, and who is told
+    #[serde(flatten)]
+    pub(crate) watching: Watching,
 }
 
 /// What links that lead nowhere are: a person should look, or a visitor would find them broken.
@@ -121,6 +127,7 @@ impl Section {
                 placeholders: own.placeholders.or(below.placeholders),
                 expect: own.expect.into_iter().chain(below.expect).collect(),
                 due: own.due.or(below.due),
+                watching: own.watching.or(below.watching),
             },
             lines: self.lines,
         }

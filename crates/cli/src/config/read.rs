@@ -194,7 +194,11 @@ impl Section {
             "editor-link" => self.own.editor_link = own.editor_link,
             "placeholders" => self.own.placeholders = own.placeholders,
             "expect" => self.own.expect = own.expect,
-            _ => self.own.due = own.due.or(std::mem::take(&mut self.own.due)),
+            // Of the others one is set, and it is in one of the two.
+            _ => {
+                self.own.due = own.due.or(std::mem::take(&mut self.own.due));
+                self.own.watching = own.watching.or(std::mem::take(&mut self.own.watching));
+            }
         }
     }
 }

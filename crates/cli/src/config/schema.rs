@@ -96,10 +96,7 @@ mod tests {
     #[test]
     fn the_schema_in_the_docs_is_this_one() {
         let shipped = include_str!("../../../../docs/rummage.schema.json");
-        assert_eq!(
-            serde_json::from_str::<Value>(shipped).unwrap(),
-            schema(),
-            "rummage settings --schema > docs/rummage.schema.json"
-        );
+        let same = serde_json::from_str::<Value>(shipped).unwrap() == schema();
+        assert!(same, "rummage settings --schema > docs/rummage.schema.json");
     }
 }

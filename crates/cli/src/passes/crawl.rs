@@ -9,6 +9,7 @@ use super::plain::{config, settings};
 use super::{Earlier, Pass, memory, new_run};
 use crate::args::Asking;
 use crate::config::Config;
+use crate::digests;
 use crate::failure::Failure;
 use crate::start::{self, Start};
 
@@ -27,7 +28,8 @@ impl Pass {
         let fetching = config(&asking)?;
         // The file is there when it is opened to write.
         let mut new = new_run(&start.text, &asking, &settled);
-        let writer = RunWriter::begin(store, new.clone())?;
+        let telling = digests::telling(file, store, &settled)?;
+        let writer = RunWriter::begin(store, new.clone())?.telling(telling);
         let reader = Reader::open(store)?;
         let site = reader.site_of(&start.text)?.filter(|_| !fresh);
         let memory = match site {
@@ -76,7 +78,8 @@ impl Pass {
             ..new_run(&run.asked_for, &asking, &settled)
         };
         let looked_back = new.looked_back();
-        let writer = RunWriter::resume(store, run.number, new)?;
+        let telling = digests::telling(file, store, &settled)?;
+        let writer = RunWriter::resume(store, run.number, new)?.telling(telling);
         // What is due waits for no longer than it would have.
         let wall = jiff::Timestamp::now().duration_since(run.epoch_at);
         let wall = Duration::try_from(wall).unwrap_or_default();

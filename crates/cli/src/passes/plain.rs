@@ -156,7 +156,7 @@ fn headers(asking: &Asking) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
     Ok(headers)
 }
 
-fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure> {
+pub(crate) fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure> {
     let wrong = |why: String| Failure::Usage {
         what: format!("--ca-cert {} cannot be used: {why}", file.display()),
         hint: "Give a PEM file that begins with -----BEGIN CERTIFICATE-----.".to_owned(),
@@ -169,11 +169,15 @@ fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure>
 
 /// How to ask again what a run asked: as the environment says now, else in the same way.
 pub(crate) fn options_of(run: &OpenRun<'_>) -> Result<Asking, Failure> {
-    let wrong = |error: clap::Error| Failure::Usage {
-        what: error.to_string().trim_start_matches("error: ").trim().to_owned(),
-        hint: "Mend the variable, or take it out of the environment.".to_owned(),
-    };
     let damaged = |error: serde_json::Error| StoreError::Damaged(error.to_string());
     let earlier: Asking = serde_json::from_str(&run.info().options).map_err(damaged)?;
-    Ok(Asking::of_environment().map_err(wrong)?.or(earlier))
+    Ok(of_environment()?.or(earlier))
+}
+
+/// What the environment says.
+pub(crate) fn of_environment() -> Result<Asking, Failure> {
+    Asking::of_environment().map_err(|error| Failure::Usage {
+        what: error.to_string().trim_start_matches("error: ").trim().to_owned(),
+        hint: "Mend the variable, or take it out of the environment.".to_owned(),
+    })
 }

@@ -15,6 +15,7 @@ use super::plain::{config, options_of, settings};
 use super::{Pass, new_run};
 use crate::args::Asking;
 use crate::config::Config;
+use crate::digests;
 use crate::failure::Failure;
 
 /// Of what is due, so many pages are read again.
@@ -60,7 +61,7 @@ impl Pass {
             settings: Settings { by_get: true, ..settings(&asking, &settled)? },
             fetching: config(&asking)?,
             under_way: new.looked_back(),
-            writer: RunWriter::begin(store, new)?,
+            writer: RunWriter::begin(store, new)?.telling(digests::telling(file, store, &settled)?),
             earlier: None,
             recheck: Some(Recheck { reader: Reader::open(store)?, run: base.number, again }),
             memory: Some(memory),

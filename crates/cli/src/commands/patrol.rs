@@ -1,0 +1,61 @@
+//! `rummage patrol`: sites that are watched for as long as it is up.
+
+use std::io::Write;
+
+use rummage_view::ViewError;
+
+use crate::args::{Everywhere, PatrolArgs};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::passes::runtime;
+use crate::patrol::{Patrol, start_log};
+use crate::{digests, output, paths};
+
+pub(crate) fn run(args: &PatrolArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    if args.test_digest {
+        return test_digest(&config, everywhere);
+    }
+    // Whatever is wrong with the words of others is said before anything is asked.
+    paths::waivers(&config, &store)?;
+    let patrol = Patrol::new(&store, config, everywhere, args.once)?;
+    start_log(args.log, everywhere);
+    Ok(runtime()?.block_on(patrol.walk()))
+}
+
+/// Does a digest arrive? Sends one for each site, or for the one that is named.
+fn test_digest(config: &Config, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let mut sites: Vec<&str> = config.sites.keys().map(String::as_str).collect();
+    if let Some(name) = &everywhere.site {
+        sites.retain(|site| site == name);
+        if sites.is_empty() {
+            sites.push(name);
+        }
+    } else if sites.is_empty() {
+        sites.push("www.example.test");
+    }
+    let runtime = runtime()?;
+    let mut out = output::stdout(everywhere.color);
+    let (mut sent, mut failed) = (0, 0);
+    for site in sites {
+        let settled = config.settled(Some(site));
+        for delivery in runtime.block_on(digests::try_out(&settled, site)) {
+            if delivery.result.is_ok() {
+                sent += 1
+            } else {
+                failed += 1
+            }
+            writeln!(out, "{}", delivery.sentence()).map_err(ViewError::from)?;
+        }
+    }
+    if sent + failed == 0 {
+        return Err(Failure::Usage {
+            what: "nobody is told: the settings name no digest-to, and no digest-command"
+                .to_owned(),
+            hint: "Write into rummage.toml, for example: digest-to = [\"editor@example.test\"]"
+                .to_owned(),
+        });
+    }
+    Ok(if failed == 0 { Exit::Fine } else { Exit::Impossible })
+}

@@ -1,0 +1,126 @@
+//! The log of a patrol: structured, on standard error.
+
+use std::fmt;
+use std::io::IsTerminal as _;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use rummage_core::crawl::{Crawl, Event, Note, Progress};
+use rummage_core::verdict::Verdict;
+use rummage_engine::Watch;
+use rummage_view::safe;
+use tokio::sync::watch;
+use tracing::level_filters::LevelFilter;
+use tracing::{debug, info, warn};
+use tracing_subscriber::filter::Targets;
+use tracing_subscriber::fmt::format::Writer;
+use tracing_subscriber::fmt::time::FormatTime;
+use tracing_subscriber::prelude::*;
+
+use crate::args::{Color, Everywhere, LogFormat};
+use crate::passes::Hear;
+
+/// Has what is logged written; once in a process.
+pub(crate) fn start(format: LogFormat, everywhere: &Everywhere) {
+    let level = match (everywhere.quiet, everywhere.verbose) {
+        (true, _) => LevelFilter::WARN,
+        (_, true) => LevelFilter::DEBUG,
+        _ => LevelFilter::INFO,
+    };
+    // What libraries have to say is not for the people who read this.
+    let ours = Targets::new().with_target("rummage", level);
+    let colour = match everywhere.color {
+        Color::Always => true,
+        Color::Never => false,
+        Color::Auto => std::env::var_os("NO_COLOR").is_none() && std::io::stderr().is_terminal(),
+    };
+    let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr).with_target(false);
+    // A second start in one process changes nothing.
+    let _ = match format {
+        LogFormat::Text => {
+            let lines = lines.with_ansi(colour).with_timer(Local);
+            tracing_subscriber::registry().with(lines.with_filter(ours)).try_init()
+        }
+        LogFormat::Json => {
+            let lines = lines.json().flatten_event(true).with_timer(Utc);
+            tracing_subscriber::registry().with(lines.with_filter(ours)).try_init()
+        }
+    };
+}
+
+struct Local;
+
+impl FormatTime for Local {
+    fn format_time(&self, out: &mut Writer<'_>) -> fmt::Result {
+        let now = Timestamp::now().to_zoned(TimeZone::system());
+        write!(out, "{}", now.strftime("%Y-%m-%d %H:%M:%S %Z"))
+    }
+}
+
+struct Utc;
+
+impl FormatTime for Utc {
+    fn format_time(&self, out: &mut Writer<'_>) -> fmt::Result {
+        write!(out, "{:.3}", Timestamp::now())
+    }
+}
+
+/// Hears what happens in a pass, and stops it when its budget is spent.
+pub(super) struct Listener {
+    site: String,
+    requests: u64,
+    /// In flight when it was stopped: they were made as well.
+    in_flight: u64,
+    budget: Option<u64>,
+    stop: watch::Sender<bool>,
+}
+
+impl Listener {
+    pub(super) fn new(site: String, budget: Option<u64>, stop: watch::Sender<bool>) -> Listener {
+        Listener { site, requests: 0, in_flight: 0, budget, stop }
+    }
+
+    /// How many requests were made.
+    pub(super) fn requests(&self) -> u64 {
+        self.requests + self.in_flight
+    }
+}
+
+impl Hear for Listener {
+    fn say(&mut self, text: &str) {
+        info!(site = %self.site, "{text}");
+    }
+}
+
+impl Watch for Listener {
+    fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
+        match event {
+            Event::Asked { recalled: false, .. } => {
+                self.requests += 1;
+                let in_flight = crawl.progress().in_flight;
+                let is_spent = self.budget.is_some_and(|most| self.requests + in_flight >= most);
+                if is_spent && self.in_flight == 0 {
+                    self.in_flight = in_flight.max(1);
+                    info!(site = %self.site, "the budget of this hour is spent: what is left waits");
+                    let _ = self.stop.send(true);
+                }
+            }
+            Event::Judged { id, judged } if judged.verdict == Verdict::Broken && judged.linked => {
+                let cause = judged.cause.map_or("", |cause| cause.as_str());
+                let target = safe(crawl.address(*id)).to_string();
+                debug!(site = %self.site, cause, status = judged.status, target, "broken");
+            }
+            Event::Noted { id, note: Note::Blocked { .. } } => {
+                let address = safe(crawl.address(*id)).to_string();
+                warn!(site = %self.site, address, "its server refuses everything by now");
+            }
+            Event::Noted { note: Note::Offline { .. }, .. } => {
+                warn!(site = %self.site, "nothing answers any more: the line seems to be down");
+            }
+            _ => {}
+        }
+    }
+
+    fn handle_tick(&mut self, _: Progress, _: &[(Duration, &str)]) {}
+}

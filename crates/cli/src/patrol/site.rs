@@ -1,0 +1,227 @@
+//! A site that is watched: what is known of it, and what is planned for it.
+
+use std::path::Path;
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use rummage_core::patrol::{Budget, Task, Watched};
+use rummage_store::{Reader, RunInfo, RunState, StoreError};
+
+use crate::args::Everywhere;
+use crate::config::{Config, Section};
+use crate::failure::Failure;
+use crate::hours::{quiet_from, quiet_until};
+use crate::passes::plain::of_environment;
+use crate::passes::{PAGES_OF_DUE, Pass, due_by, plan};
+use crate::start::Start;
+use crate::{choice, paths, start};
+
+/// A site that is watched.
+pub(super) struct Site {
+    /// Its name in the settings file, else its host.
+    pub(super) name: String,
+    /// What the core decides by.
+    pub(super) watched: Watched,
+    start: Start,
+    settled: Section,
+    budget: Option<Budget>,
+    /// The last run when what is due was found out, with the settings of then.
+    known: Option<(i64, Section)>,
+    /// The last run of the site.
+    last: Option<RunInfo>,
+}
+
+/// The sites to watch: those of the settings file, else those of the store.
+pub(super) fn of(
+    config: &Config,
+    store: &Path,
+    everywhere: &Everywhere,
+) -> Result<Vec<Site>, Failure> {
+    let mut starts = Vec::new();
+    match &everywhere.site {
+        Some(name) if config.sites.contains_key(name) => {
+            starts.push((name.clone(), start::resolve(None, config, Some(name))?));
+        }
+        Some(name) => {
+            let run = choice::last_of(&Reader::open(store)?, config, name)?;
+            starts.push((run.site, Start { text: run.asked_for, site: None }));
+        }
+        None => {
+            for (name, section) in &config.sites {
+                if section.own.start.is_some() {
+                    starts.push((name.clone(), start::resolve(None, config, Some(name))?));
+                }
+            }
+        }
+    }
+    if starts.is_empty() && store.exists() {
+        for site in Reader::open(store)?.sites()? {
+            let section = choice::by_host(config, &site.last.site);
+            let start = Start { text: site.last.asked_for, site: section };
+            starts.push((site.last.site, start));
+        }
+    }
+    if starts.is_empty() {
+        return Err(Failure::Usage {
+            what: "there is no site to watch".to_owned(),
+            hint: "Name one in rummage.toml (rummage init www.example.test), or crawl one first."
+                .to_owned(),
+        });
+    }
+    Ok(starts.into_iter().map(|(name, start)| Site::new(name, start, config)).collect())
+}
+
+impl Site {
+    fn new(name: String, start: Start, config: &Config) -> Site {
+        let settled = config.settled(start.site.as_deref());
+        let budget = settled.own.watching.patrol_per_hour.map(Budget::per_hour);
+        let watched = Watched { every: settled.own.watching.every(), ..Watched::default() };
+        Site { name, watched, start, settled, budget, known: None, last: None }
+    }
+
+    /// What was known of the site before the settings were read again.
+    pub(super) fn take_over(&mut self, before: &mut Site) {
+        let every = self.watched.every;
+        self.watched = Watched { every, ..std::mem::take(&mut before.watched) };
+        self.known = before.known.take();
+        if self.settled.own.watching.patrol_per_hour == before.settled.own.watching.patrol_per_hour
+        {
+            self.budget = before.budget.take();
+        }
+    }
+
+    /// Brings it up to date with the store and the clock.
+    pub(super) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
+        let now = Timestamp::now();
+        let quiet = &self.settled.own.watching.quiet_hours;
+        let quiet = quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
+        let spent = self.budget.as_mut().map(|budget| budget.free_at(now.as_second()));
+        let spent = spent.filter(|at| *at > now.as_second());
+        self.watched.held = quiet.into_iter().chain(spent).max();
+        if !store.exists() {
+            return Ok(());
+        }
+        let reader = paths::reader(store, config)?;
+        let Some(last) = last_run(&reader, &self.start)? else { return Ok(()) };
+        let crawl = reader.last_crawl_of(&last.site)?;
+        self.watched.crawled = crawl.map(|crawl| crawl.started_at.as_second());
+        let began = last.started_at.as_second();
+        self.watched.passed = Some(began);
+        let is_recent = began.saturating_add(self.watched.every) > now.as_second();
+        self.watched.unfinished = last.state != RunState::Finished && is_recent;
+        self.find_due(&reader, &last, now)?;
+        self.last = Some(last);
+        Ok(())
+    }
+
+    /// When the next of its addresses is due: looked up when something has changed.
+    fn find_due(&mut self, reader: &Reader, last: &RunInfo, now: Timestamp) -> Result<(), Failure> {
+        let is_known = self.known.as_ref().is_some_and(|(run, settled)| {
+            *run == last.number && settled.own.due.rhythm() == self.settled.own.due.rhythm()
+        });
+        if is_known {
+            return Ok(());
+        }
+        let base = match last.state {
+            RunState::Finished => Some(last.clone()),
+            _ => reader.last_finished_of(&last.site)?,
+        };
+        self.watched.due = match base {
+            None => None,
+            Some(base) => {
+                let run = reader.open_run(base)?;
+                let plan = plan(reader, &run, &self.settled.own.due.rhythm(), now)?;
+                plan.planned.iter().map(|planned| planned.at).min()
+            }
+        };
+        self.known = Some((last.number, self.settled.clone()));
+        Ok(())
+    }
+
+    /// What is to be done, ready to be driven; `None` where there is nothing after all.
+    pub(super) fn plan(
+        &mut self,
+        task: Task,
+        store: &Path,
+        config: &Config,
+    ) -> Result<Option<Pass>, Failure> {
+        let given = of_environment()?;
+        match (task, &self.last) {
+            (Task::GoOn, Some(last)) => {
+                let section = self.start.site.clone();
+                Pass::resume(store, last.clone(), &given, section, config).map(Some)
+            }
+            (Task::Recheck, Some(last)) => {
+                let now = Timestamp::now();
+                let reader = paths::reader(store, config)?;
+                let base = reader.last_finished_of(&last.site)?.ok_or(StoreError::NoRun)?;
+                let run = reader.open_run(base)?;
+                let plan = plan(&reader, &run, &self.settled.own.due.rhythm(), now)?;
+                let mut targets = due_by(&plan, now);
+                if let Some(budget) = &mut self.budget {
+                    targets.truncate(
+                        usize::try_from(budget.left(now.as_second())).unwrap_or(usize::MAX),
+                    );
+                }
+                if targets.is_empty() {
+                    self.known = None;
+                    // It is looked at again when the next is due by what is known now.
+                    self.watched.due = plan.planned.iter().map(|planned| planned.at).min();
+                    return Ok(None);
+                }
+                let section = self.start.site.clone();
+                Pass::recheck(store, &run, &targets, PAGES_OF_DUE, &given, section, config)
+                    .map(Some)
+            }
+            _ => Pass::crawl(store, self.start.clone(), &given, false, config).map(Some),
+        }
+    }
+
+    /// A pass has ended or was stopped.
+    pub(super) fn handle_passed(&mut self) {
+        self.watched.failed = None;
+    }
+
+    /// It was tried in vain.
+    pub(super) fn handle_failed(&mut self) {
+        let times = self.watched.failed.map_or(0, |(_, times)| times);
+        self.watched.failed = Some((Timestamp::now().as_second(), times + 1));
+    }
+
+    /// So many requests were made.
+    pub(super) fn handle_spent(&mut self, requests: u64) {
+        if let Some(budget) = &mut self.budget {
+            budget.spend(Timestamp::now().as_second(), requests);
+        }
+    }
+
+    /// How many requests may be made now; `None` for any number.
+    pub(super) fn budget_left(&mut self) -> Option<u64> {
+        let now = Timestamp::now().as_second();
+        self.budget.as_mut().map(|budget| budget.left(now))
+    }
+
+    /// When its next quiet hours begin.
+    pub(super) fn quiet_from(&self) -> Option<Timestamp> {
+        let quiet = &self.settled.own.watching.quiet_hours;
+        quiet_from(Timestamp::now(), quiet, &TimeZone::system())
+    }
+
+    /// Whether its quiet hours hold now.
+    pub(super) fn held_by_hours(&self) -> bool {
+        let quiet = &self.settled.own.watching.quiet_hours;
+        quiet_until(Timestamp::now(), quiet, &TimeZone::system()).is_some()
+    }
+}
+
+/// The last run of a site, whatever its start led to.
+fn last_run(reader: &Reader, start: &Start) -> Result<Option<RunInfo>, Failure> {
+    let led_to = reader.site_of(&start.text)?;
+    let hosts = start::candidates(&start.text)?;
+    for host in led_to.into_iter().chain(hosts.iter().map(start::host)) {
+        if let Some(run) = reader.last_run_of(&host)? {
+            return Ok(Some(run));
+        }
+    }
+    Ok(None)
+}
