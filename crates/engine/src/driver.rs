@@ -44,6 +44,8 @@ pub struct Job {
     pub recheck: Option<Recheck>,
     /// What earlier runs have seen, for addresses that need not be asked.
     pub memory: Option<Memory>,
+    /// How many requests it may make; when they are made, it is stopped.
+    pub budget: Option<u64>,
 }
 
 /// A run that is checked again.
@@ -63,6 +65,8 @@ pub struct Ended {
     pub run: i64,
     /// Whether it came to its end or was stopped.
     pub state: RunState,
+    /// It was stopped because its budget is spent.
+    pub spent: bool,
 }
 
 /// Drives a crawl to its end, or until it is stopped.
@@ -70,7 +74,7 @@ pub struct Ended {
 /// # Errors
 /// When the start gives no page, or the store cannot be written. What was stored stays.
 pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError> {
-    let Job { crawl, fetcher, clock, writer, stop, recheck, memory } = job;
+    let Job { crawl, fetcher, clock, writer, stop, recheck, memory, budget } = job;
     let recorder = Recorder::start(writer);
     let mut driver = Driver {
         crawl,
@@ -82,6 +86,7 @@ pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError
         in_flight: HashMap::new(),
         recheck,
         memory,
+        budget,
         problem: None,
     };
     let state = match driver.run(&recorder, watch).await {
@@ -96,11 +101,12 @@ pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError
     if let Some(problem) = driver.problem {
         return Err(problem.into());
     }
+    let spent = state == RunState::Stopped && driver.budget == Some(0);
     match (driver.crawl.start_problem(), run) {
         (Some(problem), _) => Err(EngineError::Start(Box::new(problem.clone()))),
-        (None, Some(run)) => Ok(Ended { run, state }),
+        (None, Some(run)) => Ok(Ended { run, state, spent }),
         // Stopped before the start had answered.
-        (None, None) => Ok(Ended { run: 0, state }),
+        (None, None) => Ok(Ended { run: 0, state, spent }),
     }
 }
 
@@ -115,6 +121,8 @@ struct Driver {
     /// What is to be told once the start has answered.
     recheck: Option<Recheck>,
     memory: Option<Memory>,
+    /// How many requests may still be made.
+    budget: Option<u64>,
     /// Why what earlier runs have seen cannot be told.
     problem: Option<StoreError>,
 }
@@ -137,6 +145,9 @@ impl Driver {
             if self.crawl.is_finished() {
                 let halted = self.crawl.halt().is_some();
                 return Ok(if halted { RunState::Stopped } else { RunState::Finished });
+            }
+            if self.budget == Some(0) && self.in_flight.is_empty() {
+                return Ok(RunState::Stopped);
             }
             let wake = self.crawl.poll_timeout().map(|moment| self.clock.instant(moment));
             let news = tokio::select! {
@@ -163,7 +174,10 @@ impl Driver {
     }
 
     fn start_requests(&mut self) {
-        while let Some(mut request) = self.crawl.poll_request(self.clock.now()) {
+        while self.budget != Some(0)
+            && let Some(mut request) = self.crawl.poll_request(self.clock.now())
+        {
+            self.budget = self.budget.map(|left| left - 1);
             self.ask_for_changes(&mut request);
             self.in_flight.insert(request.id, (Instant::now(), request.address.clone()));
             let (fetcher, replies) = (self.fetcher.clone(), self.replies.0.clone());

@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jiff::Timestamp;
 use rummage_core::due::{Checked, Seconds, Word};
 use rummage_core::scope::Scope;
 use rummage_core::verdict::Verdict;
@@ -102,6 +103,39 @@ impl Reader {
     }
 }
 
+impl Reader {
+    /// How many requests the runs of a site have made since a time, by the second in which
+    /// each ended, in order. Those of a run that is under way count as far as it has told.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn requests_since(
+        &self,
+        site: &str,
+        since: Timestamp,
+    ) -> Result<Vec<(Seconds, u64)>, StoreError> {
+        let mut counts: BTreeMap<Seconds, u64> = BTreeMap::new();
+        for run in self.runs()?.into_iter().filter(|run| run.site == site) {
+            let last = run.started_at.checked_add(run.took).unwrap_or(Timestamp::MAX);
+            if run.state != RunState::Going && last < since {
+                continue;
+            }
+            for_each_entry(&self.db, run.number, |entry| {
+                if let Some(request) = entry.request.filter(|request| !request.recalled) {
+                    *counts.entry(second(&run, request.at_us)).or_default() += 1;
+                }
+            })?;
+        }
+        Ok(counts.split_off(&since.as_second()).into_iter().collect())
+    }
+}
+
+/// A moment of a run in seconds since 1970.
+fn second(run: &RunInfo, at_us: u64) -> Seconds {
+    let after = Seconds::try_from(at_us / 1_000_000).unwrap_or(Seconds::MAX / 4);
+    run.epoch_at.as_second().saturating_add(after)
+}
+
 /// An address that a run asked, and what it found.
 #[derive(Debug, Clone, Copy)]
 struct Asked {
@@ -198,7 +232,6 @@ pub(crate) fn keep(db: &Connection, run: &RunInfo) -> Result<(), StoreError> {
 
 /// When a run asked each address last, in seconds since 1970; 0 for what it did not.
 fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
-    let epoch = run.epoch_at.as_second();
     let mut asked: Vec<u32> = Vec::new();
     for_each_entry(db, run.number, |entry| {
         let Some(request) = entry.request.filter(|request| !request.recalled) else { return };
@@ -206,8 +239,7 @@ fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
         if asked.len() <= index {
             asked.resize(index + 1, 0);
         }
-        let after = Seconds::try_from(request.at_us / 1_000_000).unwrap_or(Seconds::MAX / 4);
-        asked[index] = u32::try_from(epoch.saturating_add(after)).unwrap_or(u32::MAX);
+        asked[index] = u32::try_from(second(run, request.at_us)).unwrap_or(u32::MAX);
     })?;
     Ok(asked)
 }

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use rummage_store::{SiteRow, prune};
+use rummage_store::{SiteRow, patrol_of, prune};
 use rummage_view::{ViewError, count};
 
 use crate::args::{Everywhere, SitesArgs, SitesCommand};
@@ -32,6 +32,13 @@ pub(crate) fn run(args: &SitesArgs, everywhere: &Everywhere) -> Result<Exit, Fai
                 .map(named)
                 .collect();
             rummage_view::sites(&mut out, &sites)?;
+            if let Some((status, is_up)) = patrol_of(&store) {
+                writeln!(out).map_err(ViewError::from)?;
+                rummage_view::patrol(&mut out, &status, is_up)?;
+            }
+            let mut waiting = reader.undelivered()?;
+            waiting.retain(|row| site.as_ref().is_none_or(|site| *site == row.site));
+            rummage_view::undelivered(&mut out, &waiting)?;
         }
         Some(SitesCommand::Runs) => {
             let mut runs = Vec::new();

@@ -18,7 +18,7 @@ pub(crate) struct Watching {
     /// Hours of the day in which a patrol asks nothing
     #[schemars(with = "Vec<String>")]
     pub(crate) quiet_hours: Vec<Hours>,
-    /// How many requests a patrol makes in an hour, at most
+    /// After so many requests in an hour a patrol waits
     #[schemars(range(min = 1))]
     pub(crate) patrol_per_hour: Option<u64>,
     /// Whom digests are mailed to
@@ -123,7 +123,7 @@ pub(super) const KEYS: &[(&str, Result<&str, &str>, &str)] = &[
     (
         "patrol-per-hour",
         Err("2000"),
-        "How many requests a patrol makes in an hour, at most; what is left goes on in the next",
+        "After so many requests in an hour, by whatever command, a patrol waits and goes on in the next",
     ),
     (
         "digest-to",

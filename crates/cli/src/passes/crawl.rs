@@ -53,6 +53,7 @@ impl Pass {
             writer,
             earlier: None,
             recheck: None,
+            budget: None,
         })
     }
 
@@ -104,6 +105,7 @@ impl Pass {
             unfinished: None,
             earlier: Some(Earlier { reader, run: run.number, site: run.site }),
             recheck: None,
+            budget: None,
         })
     }
 }

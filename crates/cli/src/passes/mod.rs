@@ -49,6 +49,8 @@ pub(crate) struct Pass {
     recheck: Option<Recheck>,
     /// What earlier runs have seen, and need not be asked.
     memory: Option<Memory>,
+    /// How many requests it may make.
+    pub(crate) budget: Option<u64>,
 }
 
 /// A run that was stopped before its end.
@@ -74,8 +76,8 @@ impl Pass {
         if let Some(start) = self.starts.first() {
             fetcher.handle_start(start).await;
         }
-        let (recheck, memory) = (self.recheck, self.memory);
-        let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory };
+        let (recheck, memory, budget) = (self.recheck, self.memory, self.budget);
+        let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory, budget };
         Ok(rummage_engine::crawl(job, hear).await?)
     }
 }

@@ -65,6 +65,7 @@ impl Pass {
             earlier: None,
             recheck: Some(Recheck { reader: Reader::open(store)?, run: base.number, again }),
             memory: Some(memory),
+            budget: None,
         })
     }
 

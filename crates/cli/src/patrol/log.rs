@@ -10,7 +10,6 @@ use rummage_core::crawl::{Crawl, Event, Note, Progress};
 use rummage_core::verdict::Verdict;
 use rummage_engine::Watch;
 use rummage_view::safe;
-use tokio::sync::watch;
 use tracing::level_filters::LevelFilter;
 use tracing::{debug, info, warn};
 use tracing_subscriber::filter::Targets;
@@ -66,24 +65,14 @@ impl FormatTime for Utc {
     }
 }
 
-/// Hears what happens in a pass, and stops it when its budget is spent.
+/// Hears what happens in a pass.
 pub(super) struct Listener {
     site: String,
-    requests: u64,
-    /// In flight when it was stopped: they were made as well.
-    in_flight: u64,
-    budget: Option<u64>,
-    stop: watch::Sender<bool>,
 }
 
 impl Listener {
-    pub(super) fn new(site: String, budget: Option<u64>, stop: watch::Sender<bool>) -> Listener {
-        Listener { site, requests: 0, in_flight: 0, budget, stop }
-    }
-
-    /// How many requests were made.
-    pub(super) fn requests(&self) -> u64 {
-        self.requests + self.in_flight
+    pub(super) fn new(site: String) -> Listener {
+        Listener { site }
     }
 }
 
@@ -96,16 +85,6 @@ impl Hear for Listener {
 impl Watch for Listener {
     fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
         match event {
-            Event::Asked { recalled: false, .. } => {
-                self.requests += 1;
-                let in_flight = crawl.progress().in_flight;
-                let is_spent = self.budget.is_some_and(|most| self.requests + in_flight >= most);
-                if is_spent && self.in_flight == 0 {
-                    self.in_flight = in_flight.max(1);
-                    info!(site = %self.site, "the budget of this hour is spent: what is left waits");
-                    let _ = self.stop.send(true);
-                }
-            }
             Event::Judged { id, judged } if judged.verdict == Verdict::Broken && judged.linked => {
                 let cause = judged.cause.map_or("", |cause| cause.as_str());
                 let target = safe(crawl.address(*id)).to_string();

@@ -183,7 +183,7 @@ impl<'a> Patrol<'a> {
         };
         self.tell();
         let pass = match self.sites[at].plan(task, &self.store, &self.config) {
-            Ok(Some(pass)) => pass,
+            Ok(Some(pass)) => Pass { budget: self.sites[at].budget_left(), ..pass },
             // What was due is not any more.
             Ok(None) => return,
             Err(failure) => return self.handle_failure(at, &name, failure, stop).await,
@@ -192,7 +192,11 @@ impl<'a> Patrol<'a> {
         let ended = self.drive(at, pass, stop).await;
         match ended {
             Ok(ended) => {
-                self.sites[at].handle_passed();
+                // Where nothing was stored, nobody would know that it was tried.
+                match ended.run {
+                    0 => self.sites[at].handle_failed(),
+                    _ => self.sites[at].handle_passed(),
+                }
                 self.status.problem = None;
                 self.report(&name, ended, *stop.borrow());
             }
@@ -208,9 +212,8 @@ impl<'a> Patrol<'a> {
         stop: &Stop,
     ) -> Result<rummage_engine::Ended, Failure> {
         let (sender, own_stop) = watch::channel(false);
-        let site = &mut self.sites[at];
-        let left = site.budget_left();
-        let mut listener = Listener::new(site.name.clone(), left, sender.clone());
+        let site = &self.sites[at];
+        let mut listener = Listener::new(site.name.clone());
         let quiet = site.quiet_from();
         let mut others = stop.clone();
         let halt = async {
@@ -221,12 +224,10 @@ impl<'a> Patrol<'a> {
             let _ = sender.send(true);
             std::future::pending::<()>().await;
         };
-        let ended = tokio::select! {
+        tokio::select! {
             ended = pass.drive(own_stop, &mut listener) => ended,
             () = halt => unreachable!("it waits for ever"),
-        };
-        site.handle_spent(listener.requests());
-        ended
+        }
     }
 
     /// Says what a pass found.
@@ -251,7 +252,11 @@ impl<'a> Patrol<'a> {
             }
             _ => {
                 self.incomplete = true;
-                let why = if stopped { "it was asked to end" } else { "it goes on later" };
+                let why = match (stopped, ended.spent) {
+                    (true, _) => "it was asked to end",
+                    (_, true) => "the budget of this hour is spent: what is left waits",
+                    _ => "it goes on later",
+                };
                 info!(site = %name, run = ended.run, why, "stopped");
             }
         }

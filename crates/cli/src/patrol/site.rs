@@ -2,8 +2,9 @@
 
 use std::path::Path;
 
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use jiff::tz::TimeZone;
+use rummage_core::due::Seconds;
 use rummage_core::patrol::{Budget, Task, Watched};
 use rummage_store::{Reader, RunInfo, RunState, StoreError};
 
@@ -16,6 +17,9 @@ use crate::passes::{PAGES_OF_DUE, Pass, due_by, plan};
 use crate::start::Start;
 use crate::{choice, paths, start};
 
+/// A run that was stopped longer ago than that, and than the next crawl, does not go on.
+const WEEK: Seconds = 7 * 24 * 60 * 60;
+
 /// A site that is watched.
 pub(super) struct Site {
     /// Its name in the settings file, else its host.
@@ -24,6 +28,7 @@ pub(super) struct Site {
     pub(super) watched: Watched,
     start: Start,
     settled: Section,
+    /// What is left of its hour, by what the store knows.
     budget: Option<Budget>,
     /// The last run when what is due was found out, with the settings of then.
     known: Option<(i64, Section)>,
@@ -74,9 +79,8 @@ pub(super) fn of(
 impl Site {
     fn new(name: String, start: Start, config: &Config) -> Site {
         let settled = config.settled(start.site.as_deref());
-        let budget = settled.own.watching.patrol_per_hour.map(Budget::per_hour);
         let watched = Watched { every: settled.own.watching.every(), ..Watched::default() };
-        Site { name, watched, start, settled, budget, known: None, last: None }
+        Site { name, watched, start, settled, budget: None, known: None, last: None }
     }
 
     /// What was known of the site before the settings were read again.
@@ -84,33 +88,44 @@ impl Site {
         let every = self.watched.every;
         self.watched = Watched { every, ..std::mem::take(&mut before.watched) };
         self.known = before.known.take();
-        if self.settled.own.watching.patrol_per_hour == before.settled.own.watching.patrol_per_hour
-        {
-            self.budget = before.budget.take();
-        }
     }
 
     /// Brings it up to date with the store and the clock.
     pub(super) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
         let now = Timestamp::now();
         let quiet = &self.settled.own.watching.quiet_hours;
-        let quiet = quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
-        let spent = self.budget.as_mut().map(|budget| budget.free_at(now.as_second()));
-        let spent = spent.filter(|at| *at > now.as_second());
-        self.watched.held = quiet.into_iter().chain(spent).max();
+        self.watched.held =
+            quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
+        self.budget = self.settled.own.watching.patrol_per_hour.map(Budget::per_hour);
         if !store.exists() {
             return Ok(());
         }
         let reader = paths::reader(store, config)?;
         let Some(last) = last_run(&reader, &self.start)? else { return Ok(()) };
+        self.find_budget(&reader, &last.site, now)?;
         let crawl = reader.last_crawl_of(&last.site)?;
         self.watched.crawled = crawl.map(|crawl| crawl.started_at.as_second());
         let began = last.started_at.as_second();
         self.watched.passed = Some(began);
-        let is_recent = began.saturating_add(self.watched.every) > now.as_second();
+        // One that is stopped by its budget again and again comes to its end all the same.
+        let is_recent = began.saturating_add(self.watched.every.max(WEEK)) > now.as_second();
         self.watched.unfinished = last.state != RunState::Finished && is_recent;
         self.find_due(&reader, &last, now)?;
         self.last = Some(last);
+        Ok(())
+    }
+
+    /// What is left of its hour: whoever made the requests, they are counted.
+    fn find_budget(&mut self, reader: &Reader, site: &str, now: Timestamp) -> Result<(), Failure> {
+        let Some(budget) = &mut self.budget else { return Ok(()) };
+        let hour = now.checked_sub(SignedDuration::from_hours(1)).unwrap_or(now);
+        for (at, requests) in reader.requests_since(site, hour)? {
+            budget.spend(at, requests);
+        }
+        let free = budget.free_at(now.as_second());
+        if free > now.as_second() {
+            self.watched.held = self.watched.held.max(Some(free));
+        }
         Ok(())
     }
 
@@ -186,13 +201,6 @@ impl Site {
     pub(super) fn handle_failed(&mut self) {
         let times = self.watched.failed.map_or(0, |(_, times)| times);
         self.watched.failed = Some((Timestamp::now().as_second(), times + 1));
-    }
-
-    /// So many requests were made.
-    pub(super) fn handle_spent(&mut self, requests: u64) {
-        if let Some(budget) = &mut self.budget {
-            budget.spend(Timestamp::now().as_second(), requests);
-        }
     }
 
     /// How many requests may be made now; `None` for any number.

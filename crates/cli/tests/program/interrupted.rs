@@ -39,7 +39,7 @@ fn start_and_wait(stage: &Stage) -> Child {
     child
 }
 
-fn signal(child: &Child, name: &str) {
+pub(crate) fn signal(child: &Child, name: &str) {
     let status = Command::new("kill").args([name, &child.id().to_string()]).status().unwrap();
     assert!(status.success());
 }

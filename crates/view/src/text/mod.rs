@@ -13,6 +13,7 @@ pub(crate) mod tally;
 pub(crate) mod totals;
 mod trace;
 mod waivers;
+mod watching;
 
 use std::io::Write;
 
@@ -29,6 +30,7 @@ pub use schedule::{Plan, Planned, schedule};
 pub use sites::{runs, sites};
 pub use trace::trace;
 pub use waivers::{Covered, WaiverRow, lifted, waived, waivers, would_waive};
+pub use watching::{patrol, undelivered};
 
 use crate::ViewError;
 use crate::gather::Gathered;

@@ -1,0 +1,246 @@
+//! A patrol: what falls due is asked, and nothing else, whatever happens meanwhile.
+
+#![cfg(unix)]
+
+use std::io::{BufRead, BufReader, Lines};
+use std::process::{Child, ChildStderr, Stdio};
+
+use rummage_demo::{Act, Scenario};
+use serde_json::Value;
+
+use crate::harness::{Said, Stage};
+use crate::interrupted::signal;
+use crate::options::{page, site};
+
+fn a_site() -> Scenario {
+    site("a.test", &[("/", page("<a href=/lost>l</a><a href=/fine>f</a>")), ("/fine", page(""))])
+}
+
+fn stage(scenario: &Scenario, more: &str) -> Stage {
+    let stage = Stage::new(scenario);
+    set(&stage, more);
+    stage
+}
+
+fn set(stage: &Stage, more: &str) {
+    let settings = format!("[site.ay]\nstart = \"http://a.test/\"\ntimeout = \"300ms\"\n{more}\n");
+    std::fs::write(stage.path("rummage.toml"), settings).unwrap();
+}
+
+/// One round, with its log as objects.
+fn once(stage: &Stage, code: i32) -> (Said, Vec<Value>) {
+    let said = stage.run(&["patrol", "--once", "--log", "json"]).ends(code);
+    let parse = |line: &str| serde_json::from_str(line).unwrap_or_else(|_| panic!("{line}: {said}"));
+    let log = said.err.lines().map(parse).collect();
+    (said, log)
+}
+
+fn messages(log: &[Value]) -> Vec<&str> {
+    log.iter().filter_map(|entry| entry["message"].as_str()).collect()
+}
+
+#[test]
+fn one_round_crawls_what_nobody_knows_and_the_next_has_nothing_to_do() {
+    let stage = stage(&a_site(), "");
+    let (said, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "begins", "ended", "next", "patrol ends"]);
+    assert_eq!((&log[1]["site"], &log[1]["task"]), (&"ay".into(), &"crawl".into()), "{said}");
+    assert_eq!((&log[2]["pages"], &log[2]["broke"]), (&2.into(), &1.into()), "{said}");
+    assert_eq!(log[3]["task"], "recheck", "{said}");
+    assert!(log[0]["timestamp"].as_str().is_some_and(|time| time.ends_with('Z')), "{said}");
+    assert_eq!(said.out, "");
+
+    let asked = stage.web.asked().len();
+    let (said, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    assert_eq!(stage.web.asked().len(), asked, "nothing is due");
+    let sites = stage.run(&["sites"]).ends(0);
+    assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
+}
+
+#[test]
+fn what_is_due_is_asked_and_no_more() {
+    let stage = stage(&a_site(), "due-broken = \"1s\"");
+    once(&stage, 0);
+    let asked = stage.web.asked().len();
+    // Rechecks lie some minutes apart: what falls due together is asked together.
+    let (said, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    age(&stage, 3600);
+    let (said, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "recheck", "{said}");
+    let paths: Vec<String> =
+        stage.web.asked()[asked..].iter().map(|asked| asked.path.clone()).collect();
+    assert!(paths.iter().any(|path| path == "/lost"), "{paths:?}");
+    assert!(!paths.iter().any(|path| path == "/fine"), "{paths:?}");
+    age(&stage, 2 * 86400);
+    let (said, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "crawl", "{said}");
+}
+
+/// Has the runs begin so many seconds earlier, by the clock of the store.
+fn age(stage: &Stage, seconds: i64) {
+    let store = rusqlite::Connection::open(stage.path("store.db")).unwrap();
+    let earlier = |column: &str| {
+        format!("{column} = strftime('%Y-%m-%dT%H:%M:%SZ', {column}, '-{seconds} seconds')")
+    };
+    let sql = format!("UPDATE run SET {}, {}", earlier("started_at"), earlier("epoch_at"));
+    assert!(store.execute(&sql, []).unwrap() > 0);
+}
+
+#[test]
+fn quiet_hours_and_a_budget_hold_it() {
+    let stage = stage(&a_site(), "quiet-hours = [\"00:00-12:00\", \"12:00-00:00\"]");
+    let (said, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    assert!(stage.web.asked().is_empty());
+
+    set(&stage, "patrol-per-hour = 3");
+    let (said, log) = once(&stage, 3);
+    assert_eq!(log[2]["why"], "the budget of this hour is spent: what is left waits", "{said}");
+    let asked = stage.web.asked().len();
+    assert_eq!(asked, 3, "{said}");
+    // Another process knows what was spent.
+    let (said, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    assert_eq!(log[1]["task"], "resume", "{said}");
+    assert_eq!(stage.web.asked().len(), asked);
+    age(&stage, 3601);
+    set(&stage, "patrol-per-hour = 300");
+    let (said, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "resume", "{said}");
+    let ended = log.iter().find(|entry| entry["message"] == "ended").unwrap();
+    assert_eq!((&ended["run"], &ended["pages"]), (&1.into(), &2.into()), "{said}");
+    set(&stage, "quiet-hours = [\"late\"]");
+    let said = stage.run(&["patrol", "--once"]).ends(2);
+    assert!(said.err.contains("such as 22:00-06:00"), "{said}");
+}
+
+/// A patrol that stays up, with its log.
+struct Up {
+    child: Child,
+    log: Lines<BufReader<ChildStderr>>,
+}
+
+impl Up {
+    fn start(stage: &Stage) -> Up {
+        let mut command = stage.command(&["patrol", "--log", "json"]);
+        let mut child = command.stderr(Stdio::piped()).spawn().unwrap();
+        let log = BufReader::new(child.stderr.take().unwrap()).lines();
+        Up { child, log }
+    }
+
+    /// Reads on until it says that.
+    fn until(&mut self, message: &str) -> Value {
+        let parse = |line: String| serde_json::from_str::<Value>(&line).unwrap();
+        let mut entries = self.log.by_ref().map_while(Result::ok).map(parse);
+        entries.find(|entry| entry["message"] == message).unwrap_or_else(|| panic!("{message}"))
+    }
+
+    fn end(mut self, name: &str) -> Option<i32> {
+        signal(&self.child, name);
+        self.log.by_ref().count();
+        self.child.wait().unwrap().code()
+    }
+}
+
+#[test]
+fn it_stays_up_alone_is_seen_and_ends_when_it_is_asked_to() {
+    let stage = stage(&a_site(), "");
+    let mut up = Up::start(&stage);
+    let waits = up.until("waits");
+    assert_eq!(waits["task"], "recheck");
+    let said = stage.run(&["patrol"]).ends(4);
+    let process = up.child.id();
+    assert!(said.err.contains("a patrol of this store is up already: process"), "{said}");
+    assert!(said.err.contains(&format!("kill {process}")), "{said}");
+    let sites = stage.run(&["sites"]).ends(0);
+    assert!(sites.out.contains(&format!(", process {process}; recheck of ay: ")), "{sites}");
+    // Others may write to the store meanwhile.
+    stage.run(&["crawl", "ay", "-q"]).ends(1);
+    assert_eq!(up.end("-TERM"), Some(0));
+    let sites = stage.run(&["sites"]).ends(0);
+    assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
+}
+
+/// A site whose last page never answers, unless it was asked before.
+fn slow() -> Scenario {
+    let hangs = Act::First(1, Box::new(Act::Silent), Box::new(page("")));
+    site("a.test", &[("/", page("<a href=/last>l</a><a href=/lost>x</a>")), ("/last", hangs)])
+}
+
+#[test]
+fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
+    for name in ["-TERM", "-KILL"] {
+        let stage = Stage::new(&slow());
+        set(&stage, "");
+        let settings = std::fs::read_to_string(stage.path("rummage.toml")).unwrap();
+        let settings = settings.replace("300ms", "20s");
+        std::fs::write(stage.path("rummage.toml"), settings).unwrap();
+        let mut up = Up::start(&stage);
+        up.until("begins");
+        // What it has read is stored within the second, and can be read meanwhile.
+        let stored = || {
+            let said = stage.run(&["findings"]);
+            said.out.contains("1 page read") && stage.web.asked().iter().any(|a| a.path == "/last")
+        };
+        assert!((0..10_000).any(|_| stored()), "what was read is never stored");
+        let code = up.end(name);
+        assert_eq!(code, (name == "-TERM").then_some(0));
+        let sites = stage.run(&["sites"]).ends(0);
+        let killed = sites.out.contains("did not come to its end");
+        assert_eq!(killed, name == "-KILL", "{sites}");
+        let (said, log) = once(&stage, 0);
+        assert_eq!(log[1]["task"], "resume", "{said}");
+        let ended = log.iter().find(|entry| entry["message"] == "ended").unwrap();
+        assert_eq!((&ended["pages"], &ended["run"]), (&2.into(), &1.into()), "{said}");
+        let homes = stage.web.asked().iter().filter(|asked| asked.path == "/").count();
+        assert_eq!(homes, 1, "what was read is not read again");
+    }
+}
+
+#[test]
+fn a_store_that_another_command_writes_to_is_waited_for() {
+    let stage = stage(&slow(), "");
+    let words = ["crawl", "ay", "--timeout", "20s", "-v"];
+    let mut child = stage.command(&words).stderr(Stdio::piped()).spawn().unwrap();
+    let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
+    assert!(lines.any(|line| line.is_ok_and(|line| line.starts_with("GET http://a.test/ 200"))));
+    let (said, log) = once(&stage, 3);
+    assert!(
+        messages(&log).contains(&"another command writes to the store: waiting for it"),
+        "{said}"
+    );
+    signal(&child, "-INT");
+    lines.count();
+    assert_eq!(child.wait().unwrap().code(), Some(3));
+    let (said, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "resume", "{said}");
+}
+
+#[test]
+fn a_site_that_cannot_be_asked_is_tried_again_later_and_others_are_asked() {
+    let stage = stage(&a_site(), "[site.bee]\nstart = \"http://b.test/\"\ntimeout = \"100ms\"");
+    let (said, log) = once(&stage, 3);
+    let ended: Vec<&Value> = log.iter().filter(|entry| entry["message"] == "ended").collect();
+    assert_eq!(ended.len(), 1, "{said}");
+    assert_eq!(ended[0]["site"], "ay");
+    let wrong = log.iter().find(|entry| entry["level"] == "ERROR").unwrap();
+    assert_eq!(wrong["message"], "bee could not be asked, and is tried again");
+    assert!(wrong["why"].as_str().unwrap().contains("b.test"), "{said}");
+    let sites = stage.run(&["sites"]).ends(0);
+    assert!(sites.out.contains("bee could not be asked"), "{sites}");
+}
+
+#[test]
+fn a_patrol_without_sites_says_what_to_do() {
+    let stage = Stage::new(&a_site());
+    let said = stage.run(&["patrol", "--once"]).ends(2);
+    assert!(said.err.contains("there is no site to watch"), "{said}");
+    // Without a settings file it watches what was crawled.
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let (said, log) = once(&stage, 0);
+    assert_eq!(log[0]["sites"], "a.test", "{said}");
+    let said = stage.run(&["patrol", "--site", "sea"]).ends(2);
+    assert!(said.err.contains("holds no run of sea"), "{said}");
+}
