@@ -50,7 +50,7 @@ pub(crate) struct Pass {
     /// What earlier runs have seen, and need not be asked.
     memory: Option<Memory>,
     /// How many requests it may make.
-    pub(crate) budget: Option<u64>,
+    budget: Option<u64>,
 }
 
 /// A run that was stopped before its end.
@@ -61,6 +61,11 @@ struct Earlier {
 }
 
 impl Pass {
+    /// The same, with so many requests at most.
+    pub(crate) fn within(self, budget: Option<u64>) -> Pass {
+        Pass { budget, ..self }
+    }
+
     /// Asks, until it ends or is stopped.
     pub(crate) async fn drive(self, stop: Stop, hear: &mut dyn Hear) -> Result<Ended, Failure> {
         let mut crawl = Crawl::new(self.settings, self.starts.clone());

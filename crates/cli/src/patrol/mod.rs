@@ -183,7 +183,7 @@ impl<'a> Patrol<'a> {
         };
         self.tell();
         let pass = match self.sites[at].plan(task, &self.store, &self.config) {
-            Ok(Some(pass)) => Pass { budget: self.sites[at].budget_left(), ..pass },
+            Ok(Some(pass)) => pass.within(self.sites[at].budget_left()),
             // What was due is not any more.
             Ok(None) => return,
             Err(failure) => return self.handle_failure(at, &name, failure, stop).await,

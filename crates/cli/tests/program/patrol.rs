@@ -203,7 +203,8 @@ fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
 fn a_store_that_another_command_writes_to_is_waited_for() {
     let stage = stage(&slow(), "");
     let words = ["crawl", "ay", "--timeout", "20s", "-v"];
-    let mut child = stage.command(&words).stderr(Stdio::piped()).spawn().unwrap();
+    let mut command = stage.command(&words);
+    let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
     let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
     assert!(lines.any(|line| line.is_ok_and(|line| line.starts_with("GET http://a.test/ 200"))));
     let (said, log) = once(&stage, 3);
