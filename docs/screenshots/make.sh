@@ -3,15 +3,15 @@
 #
 #   docs/screenshots/make.sh
 #
-# Needs Xvfb, xterm, ImageMagick and DejaVu Sans Mono
-# (Debian: xvfb xterm imagemagick fonts-dejavu-core).
+# Needs Xvfb, xterm, xdotool, ImageMagick, DejaVu Sans Mono, Chromium and Python
+# (Debian: xvfb xterm xdotool imagemagick fonts-dejavu-core chromium python3).
 set -euo pipefail
 cd "$(dirname "$0")/../.."
 out=$PWD/docs/screenshots
 cargo build --release --quiet
 PATH=$PWD/target/release:$PATH
 work=$(mktemp -d)
-rummage demo serve >"$work/serve" &
+rummage demo serve --letters "$work/letters" >"$work/serve" &
 serve=$!
 exec 9>"$work/display"
 Xvfb -displayfd 9 -screen 0 1400x1000x24 -nolisten tcp >/dev/null 2>&1 &
@@ -38,6 +38,11 @@ RUN
   import -window "$(xdotool search --onlyvisible --class xterm | head -1)" "$out/$name.png"
   kill $term
   wait $term 2>/dev/null || true
+}
+
+page() { # NAME FILE: what a browser draws
+  chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" \
+    --window-size=1280,800 --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
 }
 
 shot progress 3 'rummage crawl www.ashlock-canal.test --timeout 500ms'
@@ -92,5 +97,33 @@ target = "/newsletter/1998-*"
 status = 410
 TOML
 shot settings 2 'rummage settings museum --gentle | grep -v -e /tmp -e 127.0.0.1'
+# What has changed since the museum was crawled some weeks earlier, as a mail.
+cat >"$work/rummage.toml" <<'TOML'
+[site.museum]
+start = "https://www.ashlock-canal.test/"
+timeout = "500ms"
+crawl-every = "1s"
+digest-to = ["editor@ashlock-canal.test"]
+TOML
+rm -f "$work/letters"/*
+(
+  cd "$work"
+  export RUMMAGE_STORE=$work/watched.db
+  rummage demo serve --earlier >"$work/earlier" &
+  earlier=$!
+  until grep -q 'rummage crawl' "$work/earlier"; do :; done
+  (
+    eval "$(grep export "$work/earlier" | grep -v STORE)"
+    rummage crawl museum -q --fail-on never >/dev/null
+  )
+  kill $earlier
+  rummage patrol --once --quiet
+)
+python3 - "$work/letters/1.eml" >"$work/digest.html" <<'PYTHON'
+import email, email.policy, sys
+letter = email.message_from_binary_file(open(sys.argv[1], "rb"), policy=email.policy.default)
+print(letter.get_body(["html"]).get_content())
+PYTHON
+page digest "$work/digest.html"
 rm "$work/rummage.toml"
 shot demo 12 'rummage demo --quiet --color always | tail -n 44'

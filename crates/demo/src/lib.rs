@@ -26,4 +26,4 @@ pub use mail::Letter;
 pub use museum::{museum, museum_earlier};
 pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario, Tls};
 pub use server::{Asked, Web, serve};
-pub use tour::{Step, TOUR};
+pub use tour::{Step, TOUR, WATCHED, WATCHING};

@@ -25,3 +25,18 @@ pub const TOUR: &[Step] = &[
         words: &["trace", "trains.westshire.test/timetable"],
     },
 ];
+
+/// The settings of somebody who watches the site, and wants to hear by mail.
+pub const WATCHED: &str = r#"[site.museum]
+start = "https://www.ashlock-canal.test/"
+timeout = "500ms"
+crawl-every = "1s"    # in life, a day
+digest-to = ["editor@ashlock-canal.test"]
+digest-from = "Rummage <rummage@ashlock-canal.test>"
+"#;
+
+/// What watches the site, once it was crawled some weeks ago.
+pub const WATCHING: &[Step] = &[Step {
+    about: "Watch the site: some weeks have passed, and what has changed since comes by mail.",
+    words: &["patrol", "--once"],
+}];

@@ -33,8 +33,8 @@ pub use rows::{
 };
 pub use safe::safe;
 pub use text::{
-    Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, patrol, recheck, runs, schedule,
-    sites, trace, undelivered, waived, waivers, would_waive,
+    Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, patrol, recheck, runs,
+    schedule, sites, trace, undelivered, waived, waivers, would_waive,
 };
 pub use when::{day, when};
 

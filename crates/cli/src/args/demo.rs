@@ -1,5 +1,7 @@
 //! `rummage demo`.
 
+use std::path::PathBuf;
+
 use clap::{Args, Subcommand};
 
 /// Show a full example on a small simulated web that comes with the tool
@@ -14,12 +16,15 @@ pub(crate) struct DemoArgs {
     pub(crate) command: Option<DemoCommand>,
 }
 
-#[derive(Debug, Clone, Copy, Subcommand)]
+#[derive(Debug, Clone, Subcommand)]
 pub(crate) enum DemoCommand {
     /// Only serve the simulated web, until Ctrl-C
     Serve {
         /// The web as it was some weeks earlier: for trying rummage compare
         #[arg(long)]
         earlier: bool,
+        /// Also keep each letter that comes there, as a file for mail programs (.eml)
+        #[arg(long, value_name = "FOLDER")]
+        letters: Option<PathBuf>,
     },
 }

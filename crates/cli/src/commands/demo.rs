@@ -5,8 +5,11 @@
 
 use std::io::Write;
 use std::path::Path;
+use std::process::Stdio;
 
-use rummage_demo::{Scenario, Step, TOUR, Web, museum, museum_earlier, serve};
+use rummage_demo::{
+    Letter, Scenario, Step, TOUR, WATCHED, WATCHING, Web, museum, museum_earlier, serve,
+};
 use rummage_view::ViewError;
 use tempfile::TempDir;
 use tokio::process::Command;
@@ -22,7 +25,7 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
     runtime.block_on(async {
-        let is_earlier = matches!(args.command, Some(DemoCommand::Serve { earlier: true }));
+        let is_earlier = matches!(args.command, Some(DemoCommand::Serve { earlier: true, .. }));
         let scenario = if is_earlier { museum_earlier() } else { museum() };
         let stage = Stage::set_up(&scenario).await?;
         tokio::select! {
@@ -36,12 +39,19 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
 }
 
 async fn show(args: &DemoArgs, everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
-    match args.command {
-        Some(DemoCommand::Serve { .. }) => {
+    match &args.command {
+        Some(DemoCommand::Serve { letters, .. }) => {
+            if let Some(folder) = letters {
+                std::fs::create_dir_all(folder)
+                    .map_err(|why| Failure::System { what: "no folder for letters", why })?;
+            }
             say_how(&mut output::stdout(everywhere.color), stage).map_err(ViewError::from)?;
-            std::future::pending().await
+            show_letters(everywhere, stage, letters.as_deref()).await
         }
-        None => perform(everywhere, stage).await,
+        None => {
+            perform(everywhere, stage, TOUR, &[]).await?;
+            watch(everywhere, stage).await
+        }
     }
 }
 
@@ -50,7 +60,7 @@ struct Stage {
     folder: TempDir,
     environment: Vec<(&'static str, String)>,
     /// Goes off the air when dropped.
-    _web: Web,
+    web: Web,
 }
 
 impl Stage {
@@ -64,7 +74,22 @@ impl Stage {
             .map_err(system("the temporary folder cannot be written to"))?;
         let mut environment = web.environment(&text(&certificate));
         environment.push(("RUMMAGE_STORE", text(&folder.path().join("rummage.db"))));
-        Ok(Stage { folder, environment, _web: web })
+        Ok(Stage { folder, environment, web })
+    }
+}
+
+impl Stage {
+    /// This program with these words, in this folder and on this web.
+    fn command(&self, words: &[&str]) -> Result<Command, Failure> {
+        let program = std::env::current_exe()
+            .map_err(|why| Failure::System { what: "this program cannot find itself", why })?;
+        let mut command = Command::new(program);
+        command
+            .args(words)
+            .current_dir(self.folder.path())
+            .envs(self.environment.iter().map(|(name, value)| (name, value)))
+            .kill_on_drop(true);
+        Ok(command)
     }
 }
 
@@ -73,29 +98,105 @@ fn text(path: &Path) -> String {
     path.to_string_lossy().into_owned()
 }
 
-async fn perform(everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
-    let program = std::env::current_exe()
-        .map_err(|why| Failure::System { what: "this program cannot find itself", why })?;
-    for (number, step) in TOUR.iter().enumerate() {
+/// Runs the commands of a tour; what a command is not told by these, the stage tells it.
+async fn perform(
+    everywhere: &Everywhere,
+    stage: &Stage,
+    tour: &[Step],
+    environment: &[(&str, String)],
+) -> Result<(), Failure> {
+    for (number, step) in tour.iter().enumerate() {
         let mut out = output::stdout(everywhere.color);
         announce(&mut out, number, step).map_err(ViewError::from)?;
-        let mut command = Command::new(&program);
-        command.args(step.words).args(color(everywhere)).current_dir(stage.folder.path());
+        let mut command = stage.command(step.words)?;
+        command.args(color(everywhere)).envs(environment.iter().cloned());
         if everywhere.quiet {
             command.arg("--quiet");
         }
-        let status = command
-            .envs(stage.environment.iter().map(|(name, value)| (name, value)))
-            .kill_on_drop(true)
-            .status()
-            .await
-            .map_err(|why| Failure::System { what: "this program cannot start itself", why })?;
-        // 1 says that something is broken, which is why we are here.
-        if !matches!(status.code(), Some(0 | 1)) {
-            return Ok(Exit::Impossible);
+        end_well(command).await?;
+    }
+    Ok(())
+}
+
+/// The site is watched: it was crawled some weeks ago, and what has changed comes by mail.
+async fn watch(everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
+    let system = |what| move |why| Failure::System { what, why };
+    std::fs::write(stage.folder.path().join("rummage.toml"), WATCHED)
+        .map_err(system("the temporary folder cannot be written to"))?;
+    let store = [("RUMMAGE_STORE", text(&stage.folder.path().join("watched.db")))];
+    let earlier = Stage::set_up(&museum_earlier()).await?;
+    let mut command = earlier.command(&["crawl", "--quiet", "--fail-on", "never"])?;
+    command.current_dir(stage.folder.path()).envs(store.clone()).stdout(Stdio::null());
+    end_well(command).await?;
+    drop(earlier);
+    println(everywhere, "")?;
+    perform(everywhere, stage, WATCHING, &store).await?;
+    match stage.web.letters().last() {
+        Some(letter) => {
+            println(everywhere, "")?;
+            write_letter(everywhere, letter)?;
         }
+        None => return Ok(Exit::Impossible),
     }
     Ok(Exit::Fine)
+}
+
+/// Shows each letter that comes, and keeps it in a folder.
+async fn show_letters(
+    everywhere: &Everywhere,
+    stage: &Stage,
+    folder: Option<&Path>,
+) -> Result<Exit, Failure> {
+    let mut arrivals = stage.web.arrivals();
+    let mut shown = 0;
+    loop {
+        let many = arrivals.wait_for(|many| *many > shown).await.map(|many| *many);
+        let Ok(many) = many else { return std::future::pending().await };
+        for (number, letter) in (shown + 1..).zip(&stage.web.letters()[shown..many]) {
+            if let Some(folder) = folder {
+                std::fs::write(folder.join(format!("{number}.eml")), &letter.source)
+                    .map_err(|why| Failure::System { what: "a letter cannot be kept", why })?;
+            }
+            println(everywhere, "\n# A letter has come.")?;
+            write_letter(everywhere, letter)?;
+        }
+        shown = many;
+    }
+}
+
+fn write_letter(everywhere: &Everywhere, letter: &Letter) -> Result<(), Failure> {
+    let mut text = String::new();
+    for name in ["From", "To", "Subject"] {
+        let field = match name {
+            "Subject" => Some(letter.subject()),
+            name => letter.field(name),
+        };
+        let field = field.unwrap_or_default();
+        text += &format!("{name}: {}\n", rummage_view::safe(&field));
+    }
+    println(everywhere, &format!("{text}\n{}", letter.text().trim_end()))
+}
+
+fn println(everywhere: &Everywhere, text: &str) -> Result<(), Failure> {
+    let mut out = output::stdout(everywhere.color);
+    writeln!(out, "{text}").and_then(|()| out.flush()).map_err(ViewError::from)?;
+    Ok(())
+}
+
+/// Waits for the end of a command; 1 says that something is broken, which is why we are
+/// here.
+async fn end_well(mut command: Command) -> Result<(), Failure> {
+    let status = command
+        .status()
+        .await
+        .map_err(|why| Failure::System { what: "this program cannot start itself", why })?;
+    match status.code() {
+        Some(0 | 1) => Ok(()),
+        _ => Err(Failure::Conflict {
+            what: "a command of the demo did not come to its end".to_owned(),
+            hint: "What it said stands above.".to_owned(),
+        }),
+    }
 }
 
 fn color(everywhere: &Everywhere) -> &'static [&'static str] {

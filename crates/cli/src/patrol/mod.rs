@@ -102,6 +102,7 @@ impl<'a> Patrol<'a> {
     /// Makes rounds until it is asked to end, or has made one.
     pub(crate) async fn walk(mut self) -> Exit {
         let stop = stop_on_signal();
+        let began = Timestamp::now().as_second();
         let names: Vec<&str> = self.sites.iter().map(|site| site.name.as_str()).collect();
         info!(process = self.status.process, sites = names.join(" "), "patrol is up");
         while !*stop.borrow() {
@@ -114,7 +115,8 @@ impl<'a> Patrol<'a> {
                 self.nap(NAP, &stop).await;
                 continue;
             };
-            if when > now {
+            // One round does what was due when it began, once.
+            if when > if self.once { began } else { now } {
                 if self.once {
                     let next = Timestamp::from_second(when).map(rummage_view::when);
                     let site = &self.sites[at].name;
@@ -192,10 +194,17 @@ impl<'a> Patrol<'a> {
         let ended = self.drive(at, pass, stop).await;
         match ended {
             Ok(ended) => {
-                // Where nothing was stored, nobody would know that it was tried.
-                match ended.run {
-                    0 => self.sites[at].handle_failed(),
-                    _ => self.sites[at].handle_passed(),
+                let site = &mut self.sites[at];
+                // Where nothing was stored, or the site would have no more of it, it is not
+                // asked again at once.
+                let may_go_on = ended.run > 0
+                    && (ended.state == RunState::Finished
+                        || ended.spent
+                        || *stop.borrow()
+                        || site.held_by_hours());
+                match may_go_on {
+                    true => site.handle_passed(),
+                    false => site.handle_failed(),
                 }
                 self.status.problem = None;
                 self.report(&name, ended, *stop.borrow());

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
-use jiff::{SignedDuration, Timestamp};
 use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Timestamp};
 use rummage_core::due::Seconds;
 use rummage_core::patrol::{Budget, Task, Watched};
 use rummage_store::{Reader, RunInfo, RunState, StoreError};
@@ -94,8 +94,7 @@ impl Site {
     pub(super) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
         let now = Timestamp::now();
         let quiet = &self.settled.own.watching.quiet_hours;
-        self.watched.held =
-            quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
+        self.watched.held = quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
         self.budget = self.settled.own.watching.patrol_per_hour.map(Budget::per_hour);
         if !store.exists() {
             return Ok(());

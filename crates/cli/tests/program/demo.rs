@@ -15,6 +15,9 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
         "http://reviews.daytrips.test/ashlock",
         "$ rummage trace trains.westshire.test/timetable\n",
         "redirect 1 to http://trains.westshire.test/timetables/ashlock-halt",
+        "$ rummage patrol --once\n",
+        "To: editor@ashlock-canal.test\nSubject: www.ashlock-canal.test: 2 broke, 1 healed; ",
+        "https://www.ashlock-canal.test/volunteers/rota.html",
     ] {
         let at = rest.find(step).unwrap_or_else(|| panic!("{step} is missing in\n{said}"));
         rest = &rest[at + step.len()..];

@@ -30,7 +30,8 @@ fn set(stage: &Stage, more: &str) {
 /// One round, with its log as objects.
 fn once(stage: &Stage, code: i32) -> (Said, Vec<Value>) {
     let said = stage.run(&["patrol", "--once", "--log", "json"]).ends(code);
-    let parse = |line: &str| serde_json::from_str(line).unwrap_or_else(|_| panic!("{line}: {said}"));
+    let parse =
+        |line: &str| serde_json::from_str(line).unwrap_or_else(|_| panic!("{line}: {said}"));
     let log = said.err.lines().map(parse).collect();
     (said, log)
 }

@@ -110,6 +110,26 @@ fn a_second_crawl_of_the_museum_says_the_same_and_leaves_others_alone() {
     }
 }
 
+/// Whether a real cron can be asked: its tables are hidden for that, which takes a user
+/// who may do so.
+fn has_cron() -> bool {
+    in_a_world_of_its_own("crontab -l; true").is_some_and(|output| output.status.success())
+}
+
+/// Whether cron takes a table; where there is none, nobody says no.
+fn cron_takes(stage: &Stage, table: &str) -> bool {
+    let file = stage.path("table");
+    std::fs::write(&file, table).unwrap();
+    let install = format!("crontab '{}'", file.display());
+    !has_cron() || in_a_world_of_its_own(&install).unwrap().status.success()
+}
+
+/// Runs a command where the tables of cron are empty, and forgotten afterwards.
+fn in_a_world_of_its_own(command: &str) -> Option<std::process::Output> {
+    let hide = "command -v crontab && mount -t tmpfs none /var/spool/cron/crontabs";
+    Command::new("unshare").args(["-m", "sh", "-c", &format!("{hide} && {command}")]).output().ok()
+}
+
 #[test]
 fn entries_for_cron_and_systemd_are_taken_by_these() {
     let stage = Stage::new(&links());
@@ -125,6 +145,9 @@ fn entries_for_cron_and_systemd_are_taken_by_these() {
         assert_eq!(ran.status.code(), Some(1), "nothing is due, something is broken: {ran:?}");
         assert!(ran.stdout.is_empty() && ran.stderr.is_empty(), "{ran:?}");
     }
+
+    assert!(cron_takes(&stage, &cron), "{cron}");
+    assert!(!cron_takes(&stage, &cron.replacen(when, "1,71", 1)) || !has_cron());
 
     let units = stage.run(&["schedule", "--emit", "systemd"]).ends(0).out;
     let (service, timer) = units.split_once("# rummage-recheck.timer").expect("two units");

@@ -17,23 +17,15 @@ const PROBLEM: usize = 300;
 ///
 /// # Errors
 /// When the output cannot be written.
-pub fn patrol(
-    out: &mut dyn Write,
-    status: &PatrolStatus,
-    is_up: bool,
-) -> Result<(), ViewError> {
+pub fn patrol(out: &mut dyn Write, status: &PatrolStatus, is_up: bool) -> Result<(), ViewError> {
     let does = match (is_up, status.ended_at) {
-        (true, _) => format!(
-            "up since {}, process {}{}",
-            when(status.since),
-            status.process,
-            doing(status)
-        ),
+        (true, _) => {
+            format!("up since {}, process {}{}", when(status.since), status.process, doing(status))
+        }
         (false, Some(at)) => format!("not up; it ended {}", when(at)),
-        (false, None) => format!(
-            "not up; the last one, begun {}, did not come to its end",
-            when(status.since)
-        ),
+        (false, None) => {
+            format!("not up; the last one, begun {}, did not come to its end", when(status.since))
+        }
     };
     writeln!(out, "{STRONG}patrol{STRONG:#}   {does}")?;
     if let Some(problem) = &status.problem {
