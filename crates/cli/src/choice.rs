@@ -4,7 +4,7 @@ use rummage_store::{Reader, RunInfo};
 use rummage_view::safe;
 
 use crate::args::Everywhere;
-use crate::config::Config;
+use crate::config::{Config, Section};
 use crate::failure::Failure;
 use crate::start;
 use crate::values::one_of;
@@ -29,8 +29,9 @@ pub(crate) fn run(
 pub(crate) fn last_of(reader: &Reader, config: &Config, name: &str) -> Result<RunInfo, Failure> {
     let mut hosts = vec![name.to_owned()];
     if let Some(start) = config.sites.get(name).and_then(|section| section.own.start.as_ref()) {
-        hosts.extend(start::candidates(start)?.iter().map(start::host));
+        hosts.extend(start::candidates(start).unwrap_or_default().iter().map(start::host));
         hosts.push(start.clone());
+        hosts.extend(place(&config.sites[name]));
     }
     for host in &hosts {
         if let Some(run) = reader.last_run_of(host)? {
@@ -57,12 +58,18 @@ pub(crate) fn by_host(config: &Config, host: &str) -> Option<String> {
     let starts_there = |start: &str| {
         start::candidates(start).is_ok_and(|urls| urls.iter().any(|url| start::host(url) == host))
     };
-    let mut fits = config
-        .sites
-        .iter()
-        .filter(|(_, section)| section.own.start.as_deref().is_some_and(starts_there));
+    let mut fits = config.sites.iter().filter(|(_, section)| match place(section) {
+        Some(place) => place == host,
+        None => section.own.start.as_deref().is_some_and(starts_there),
+    });
     match (fits.next(), fits.next()) {
         (Some((name, _)), None) => Some(name.clone()),
         _ => None,
     }
+}
+
+/// The host where the folder of a site will live, if it has one.
+fn place(section: &Section) -> Option<String> {
+    let at = section.asking.at.as_deref()?;
+    start::url(at).ok().map(|url| start::host(&url))
 }

@@ -16,6 +16,7 @@ mod password;
 mod paths;
 mod patrol;
 mod signals;
+mod sources;
 mod start;
 mod values;
 mod waivers;

@@ -1,7 +1,7 @@
 //! What START means: a URL, a site of the settings file, or a host name that is tried over
 //! https, then http.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use rummage_core::network::is_loopback;
 use url::Url;
@@ -20,9 +20,11 @@ pub(crate) struct Start {
     pub(crate) site: Option<String>,
 }
 
-/// Finds out what START means, or that of the only site of the settings file.
+/// Finds out what START means, or that of the only site of the settings file. `at`: where a
+/// folder will live.
 pub(crate) fn resolve(
     given: Option<&str>,
+    at: Option<&str>,
     config: &Config,
     site: Option<&str>,
 ) -> Result<Start, Failure> {
@@ -30,7 +32,7 @@ pub(crate) fn resolve(
         (None, None) => only_site(config),
         (None, Some(site)) => site_named(config, site),
         (Some(text), Some(site)) if config.sites.contains_key(site) => {
-            Ok(Start { text: text.to_owned(), site: Some(site.to_owned()) })
+            Ok(Start { text: whole(text, None)?, site: Some(site.to_owned()) })
         }
         (Some(_), Some(site)) => Err(no_such_site(config, site)),
         (Some(text), None) if config.sites.contains_key(text) => {
@@ -41,6 +43,16 @@ pub(crate) fn resolve(
                 ));
             }
             site_named(config, text)
+        }
+        (Some(text), None) if is_folder(text) => {
+            if !starts_like_path(text) && text.contains('.') {
+                return Err(wrong(
+                    &format!("{text} is a folder here, and may be a host"),
+                    &format!("For the folder write ./{text}; for the host https://{text}."),
+                ));
+            }
+            let site = at.map(url).transpose()?.and_then(|url| choice::by_host(config, &host(&url)));
+            Ok(Start { text: whole(text, None)?, site })
         }
         (Some(text), None) => {
             let hosts = candidates(text)?;
@@ -53,7 +65,10 @@ pub(crate) fn resolve(
 fn site_named(config: &Config, site: &str) -> Result<Start, Failure> {
     let section = config.sites.get(site).ok_or_else(|| no_such_site(config, site))?;
     match &section.own.start {
-        Some(start) => Ok(Start { text: start.clone(), site: Some(site.to_owned()) }),
+        Some(start) => {
+            let text = whole(start, config.path.as_deref().and_then(Path::parent))?;
+            Ok(Start { text, site: Some(site.to_owned()) })
+        }
         None => Err(wrong(
             &format!("[site.{site}] has no start"),
             "Add a line such as start = \"https://www.example.test/\" to it.",
@@ -90,6 +105,32 @@ fn only_site(config: &Config) -> Result<Start, Failure> {
     }
 }
 
+/// Whether a start names a folder, or a file: by how it looks, or since it is there.
+pub(crate) fn is_folder(start: &str) -> bool {
+    !start.contains("://") && (starts_like_path(start) || Path::new(start).is_dir())
+}
+
+fn starts_like_path(start: &str) -> bool {
+    start.starts_with(['.', '/', '\\', '~'])
+}
+
+/// A folder by its whole path, so that a run can go on from anywhere; anything else as it is.
+fn whole(start: &str, from: Option<&Path>) -> Result<String, Failure> {
+    let named = from.map_or_else(|| PathBuf::from(start), |from| from.join(start));
+    let is_of_file = from.is_some() && !start.contains("://") && named.is_dir();
+    if !is_of_file && !is_folder(start) {
+        return Ok(start.to_owned());
+    }
+    let cannot = |why| Failure::System { what: "the current folder is not known", why };
+    let path = std::path::absolute(named).map_err(cannot)?;
+    path.into_os_string().into_string().map_err(|path| {
+        wrong(
+            &format!("the name of {} is no text", path.display()),
+            "Give the folder a name in UTF-8.",
+        )
+    })
+}
+
 /// The host of an address, with its port where that is not a default one.
 pub(crate) fn host(url: &Url) -> String {
     let host = url.host_str().unwrap_or_default();
@@ -105,10 +146,10 @@ pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {
     if start.contains("://") {
         return url(start).map(|url| vec![url]);
     }
-    if start.starts_with(['.', '/', '\\', '~']) || Path::new(start).is_dir() {
+    if is_folder(start) {
         return Err(wrong(
-            &format!("{start} is a folder, and a crawl starts from a web address"),
-            "Serve the folder on this machine and give that address, such as http://127.0.0.1:8000/.",
+            &format!("{start} is a folder or a file, and a web address is wanted here"),
+            "Give an address such as https://www.example.test/.",
         ));
     }
     let bare = url(&format!("http://{start}"))?;
@@ -118,7 +159,7 @@ pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {
     Ok(vec![url(&format!("https://{start}"))?, bare])
 }
 
-fn url(text: &str) -> Result<Url, Failure> {
+pub(crate) fn url(text: &str) -> Result<Url, Failure> {
     let hint =
         "Give a URL such as https://www.example.test/, or a host name such as www.example.test.";
     let url =

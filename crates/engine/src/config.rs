@@ -10,6 +10,8 @@ use rummage_core::network::is_loopback;
 use rummage_core::pattern::fits;
 use rustls::pki_types::CertificateDer;
 
+use crate::Shelf;
+
 /// How we name ourselves unless told otherwise.
 pub const DEFAULT_USER_AGENT: &str =
     concat!("Mozilla/5.0 (compatible; rummage/", env!("CARGO_PKG_VERSION"), ")");
@@ -35,6 +37,8 @@ pub struct Config {
     pub max_size: usize,
     /// Through which proxies requests go.
     pub proxies: Proxies,
+    /// What is at hand, and not asked for.
+    pub shelf: Shelf,
 }
 
 /// Through which proxies requests go. This machine is never asked through one.

@@ -83,6 +83,11 @@ impl Network {
         let _ = self.private.set(private || self.config.allow_private);
     }
 
+    /// The start is at hand: it says nothing of who may be asked.
+    pub(crate) fn handle_start_at_hand(&self) {
+        let _ = self.private.set(self.config.allow_private);
+    }
+
     async fn look_up(&self, host: &str, port: u16, anew: bool) -> Result<Vec<IpAddr>, Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         if let Ok(ip) = bare.parse() {

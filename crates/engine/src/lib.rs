@@ -3,7 +3,7 @@
 //! The shell round the core: it opens sockets, reads the clock and writes to the
 //! store, and decides nothing. [`crawl`] drives a [`rummage_core::crawl::Crawl`]:
 //! requests out to a [`Fetcher`], replies in, events to the store and to whoever
-//! [watches](Watch). [`send`] and [`hand_over`] take digests out.
+//! [watches](Watch). What is at hand, on a [`Shelf`], is not asked for. [`send`] and [`hand_over`] take digests out.
 
 mod body;
 mod clock;
@@ -17,6 +17,7 @@ mod fetch;
 mod fields;
 mod recorder;
 mod resolve;
+mod shelf;
 mod tls;
 
 pub use clock::Clock;
@@ -25,3 +26,4 @@ pub use deliver::{DeliveryError, Mail, MailServer, Security, hand_over, send};
 pub use driver::{Ended, Job, Recheck, Stop, Watch, crawl};
 pub use error::EngineError;
 pub use fetch::Fetcher;
+pub use shelf::{Document, Folder, Shelf};

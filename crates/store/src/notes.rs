@@ -64,6 +64,7 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::Unreached => ("unreached", none),
         Note::Blocked { since } => {
             ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
         }
@@ -87,6 +88,7 @@ fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         },
         "sitemap-missing" => Note::SitemapMissing,
         "sitemap-faulty" => Note::SitemapFaulty,
+        "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
         "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },
         "trap" => {

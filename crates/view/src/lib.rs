@@ -24,7 +24,7 @@ mod when;
 use std::io;
 
 pub use digest::{Letter, letter};
-pub use listing::{Group, Listing, Sort};
+pub use listing::{Group, Listing, Sort, Source};
 pub use markdown::markdown;
 pub use number::{count, counted, duration};
 pub use phrase::ending;

@@ -1,6 +1,10 @@
 //! How a listing is to look: what stands together, in which order, how much of it.
 
+use std::fmt;
+use std::rc::Rc;
+
 use crate::number::{count, counted};
+use crate::phrase;
 
 /// What stands together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -27,7 +31,7 @@ pub struct Sort {
 }
 
 /// How a listing is to look.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct Listing {
     /// What stands together.
     pub group: Group,
@@ -39,8 +43,40 @@ pub struct Listing {
     pub limit: Option<usize>,
     /// Why one comes before another is told, and what else is of use to few.
     pub verbose: bool,
-    /// Where the editor of a page is, with `{path}` for its path.
-    pub editor_link: Option<String>,
+    /// Where the source of a page is, shown beside its places.
+    pub source: Option<Source>,
+}
+
+/// Where the source of a page is.
+#[derive(Clone)]
+pub enum Source {
+    /// In an editor: its address, with `{path}` for the path of the page.
+    Editor(String),
+    /// In a file: its name, by the address of the page.
+    File(Rc<dyn Fn(&str) -> Option<String>>),
+}
+
+impl Source {
+    /// In words: `edit: …`, or file, line and column as terminals make them clickable. A
+    /// line of 0 stands for the page.
+    pub(crate) fn of(&self, page: &str, line: u32, column: u32) -> Option<String> {
+        match self {
+            Source::Editor(template) => Some(format!("edit: {}", phrase::editor(template, page))),
+            Source::File(name) => {
+                let name = name(page)?;
+                Some(if line == 0 { name } else { format!("{name}:{line}:{column}") })
+            }
+        }
+    }
+}
+
+impl fmt::Debug for Source {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Source::Editor(template) => f.debug_tuple("Editor").field(template).finish(),
+            Source::File(_) => f.write_str("File"),
+        }
+    }
 }
 
 impl Listing {
@@ -53,6 +89,6 @@ impl Listing {
     /// The preset: worst first, parts of many pages folded.
     #[must_use]
     pub fn by(group: Group) -> Listing {
-        Listing { group, unfold: false, sort: None, limit: None, verbose: false, editor_link: None }
+        Listing { group, unfold: false, sort: None, limit: None, verbose: false, source: None }
     }
 }

@@ -35,7 +35,7 @@ pub fn markdown(
     listing: &Listing,
 ) -> Result<(), ViewError> {
     let totals = run.totals()?;
-    head(out, run, &totals)?;
+    head(out, run, &totals, listing)?;
     let sift = run.sift(selection)?;
     let gathered = rows::gathered(&sift, listing)?;
     let all = gathered.groups().len();
@@ -65,7 +65,12 @@ pub fn markdown(
     }
 }
 
-fn head(out: &mut dyn Write, run: &OpenRun<'_>, totals: &Totals) -> Result<(), ViewError> {
+fn head(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    totals: &Totals,
+    listing: &Listing,
+) -> Result<(), ViewError> {
     let info = run.info();
     let title = info.title.as_deref().unwrap_or(&info.site);
     let started = when(info.started_at);
@@ -78,7 +83,7 @@ fn head(out: &mut dyn Write, run: &OpenRun<'_>, totals: &Totals) -> Result<(), V
         number::duration(info.took)
     )?;
     let mut counts = Vec::new();
-    totals::counts(&mut counts, info, totals)?;
+    totals::counts(&mut counts, info, totals, listing.verbose)?;
     let styled = String::from_utf8_lossy(&counts);
     let plain = anstream::adapter::strip_str(&styled).to_string();
     writeln!(out, "\n{}", plain.lines().map(text).collect::<Vec<_>>().join("  \n"))?;

@@ -115,6 +115,7 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
         Note::SitemapFaulty => {
             format!("{address} is no sitemap, or breaks off: what stands before that was read")
         }
+        Note::Unreached => format!("{address} is unreached: no link leads to it"),
         Note::Trap(stop) => trap(stop),
         Note::Blocked { since } => {
             let since = moment(run, *since);

@@ -18,6 +18,20 @@ use crate::values::{
 #[serde(default, rename_all = "kebab-case")]
 #[command(next_help_heading = "Asking")]
 pub(crate) struct Asking {
+    /// Where a folder of built pages will live, such as https://www.example.test/
+    #[arg(long = "as", value_name = "URL", env = "RUMMAGE_AS", hide_env = true)]
+    #[serde(rename = "as")]
+    pub(crate) at: Option<String>,
+    /// Name the pages of a folder without their ending: /about is about.html
+    #[arg(long, hide_short_help = true, env = "RUMMAGE_TIDY_PATHS", hide_env = true, num_args = 0..=1,
+        require_equals = true, default_missing_value = "true", value_name = "true|false",
+        hide_possible_values = true)]
+    pub(crate) tidy_paths: Option<bool>,
+    /// More starts than one.
+    #[arg(skip)]
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schemars(skip)]
+    pub(crate) also: Vec<String>,
     /// Ask addresses outside the site, or only note them [default: check]
     #[arg(long, value_name = "WHAT", env = "RUMMAGE_EXTERNALS", hide_env = true)]
     pub(crate) externals: Option<ExternalsChoice>,
@@ -224,6 +238,8 @@ impl Asking {
     pub(crate) fn bounds(&self) -> Asking {
         let own = self.clone();
         Asking {
+            tidy_paths: own.tidy_paths,
+            also: own.also,
             externals: own.externals,
             depth: own.depth,
             max_pages: own.max_pages,
@@ -245,6 +261,9 @@ impl Asking {
     pub(crate) fn or(self, earlier: Asking) -> Asking {
         let list = |own: Vec<String>, earlier| if own.is_empty() { earlier } else { own };
         Asking {
+            at: self.at.or(earlier.at),
+            tidy_paths: self.tidy_paths.or(earlier.tidy_paths),
+            also: list(self.also, earlier.also),
             externals: self.externals.or(earlier.externals),
             depth: self.depth.or(earlier.depth),
             max_pages: self.max_pages.or(earlier.max_pages),

@@ -14,6 +14,10 @@ use super::{Asking, FailOn, Selecting, Showing};
 /// and https. A path in START does not confine the crawl. Links that lead away
 /// from the site are asked, not followed.
 ///
+/// A folder is read from disk as a web server would give it: `/x/` is `x/index.html`. --as
+/// says where it will live; links to that place lead into the folder, all others are asked
+/// as usual.
+///
 /// What is found is kept as it comes in. Ctrl-C stops and shows what there is;
 /// `rummage crawl --resume` goes on from there, and so it does after a crash.
 ///
@@ -30,10 +34,12 @@ use super::{Asking, FailOn, Selecting, Showing};
     rummage crawl museum --gentle -o broken.csv"
 )]
 pub(crate) struct CrawlArgs {
-    /// Where to begin: https://www.example.test/, www.example.test, or a site of rummage.toml
-    pub(crate) start: Option<String>,
+    /// Where to begin: https://www.example.test/, www.example.test, a site of rummage.toml, a
+    /// sitemap, or a folder of built pages such as ./public; more of them are walked as well
+    #[arg(value_name = "START")]
+    pub(crate) starts: Vec<String>,
     /// Go on with the last run, which was stopped or killed, with its options
-    #[arg(long, conflicts_with = "start")]
+    #[arg(long, conflicts_with = "starts")]
     pub(crate) resume: bool,
     /// Ask everything anew, sound addresses of others too that are not due yet
     #[arg(long)]

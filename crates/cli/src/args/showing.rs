@@ -141,7 +141,7 @@ impl Showing {
             sort,
             limit: self.limit,
             verbose,
-            editor_link: None,
+            source: None,
         })
     }
 }

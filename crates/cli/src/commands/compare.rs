@@ -9,7 +9,7 @@ use rummage_view::{Group, Listing, ViewError};
 use crate::args::{CompareArgs, Everywhere, FailOn};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{choice, output, paths};
+use crate::{choice, output, paths, sources};
 
 /// What has only moved is no news, unless it is asked for.
 const WRONG: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful];
@@ -23,7 +23,7 @@ pub(crate) fn run(args: &CompareArgs, everywhere: &Everywhere) -> Result<Exit, F
         unfold: args.unfold,
         limit: args.limit,
         verbose: everywhere.verbose,
-        editor_link: config.settled(name.as_deref()).own.editor_link,
+        source: sources::of(&later, &config.settled(name.as_deref())),
         ..Listing::by(Group::Target)
     };
     let selection = args.selecting.selection(WRONG);

@@ -9,13 +9,13 @@ use rummage_store::{NoteRow, Reader, RunState};
 use rummage_view::Listing;
 
 use super::findings;
-use crate::args::{CrawlArgs, Everywhere, FINDINGS, Showing};
+use crate::args::{Asking, CrawlArgs, Everywhere, FINDINGS, Showing};
 use crate::config::{Config, Section};
 use crate::failure::{Exit, Failure};
 use crate::passes::{Hear, Pass, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, digests, output, paths, start, waivers};
+use crate::{choice, digests, output, paths, sources, start, waivers};
 
 pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     // Whatever is wrong with the words is said before anything is asked.
@@ -28,8 +28,14 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         let section = choice::name_of(&config, everywhere, &run.site);
         Pass::resume(&store, run, &args.asking, section, &config)?
     } else {
-        let start = start::resolve(args.start.as_deref(), &config, everywhere.site.as_deref())?;
-        Pass::crawl(&store, start, &args.asking, args.fresh, &config)?
+        let (first, more) = match args.starts.split_first() {
+            Some((first, more)) => (Some(first.as_str()), more),
+            None => (None, [].as_slice()),
+        };
+        let at = args.asking.at.as_deref();
+        let start = start::resolve(first, at, &config, everywhere.site.as_deref())?;
+        let asking = Asking { also: more.to_vec(), ..args.asking.clone() };
+        Pass::crawl(&store, start, &asking, args.fresh, &config)?
     };
     let mut teller = Teller::new(everywhere, pass.asked_for.clone(), pass.last_time);
     if let Some(site) = &pass.section {
@@ -68,10 +74,9 @@ fn show(
     ended: Ended,
 ) -> Result<Exit, Failure> {
     let run = reader.open_run(reader.run(ended.run)?)?;
-    let listing = Listing {
-        editor_link: settled.own.editor_link.clone(),
-        ..args.showing.listing(everywhere.verbose)?
-    };
+    let source = sources::of(run.info(), settled);
+    let listing =
+        Listing { source: source.clone(), ..args.showing.listing(everywhere.verbose)? };
     let selection = args.selecting.selection(FINDINGS);
     let shown = findings::show(reader, &run, &selection, &listing, &args.showing, everywhere);
     match shown {
@@ -80,10 +85,8 @@ fn show(
     }
     for file in &settled.own.write {
         let showing = Showing::of_file(file);
-        let listing = Listing {
-            editor_link: settled.own.editor_link.clone(),
-            ..showing.listing(everywhere.verbose)?
-        };
+        let listing =
+            Listing { source: source.clone(), ..showing.listing(everywhere.verbose)? };
         let all = Selection::default();
         findings::show(reader, &run, &all, &listing, &showing, everywhere)?;
     }

@@ -4,14 +4,14 @@ use std::io::Write;
 use std::path::Path;
 
 use rummage_core::selection::Selection;
-use rummage_store::{OpenRun, Reader};
+use rummage_store::{OpenRun, Reader, RunInfo};
 use rummage_view::{Listing, RowFormat, Shown, ViewError};
 use tempfile::NamedTempFile;
 
 use crate::args::{Everywhere, FINDINGS, FailOn, FindingsArgs, Format, Showing};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{choice, output, paths};
+use crate::{choice, output, paths, sources};
 
 pub(crate) fn run(args: &FindingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
     // Whatever is wrong with the words is said first.
@@ -19,7 +19,7 @@ pub(crate) fn run(args: &FindingsArgs, everywhere: &Everywhere) -> Result<Exit, 
     let config = Config::load(everywhere.config.as_deref())?;
     let reader = paths::reader(&paths::store(everywhere.store.as_deref(), &config)?, &config)?;
     let run = choice::run(&reader, &config, everywhere, args.run)?;
-    let listing = listing(&args.showing, everywhere, &config, &run.site)?;
+    let listing = listing(&args.showing, everywhere, &config, &run)?;
     let open = reader.open_run(run)?;
     let selection = args.selecting.selection(FINDINGS);
     show(&reader, &open, &selection, &listing, &args.showing, everywhere)?;
@@ -31,11 +31,11 @@ pub(super) fn listing(
     showing: &Showing,
     everywhere: &Everywhere,
     config: &Config,
-    site: &str,
+    run: &RunInfo,
 ) -> Result<Listing, Failure> {
-    let name = choice::name_of(config, everywhere, site);
-    let editor_link = config.settled(name.as_deref()).own.editor_link;
-    Ok(Listing { editor_link, ..showing.listing(everywhere.verbose)? })
+    let name = choice::name_of(config, everywhere, &run.site);
+    let source = sources::of(run, &config.settled(name.as_deref()));
+    Ok(Listing { source, ..showing.listing(everywhere.verbose)? })
 }
 
 /// Shows a run; `rummage crawl` ends with the same. A file is there in whole or not at all.

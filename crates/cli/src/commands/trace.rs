@@ -10,7 +10,7 @@ use url::Url;
 use crate::args::{Everywhere, TraceArgs, TraceFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{choice, output, paths};
+use crate::{choice, output, paths, sources};
 
 /// So many addresses are listed when several fit.
 const SHORT_LIST: usize = 20;
@@ -21,11 +21,11 @@ pub(crate) fn run(args: &TraceArgs, everywhere: &Everywhere) -> Result<Exit, Fai
     let run = choice::run(&reader, &config, everywhere, args.run)?;
     let name = choice::name_of(&config, everywhere, &run.site);
     let settled = config.settled(name.as_deref());
-    let editor_link = settled.own.editor_link.clone();
+    let source = sources::of(&run, &settled);
     let listing = Listing {
         unfold: args.unfold,
         verbose: everywhere.verbose,
-        editor_link,
+        source,
         ..Listing::by(Group::Target)
     };
     let run = reader.open_run(run)?;

@@ -21,6 +21,8 @@ pub(crate) struct Key {
 
 /// The presets of the options; `Err` is an example of what has none.
 const ASKING: &[(&str, Result<&str, &str>)] = &[
+    ("as", Err("\"https://www.example.test/\"")),
+    ("tidy-paths", Ok("false")),
     ("externals", Ok("\"check\"")),
     ("depth", Err("5")),
     ("max-pages", Err("5000")),

@@ -6,6 +6,7 @@ use std::time::Duration;
 use rummage_store::{NewRun, Reader, RunInfo, RunKind, RunWriter, StoreError};
 
 use super::plain::{config, settings};
+use super::beginning::Beginning;
 use super::{Earlier, Pass, memory, new_run};
 use crate::args::Asking;
 use crate::config::Config;
@@ -24,8 +25,9 @@ impl Pass {
     ) -> Result<Pass, Failure> {
         let settled = file.settled(start.site.as_deref());
         let asking = given.clone().or(settled.asking.clone());
-        let starts = start::candidates(&start.text)?;
-        let fetching = config(&asking)?;
+        let beginning = Beginning::of(&start.text, &asking)?;
+        let (mut settings, mut fetching) = (settings(&asking, &settled)?, config(&asking)?);
+        beginning.tell(&mut settings, &mut fetching);
         // The file is there when it is opened to write.
         let mut new = new_run(&start.text, &asking, &settled);
         let telling = digests::telling(file, store, &settled)?;
@@ -45,10 +47,11 @@ impl Pass {
             memory: memory.map(|(memory, _)| memory),
             last_time: reader.last_time(&start.text)?,
             unfinished: reader.unfinished().ok().map(|run| run.number),
-            settings: settings(&asking, &settled)?,
+            settings,
+            explained: beginning.explained(&start.text),
             asked_for: start.text,
             section: start.site,
-            starts,
+            starts: beginning.starts,
             fetching,
             writer,
             earlier: None,
@@ -71,7 +74,9 @@ impl Pass {
         let settled = file.settled(section.as_deref());
         // What a run keeps has no secrets: these come from the settings once more.
         let asking = given.clone().or(earlier).or(settled.asking.clone());
-        let fetching = config(&asking)?;
+        let (mut settings, mut fetching) = (settings(&asking, &settled)?, config(&asking)?);
+        let beginning = Beginning::of(&run.asked_for, &asking)?;
+        beginning.tell(&mut settings, &mut fetching);
         let new = NewRun {
             started_at: run.started_at,
             epoch_at: run.epoch_at,
@@ -87,7 +92,7 @@ impl Pass {
         let under_way = wall.max(run.took + looked_back);
         // A recheck begins where its site does.
         let starts = match run.kind {
-            RunKind::Crawl => start::candidates(&run.asked_for)?,
+            RunKind::Crawl => beginning.starts,
             RunKind::Recheck => start::candidates(&run.start)?,
         };
         let reader = Reader::open(store)?;
@@ -98,7 +103,8 @@ impl Pass {
             starts,
             asked_for: run.asked_for,
             section,
-            settings: settings(&asking, &settled)?,
+            settings,
+            explained: None,
             fetching,
             writer,
             last_time: None,

@@ -1,6 +1,7 @@
 //! One pass over a site, from settings to a run in the store: a crawl, one that goes on,
 //! a recheck. Nothing here shows anything: who wants to know, [hears](Hear).
 
+mod beginning;
 mod crawl;
 mod due;
 mod memory;
@@ -18,6 +19,7 @@ use crate::args::Asking;
 use crate::config::{Placeholders, Section};
 use crate::failure::Failure;
 
+pub(crate) use beginning::folder;
 pub(crate) use due::{due_by, plan};
 pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
 
@@ -51,6 +53,8 @@ pub(crate) struct Pass {
     memory: Option<Memory>,
     /// How many requests it may make.
     budget: Option<u64>,
+    /// What is to be said of where it begins.
+    explained: Option<String>,
 }
 
 /// A run that was stopped before its end.
@@ -68,6 +72,9 @@ impl Pass {
 
     /// Asks, until it ends or is stopped.
     pub(crate) async fn drive(self, stop: Stop, hear: &mut dyn Hear) -> Result<Ended, Failure> {
+        if let Some(explained) = &self.explained {
+            hear.say(explained);
+        }
         let mut crawl = Crawl::new(self.settings, self.starts.clone());
         let mut writer = self.writer;
         if let Some(earlier) = self.earlier {

@@ -10,7 +10,7 @@ use rummage_core::pattern::Pattern;
 use rummage_core::query::QueryRule;
 use rummage_core::retry::Retry;
 use rummage_core::robots::{self, Robots};
-use rummage_engine::{Config, DEFAULT_USER_AGENT, Proxies};
+use rummage_engine::{Config, DEFAULT_USER_AGENT, Proxies, Shelf};
 use rummage_store::{OpenRun, StoreError};
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
@@ -40,6 +40,8 @@ pub(crate) fn settings(asking: &Asking, settled: &Section) -> Result<Settings, F
         within: asking.within.iter().map(|within| within.0.clone()).collect(),
         robots: robots(asking)?,
         sitemap: sitemap(asking)?,
+        also: Vec::new(),
+        listed: Vec::new(),
         query: asking.query.as_ref().map_or(QueryRule::Keep, |query| query.0.clone()),
         ask_elements: asking.ask_elements.iter().filter_map(|name| Element::named(name)).collect(),
         exclude: patterns(&asking.exclude),
@@ -132,6 +134,7 @@ pub(crate) fn config(asking: &Asking) -> Result<Config, Failure> {
         })?,
         headers: headers(asking)?,
         proxies: proxies(asking),
+        shelf: Shelf::default(),
         timeout: timeout(asking),
         dns: asking.dns,
         connect: asking.connect.iter().map(|connect| connect.0.clone()).collect(),

@@ -12,6 +12,7 @@ use url::Url;
 
 use super::memory::reads_alike;
 use super::plain::{config, options_of, settings};
+use super::beginning::Beginning;
 use super::{Pass, new_run};
 use crate::args::Asking;
 use crate::config::Config;
@@ -52,14 +53,18 @@ impl Pass {
         if reads_alike(base, &asking) {
             memory = memory.with_pages(base.number)?;
         }
+        let settings = Settings { by_get: true, ..settings(&asking, &settled)? };
+        let (mut settings, mut fetching) = (settings, config(&asking)?);
+        Beginning::of(&base.asked_for, &asking)?.tell(&mut settings, &mut fetching);
         Ok(Pass {
             asked_for: base.asked_for.clone(),
             section,
             last_time: None,
             unfinished: None,
             starts: vec![start],
-            settings: Settings { by_get: true, ..settings(&asking, &settled)? },
-            fetching: config(&asking)?,
+            settings,
+            fetching,
+            explained: None,
             under_way: new.looked_back(),
             writer: RunWriter::begin(store, new)?.telling(digests::telling(file, store, &settled)?),
             earlier: None,

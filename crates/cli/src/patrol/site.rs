@@ -45,7 +45,7 @@ pub(super) fn of(
     let mut starts = Vec::new();
     match &everywhere.site {
         Some(name) if config.sites.contains_key(name) => {
-            starts.push((name.clone(), start::resolve(None, config, Some(name))?));
+            starts.push((name.clone(), start::resolve(None, None, config, Some(name))?));
         }
         Some(name) => {
             let run = choice::last_of(&Reader::open(store)?, config, name)?;
@@ -54,7 +54,7 @@ pub(super) fn of(
         None => {
             for (name, section) in &config.sites {
                 if section.own.start.is_some() {
-                    starts.push((name.clone(), start::resolve(None, config, Some(name))?));
+                    starts.push((name.clone(), start::resolve(None, None, config, Some(name))?));
                 }
             }
         }
@@ -224,7 +224,8 @@ impl Site {
 /// The last run of a site, whatever its start led to.
 fn last_run(reader: &Reader, start: &Start) -> Result<Option<RunInfo>, Failure> {
     let led_to = reader.site_of(&start.text)?;
-    let hosts = start::candidates(&start.text)?;
+    // Of a folder, the store alone knows where it lives.
+    let hosts = start::candidates(&start.text).unwrap_or_default();
     for host in led_to.into_iter().chain(hosts.iter().map(start::host)) {
         if let Some(run) = reader.last_run_of(&host)? {
             return Ok(Some(run));

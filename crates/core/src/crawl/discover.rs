@@ -74,6 +74,7 @@ impl Crawl {
             }
             self.watch_link(page, &target, &link, reading.title(), is_secure);
             self.link_address(target.id);
+            self.entry_mut(target.id).reached |= is_page && target.id != page;
             self.use_address(target.id, self.within_settings(target.id, uses), depth);
             if uses.visit() && self.entry(target.id).scope == Scope::Internal {
                 pages.push(target.id);

@@ -49,6 +49,8 @@ pub(super) struct Entry {
     pub(super) always_read: bool,
     /// Its links were taken.
     pub(super) read: bool,
+    /// A link on another page leads here, or a person began here.
+    pub(super) reached: bool,
     /// It redirects for good.
     pub(super) permanent: bool,
     /// Its `Location` brought a fragment of its own.
@@ -93,6 +95,7 @@ impl Entry {
             html: false,
             always_read: false,
             read: false,
+            reached: false,
             permanent: false,
             own_fragment: false,
             sets_cookie: false,

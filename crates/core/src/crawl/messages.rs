@@ -231,6 +231,8 @@ pub enum Note {
     SitemapMissing,
     /// A sitemap is no sitemap, or breaks off.
     SitemapFaulty,
+    /// No link leads to this page: only a sitemap or a folder has it.
+    Unreached,
     /// Addresses without end were left out.
     Trap(Stop),
     /// A server refuses everything from some moment on, also what it had answered: the

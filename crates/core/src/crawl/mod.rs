@@ -118,6 +118,8 @@ pub struct Crawl {
     /// Readings of pages that lead nowhere and have scripts, with the first page that
     /// was like that.
     shells: HashMap<u128, AddressId>,
+    /// Some page is drawn by script: not all links were seen.
+    has_shells: bool,
     /// What is known of servers beside their pace.
     servers: HashMap<ServerId, Server>,
     line: Line,
@@ -198,6 +200,7 @@ impl Crawl {
             permits: Permits::default(),
             traps: Traps::default(),
             shells: HashMap::new(),
+            has_shells: false,
             servers: HashMap::new(),
             line: Line::default(),
             heads: HashMap::new(),
@@ -222,7 +225,7 @@ impl Crawl {
             if let Some((_, job)) = self.frontier.poll(now, |job| holds(entries, beside, job)) {
                 return Some(self.request(job));
             }
-            if !self.queue_unconfirmed() {
+            if !self.begin_listed() && !self.queue_unconfirmed() {
                 self.finish_if_done();
                 return None;
             }
@@ -480,10 +483,15 @@ impl Crawl {
     }
 
     fn finish_if_done(&mut self) {
-        let (entries, beside) = (&self.entries, &self.beside);
-        if !self.finished && self.frontier.is_empty(|job| holds(entries, beside, job)) {
+        if !self.finished && self.is_idle() {
             self.finish();
         }
+    }
+
+    /// Nothing is in flight, and nothing waits.
+    fn is_idle(&self) -> bool {
+        let (entries, beside) = (&self.entries, &self.beside);
+        self.frontier.is_empty(|job| holds(entries, beside, job))
     }
 
     fn finish(&mut self) {
@@ -494,6 +502,7 @@ impl Crawl {
                 self.settle_unasked(id, Verdict::Skipped, cause);
             }
         }
+        self.tell_unreached();
     }
 
     fn settle_unasked(&mut self, id: AddressId, verdict: Verdict, cause: Cause) {

@@ -72,6 +72,11 @@ pub struct Settings {
     pub robots: RobotsRule,
     /// Where sitemaps are looked for.
     pub sitemap: SitemapRule,
+    /// More starts: they are walked as the first one is, wherever they lie within the bounds.
+    pub also: Vec<Url>,
+    /// Pages that are known to be there, whether links lead to them or not, each by all
+    /// addresses that it has. Those to which no link leads are read in the end.
+    pub listed: Vec<Vec<Url>>,
     /// What becomes of the queries of the site's own addresses.
     pub query: QueryRule,
     /// Elements whose addresses are asked; all where there is none. Pages of the
@@ -115,6 +120,8 @@ impl Default for Settings {
             within: Vec::new(),
             robots: RobotsRule::Obey,
             sitemap: SitemapRule::Auto,
+            also: Vec::new(),
+            listed: Vec::new(),
             query: QueryRule::Keep,
             ask_elements: Vec::new(),
             exclude: Vec::new(),

@@ -155,7 +155,8 @@ impl Crawl {
         if let Some(admission) = &mut self.admission {
             admission.handle_start(id);
         }
-        self.entry_mut(id).always_read = true;
+        let entry = self.entry_mut(id);
+        (entry.always_read, entry.reached) = (true, true);
         self.start.bounds = Some(bounds);
         self.start.reached = Some(id);
     }
@@ -181,6 +182,50 @@ impl Crawl {
             self.events.push_back(Event::Bounded { start: id, bounds });
         }
         self.conclude(id, ending, reading);
+        self.take_more_starts();
+    }
+
+    /// What is to be walked beside what the start leads to.
+    fn take_more_starts(&mut self) {
+        let mut begun = Vec::new();
+        for url in std::mem::take(&mut self.settings.also) {
+            let id = self.begin_at(url, 0);
+            let entry = self.entry_mut(id);
+            (entry.always_read, entry.reached) = (true, true);
+            begun.push(id);
+        }
+        if !begun.is_empty() {
+            self.admit(|admission| admission.handle_list(begun));
+        }
+    }
+
+    /// Once all that links lead to is read: the next page that none leads to. Gives whether
+    /// there was one.
+    pub(super) fn begin_listed(&mut self) -> bool {
+        if self.start.bounds.is_none() || !self.is_idle() {
+            return false;
+        }
+        while let Some(addresses) = self.settings.listed.pop() {
+            let is_known = |url: &Url| match self.addresses.get_index_of(url.as_str()) {
+                Some(index) => self.entries[index].uses.visit(),
+                None => false,
+            };
+            if addresses.iter().any(is_known) {
+                continue;
+            }
+            let Some(url) = addresses.into_iter().next() else { continue };
+            let id = self.begin_at(url, u32::MAX);
+            self.admit(|admission| admission.handle_list(vec![id]));
+            return true;
+        }
+        false
+    }
+
+    fn begin_at(&mut self, mut url: Url, depth: u32) -> AddressId {
+        url.set_fragment(None);
+        let id = self.hear(&url, depth, 0);
+        self.use_address(id, Uses::VISIT, depth);
+        id
     }
 
     /// The start cannot be crawled: tries the next one, or gives up.

@@ -19,6 +19,7 @@ impl Crawl {
             return;
         }
         if self.start.reached() == Some(page) {
+            self.has_shells = true;
             self.note(page, Note::DrawnByScript);
         }
         let hash = reading.hash();
@@ -27,10 +28,35 @@ impl Crawl {
                 self.shells.insert(hash, page);
             }
             Some(&first) if first != page => {
+                self.has_shells = true;
                 self.note(first, Note::DrawnByScript);
                 self.note(page, Note::DrawnByScript);
             }
             Some(_) => {}
+        }
+    }
+
+    /// Pages that were read, and that no link leads to: only a sitemap or a list names them.
+    /// Where not all links were seen, nobody knows.
+    pub(super) fn tell_unreached(&mut self) {
+        let limited = self.settings.depth.is_some() || self.settings.max_pages.is_some();
+        let all_seen = !limited && self.halt.is_none() && !self.has_shells;
+        if !all_seen || self.start.reached().is_none() {
+            return;
+        }
+        for index in 0..self.entries.len() {
+            let entry = &self.entries[index];
+            if let State::Settled(judged) = entry.state
+                && entry.reached
+            {
+                self.entry_mut(judged.last).reached = true;
+            }
+        }
+        for index in 0..self.entries.len() {
+            let entry = &self.entries[index];
+            if entry.read && !entry.reached && entry.scope == Scope::Internal {
+                self.note(AddressId::from_index(index), Note::Unreached);
+            }
         }
     }
 

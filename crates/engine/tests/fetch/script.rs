@@ -85,6 +85,7 @@ pub(crate) fn config() -> Config {
         allow_private: true,
         max_size: 100_000,
         proxies: Proxies::none(),
+        shelf: Shelf::default(),
     }
 }
 

@@ -152,9 +152,9 @@ pub(super) fn editor(
     listing: &Listing,
     link: &LinkRow,
 ) -> Result<(), ViewError> {
-    if let Some(template) = &listing.editor_link {
-        let edit = phrase::editor(template, &link.page);
-        writeln!(out, "    {FAINT}edit: {}{FAINT:#}", safe(&shorten(&edit, LONGEST)))?;
+    let source = listing.source.as_ref();
+    if let Some(source) = source.and_then(|source| source.of(&link.page, link.line, link.column)) {
+        writeln!(out, "    {FAINT}{}{FAINT:#}", safe(&shorten(&source, LONGEST)))?;
     }
     Ok(())
 }

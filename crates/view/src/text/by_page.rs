@@ -65,9 +65,8 @@ fn write_page(
     let links = counted(page.links.into(), "link", "links");
     write!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
     writeln!(out, "  {FAINT}{links}  {}{FAINT:#}", safe(&shorten(&title, 60)))?;
-    if let Some(template) = &listing.editor_link {
-        let edit = phrase::editor(template, &url);
-        writeln!(out, "  {FAINT}edit: {}{FAINT:#}", safe(&shorten(&edit, LONGEST)))?;
+    if let Some(source) = listing.source.as_ref().and_then(|source| source.of(&url, 0, 0)) {
+        writeln!(out, "  {FAINT}{}{FAINT:#}", safe(&shorten(&source, LONGEST)))?;
     }
     for found in &page.found(sift, listing)? {
         let row = sift.row(found)?;

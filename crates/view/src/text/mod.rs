@@ -51,7 +51,7 @@ pub fn findings(
 ) -> Result<(), ViewError> {
     let totals = run.totals()?;
     totals::head(out, run.info())?;
-    totals::counts(out, run.info(), &totals)?;
+    totals::counts(out, run.info(), &totals, listing.verbose)?;
     // What a run that is under way has healed is known at its end.
     let has_ended = run.info().state != RunState::Going;
     if let Some(before) = reader.run_before(run.info())?.filter(|_| has_ended) {

@@ -109,7 +109,7 @@ pub fn recheck(
         count(many(Became::Healed)),
         count(many(Became::Worse)),
     )?;
-    totals::counts(out, after.info(), &after.totals()?)?;
+    totals::counts(out, after.info(), &after.totals()?, false)?;
     if let Some(earlier) = reader.run_before(after.info())? {
         compare::write_changes(out, &earlier, &after.changes()?)?;
     }

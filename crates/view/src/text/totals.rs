@@ -30,7 +30,12 @@ pub(crate) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
 }
 
 /// The counts of the whole run, and what was not checked.
-pub(crate) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
+pub(crate) fn counts(
+    out: &mut dyn Write,
+    run: &RunInfo,
+    totals: &Totals,
+    verbose: bool,
+) -> io::Result<()> {
     if run.state != RunState::Finished {
         unfinished(out, totals)?;
     }
@@ -57,7 +62,8 @@ pub(crate) fn counts(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io:
         write!(out, ", {FAINT}{} waived{FAINT:#}", count(totals.waived))?;
     }
     writeln!(out)?;
-    not_checked(out, run, totals)?;
+    not_checked(out, totals)?;
+    notes(out, run, totals, verbose)?;
     // Other hosts are asked gently in any case.
     for slowed in totals.slowed.iter().filter(|slowed| slowed.server == run.site) {
         let (server, strain) = (safe(&slowed.server), phrase::strain(slowed.strain));
@@ -111,7 +117,7 @@ fn unfinished(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     writeln!(out, ". It goes on with: rummage crawl --resume")
 }
 
-fn not_checked(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
+fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     let all: u64 = totals.skipped.iter().map(|skip| skip.addresses).sum();
     if all > 0 {
         let reasons: Vec<String> = totals
@@ -148,24 +154,33 @@ fn not_checked(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Resul
             "{many} robots.txt read up to 500 KiB only: rules beyond that were not seen"
         )?;
     }
-    notes(out, run, totals)
+    Ok(())
 }
 
 /// So many notes of a kind are told; the rest is counted. What was left out is named.
 const NOTES: usize = 3;
 const TRAPS: usize = 20;
 
-fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
+fn notes(
+    out: &mut dyn Write,
+    run: &RunInfo,
+    totals: &Totals,
+    verbose: bool,
+) -> io::Result<()> {
     let kind = |row: &NoteRow| std::mem::discriminant(&row.note);
     let style = style::of(Verdict::Doubtful);
     for alike in totals.notes.chunk_by(|one, other| kind(one) == kind(other)) {
-        let most = if matches!(alike[0].note, Note::Trap(_)) { TRAPS } else { NOTES };
+        let most = match alike[0].note {
+            _ if verbose => usize::MAX,
+            Note::Trap(_) => TRAPS,
+            _ => NOTES,
+        };
         for row in alike.iter().take(most) {
             writeln!(out, "{style}note{style:#}  {}", phrase::note(run, row))?;
         }
         let more = alike.len().saturating_sub(most) as u64;
         if more > 0 {
-            writeln!(out, "{style}note{style:#}  and {} like this", count(more))?;
+            writeln!(out, "{style}note{style:#}  and {} like this: -v shows all", count(more))?;
         }
     }
     Ok(())

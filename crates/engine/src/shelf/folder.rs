@@ -1,0 +1,281 @@
+//! A folder of built pages, with a web server's rules: which file answers an address?
+//!
+//! - `/x/` is `x/index.html`, else `x/index.htm`, else nothing.
+//! - `/x`, where `x` is a folder, is sent on to `/x/`.
+//! - With tidy paths `/x`, where there is no `x`, is `x.html`.
+//! - Names are those of the file system, with its case. Nothing outside of the folder is
+//!   given, neither by `..` nor by a symbolic link.
+
+use std::io;
+use std::path::{Component, Path, PathBuf};
+
+use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
+use rummage_core::scope::Bounds;
+use url::Url;
+
+/// What stands for a folder, in this order.
+const INDEXES: [&str; 2] = ["index.html", "index.htm"];
+/// Endings of pages.
+const PAGES: [&str; 3] = ["html", "htm", "xhtml"];
+
+/// Characters of file names that stand encoded in a path (URL, "path percent-encode set"),
+/// and the percent sign itself.
+const PATH: &AsciiSet = &CONTROLS
+    .add(b' ')
+    .add(b'"')
+    .add(b'#')
+    .add(b'<')
+    .add(b'>')
+    .add(b'?')
+    .add(b'^')
+    .add(b'`')
+    .add(b'{')
+    .add(b'}')
+    .add(b'%');
+
+/// A folder, and where it will live.
+#[derive(Debug)]
+pub struct Folder {
+    /// As it was given.
+    named: PathBuf,
+    /// With no symbolic link on the way.
+    root: PathBuf,
+    base: Url,
+    bounds: Bounds,
+    tidy: bool,
+}
+
+/// What there is for an address.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) enum Found {
+    /// A file.
+    File(PathBuf),
+    /// Something at another address.
+    At(String),
+    /// Nothing.
+    Nothing,
+}
+
+impl Folder {
+    /// A folder that will live at an address. `tidy`: pages are named without their ending.
+    ///
+    /// # Errors
+    /// When it is no folder, or cannot be read.
+    pub fn open(named: &Path, base: &Url, tidy: bool) -> io::Result<Folder> {
+        let root = named.canonicalize()?;
+        std::fs::read_dir(&root)?;
+        let mut base = base.clone();
+        base.set_query(None);
+        base.set_fragment(None);
+        if !base.path().ends_with('/') {
+            base.set_path(&format!("{}/", base.path()));
+        }
+        let bounds = Bounds::around(&base, &[]);
+        Ok(Folder { named: named.to_owned(), root, base, bounds, tidy })
+    }
+
+    /// Where it will live.
+    #[must_use]
+    pub fn base(&self) -> &Url {
+        &self.base
+    }
+
+    /// Whether an address is one that the folder stands for: on the host of its place, by
+    /// http or https, below its path.
+    #[must_use]
+    pub fn owns(&self, url: &Url) -> bool {
+        self.bounds.is_own(url) && url.path().starts_with(self.base.path())
+    }
+
+    /// The file that answers an address, as the folder was named.
+    #[must_use]
+    pub fn file(&self, url: &Url) -> Option<PathBuf> {
+        match self.find(url) {
+            Found::File(path) => Some(self.named.join(path.strip_prefix(&self.root).ok()?)),
+            _ => None,
+        }
+    }
+
+    /// All pages in it, in the order of their names, each by all addresses that it has: the
+    /// usual one first. What cannot be read is left out, and so are folders behind symbolic
+    /// links.
+    #[must_use]
+    pub fn pages(&self) -> Vec<Vec<Url>> {
+        let mut pages = Vec::new();
+        self.walk(&self.root, &mut String::new(), &mut pages);
+        pages
+    }
+
+    fn walk(&self, folder: &Path, path: &mut String, pages: &mut Vec<Vec<Url>>) {
+        let Ok(entries) = std::fs::read_dir(folder) else { return };
+        let mut entries: Vec<_> = entries.filter_map(Result::ok).collect();
+        entries.sort_by_key(std::fs::DirEntry::file_name);
+        for entry in entries {
+            let (Ok(kind), name) = (entry.file_type(), entry.file_name()) else { continue };
+            let Some(name) = name.to_str() else { continue };
+            let length = path.len();
+            let encoded = utf8_percent_encode(name, PATH).to_string();
+            if kind.is_dir() {
+                path.push_str(&encoded);
+                path.push('/');
+                self.walk(&entry.path(), path, pages);
+            } else if is_page(Path::new(name)) {
+                let stem = encoded.rsplit_once('.').map_or(encoded.as_str(), |(stem, _)| stem);
+                let short = match name {
+                    name if INDEXES.contains(&name) => Some(""),
+                    name if self.tidy && name.ends_with(".html") => Some(stem),
+                    _ => None,
+                };
+                let names = short.into_iter().chain([encoded.as_str()]);
+                let url = |name: &str| self.base.join(&format!("./{path}{name}")).ok();
+                pages.push(names.filter_map(url).collect());
+            }
+            path.truncate(length);
+        }
+    }
+
+    pub(super) fn find(&self, url: &Url) -> Found {
+        let Some(path) = url.path().strip_prefix(self.base.path()) else { return Found::Nothing };
+        let Ok(decoded) = percent_decode_str(path).decode_utf8() else { return Found::Nothing };
+        if decoded.contains('\0') || (cfg!(windows) && decoded.contains(['\\', ':'])) {
+            return Found::Nothing;
+        }
+        let relative = Path::new(decoded.as_ref());
+        let is_plain = |part: Component<'_>| matches!(part, Component::Normal(_));
+        if !relative.components().all(is_plain) {
+            return Found::Nothing;
+        }
+        let wanted = self.root.join(relative);
+        let names_folder = decoded.is_empty() || decoded.ends_with('/');
+        if wanted.is_dir() {
+            if !names_folder {
+                let query = url.query().map_or_else(String::new, |query| format!("?{query}"));
+                return Found::At(format!("{}/{query}", url.path()));
+            }
+            let inside = INDEXES.iter().find_map(|name| self.inside(&wanted.join(name)));
+            return inside.map_or(Found::Nothing, Found::File);
+        }
+        if names_folder {
+            return Found::Nothing;
+        }
+        let tidy = || {
+            let mut name = wanted.clone().into_os_string();
+            name.push(".html");
+            self.tidy.then_some(PathBuf::from(name))
+        };
+        let file = self.inside(&wanted).or_else(|| self.inside(&tidy()?));
+        file.map_or(Found::Nothing, Found::File)
+    }
+
+    /// The file, where it is one, and lies in the folder wherever its links lead.
+    fn inside(&self, path: &Path) -> Option<PathBuf> {
+        if !path.is_file() {
+            return None;
+        }
+        let real = path.canonicalize().ok()?;
+        real.starts_with(&self.root).then(|| path.to_owned())
+    }
+}
+
+fn is_page(path: &Path) -> bool {
+    let ending = path.extension().and_then(|ending| ending.to_str());
+    ending.is_some_and(|ending| PAGES.iter().any(|page| ending.eq_ignore_ascii_case(page)))
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    fn folder(files: &[&str], base: &str, tidy: bool) -> (tempfile::TempDir, Folder) {
+        let outer = tempfile::TempDir::new().unwrap();
+        let public = outer.path().join("public");
+        for file in files {
+            let path = public.join(file);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, "").unwrap();
+        }
+        let folder = Folder::open(&public, &Url::parse(base).unwrap(), tidy).unwrap();
+        (outer, folder)
+    }
+
+    fn found(folder: &Folder, path: &str) -> String {
+        match folder.find(&Url::parse("https://a.test").unwrap().join(path).unwrap()) {
+            Found::File(path) => {
+                let path = path.strip_prefix(&folder.root).unwrap().to_str().unwrap();
+                path.replace('\\', "/")
+            }
+            Found::At(location) => format!("-> {location}"),
+            Found::Nothing => "nothing".to_owned(),
+        }
+    }
+
+    fn pages(folder: &Folder) -> Vec<String> {
+        let paths = |urls: Vec<Url>| urls.iter().map(Url::path).collect::<Vec<_>>().join(" ");
+        folder.pages().into_iter().map(paths).collect()
+    }
+
+    #[test]
+    fn addresses_lead_to_files_as_web_servers_have_it() {
+        let files = ["index.html", "x/index.html", "old/index.htm", "a b%.html", "empty/p.png"];
+        let (_outer, folder) = folder(&files, "https://a.test", false);
+        for (path, file) in [
+            ("/", "index.html"),
+            ("/x/", "x/index.html"),
+            ("/x", "-> /x/"),
+            ("/x?a=1", "-> /x/?a=1"),
+            ("/old/", "old/index.htm"),
+            ("/x/index.html", "x/index.html"),
+            ("/x/index.html/", "nothing"),
+            ("/a%20b%25.html", "a b%.html"),
+            ("/empty/", "nothing"),
+            ("/x/index", "nothing"),
+            ("/%00", "nothing"),
+            ("/%ff", "nothing"),
+        ] {
+            assert_eq!(found(&folder, path), file, "{path}");
+        }
+    }
+
+    #[test]
+    fn tidy_paths_name_pages_without_their_ending() {
+        let (_outer, folder) = folder(&["about.html", "index.html", "x/y.html"], "https://a.test/", true);
+        assert_eq!(found(&folder, "/about"), "about.html");
+        assert_eq!(found(&folder, "/about/"), "nothing");
+        let pages = pages(&folder);
+        assert_eq!(
+            pages,
+            ["/about /about.html", "/ /index.html", "/x/y /x/y.html"],
+            "each by all its addresses"
+        );
+    }
+
+    #[test]
+    #[cfg(unix)]
+    fn nothing_outside_is_given() {
+        let (outer, folder) = folder(&["index.html", "in.html"], "https://a.test/", false);
+        std::fs::write(outer.path().join("secret.html"), "").unwrap();
+        let public = outer.path().join("public");
+        std::os::unix::fs::symlink("../secret.html", public.join("out.html")).unwrap();
+        std::os::unix::fs::symlink("in.html", public.join("alias.html")).unwrap();
+        std::os::unix::fs::symlink("..", public.join("up")).unwrap();
+        for path in ["/..%2fsecret.html", "/%2e%2e%2fsecret.html", "/out.html", "/up/secret.html"] {
+            assert_eq!(found(&folder, path), "nothing", "{path}");
+        }
+        assert_eq!(found(&folder, "/alias.html"), "alias.html");
+        let secret = outer.path().join("secret.html");
+        assert_eq!(found(&folder, &format!("/{}", secret.display())), "nothing");
+    }
+
+    #[test]
+    fn a_folder_may_live_below_a_path() {
+        let (_outer, folder) = folder(&["index.html", "v2/a#b.html"], "https://a.test/docs", false);
+        let owns = |url: &str| folder.owns(&Url::parse(url).unwrap());
+        assert!(owns("http://www.a.test/docs/x") && owns("https://a.test/docs/"));
+        assert!(!owns("https://a.test/") && !owns("https://a.test:8443/docs/"));
+        assert_eq!(found(&folder, "/docs/"), "index.html");
+        assert_eq!(pages(&folder), ["/docs/ /docs/index.html", "/docs/v2/a%23b.html"]);
+        let file = folder.file(&folder.pages()[1][0]).unwrap();
+        assert!(file.ends_with("public/v2/a#b.html"), "{file:?}");
+    }
+}

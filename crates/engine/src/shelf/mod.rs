@@ -1,0 +1,167 @@
+//! What is at hand and need not be asked for over the network: a folder of built pages that
+//! answers as a web server would, and documents that somebody has given.
+
+mod folder;
+
+use std::collections::HashMap;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use bytes::Bytes;
+use rummage_core::crawl::{BodyWish, Request};
+use rummage_core::extract::Extractor;
+use rummage_core::outcome::{Answer, Ending, Method};
+use rummage_core::reading::{Format, Reading};
+use rummage_core::signs::Signs;
+use url::Url;
+
+pub use folder::Folder;
+use folder::Found;
+
+/// What is at hand. Nothing by itself.
+#[derive(Debug, Clone, Default)]
+pub struct Shelf {
+    folder: Option<Arc<Folder>>,
+    documents: Arc<HashMap<String, Document>>,
+}
+
+/// A document that somebody has given.
+#[derive(Debug, Clone)]
+pub struct Document {
+    /// Its octets.
+    pub octets: Bytes,
+    /// As what it is read.
+    pub format: Format,
+    /// The `charset` that came with it, if any.
+    pub charset: Option<String>,
+}
+
+/// How a request ended, after how long, and what was read.
+pub(crate) type Given = (Ending, Duration, Option<Reading>);
+
+impl Shelf {
+    /// A folder, for the addresses that it stands for.
+    #[must_use]
+    pub fn of_folder(folder: Arc<Folder>) -> Shelf {
+        Shelf { folder: Some(folder), ..Shelf::default() }
+    }
+
+    /// Documents by their addresses, in normal form.
+    #[must_use]
+    pub fn of_documents(documents: HashMap<String, Document>) -> Shelf {
+        Shelf { documents: Arc::new(documents), ..Shelf::default() }
+    }
+
+    /// Whether what lies at this address comes from here.
+    #[must_use]
+    pub fn has(&self, url: &Url) -> bool {
+        url.scheme() == "file"
+            || self.documents.contains_key(url.as_str())
+            || self.folder.as_ref().is_some_and(|folder| folder.owns(url))
+    }
+
+    /// Answers a request; `None` where the network is to be asked. `limit` octets of a body
+    /// are read.
+    pub(crate) async fn answer(&self, request: &Request, limit: usize) -> Option<Given> {
+        if self.folder.is_none() && self.documents.is_empty() {
+            return None;
+        }
+        let began = Instant::now();
+        if let Some(document) = self.documents.get(&request.address) {
+            let answer = Answer { status: 200, ..typed(media_type(document.format)) };
+            let charset = document.charset.as_deref();
+            let (answer, reading) =
+                read(request, document.format, charset, limit, answer, &document.octets);
+            return Some((Ending::Answer(answer), began.elapsed(), Some(reading)));
+        }
+        let url = Url::parse(&request.address).ok()?;
+        if url.scheme() == "file" {
+            return Some((status(404), began.elapsed(), None));
+        }
+        let folder = self.folder.as_ref().filter(|folder| folder.owns(&url))?;
+        let (folder, request) = (Arc::clone(folder), request.clone());
+        let given = tokio::task::spawn_blocking(move || {
+            let (ending, reading) = of_folder(&folder, &url, &request, limit);
+            (ending, began.elapsed(), reading)
+        });
+        Some(given.await.expect("the reading thread does not panic"))
+    }
+}
+
+fn of_folder(
+    folder: &Folder,
+    url: &Url,
+    request: &Request,
+    limit: usize,
+) -> (Ending, Option<Reading>) {
+    let path = match folder.find(url) {
+        Found::File(path) => path,
+        Found::At(location) => {
+            let answer = Answer { status: 301, location: Some(location), ..Answer::default() };
+            return (Ending::Answer(answer), None);
+        }
+        Found::Nothing => return (status(404), None),
+    };
+    let mime = mime_guess::from_path(&path).first_or_octet_stream();
+    let length = std::fs::metadata(&path).map(|file| file.len()).ok();
+    let answer = Answer { status: 200, length, ..typed(mime.essence_str()) };
+    let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
+    let Some(format) = format else { return (Ending::Answer(answer), None) };
+    let Ok(octets) = std::fs::read(&path) else { return (status(403), None) };
+    let octets = match format {
+        Format::Sitemap => unpacked(octets, limit),
+        _ => octets,
+    };
+    let (answer, reading) = read(request, format, None, limit, answer, &octets);
+    (Ending::Answer(answer), Some(reading))
+}
+
+/// A sitemap as it was before gzip packed it, by its first octets (RFC 1952 §2.3.1).
+fn unpacked(octets: Vec<u8>, limit: usize) -> Vec<u8> {
+    use std::io::Read as _;
+    if !octets.starts_with(&[0x1f, 0x8b]) {
+        return octets;
+    }
+    let mut plain = Vec::new();
+    let most = u64::try_from(limit).unwrap_or(u64::MAX).saturating_add(1);
+    // What came before a fault is read.
+    let _ = flate2::read::MultiGzDecoder::new(&octets[..]).take(most).read_to_end(&mut plain);
+    plain
+}
+
+fn read(
+    request: &Request,
+    format: Format,
+    charset: Option<&str>,
+    limit: usize,
+    mut answer: Answer,
+    octets: &[u8],
+) -> (Answer, Reading) {
+    let with_sketch = request.sketch && request.body == BodyWish::Page;
+    let mut extractor =
+        Extractor::of_address(&request.address, format, charset, limit, with_sketch);
+    extractor.feed(octets);
+    let reading = extractor.finish();
+    answer.signs = Signs::of(&reading);
+    answer.upgrades |= reading.upgrades;
+    (answer, reading)
+}
+
+fn typed(media_type: &str) -> Answer {
+    Answer { media_type: Some(media_type.to_owned()), ..Answer::default() }
+}
+
+fn status(status: u16) -> Ending {
+    Ending::Answer(Answer { status, ..Answer::default() })
+}
+
+/// The type that a document of such a format would have.
+fn media_type(format: Format) -> &'static str {
+    match format {
+        Format::Html => "text/html",
+        Format::Xhtml => "application/xhtml+xml",
+        Format::Css => "text/css",
+        Format::Sitemap => "application/xml",
+        _ => "text/plain",
+    }
+}
