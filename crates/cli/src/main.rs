@@ -10,6 +10,7 @@ mod config;
 mod digests;
 mod failure;
 mod hours;
+mod inputs;
 mod output;
 mod passes;
 mod password;

@@ -30,3 +30,9 @@ pub(crate) fn of(run: &RunInfo, settled: &Section) -> Option<Source> {
 fn named_from(here: &Path, file: &Path) -> String {
     file.strip_prefix(here).unwrap_or(file).display().to_string()
 }
+
+/// The one file that a page is.
+pub(crate) fn of_file(file: &Path) -> Source {
+    let name = file.display().to_string();
+    Source::File(Rc::new(move |_| Some(name.clone())))
+}

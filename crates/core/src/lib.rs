@@ -20,6 +20,7 @@ pub mod fragment;
 mod frontier;
 pub mod hashed;
 pub mod mailto;
+pub mod lists;
 mod memo;
 pub mod moment;
 pub mod network;

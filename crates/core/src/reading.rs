@@ -32,12 +32,20 @@ pub enum Format {
     Sitemap,
     /// robots.txt.
     Robots,
+    /// A list of addresses that somebody has given.
+    List,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 5] =
-        [Format::Html, Format::Xhtml, Format::Css, Format::Sitemap, Format::Robots];
+    pub const ALL: [Format; 6] = [
+        Format::Html,
+        Format::Xhtml,
+        Format::Css,
+        Format::Sitemap,
+        Format::Robots,
+        Format::List,
+    ];
 
     /// The word for it in the store.
     #[must_use]
@@ -48,6 +56,7 @@ impl Format {
             Format::Css => "css",
             Format::Sitemap => "sitemap",
             Format::Robots => "robots",
+            Format::List => "list",
         }
     }
 

@@ -85,10 +85,19 @@ fn path_of(url: &Url) -> String {
     url[Position::BeforePath..Position::AfterQuery].to_owned()
 }
 
+/// What the name of a list begins with.
+const LISTS: &str = "./";
+
 impl Bounds {
     /// The bounds of the site that this start belongs to.
     #[must_use]
     pub fn around(start: &Url, within: &[Prefix]) -> Bounds {
+        if start.scheme() == "file" {
+            // No host has such a name.
+            let name = start.path_segments().and_then(|mut parts| parts.next_back());
+            let host = format!("{LISTS}{}", name.unwrap_or_default());
+            return Bounds { host, twin: None, port: None, within: Vec::new() };
+        }
         let host = start.host_str().unwrap_or_default().to_owned();
         let twin = match start.host() {
             Some(Host::Domain(name)) => Some(match name.strip_prefix("www.") {
@@ -100,10 +109,18 @@ impl Bounds {
         Bounds { host, twin, port: start.port(), within: within.to_vec() }
     }
 
+    fn is_of_lists(&self) -> bool {
+        self.host.starts_with(LISTS)
+    }
+
     /// On which side an address lies.
     #[must_use]
     pub fn scope(&self, address: &Url) -> Scope {
         let is_web = matches!(address.scheme(), "http" | "https");
+        // A list is what a walk over lists is about.
+        if address.scheme() == "file" && self.is_of_lists() {
+            return Scope::Internal;
+        }
         if is_web && (self.is_own(address) || self.is_within(address)) {
             Scope::Internal
         } else {

@@ -40,7 +40,9 @@ impl Reader {
     /// # Errors
     /// When there is no run yet, or the store cannot be read.
     pub fn last_run(&self) -> Result<RunInfo, StoreError> {
-        run_where(&self.db, "TRUE ORDER BY run.id DESC LIMIT 1", [])?.ok_or(StoreError::NoRun)
+        // A list that was probed between is not meant, unless there is nothing else.
+        let order = "TRUE ORDER BY kind = 'probe', run.id DESC LIMIT 1";
+        run_where(&self.db, order, [])?.ok_or(StoreError::NoRun)
     }
 
     /// The last run of a site.

@@ -61,6 +61,10 @@ pub enum RunKind {
     Crawl,
     /// It asks some addresses again, and takes the word of the run before for the rest.
     Recheck,
+    /// It asks the links of some pages of a site.
+    Page,
+    /// It asks the addresses in lists; there is no site.
+    Probe,
 }
 
 impl RunKind {
@@ -70,12 +74,16 @@ impl RunKind {
         match self {
             RunKind::Crawl => "crawl",
             RunKind::Recheck => "recheck",
+            RunKind::Page => "page",
+            RunKind::Probe => "probe",
         }
     }
 
     pub(crate) fn named(name: &str) -> RunKind {
         match name {
             "recheck" => RunKind::Recheck,
+            "page" => RunKind::Page,
+            "probe" => RunKind::Probe,
             _ => RunKind::Crawl,
         }
     }
@@ -149,6 +157,8 @@ pub struct Totals {
     pub sheets: u64,
     /// Sitemaps that were read.
     pub sitemaps: u64,
+    /// Lists that were read.
+    pub lists: u64,
     /// Pages of the site that were asked and not read, by reason.
     pub not_read: Vec<NotReadCount>,
     /// What there is to know beside, by kind and address.

@@ -91,7 +91,8 @@ impl Urls {
 }
 
 impl Reader {
-    /// The last of the runs that have not come to their end.
+    /// The last of the runs that have not come to their end. What was given to a run, such as
+    /// a list, is not kept: such a one does not go on.
     ///
     /// # Errors
     /// When there is none, or the store cannot be read.
@@ -99,7 +100,8 @@ impl Reader {
         let run = self
             .db
             .query_row(
-                "SELECT id FROM run WHERE state <> 'finished' ORDER BY id DESC LIMIT 1",
+                "SELECT id FROM run WHERE state <> 'finished'
+                 AND kind IN ('crawl', 'recheck') ORDER BY id DESC LIMIT 1",
                 [],
                 |row| row.get(0),
             )

@@ -119,6 +119,7 @@ impl OpenRun<'_> {
                     totals.cut_sitemaps += cut;
                 }
                 Some(Format::Robots) => totals.cut_robots += cut,
+                Some(Format::List) => totals.lists += count,
                 None => {}
             }
             totals.links += row.get::<_, u64>(2)?;

@@ -33,7 +33,7 @@ pub use rows::{
 };
 pub use safe::safe;
 pub use text::{
-    Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, patrol, recheck, runs,
+    Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, pages, patrol, recheck, runs,
     schedule, sites, trace, undelivered, waived, waivers, would_waive,
 };
 pub use when::{day, when};

@@ -5,7 +5,9 @@ mod compare;
 mod crawl;
 mod demo;
 mod findings;
+mod page;
 mod patrol;
+mod probe;
 mod recheck;
 mod schedule;
 mod selecting;
@@ -24,7 +26,9 @@ pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
+pub(crate) use page::PageArgs;
 pub(crate) use patrol::{LogFormat, PatrolArgs};
+pub(crate) use probe::ProbeArgs;
 pub(crate) use recheck::{RecheckArgs, RecheckFormat};
 pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
 pub(crate) use selecting::{FINDINGS, Selecting};
@@ -85,6 +89,8 @@ pub(crate) fn parse() -> Result<Args, clap::Error> {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Crawl(Box<CrawlArgs>),
+    Page(Box<PageArgs>),
+    Probe(Box<ProbeArgs>),
     Findings(Box<FindingsArgs>),
     Trace(TraceArgs),
     Recheck(Box<RecheckArgs>),

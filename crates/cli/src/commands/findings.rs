@@ -1,5 +1,6 @@
 //! `rummage findings`: a run once more, without asking the network.
 
+use std::fs::File;
 use std::io::Write;
 use std::path::Path;
 
@@ -104,6 +105,19 @@ pub(super) fn to_file<T>(
     file: &Path,
     write: impl FnOnce(&mut dyn Write) -> Result<T, ViewError>,
 ) -> Result<T, Failure> {
+    whole_file(file, |handle| {
+        let mut out = output::buffered(anstream::StripStream::new(handle));
+        let written = write(&mut out)?;
+        out.flush().map_err(ViewError::from)?;
+        Ok(written)
+    })
+}
+
+/// The same, whatever is written.
+pub(super) fn whole_file<T>(
+    file: &Path,
+    write: impl FnOnce(File) -> Result<T, Failure>,
+) -> Result<T, Failure> {
     let wrong = |why: String| Failure::Usage {
         what: format!("{} cannot be written: {why}", file.display()),
         hint: "Check the folder and its permissions, or name another file with --output."
@@ -113,9 +127,7 @@ pub(super) fn to_file<T>(
     let temporary = NamedTempFile::new_in(folder.unwrap_or(Path::new(".")))
         .map_err(|error| wrong(error.to_string()))?;
     let handle = temporary.as_file().try_clone().map_err(|error| wrong(error.to_string()))?;
-    let mut out = output::buffered(anstream::StripStream::new(handle));
-    let written = write(&mut out)?;
-    out.flush().map_err(ViewError::from)?;
+    let written = write(handle)?;
     output::make_readable(temporary.as_file());
     temporary.persist(file).map_err(|error| wrong(error.error.to_string()))?;
     Ok(written)

@@ -6,7 +6,9 @@ mod crawl;
 mod demo;
 mod findings;
 mod init;
+mod page;
 mod patrol;
+mod probe;
 mod recheck;
 mod schedule;
 mod settings;
@@ -25,6 +27,8 @@ pub(crate) fn run(args: Args) -> Result<Exit, Failure> {
         None => welcome::run(everywhere),
         Some(Command::Crawl(crawl)) => crawl::run(*crawl, everywhere),
         Some(Command::Findings(findings)) => findings::run(&findings, everywhere),
+        Some(Command::Page(page)) => page::run(&page, everywhere),
+        Some(Command::Probe(probe)) => probe::run(&probe, everywhere),
         Some(Command::Trace(trace)) => trace::run(&trace, everywhere),
         Some(Command::Recheck(recheck)) => recheck::run(&recheck, everywhere),
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, everywhere),

@@ -93,7 +93,7 @@ impl Pass {
         // A recheck begins where its site does.
         let starts = match run.kind {
             RunKind::Crawl => beginning.starts,
-            RunKind::Recheck => start::candidates(&run.start)?,
+            _ => start::candidates(&run.start)?,
         };
         let reader = Reader::open(store)?;
         Ok(Pass {

@@ -4,6 +4,7 @@
 mod beginning;
 mod crawl;
 mod due;
+mod given;
 mod memory;
 pub(crate) mod plain;
 mod recheck;

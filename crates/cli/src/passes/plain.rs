@@ -40,6 +40,7 @@ pub(crate) fn settings(asking: &Asking, settled: &Section) -> Result<Settings, F
         within: asking.within.iter().map(|within| within.0.clone()).collect(),
         robots: robots(asking)?,
         sitemap: sitemap(asking)?,
+        lists: false,
         also: Vec::new(),
         listed: Vec::new(),
         query: asking.query.as_ref().map_or(QueryRule::Keep, |query| query.0.clone()),

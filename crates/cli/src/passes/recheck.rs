@@ -1,8 +1,10 @@
 //! A recheck: some addresses anew, all else as the last run found it.
 
+use std::collections::HashSet;
 use std::path::Path;
 
 use rummage_core::crawl::Settings;
+use rummage_core::selection::Selection;
 use rummage_engine::Recheck;
 use rummage_store::{
     Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
@@ -36,16 +38,55 @@ impl Pass {
         section: Option<String>,
         file: &Config,
     ) -> Result<Pass, Failure> {
+        let again = run.to_ask_again(targets, pages)?;
+        let what = Again { again, kind: RunKind::Recheck, also: Vec::new() };
+        Pass::again(store, run, what, given, section, file)
+    }
+
+    /// These pages of a site whose run is known, with all that they name; all else stands.
+    pub(crate) fn pages(
+        store: &Path,
+        run: &OpenRun<'_>,
+        pages: Vec<Url>,
+        given: &Asking,
+        section: Option<String>,
+        file: &Config,
+    ) -> Result<Pass, Failure> {
+        let mut again: HashSet<String> = pages.iter().map(|url| url.to_string()).collect();
+        for page in &pages {
+            let Some((page, _)) =
+                run.find(page.as_str(), 1)?.into_iter().find(|(_, url)| url == page.as_str())
+            else {
+                continue;
+            };
+            for hop in run.way(page)? {
+                again.insert(hop.address.clone());
+                let on = run.find(&hop.address, 1)?.into_iter().map(|(address, _)| address);
+                let targets = on.map(|page| targets_on(run, page)).collect::<Result<Vec<_>, _>>()?;
+                again.extend(run.to_ask_again(&targets.concat(), 0)?);
+            }
+        }
+        let what = Again { again, kind: RunKind::Page, also: pages };
+        Pass::again(store, run, what, given, section, file)
+    }
+
+    fn again(
+        store: &Path,
+        run: &OpenRun<'_>,
+        Again { mut again, kind, also }: Again,
+        given: &Asking,
+        section: Option<String>,
+        file: &Config,
+    ) -> Result<Pass, Failure> {
         let base = run.info();
         let settled = file.settled(section.as_deref());
         let asking = given.clone().or(options_of(run)?).or(settled.asking.clone());
         let start = Url::parse(&base.start)
             .map_err(|error| StoreError::Damaged(format!("the start: {error}")))?;
-        let mut again = run.to_ask_again(targets, pages)?;
         // The start is asked in any case: is the site there at all?
         again.insert(base.start.clone());
         let new = NewRun {
-            kind: RunKind::Recheck,
+            kind,
             epoch_at: base.epoch_at,
             ..new_run(&base.asked_for, &asking, &settled)
         };
@@ -56,6 +97,7 @@ impl Pass {
         let settings = Settings { by_get: true, ..settings(&asking, &settled)? };
         let (mut settings, mut fetching) = (settings, config(&asking)?);
         Beginning::of(&base.asked_for, &asking)?.tell(&mut settings, &mut fetching);
+        settings.also.extend(also);
         Ok(Pass {
             asked_for: base.asked_for.clone(),
             section,
@@ -78,6 +120,27 @@ impl Pass {
     pub(crate) fn asked_again(&self) -> usize {
         self.recheck.as_ref().map_or(0, |recheck| recheck.again.len())
     }
+}
+
+/// What is asked again, and as what kind of run that is told.
+struct Again {
+    again: HashSet<String>,
+    kind: RunKind,
+    /// Pages that are read whether links lead there or not.
+    also: Vec<Url>,
+}
+
+/// What a page names.
+fn targets_on(run: &OpenRun<'_>, page: Address) -> Result<Vec<Address>, StoreError> {
+    let selection = Selection::all();
+    let mut targets = Vec::new();
+    if let Some(sift) = run.sift_on(page, &selection)? {
+        sift.for_each(|found| {
+            targets.push(found.target);
+            Ok::<_, StoreError>(())
+        })?;
+    }
+    Ok(targets)
 }
 
 /// The last run that came to its end: what one that was stopped did not get to is not

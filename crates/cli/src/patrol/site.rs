@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::due::Seconds;
 use rummage_core::patrol::{Budget, Task, Watched};
-use rummage_store::{Reader, RunInfo, RunState, StoreError};
+use rummage_store::{Reader, RunInfo, RunKind, RunState, StoreError};
 
 use crate::args::Everywhere;
 use crate::config::{Config, Section};
@@ -61,6 +61,9 @@ pub(super) fn of(
     }
     if starts.is_empty() && store.exists() {
         for site in Reader::open(store)?.sites()? {
+            if site.last.kind == RunKind::Probe {
+                continue;
+            }
             let section = choice::by_host(config, &site.last.site);
             let start = Start { text: site.last.asked_for, site: section };
             starts.push((site.last.site, start));

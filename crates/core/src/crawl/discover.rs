@@ -45,7 +45,7 @@ impl Crawl {
     /// `upgrades`: browsers ask by https what it names by http.
     pub(super) fn take_links(&mut self, page: AddressId, reading: Reading, upgrades: bool) {
         let is_page = reading.format.is_page();
-        let is_list = matches!(reading.format, Format::Sitemap | Format::Robots);
+        let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
         let depth = if is_list { u32::MAX } else { self.entry(page).depth };
         let url = Url::parse(self.address(page)).expect("normal forms can be parsed");
         let of_page = Source::new(&url, reading.encoding);

@@ -87,7 +87,9 @@ impl Crawl {
     pub(super) fn compare_with_made_up(&mut self, id: AddressId, likeness: u64) {
         self.made_up.likeness.insert(id, likeness);
         let entry = self.entry(id);
-        let Some(server) = entry.server.filter(|_| entry.uses.visit()) else { return };
+        let is_list = self.settings.lists && entry.scope == Scope::Internal;
+        let is_page = entry.uses.visit() && !is_list;
+        let Some(server) = entry.server.filter(|_| is_page) else { return };
         let most = if entry.scope == Scope::Internal { OWN_MOST } else { OTHER_MOST };
         let url = Url::parse(self.address(id)).expect("normal forms can be parsed");
         // A root has nothing to be told from.

@@ -41,6 +41,8 @@ pub enum SitemapRule {
     Auto,
     /// Nowhere.
     None,
+    /// Only where lists and pages name them.
+    Named,
     /// There.
     At(Url),
 }
@@ -72,6 +74,8 @@ pub struct Settings {
     pub robots: RobotsRule,
     /// Where sitemaps are looked for.
     pub sitemap: SitemapRule,
+    /// The starts are lists of addresses: there is no site, and all that they name is asked.
+    pub lists: bool,
     /// More starts: they are walked as the first one is, wherever they lie within the bounds.
     pub also: Vec<Url>,
     /// Pages that are known to be there, whether links lead to them or not, each by all
@@ -120,6 +124,7 @@ impl Default for Settings {
             within: Vec::new(),
             robots: RobotsRule::Obey,
             sitemap: SitemapRule::Auto,
+            lists: false,
             also: Vec::new(),
             listed: Vec::new(),
             query: QueryRule::Keep,

@@ -140,7 +140,7 @@ impl Crawl {
                 scope == Scope::Internal && uses.visit() && self.not_read(id).is_none()
             }
             Format::Css => scope == Scope::Internal && self.not_read(id).is_none(),
-            Format::Sitemap => true,
+            Format::Sitemap | Format::List => true,
             Format::Robots => {
                 self.take_rules(id, &reading);
                 true
@@ -219,7 +219,7 @@ impl Crawl {
     pub(super) fn is_named_sitemap(&self, id: AddressId) -> bool {
         match &self.settings.sitemap {
             SitemapRule::At(url) => url.as_str() == self.address(id),
-            SitemapRule::Auto | SitemapRule::None => false,
+            SitemapRule::Auto | SitemapRule::None | SitemapRule::Named => false,
         }
     }
 

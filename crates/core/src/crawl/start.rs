@@ -270,7 +270,8 @@ impl Crawl {
                 }
             }
             Ending::Answer(answer) if (200..300).contains(&answer.status) => {
-                if answer.is_html() {
+                let is_list = self.settings.lists && reading.is_some();
+                if answer.is_html() || is_list {
                     self.take_start(id, ending, reading);
                 } else {
                     let media_type = answer.media_type.clone();

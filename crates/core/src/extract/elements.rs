@@ -30,7 +30,7 @@ macro_rules! words {
 
 words! {
     /// An element that can hold a link: of a page, of a sitemap (`loc`, `image:loc`),
-    /// or a line of robots.txt (`sitemap`). `other` stands for elements that are
+    /// a line of robots.txt (`sitemap`), or a list (`entry`). `other` stands for elements that are
     /// not in any standard.
     Element: Name::TEXTS.iter().chain(OUTSIDE_PAGES)
 }
@@ -41,7 +41,7 @@ words! {
     Attribute: PLACES.iter()
 }
 
-const OUTSIDE_PAGES: &[&str] = &["loc", "image:loc", "sitemap"];
+const OUTSIDE_PAGES: &[&str] = &["loc", "image:loc", "sitemap", "entry"];
 const PLACES: &[&str] = &[
     "href",
     "src",
@@ -67,6 +67,8 @@ impl Element {
     pub(super) const LOC: Element = Element("loc");
     pub(super) const IMAGE_LOC: Element = Element("image:loc");
     pub(super) const SITEMAP: Element = Element("sitemap");
+    /// An entry of a list.
+    pub(crate) const ENTRY: Element = Element("entry");
 
     pub(super) fn of(name: Name) -> Element {
         Element(name.text())
@@ -75,7 +77,7 @@ impl Element {
 
 impl Attribute {
     pub(super) const HREF: Attribute = Attribute("href");
-    pub(super) const CONTENT: Attribute = Attribute("content");
+    pub(crate) const CONTENT: Attribute = Attribute("content");
     pub(super) const STYLE: Attribute = Attribute("style");
     pub(super) const URL: Attribute = Attribute("url");
     pub(super) const IMPORT: Attribute = Attribute("import");
@@ -191,7 +193,7 @@ impl Element {
             ("a" | "area" | "iframe" | "frame", _) => Purpose::Visit,
             ("meta", _) if rel == Some("refresh") => Purpose::Visit,
             ("loc", _) if rel == Some("sitemap") => Purpose::Sitemap,
-            ("loc", _) => Purpose::Visit,
+            ("loc" | "entry", _) => Purpose::Visit,
             ("sitemap", _) => Purpose::Sitemap,
             ("link", "imagesrcset") => Purpose::Part,
             ("link", _) => link_purpose(rel.unwrap_or_default()),

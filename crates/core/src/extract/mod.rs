@@ -111,7 +111,8 @@ impl Extractor {
             Format::Xhtml => (markup(true), Hints::Xml),
             Format::Css => (Body::Sheet(Box::default()), Hints::Css),
             Format::Sitemap => (Body::Sitemap(Box::default()), Hints::Xml),
-            Format::Robots => (Body::Robots, Hints::Utf8),
+            // Lists are read in one piece, by `lists`.
+            Format::Robots | Format::List => (Body::Robots, Hints::Utf8),
         };
         Extractor {
             format,

@@ -27,13 +27,11 @@ pub struct Shelf {
 
 /// A document that somebody has given.
 #[derive(Debug, Clone)]
-pub struct Document {
-    /// Its octets.
-    pub octets: Bytes,
-    /// As what it is read.
-    pub format: Format,
-    /// The `charset` that came with it, if any.
-    pub charset: Option<String>,
+pub enum Document {
+    /// Its octets, and as what they are read.
+    Octets(Bytes, Format),
+    /// What was read of it.
+    Read(Box<Reading>),
 }
 
 /// How a request ended, after how long, and what was read.
@@ -68,10 +66,16 @@ impl Shelf {
         }
         let began = Instant::now();
         if let Some(document) = self.documents.get(&request.address) {
-            let answer = Answer { status: 200, ..typed(media_type(document.format)) };
-            let charset = document.charset.as_deref();
-            let (answer, reading) =
-                read(request, document.format, charset, limit, answer, &document.octets);
+            let (answer, reading) = match document {
+                Document::Octets(octets, format) => {
+                    let answer = Answer { status: 200, ..typed(media_type(*format)) };
+                    read(request, *format, limit, answer, octets)
+                }
+                Document::Read(reading) => {
+                    let answer = Answer { status: 200, ..typed(media_type(reading.format)) };
+                    (answer, Reading::clone(reading))
+                }
+            };
             return Some((Ending::Answer(answer), began.elapsed(), Some(reading)));
         }
         let url = Url::parse(&request.address).ok()?;
@@ -112,7 +116,7 @@ fn of_folder(
         Format::Sitemap => unpacked(octets, limit),
         _ => octets,
     };
-    let (answer, reading) = read(request, format, None, limit, answer, &octets);
+    let (answer, reading) = read(request, format, limit, answer, &octets);
     (Ending::Answer(answer), Some(reading))
 }
 
@@ -132,14 +136,13 @@ fn unpacked(octets: Vec<u8>, limit: usize) -> Vec<u8> {
 fn read(
     request: &Request,
     format: Format,
-    charset: Option<&str>,
     limit: usize,
     mut answer: Answer,
     octets: &[u8],
 ) -> (Answer, Reading) {
     let with_sketch = request.sketch && request.body == BodyWish::Page;
     let mut extractor =
-        Extractor::of_address(&request.address, format, charset, limit, with_sketch);
+        Extractor::of_address(&request.address, format, None, limit, with_sketch);
     extractor.feed(octets);
     let reading = extractor.finish();
     answer.signs = Signs::of(&reading);

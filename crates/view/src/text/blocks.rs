@@ -138,6 +138,9 @@ fn shared(
 
 /// One place: where, what, in which part of the page.
 fn place(out: &mut dyn Write, listing: &Listing, link: &LinkRow) -> Result<(), ViewError> {
+    if is_entry(link) {
+        return Ok(writeln!(out, "  {}", at(link))?);
+    }
     write!(out, "  {}  {}", at(link), said(link))?;
     match link.region {
         Some(region) => writeln!(out, "  {FAINT}in {}{FAINT:#}", region.as_str())?,
@@ -214,10 +217,40 @@ fn says_missing(attempts: &[Attempt]) -> bool {
 
 /// Where a link stands.
 pub(crate) fn at(row: &LinkRow) -> String {
+    if is_entry(row) {
+        return entry(row);
+    }
     if row.line == 0 {
         return format!("{} in a field of its answer", safe(&shorten(&row.page, LONGEST)));
     }
     format!("{} {}:{}", safe(&shorten(&row.page, LONGEST)), row.line, row.column)
+}
+
+/// Line and column of a link.
+pub(super) fn at_line(row: &LinkRow) -> String {
+    if row.line == 0 { "field".to_owned() } else { format!("{}:{}", row.line, row.column) }
+}
+
+/// Whether a link is an entry of a list that somebody gave.
+fn is_entry(row: &LinkRow) -> bool {
+    row.element == "entry"
+}
+
+/// Where an entry stands: file and line, as terminals make them clickable.
+fn entry(row: &LinkRow) -> String {
+    let path = row.page.strip_prefix("file://").unwrap_or(&row.page);
+    match path {
+        "/arguments" => format!("argument {}", row.line),
+        "/standard-input" => format!("standard input, line {}", row.line),
+        path => format!("{}:{}", safe(&shorten(&decoded(path), LONGEST)), row.line),
+    }
+}
+
+/// A path without its percent signs, where that gives a text.
+fn decoded(path: &str) -> String {
+    percent_encoding::percent_decode_str(path)
+        .decode_utf8()
+        .map_or_else(|_| path.to_owned(), std::borrow::Cow::into_owned)
 }
 
 /// What a link says: its element, its text or else what is written, and how.

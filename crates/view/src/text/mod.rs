@@ -6,6 +6,7 @@ mod by_host;
 mod by_page;
 mod compare;
 mod lines;
+mod page;
 mod recheck;
 mod schedule;
 mod sites;
@@ -24,6 +25,7 @@ use rummage_store::{OpenRun, Reader, RunState, Totals};
 
 pub(crate) use blocks::{at, is_of_link, said, says, target};
 pub use compare::comparison;
+pub use page::pages;
 pub(crate) use recheck::Asked;
 pub use recheck::recheck;
 pub use schedule::{Plan, Planned, schedule};

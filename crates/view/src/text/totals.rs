@@ -25,7 +25,10 @@ pub(crate) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
     }
     let took = duration(run.took);
     let site = safe(&run.site);
-    let kind = if run.kind == RunKind::Recheck { "recheck, " } else { "" };
+    let kind = match run.kind {
+        RunKind::Crawl => String::new(),
+        kind => format!("{}, ", kind.as_str()),
+    };
     writeln!(out, "{site}  {FAINT}{kind}run {}, {started}, took {took}{FAINT:#}", run.number)
 }
 
@@ -37,7 +40,7 @@ pub(crate) fn counts(
     verbose: bool,
 ) -> io::Result<()> {
     if run.state != RunState::Finished {
-        unfinished(out, totals)?;
+        unfinished(out, run, totals)?;
     }
     writeln!(
         out,
@@ -107,14 +110,19 @@ fn rate(gap: Duration) -> String {
     }
 }
 
-fn unfinished(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+fn unfinished(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     let style = style::of(Verdict::Doubtful);
     write!(out, "{style}This run was not finished{style:#}")?;
     if totals.not_asked > 0 {
         let known = counted(totals.not_asked, "known address was", "known addresses were");
         write!(out, ": {known} not asked")?;
     }
-    writeln!(out, ". It goes on with: rummage crawl --resume")
+    match run.kind {
+        RunKind::Crawl | RunKind::Recheck => {
+            writeln!(out, ". It goes on with: rummage crawl --resume")
+        }
+        RunKind::Page | RunKind::Probe => writeln!(out, "."),
+    }
 }
 
 fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
@@ -188,9 +196,16 @@ fn notes(
 
 /// What was read: pages, and what else holds addresses.
 fn read(totals: &Totals) -> String {
-    let others =
-        [(totals.sheets, "style sheet", "style sheets"), (totals.sitemaps, "sitemap", "sitemaps")];
-    let mut parts = vec![counted(totals.pages, "page", "pages")];
+    let others = [
+        (totals.sheets, "style sheet", "style sheets"),
+        (totals.sitemaps, "sitemap", "sitemaps"),
+        (totals.lists, "list", "lists"),
+    ];
+    let is_of_lists = totals.pages == 0 && totals.lists + totals.sitemaps > 0;
+    let mut parts = Vec::new();
+    if !is_of_lists {
+        parts.push(counted(totals.pages, "page", "pages"));
+    }
     let some = others.into_iter().filter(|(number, ..)| *number > 0);
     parts.extend(some.map(|(number, one, many)| counted(number, one, many)));
     match parts.split_last() {

@@ -12,7 +12,7 @@ use rummage_store::{
     Address, Found, LinkRow, OpenRun, Outcome, PastVerdict, Reader, RunInfo, TraceRow,
 };
 
-use super::blocks::{LONGEST, at, said, says, target};
+use super::blocks::{at_line, LONGEST, at, said, says, target};
 use crate::listing::Listing;
 use crate::meaning::meaning;
 use crate::number::{count, counted, duration};
@@ -302,10 +302,6 @@ fn links(
         writeln!(out, "  {at:8} {style}{verdict:8}{style:#} {name}{told}  {}", said(&row))?;
     }
     more(out, all, links.len())
-}
-
-fn at_line(row: &LinkRow) -> String {
-    if row.line == 0 { "field".to_owned() } else { format!("{}:{}", row.line, row.column) }
 }
 
 fn more(out: &mut dyn Write, all: u64, shown: usize) -> Result<(), ViewError> {

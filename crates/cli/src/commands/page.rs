@@ -1,0 +1,257 @@
+//! `rummage page`: the links of single pages.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use rummage_core::pattern::Pattern;
+use rummage_core::reading::Format as Reads;
+use rummage_core::scope::{Bounds, Scope};
+use rummage_core::selection::{Selection, Standing};
+use rummage_core::verdict::Verdict;
+use rummage_engine::Document;
+use rummage_store::{Address, OpenRun, Reader, RunInfo, RunState, StoreError};
+use rummage_view::ViewError;
+use tempfile::TempDir;
+use url::Url;
+
+use super::findings;
+use crate::args::{Asking, Everywhere, FINDINGS, FailOn, Format, PageArgs};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::inputs::octets;
+use crate::passes::{Hear, Pass, runtime};
+use crate::signals::stop_on_signal;
+use crate::watch::Teller;
+use crate::{choice, digests, output, paths, sources, start};
+
+pub(crate) fn run(args: &PageArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    args.showing.listing(everywhere.verbose)?;
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    match draft(args)? {
+        Some(draft) => of_draft(args, everywhere, &config, draft),
+        None => of_site(args, everywhere, &config, &store),
+    }
+}
+
+/// A page that is not published yet: where it will live, and what it is.
+struct Draft {
+    url: Url,
+    document: Document,
+    file: Option<PathBuf>,
+}
+
+fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
+    let is_draft = |name: &String| name == "-" || Path::new(name).is_file();
+    if !args.pages.iter().any(is_draft) {
+        return match args.asking.at {
+            None => Ok(None),
+            Some(_) => Err(Failure::Usage {
+                what: format!("{} is no file, and --as is for a draft", args.pages[0]),
+                hint: "Give a file or - with --as, or the address of a page without.".to_owned(),
+            }),
+        };
+    }
+    let [name] = args.pages.as_slice() else {
+        return Err(Failure::Usage {
+            what: "a file or standard input is checked alone".to_owned(),
+            hint: "Run rummage page once for each draft.".to_owned(),
+        });
+    };
+    let Some(at) = &args.asking.at else {
+        return Err(Failure::Usage {
+            what: format!("nobody knows where {name} will live, so its links lead nowhere yet"),
+            hint: format!("Say so: rummage page {name} --as https://www.example.test/news/"),
+        });
+    };
+    let url = start::url(at)?;
+    let (octets, problem) = octets(name)?;
+    if octets.trim_ascii().is_empty() {
+        return Err(Failure::Usage {
+            what: format!("{name} is empty"),
+            hint: "Give a page of HTML.".to_owned(),
+        });
+    }
+    if let Some(problem) = problem {
+        return Err(Failure::Usage { what: format!("{name}: {problem}"), hint: String::new() });
+    }
+    let format = if name.ends_with(".xhtml") { Reads::Xhtml } else { Reads::Html };
+    let file = (name != "-").then(|| PathBuf::from(name));
+    Ok(Some(Draft { url, document: Document::Octets(octets.into(), format), file }))
+}
+
+fn of_draft(
+    args: &PageArgs,
+    everywhere: &Everywhere,
+    config: &Config,
+    draft: Draft,
+) -> Result<Exit, Failure> {
+    // What is no part of the site yet is no part of its runs.
+    let folder = TempDir::with_prefix("rummage-page-")
+        .map_err(|why| Failure::System { what: "no temporary folder", why })?;
+    let store = folder.path().join("draft.db");
+    let section = choice::by_host(config, &start::host(&draft.url));
+    let asking = Asking { at: None, ..args.asking.clone() };
+    let pages = vec![draft.url.clone()];
+    let pass =
+        Pass::pages_alone(&store, pages.clone(), Some(draft.document), &asking, section, config)?;
+    let (ended, _runtime) = drive(pass, everywhere, None)?;
+    if ended.run == 0 {
+        return Ok(Exit::Unfinished);
+    }
+    let reader = Reader::open(&store)?;
+    let run = reader.open_run(reader.run(ended.run)?)?;
+    show(args, everywhere, &reader, &run, &pages, draft.file.as_deref(), None)?;
+    match ended.state {
+        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on),
+        _ => Ok(Exit::Unfinished),
+    }
+}
+
+fn of_site(
+    args: &PageArgs,
+    everywhere: &Everywhere,
+    config: &Config,
+    store: &Path,
+) -> Result<Exit, Failure> {
+    let mut pages = Vec::new();
+    for page in &args.pages {
+        let mut url = start::candidates(page)?.swap_remove(0);
+        url.set_fragment(None);
+        pages.push(url);
+    }
+    let section = choice::name_of(config, everywhere, &start::host(&pages[0]));
+    let known = match store.exists() {
+        true => known(&paths::reader(store, config)?, &pages)?,
+        false => None,
+    };
+    let (pass, before) = match &known {
+        Some(base) => {
+            let reader = paths::reader(store, config)?;
+            let run = reader.open_run(base.clone())?;
+            let pass =
+                Pass::pages(store, &run, pages.clone(), &args.asking, section, config)?;
+            (pass, Some(base))
+        }
+        None => {
+            let pages = pages.clone();
+            (Pass::pages_alone(store, pages, None, &args.asking, section, config)?, None)
+        }
+    };
+    let (ended, runtime) = drive(pass, everywhere, before)?;
+    if ended.run == 0 {
+        return Ok(Exit::Unfinished);
+    }
+    let reader = paths::reader(store, config)?;
+    let run = reader.open_run(reader.run(ended.run)?)?;
+    show(args, everywhere, &reader, &run, &pages, None, before)?;
+    digests::deliver_and_say(&runtime, store, config, everywhere);
+    match ended.state {
+        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on),
+        _ => Ok(Exit::Unfinished),
+    }
+}
+
+/// The last run that came to its end of the site that all of these pages are on.
+fn known(reader: &Reader, pages: &[Url]) -> Result<Option<RunInfo>, Failure> {
+    for site in reader.sites()? {
+        let Some(run) = reader.last_finished_of(&site.last.site)? else { continue };
+        let Ok(start) = Url::parse(&run.start) else { continue };
+        let bounds = Bounds::around(&start, &[]);
+        if pages.iter().all(|page| bounds.scope(page) == Scope::Internal) {
+            return Ok(Some(run));
+        }
+    }
+    Ok(None)
+}
+
+fn drive(
+    pass: Pass,
+    everywhere: &Everywhere,
+    before: Option<&RunInfo>,
+) -> Result<(rummage_engine::Ended, tokio::runtime::Runtime), Failure> {
+    let mut teller = Teller::new(everywhere, pass.asked_for.clone(), None).without_head();
+    if let Some(before) = before {
+        let many = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
+        teller.say(&format!("asking {many}; all else stands as run {} found it", before.number));
+    }
+    let runtime = runtime()?;
+    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
+    teller.finish();
+    Ok((ended?, runtime))
+}
+
+fn show(
+    args: &PageArgs,
+    everywhere: &Everywhere,
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    pages: &[Url],
+    file: Option<&Path>,
+    before: Option<&RunInfo>,
+) -> Result<(), Failure> {
+    let mut listing = args.showing.listing(everywhere.verbose)?;
+    listing.source = file.map(sources::of_file);
+    let addresses = addresses(run, pages)?;
+    let mut selection = args.selecting.selection(FINDINGS);
+    if args.showing.format()? == Format::Text && args.showing.output.is_none() {
+        let mut out = output::buffered(output::stdout(everywhere.color));
+        let shown = rummage_view::pages(&mut out, run, &addresses, &selection, &listing, before);
+        shown.and_then(|()| out.flush().map_err(ViewError::from))?;
+        return Ok(());
+    }
+    for page in &addresses {
+        selection.pages.push(Pattern::new(&run.url(*page)?));
+    }
+    findings::show(reader, run, &selection, &listing, &args.showing, everywhere)
+}
+
+/// The pages as the run knows them: where their redirects end.
+fn addresses(run: &OpenRun<'_>, pages: &[Url]) -> Result<Vec<Address>, Failure> {
+    let mut addresses = Vec::new();
+    for page in pages {
+        let exact = |text: &str| -> Result<Option<Address>, StoreError> {
+            let found = run.find(text, 1)?.into_iter().find(|(_, url)| url == text);
+            Ok(found.map(|(address, _)| address))
+        };
+        let Some(asked) = exact(page.as_str())? else { continue };
+        let last = run.way(asked)?.last().map(|hop| hop.address.clone());
+        let address = last.map(|last| exact(&last)).transpose()?.flatten().unwrap_or(asked);
+        if !addresses.contains(&address) {
+            addresses.push(address);
+        }
+    }
+    Ok(addresses)
+}
+
+/// What is wrong on these pages alone.
+fn exit(run: &OpenRun<'_>, pages: &[Address], fail_on: FailOn) -> Result<Exit, Failure> {
+    let verdicts = match fail_on {
+        FailOn::Never => return Ok(Exit::Fine),
+        FailOn::New | FailOn::Doubtful => vec![Verdict::Broken, Verdict::Doubtful],
+        FailOn::Broken => vec![Verdict::Broken],
+    };
+    let standings = match fail_on {
+        FailOn::New => vec![Standing::New, Standing::Returned],
+        _ => Vec::new(),
+    };
+    let selection = Selection { verdicts, standings, ..Selection::default() };
+    for page in pages {
+        let mut wrong = false;
+        match run.sift_on(*page, &selection)? {
+            Some(sift) => sift.for_each(|found| {
+                wrong |= !sift.row(found)?.waived;
+                Ok::<_, StoreError>(())
+            })?,
+            // The page itself is not there.
+            None => {
+                let outcome = run.outcome(*page)?;
+                wrong = outcome.is_some_and(|outcome| outcome.verdict == Verdict::Broken);
+            }
+        }
+        if wrong {
+            return Ok(Exit::Broken);
+        }
+    }
+    Ok(Exit::Fine)
+}

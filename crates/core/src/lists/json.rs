@@ -1,0 +1,68 @@
+//! A JSON value a line: a string, or an object that has an address.
+
+use serde_json::Value;
+
+use super::lines::too_long;
+use super::{Entry, Fault, LONGEST_LINE, List, address, is_address};
+
+/// Where an object has its address, in this order; else in the first text that is one.
+const KEYS: [&str; 5] = ["target", "url", "address", "href", "loc"];
+
+/// Reads JSON Lines.
+#[must_use]
+pub fn json_lines(octets: &[u8]) -> List {
+    let mut list = List::default();
+    for (line, octets) in (1u32..).zip(octets.split(|octet| *octet == b'\n')) {
+        if octets.len() > LONGEST_LINE {
+            list.faults.push(too_long(line));
+            continue;
+        }
+        let octets = octets.strip_prefix(b"\xef\xbb\xbf").unwrap_or(octets);
+        if octets.trim_ascii().is_empty() {
+            continue;
+        }
+        let found = match serde_json::from_slice::<Value>(octets) {
+            Ok(value) => written(&value).ok_or_else(|| "it has no address".to_owned()),
+            Err(error) => Err(format!("it is no JSON: {error}")),
+        };
+        match found {
+            Ok(written) => list.entries.push(Entry { written: address(&written), line }),
+            Err(what) => list.faults.push(Fault { line, what }),
+        }
+    }
+    list
+}
+
+fn written(value: &Value) -> Option<String> {
+    match value {
+        Value::String(text) => Some(text.clone()),
+        Value::Object(fields) => {
+            let named = KEYS.iter().find_map(|key| fields.get(*key)?.as_str());
+            let any = || fields.values().filter_map(Value::as_str).find(|text| is_address(text));
+            named.or_else(any).map(str::to_owned)
+        }
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn objects_name_their_address_in_many_ways() {
+        let list = json_lines(
+            b"{\"id\":1,\"url\":\"https://a.test/\"}\n\"www.b.test\"\n\n{\"x\":\"https://c.test/\"}\n\
+              {\"x\":1}\n{\"url\":\n[1]",
+        );
+        let entries: Vec<(u32, &str)> =
+            list.entries.iter().map(|entry| (entry.line, entry.written.as_str())).collect();
+        assert_eq!(
+            entries,
+            [(1, "https://a.test/"), (2, "https://www.b.test"), (4, "https://c.test/")]
+        );
+        let faults: Vec<u32> = list.faults.iter().map(|fault| fault.line).collect();
+        assert_eq!(faults, [5, 6, 7]);
+        assert!(list.faults[1].what.starts_with("it is no JSON: "), "{:?}", list.faults);
+    }
+}

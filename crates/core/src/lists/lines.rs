@@ -1,0 +1,61 @@
+//! An address a line; what begins with `#` is a comment.
+
+use super::{Entry, Fault, LONGEST_LINE, List, address};
+
+/// Reads lines of text. Angle brackets around an address are taken off (RFC 3986, appendix
+/// C); a comment may stand after white space behind one.
+#[must_use]
+pub fn lines(octets: &[u8]) -> List {
+    let mut list = List::default();
+    for (line, octets) in (1u32..).zip(octets.split(|octet| *octet == b'\n')) {
+        if octets.len() > LONGEST_LINE {
+            list.faults.push(too_long(line));
+            continue;
+        }
+        let text = match std::str::from_utf8(octets) {
+            Ok(text) => text.trim_start_matches('\u{feff}').trim(),
+            Err(_) => {
+                list.faults.push(Fault { line, what: "it is no UTF-8".to_owned() });
+                continue;
+            }
+        };
+        let text = text.split_once(" #").map_or(text, |(before, _)| before.trim_end());
+        let bare = text.strip_prefix('<').and_then(|text| text.strip_suffix('>')).unwrap_or(text);
+        if !bare.is_empty() && !bare.starts_with('#') {
+            list.entries.push(Entry { written: address(bare), line });
+        }
+    }
+    list
+}
+
+pub(super) fn too_long(line: u32) -> Fault {
+    let what = format!("it is longer than {} MiB, which no address is", LONGEST_LINE >> 20);
+    Fault { line, what }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_line_is_an_entry_but_for_comments() {
+        let list = lines(
+            b"\xef\xbb\xbf# ours\r\nhttps://a.test/x#y\r\n\n  <http://b.test/> # theirs\n\xff\xfe\nwww.c.test",
+        );
+        let entries: Vec<(u32, &str)> =
+            list.entries.iter().map(|entry| (entry.line, entry.written.as_str())).collect();
+        assert_eq!(
+            entries,
+            [(2, "https://a.test/x#y"), (4, "http://b.test/"), (6, "https://www.c.test")]
+        );
+        assert_eq!(list.faults, [Fault { line: 5, what: "it is no UTF-8".to_owned() }]);
+    }
+
+    #[test]
+    fn a_line_without_end_is_no_address() {
+        let long = [b"https://a.test/\n".as_slice(), &vec![b'x'; LONGEST_LINE + 1]].concat();
+        let list = lines(&long);
+        assert_eq!((list.entries.len(), list.faults.len()), (1, 1));
+        assert!(list.faults[0].what.contains("longer than 1 MiB"), "{:?}", list.faults);
+    }
+}

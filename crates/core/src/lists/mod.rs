@@ -1,0 +1,183 @@
+//! Lists of addresses from elsewhere: lines of text, tables, lines of JSON.
+//!
+//! Bytes in, entries with their line out. What cannot be read is told with its line, and
+//! never ends a list: what stands before and after it counts.
+
+mod json;
+mod lines;
+pub mod table;
+
+use url::Url;
+
+use crate::extract::elements::{Attribute, Element};
+use crate::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+
+pub use json::json_lines;
+pub use lines::lines;
+pub use table::{Table, table};
+
+/// A line is read up to here; longer ones are no list's.
+pub const LONGEST_LINE: usize = 1 << 20;
+
+/// An address in a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    /// As it stands there, `https://` put before what has no scheme.
+    pub written: String,
+    /// The line, from 1.
+    pub line: u32,
+}
+
+/// Something in a list that could not be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fault {
+    /// The line, from 1.
+    pub line: u32,
+    /// What is wrong there.
+    pub what: String,
+}
+
+/// What stands in a list.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct List {
+    /// The addresses, in their order.
+    pub entries: Vec<Entry>,
+    /// What could not be read.
+    pub faults: Vec<Fault>,
+}
+
+impl List {
+    /// The list as a page that names its entries.
+    #[must_use]
+    pub fn reading(&self) -> Reading {
+        let mut builder = ReadingBuilder::default();
+        builder.set_format(Format::List);
+        for entry in &self.entries {
+            let written = builder.keep(&entry.written);
+            builder.add_link(LinkRecord {
+                element: Element::ENTRY,
+                attribute: Attribute::CONTENT,
+                written,
+                text: None,
+                rel: None,
+                region: None,
+                surroundings: 0,
+                scripted: false,
+                line: entry.line,
+                column: 1,
+            });
+        }
+        builder.finish(false)
+    }
+}
+
+/// What kind of list a text is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// An address a line.
+    Lines,
+    /// A table, such as CSV (RFC 4180).
+    Table,
+    /// A JSON value a line.
+    JsonLines,
+    /// An HTML page with links.
+    Html,
+    /// A sitemap, or an index of sitemaps (sitemaps.org protocol).
+    Sitemap,
+}
+
+/// Finds out what kind of list it is: by the ending of its name, else by how it begins.
+#[must_use]
+pub fn kind_of(name: &str, octets: &[u8]) -> Kind {
+    let name = name.to_ascii_lowercase();
+    let name = name.strip_suffix(".gz").unwrap_or(&name);
+    match name.rsplit_once('.').map(|(_, ending)| ending) {
+        Some("csv" | "tsv" | "tab") => return Kind::Table,
+        Some("html" | "htm" | "xhtml") => return Kind::Html,
+        Some("xml") => return Kind::Sitemap,
+        Some("jsonl" | "ndjson" | "json") => return Kind::JsonLines,
+        _ => {}
+    }
+    let start = String::from_utf8_lossy(&octets[..octets.len().min(4096)]).to_ascii_lowercase();
+    let start = start.trim_start_matches('\u{feff}').trim_start();
+    let first = start.lines().find(|line| !line.trim().is_empty() && !line.starts_with('#'));
+    if start.starts_with("<!doctype html") || start.starts_with("<html") {
+        Kind::Html
+    } else if start.starts_with("<?xml") || start.starts_with("<urlset") {
+        if start.contains("<html") { Kind::Html } else { Kind::Sitemap }
+    } else if start.starts_with('<') && !start.starts_with("<http") {
+        Kind::Html
+    } else if start.starts_with('{') {
+        Kind::JsonLines
+    } else if first.is_some_and(table::looks_like_row) {
+        Kind::Table
+    } else {
+        Kind::Lines
+    }
+}
+
+/// An entry as an address that can be asked: `https://` goes before a host name without a
+/// scheme. What is no address stays as it is, and is told of as such.
+#[must_use]
+pub fn address(written: &str) -> String {
+    let written = written.trim();
+    if looks_like_host(written) { format!("https://{written}") } else { written.to_owned() }
+}
+
+/// Whether a text is an address over HTTP, or would be one with a scheme.
+#[must_use]
+pub fn is_address(text: &str) -> bool {
+    let text = text.trim();
+    let is_web = Url::parse(text).is_ok_and(|url| matches!(url.scheme(), "http" | "https"));
+    is_web || looks_like_host(text)
+}
+
+/// Whether it begins with a host name or a port on this machine: `www.a.test/x`.
+fn looks_like_host(text: &str) -> bool {
+    let end = text.find(['/', '?', '#']).unwrap_or(text.len());
+    let host = text[..end].split(':').next().unwrap_or_default();
+    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '.' | '_');
+    let last = host.rsplit('.').next().unwrap_or_default();
+    let port = text[host.len()..end].strip_prefix(':');
+    host.contains('.')
+        && !host.starts_with('.')
+        && host.chars().all(is_plain)
+        && (last.len() > 1 && last.chars().all(char::is_alphabetic)
+            || host.parse::<std::net::Ipv4Addr>().is_ok())
+        && port.is_none_or(|port| port.parse::<u16>().is_ok())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lists_are_known_by_their_names_and_else_by_how_they_begin() {
+        for (name, text, kind) in [
+            ("all.csv", "", Kind::Table),
+            ("all.csv.gz", "", Kind::Table),
+            ("SITEMAP.XML", "", Kind::Sitemap),
+            ("-", "<?xml version='1.0'?><urlset>", Kind::Sitemap),
+            ("-", "<?xml version='1.0'?><html>", Kind::Html),
+            ("-", " <!DOCTYPE html><a href=x>", Kind::Html),
+            ("-", "{\"url\":\"https://a.test/\"}", Kind::JsonLines),
+            ("-", "https://a.test/x?a=1,2\nhttps://a.test/y", Kind::Lines),
+            ("-", "# mine\nid;address\n1;https://a.test/", Kind::Table),
+            ("list", "https://a.test/", Kind::Lines),
+            ("-", "<https://a.test/>", Kind::Lines),
+        ] {
+            assert_eq!(kind_of(name, text.as_bytes()), kind, "{name} {text}");
+        }
+    }
+
+    #[test]
+    fn host_names_without_a_scheme_are_addresses() {
+        for text in ["www.a.test", "a.test/x?y", "a.test:8443/", "192.0.2.7/x", "münchen.test"] {
+            assert!(is_address(text) && address(text).starts_with("https://"), "{text}");
+        }
+        for text in ["x", "/x", "12.5", "a b.test", "e.g.", "", "a.test:x", "notes.2"] {
+            assert!(!is_address(text), "{text}");
+        }
+        assert_eq!(address(" http://a.test/ "), "http://a.test/");
+    }
+}

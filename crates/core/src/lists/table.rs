@@ -1,0 +1,285 @@
+//! Tables: values parted by commas, semicolons, tabs or bars, perhaps in quotes (RFC 4180).
+//!
+//! A [`Table`] remembers where each row stands, so that columns can be put behind it and all
+//! else stays as it was, to the octet.
+
+use std::ops::Range;
+
+use csv::{ByteRecord, ReaderBuilder};
+
+use super::{Entry, Fault, List, address, is_address};
+
+/// What parts values.
+const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
+/// So many rows say in which column the addresses are.
+const LOOK_AT: usize = 1000;
+
+/// A table of which one column holds addresses.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Table {
+    separator: u8,
+    /// The row of names, if there is one.
+    header: Option<Range<usize>>,
+    rows: Vec<Row>,
+    faults: Vec<Fault>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Row {
+    line: u32,
+    /// Its octets, without the end of the line.
+    span: Range<usize>,
+    value: Option<String>,
+}
+
+/// Why the addresses of a table are not found.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NoColumn {
+    /// No column has addresses.
+    #[error("no column holds addresses")]
+    OfAddresses,
+    /// There is no column of that name or number.
+    #[error("there is no column {wanted}; there is {}", .there.join(", "))]
+    Named {
+        /// The one that is wanted.
+        wanted: String,
+        /// The names that there are, or the numbers.
+        there: Vec<String>,
+    },
+}
+
+/// Whether a line is a row of a table rather than an address.
+pub(super) fn looks_like_row(line: &str) -> bool {
+    let separator = SEPARATORS.iter().any(|separator| line.as_bytes().contains(separator));
+    separator && !is_address(line)
+}
+
+/// Reads a table. `column`: the name or number (from 1) of the column with the addresses;
+/// by itself the one that holds most of them.
+///
+/// # Errors
+/// When there is no such column.
+pub fn table(octets: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
+    let start = if octets.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let separator = separator(&octets[start..]);
+    let records = records(&octets[start..], separator);
+    let text = |record: &ByteRecord, at: usize| {
+        record.get(at).map(|value| String::from_utf8_lossy(value).trim().to_owned())
+    };
+    let names: Vec<String> = match records.first() {
+        Some((first, ..)) => (0..first.len()).filter_map(|at| text(first, at)).collect(),
+        None => Vec::new(),
+    };
+    let column = match column {
+        Some(wanted) => by_name(&names, wanted)?,
+        None => by_content(&records).ok_or(NoColumn::OfAddresses)?,
+    };
+    let has_names = names.get(column).is_some_and(|name| !is_address(name));
+    let mut table = Table { separator, header: None, rows: Vec::new(), faults: Vec::new() };
+    for (place, (record, span, line)) in records.iter().enumerate() {
+        let span = span.start + start..span.end + start;
+        if place == 0 && has_names {
+            table.header = Some(span);
+            continue;
+        }
+        let value = text(record, column);
+        let mut fault = |what: String| table.faults.push(Fault { line: *line, what });
+        match record.get(column) {
+            None => fault(format!(
+                "it has {} columns, and the addresses are in column {}",
+                record.len(),
+                column + 1
+            )),
+            Some(value) if std::str::from_utf8(value).is_err() => {
+                fault("it is no UTF-8".to_owned());
+            }
+            Some(_) => {}
+        }
+        let value = value.filter(|value| !value.is_empty());
+        table.rows.push(Row { line: *line, span, value });
+    }
+    Ok(table)
+}
+
+/// The records, each with its octets and its line.
+fn records(octets: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)> {
+    let mut reader = ReaderBuilder::new()
+        .delimiter(separator)
+        .has_headers(false)
+        .flexible(true)
+        .from_reader(octets);
+    let mut records = Vec::new();
+    let mut record = ByteRecord::new();
+    // In memory nothing fails but the shape, and any shape is taken.
+    while let Ok(true) = reader.read_byte_record(&mut record) {
+        let position = record.position().expect("a record that was read has a place");
+        let start = usize::try_from(position.byte()).expect("it lies in memory");
+        let end = usize::try_from(reader.position().byte()).expect("it lies in memory");
+        // The reader counts empty lines before a record to it.
+        let before = octets[start..end].iter().take_while(|octet| b"\r\n".contains(octet)).count();
+        let skipped = octets[start..start + before].iter().filter(|octet| **octet == b'\n').count();
+        let body = &octets[start + before..end];
+        let length = body.len() - body.iter().rev().take_while(|o| b"\r\n".contains(o)).count();
+        let line = u32::try_from(position.line()).unwrap_or(u32::MAX);
+        let line = line.saturating_add(u32::try_from(skipped).unwrap_or_default());
+        records.push((record.clone(), start + before..start + before + length, line));
+    }
+    records
+}
+
+/// What parts most values in the first line that has any.
+fn separator(octets: &[u8]) -> u8 {
+    let count = |line: &[u8], separator: u8| {
+        let mut quoted = false;
+        let counts = |octet: &&u8| {
+            quoted ^= **octet == b'"';
+            !quoted && **octet == separator
+        };
+        line.iter().filter(counts).count()
+    };
+    let most = |line: &[u8]| {
+        // Of several the first.
+        let separator = SEPARATORS.into_iter().rev().max_by_key(|s| count(line, *s))?;
+        (count(line, separator) > 0).then_some(separator)
+    };
+    octets.split(|octet| *octet == b'\n').take(20).find_map(most).unwrap_or(b',')
+}
+
+fn by_name(names: &[String], wanted: &str) -> Result<usize, NoColumn> {
+    let named = names.iter().position(|name| name.eq_ignore_ascii_case(wanted.trim()));
+    let numbered = || wanted.trim().parse().ok().filter(|number| (1..=names.len()).contains(number));
+    named.or_else(|| numbered().map(|number| number - 1)).ok_or_else(|| NoColumn::Named {
+        wanted: wanted.to_owned(),
+        there: names.to_vec(),
+    })
+}
+
+/// The column with most addresses; of several the first.
+fn by_content(records: &[(ByteRecord, Range<usize>, u32)]) -> Option<usize> {
+    let mut counts: Vec<usize> = Vec::new();
+    for (record, ..) in records.iter().take(LOOK_AT) {
+        counts.resize(counts.len().max(record.len()), 0);
+        for (value, count) in record.iter().zip(&mut counts) {
+            *count += usize::from(std::str::from_utf8(value).is_ok_and(is_address));
+        }
+    }
+    let most = counts.iter().max().copied().filter(|most| *most > 0)?;
+    counts.iter().position(|count| *count == most)
+}
+
+impl Table {
+    /// The addresses in it. An empty cell is none.
+    #[must_use]
+    pub fn list(&self) -> List {
+        let entry = |row: &Row| {
+            let written = address(row.value.as_deref()?);
+            Some(Entry { written, line: row.line })
+        };
+        let entries = self.rows.iter().filter_map(entry).collect();
+        List { entries, faults: self.faults.clone() }
+    }
+
+    /// The same table with columns behind all others: for each row with an address those that
+    /// `of` gives for its line; all else as it was.
+    #[must_use]
+    pub fn append<const N: usize>(
+        &self,
+        octets: &[u8],
+        names: [&str; N],
+        mut of: impl FnMut(u32) -> Option<[String; N]>,
+    ) -> Vec<u8> {
+        let mut out = Vec::with_capacity(octets.len() * 2);
+        let mut done = 0;
+        let mut put = |span: &Range<usize>, values: [String; N]| {
+            out.extend_from_slice(&octets[done..span.end]);
+            done = span.end;
+            for value in values {
+                out.push(self.separator);
+                out.extend_from_slice(self.quoted(&value).as_bytes());
+            }
+        };
+        if let Some(span) = &self.header {
+            put(span, names.map(str::to_owned));
+        }
+        for row in &self.rows {
+            let values = row.value.as_deref().and_then(|_| of(row.line));
+            put(&row.span, values.unwrap_or_else(|| std::array::from_fn(|_| String::new())));
+        }
+        out.extend_from_slice(&octets[done..]);
+        out
+    }
+
+    fn quoted(&self, value: &str) -> String {
+        let special = |c: char| c == '"' || c == '\n' || c == '\r' || c == char::from(self.separator);
+        if value.contains(special) {
+            format!("\"{}\"", value.replace('"', "\"\""))
+        } else {
+            value.to_owned()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn entries(text: &str) -> Vec<(u32, String)> {
+        let table = table(text.as_bytes(), None).expect("there is a column");
+        table.list().entries.into_iter().map(|entry| (entry.line, entry.written)).collect()
+    }
+
+    #[test]
+    fn the_column_is_found_by_its_content_whatever_parts_the_values() {
+        for separator in [",", ";", "\t", "|"] {
+            let text = "id,name,where\n1,\"Lock, the 9th\",https://a.test/9\n\n2,Weir,www.a.test/w\n";
+            let text = text.replace("name,", &format!("name{separator}"));
+            let text = text.replace("id,", &format!("id{separator}"));
+            let text = text.replace("1,", &format!("1{separator}")).replace("2,", &format!("2{separator}"));
+            let text = text.replace("\",", &format!("\"{separator}")).replace("Weir,", &format!("Weir{separator}"));
+            assert_eq!(
+                entries(&text),
+                [(2, "https://a.test/9".to_owned()), (4, "https://www.a.test/w".to_owned())],
+                "{text}"
+            );
+        }
+        assert_eq!(entries("https://a.test/,x\nhttps://b.test/,y")[0].0, 1, "no names above");
+        assert_eq!(table(b"a,b\n1,2", None), Err(NoColumn::OfAddresses));
+    }
+
+    #[test]
+    fn a_column_is_named_or_numbered() {
+        let text = b"Old,New\nhttps://a.test/,https://b.test/\n";
+        for column in ["new", "2"] {
+            let table = table(text, Some(column)).expect("it is there");
+            assert_eq!(table.list().entries[0].written, "https://b.test/");
+        }
+        let error = table(text, Some("newer")).expect_err("it is not there");
+        assert_eq!(error.to_string(), "there is no column newer; there is Old, New");
+    }
+
+    #[test]
+    fn ragged_rows_are_told_and_the_others_read() {
+        let table = table(b"n,url\n1,https://a.test/\n2\n3,https://c.test/,more\n4,\xff\n", None)
+            .expect("there is a column");
+        let list = table.list();
+        let lines: Vec<u32> = list.entries.iter().map(|entry| entry.line).collect();
+        assert_eq!(lines, [2, 4, 5]);
+        assert_eq!(list.faults[0].line, 3);
+        assert!(list.faults[0].what.contains("1 columns, and the addresses are in column 2"));
+        assert_eq!(list.faults[1], Fault { line: 5, what: "it is no UTF-8".to_owned() });
+    }
+
+    #[test]
+    fn columns_are_put_behind_and_all_else_stays_to_the_octet() {
+        let text = "\u{feff}id;\"the url\"\r\n1; https://a.test/ \r\n\r\n\"2\"\"\";\"x\ny\"\r\n3;https://b.test/";
+        let table = table(text.as_bytes(), None).expect("there is a column");
+        let out = table.append(text.as_bytes(), ["verdict", "why"], |line| {
+            (line == 2).then(|| ["broken".to_owned(), "a;\"b\"".to_owned()])
+        });
+        assert_eq!(
+            String::from_utf8(out).expect("it is text"),
+            "\u{feff}id;\"the url\";verdict;why\r\n1; https://a.test/ ;broken;\"a;\"\"b\"\"\"\r\n\r\n\
+             \"2\"\"\";\"x\ny\";;\r\n3;https://b.test/;;"
+        );
+    }
+}

@@ -1,0 +1,145 @@
+//! The links of single pages, in the order in which they stand there.
+
+use std::io::Write;
+
+use rummage_core::selection::{Selection, Standing};
+use rummage_core::verdict::Verdict;
+use rummage_store::{Address, LinkRow, OpenRun, RunInfo, StoreError};
+
+use super::blocks::{LONGEST, at_line, said, says, target};
+use crate::ViewError;
+use crate::listing::Listing;
+use crate::number::{count, counted};
+use crate::safe::{safe, shorten};
+use crate::style::{self, FAINT, STRONG};
+
+/// Titles are shown up to so many characters.
+const TITLE: usize = 60;
+
+/// What there is on one page.
+#[derive(Debug, Default)]
+struct Tally {
+    links: u64,
+    verdicts: [u64; Verdict::ALL.len()],
+    new: u64,
+}
+
+impl Tally {
+    fn take(&mut self, row: &LinkRow) {
+        self.links += 1;
+        let place = Verdict::ALL.iter().position(|verdict| *verdict == row.outcome.verdict);
+        self.verdicts[place.expect("all verdicts are among them")] += 1;
+        self.new += u64::from(is_new(row));
+    }
+
+    fn of(&self, verdict: Verdict) -> u64 {
+        let place = Verdict::ALL.iter().position(|known| *known == verdict);
+        self.verdicts[place.expect("all verdicts are among them")]
+    }
+}
+
+/// Writes the links of pages that fit a selection, each page with its counts; `before`: the
+/// run that those which are new are held against.
+///
+/// # Errors
+/// When the output cannot be written or the store cannot be read.
+pub fn pages(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    pages: &[Address],
+    selection: &Selection,
+    listing: &Listing,
+    before: Option<&RunInfo>,
+) -> Result<(), ViewError> {
+    for (place, page) in pages.iter().enumerate() {
+        if place > 0 {
+            writeln!(out)?;
+        }
+        one(out, run, *page, selection, listing, before)?;
+    }
+    Ok(())
+}
+
+fn one(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    page: Address,
+    selection: &Selection,
+    listing: &Listing,
+    before: Option<&RunInfo>,
+) -> Result<(), ViewError> {
+    let url = run.url(page)?;
+    let title = run.page(page)?.and_then(|page| page.title).unwrap_or_default();
+    write!(out, "{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
+    writeln!(out, "  {FAINT}{}{FAINT:#}", safe(&shorten(&title, TITLE)))?;
+    let all = Selection::all();
+    let Some(sift) = run.sift_on(page, &all)? else {
+        writeln!(out, "  {}", not_read(run, page)?)?;
+        return Ok(());
+    };
+    let mut tally = Tally::default();
+    sift.for_each(|found| {
+        tally.take(&sift.row(found)?);
+        Ok::<_, StoreError>(())
+    })?;
+    counts(out, &tally, before)?;
+    let shown = run.sift_on(page, selection)?.expect("it was read");
+    shown.for_each(|found| link(out, &shown.row(found)?, listing))
+}
+
+/// Why a page has no links to show: what came of asking it.
+fn not_read(run: &OpenRun<'_>, page: Address) -> Result<String, ViewError> {
+    Ok(match run.outcome(page)? {
+        Some(outcome) if outcome.verdict == Verdict::Sound => {
+            "it was asked, and is no page that is read".to_owned()
+        }
+        Some(outcome) => format!("{}  {}", outcome.verdict, says(&outcome)),
+        None => "it was not asked".to_owned(),
+    })
+}
+
+fn counts(out: &mut dyn Write, tally: &Tally, before: Option<&RunInfo>) -> Result<(), ViewError> {
+    write!(out, "  {}", counted(tally.links, "link", "links"))?;
+    let shown = [Verdict::Broken, Verdict::Doubtful, Verdict::Moved, Verdict::Sound];
+    for (place, verdict) in shown.into_iter().enumerate() {
+        let number = tally.of(verdict);
+        let style = if number > 0 { style::of(verdict) } else { FAINT };
+        let gap = if place > 0 { ", " } else { ": " };
+        write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
+    }
+    let skipped = tally.of(Verdict::Skipped);
+    if skipped > 0 {
+        write!(out, ", {FAINT}{} not checked{FAINT:#}", count(skipped))?;
+    }
+    if let Some(before) = before {
+        write!(out, "; {} new since run {}", count(tally.new), before.number)?;
+    }
+    writeln!(out)?;
+    Ok(())
+}
+
+fn is_new(row: &LinkRow) -> bool {
+    let history = row.history.filter(|history| history.first_run > 1 && !row.waived);
+    let standing = history.map(|history| history.standing);
+    matches!(standing, Some(Standing::New | Standing::Returned))
+}
+
+fn link(out: &mut dyn Write, row: &LinkRow, listing: &Listing) -> Result<(), ViewError> {
+    let style = style::of(row.outcome.verdict);
+    let verdict = row.outcome.verdict.as_str();
+    let name = safe(&shorten(&target(row), LONGEST)).to_string();
+    let at = at_line(row);
+    write!(out, "  {at:8} {style}{verdict:8}{style:#} {name}  {}", says(&row.outcome))?;
+    let new = if is_new(row) { "  new" } else { "" };
+    writeln!(out, "{STRONG}{new}{STRONG:#}")?;
+    let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));
+    writeln!(out, "           {}{FAINT}{region}{FAINT:#}", said(row))?;
+    if let Some(moved_to) = &row.outcome.moved_to {
+        writeln!(out, "           now at {}", safe(&shorten(moved_to, LONGEST)))?;
+    }
+    let source = listing.source.as_ref();
+    if let Some(source) = source.and_then(|source| source.of(&row.page, row.line, row.column)) {
+        writeln!(out, "           {FAINT}{}{FAINT:#}", safe(&shorten(&source, LONGEST)))?;
+    }
+    Ok(())
+}
