@@ -5,7 +5,9 @@ use std::io::{self, Read};
 use std::path::Path;
 
 use flate2::read::MultiGzDecoder;
-use rummage_core::lists::{Entry, Fault, Kind, List, Table, is_address, json_lines, kind_of, lines, table};
+use rummage_core::lists::{
+    Entry, Fault, Kind, List, Table, is_address, json_lines, kind_of, lines, table,
+};
 use rummage_core::reading::Format;
 use rummage_engine::Document;
 use rummage_view::safe;
@@ -15,6 +17,10 @@ use crate::failure::Failure;
 
 /// An input is read up to here, unpacked: lists are far shorter.
 const LARGEST: u64 = 512 << 20;
+
+/// How files that hold lists end.
+const LIST_ENDINGS: [&str; 9] =
+    [".csv", ".tsv", ".txt", ".html", ".htm", ".xml", ".json", ".jsonl", ".gz"];
 
 /// What was read of an input.
 pub(crate) struct Input {
@@ -36,9 +42,12 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
     let mut addresses = List::default();
     for (place, name) in (1u32..).zip(named) {
         let path = Path::new(name);
+        // A name that ends as lists do, and has no path, is hardly a host.
+        let is_list_name =
+            LIST_ENDINGS.iter().any(|ending| name.to_ascii_lowercase().ends_with(ending));
         if name == "-" || path.is_file() {
             inputs.push(of_file(name, column)?);
-        } else if is_address(name) {
+        } else if is_address(name) && (name.contains("://") || !is_list_name) {
             let written = rummage_core::lists::address(name);
             addresses.entries.push(Entry { written, line: place });
         } else {
@@ -48,7 +57,9 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
             };
             let hint = match path.is_dir() {
                 true => format!("For the links of a built site: rummage crawl {name}"),
-                false => "Give addresses, files that hold them, or - for standard input.".to_owned(),
+                false => {
+                    "Give addresses, files that hold them, or - for standard input.".to_owned()
+                }
             };
             return Err(Failure::Usage { what, hint });
         }

@@ -51,7 +51,8 @@ pub(crate) fn resolve(
                     &format!("For the folder write ./{text}; for the host https://{text}."),
                 ));
             }
-            let site = at.map(url).transpose()?.and_then(|url| choice::by_host(config, &host(&url)));
+            let site =
+                at.map(url).transpose()?.and_then(|url| choice::by_host(config, &host(&url)));
             Ok(Start { text: whole(text, None)?, site })
         }
         (Some(text), None) => {

@@ -12,6 +12,7 @@
 //! [`verdict::judge`] is the table from what was seen to what is said.
 
 pub mod address;
+pub mod arrivals;
 pub mod compare;
 pub mod crawl;
 pub mod due;
@@ -19,8 +20,8 @@ pub mod extract;
 pub mod fragment;
 mod frontier;
 pub mod hashed;
-pub mod mailto;
 pub mod lists;
+pub mod mailto;
 mod memo;
 pub mod moment;
 pub mod network;

@@ -38,14 +38,8 @@ pub enum Format {
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 6] = [
-        Format::Html,
-        Format::Xhtml,
-        Format::Css,
-        Format::Sitemap,
-        Format::Robots,
-        Format::List,
-    ];
+    pub const ALL: [Format; 6] =
+        [Format::Html, Format::Xhtml, Format::Css, Format::Sitemap, Format::Robots, Format::List];
 
     /// The word for it in the store.
     #[must_use]

@@ -12,6 +12,7 @@
 //! `docs/store.md` tells people how to query it.
 
 mod again;
+mod carriers;
 mod checks;
 mod compare;
 mod connection;
@@ -44,6 +45,7 @@ mod totals;
 mod waived;
 mod writer;
 
+pub use carriers::Carried;
 pub use checks::Check;
 pub use compare::{Comparison, Healing, compare};
 pub use digest::{Counts, Digest, Place as DigestPlace, Told};

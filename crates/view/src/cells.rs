@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 use std::cmp::Ordering;
 
+use crate::text::is_entry;
 use rummage_core::outcome::Answer;
 use rummage_core::reach::Reach;
 use rummage_core::selection::Standing;
@@ -79,6 +80,12 @@ pub(crate) struct Row {
 }
 
 impl Row {
+    /// A row with these columns, as many as there are values.
+    pub(crate) fn new(columns: &'static [&'static str], cells: Vec<Cell>) -> Row {
+        assert_eq!(columns.len(), cells.len(), "a value for each column");
+        Row { columns, cells }
+    }
+
     /// The values.
     #[must_use]
     pub(crate) fn cells(&self) -> &[Cell] {
@@ -180,7 +187,8 @@ pub(crate) fn of_link(row: &LinkRow) -> Row {
         maybe(outcome.status.map(u64::from)),
         row.full_target().into(),
         maybe(outcome.last.clone()),
-        maybe(outcome.scope.map(|scope| scope.as_str())),
+        // In a list there is no site, and so nothing outside it.
+        maybe(outcome.scope.filter(|_| !is_entry(row)).map(|scope| scope.as_str())),
         row.page.as_str().into(),
         place(row.line),
         place(row.column),

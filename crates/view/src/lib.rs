@@ -5,6 +5,7 @@
 //! [`safe`] shows it and never obeys it. Nothing else in the tool knows how
 //! things look.
 
+mod arrivals;
 mod cells;
 mod digest;
 mod gather;
@@ -23,6 +24,10 @@ mod when;
 
 use std::io;
 
+pub use arrivals::{
+    ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, arrival_json, arrival_markdown, arrival_rows,
+    arrivals, sort_arrivals,
+};
 pub use digest::{Letter, letter};
 pub use listing::{Group, Listing, Sort, Source};
 pub use markdown::markdown;

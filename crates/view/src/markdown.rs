@@ -242,7 +242,7 @@ fn link(address: &str) -> String {
 }
 
 /// A text that Markdown shows as it is.
-fn text(text: &str) -> String {
+pub(crate) fn text(text: &str) -> String {
     let mut md = String::new();
     for c in safe(&shorten(text, LONGEST)).to_string().chars() {
         if matches!(c, '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' | '&') {

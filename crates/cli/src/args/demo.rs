@@ -10,7 +10,9 @@ use clap::{Args, Subcommand};
 /// have in life. It is served on this machine alone; nothing is installed, and
 /// nothing is left behind.
 #[derive(Debug, Args)]
-#[command(after_help = "Examples:\n  rummage demo\n  rummage demo serve")]
+#[command(
+    after_help = "Examples:\n  rummage demo\n  rummage demo serve\n  rummage demo files ./museum"
+)]
 pub(crate) struct DemoArgs {
     #[command(subcommand)]
     pub(crate) command: Option<DemoCommand>,
@@ -18,6 +20,13 @@ pub(crate) struct DemoArgs {
 
 #[derive(Debug, Clone, Subcommand)]
 pub(crate) enum DemoCommand {
+    /// Write what people have at hand into a folder: built pages, a list of addresses, an
+    /// access log
+    Files {
+        /// The folder
+        #[arg(value_name = "FOLDER")]
+        folder: PathBuf,
+    },
     /// Only serve the simulated web, until Ctrl-C
     Serve {
         /// The web as it was some weeks earlier: for trying rummage compare

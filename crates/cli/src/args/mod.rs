@@ -1,5 +1,6 @@
 //! What can be typed. Nothing here looks at the world or decides anything.
 
+mod arrivals;
 mod asking;
 mod compare;
 mod crawl;
@@ -21,6 +22,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 
+pub(crate) use arrivals::ArrivalsArgs;
 pub(crate) use asking::{Asking, ExternalsChoice, FragmentsChoice};
 pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
@@ -97,6 +99,7 @@ pub(crate) enum Command {
     Schedule(ScheduleArgs),
     Patrol(PatrolArgs),
     Waive(WaiveArgs),
+    Arrivals(Box<ArrivalsArgs>),
     Compare(Box<CompareArgs>),
     Sites(SitesArgs),
     Init(InitArgs),

@@ -116,6 +116,16 @@ impl Showing {
         }
     }
 
+    /// The order, by one of these columns.
+    pub(crate) fn sort_of(&self, columns: &[&str]) -> Result<Option<Sort>, Failure> {
+        self.sort.as_deref().map(|text| sort_by(text, columns)).transpose()
+    }
+
+    /// How a listing that is grouped in its own way is to look.
+    pub(crate) fn plain_listing(&self, verbose: bool) -> Listing {
+        Listing { limit: self.limit, verbose, ..Listing::by(Group::None) }
+    }
+
     /// How the listing is to look.
     pub(crate) fn listing(&self, verbose: bool) -> Result<Listing, Failure> {
         let format = self.format()?;
@@ -135,19 +145,27 @@ impl Showing {
             });
         }
         let sort = self.sort.as_deref().map(|text| sort(text, group, format)).transpose()?;
-        Ok(Listing {
-            group,
-            unfold: self.unfold,
-            sort,
-            limit: self.limit,
-            verbose,
-            source: None,
-        })
+        Ok(Listing { group, unfold: self.unfold, sort, limit: self.limit, verbose, source: None })
     }
 }
 
-/// Reads `KEY` or `KEY:desc`.
+/// Reads `KEY` or `KEY:desc`, where the keys are those of a grouping.
 fn sort(text: &str, group: Group, format: Format) -> Result<Sort, Failure> {
+    let rows = matches!(format, Format::Csv | Format::Jsonl);
+    sort_by(
+        text,
+        match group {
+            Group::Target | Group::None => columns(group),
+            _ if rows => columns(Group::None),
+            Group::Page => &["page", "title", "depth", "links"],
+            Group::Host => &["host", "targets", "links"],
+            Group::Cause => &["cause", "targets", "links"],
+        },
+    )
+}
+
+/// Reads `KEY` or `KEY:desc`, where these are the keys.
+fn sort_by(text: &str, keys: &[&str]) -> Result<Sort, Failure> {
     let (key, descending) = match text.split_once(':') {
         None | Some((_, "asc")) => (text.trim_end_matches(":asc"), false),
         Some((key, "desc")) => (key, true),
@@ -157,14 +175,6 @@ fn sort(text: &str, group: Group, format: Format) -> Result<Sort, Failure> {
                 hint: "Write --sort KEY or --sort KEY:desc.".to_owned(),
             });
         }
-    };
-    let rows = matches!(format, Format::Csv | Format::Jsonl);
-    let keys: &[&str] = match group {
-        Group::Target | Group::None => columns(group),
-        _ if rows => columns(Group::None),
-        Group::Page => &["page", "title", "depth", "links"],
-        Group::Host => &["host", "targets", "links"],
-        Group::Cause => &["cause", "targets", "links"],
     };
     if keys.contains(&key) {
         return Ok(Sort { key: key.to_owned(), descending });

@@ -75,8 +75,7 @@ fn show(
 ) -> Result<Exit, Failure> {
     let run = reader.open_run(reader.run(ended.run)?)?;
     let source = sources::of(run.info(), settled);
-    let listing =
-        Listing { source: source.clone(), ..args.showing.listing(everywhere.verbose)? };
+    let listing = Listing { source: source.clone(), ..args.showing.listing(everywhere.verbose)? };
     let selection = args.selecting.selection(FINDINGS);
     let shown = findings::show(reader, &run, &selection, &listing, &args.showing, everywhere);
     match shown {
@@ -85,8 +84,7 @@ fn show(
     }
     for file in &settled.own.write {
         let showing = Showing::of_file(file);
-        let listing =
-            Listing { source: source.clone(), ..showing.listing(everywhere.verbose)? };
+        let listing = Listing { source: source.clone(), ..showing.listing(everywhere.verbose)? };
         let all = Selection::default();
         findings::show(reader, &run, &all, &listing, &showing, everywhere)?;
     }

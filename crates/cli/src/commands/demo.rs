@@ -9,6 +9,7 @@ use std::process::Stdio;
 
 use rummage_demo::{
     Letter, Scenario, Step, TOUR, WATCHED, WATCHING, Web, museum, museum_earlier, serve,
+    write_handed,
 };
 use rummage_view::ViewError;
 use tempfile::TempDir;
@@ -20,6 +21,12 @@ use crate::output;
 use crate::signals::stop_requested;
 
 pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    if let Some(DemoCommand::Files { folder }) = &args.command {
+        write_handed(folder)
+            .map_err(|why| Failure::System { what: "the files cannot be written", why })?;
+        say_what_for(&mut output::stdout(everywhere.color), folder).map_err(ViewError::from)?;
+        return Ok(Exit::Fine);
+    }
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
@@ -31,7 +38,7 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         tokio::select! {
             shown = show(args, everywhere, &stage) => shown,
             () = stop_requested() => Ok(match args.command {
-                Some(DemoCommand::Serve { .. }) => Exit::Fine,
+                Some(_) => Exit::Fine,
                 None => Exit::Unfinished,
             }),
         }
@@ -48,7 +55,7 @@ async fn show(args: &DemoArgs, everywhere: &Everywhere, stage: &Stage) -> Result
             say_how(&mut output::stdout(everywhere.color), stage).map_err(ViewError::from)?;
             show_letters(everywhere, stage, letters.as_deref()).await
         }
-        None => {
+        _ => {
             perform(everywhere, stage, TOUR, &[]).await?;
             watch(everywhere, stage).await
         }
@@ -214,6 +221,17 @@ fn announce(out: &mut dyn Write, number: usize, step: &Step) -> std::io::Result<
     }
     writeln!(out, "# {}", step.about)?;
     writeln!(out, "{strong}$ rummage {}{strong:#}\n", step.words.join(" "))?;
+    out.flush()
+}
+
+fn say_what_for(out: &mut dyn Write, folder: &Path) -> std::io::Result<()> {
+    let folder = folder.display();
+    writeln!(out, "What the museum has at hand. While rummage demo serve runs, try")?;
+    let at = "https://www.ashlock-canal.test/";
+    writeln!(out, "  rummage crawl {folder}/public --as {at}")?;
+    writeln!(out, "  rummage page {folder}/public/visit/index.html --as {at}visit/")?;
+    writeln!(out, "  rummage probe {folder}/addresses.csv --append-columns")?;
+    writeln!(out, "  rummage arrivals {folder}/access.log --as {at} --ask")?;
     out.flush()
 }
 

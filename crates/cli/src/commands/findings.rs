@@ -62,7 +62,12 @@ pub(super) fn show(
             write(out, reader, run, selection, listing, (format, showing.csv_separator))
         })?,
     };
-    // For other programs the head is not there to say so.
+    tell_cut(shown, everywhere);
+    Ok(())
+}
+
+/// Says that not all rows are shown: for other programs the head is not there to say so.
+pub(super) fn tell_cut(shown: Option<Shown>, everywhere: &Everywhere) {
     if let Some(Shown { shown, all }) = shown.filter(|shown| shown.shown < shown.all)
         && !everywhere.quiet
     {
@@ -70,7 +75,6 @@ pub(super) fn show(
         let (shown, all) = (rummage_view::count(shown), rummage_view::count(all));
         let _ = writeln!(err, "{shown} of {all} rows shown: --limit");
     }
-    Ok(())
 }
 
 fn write(

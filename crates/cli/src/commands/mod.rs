@@ -1,5 +1,6 @@
 //! One file a command.
 
+mod arrivals;
 mod compare;
 mod completions;
 mod crawl;
@@ -34,6 +35,7 @@ pub(crate) fn run(args: Args) -> Result<Exit, Failure> {
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, everywhere),
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, everywhere),
         Some(Command::Waive(waive)) => waive::run(&waive, everywhere),
+        Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, everywhere),
         Some(Command::Compare(compare)) => compare::run(&compare, everywhere),
         Some(Command::Sites(sites)) => sites::run(&sites, everywhere),
         Some(Command::Init(init)) => init::run(&init, everywhere),

@@ -129,8 +129,7 @@ fn of_site(
         Some(base) => {
             let reader = paths::reader(store, config)?;
             let run = reader.open_run(base.clone())?;
-            let pass =
-                Pass::pages(store, &run, pages.clone(), &args.asking, section, config)?;
+            let pass = Pass::pages(store, &run, pages.clone(), &args.asking, section, config)?;
             (pass, Some(base))
         }
         None => {

@@ -29,10 +29,9 @@ pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Fai
     let table = if args.append_columns { Some(only_table(&mut inputs)?) } else { None };
     let is_partial = tell_problems(&inputs, everywhere);
     let lists = inputs.into_iter().map(|input| (input.url, input.document)).collect();
-    let pass = Pass::probe(&store, lists, &args.asking, &config)?;
+    let pass = Pass::probe(&store, lists, None, &args.asking, &config)?;
     let mut teller = Teller::new(everywhere, pass.asked_for.clone(), None).without_head();
-    let ended =
-        runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
+    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
     let ended = ended?;
     if ended.run == 0 {

@@ -22,7 +22,12 @@ pub(crate) fn run(given: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit,
     let config = Config::load(everywhere.config.as_deref())?;
     let named = given.start.is_some() || everywhere.site.is_some() || config.sites.len() == 1;
     let start = if named {
-        Some(start::resolve(given.start.as_deref(), given.asking.at.as_deref(), &config, everywhere.site.as_deref())?)
+        Some(start::resolve(
+            given.start.as_deref(),
+            given.asking.at.as_deref(),
+            &config,
+            everywhere.site.as_deref(),
+        )?)
     } else {
         None
     };

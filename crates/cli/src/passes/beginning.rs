@@ -50,7 +50,9 @@ impl Beginning {
         }
         if asking.at.is_some() || asking.tidy_paths == Some(true) {
             return Err(Failure::Usage {
-                what: format!("{asked_for} is no folder: --as and --tidy-paths are for folders"),
+                what: format!(
+                    "{asked_for} is no folder here, and --as and --tidy-paths are for folders"
+                ),
                 hint: "Name the folder of built pages: rummage crawl ./public --as \
                        https://www.example.test/"
                     .to_owned(),

@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use rummage_store::{NewRun, Reader, RunInfo, RunKind, RunWriter, StoreError};
 
-use super::plain::{config, settings};
 use super::beginning::Beginning;
+use super::plain::{config, settings};
 use super::{Earlier, Pass, memory, new_run};
 use crate::args::Asking;
 use crate::config::Config;

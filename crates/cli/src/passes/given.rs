@@ -6,6 +6,7 @@ use std::path::Path;
 
 use rummage_core::crawl::{Externals, RobotsRule, Settings, SitemapRule};
 use rummage_core::network::is_loopback;
+use rummage_core::scope::{Bounds, Prefix};
 use rummage_engine::{Document, Shelf};
 use rummage_store::{NewRun, RunKind, RunWriter};
 use url::Url;
@@ -17,11 +18,21 @@ use crate::config::Config;
 use crate::digests;
 use crate::failure::Failure;
 
+/// All of the host of a start, and of its twin.
+fn all_of(start: &Url) -> Vec<Prefix> {
+    let port = start.port().map_or_else(String::new, |port| format!(":{port}"));
+    let bounds = Bounds::around(start, &[]);
+    let hosts = start.host_str().into_iter().chain(bounds.twin());
+    hosts.filter_map(|host| Prefix::parse(&format!("{host}{port}/")).ok()).collect()
+}
+
 impl Pass {
-    /// All addresses in these lists; there is at least one list.
+    /// All addresses in these lists; there is at least one list. `own`: a site that is one's
+    /// own, and is asked as quickly as it bears.
     pub(crate) fn probe(
         store: &Path,
         lists: Vec<(Url, Document)>,
+        own: Option<&Url>,
         given: &Asking,
         file: &Config,
     ) -> Result<Pass, Failure> {
@@ -35,9 +46,10 @@ impl Pass {
             externals: Externals::Check,
             robots: RobotsRule::Ignore,
             sitemap: SitemapRule::Named,
-            depth: None,
+            // What is one's own is asked, not walked.
+            depth: own.map(|_| 0),
             max_pages: None,
-            within: Vec::new(),
+            within: own.into_iter().flat_map(all_of).collect(),
             ..settings(&asking, &settled)?
         };
         let documents: HashMap<String, Document> =
@@ -46,8 +58,7 @@ impl Pass {
         fetching.shelf = Shelf::of_documents(documents);
         // Whoever writes an address into a list means it.
         fetching.allow_private = true;
-        let new =
-            NewRun { kind: RunKind::Probe, ..new_run(first.as_str(), &asking, &settled) };
+        let new = NewRun { kind: RunKind::Probe, ..new_run(first.as_str(), &asking, &settled) };
         Ok(Pass {
             asked_for: first.to_string(),
             section: None,
@@ -91,10 +102,7 @@ impl Pass {
             fetching.allow_private |= is_loopback(&first);
             fetching.shelf = Shelf::of_documents([(first.to_string(), draft)].into());
         }
-        let new = NewRun {
-            kind: RunKind::Page,
-            ..new_run(first.as_str(), &asking, &settled)
-        };
+        let new = NewRun { kind: RunKind::Page, ..new_run(first.as_str(), &asking, &settled) };
         let telling = digests::telling(file, store, &settled)?;
         Ok(Pass {
             asked_for: first.to_string(),

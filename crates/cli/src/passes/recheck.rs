@@ -12,9 +12,9 @@ use rummage_store::{
 use rummage_view::safe;
 use url::Url;
 
+use super::beginning::Beginning;
 use super::memory::reads_alike;
 use super::plain::{config, options_of, settings};
-use super::beginning::Beginning;
 use super::{Pass, new_run};
 use crate::args::Asking;
 use crate::config::Config;
@@ -62,7 +62,8 @@ impl Pass {
             for hop in run.way(page)? {
                 again.insert(hop.address.clone());
                 let on = run.find(&hop.address, 1)?.into_iter().map(|(address, _)| address);
-                let targets = on.map(|page| targets_on(run, page)).collect::<Result<Vec<_>, _>>()?;
+                let targets =
+                    on.map(|page| targets_on(run, page)).collect::<Result<Vec<_>, _>>()?;
                 again.extend(run.to_ask_again(&targets.concat(), 0)?);
             }
         }
@@ -85,11 +86,8 @@ impl Pass {
             .map_err(|error| StoreError::Damaged(format!("the start: {error}")))?;
         // The start is asked in any case: is the site there at all?
         again.insert(base.start.clone());
-        let new = NewRun {
-            kind,
-            epoch_at: base.epoch_at,
-            ..new_run(&base.asked_for, &asking, &settled)
-        };
+        let new =
+            NewRun { kind, epoch_at: base.epoch_at, ..new_run(&base.asked_for, &asking, &settled) };
         let mut memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
         if reads_alike(base, &asking) {
             memory = memory.with_pages(base.number)?;

@@ -85,11 +85,7 @@ pub fn table(octets: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
         let value = text(record, column);
         let mut fault = |what: String| table.faults.push(Fault { line: *line, what });
         match record.get(column) {
-            None => fault(format!(
-                "it has {} columns, and the addresses are in column {}",
-                record.len(),
-                column + 1
-            )),
+            None => fault(format!("it ends before column {}, which has the addresses", column + 1)),
             Some(value) if std::str::from_utf8(value).is_err() => {
                 fault("it is no UTF-8".to_owned());
             }
@@ -147,11 +143,11 @@ fn separator(octets: &[u8]) -> u8 {
 
 fn by_name(names: &[String], wanted: &str) -> Result<usize, NoColumn> {
     let named = names.iter().position(|name| name.eq_ignore_ascii_case(wanted.trim()));
-    let numbered = || wanted.trim().parse().ok().filter(|number| (1..=names.len()).contains(number));
-    named.or_else(|| numbered().map(|number| number - 1)).ok_or_else(|| NoColumn::Named {
-        wanted: wanted.to_owned(),
-        there: names.to_vec(),
-    })
+    let numbered =
+        || wanted.trim().parse().ok().filter(|number| (1..=names.len()).contains(number));
+    named
+        .or_else(|| numbered().map(|number| number - 1))
+        .ok_or_else(|| NoColumn::Named { wanted: wanted.to_owned(), there: names.to_vec() })
 }
 
 /// The column with most addresses; of several the first.
@@ -210,7 +206,8 @@ impl Table {
     }
 
     fn quoted(&self, value: &str) -> String {
-        let special = |c: char| c == '"' || c == '\n' || c == '\r' || c == char::from(self.separator);
+        let special =
+            |c: char| c == '"' || c == '\n' || c == '\r' || c == char::from(self.separator);
         if value.contains(special) {
             format!("\"{}\"", value.replace('"', "\"\""))
         } else {
@@ -231,11 +228,16 @@ mod tests {
     #[test]
     fn the_column_is_found_by_its_content_whatever_parts_the_values() {
         for separator in [",", ";", "\t", "|"] {
-            let text = "id,name,where\n1,\"Lock, the 9th\",https://a.test/9\n\n2,Weir,www.a.test/w\n";
+            let text =
+                "id,name,where\n1,\"Lock, the 9th\",https://a.test/9\n\n2,Weir,www.a.test/w\n";
             let text = text.replace("name,", &format!("name{separator}"));
             let text = text.replace("id,", &format!("id{separator}"));
-            let text = text.replace("1,", &format!("1{separator}")).replace("2,", &format!("2{separator}"));
-            let text = text.replace("\",", &format!("\"{separator}")).replace("Weir,", &format!("Weir{separator}"));
+            let text = text
+                .replace("1,", &format!("1{separator}"))
+                .replace("2,", &format!("2{separator}"));
+            let text = text
+                .replace("\",", &format!("\"{separator}"))
+                .replace("Weir,", &format!("Weir{separator}"));
             assert_eq!(
                 entries(&text),
                 [(2, "https://a.test/9".to_owned()), (4, "https://www.a.test/w".to_owned())],
@@ -265,7 +267,7 @@ mod tests {
         let lines: Vec<u32> = list.entries.iter().map(|entry| entry.line).collect();
         assert_eq!(lines, [2, 4, 5]);
         assert_eq!(list.faults[0].line, 3);
-        assert!(list.faults[0].what.contains("1 columns, and the addresses are in column 2"));
+        assert!(list.faults[0].what.contains("it ends before column 2"));
         assert_eq!(list.faults[1], Fault { line: 5, what: "it is no UTF-8".to_owned() });
     }
 

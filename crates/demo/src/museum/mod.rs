@@ -3,6 +3,7 @@
 mod address_book;
 mod attic;
 mod earlier;
+mod handed;
 mod pages;
 mod partners;
 mod truth;
@@ -10,6 +11,10 @@ mod truth;
 use crate::scenario::Scenario;
 
 pub use earlier::museum_earlier;
+pub use handed::{
+    ADDRESSES, ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, access_log, addresses, built,
+    write_handed,
+};
 
 /// The museum's host.
 pub(crate) const HOST: &str = "www.ashlock-canal.test";

@@ -239,7 +239,8 @@ mod tests {
 
     #[test]
     fn tidy_paths_name_pages_without_their_ending() {
-        let (_outer, folder) = folder(&["about.html", "index.html", "x/y.html"], "https://a.test/", true);
+        let (_outer, folder) =
+            folder(&["about.html", "index.html", "x/y.html"], "https://a.test/", true);
         assert_eq!(found(&folder, "/about"), "about.html");
         assert_eq!(found(&folder, "/about/"), "nothing");
         let pages = pages(&folder);

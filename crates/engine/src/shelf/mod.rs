@@ -141,8 +141,7 @@ fn read(
     octets: &[u8],
 ) -> (Answer, Reading) {
     let with_sketch = request.sketch && request.body == BodyWish::Page;
-    let mut extractor =
-        Extractor::of_address(&request.address, format, None, limit, with_sketch);
+    let mut extractor = Extractor::of_address(&request.address, format, None, limit, with_sketch);
     extractor.feed(octets);
     let reading = extractor.finish();
     answer.signs = Signs::of(&reading);

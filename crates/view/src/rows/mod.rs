@@ -63,6 +63,23 @@ pub fn rows(
     Ok(counted)
 }
 
+/// Writes rows that somebody has put together.
+pub(crate) fn write_rows(
+    out: &mut dyn Write,
+    columns: &[&str],
+    rows: impl Iterator<Item = Row>,
+    format: RowFormat,
+) -> Result<(), ViewError> {
+    let mut sink: Box<dyn Sink + '_> = match format {
+        RowFormat::Csv(separator) => Box::new(csv::Csv::new(out, separator, columns)?),
+        RowFormat::Jsonl => Box::new(jsonl::Jsonl(out)),
+    };
+    for row in rows {
+        sink.row(&row)?;
+    }
+    sink.end()
+}
+
 /// Writes the links to one address as JSON Lines.
 ///
 /// # Errors

@@ -89,7 +89,8 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     if link.waived {
         return write!(out, "  {FAINT}waived{FAINT:#}");
     }
-    let Some(history) = link.history else { return Ok(()) };
+    let given_once = matches!(&*link.page, "file:///arguments" | "file:///standard-input");
+    let Some(history) = link.history.filter(|_| !given_once) else { return Ok(()) };
     match history.standing {
         // In the first run all is new, which is no news.
         Standing::New if history.first_run > 1 => write!(out, "  {FAINT}new{FAINT:#}"),
@@ -232,7 +233,7 @@ pub(super) fn at_line(row: &LinkRow) -> String {
 }
 
 /// Whether a link is an entry of a list that somebody gave.
-fn is_entry(row: &LinkRow) -> bool {
+pub(crate) fn is_entry(row: &LinkRow) -> bool {
     row.element == "entry"
 }
 

@@ -21,9 +21,9 @@ use std::io::Write;
 use rummage_core::crawl::Note;
 use rummage_core::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::{OpenRun, Reader, RunState, Totals};
+use rummage_store::{OpenRun, Reader, RunInfo, RunKind, RunState, Totals};
 
-pub(crate) use blocks::{at, is_of_link, said, says, target};
+pub(crate) use blocks::{at, is_entry, is_of_link, said, says, target};
 pub use compare::comparison;
 pub use page::pages;
 pub(crate) use recheck::Asked;
@@ -39,6 +39,11 @@ use crate::gather::Gathered;
 use crate::listing::{Group, Listing};
 use crate::number::counted;
 use crate::{phrase, rows};
+
+/// What was given for once has nothing to do with what was given before.
+pub(crate) fn is_ad_hoc(run: &RunInfo) -> bool {
+    run.kind == RunKind::Probe && matches!(&*run.site, "./arguments" | "./standard-input")
+}
 
 /// Writes a run: its head, its totals, and what fits the selection, as it is to be grouped.
 ///
@@ -56,7 +61,9 @@ pub fn findings(
     totals::counts(out, run.info(), &totals, listing.verbose)?;
     // What a run that is under way has healed is known at its end.
     let has_ended = run.info().state != RunState::Going;
-    if let Some(before) = reader.run_before(run.info())?.filter(|_| has_ended) {
+    if let Some(before) =
+        reader.run_before(run.info())?.filter(|_| has_ended && !is_ad_hoc(run.info()))
+    {
         compare::write_changes(out, &before, &run.changes()?)?;
     }
     let sift = run.sift(selection)?;

@@ -42,13 +42,20 @@ pub(crate) fn counts(
     if run.state != RunState::Finished {
         unfinished(out, run, totals)?;
     }
-    writeln!(
-        out,
-        "{} read, {} on them, {} asked",
-        read(totals),
-        counted(totals.links, "link", "links"),
-        counted(totals.asked, "address", "addresses"),
-    )?;
+    if run.kind == RunKind::Probe {
+        // The lists were asked in a manner of speaking.
+        let asked = totals.asked.saturating_sub(totals.lists);
+        let entries = counted(totals.links, "entry", "entries");
+        writeln!(out, "{entries}, {} asked", counted(asked, "address", "addresses"))?;
+    } else {
+        writeln!(
+            out,
+            "{} read, {} on them, {} asked",
+            read(totals),
+            counted(totals.links, "link", "links"),
+            counted(totals.asked, "address", "addresses"),
+        )?;
+    }
     recalled(out, run, totals)?;
     let by_verdict = [
         (Verdict::Broken, totals.broken),
@@ -169,12 +176,7 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
 const NOTES: usize = 3;
 const TRAPS: usize = 20;
 
-fn notes(
-    out: &mut dyn Write,
-    run: &RunInfo,
-    totals: &Totals,
-    verbose: bool,
-) -> io::Result<()> {
+fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals, verbose: bool) -> io::Result<()> {
     let kind = |row: &NoteRow| std::mem::discriminant(&row.note);
     let style = style::of(Verdict::Doubtful);
     for alike in totals.notes.chunk_by(|one, other| kind(one) == kind(other)) {

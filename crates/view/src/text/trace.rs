@@ -12,7 +12,7 @@ use rummage_store::{
     Address, Found, LinkRow, OpenRun, Outcome, PastVerdict, Reader, RunInfo, TraceRow,
 };
 
-use super::blocks::{at_line, LONGEST, at, said, says, target};
+use super::blocks::{LONGEST, at, at_line, said, says, target};
 use crate::listing::Listing;
 use crate::meaning::meaning;
 use crate::number::{count, counted, duration};

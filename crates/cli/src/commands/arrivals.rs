@@ -1,0 +1,411 @@
+//! `rummage arrivals`: what visitors asked for in vain, by server access logs.
+
+use std::collections::{HashMap, HashSet};
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read, Write};
+use std::path::Path;
+
+use flate2::bufread::MultiGzDecoder;
+use rummage_core::arrivals::{Arrival, Arrivals};
+use rummage_core::lists::{Entry, List};
+use rummage_core::query::QueryRule;
+use rummage_core::selection::{Selection, host_of};
+use rummage_core::verdict::Verdict;
+use rummage_engine::Document;
+use rummage_store::{Carried, Outcome, Reader, RunInfo, StoreError};
+use rummage_view::{
+    ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, RowFormat, Shown, ViewError, safe,
+};
+use tempfile::TempDir;
+use url::Url;
+
+use super::findings;
+use crate::args::{ArrivalsArgs, Asking, Everywhere, FailOn, Format};
+use crate::config::Config;
+use crate::failure::{Exit, Failure};
+use crate::passes::{Pass, runtime};
+use crate::signals::stop_on_signal;
+use crate::watch::Teller;
+use crate::{choice, output, paths, start};
+
+/// A line is read up to here; what is longer is none of a log.
+const LONGEST: u64 = 1 << 20;
+
+pub(crate) fn run(args: &ArrivalsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+    let selection = selection(args)?;
+    let sort = args.showing.sort_of(ARRIVAL_COLUMNS)?;
+    let listing = Listing { sort, ..args.showing.plain_listing(everywhere.verbose) };
+    let config = Config::load(everywhere.config.as_deref())?;
+    let store = paths::store(everywhere.store.as_deref(), &config)?;
+    let site = Site::of(args, everywhere, &config, &store)?;
+    let mut gathered = Arrivals::new(site.start.as_ref(), site.query.clone());
+    let mut is_partial = false;
+    for log in &args.logs {
+        is_partial |= read(log, &mut gathered, everywhere)?;
+    }
+    let mut head = ArrivalsHead {
+        logs: args.logs.iter().map(|log| named(log).to_owned()).collect(),
+        lines: gathered.lines,
+        malformed: gathered.malformed,
+        span: gathered.span,
+        run: None,
+    };
+    is_partial |= tell_malformed(&gathered, everywhere);
+    let found = gathered.finish();
+    let mut rows = rows(found, &site, &selection);
+    if let Some(run) = &site.run {
+        head.run = Some(run.number);
+        carry(&mut rows, &paths::reader(&store, &config)?, run)?;
+    }
+    let mut stopped = false;
+    if args.ask && !rows.is_empty() {
+        stopped = ask(&mut rows, args, everywhere, &config, &site)?;
+        rows.retain(|row| fits_now(row, args, &selection));
+    }
+    if let Some(sort) = &listing.sort {
+        rummage_view::sort_arrivals(&mut rows, sort);
+    }
+    show(args, everywhere, &head, &rows, &listing)?;
+    if stopped || is_partial {
+        return Ok(Exit::Unfinished);
+    }
+    let any = rows.iter().any(|row| !row.is_over());
+    Ok(if any && !matches!(args.fail_on, FailOn::Never) { Exit::Broken } else { Exit::Fine })
+}
+
+/// The site whose logs these are, as far as it is known.
+struct Site {
+    /// Where it begins.
+    start: Option<Url>,
+    /// The last run of it.
+    run: Option<RunInfo>,
+    query: QueryRule,
+    section: Option<String>,
+}
+
+impl Site {
+    fn of(
+        args: &ArrivalsArgs,
+        everywhere: &Everywhere,
+        config: &Config,
+        store: &Path,
+    ) -> Result<Site, Failure> {
+        let at = args.asking.at.as_deref().map(start::url).transpose()?;
+        let reader = if store.exists() { Some(Reader::open(store)?) } else { None };
+        let run = match (&reader, &at, &everywhere.site) {
+            (None, ..) => None,
+            (Some(reader), Some(at), _) => reader.last_finished_of(&start::host(at))?,
+            (Some(reader), None, Some(name)) => {
+                let last = choice::last_of(reader, config, name)?;
+                reader.last_finished_of(&last.site)?
+            }
+            (Some(reader), None, None) => match reader.last_run() {
+                Ok(last) => reader.last_finished_of(&last.site)?,
+                Err(StoreError::NoRun) => None,
+                Err(error) => return Err(error.into()),
+            },
+        };
+        let of_run = run.as_ref().and_then(|run| Url::parse(&run.start).ok());
+        let is_web = |url: &Url| matches!(url.scheme(), "http" | "https");
+        let start = at.or(of_run.filter(is_web));
+        let section =
+            start.as_ref().and_then(|url| choice::name_of(config, everywhere, &start::host(url)));
+        let settled = config.settled(section.as_deref());
+        let asking = args.asking.clone().or(settled.asking);
+        let query = asking.query.map_or(QueryRule::Keep, |query| query.0);
+        if args.ask && start.is_none() {
+            return Err(Failure::Usage {
+                what: "nobody knows of which site these logs are, so nothing can be asked"
+                    .to_owned(),
+                hint: "Say so: --as https://www.example.test/".to_owned(),
+            });
+        }
+        Ok(Site { start, run, query, section })
+    }
+
+    /// The address of a path; the path alone where the site is not known.
+    fn target(&self, path: &str) -> String {
+        let joined = self.start.as_ref().and_then(|start| {
+            // `//x` is a path here, not a host.
+            let mut url = start.join("/").ok()?;
+            let (path, query) = path.split_once('?').map_or((path, None), |(p, q)| (p, Some(q)));
+            url.set_path(path);
+            url.set_query(query);
+            Some(url)
+        });
+        joined.map_or_else(|| path.to_owned(), String::from)
+    }
+}
+
+/// What is to be shown. What only links have is refused.
+fn selection(args: &ArrivalsArgs) -> Result<Selection, Failure> {
+    let selection = args.selecting.selection(&Verdict::ALL);
+    let of_links = [
+        ("--element", !selection.elements.is_empty()),
+        ("--text", !selection.text.is_empty()),
+        ("--standing", !selection.standings.is_empty()),
+        ("--scope", selection.scope.is_some()),
+    ];
+    if let Some((name, _)) = of_links.into_iter().find(|(_, given)| *given) {
+        return Err(Failure::Usage {
+            what: format!("{name} selects links, and a log has none"),
+            hint: "Use --status, --target, --host, --page or --search.".to_owned(),
+        });
+    }
+    let of_now = selection.verdicts != Verdict::ALL || !selection.causes.is_empty();
+    if of_now && !args.ask {
+        return Err(Failure::Usage {
+            what: "--verdict and --cause select by what is answered now, which was not asked"
+                .to_owned(),
+            hint: "Add --ask.".to_owned(),
+        });
+    }
+    Ok(selection)
+}
+
+/// What is found, as far as it fits.
+fn rows(found: Vec<Arrival>, site: &Site, selection: &Selection) -> Vec<ArrivalRow> {
+    let fits = |row: &ArrivalRow| {
+        let Selection { statuses, targets, hosts, pages, search, .. } = selection;
+        let arrival = &row.arrival;
+        let referrers = || arrival.own.keys().chain(arrival.others.keys());
+        let target = row.target.to_lowercase();
+        (statuses.is_empty() || statuses.iter().any(|status| status.takes(arrival.status)))
+            && (targets.is_empty() || targets.iter().any(|pattern| pattern.matches(&row.target)))
+            && (hosts.is_empty() || hosts.iter().any(|host| host.matches(host_of(&row.target))))
+            && (pages.is_empty()
+                || referrers().any(|page| pages.iter().any(|pattern| pattern.matches(page))))
+            && search.iter().all(|word| {
+                target.contains(word) || referrers().any(|page| page.to_lowercase().contains(word))
+            })
+    };
+    let row = |arrival: Arrival| {
+        let target = site.target(&arrival.path);
+        ArrivalRow { arrival, target, carried: None, now: None }
+    };
+    found.into_iter().map(row).filter(fits).collect()
+}
+
+/// By what it answers now.
+fn fits_now(row: &ArrivalRow, args: &ArrivalsArgs, selection: &Selection) -> bool {
+    let Some(now) = &row.now else { return true };
+    let verdict = selection.verdicts.contains(&now.verdict);
+    let cause = selection.causes.is_empty()
+        || now.cause.is_some_and(|cause| selection.causes.contains(&cause));
+    verdict && cause && args.ask
+}
+
+/// Adds which pages link there: under any of the names that the site has.
+fn carry(rows: &mut [ArrivalRow], reader: &Reader, run: &RunInfo) -> Result<(), Failure> {
+    let mut wanted = HashSet::new();
+    let forms: Vec<Vec<String>> = rows.iter().map(|row| forms(&row.target)).collect();
+    wanted.extend(forms.iter().flatten().cloned());
+    let carried = reader.open_run(run.clone())?.carried(&wanted)?;
+    for (row, forms) in rows.iter_mut().zip(forms) {
+        let of_form = forms.iter().filter_map(|form| carried.get(form));
+        row.carried = of_form
+            .cloned()
+            .reduce(|one, other| Carried { pages: one.pages + other.pages, first: one.first });
+    }
+    Ok(())
+}
+
+/// An address by http and https, with `www.` and without.
+fn forms(target: &str) -> Vec<String> {
+    let Ok(url) = Url::parse(target) else { return vec![target.to_owned()] };
+    let host = url.host_str().unwrap_or_default().to_owned();
+    let twin = match host.strip_prefix("www.") {
+        Some(bare) => bare.to_owned(),
+        None => format!("www.{host}"),
+    };
+    let mut forms = Vec::new();
+    for scheme in ["https", "http"] {
+        for host in [&host, &twin] {
+            let mut form = url.clone();
+            if form.set_host(Some(host)).is_ok() && form.set_scheme(scheme).is_ok() {
+                forms.push(form.into());
+            }
+        }
+    }
+    forms
+}
+
+/// Asks each address now. Gives whether that was stopped.
+fn ask(
+    rows: &mut [ArrivalRow],
+    args: &ArrivalsArgs,
+    everywhere: &Everywhere,
+    config: &Config,
+    site: &Site,
+) -> Result<bool, Failure> {
+    let folder = TempDir::with_prefix("rummage-arrivals-")
+        .map_err(|why| Failure::System { what: "no temporary folder", why })?;
+    let store = folder.path().join("asked.db");
+    let entries = (1u32..).zip(rows.iter());
+    let entries = entries.map(|(line, row)| Entry { written: row.target.clone(), line });
+    let list = List { entries: entries.collect(), faults: Vec::new() };
+    let url = Url::parse("file:///arrivals").expect("it is plain");
+    let lists = vec![(url.clone(), Document::Read(Box::new(list.reading())))];
+    let settled = config.settled(site.section.as_deref());
+    let asking = Asking { at: None, ..args.asking.clone().or(settled.asking) };
+    let pass = Pass::probe(&store, lists, site.start.as_ref(), &asking, config)?;
+    let mut teller = Teller::new(everywhere, url.to_string(), None).without_head();
+    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
+    teller.finish();
+    let ended = ended?;
+    if ended.run == 0 {
+        return Ok(true);
+    }
+    let reader = Reader::open(&store)?;
+    let run = reader.open_run(reader.run(ended.run)?)?;
+    let mut answers: HashMap<u32, Outcome> = HashMap::new();
+    let all = Selection::all();
+    let sift = run.sift(&all)?;
+    sift.for_each(|found| {
+        let row = sift.row(found)?;
+        answers.insert(row.line, row.outcome);
+        Ok::<_, StoreError>(())
+    })?;
+    for (line, row) in (1u32..).zip(rows.iter_mut()) {
+        row.now = answers.remove(&line);
+    }
+    Ok(ended.state != rummage_store::RunState::Finished)
+}
+
+fn named(log: &str) -> &str {
+    if log == "-" { "standard input" } else { log }
+}
+
+/// Reads a log, a line at a time. Gives whether some of it could not be read.
+fn read(log: &str, into: &mut Arrivals, everywhere: &Everywhere) -> Result<bool, Failure> {
+    let cannot = |why: io::Error| Failure::Usage {
+        what: format!("{} cannot be read: {why}", safe(log)),
+        hint: "Give an access log, or - for standard input.".to_owned(),
+    };
+    let source: Box<dyn Read> = match log {
+        "-" => Box::new(io::stdin()),
+        log => Box::new(File::open(log).map_err(cannot)?),
+    };
+    let mut source = BufReader::with_capacity(256 * 1024, source);
+    let is_packed = source.fill_buf().map_err(cannot)?.starts_with(&[0x1f, 0x8b]);
+    let mut lines: Box<dyn BufRead> = if is_packed {
+        Box::new(BufReader::with_capacity(256 * 1024, MultiGzDecoder::new(source)))
+    } else {
+        Box::new(source)
+    };
+    let before = into.lines;
+    let (mut number, mut line) = (0, Vec::new());
+    loop {
+        line.clear();
+        number += 1;
+        match (&mut lines).take(LONGEST).read_until(b'\n', &mut line) {
+            Ok(0) => break,
+            Ok(_) => into.handle_line(number, &line),
+            Err(why) => {
+                let what = if is_packed { "its gzip ends early" } else { "it breaks off" };
+                let mut err = output::stderr(everywhere.color);
+                let log = safe(named(log));
+                let _ =
+                    writeln!(err, "{log}, line {number}: {what} ({why}); what came before counts");
+                return Ok(true);
+            }
+        }
+        if line.len() as u64 == LONGEST && !line.ends_with(b"\n") {
+            skip_line(&mut *lines);
+        }
+    }
+    if into.lines == before {
+        let mut err = output::stderr(everywhere.color);
+        let _ = writeln!(err, "{} is empty", safe(named(log)));
+        return Ok(true);
+    }
+    Ok(false)
+}
+
+/// Reads on to the end of a line, and keeps nothing of it.
+fn skip_line(lines: &mut dyn BufRead) {
+    loop {
+        let Ok(some) = lines.fill_buf() else { return };
+        if some.is_empty() {
+            return;
+        }
+        let (end, is_end) = match some.iter().position(|octet| *octet == b'\n') {
+            Some(end) => (end + 1, true),
+            None => (some.len(), false),
+        };
+        lines.consume(end);
+        if is_end {
+            return;
+        }
+    }
+}
+
+/// Says which lines are none of a log. Gives whether that is so of all of them.
+fn tell_malformed(gathered: &Arrivals, everywhere: &Everywhere) -> bool {
+    if gathered.malformed == 0 {
+        return false;
+    }
+    let mut err = output::stderr(everywhere.color);
+    for (number, text) in &gathered.samples {
+        let _ = writeln!(err, "line {number} is none of an access log: {}", safe(text));
+    }
+    let more = gathered.malformed - gathered.samples.len() as u64;
+    if more > 0 {
+        let _ = writeln!(err, "and {} more", rummage_view::count(more));
+    }
+    if gathered.malformed == gathered.lines {
+        let _ = writeln!(err, "no line is one of Common or Combined Log Format");
+        return true;
+    }
+    false
+}
+
+fn show(
+    args: &ArrivalsArgs,
+    everywhere: &Everywhere,
+    head: &ArrivalsHead,
+    rows: &[ArrivalRow],
+    listing: &Listing,
+) -> Result<(), Failure> {
+    let format = args.showing.format()?;
+    let separator = args.showing.csv_separator;
+    let write = |out: &mut dyn Write| write(out, format, separator, head, rows, listing);
+    let file = args.showing.output.as_deref().filter(|file| file.as_os_str() != "-");
+    let shown = match file {
+        None => {
+            let mut out = output::buffered(output::stdout(everywhere.color));
+            let shown = write(&mut out)?;
+            out.flush().map_err(ViewError::from)?;
+            shown
+        }
+        Some(file) => findings::to_file(file, write)?,
+    };
+    findings::tell_cut(shown, everywhere);
+    Ok(())
+}
+
+fn write(
+    out: &mut dyn Write,
+    format: Format,
+    separator: u8,
+    head: &ArrivalsHead,
+    rows: &[ArrivalRow],
+    listing: &Listing,
+) -> Result<Option<Shown>, ViewError> {
+    let limit = listing.limit;
+    match format {
+        Format::Text => {
+            rummage_view::arrivals(out, head, rows, limit, listing.verbose)?;
+            Ok(None)
+        }
+        Format::Md => {
+            rummage_view::arrival_markdown(out, head, rows, limit)?;
+            Ok(None)
+        }
+        Format::Json => rummage_view::arrival_json(out, rows, limit).map(Some),
+        Format::Jsonl => rummage_view::arrival_rows(out, rows, limit, RowFormat::Jsonl).map(Some),
+        Format::Csv => {
+            rummage_view::arrival_rows(out, rows, limit, RowFormat::Csv(separator)).map(Some)
+        }
+    }
+}

@@ -1,0 +1,155 @@
+//! One line of an access log: Common Log Format, or Combined with referrer and agent.
+
+use jiff::civil::{Date, Time};
+use jiff::tz::Offset;
+
+use crate::due::Seconds;
+
+/// What a line says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Line<'a> {
+    /// When, in seconds since 1970.
+    pub at: Seconds,
+    /// Path and query, as they were sent.
+    pub path: &'a [u8],
+    /// The status of the answer.
+    pub status: u16,
+    /// `Referer`, where the line has it.
+    pub referrer: Option<&'a [u8]>,
+    /// `User-Agent`, where the line has it.
+    pub agent: Option<&'a [u8]>,
+}
+
+/// Reads a line: `… [28/Nov/2026:06:00:00 +0000] "GET /x HTTP/1.1" 404 512 "…" "…"`. What
+/// stands before the time, such as a virtual host, does not matter. `None` for what is no such
+/// line.
+#[must_use]
+pub fn parse(line: &[u8]) -> Option<Line<'_>> {
+    let open = memchr::memchr(b'[', line)?;
+    let close = open + memchr::memchr(b']', &line[open..])?;
+    let at = time(&line[open + 1..close])?;
+    let (request, rest) = quoted(&line[close + 1..])?;
+    let mut words = rest.split(|octet| *octet == b' ').filter(|word| !word.is_empty());
+    let status = number(words.next()?)?;
+    let status = u16::try_from(status).ok().filter(|status| (100..1000).contains(status))?;
+    let octets = words.next()?;
+    let is_size = octets == b"-" || number(octets).is_some();
+    if !is_size {
+        return None;
+    }
+    let (referrer, rest) = quoted(rest).map_or((None, rest), |(text, rest)| (Some(text), rest));
+    let agent = quoted(rest).map(|(text, _)| text);
+    Some(Line { at, path: path(request)?, status, referrer, agent })
+}
+
+/// The next text in quotes, and what stands behind it. `\"` ends none.
+fn quoted(octets: &[u8]) -> Option<(&[u8], &[u8])> {
+    let start = memchr::memchr(b'"', octets)? + 1;
+    let mut at = start;
+    loop {
+        at += memchr::memchr2(b'"', b'\\', &octets[at..])?;
+        if octets[at] == b'"' {
+            return Some((&octets[start..at], &octets[at + 1..]));
+        }
+        at = (at + 2).min(octets.len());
+    }
+}
+
+/// The path of `GET /x HTTP/1.1`; of a whole address what stands behind the host.
+fn path(request: &[u8]) -> Option<&[u8]> {
+    let mut words = request.split(|octet| *octet == b' ');
+    let method = words.next()?;
+    let target = words.next()?;
+    if method.is_empty() || !method.iter().all(u8::is_ascii_uppercase) {
+        return None;
+    }
+    if target.starts_with(b"/") {
+        return Some(target);
+    }
+    let after = target.windows(3).position(|three| three == b"://")? + 3;
+    let slash = memchr::memchr(b'/', &target[after..])?;
+    Some(&target[after + slash..])
+}
+
+fn number(octets: &[u8]) -> Option<u64> {
+    let is_number =
+        !octets.is_empty() && octets.len() < 19 && octets.iter().all(u8::is_ascii_digit);
+    is_number.then(|| octets.iter().fold(0, |sum, octet| sum * 10 + u64::from(octet - b'0')))
+}
+
+/// `28/Nov/2026:06:00:00 +0100`
+fn time(text: &[u8]) -> Option<Seconds> {
+    const MONTHS: [&[u8]; 12] = [
+        b"Jan", b"Feb", b"Mar", b"Apr", b"May", b"Jun", b"Jul", b"Aug", b"Sep", b"Oct", b"Nov",
+        b"Dec",
+    ];
+    let part = |from: usize, to: usize| {
+        number(text.get(from..to)?).and_then(|number| i64::try_from(number).ok())
+    };
+    let month = text.get(3..6)?;
+    let month = MONTHS.iter().position(|known| *known == month)?;
+    let month = i64::try_from(month).ok()? + 1;
+    let (day, year) = (part(0, 2)?, part(7, 11)?);
+    let (hour, minute, second) = (part(12, 14)?, part(15, 17)?, part(18, 20)?);
+    let is_time = hour < 24 && minute < 60 && second < 61;
+    let zone = match (text.get(21)?, part(22, 24), part(24, 26)) {
+        (b'+', Some(hours), Some(minutes)) => hours * 3600 + minutes * 60,
+        (b'-', Some(hours), Some(minutes)) => -(hours * 3600 + minutes * 60),
+        _ => return None,
+    };
+    let date =
+        Date::new(i16::try_from(year).ok()?, i8::try_from(month).ok()?, i8::try_from(day).ok()?);
+    let midnight = Offset::UTC.to_timestamp(date.ok()?.to_datetime(Time::midnight())).ok()?;
+    let of_day = hour * 3600 + minute * 60 + second;
+    is_time.then(|| midnight.as_second() + of_day - zone)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn both_formats_are_read_with_a_virtual_host_or_without() {
+        let common =
+            b"192.0.2.1 - ada [10/Oct/2000:13:55:36 -0700] \"GET /x?y=1 HTTP/1.0\" 404 2326";
+        let line = parse(common).expect("it is a line");
+        assert_eq!((line.at, line.path, line.status), (971_211_336, &b"/x?y=1"[..], 404));
+        assert_eq!((line.referrer, line.agent), (None, None));
+        let combined = b"www.a.test:443 ::1 - - [28/Feb/2024:23:59:59 +0000] \"GET http://a.test/z HTTP/1.1\" \
+            410 - \"https://b.test/\" \"An \\\"odd\\\" agent\"";
+        let line = parse(combined).expect("it is a line");
+        assert_eq!((line.at, line.path, line.status), (1_709_164_799, &b"/z"[..], 410));
+        assert_eq!(line.referrer, Some(&b"https://b.test/"[..]));
+        assert_eq!(line.agent, Some(&b"An \\\"odd\\\" agent"[..]));
+    }
+
+    #[test]
+    fn what_is_no_line_is_none() {
+        for text in [
+            "",
+            "hello",
+            "1.2.3.4 - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1\"",
+            "1.2.3.4 - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1\" 40 5",
+            "1.2.3.4 - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1\" 404 x",
+            "1.2.3.4 - - [28/Foo/2026:06:00:00 +0000] \"GET /x HTTP/1.1\" 404 5",
+            "1.2.3.4 - - [28/Nov/2026:06:00:00] \"GET /x HTTP/1.1\" 404 5",
+            "1.2.3.4 - - [28/Nov/2026:06:00:00 +0000] \"\\x16\\x03\\x01\" 400 5",
+            "1.2.3.4 - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1 404 5",
+        ] {
+            assert_eq!(parse(text.as_bytes()), None, "{text}");
+        }
+    }
+
+    proptest! {
+        /// Nothing that stands in a log brings it down.
+        #[test]
+        fn any_octets_are_a_line_or_none(octets in prop::collection::vec(any::<u8>(), 0..200)) {
+            let _ = parse(&octets);
+            let mut line = b"h - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1\" 404 5 ".to_vec();
+            line.extend(&octets);
+            prop_assert!(parse(&line).is_some_and(|line| line.status == 404));
+        }
+    }
+}

@@ -1,0 +1,301 @@
+//! What visitors asked for and did not get, from the lines of access logs.
+//!
+//! An [`Arrivals`] takes lines and keeps, by address, how often it was missing, for whom, and
+//! where they came from. It knows Common and Combined Log Format, with the name of a virtual
+//! host before it or not.
+
+mod line;
+
+use std::collections::HashMap;
+
+use url::Url;
+
+use crate::due::Seconds;
+use crate::query::QueryRule;
+use crate::scope::Bounds;
+
+pub use line::{Line, parse};
+
+/// Of each address, so many different referrers are kept apart; others are counted.
+const REFERRERS: usize = 100;
+
+/// Lines that could not be read and are kept to be shown.
+const SHOWN: usize = 3;
+
+/// Words in the name of a robot, in small letters.
+const ROBOTS: [&str; 21] = [
+    "bot",
+    "crawl",
+    "spider",
+    "curl/",
+    "wget/",
+    "python",
+    "java/",
+    "go-http",
+    "libwww",
+    "perl",
+    "ruby",
+    "php/",
+    "headless",
+    "monitor",
+    "scan",
+    "fetch",
+    "preview",
+    "feed",
+    "archiv",
+    "rummage",
+    "http-client",
+];
+
+/// An address that was asked for in vain.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Arrival {
+    /// Path and query, as the site's rule for queries has it.
+    pub path: String,
+    /// The last status that was no success.
+    pub status: u16,
+    /// Requests in vain.
+    pub hits: u64,
+    /// How many of them were made by robots, as far as they say so.
+    pub robots: u64,
+    /// When it was asked for in vain first and last, in seconds since 1970.
+    pub first: Seconds,
+    /// See [`first`](Arrival::first).
+    pub last: Seconds,
+    /// When it was last asked for with success.
+    pub fine_at: Option<Seconds>,
+    /// Pages of the site itself that led there, and how often.
+    pub own: HashMap<String, u64>,
+    /// Pages of others.
+    pub others: HashMap<String, u64>,
+    /// Requests that said no referrer, or one of too many.
+    pub from_nowhere: u64,
+}
+
+impl Arrival {
+    /// Requests of people, as far as is known.
+    #[must_use]
+    pub fn people(&self) -> u64 {
+        self.hits - self.robots
+    }
+
+    /// It was served after it had been missing: it has healed.
+    #[must_use]
+    pub fn is_over(&self) -> bool {
+        self.fine_at.is_some_and(|at| at > self.last)
+    }
+}
+
+/// Takes the lines of access logs. See the [module](self).
+#[derive(Debug)]
+pub struct Arrivals {
+    bounds: Option<Bounds>,
+    query: QueryRule,
+    found: HashMap<String, Arrival>,
+    /// Lines that were read.
+    pub lines: u64,
+    /// Lines that could not be read.
+    pub malformed: u64,
+    /// The first of them, with their numbers.
+    pub samples: Vec<(u64, String)>,
+    /// The first and last time in the logs.
+    pub span: Option<(Seconds, Seconds)>,
+}
+
+impl Arrivals {
+    /// For the site that begins at this address, if it is known; `query`: what becomes of
+    /// queries.
+    #[must_use]
+    pub fn new(start: Option<&Url>, query: QueryRule) -> Arrivals {
+        Arrivals {
+            bounds: start.map(|start| Bounds::around(start, &[])),
+            query,
+            found: HashMap::new(),
+            lines: 0,
+            malformed: 0,
+            samples: Vec::new(),
+            span: None,
+        }
+    }
+
+    /// Takes a line; `number` is that in its file, from 1. Empty lines say nothing.
+    pub fn handle_line(&mut self, number: u64, octets: &[u8]) {
+        let octets = octets.trim_ascii();
+        if octets.is_empty() {
+            return;
+        }
+        self.lines += 1;
+        match parse(octets) {
+            Some(line) => self.take(&line),
+            None => {
+                self.malformed += 1;
+                if self.samples.len() < SHOWN {
+                    let start = &octets[..octets.len().min(200)];
+                    self.samples.push((number, String::from_utf8_lossy(start).into_owned()));
+                }
+            }
+        }
+    }
+
+    fn take(&mut self, line: &Line<'_>) {
+        let (first, last) = self.span.unwrap_or((line.at, line.at));
+        self.span = Some((first.min(line.at), last.max(line.at)));
+        let is_missing = matches!(line.status, 404 | 410 | 500..=599);
+        if !is_missing {
+            // Most lines end here: what was never missing is not looked at again.
+            if self.found.is_empty() || !(200..400).contains(&line.status) {
+                return;
+            }
+            let path = self.path(line.path);
+            if let Some(arrival) = self.found.get_mut(&path) {
+                arrival.fine_at = arrival.fine_at.max(Some(line.at));
+            }
+            return;
+        }
+        let path = self.path(line.path);
+        let is_robot = is_robot(line.agent);
+        let referrer = line.referrer.filter(|referrer| *referrer != b"-" && !referrer.is_empty());
+        let referrer = referrer.map(|referrer| String::from_utf8_lossy(referrer).into_owned());
+        let is_own = referrer.as_deref().is_some_and(|referrer| self.is_own(referrer));
+        let arrival = self.found.entry(path.clone()).or_insert_with(|| Arrival {
+            path,
+            status: line.status,
+            hits: 0,
+            robots: 0,
+            first: line.at,
+            last: line.at,
+            fine_at: None,
+            own: HashMap::new(),
+            others: HashMap::new(),
+            from_nowhere: 0,
+        });
+        arrival.hits += 1;
+        arrival.robots += u64::from(is_robot);
+        if line.at >= arrival.last {
+            (arrival.last, arrival.status) = (line.at, line.status);
+        }
+        arrival.first = arrival.first.min(line.at);
+        let list = if is_own { &mut arrival.own } else { &mut arrival.others };
+        match referrer {
+            Some(referrer) if list.len() < REFERRERS || list.contains_key(&referrer) => {
+                *list.entry(referrer).or_default() += 1;
+            }
+            _ => arrival.from_nowhere += 1,
+        }
+    }
+
+    /// Whether a page is one of the site.
+    fn is_own(&self, referrer: &str) -> bool {
+        let Some(bounds) = &self.bounds else { return false };
+        Url::parse(referrer).is_ok_and(|url| bounds.is_own(&url))
+    }
+
+    /// A path as the rule for queries has it.
+    fn path(&self, path: &[u8]) -> String {
+        let path = String::from_utf8_lossy(path);
+        if self.query == QueryRule::Keep || !path.contains('?') {
+            return path.into_owned();
+        }
+        let Ok(mut url) = Url::parse("http://a.invalid").and_then(|base| base.join(&path)) else {
+            return path.into_owned();
+        };
+        self.query.apply(&mut url);
+        url[url::Position::BeforePath..url::Position::AfterQuery].to_owned()
+    }
+
+    /// What was asked for in vain: what people missed most first, then robots.
+    #[must_use]
+    pub fn finish(self) -> Vec<Arrival> {
+        let mut found: Vec<Arrival> = self.found.into_values().collect();
+        found.sort_by(|a, b| (b.people(), b.hits, &a.path).cmp(&(a.people(), a.hits, &b.path)));
+        found
+    }
+}
+
+/// Whether a program that asks says that it is a robot, or nothing.
+fn is_robot(agent: Option<&[u8]>) -> bool {
+    // Common Log Format does not say who asks.
+    let Some(agent) = agent else { return false };
+    if agent.is_empty() || agent == b"-" {
+        return true;
+    }
+    let agent = String::from_utf8_lossy(agent).to_ascii_lowercase();
+    ROBOTS.iter().any(|word| agent.contains(word))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn gathered(query: QueryRule, log: &str) -> (Arrivals, Vec<Arrival>) {
+        let start = Url::parse("https://www.a.test/").expect("it is an address");
+        let mut arrivals = Arrivals::new(Some(&start), query);
+        let mut again = Arrivals::new(Some(&start), arrivals.query.clone());
+        for (number, line) in (1..).zip(log.lines()) {
+            arrivals.handle_line(number, line.as_bytes());
+            again.handle_line(number, line.as_bytes());
+        }
+        (arrivals, again.finish())
+    }
+
+    fn line(path: &str, status: u16, referrer: &str, agent: &str, second: u32) -> String {
+        format!(
+            "192.0.2.1 - - [28/Nov/2026:06:00:{second:02} +0000] \"GET {path} HTTP/1.1\" {status} 9 \
+             \"{referrer}\" \"{agent}\"\n"
+        )
+    }
+
+    const PERSON: &str = "Mozilla/5.0 (X11; Linux) Firefox/140";
+
+    #[test]
+    fn what_is_missing_is_counted_by_who_asks_and_whence() {
+        let log = line("/old", 404, "http://a.test/visit/", PERSON, 1)
+            + &line("/old", 404, "https://www.a.test/visit/", PERSON, 2)
+            + &line("/old", 404, "https://blog.test/", PERSON, 3)
+            + &line("/old", 404, "-", "ExampleBot/2.0", 4)
+            + &line("/", 200, "-", PERSON, 5)
+            + &line("/gone", 410, "-", "-", 6)
+            + &line("/slow", 503, "-", PERSON, 7)
+            + &line("/denied", 403, "-", PERSON, 8);
+        let (_, found) = gathered(QueryRule::Keep, &log);
+        let counts: Vec<(&str, u16, u64, u64)> = found
+            .iter()
+            .map(|one| (one.path.as_str(), one.status, one.people(), one.robots))
+            .collect();
+        assert_eq!(counts, [("/old", 404, 3, 1), ("/slow", 503, 1, 0), ("/gone", 410, 0, 1)]);
+        let old = &found[0];
+        assert_eq!(old.own.values().sum::<u64>(), 2, "the twin is ours");
+        assert_eq!((old.others["https://blog.test/"], old.from_nowhere), (1, 1));
+        assert_eq!(old.last - old.first, 3);
+    }
+
+    #[test]
+    fn what_is_served_later_has_healed() {
+        let log = line("/x", 404, "-", PERSON, 1)
+            + &line("/x", 200, "-", PERSON, 2)
+            + &line("/y", 200, "-", PERSON, 3)
+            + &line("/y", 404, "-", PERSON, 4);
+        let (_, found) = gathered(QueryRule::Keep, &log);
+        let over: Vec<(&str, bool)> =
+            found.iter().map(|one| (one.path.as_str(), one.is_over())).collect();
+        assert_eq!(over, [("/x", true), ("/y", false)]);
+    }
+
+    #[test]
+    fn queries_are_folded_as_the_site_has_it() {
+        let log =
+            line("/x?session=1", 404, "-", PERSON, 1) + &line("/x?session=2", 404, "-", PERSON, 2);
+        assert_eq!(gathered(QueryRule::Keep, &log).1.len(), 2);
+        let folded = gathered(QueryRule::Drop, &log).1;
+        assert_eq!((folded.len(), folded[0].path.as_str(), folded[0].hits), (1, "/x", 2));
+    }
+
+    #[test]
+    fn malformed_lines_are_counted_and_the_first_kept() {
+        let log = format!("one\n\ntwo\n{}three\nfour\n", line("/x", 404, "-", PERSON, 1));
+        let (arrivals, found) = gathered(QueryRule::Keep, &log);
+        assert_eq!((arrivals.lines, arrivals.malformed, found.len()), (5, 4, 1));
+        let numbers: Vec<u64> = arrivals.samples.iter().map(|(number, _)| *number).collect();
+        assert_eq!(numbers, [1, 3, 5]);
+    }
+}

@@ -1,0 +1,92 @@
+//! What people have at hand beside the live site: a folder of built pages before a launch, a
+//! spreadsheet of addresses from a colleague, an access log of the museum's server. Each has
+//! its truth.
+
+mod built;
+mod log;
+
+use std::io;
+use std::path::Path;
+
+pub use built::{BUILT_TRUTH, BUILT_UNREACHED, built};
+pub use log::{ARRIVED, Arrived, access_log};
+
+/// A spreadsheet that a colleague sent, as it left their office program.
+#[must_use]
+pub fn addresses() -> String {
+    let mut csv = "\u{feff}No.;What;Address;Remark\r\n".to_owned();
+    for (number, (what, address, remark, ..)) in (1..).zip(ADDRESSES) {
+        let remark = if remark.contains([';', '"', '\n']) {
+            format!("\"{}\"", remark.replace('"', "\"\""))
+        } else {
+            (*remark).to_owned()
+        };
+        csv += &format!("{number};{what};{address};{remark}\r\n");
+    }
+    csv
+}
+
+/// What, address, remark; verdict, cause, status (0 for none) of each row.
+pub type Row = (&'static str, &'static str, &'static str, &'static str, &'static str, u16);
+
+/// The rows of [`addresses`], with the truth about each.
+pub const ADDRESSES: &[Row] = &[
+    ("Home page", "https://www.ashlock-canal.test/", "", "sound", "", 200),
+    ("Visit", "www.ashlock-canal.test/visit/", "no scheme; seen so on a leaflet", "sound", "", 200),
+    ("Rota", "https://www.ashlock-canal.test/volunteers/rota.html", "", "broken", "not-found", 404),
+    (
+        "Rota",
+        "https://www.ashlock-canal.test/volunteers/rota.html",
+        "the same \"again\"",
+        "broken",
+        "not-found",
+        404,
+    ),
+    (
+        "First newsletter",
+        "https://www.ashlock-canal.test/newsletter/1998-01.pdf",
+        "",
+        "broken",
+        "gone",
+        410,
+    ),
+    ("Timetable", "http://trains.westshire.test/timetable", "", "moved", "moved-permanently", 200),
+    ("Trains today", "http://trains.westshire.test/today", "", "sound", "redirected", 200),
+    (
+        "Canal plans",
+        "http://archive.westshire.test/canals/ashlock/plans",
+        "",
+        "broken",
+        "gone",
+        410,
+    ),
+    ("Reviews", "http://reviews.daytrips.test/ashlock", "", "doubtful", "access-refused", 403),
+    (
+        "Society",
+        "http://ironwork-society.test/members/",
+        "members only",
+        "doubtful",
+        "login-needed",
+        401,
+    ),
+    ("Old museum", "http://ashlock-museum.test/", "name given up in 2019", "broken", "nxdomain", 0),
+    ("Boatyard", "http://boatyard.hollin-wharf.test/", "", "broken", "connection-refused", 0),
+    ("Typing error", "htp://boats.hollin-wharf.test/", "", "broken", "malformed-url", 0),
+    ("Telephone", "ask Mrs Lomax", "", "broken", "malformed-url", 0),
+];
+
+/// Writes all of it into a folder: `public/`, `addresses.csv`, `access.log`.
+///
+/// # Errors
+/// When the folder cannot be written to.
+pub fn write_handed(folder: &Path) -> io::Result<()> {
+    for (name, octets) in built() {
+        let path = folder.join("public").join(name);
+        if let Some(parent) = path.parent() {
+            std::fs::create_dir_all(parent)?;
+        }
+        std::fs::write(path, octets)?;
+    }
+    std::fs::write(folder.join("addresses.csv"), addresses())?;
+    std::fs::write(folder.join("access.log"), access_log())
+}

@@ -1,0 +1,342 @@
+//! What visitors asked for in vain: for reading, and as rows for other programs.
+
+use std::io::Write;
+
+use jiff::Timestamp;
+use rummage_core::arrivals::Arrival;
+use rummage_core::due::Seconds;
+use rummage_store::{Carried, Outcome};
+
+use crate::ViewError;
+use crate::cells::{Cell, Row};
+use crate::listing::Sort;
+use crate::number::{count, counted};
+use crate::rows::{self, RowFormat, Shown};
+use crate::safe::{safe, shorten};
+use crate::style::{self, FAINT, STRONG};
+use crate::text::says;
+use crate::when::day;
+
+/// Addresses are shown up to so many characters.
+const LONGEST: usize = 300;
+/// Of referrers, so many are shown.
+const REFERRERS: usize = 3;
+
+/// The columns of rows.
+pub const ARRIVAL_COLUMNS: &[&str] = &[
+    "status",
+    "target",
+    "hits",
+    "people",
+    "robots",
+    "first_at",
+    "last_at",
+    "served_at",
+    "own_referrers",
+    "other_referrers",
+    "without_referrer",
+    "linked_pages",
+    "page",
+    "line",
+    "verdict",
+    "cause",
+    "status_now",
+    "final",
+];
+
+/// An address that was asked for in vain, with what else is known of it.
+#[derive(Debug)]
+pub struct ArrivalRow {
+    /// What the logs say.
+    pub arrival: Arrival,
+    /// The address.
+    pub target: String,
+    /// The links to it, as the store knows them.
+    pub carried: Option<Carried>,
+    /// What it answers now, where it was asked.
+    pub now: Option<Outcome>,
+}
+
+impl ArrivalRow {
+    /// It was served after it had been missing, or is well now.
+    #[must_use]
+    pub fn is_over(&self) -> bool {
+        use rummage_core::verdict::Verdict::{Moved, Sound};
+        match &self.now {
+            Some(now) => matches!(now.verdict, Sound | Moved),
+            None => self.arrival.is_over(),
+        }
+    }
+
+    fn row(&self) -> Row {
+        let arrival = &self.arrival;
+        let text = |text: String| Cell::Text(text);
+        let maybe = |text: Option<String>| text.map_or(Cell::Nothing, Cell::Text);
+        let now = self.now.as_ref();
+        Row::new(
+            ARRIVAL_COLUMNS,
+            vec![
+                Cell::Number(arrival.status.into()),
+                text(self.target.clone()),
+                Cell::Number(arrival.hits),
+                Cell::Number(arrival.people()),
+                Cell::Number(arrival.robots),
+                text(utc(arrival.first)),
+                text(utc(arrival.last)),
+                maybe(arrival.fine_at.map(utc)),
+                Cell::List(ranked(&arrival.own)),
+                Cell::List(ranked(&arrival.others)),
+                Cell::Number(arrival.from_nowhere),
+                Cell::Number(self.carried.as_ref().map_or(0, |carried| carried.pages)),
+                maybe(self.carried.as_ref().map(|carried| carried.first.0.clone())),
+                self.carried
+                    .as_ref()
+                    .map_or(Cell::Nothing, |carried| Cell::Number(carried.first.1.into())),
+                maybe(now.map(|now| now.verdict.as_str().to_owned())),
+                maybe(now.and_then(|now| now.cause).map(|cause| cause.as_str().to_owned())),
+                now.and_then(|now| now.status)
+                    .map_or(Cell::Nothing, |status| Cell::Number(status.into())),
+                maybe(now.and_then(|now| now.last.clone())),
+            ],
+        )
+    }
+}
+
+/// What stands above the arrivals.
+#[derive(Debug, Clone)]
+pub struct ArrivalsHead {
+    /// The names of the logs.
+    pub logs: Vec<String>,
+    /// Lines that were read.
+    pub lines: u64,
+    /// Those that are none of an access log.
+    pub malformed: u64,
+    /// From when to when.
+    pub span: Option<(Seconds, Seconds)>,
+    /// The run whose links are known.
+    pub run: Option<i64>,
+}
+
+/// Writes arrivals for reading: what is still missing first, what has healed apart.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn arrivals(
+    out: &mut dyn Write,
+    head: &ArrivalsHead,
+    rows: &[ArrivalRow],
+    limit: Option<usize>,
+    verbose: bool,
+) -> Result<(), ViewError> {
+    let names: Vec<String> = head.logs.iter().map(|name| safe(name).to_string()).collect();
+    write!(out, "{STRONG}{}{STRONG:#}", names.join(", "))?;
+    let span = head.span.map(|(first, last)| format!(", {}", days(first, last)));
+    let lines = counted(head.lines, "line", "lines");
+    writeln!(out, "  {FAINT}{lines}{}{FAINT:#}", span.unwrap_or_default())?;
+    if head.malformed > 0 {
+        let lines = counted(head.malformed, "line is", "lines are");
+        writeln!(out, "{lines} none of an access log, and left out")?;
+    }
+    let (over, missing): (Vec<_>, Vec<_>) = rows.iter().partition(|row| row.is_over());
+    let sum = |of: fn(&Arrival) -> u64| missing.iter().map(|row| of(&row.arrival)).sum::<u64>();
+    writeln!(
+        out,
+        "{} missing: {} by people, {} by robots",
+        counted(missing.len() as u64, "address is", "addresses are"),
+        counted(sum(Arrival::people), "request", "requests"),
+        count(sum(|arrival| arrival.robots)),
+    )?;
+    if !over.is_empty() {
+        writeln!(
+            out,
+            "{} healed since",
+            counted(over.len() as u64, "address has", "addresses have")
+        )?;
+    }
+    let most = limit.unwrap_or(usize::MAX);
+    for row in missing.iter().take(most) {
+        block(out, head, row, verbose)?;
+    }
+    let more = missing.len().saturating_sub(most) as u64;
+    if more > 0 {
+        writeln!(out, "\n{FAINT}and {} more: --limit{FAINT:#}", count(more))?;
+    }
+    if !over.is_empty() {
+        writeln!(out, "\n{STRONG}healed{STRONG:#}")?;
+    }
+    for row in over.iter().take(most) {
+        let target = safe(&shorten(&row.target, LONGEST)).to_string();
+        writeln!(out, "  {target}  {FAINT}{}{FAINT:#}", healed(row))?;
+    }
+    Ok(())
+}
+
+fn healed(row: &ArrivalRow) -> String {
+    let was = format!("{} up to {}", row.arrival.status, date(row.arrival.last));
+    match &row.now {
+        Some(now) => match now.moved_to.as_ref().or(now.last.as_ref()) {
+            Some(to) if *to != row.target => {
+                format!("{was}; now leads to {}", safe(&shorten(to, LONGEST)))
+            }
+            _ => format!("{was}; answers now"),
+        },
+        None => format!("{was}; served {}", row.arrival.fine_at.map(date).unwrap_or_default()),
+    }
+}
+
+fn block(
+    out: &mut dyn Write,
+    head: &ArrivalsHead,
+    row: &ArrivalRow,
+    verbose: bool,
+) -> Result<(), ViewError> {
+    let ArrivalRow { arrival, target, carried, now } = row;
+    writeln!(out)?;
+    let people = counted(arrival.people(), "person", "people");
+    let robots = counted(arrival.robots, "robot", "robots");
+    let who = match (arrival.people(), arrival.robots) {
+        (0, _) => robots,
+        (_, 0) => people,
+        _ => format!("{people}, {robots}"),
+    };
+    let style = style::of(rummage_core::verdict::Verdict::Broken);
+    writeln!(
+        out,
+        "{style}{}{style:#}  {who}  {FAINT}{}{FAINT:#}",
+        arrival.status,
+        days(arrival.first, arrival.last)
+    )?;
+    writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(target, LONGEST)))?;
+    if let Some(now) = now {
+        let style = style::of(now.verdict);
+        writeln!(out, "  now {style}{}{style:#}  {}", now.verdict, says(now))?;
+    }
+    if let Some(Carried { pages, first: (page, line, column) }) = carried {
+        let pages = counted(*pages, "page", "pages");
+        let page = safe(&shorten(page, LONGEST)).to_string();
+        writeln!(out, "  linked from {pages}, first {page} {line}:{column}")?;
+    } else if let Some(run) = head.run {
+        writeln!(out, "  {FAINT}no page links there, as run {run} found it{FAINT:#}")?;
+    }
+    referrers(out, "from your pages", &arrival.own, verbose)?;
+    referrers(out, "from others", &arrival.others, verbose)?;
+    Ok(())
+}
+
+fn referrers(
+    out: &mut dyn Write,
+    what: &str,
+    list: &std::collections::HashMap<String, u64>,
+    verbose: bool,
+) -> Result<(), ViewError> {
+    if list.is_empty() {
+        return Ok(());
+    }
+    let most = if verbose { usize::MAX } else { REFERRERS };
+    let ranked = ranked(list);
+    let more = ranked.len().saturating_sub(most) as u64;
+    let told = |page: &String| {
+        let times = list.get(page).copied().unwrap_or_default();
+        let times = if times > 1 { format!(" ({})", count(times)) } else { String::new() };
+        format!("{}{times}", safe(&shorten(page, LONGEST)))
+    };
+    let shown: Vec<String> = ranked.iter().take(most).map(told).collect();
+    let more = if more > 0 { format!(", and {} more: -v", count(more)) } else { String::new() };
+    writeln!(out, "  {what}: {}{more}", shown.join(", "))?;
+    Ok(())
+}
+
+/// Referrers, the most frequent first.
+fn ranked(list: &std::collections::HashMap<String, u64>) -> Vec<String> {
+    let mut pages: Vec<(&String, u64)> = list.iter().map(|(page, times)| (page, *times)).collect();
+    pages.sort_by(|a, b| (b.1, a.0).cmp(&(a.1, b.0)));
+    pages.into_iter().map(|(page, _)| page.clone()).collect()
+}
+
+fn days(first: Seconds, last: Seconds) -> String {
+    let (first, last) = (date(first), date(last));
+    if first == last { first } else { format!("{first} to {last}") }
+}
+
+fn date(at: Seconds) -> String {
+    Timestamp::from_second(at).map(day).unwrap_or_default()
+}
+
+fn utc(at: Seconds) -> String {
+    Timestamp::from_second(at).map_or_else(|_| String::new(), |at| at.to_string())
+}
+
+/// Writes arrivals as rows.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn arrival_rows(
+    out: &mut dyn Write,
+    arrivals: &[ArrivalRow],
+    limit: Option<usize>,
+    format: RowFormat,
+) -> Result<Shown, ViewError> {
+    let all = arrivals.len();
+    let shown = all.min(limit.unwrap_or(usize::MAX));
+    let rows = arrivals.iter().take(shown).map(ArrivalRow::row);
+    rows::write_rows(out, ARRIVAL_COLUMNS, rows, format)?;
+    Ok(Shown { shown: shown as u64, all: all as u64 })
+}
+
+/// Writes arrivals as one JSON list.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn arrival_json(
+    out: &mut dyn Write,
+    arrivals: &[ArrivalRow],
+    limit: Option<usize>,
+) -> Result<Shown, ViewError> {
+    let all = arrivals.len();
+    let shown = all.min(limit.unwrap_or(usize::MAX));
+    let rows: Vec<Row> = arrivals.iter().take(shown).map(ArrivalRow::row).collect();
+    serde_json::to_writer_pretty(&mut *out, &rows).map_err(std::io::Error::from)?;
+    writeln!(out)?;
+    Ok(Shown { shown: shown as u64, all: all as u64 })
+}
+
+/// Writes arrivals as Markdown: a list with boxes to tick.
+///
+/// # Errors
+/// When the output cannot be written.
+pub fn arrival_markdown(
+    out: &mut dyn Write,
+    head: &ArrivalsHead,
+    arrivals: &[ArrivalRow],
+    limit: Option<usize>,
+) -> Result<(), ViewError> {
+    let names: Vec<&str> = head.logs.iter().map(String::as_str).collect();
+    writeln!(out, "# Missing, by {}\n", crate::markdown::text(&names.join(", ")))?;
+    let missing = arrivals.iter().filter(|row| !row.is_over());
+    for row in missing.take(limit.unwrap_or(usize::MAX)) {
+        let arrival = &row.arrival;
+        let target = crate::markdown::text(&shorten(&row.target, LONGEST));
+        let people = counted(arrival.people(), "person", "people");
+        writeln!(out, "- [ ] {}, {people}: {target}", arrival.status)?;
+        if let Some(carried) = &row.carried {
+            let (page, line, column) = &carried.first;
+            let page = crate::markdown::text(&shorten(page, LONGEST));
+            let pages = counted(carried.pages, "page", "pages");
+            writeln!(out, "  - linked from {pages}, first {page} {line}:{column}")?;
+        }
+        for page in ranked(&arrival.own).iter().take(REFERRERS) {
+            writeln!(out, "  - from {}", crate::markdown::text(&shorten(page, LONGEST)))?;
+        }
+    }
+    Ok(())
+}
+
+/// Sorts arrivals by a column.
+pub fn sort_arrivals(arrivals: &mut Vec<ArrivalRow>, sort: &Sort) {
+    let mut keyed: Vec<(Cell, ArrivalRow)> = std::mem::take(arrivals)
+        .into_iter()
+        .map(|row| (row.row().cell(&sort.key).clone(), row))
+        .collect();
+    keyed.sort_by(|one, other| rows::compare(&one.0, &other.0, sort));
+    arrivals.extend(keyed.into_iter().map(|(_, row)| row));
+}
