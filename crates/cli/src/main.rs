@@ -11,6 +11,7 @@ mod digests;
 mod failure;
 mod hours;
 mod inputs;
+mod netrc;
 mod output;
 mod passes;
 mod password;

@@ -1,4 +1,5 @@
-//! The password that goes with `--user`: from the environment, or asked for at a terminal.
+//! The password that goes with `--user`: from the environment, from a file `.netrc`, or asked
+//! for at a terminal.
 
 use std::io::IsTerminal;
 
@@ -7,22 +8,24 @@ use base64::prelude::BASE64_STANDARD;
 use http::HeaderValue;
 
 use crate::failure::Failure;
+use crate::netrc;
 
 const VARIABLE: &str = "RUMMAGE_PASSWORD";
 
-/// The `Authorization` field for that user (RFC 7617 §2).
-pub(crate) fn basic(user: &str) -> Result<HeaderValue, Failure> {
+/// The `Authorization` field for that user on the host of a start (RFC 7617 §2).
+pub(crate) fn basic(user: &str, host: Option<&str>) -> Result<HeaderValue, Failure> {
     if user.contains(':') {
         return Err(wrong("the name given to --user holds a colon", "Give the name alone."));
     }
-    let password = match std::env::var(VARIABLE) {
-        Ok(password) => password,
-        Err(_) if std::io::stdin().is_terminal() => {
+    let of_file = || host.and_then(|host| netrc::password(host, user));
+    let password = match std::env::var(VARIABLE).ok().or_else(of_file) {
+        Some(password) => password,
+        None if std::io::stdin().is_terminal() => {
             rpassword::prompt_password(format!("password of {user}: "))
                 .map_err(|why| Failure::System { what: "the password cannot be read", why })?
         }
-        Err(_) => {
-            let hint = "Put it into the variable RUMMAGE_PASSWORD.";
+        None => {
+            let hint = "Put it into the variable RUMMAGE_PASSWORD, or into ~/.netrc.";
             return Err(wrong(
                 "--user needs a password, and there is no terminal to ask for it",
                 hint,

@@ -159,6 +159,8 @@ pub struct Totals {
     pub sitemaps: u64,
     /// Lists that were read.
     pub lists: u64,
+    /// Of all that was read, what was given as a file: nobody was asked for it.
+    pub given: u64,
     /// Pages of the site that were asked and not read, by reason.
     pub not_read: Vec<NotReadCount>,
     /// What there is to know beside, by kind and address.

@@ -97,8 +97,10 @@ impl OpenRun<'_> {
 
     fn count_read(&self, totals: &mut Totals) -> Result<(), StoreError> {
         let mut select = self.db.prepare(
-            "SELECT format, count(*), sum(link_count), sum(cut) FROM run_page
+            "SELECT format, count(*), sum(link_count), sum(cut), sum(url LIKE 'file:%')
+             FROM run_page
              JOIN page_version ON page_version.id = run_page.version
+             JOIN address ON address.id = run_page.address
              WHERE run = ?1 GROUP BY format",
         )?;
         let mut rows = select.query([self.info.number])?;
@@ -123,6 +125,7 @@ impl OpenRun<'_> {
                 None => {}
             }
             totals.links += row.get::<_, u64>(2)?;
+            totals.given += row.get::<_, u64>(4)?;
         }
         Ok(())
     }

@@ -192,12 +192,13 @@ fn block(
 ) -> Result<(), ViewError> {
     let ArrivalRow { arrival, target, carried, now } = row;
     writeln!(out)?;
-    let people = counted(arrival.people(), "person", "people");
-    let robots = counted(arrival.robots, "robot", "robots");
+    let requests = |number| counted(number, "request", "requests");
     let who = match (arrival.people(), arrival.robots) {
-        (0, _) => robots,
-        (_, 0) => people,
-        _ => format!("{people}, {robots}"),
+        (0, robots) => format!("{} by robots", requests(robots)),
+        (people, 0) => format!("{} by people", requests(people)),
+        (people, robots) => {
+            format!("{} by people, {} by robots", requests(people), count(robots))
+        }
     };
     let style = style::of(rummage_core::verdict::Verdict::Broken);
     writeln!(
@@ -316,8 +317,8 @@ pub fn arrival_markdown(
     for row in missing.take(limit.unwrap_or(usize::MAX)) {
         let arrival = &row.arrival;
         let target = crate::markdown::text(&shorten(&row.target, LONGEST));
-        let people = counted(arrival.people(), "person", "people");
-        writeln!(out, "- [ ] {}, {people}: {target}", arrival.status)?;
+        let people = counted(arrival.people(), "request", "requests");
+        writeln!(out, "- [ ] {}, {people} by people: {target}", arrival.status)?;
         if let Some(carried) = &row.carried {
             let (page, line, column) = &carried.first;
             let page = crate::markdown::text(&shorten(page, LONGEST));

@@ -29,7 +29,7 @@ pub use arrivals::{
     arrivals, sort_arrivals,
 };
 pub use digest::{Letter, letter};
-pub use listing::{Group, Listing, Sort, Source};
+pub use listing::{FileOf, Group, Listing, Sort, Source};
 pub use markdown::markdown;
 pub use number::{count, counted, duration};
 pub use phrase::ending;

@@ -47,13 +47,16 @@ pub struct Listing {
     pub source: Option<Source>,
 }
 
+/// Gives the file of a page, by its address.
+pub type FileOf = Rc<dyn Fn(&str) -> Option<String>>;
+
 /// Where the source of a page is.
 #[derive(Clone)]
 pub enum Source {
     /// In an editor: its address, with `{path}` for the path of the page.
     Editor(String),
     /// In a file: its name, by the address of the page.
-    File(Rc<dyn Fn(&str) -> Option<String>>),
+    File(FileOf),
 }
 
 impl Source {

@@ -293,7 +293,7 @@ fn read(log: &str, into: &mut Arrivals, everywhere: &Everywhere) -> Result<bool,
     } else {
         Box::new(source)
     };
-    let before = into.lines;
+    let (before, samples) = (into.lines, into.samples.len());
     let (mut number, mut line) = (0, Vec::new());
     loop {
         line.clear();
@@ -313,6 +313,11 @@ fn read(log: &str, into: &mut Arrivals, everywhere: &Everywhere) -> Result<bool,
         if line.len() as u64 == LONGEST && !line.ends_with(b"\n") {
             skip_line(&mut *lines);
         }
+    }
+    for (number, text) in &into.samples[samples..] {
+        let mut err = output::stderr(everywhere.color);
+        let (log, text) = (safe(named(log)), safe(text));
+        let _ = writeln!(err, "{log}, line {number} is none of an access log: {text}");
     }
     if into.lines == before {
         let mut err = output::stderr(everywhere.color);
@@ -340,15 +345,12 @@ fn skip_line(lines: &mut dyn BufRead) {
     }
 }
 
-/// Says which lines are none of a log. Gives whether that is so of all of them.
+/// Says how many more lines are none of a log. Gives whether that is so of all of them.
 fn tell_malformed(gathered: &Arrivals, everywhere: &Everywhere) -> bool {
     if gathered.malformed == 0 {
         return false;
     }
     let mut err = output::stderr(everywhere.color);
-    for (number, text) in &gathered.samples {
-        let _ = writeln!(err, "line {number} is none of an access log: {}", safe(text));
-    }
     let more = gathered.malformed - gathered.samples.len() as u64;
     if more > 0 {
         let _ = writeln!(err, "and {} more", rummage_view::count(more));

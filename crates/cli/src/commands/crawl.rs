@@ -37,7 +37,8 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         let asking = Asking { also: more.to_vec(), ..args.asking.clone() };
         Pass::crawl(&store, start, &asking, args.fresh, &config)?
     };
-    let mut teller = Teller::new(everywhere, pass.asked_for.clone(), pass.last_time);
+    let asked_for = pass.known_as.clone().unwrap_or_else(|| pass.asked_for.clone());
+    let mut teller = Teller::new(everywhere, asked_for, pass.last_time);
     if let Some(site) = &pass.section {
         teller.handle_settings(site);
     }

@@ -3,9 +3,10 @@
 use std::collections::HashMap;
 use std::io::Write;
 
+use rummage_core::crawl::Note;
 use rummage_core::lists::Table;
 use rummage_core::selection::Selection;
-use rummage_store::{OpenRun, RunState, StoreError};
+use rummage_store::{NoteRow, OpenRun, RunState, StoreError};
 use rummage_view::ViewError;
 
 use super::findings;
@@ -46,6 +47,8 @@ pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Fai
             findings::show(&reader, &run, &selection, &listing, &args.showing, everywhere)?;
         }
     }
+    let is_faulty = |row: &NoteRow| row.note == Note::SitemapFaulty;
+    let is_partial = is_partial || run.notes()?.iter().any(is_faulty);
     if ended.state == RunState::Stopped || is_partial {
         return Ok(Exit::Unfinished);
     }

@@ -16,6 +16,7 @@ use url::Url;
 
 use crate::config::Section;
 use crate::failure::Failure;
+use crate::passes::folder;
 use crate::passes::plain::{config, options_of};
 
 /// Pages that are asked.
@@ -37,14 +38,27 @@ pub(super) fn show(
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })?;
     let options = options_of(run)?.or(settled.asking.clone());
-    let fetcher = Fetcher::new(config(&options)?, Clock::starting_at(std::time::Duration::ZERO));
-    if let Ok(start) = Url::parse(&run.info().start) {
+    let start = Url::parse(&run.info().start).ok();
+    let config = config(&options, start.as_ref())?;
+    let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
+    let folder = folder(&run.info().asked_for, &options)?;
+    if let Some(start) = start.filter(|_| folder.is_none()) {
         runtime.block_on(fetcher.handle_start(&start));
     }
     let told = |error| Failure::View(ViewError::Write(error));
     writeln!(out, "\nthe source, asked just now").map_err(told)?;
     for page in pages {
         writeln!(out, "  {}", safe(&page)).map_err(told)?;
+        // What came from a folder is read there.
+        let file = folder.as_ref().and_then(|folder| folder.file(&Url::parse(&page).ok()?));
+        if let Some(file) = file {
+            match std::fs::read(&file) {
+                Ok(octets) => lines(out, &page, &String::from_utf8_lossy(&octets), &target),
+                Err(why) => writeln!(out, "    {why}"),
+            }
+            .map_err(told)?;
+            continue;
+        }
         match runtime.block_on(fetcher.source(&request(&page))) {
             Err(failed) => writeln!(out, "    {}", ending(&failed)).map_err(told)?,
             Ok(text) => lines(out, &page, &text, &target).map_err(told)?,

@@ -89,6 +89,12 @@ impl Beginning {
         })
     }
 
+    /// Where a folder lives, or a sitemap's site begins.
+    pub(crate) fn known_as(&self) -> Option<String> {
+        let is_other = self.folder.is_some() || self.sitemap.is_some();
+        is_other.then(|| self.starts[0].to_string())
+    }
+
     /// What the core and the engine are to know of it.
     pub(crate) fn tell(&self, settings: &mut Settings, fetching: &mut Config) {
         settings.also.clone_from(&self.also);

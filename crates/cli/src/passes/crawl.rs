@@ -26,7 +26,8 @@ impl Pass {
         let settled = file.settled(start.site.as_deref());
         let asking = given.clone().or(settled.asking.clone());
         let beginning = Beginning::of(&start.text, &asking)?;
-        let (mut settings, mut fetching) = (settings(&asking, &settled)?, config(&asking)?);
+        let mut settings = settings(&asking, &settled)?;
+        let mut fetching = config(&asking, beginning.starts.first())?;
         beginning.tell(&mut settings, &mut fetching);
         // The file is there when it is opened to write.
         let mut new = new_run(&start.text, &asking, &settled);
@@ -49,6 +50,7 @@ impl Pass {
             unfinished: reader.unfinished().ok().map(|run| run.number),
             settings,
             explained: beginning.explained(&start.text),
+            known_as: beginning.known_as(),
             asked_for: start.text,
             section: start.site,
             starts: beginning.starts,
@@ -74,8 +76,9 @@ impl Pass {
         let settled = file.settled(section.as_deref());
         // What a run keeps has no secrets: these come from the settings once more.
         let asking = given.clone().or(earlier).or(settled.asking.clone());
-        let (mut settings, mut fetching) = (settings(&asking, &settled)?, config(&asking)?);
         let beginning = Beginning::of(&run.asked_for, &asking)?;
+        let mut settings = settings(&asking, &settled)?;
+        let mut fetching = config(&asking, beginning.starts.first())?;
         beginning.tell(&mut settings, &mut fetching);
         let new = NewRun {
             started_at: run.started_at,
@@ -105,6 +108,7 @@ impl Pass {
             section,
             settings,
             explained: None,
+            known_as: None,
             fetching,
             writer,
             last_time: None,

@@ -54,7 +54,7 @@ impl Pass {
         };
         let documents: HashMap<String, Document> =
             lists.into_iter().map(|(url, document)| (url.into(), document)).collect();
-        let mut fetching = config(&asking)?;
+        let mut fetching = config(&asking, own)?;
         fetching.shelf = Shelf::of_documents(documents);
         // Whoever writes an address into a list means it.
         fetching.allow_private = true;
@@ -74,6 +74,7 @@ impl Pass {
             memory: None,
             budget: None,
             explained: None,
+            known_as: None,
         })
     }
 
@@ -95,7 +96,7 @@ impl Pass {
             also: pages[1..].to_vec(),
             ..settings(&asking, &settled)?
         };
-        let mut fetching = config(&asking)?;
+        let mut fetching = config(&asking, Some(&first))?;
         if let Some(draft) = draft {
             // It is at hand: nobody need be asked whether it may be read.
             settings.robots = RobotsRule::Ignore;
@@ -119,6 +120,7 @@ impl Pass {
             memory: None,
             budget: None,
             explained: None,
+            known_as: None,
         })
     }
 }

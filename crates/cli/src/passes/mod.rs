@@ -56,6 +56,9 @@ pub(crate) struct Pass {
     budget: Option<u64>,
     /// What is to be said of where it begins.
     explained: Option<String>,
+    /// The start as people know it, where it is not what was asked for: of a folder, where it
+    /// lives.
+    pub(crate) known_as: Option<String>,
 }
 
 /// A run that was stopped before its end.

@@ -121,8 +121,8 @@ fn timeout(asking: &Asking) -> Duration {
     asking.timeout.map_or(TIMEOUT, |time| time.0)
 }
 
-/// How requests are made.
-pub(crate) fn config(asking: &Asking) -> Result<Config, Failure> {
+/// How requests are made to a site that begins there, if it is known where.
+pub(crate) fn config(asking: &Asking, start: Option<&Url>) -> Result<Config, Failure> {
     let agent = asking.user_agent.as_deref().unwrap_or(DEFAULT_USER_AGENT);
     let mut ca_certs = Vec::new();
     for file in &asking.ca_cert {
@@ -133,7 +133,7 @@ pub(crate) fn config(asking: &Asking) -> Result<Config, Failure> {
             what: "--user-agent holds characters that a header field cannot".to_owned(),
             hint: "Use plain letters, digits and punctuation.".to_owned(),
         })?,
-        headers: headers(asking)?,
+        headers: headers(asking, start)?,
         proxies: proxies(asking),
         shelf: Shelf::default(),
         timeout: timeout(asking),
@@ -145,7 +145,10 @@ pub(crate) fn config(asking: &Asking) -> Result<Config, Failure> {
     })
 }
 
-fn headers(asking: &Asking) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
+fn headers(
+    asking: &Asking,
+    start: Option<&Url>,
+) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
     let mut headers = Vec::new();
     for header in &asking.header {
         let value = header.value().map_err(|why| Failure::Usage {
@@ -155,7 +158,10 @@ fn headers(asking: &Asking) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
         headers.push((header.name.clone(), value));
     }
     if let Some(user) = &asking.user {
-        headers.push((http::header::AUTHORIZATION, password::basic(user)?));
+        headers.push((
+            http::header::AUTHORIZATION,
+            password::basic(user, start.and_then(Url::host_str))?,
+        ));
     }
     Ok(headers)
 }

@@ -93,7 +93,7 @@ impl Pass {
             memory = memory.with_pages(base.number)?;
         }
         let settings = Settings { by_get: true, ..settings(&asking, &settled)? };
-        let (mut settings, mut fetching) = (settings, config(&asking)?);
+        let (mut settings, mut fetching) = (settings, config(&asking, Some(&start))?);
         Beginning::of(&base.asked_for, &asking)?.tell(&mut settings, &mut fetching);
         settings.also.extend(also);
         Ok(Pass {
@@ -105,6 +105,7 @@ impl Pass {
             settings,
             fetching,
             explained: None,
+            known_as: None,
             under_way: new.looked_back(),
             writer: RunWriter::begin(store, new)?.telling(digests::telling(file, store, &settled)?),
             earlier: None,

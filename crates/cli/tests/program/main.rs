@@ -6,10 +6,12 @@
 
 mod absence;
 mod again;
+mod arrivals;
 mod bad_input;
 mod bounds;
 mod demo;
 mod digests;
+mod folder;
 mod folding;
 mod harness;
 mod hostile;
@@ -17,7 +19,9 @@ mod interrupted;
 mod listing;
 mod options;
 mod over_time;
+mod pages;
 mod patrol;
+mod probes;
 mod schedule;
 mod screens;
 mod settings;

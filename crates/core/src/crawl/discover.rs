@@ -87,7 +87,8 @@ impl Crawl {
             self.watch_for_shells(page, &reading);
             self.watch_for_traps(page, reading.sketch, first_new);
         }
-        let expected = self.entry(page).linked || self.is_named_sitemap(page);
+        let expected =
+            self.entry(page).linked || self.settings.lists || self.is_named_sitemap(page);
         if reading.format == Format::Sitemap && reading.faulty && expected {
             self.note(page, Note::SitemapFaulty);
         }

@@ -162,7 +162,10 @@ impl Sitemap {
             Event::CData(text) => self.collect(Some(text)),
             Event::GeneralRef(entity) => {
                 let text = resolve(entity);
-                self.is_faulty |= text.is_none() && self.address.is_some();
+                if text.is_none() && self.address.is_some() {
+                    // What it stands for is not known: an address without it is another one.
+                    (self.is_faulty, self.address) = (true, None);
+                }
                 self.collect(text.as_deref());
             }
             _ => {}

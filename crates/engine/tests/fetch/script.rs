@@ -6,7 +6,7 @@ use std::time::Duration;
 use rummage_core::crawl::{AddressId, BodyWish, Kind, Reply, Request};
 use rummage_core::outcome::{Answer, Ending, Failure, Method};
 use rummage_core::scope::Scope;
-use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, Proxies};
+use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, Proxies, Shelf};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use url::Url;

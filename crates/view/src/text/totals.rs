@@ -43,8 +43,7 @@ pub(crate) fn counts(
         unfinished(out, run, totals)?;
     }
     if run.kind == RunKind::Probe {
-        // The lists were asked in a manner of speaking.
-        let asked = totals.asked.saturating_sub(totals.lists);
+        let asked = totals.asked.saturating_sub(totals.given);
         let entries = counted(totals.links, "entry", "entries");
         writeln!(out, "{entries}, {} asked", counted(asked, "address", "addresses"))?;
     } else {

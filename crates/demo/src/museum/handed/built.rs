@@ -67,15 +67,21 @@ pub fn built() -> Vec<(&'static str, Vec<u8>)> {
 /// What is wrong in it, where it lives at `https://www.ashlock-canal.test/`: target, cause, and
 /// the first place as file, line and column.
 pub const BUILT_TRUTH: &[(&str, &str, &str)] = &[
-    ("https://www.ashlock-canal.test/Visit/", "not-found", "index.html:18:4"),
-    ("https://www.ashlock-canal.test/visit/#fares", "no-such-fragment", "visit/index.html:17:31"),
-    ("http://trains.westshire.test/tramway", "not-found", "visit/getting here.html:16:4"),
-    ("https://www.ashlock-canal.test/boats/heron.html", "not-found", "boats/index.html:16:33"),
-    ("https://www.ashlock-canal.test/boats/hazel.jpg", "not-found", "boats/hazel.html:16:4"),
-    ("https://www.ashlock-canal.test/press/kit.zip", "not-found", "index.html:22:1"),
+    ("https://www.ashlock-canal.test/Visit/", "not-found", "index.html:19:4"),
+    ("https://www.ashlock-canal.test/visit/#fares", "no-such-fragment", "visit/index.html:18:32"),
+    // One page by two names.
+    (
+        "https://www.ashlock-canal.test/visit/index.html#fares",
+        "no-such-fragment",
+        "visit/index.html:18:32",
+    ),
+    ("http://trains.westshire.test/tramway", "not-found", "visit/getting here.html:17:4"),
+    ("https://www.ashlock-canal.test/boats/heron.html", "not-found", "boats/index.html:17:36"),
+    ("https://www.ashlock-canal.test/boats/hazel.jpg", "not-found", "boats/hazel.html:17:4"),
+    ("https://www.ashlock-canal.test/press/kit.zip", "not-found", "index.html:23:1"),
     ("https://www.ashlock-canal.test/pictures/water.png", "not-found", "style.css:1:20"),
-    ("https://www.ashlock-canal.test/sponsors.html", "not-found", "drafts/2019-plan.html:16:4"),
-    ("https://www.ashlock-canal.test/visit", "moved-permanently", "index.html:17:4"),
+    ("https://www.ashlock-canal.test/sponsors.html", "not-found", "drafts/2019-plan.html:17:4"),
+    ("https://www.ashlock-canal.test/visit", "moved-permanently", "index.html:18:4"),
 ];
 
 /// The page to which nothing leads.

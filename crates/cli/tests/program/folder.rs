@@ -1,0 +1,173 @@
+//! A folder of built pages, several starts, a sitemap as a start, a start behind a login.
+
+use std::collections::BTreeSet;
+use std::fs;
+
+use rummage_demo::{Act, BUILT_TRUTH, BUILT_UNREACHED, Scenario, museum, write_handed};
+
+use crate::harness::{Stage, program, said};
+use crate::options::{page, site};
+
+const AT: &str = "https://www.ashlock-canal.test/";
+
+fn at_hand() -> Stage {
+    let stage = Stage::new(&museum());
+    write_handed(stage.folder.path()).unwrap();
+    stage
+}
+
+#[test]
+fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
+    let stage = at_hand();
+    let words = ["crawl", "./public", "--as", AT, "--timeout", "500ms"];
+    let said = stage.run(&words).ends(1);
+    let rows = stage.run(&["findings", "--format", "jsonl", "--group", "target"]).ends(0).json();
+    let found: BTreeSet<(String, String)> = rows
+        .iter()
+        .map(|row| (row["target"].as_str().unwrap().into(), row["cause"].as_str().unwrap().into()))
+        .collect();
+    let truth =
+        BUILT_TRUTH.iter().map(|(target, cause, _)| (target.to_string(), cause.to_string()));
+    assert_eq!(found, truth.collect());
+    for (target, _, place) in BUILT_TRUTH {
+        let block = said.out.split("\n\n").find(|block| block.contains(&format!("  {target}\n")));
+        let block = block.unwrap_or_else(|| panic!("{target} in {said}"));
+        assert!(
+            block.lines().any(|line| line == format!("    public/{place}")),
+            "{place} in {block}"
+        );
+    }
+    assert!(said.out.contains(&format!("{BUILT_UNREACHED} is unreached: no link leads to it")));
+    assert_eq!(said.out.matches(" is unreached").count(), 1, "{said}");
+    let asked: Vec<String> = stage.web.asked().into_iter().map(|asked| asked.host).collect();
+    assert!(!asked.iter().any(|host| host == "www.ashlock-canal.test"), "it is read from disk");
+    assert!(asked.iter().any(|host| host == "trains.westshire.test"), "others are asked");
+
+    // Another folder, and later: the store knows where it was.
+    let trace = stage.run(&["trace", "/boats/heron.html", "--source"]).ends(0);
+    assert!(
+        trace.out.contains("17:36") && trace.out.contains("<a href=\"heron.html\">"),
+        "{trace}"
+    );
+    fs::write(stage.path("public/boats/heron.html"), "<title>Heron</title>").unwrap();
+    let again = stage.run(&["recheck", "/boats/heron.html"]).ends(1);
+    assert!(again.out.contains("1 healed"), "{again}");
+}
+
+#[test]
+fn a_folder_is_taken_by_its_name_and_mistakes_are_told() {
+    let stage = at_hand();
+    let said = stage.run(&["crawl", "public", "--externals", "note"]).ends(1);
+    assert!(said.err.contains("http://public.invalid/ stands for"), "{said}");
+    assert!(said.err.contains("say where it will live by --as"), "{said}");
+    let complaint = |words: &[&str]| stage.run(words).ends(2).err;
+    fs::create_dir(stage.path("a.test")).unwrap();
+    assert!(complaint(&["crawl", "a.test"]).contains("a.test is a folder here, and may be a host"));
+    assert!(complaint(&["crawl", "./nowhere"]).contains("nowhere cannot be read"));
+    assert!(complaint(&["crawl", "./addresses.csv"]).contains("is a file, and a crawl walks"));
+    assert!(complaint(&["crawl", "b.test", "--as", AT]).contains("b.test is no folder here"));
+    assert!(complaint(&["crawl", "b.test", "./public"]).contains("not the only start"));
+    // An empty folder has no start page.
+    let empty = stage.run(&["crawl", "./a.test", "--as", AT]).ends(4);
+    assert!(empty.err.contains("gave no page: 404"), "{empty}");
+}
+
+#[test]
+fn a_folder_stands_in_the_settings_file_and_has_tidy_paths() {
+    let stage = at_hand();
+    fs::write(stage.path("public/about.html"), "<a href=/imprint>i</a><a href=/>h</a>").unwrap();
+    let file = format!(
+        "[site.new]\nstart = \"public\"\nas = \"{AT}\"\ntidy-paths = true\nexternals = \"note\"\n"
+    );
+    fs::write(stage.path("rummage.toml"), file).unwrap();
+    fs::create_dir(stage.path("below")).unwrap();
+    let mut command = stage.command(&["crawl"]);
+    command.current_dir(stage.path("below")).env_remove("RUMMAGE_STORE");
+    said(&["crawl"], command.output().unwrap()).ends(1);
+    let mut command =
+        stage.command(&["trace", "https://www.ashlock-canal.test/imprint", "--site", "new"]);
+    let trace = said(&["trace"], command.env_remove("RUMMAGE_STORE").output().unwrap()).ends(0);
+    assert!(trace.out.contains(&format!("{AT}imprint\n  sound")), "{trace}");
+}
+
+/// Three sites of a page or two, one of them with a page that no link names.
+fn sites() -> Scenario {
+    let list = "<urlset><url><loc>http://a.test/</loc></url><url><loc>http://a.test/lonely</loc></url></urlset>";
+    let list = Act::file("application/xml", list.as_bytes().to_vec());
+    let mut scenario = site(
+        "a.test",
+        &[
+            ("/", page("<a href=/one>1</a><a href=http://b.test/>b</a>")),
+            ("/one", page("")),
+            ("/lonely", page("<a href=/lost>l</a>")),
+            ("/hidden/", page("<a href=/lost-too>l</a>")),
+            ("/maps/all.xml", list),
+        ],
+    );
+    let other = site("b.test", &[("/", page("<a href=/gone>g</a>")), ("/x", page(""))]);
+    scenario.hosts.extend(other.hosts);
+    scenario
+}
+
+#[test]
+fn several_starts_are_walked_in_one_run() {
+    let stage = Stage::new(&sites());
+    let words = ["crawl", "http://a.test", "http://a.test/hidden/", "b.test"];
+    let said = stage.run(&words).ends(1);
+    assert!(said.out.contains("4 pages read"), "{said}");
+    for lost in ["http://a.test/lost-too\n", "http://b.test/gone\n"] {
+        assert!(said.out.contains(lost), "{lost} in {said}");
+    }
+    let again = stage.run(&["recheck"]).ends(1);
+    assert!(again.out.contains("2 as before"), "{again}");
+}
+
+#[test]
+fn a_sitemap_as_a_start_names_pages_and_tells_which_no_link_reaches() {
+    let stage = Stage::new(&sites());
+    let said = stage.run(&["crawl", "http://a.test/maps/all.xml"]).ends(1);
+    assert!(
+        said.err.contains("is taken as a sitemap; the walk begins at http://a.test/"),
+        "{said}"
+    );
+    assert!(said.out.contains("http://a.test/lost\n"), "{said}");
+    assert!(said.out.contains("note  http://a.test/lonely is unreached: no link leads"), "{said}");
+    assert_eq!(said.out.matches("unreached").count(), 1, "{said}");
+    // Where not all links were followed, nobody knows.
+    let words = ["crawl", "http://a.test/maps/all.xml", "--max-pages", "2"];
+    assert!(!stage.run(&words).ends(0).out.contains("unreached"));
+}
+
+#[test]
+fn the_password_of_a_start_comes_from_netrc_and_is_kept_nowhere() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a>"))]));
+    let netrc =
+        "machine b.test login ada password wrong\nmachine a.test login ada password sesame\n";
+    fs::write(stage.path("netrc"), netrc).unwrap();
+    let words = ["crawl", "http://a.test", "--user", "ada"];
+    let mut command = stage.command(&words);
+    said(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(1);
+    // `ada:sesame` (RFC 7617 §2).
+    let sent: BTreeSet<_> =
+        stage.web.asked().into_iter().map(|asked| asked.authorization).collect();
+    assert_eq!(sent, BTreeSet::from([Some("Basic YWRhOnNlc2FtZQ==".to_owned())]));
+    let store = fs::read(stage.path("store.db")).unwrap();
+    for secret in [&b"sesame"[..], b"YWRhOnNlc2FtZQ"] {
+        assert!(!store.windows(secret.len()).any(|octets| octets == secret));
+    }
+    let mut command = stage.command(&words);
+    let said = said(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
+    assert!(said.err.contains("or into ~/.netrc"), "{said}");
+}
+
+#[test]
+fn the_demo_writes_files_and_says_what_for() {
+    let folder = tempfile::TempDir::new().unwrap();
+    let words = ["demo", "files", "at hand"];
+    let mut command = program(&words);
+    let said = said(&words, command.current_dir(folder.path()).output().unwrap()).ends(0);
+    assert!(said.out.contains("rummage probe at hand/addresses.csv"), "{said}");
+    for name in ["public/index.html", "addresses.csv", "access.log"] {
+        assert!(folder.path().join("at hand").join(name).is_file(), "{name}");
+    }
+}

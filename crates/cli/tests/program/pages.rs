@@ -1,0 +1,121 @@
+//! `rummage page`: the links of single pages, published or not.
+
+use std::fs;
+use std::io::Write as _;
+use std::process::Stdio;
+
+use rummage_demo::{Scenario, museum};
+
+use crate::harness::{Said, Stage, said};
+use crate::options::{page, site};
+
+fn walked(html: &str) -> Scenario {
+    let home = page("<a href=/news>n</a><a href=/old>o</a>");
+    let news = page(&format!("<footer><a href=/lost>l</a></footer>{html}"));
+    site(
+        "a.test",
+        &[
+            ("/", home),
+            ("/news", news),
+            ("/sound", page("")),
+            ("/alone", page("<a href=/no>n</a>")),
+        ],
+    )
+}
+
+#[test]
+fn a_page_of_a_site_nobody_knows_is_checked_alone_in_its_order() {
+    let stage = Stage::new(&walked("<a href=/sound>s</a><a href=/gone>g</a>"));
+    let said = stage.run(&["page", "http://a.test/news"]).ends(1);
+    assert!(said.out.contains("3 links: 2 broken, 0 doubtful, 0 moved, 1 sound\n"), "{said}");
+    assert!(said.out.find("http://a.test/lost") < said.out.find("http://a.test/gone"), "{said}");
+    let mut asked: Vec<String> = stage.web.asked().into_iter().map(|asked| asked.path).collect();
+    asked.retain(|path| !path.contains("made-up") && path != "/robots.txt");
+    asked.sort();
+    asked.dedup();
+    assert_eq!(asked, ["/gone", "/lost", "/news", "/sound"], "nothing else of the site");
+}
+
+#[test]
+fn in_a_known_site_it_tells_what_is_new_and_all_else_stands() {
+    let one = Stage::new(&walked("<a href=/gone>g</a>"));
+    let store = one.path("store.db").display().to_string();
+    one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
+    let two = Stage::new(&walked("<a href=/sound>s</a><a href=/typo>t</a>"));
+    let words = ["page", "http://a.test/news", "--store", &store];
+    let said = two.run(&words).ends(1);
+    assert!(
+        said.out.contains("2 broken, 0 doubtful, 0 moved, 1 sound; 1 new since run 1"),
+        "{said}"
+    );
+    assert!(said.out.contains("http://a.test/typo  not found, 404  new\n"), "{said}");
+    assert!(said.out.contains("http://a.test/lost  not found, 404\n"), "{said}");
+    assert!(!two.web.asked().iter().any(|asked| asked.path == "/old"), "it stands");
+    let found = two.run(&["findings", "--store", &store]).ends(0);
+    assert!(
+        found.out.contains("http://a.test/old\n") && found.out.contains("page, run 2"),
+        "{found}"
+    );
+    assert!(!found.out.contains("http://a.test/gone\n"), "its link was taken out: {found}");
+    two.run(&[&words[..], &["--fail-on", "new"]].concat()).ends(0);
+    // A page that no link names is one of the site all the same.
+    let said = two.run(&["page", "http://a.test/alone", "--store", &store]).ends(1);
+    assert!(said.out.contains("http://a.test/no  not found, 404  new"), "{said}");
+    let said = two.run(&["page", "http://a.test/nowhere", "--store", &store]).ends(1);
+    assert!(said.out.contains("broken  not found, 404"), "{said}");
+}
+
+fn piped(stage: &Stage, words: &[&str], text: &str) -> Said {
+    let mut command = stage.command(words);
+    let mut child = command
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(text.as_bytes()).unwrap();
+    said(words, child.wait_with_output().unwrap())
+}
+
+#[test]
+fn a_draft_is_checked_where_it_will_live_and_kept_nowhere() {
+    let stage = Stage::new(&museum());
+    let draft = "<title>Draft</title>\n<p id=top><a href=../visit/>fine</a>\n<a href=../visti/>typo</a>\
+        <a href=#top>top</a><a href=#nope>no</a>";
+    let at = "https://www.ashlock-canal.test/news/";
+    let words = ["page", "-", "--as", at, "--timeout", "500ms"];
+    let said = piped(&stage, &words, draft).ends(1);
+    assert!(said.out.contains("4 links: 2 broken, 0 doubtful, 0 moved, 2 sound\n"), "{said}");
+    assert!(
+        said.out.contains("  3:1      broken   https://www.ashlock-canal.test/visti/"),
+        "{said}"
+    );
+    assert!(!stage.path("store.db").exists());
+
+    fs::write(stage.path("draft.html"), draft).unwrap();
+    let words = ["page", "draft.html", "--as", at, "--timeout", "500ms"];
+    let said = stage.run(&words).ends(1);
+    assert!(said.out.contains("           draft.html:3:1\n"), "{said}");
+    let rows = stage.run(&[&words[..], &["--format", "jsonl"]].concat()).ends(1).json();
+    let targets: Vec<&str> = rows.iter().map(|row| row["target"].as_str().unwrap()).collect();
+    assert_eq!(
+        targets,
+        ["https://www.ashlock-canal.test/visti/", "https://www.ashlock-canal.test/news/#nope"]
+    );
+}
+
+#[test]
+fn mistakes_with_drafts_say_what_to_type() {
+    let stage = Stage::new(&walked(""));
+    fs::write(stage.path("draft.html"), "").unwrap();
+    let complaint = |words: &[&str]| stage.run(words).ends(2).err;
+    let said = complaint(&["page", "draft.html"]);
+    assert!(said.contains("rummage page draft.html --as https://www.example.test/"), "{said}");
+    let said = complaint(&["page", "draft.html", "--as", "http://a.test/x"]);
+    assert!(said.contains("draft.html is empty"), "{said}");
+    let said = complaint(&["page", "http://a.test/", "--as", "http://a.test/x"]);
+    assert!(said.contains("--as is for a draft"), "{said}");
+    let said = complaint(&["page", "draft.html", "http://a.test/", "--as", "http://a.test/x"]);
+    assert!(said.contains("is checked alone"), "{said}");
+    stage.run(&["page"]).ends(2);
+}

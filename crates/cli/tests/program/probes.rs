@@ -1,0 +1,174 @@
+//! `rummage probe`: lists of addresses in every form that people have them.
+
+use std::collections::HashMap;
+use std::fs;
+use std::io::Write as _;
+
+use flate2::Compression;
+use flate2::write::GzEncoder;
+use rummage_demo::{ADDRESSES, Act, Scenario, addresses, museum};
+
+use crate::harness::{Said, Stage};
+use crate::options::{page, site};
+
+fn three() -> Scenario {
+    let list = "<urlset><url><loc>http://a.test/two</loc></url></urlset>";
+    let list = Act::file("application/xml", list.as_bytes().to_vec());
+    let paths = [("/", page("<a href=/lost>l</a>")), ("/two", page("")), ("/map.xml", list)];
+    site("a.test", &paths)
+}
+
+fn stage(files: &[(&str, &[u8])]) -> Stage {
+    let stage = Stage::new(&three());
+    for (name, octets) in files {
+        fs::write(stage.path(name), octets).unwrap();
+    }
+    stage
+}
+
+/// Each entry: line, target and verdict.
+fn entries(stage: &Stage, words: &[&str], code: i32) -> Vec<(u64, String, String)> {
+    let words = [&["probe"], words, &["--all", "--format", "jsonl", "--timeout", "500ms"]].concat();
+    let rows = stage.run(&words).ends(code).json();
+    let text =
+        |row: &serde_json::Value, key: &str| row[key].as_str().unwrap_or_default().to_owned();
+    rows.iter()
+        .map(|row| (row["line"].as_u64().unwrap(), text(row, "target"), text(row, "verdict")))
+        .collect()
+}
+
+fn expected(rows: &[(u64, &str, &str)]) -> Vec<(u64, String, String)> {
+    rows.iter().map(|(line, to, verdict)| (*line, (*to).into(), (*verdict).into())).collect()
+}
+
+#[test]
+fn lists_of_every_form_are_read_and_each_address_is_asked_once() {
+    let both = [(1, "http://a.test/", "sound"), (2, "http://a.test/gone", "broken")];
+    let packed = {
+        let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
+        packed.write_all(b"http://a.test/\nhttp://a.test/gone\n").unwrap();
+        packed.finish().unwrap()
+    };
+    let stage = stage(&[
+        ("list.txt", b"http://a.test/\nhttp://a.test/gone # lost\n# no\n\nhttp://a.test/gone\n"),
+        ("list.jsonl", b"{\"n\":1,\"url\":\"http://a.test/\"}\n\"http://a.test/gone\"\n"),
+        ("list.html", b"<a href=http://a.test/>a</a>\n<img src=http://a.test/gone>"),
+        ("list.xml", b"<urlset><url><loc>http://a.test/</loc></url>\n<url><loc>http://a.test/gone</loc></url></urlset>"),
+        ("list.csv", b"http://a.test/,first\nhttp://a.test/gone,second\n"),
+        ("list.gz", &packed),
+    ]);
+    for name in ["list.jsonl", "list.html", "list.xml", "list.csv", "list.gz"] {
+        assert_eq!(entries(&stage, &[name], 1), expected(&both), "{name}");
+    }
+    let before = stage.web.asked().len();
+    let found = entries(&stage, &["list.txt"], 1);
+    assert_eq!(found, expected(&[both[0], both[1], (5, "http://a.test/gone", "broken")]));
+    let asked = &stage.web.asked()[before..];
+    let gone = asked.iter().filter(|asked| asked.path == "/gone").count();
+    assert_eq!(gone, 2, "once, and once to be sure");
+    assert!(!asked.iter().any(|asked| asked.path == "/lost"), "pages are not walked");
+    assert_eq!(entries(&stage, &["http://a.test/", "http://a.test/gone"], 1), expected(&both));
+}
+
+#[test]
+fn an_index_of_sitemaps_leads_to_the_addresses_in_them() {
+    let index = b"<sitemapindex><sitemap><loc>http://a.test/map.xml</loc></sitemap></sitemapindex>";
+    let stage = stage(&[("index.xml", index)]);
+    let found = entries(&stage, &["index.xml"], 0);
+    assert!(found.contains(&(1, "http://a.test/two".into(), "sound".into())), "{found:?}");
+}
+
+#[test]
+fn the_museums_spreadsheet_comes_back_with_its_truth_and_else_untouched() {
+    let stage = Stage::new(&museum());
+    fs::write(stage.path("addresses.csv"), addresses()).unwrap();
+    let words = ["probe", "addresses.csv", "--append-columns", "--timeout", "500ms"];
+    let said = stage.run(&[&words[..], &["-o", "checked.csv"]].concat()).ends(1);
+    assert_eq!(said.out, "");
+    let checked = fs::read_to_string(stage.path("checked.csv")).unwrap();
+    let mut columns: HashMap<usize, Vec<&str>> = HashMap::new();
+    for (place, (line, was)) in checked.split("\r\n").zip(addresses().split("\r\n")).enumerate() {
+        let added = line.strip_prefix(was).unwrap_or_else(|| panic!("{line} was {was}"));
+        columns.insert(place, added.split(';').skip(1).collect());
+    }
+    assert_eq!(columns[&0], ["verdict", "cause", "status", "final"]);
+    for (place, (what, address, _, verdict, cause, status)) in (1..).zip(ADDRESSES) {
+        let status = if *status == 0 { String::new() } else { status.to_string() };
+        assert_eq!(columns[&place][..3], [*verdict, *cause, status.as_str()], "{what} {address}");
+    }
+    assert_eq!(columns[&6][3], "http://trains.westshire.test/timetables/ashlock-halt");
+    assert_eq!(stage.run(&words).ends(1).out, checked, "the same on standard output");
+}
+
+fn told(stage: &Stage, words: &[&str], code: i32) -> Said {
+    stage.run(&[&["probe", "--timeout", "500ms"], words].concat()).ends(code)
+}
+
+#[test]
+fn what_cannot_be_read_is_told_with_its_line_and_the_rest_is_asked() {
+    let long =
+        [b"http://a.test/\n".as_slice(), &vec![b'x'; 3 << 20], b"\nhttp://a.test/gone\n"].concat();
+    let mut torn = GzEncoder::new(Vec::new(), Compression::none());
+    for number in 0..2 {
+        writeln!(torn, "http://a.test/?{number}").unwrap();
+    }
+    let torn = torn.finish().unwrap();
+    let bomb = "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;&a;&a;&a;&a;\">]>\
+        <urlset><url><loc>http://a.test/&b;</loc></url></urlset>";
+    let stage = stage(&[
+        ("empty.txt", b""),
+        ("prose.txt", b"Dear all,\nthe list is not ready.\nIt will be soon.\nYours\n"),
+        ("broken.txt", b"http://a.test/\nhttp://a.test/\xff\xfe\nhttp://a.test/two\n"),
+        ("long.txt", &long),
+        ("ragged.csv", b"n,url\n1,http://a.test/\n2\n3,http://a.test/two,more\n"),
+        ("torn.gz", &torn[..torn.len() - 24]),
+        ("bomb.xml", bomb.as_bytes()),
+        ("noaddress.csv", b"a,b\n1,2\n"),
+    ]);
+    for (name, complaint, entries) in [
+        ("empty.txt", "empty.txt holds no address", 0),
+        ("prose.txt", "prose.txt holds no address", 0),
+        ("broken.txt", "broken.txt, line 2: it is no UTF-8; the line was left out", 2),
+        ("long.txt", "long.txt, line 2: it is longer than 1 MiB", 2),
+        ("ragged.csv", "ragged.csv, line 3: it ends before column 2", 2),
+        ("noaddress.csv", "noaddress.csv holds no address", 0),
+    ] {
+        let said = told(&stage, &[name], 3);
+        assert!(said.err.contains(complaint), "{complaint} in {said}");
+        let what = if entries == 0 { "0 entries, " } else { "2 entries, " };
+        assert!(said.out.contains(what), "{what} in {said}");
+    }
+    let said = told(&stage, &["torn.gz", "--limit", "1"], 3);
+    assert!(said.err.contains("torn.gz: its gzip ends early"), "{said}");
+    assert!(!said.out.contains("\n0 entries"), "what came before is asked: {said}");
+    let said = told(&stage, &["bomb.xml"], 3);
+    assert!(said.out.contains("bomb.xml is no sitemap, or breaks off"), "{said}");
+}
+
+#[test]
+fn mistakes_say_what_to_type() {
+    let stage =
+        stage(&[("list.csv", b"n,url\n1,http://a.test/\n"), ("list.txt", b"http://a.test/\n")]);
+    let complaint = |words: &[&str]| told(&stage, words, 2).err;
+    assert!(complaint(&["lost.csv"]).contains("lost.csv is neither an address nor a file"));
+    assert!(complaint(&["."]).contains("For the links of a built site: rummage crawl ."));
+    let said = complaint(&["list.csv", "--column", "adress"]);
+    assert!(said.contains("there is no column adress; there is n, url"), "{said}");
+    assert!(complaint(&["list.txt", "--append-columns"]).contains("list.txt is no table"));
+    let said = complaint(&["list.csv", "list.txt", "--append-columns"]);
+    assert!(said.contains("one table alone"), "{said}");
+    stage.run(&["probe"]).ends(2);
+}
+
+#[test]
+fn a_probe_is_a_run_and_the_site_of_the_last_crawl_stays_the_one_that_is_meant() {
+    let stage = stage(&[("list.txt", b"http://a.test/gone\n")]);
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    told(&stage, &["list.txt"], 1);
+    let said = stage.run(&["findings"]).ends(0);
+    assert!(said.out.contains("a.test  run 1, "), "{said}");
+    let said = stage.run(&["findings", "--run", "2"]).ends(0);
+    assert!(said.out.contains("./list.txt  probe, run 2, "), "{said}");
+    let said = told(&stage, &["list.txt"], 1);
+    assert!(said.out.contains(": 0 broke, 0 came back, 0 healed, 1 still open"), "{said}");
+}
