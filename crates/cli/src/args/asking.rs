@@ -151,7 +151,7 @@ pub(crate) struct Asking {
     #[schemars(with = "Vec<String>")]
     pub(crate) header: Vec<Header>,
     /// Log in to the site's own hosts with this name (HTTP Basic); the password comes from
-    /// RUMMAGE_PASSWORD, or is asked for
+    /// RUMMAGE_PASSWORD, from ~/.netrc, or is asked for
     #[arg(long, value_name = "NAME", env = "RUMMAGE_USER", hide_env = true)]
     pub(crate) user: Option<String>,
     /// Ask through this HTTP proxy, such as http://proxy.example.test:3128, or through

@@ -48,17 +48,11 @@ impl Pass {
             memory: memory.map(|(memory, _)| memory),
             last_time: reader.last_time(&start.text)?,
             unfinished: reader.unfinished().ok().map(|run| run.number),
-            settings,
             explained: beginning.explained(&start.text),
             known_as: beginning.known_as(),
             asked_for: start.text,
             section: start.site,
-            starts: beginning.starts,
-            fetching,
-            writer,
-            earlier: None,
-            recheck: None,
-            budget: None,
+            ..Pass::new(beginning.starts, settings, fetching, writer)
         })
     }
 
@@ -101,21 +95,11 @@ impl Pass {
         let reader = Reader::open(store)?;
         Ok(Pass {
             under_way,
-            // What was told of earlier runs stands in this one; what was not is asked.
-            memory: None,
-            starts,
             asked_for: run.asked_for,
             section,
-            settings,
-            explained: None,
-            known_as: None,
-            fetching,
-            writer,
-            last_time: None,
-            unfinished: None,
+            // What was told of earlier runs stands in this one; what was not is asked.
             earlier: Some(Earlier { reader, run: run.number, site: run.site }),
-            recheck: None,
-            budget: None,
+            ..Pass::new(starts, settings, fetching, writer)
         })
     }
 }

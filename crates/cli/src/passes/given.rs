@@ -59,23 +59,7 @@ impl Pass {
         // Whoever writes an address into a list means it.
         fetching.allow_private = true;
         let new = NewRun { kind: RunKind::Probe, ..new_run(first.as_str(), &asking, &settled) };
-        Ok(Pass {
-            asked_for: first.to_string(),
-            section: None,
-            last_time: None,
-            unfinished: None,
-            starts: vec![first],
-            settings,
-            fetching,
-            under_way: new.looked_back(),
-            writer: RunWriter::begin(store, new)?,
-            earlier: None,
-            recheck: None,
-            memory: None,
-            budget: None,
-            explained: None,
-            known_as: None,
-        })
+        Ok(Pass::new(vec![first], settings, fetching, RunWriter::begin(store, new)?))
     }
 
     /// Only these pages, with all that they name, of a site of which nothing is known yet.
@@ -105,22 +89,7 @@ impl Pass {
         }
         let new = NewRun { kind: RunKind::Page, ..new_run(first.as_str(), &asking, &settled) };
         let telling = digests::telling(file, store, &settled)?;
-        Ok(Pass {
-            asked_for: first.to_string(),
-            section,
-            last_time: None,
-            unfinished: None,
-            starts: vec![first],
-            settings,
-            fetching,
-            under_way: new.looked_back(),
-            writer: RunWriter::begin(store, new)?.telling(telling),
-            earlier: None,
-            recheck: None,
-            memory: None,
-            budget: None,
-            explained: None,
-            known_as: None,
-        })
+        let writer = RunWriter::begin(store, new)?.telling(telling);
+        Ok(Pass { section, ..Pass::new(vec![first], settings, fetching, writer) })
     }
 }

@@ -69,6 +69,27 @@ struct Earlier {
 }
 
 impl Pass {
+    /// A pass that knows of nothing before it.
+    fn new(starts: Vec<Url>, settings: Settings, fetching: Config, writer: RunWriter) -> Pass {
+        Pass {
+            asked_for: starts.first().map(Url::to_string).unwrap_or_default(),
+            section: None,
+            last_time: None,
+            unfinished: None,
+            starts,
+            settings,
+            fetching,
+            writer,
+            under_way: Duration::ZERO,
+            earlier: None,
+            recheck: None,
+            memory: None,
+            budget: None,
+            explained: None,
+            known_as: None,
+        }
+    }
+
     /// The same, with so many requests at most.
     pub(crate) fn within(self, budget: Option<u64>) -> Pass {
         Pass { budget, ..self }

@@ -96,22 +96,16 @@ impl Pass {
         let (mut settings, mut fetching) = (settings, config(&asking, Some(&start))?);
         Beginning::of(&base.asked_for, &asking)?.tell(&mut settings, &mut fetching);
         settings.also.extend(also);
+        let under_way = new.looked_back();
+        let writer =
+            RunWriter::begin(store, new)?.telling(digests::telling(file, store, &settled)?);
         Ok(Pass {
             asked_for: base.asked_for.clone(),
             section,
-            last_time: None,
-            unfinished: None,
-            starts: vec![start],
-            settings,
-            fetching,
-            explained: None,
-            known_as: None,
-            under_way: new.looked_back(),
-            writer: RunWriter::begin(store, new)?.telling(digests::telling(file, store, &settled)?),
-            earlier: None,
+            under_way,
             recheck: Some(Recheck { reader: Reader::open(store)?, run: base.number, again }),
             memory: Some(memory),
-            budget: None,
+            ..Pass::new(vec![start], settings, fetching, writer)
         })
     }
 

@@ -38,8 +38,8 @@ fn starts_that_cannot_be_crawled() {
       Open it in a browser, or give another page of the site.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "./public"], 2), @r"
-    error: ./public is a folder, and a crawl starts from a web address
-      Serve the folder on this machine and give that address, such as http://127.0.0.1:8000/.
+    error: the folder [folder]/public cannot be read: No such file or directory (os error 2)
+      Name the folder of built pages, such as ./public.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "ftp://a.test/"], 2), @r"
     error: ftp://a.test/ is not asked over http or https

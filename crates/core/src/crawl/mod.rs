@@ -179,7 +179,9 @@ impl Crawl {
     /// # Panics
     /// When there is no start.
     #[must_use]
-    pub fn new(settings: Settings, starts: Vec<Url>) -> Crawl {
+    pub fn new(mut settings: Settings, starts: Vec<Url>) -> Crawl {
+        // They are taken from the end.
+        settings.listed.reverse();
         let silence = (settings.retry.timeout / 10).max(SHORTEST_SILENCE);
         let frontier = Frontier::new(settings.concurrency, silence);
         let admission = settings.max_pages.map(Admission::new);

@@ -10,6 +10,7 @@ mod again;
 mod bounds;
 mod cookies;
 mod failures;
+mod given;
 mod order;
 mod pacing;
 mod passing;

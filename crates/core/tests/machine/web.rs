@@ -10,6 +10,7 @@ use rummage_core::crawl::{
     AddressId, Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Settings,
 };
 use rummage_core::extract::Extractor;
+use rummage_core::lists::lines;
 use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
 use rummage_core::signs::Signs;
 use rummage_core::verdict::Cause;
@@ -29,6 +30,8 @@ pub(crate) enum Act {
     File(&'static str),
     /// Something else to read: its media type and what it says.
     Body(&'static str, String),
+    /// A list of addresses, a line each, as somebody gives it.
+    List(String),
     /// A failure.
     Fail(Failure),
     /// No answer for as long as anyone waits.
@@ -336,6 +339,7 @@ impl Web {
         };
         match act {
             Act::Page(_) => answer(200, Some("text/html"), None),
+            Act::List(_) => answer(200, Some("text/plain"), None),
             Act::Says(status, _) => answer(*status, Some("text/html"), None),
             Act::Answer(beside, act) => match self.play(act, request, now) {
                 Ending::Answer(answer) => {
@@ -389,6 +393,9 @@ impl Web {
             let read = extractor.finish();
             answer.signs = Signs::of(&read);
             reading = Some(read).filter(|_| answer.is_success());
+        }
+        if let Some(Act::List(text)) = self.act(&request.address) {
+            reading = Some(lines(text.as_bytes()).reading());
         }
         let attempt = Attempt::new(now, now - began, request.method, ending);
         Reply { id: request.id, attempt, reading }

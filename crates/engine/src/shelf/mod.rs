@@ -4,10 +4,13 @@
 mod folder;
 
 use std::collections::HashMap;
+use std::fs::File;
+use std::io::{self, BufRead as _, BufReader, Read};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use bytes::Bytes;
+use flate2::bufread::MultiGzDecoder;
 use rummage_core::crawl::{BodyWish, Request};
 use rummage_core::extract::Extractor;
 use rummage_core::outcome::{Answer, Ending, Method};
@@ -17,6 +20,9 @@ use url::Url;
 
 pub use folder::Folder;
 use folder::Found;
+
+/// Octets that are read at once.
+const CHUNK: usize = 64 * 1024;
 
 /// What is at hand. Nothing by itself.
 #[derive(Debug, Clone, Default)]
@@ -69,7 +75,7 @@ impl Shelf {
             let (answer, reading) = match document {
                 Document::Octets(octets, format) => {
                     let answer = Answer { status: 200, ..typed(media_type(*format)) };
-                    read(request, *format, limit, answer, octets)
+                    read(request, *format, limit, answer, &mut octets.as_ref())
                 }
                 Document::Read(reading) => {
                     let answer = Answer { status: 200, ..typed(media_type(reading.format)) };
@@ -111,26 +117,20 @@ fn of_folder(
     let answer = Answer { status: 200, length, ..typed(mime.essence_str()) };
     let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
     let Some(format) = format else { return (Ending::Answer(answer), None) };
-    let Ok(octets) = std::fs::read(&path) else { return (status(403), None) };
-    let octets = match format {
-        Format::Sitemap => unpacked(octets, limit),
-        _ => octets,
-    };
-    let (answer, reading) = read(request, format, limit, answer, &octets);
+    let source = File::open(&path).and_then(|file| unpacked(file, format));
+    let Ok(mut source) = source else { return (status(403), None) };
+    let (answer, reading) = read(request, format, limit, answer, &mut source);
     (Ending::Answer(answer), Some(reading))
 }
 
-/// A sitemap as it was before gzip packed it, by its first octets (RFC 1952 §2.3.1).
-fn unpacked(octets: Vec<u8>, limit: usize) -> Vec<u8> {
-    use std::io::Read as _;
-    if !octets.starts_with(&[0x1f, 0x8b]) {
-        return octets;
+/// A file as it was before gzip packed it: a sitemap may be, by its first octets (RFC 1952
+/// §2.3.1).
+fn unpacked(file: File, format: Format) -> io::Result<Box<dyn Read>> {
+    let mut source = BufReader::with_capacity(CHUNK, file);
+    if format == Format::Sitemap && source.fill_buf()?.starts_with(&[0x1f, 0x8b]) {
+        return Ok(Box::new(MultiGzDecoder::new(source)));
     }
-    let mut plain = Vec::new();
-    let most = u64::try_from(limit).unwrap_or(u64::MAX).saturating_add(1);
-    // What came before a fault is read.
-    let _ = flate2::read::MultiGzDecoder::new(&octets[..]).take(most).read_to_end(&mut plain);
-    plain
+    Ok(Box::new(source))
 }
 
 fn read(
@@ -138,11 +138,17 @@ fn read(
     format: Format,
     limit: usize,
     mut answer: Answer,
-    octets: &[u8],
+    source: &mut dyn Read,
 ) -> (Answer, Reading) {
     let with_sketch = request.sketch && request.body == BodyWish::Page;
     let mut extractor = Extractor::of_address(&request.address, format, None, limit, with_sketch);
-    extractor.feed(octets);
+    let mut chunk = vec![0; CHUNK];
+    // What came before a fault is read.
+    while let Ok(length @ 1..) = source.read(&mut chunk) {
+        if !extractor.feed(&chunk[..length]) {
+            break;
+        }
+    }
     let reading = extractor.finish();
     answer.signs = Signs::of(&reading);
     answer.upgrades |= reading.upgrades;

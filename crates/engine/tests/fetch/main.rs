@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
 mod answers;
+mod at_hand;
 mod failures;
 mod manners;
 mod names;

@@ -1,5 +1,7 @@
 //! The questions of `docs/store.md` are asked.
 
+use jiff::Timestamp;
+
 use crate::keeper::Keeper;
 
 #[test]
@@ -39,4 +41,39 @@ fn every_query_of_the_docs_runs_and_finds_something() {
         )
         .unwrap();
     assert_eq!(pages, 3);
+}
+
+#[test]
+fn pages_that_name_an_address_are_counted_and_the_first_is_named() {
+    let keeper = Keeper::new(&[
+        ("/", "<a href=/a>a</a><a href=/x>x</a><a href=/x>x</a>"),
+        ("/a", "\n<a href=/x>x</a><a href=/y>y</a>"),
+    ]);
+    let run = keeper.crawl();
+    let reader = keeper.reader();
+    let run = reader.open_run(run).unwrap();
+    let urls = ["/x", "/y", "/nobody"].map(|path| format!("http://a.test{path}"));
+    let carried = run.carried(&urls.iter().cloned().collect()).unwrap();
+    assert_eq!(carried.len(), 2);
+    let x = &carried["http://a.test/x"];
+    assert_eq!((x.pages, x.first.0.as_str(), x.first.1), (2, "http://a.test/", 1));
+    let y = &carried["http://a.test/y"];
+    assert_eq!((y.pages, y.first.0.as_str(), y.first.1), (1, "http://a.test/a", 2));
+}
+
+#[test]
+fn requests_are_counted_from_a_time_on_over_all_runs() {
+    let keeper = Keeper::new(&[("/", "<a href=/a>a</a>"), ("/a", "")]);
+    let run = keeper.crawl();
+    let reader = keeper.reader();
+    let count = |since| -> u64 {
+        let counts = reader.requests_since("a.test", since).unwrap();
+        counts.iter().map(|(_, requests)| requests).sum()
+    };
+    let of_one = count(run.started_at);
+    assert!(of_one >= 2, "{of_one}");
+    keeper.crawl();
+    assert_eq!(count(run.started_at), 2 * of_one);
+    assert_eq!(count(Timestamp::MAX), 0);
+    assert!(reader.requests_since("b.test", run.started_at).unwrap().is_empty());
 }

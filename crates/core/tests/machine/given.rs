@@ -1,0 +1,115 @@
+//! More starts than one, pages that are known to be there, lists in the place of a site.
+
+use rummage_core::crawl::{Note, RobotsRule, Settings, SitemapRule};
+use rummage_core::scope::Prefix;
+use url::Url;
+
+use crate::web::{Act, Web, page};
+
+fn url(text: &str) -> Url {
+    Url::parse(text).unwrap()
+}
+
+fn unreached(seen: &crate::web::Seen) -> Vec<&str> {
+    let notes = seen.notes.iter().filter(|(_, note)| *note == Note::Unreached);
+    notes.map(|(address, _)| address.as_str()).collect()
+}
+
+fn site() -> Web {
+    Web::default()
+        .on("http://a.test/", page(&["/one", "http://b.test/"]))
+        .on("http://a.test/one", page(&["/"]))
+        .on("http://a.test/hidden/", page(&["/hidden/deep"]))
+        .on("http://a.test/hidden/deep", page(&[]))
+        .on("http://a.test/alone", page(&["/alone"]))
+        .on("http://a.test/folder", Act::Redirect(301, "/folder/".into()))
+        .on("http://a.test/folder/", page(&[]))
+        .on("http://b.test/", page(&["/x"]))
+        .on("http://b.test/x", page(&[]))
+}
+
+#[test]
+fn more_starts_are_walked_within_their_bounds() {
+    let settings = Settings {
+        also: vec![url("http://a.test/hidden/"), url("http://b.test/#top")],
+        within: vec![Prefix::parse("b.test/").unwrap()],
+        ..Settings::default()
+    };
+    let seen = site().crawl(settings);
+    let mut pages = seen.pages.clone();
+    pages.sort_unstable();
+    assert_eq!(
+        pages,
+        [
+            "http://a.test/",
+            "http://a.test/hidden/",
+            "http://a.test/hidden/deep",
+            "http://a.test/one",
+            "http://b.test/",
+            "http://b.test/x"
+        ]
+    );
+    assert!(unreached(&seen).is_empty(), "a person began there");
+    assert_eq!(seen.times_asked("http://b.test/"), 1);
+}
+
+#[test]
+fn a_listed_page_is_read_where_no_link_leads_there_and_told() {
+    let listed = |names: &[&str]| names.iter().map(|name| url(name)).collect();
+    let settings = Settings {
+        listed: vec![
+            listed(&["http://a.test/", "http://a.test/index.html"]),
+            listed(&["http://a.test/one.html", "http://a.test/one"]),
+            listed(&["http://a.test/alone", "http://a.test/alone.html"]),
+            listed(&["http://a.test/hidden/", "http://a.test/hidden/index.html"]),
+        ],
+        ..Settings::default()
+    };
+    let seen = site().crawl(settings.clone());
+    assert_eq!(unreached(&seen), ["http://a.test/alone", "http://a.test/hidden/"]);
+    assert!(seen.pages.contains(&"http://a.test/hidden/deep".to_owned()), "its links are walked");
+    for name in ["http://a.test/index.html", "http://a.test/one.html", "http://a.test/alone.html"] {
+        assert_eq!(seen.times_asked(name), 0, "{name} is a page that is known by another name");
+    }
+    // Whoever sees a part of the links does not know who is reached.
+    for bounded in [
+        Settings { depth: Some(9), ..settings.clone() },
+        Settings { max_pages: Some(99), ..settings },
+    ] {
+        assert!(unreached(&site().crawl(bounded)).is_empty());
+    }
+}
+
+#[test]
+fn what_redirects_lead_to_is_reached() {
+    let web = site().on("http://a.test/", page(&["/folder"]));
+    let listed = vec![vec![url("http://a.test/folder/")]];
+    let seen = web.crawl(Settings { listed, ..Settings::default() });
+    assert!(unreached(&seen).is_empty(), "{:?}", seen.notes);
+    assert_eq!(seen.times_asked("http://a.test/folder/"), 1);
+}
+
+#[test]
+fn all_that_lists_name_is_asked_once_and_nothing_is_walked() {
+    let list = |text: &str| Act::List(text.to_owned());
+    let web = site()
+        .on("file:///one.txt", list("http://a.test/\nhttp://a.test/lost\nhttp://a.test/\nnonsense"))
+        .on("file:///two.txt", list("http://a.test/\nwww.c.test\n"));
+    let settings = Settings {
+        lists: true,
+        also: vec![url("file:///two.txt")],
+        robots: RobotsRule::Ignore,
+        sitemap: SitemapRule::Named,
+        ..Settings::default()
+    };
+    let seen = web.crawl_from(settings, &["file:///one.txt"]);
+    assert_eq!(seen.verdict("http://a.test/"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/lost"), "broken not-found 404");
+    assert_eq!(seen.verdict("nonsense"), "broken malformed-url");
+    assert!(seen.verdicts.contains_key("https://www.c.test/"));
+    assert_eq!(seen.times_asked("http://a.test/"), 1);
+    assert_eq!(seen.times_asked("http://a.test/one"), 0, "pages are not walked");
+    assert_eq!(seen.times_asked("http://a.test/robots.txt"), 0);
+    assert_eq!(seen.pages, ["file:///one.txt", "file:///two.txt"]);
+    assert!(unreached(&seen).is_empty());
+}
