@@ -83,9 +83,9 @@ impl Network {
         let _ = self.private.set(private || self.config.allow_private);
     }
 
-    /// The start is at hand: it says nothing of who may be asked.
-    pub(crate) fn handle_start_at_hand(&self) {
-        let _ = self.private.set(self.config.allow_private);
+    /// The start is at hand, and nobody is asked where it is: `private` as its host says.
+    pub(crate) fn handle_start_at_hand(&self, private: bool) {
+        let _ = self.private.set(private || self.config.allow_private);
     }
 
     async fn look_up(&self, host: &str, port: u16, anew: bool) -> Result<Vec<IpAddr>, Failure> {

@@ -62,7 +62,7 @@ impl Fetcher {
     /// before the first request.
     pub async fn handle_start(&self, start: &Url) {
         if self.inner.config.shelf.has(start) {
-            return self.inner.network.handle_start_at_hand();
+            return self.inner.network.handle_start_at_hand(is_near(start));
         }
         self.inner.network.handle_start(start.host_str().unwrap_or_default()).await;
     }

@@ -5,7 +5,6 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use rummage_core::crawl::{Externals, RobotsRule, Settings, SitemapRule};
-use rummage_core::network::is_loopback;
 use rummage_core::scope::{Bounds, Prefix};
 use rummage_engine::{Document, Shelf};
 use rummage_store::{NewRun, RunKind, RunWriter};
@@ -84,7 +83,6 @@ impl Pass {
         if let Some(draft) = draft {
             // It is at hand: nobody need be asked whether it may be read.
             settings.robots = RobotsRule::Ignore;
-            fetching.allow_private |= is_loopback(&first);
             fetching.shelf = Shelf::of_documents([(first.to_string(), draft)].into());
         }
         let new = NewRun { kind: RunKind::Page, ..new_run(first.as_str(), &asking, &settled) };

@@ -188,3 +188,30 @@ fn a_test_digest_says_how_it_went() {
     let said = stage.run(&words).ends(2);
     assert!(said.err.contains("write env:") && !said.err.contains("hush"), "{said}");
 }
+
+#[test]
+fn the_line_is_as_secure_as_the_settings_say_and_refusals_are_told() {
+    let sent = |more: &str, to: &str| {
+        let settings =
+            format!("[site.ay]\nstart = \"http://a.test/\"\ndigest-to = [\"{to}\"]\n{more}\n");
+        let stage = stage(&a_site(HOME), &settings);
+        let words = ["patrol", "--test-digest"];
+        let mut command = stage.command(&words);
+        let said = crate::harness::said(&words, command.env("POST", "wrong").output().unwrap());
+        let secure: Vec<bool> = stage.web.letters().iter().map(|letter| letter.secure).collect();
+        (said, secure)
+    };
+    for (security, expected) in [("starttls", true), ("tls", true), ("none", false)] {
+        let (said, secure) = sent(&format!("digest-security = \"{security}\""), "e@a.test");
+        assert_eq!((said.code, secure), (Some(0), vec![expected]), "{security}: {said}");
+    }
+    let (said, secure) =
+        sent("digest-user = \"keeper\"\ndigest-password = \"env:POST\"", "e@a.test");
+    assert!(said.out.contains("535") && said.out.contains("who are you?"), "{said}");
+    assert_eq!((said.code, secure.len()), (Some(4), 0));
+    assert!(!said.out.contains("wrong") && !said.err.contains("wrong"), "{said}");
+    let (said, _) = sent("", "nobody@elsewhere.test");
+    assert!(said.out.contains("nobody of that name lives here"), "{said}");
+    let (said, _) = sent("", "no address");
+    assert!(said.out.contains("no address is no mail address"), "{said}");
+}

@@ -79,6 +79,19 @@ fn an_index_of_sitemaps_leads_to_the_addresses_in_them() {
 }
 
 #[test]
+fn what_a_page_names_relatively_is_not_asked_and_not_called_broken() {
+    let html = b"<a href=/somewhere>s</a><a href=http://a.test/gone>g</a><a href='http://['>m</a>";
+    let stage = stage(&[("saved.html", html)]);
+    let found = entries(&stage, &["saved.html"], 1);
+    let expected = [
+        (1, "/somewhere", "skipped"),
+        (1, "http://a.test/gone", "broken"),
+        (1, "http://[", "broken"),
+    ];
+    assert_eq!(found, self::expected(&expected));
+}
+
+#[test]
 fn the_museums_spreadsheet_comes_back_with_its_truth_and_else_untouched() {
     let stage = Stage::new(&museum());
     fs::write(stage.path("addresses.csv"), addresses()).unwrap();

@@ -18,26 +18,47 @@ fn words(line: &str) -> Vec<String> {
     words
 }
 
-/// The examples: a command, and lines that it says. What follows … may be anything.
-fn examples(doc: &str) -> Vec<(String, Vec<String>)> {
-    let mut examples: Vec<(String, Vec<String>)> = Vec::new();
-    let blocks = doc.split("```console\n").skip(1).map(|rest| rest.split("```").next().unwrap());
-    for line in blocks.flat_map(str::lines) {
-        match line.strip_prefix("$ rummage ") {
-            Some(command) => examples.push((command.to_owned(), Vec::new())),
-            None => examples.last_mut().expect("a command comes first").1.push(line.to_owned()),
+/// What stands in the doc, in its order.
+enum Step {
+    /// A command, and lines that it says. What follows … may be anything.
+    Example(String, Vec<String>),
+    /// The settings that hold from there on.
+    Settings(String),
+}
+
+fn steps(doc: &str) -> Vec<Step> {
+    let mut steps = Vec::new();
+    for block in doc.split("```").skip(1).step_by(2) {
+        if let Some(settings) =
+            block.strip_prefix("toml\n").filter(|text| text.starts_with("[site"))
+        {
+            steps.push(Step::Settings(settings.to_owned()));
+        }
+        for line in block.strip_prefix("console\n").into_iter().flat_map(str::lines) {
+            match (line.strip_prefix("$ rummage "), steps.last_mut()) {
+                (Some(command), _) => steps.push(Step::Example(command.to_owned(), Vec::new())),
+                (None, Some(Step::Example(_, lines))) => lines.push(line.to_owned()),
+                (None, _) => panic!("a command comes first: {line}"),
+            }
         }
     }
-    examples
+    steps
 }
 
 #[test]
 fn the_examples_do_what_is_written() {
     let doc = include_str!("../../../../docs/keeping-watch.md");
     let stage = Stage::new(&museum());
-    let examples = examples(doc);
-    assert!(examples.len() > 9);
-    for (command, lines) in examples {
+    let steps = steps(doc);
+    assert!(steps.len() > 12);
+    for step in steps {
+        let (command, lines) = match step {
+            Step::Example(command, lines) => (command, lines),
+            Step::Settings(text) => {
+                std::fs::write(stage.path("rummage.toml"), text).unwrap();
+                continue;
+            }
+        };
         let words = words(&command);
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
         let said = stage.run(&words);

@@ -27,17 +27,25 @@ struct Source<'a> {
     base: &'a Url,
     keys: BaseKeys,
     encoding: &'static Encoding,
+    /// It is a page that somebody gave as a file: nobody knows what its relative references
+    /// are relative to.
+    is_given: bool,
 }
 
 impl<'a> Source<'a> {
     fn new(base: &'a Url, encoding: &'static Encoding) -> Source<'a> {
-        Source { base, keys: BaseKeys::new(base), encoding }
+        Source { base, keys: BaseKeys::new(base), encoding, is_given: false }
     }
 
     /// Whether a reference means the same wherever its base is the same.
     fn may_remember(&self, written: &str) -> bool {
         !written.contains('#') && (self.encoding == UTF_8 || written.is_ascii())
     }
+}
+
+/// Whether a reference means nothing without a base.
+fn is_relative(written: &str) -> bool {
+    Url::parse(written) == Err(url::ParseError::RelativeUrlWithoutBase)
 }
 
 impl Crawl {
@@ -48,7 +56,8 @@ impl Crawl {
         let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
         let depth = if is_list { u32::MAX } else { self.entry(page).depth };
         let url = Url::parse(self.address(page)).expect("normal forms can be parsed");
-        let of_page = Source::new(&url, reading.encoding);
+        let is_given = is_page && url.scheme() == "file";
+        let of_page = Source { is_given, ..Source::new(&url, reading.encoding) };
         let is_secure = url.scheme() == "https";
         let base = reading.base().and_then(|written| url.join(written).ok());
         // HTML, "Set the frozen base URL".
@@ -244,6 +253,10 @@ impl Crawl {
             }
             Reference::Other { address } => {
                 let id = self.hear_of(&address, Verdict::Skipped, Cause::OtherScheme);
+                Target { id, fragment: None }
+            }
+            Reference::Malformed { written } if source.is_given && is_relative(&written) => {
+                let id = self.hear_of(&written, Verdict::Skipped, Cause::OtherScheme);
                 Target { id, fragment: None }
             }
             Reference::Malformed { written } => {
