@@ -20,7 +20,7 @@ mod waive;
 
 use std::path::PathBuf;
 
-use clap::{Args as ClapArgs, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
+use clap::{Arg, Args as ClapArgs, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 
 pub(crate) use arrivals::ArrivalsArgs;
 pub(crate) use asking::{Asking, ExternalsChoice, FragmentsChoice};
@@ -58,28 +58,47 @@ pub(crate) struct Args {
     pub(crate) command: Option<Command>,
 }
 
-/// What clap knows of our words. The short help of a crawl leaves out what is rather asked
-/// of its findings afterwards.
+/// What clap knows of our words, each command's short help on one screen.
 pub(crate) fn command() -> clap::Command {
-    let crawl = Args::command().mut_subcommand("crawl", |crawl| {
-        crawl.mut_args(|arg| {
-            let heading = arg.get_help_heading();
-            let rare = ["unfold", "sort", "limit", "csv_separator"];
-            let later = heading == Some("Selecting") && arg.get_id() != "verdict"
-                || rare.iter().any(|id| arg.get_id() == *id);
-            if later { arg.hide_short_help(true) } else { arg }
-        })
-    });
-    // A recheck asks as its crawl did: how is rarely said anew.
-    crawl.mut_subcommand("recheck", |recheck| {
-        recheck.mut_args(|arg| {
-            let common = ["timeout", "verbose"].iter().any(|id| arg.get_id() == *id);
-            let asks = arg
-                .get_help_heading()
-                .is_some_and(|heading| !["Selecting", "Showing", "Everywhere"].contains(&heading));
-            if asks && !common { arg.hide_short_help(true) } else { arg }
-        })
+    let mut command = Args::command();
+    for walks in ["crawl", "page", "probe"] {
+        command = with_short_help(command, walks, is_asked_afterwards);
+    }
+    // These ask as the crawl did: how is rarely said anew.
+    command = with_short_help(command, "recheck", |arg| is_how_to_ask(arg, &["timeout"]));
+    with_short_help(command, "arrivals", |arg| {
+        is_how_to_ask(arg, &["at", "timeout", "query"]) || is_of_links(arg)
     })
+}
+
+/// The short help of a command leaves out what is rare there.
+fn with_short_help(
+    command: clap::Command,
+    name: &'static str,
+    is_rare: impl Fn(&Arg) -> bool,
+) -> clap::Command {
+    let hide = |arg: Arg| if is_rare(&arg) { arg.hide_short_help(true) } else { arg };
+    command.mut_subcommand(name, |command| command.mut_args(hide))
+}
+
+/// What is rather asked of findings, once they are there.
+fn is_asked_afterwards(arg: &Arg) -> bool {
+    let rare = ["unfold", "sort", "limit", "csv_separator"];
+    arg.get_help_heading() == Some("Selecting") && arg.get_id() != "verdict"
+        || rare.iter().any(|id| arg.get_id() == *id)
+}
+
+/// What says how to ask, but for some.
+fn is_how_to_ask(arg: &Arg, common: &[&str]) -> bool {
+    let common = [&["verbose"], common].concat().iter().any(|id| arg.get_id() == *id);
+    let other = ["Selecting", "Showing", "Everywhere"];
+    !common && arg.get_help_heading().is_some_and(|heading| !other.contains(&heading))
+}
+
+/// What only links have.
+fn is_of_links(arg: &Arg) -> bool {
+    let names = ["all", "scope", "element", "text", "standing", "group", "unfold", "csv_separator"];
+    names.iter().any(|id| arg.get_id() == *id)
 }
 
 /// Reads the words that were typed.

@@ -44,6 +44,12 @@ impl Beginning {
 
     fn alone(asked_for: &str, asking: &Asking) -> Result<Beginning, Failure> {
         if let Some(folder) = folder(asked_for, asking)? {
+            if folder.file(folder.base()).is_none() {
+                return Err(Failure::Usage {
+                    what: format!("there is no index.html in {asked_for}, where a visitor begins"),
+                    hint: "Name the folder that has the home page, such as ./public.".to_owned(),
+                });
+            }
             let starts = vec![folder.base().clone()];
             let folder = Some(Arc::new(folder));
             return Ok(Beginning { starts, also: Vec::new(), sitemap: None, folder });

@@ -67,9 +67,8 @@ fn a_folder_is_taken_by_its_name_and_mistakes_are_told() {
     assert!(complaint(&["crawl", "./addresses.csv"]).contains("is a file, and a crawl walks"));
     assert!(complaint(&["crawl", "b.test", "--as", AT]).contains("b.test is no folder here"));
     assert!(complaint(&["crawl", "b.test", "./public"]).contains("not the only start"));
-    // An empty folder has no start page.
-    let empty = stage.run(&["crawl", "./a.test", "--as", AT]).ends(4);
-    assert!(empty.err.contains("gave no page: 404"), "{empty}");
+    let said = complaint(&["crawl", "./a.test", "--as", AT]);
+    assert!(said.contains("there is no index.html in"), "{said}");
 }
 
 #[test]
