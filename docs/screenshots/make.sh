@@ -53,10 +53,10 @@ shot findings_page 2 'rummage findings --group page --color always | tail -n +8 
 shot trace 2 'rummage trace trains.westshire.test/timetable'
 shot trace_confirmed 2 'rummage trace /cgi/guestbook; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
 shot trace_doubtful 2 'rummage trace rope-walk.test/prices/1998; echo; rummage trace boat-show.test/'
-rummage demo files "$work/museum" >/dev/null
-shot page 4 'rummage page https://www.ashlock-canal.test/visit/ https://www.ashlock-canal.test/walks/ --timeout 500ms; echo; rummage page museum/public/visit/index.html --as https://www.ashlock-canal.test/visit/'
-shot probe 6 'rummage probe museum/addresses.csv --timeout 500ms --color always | head -n 26; echo; rummage probe museum/addresses.csv --append-columns --timeout 500ms -q | cut -c 1-146'
-shot arrivals 4 'rummage arrivals museum/access.log --ask --timeout 500ms --color always | head -n 44'
+rummage demo files "$work/files" >/dev/null
+shot page 4 'rummage page https://www.ashlock-canal.test/visit/ https://www.ashlock-canal.test/walks/ --timeout 500ms; echo; rummage page files/public/visit/index.html --as https://www.ashlock-canal.test/visit/'
+shot probe 12 'rummage probe files/addresses.csv --timeout 500ms -q --color always | head -n 24; echo; rummage probe files/addresses.csv --append-columns --timeout 500ms -q | cut -c 1-146'
+shot arrivals 9 'rummage arrivals files/access.log --ask --timeout 500ms --color always 2>/dev/null | head -n 44'
 shot schedule 2 'rummage schedule --limit 12 --color always | head -n 46'
 cp "$RUMMAGE_STORE" "$work/rummage.db"
 (

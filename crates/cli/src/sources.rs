@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::rc::Rc;
 
-use rummage_store::RunInfo;
+use rummage_store::{RunInfo, RunKind};
 use rummage_view::Source;
 use url::Url;
 
@@ -15,6 +15,13 @@ use crate::passes::folder;
 pub(crate) fn of(run: &RunInfo, settled: &Section) -> Option<Source> {
     if let Some(template) = &settled.own.editor_link {
         return Some(Source::Editor(template.clone()));
+    }
+    if run.kind == RunKind::Probe {
+        let here = std::env::current_dir().unwrap_or_default();
+        return Some(Source::File(Rc::new(move |list| {
+            let file = Url::parse(list).ok()?.to_file_path().ok()?;
+            file.exists().then(|| named_from(&here, &file))
+        })));
     }
     let asking: Asking = serde_json::from_str(&run.options).ok()?;
     // A folder that is gone by now has no files to name.

@@ -30,6 +30,8 @@ pub(crate) struct Teller {
     early: Vec<String>,
     /// None of that is told.
     headless: bool,
+    /// What is broken is not told as it turns up.
+    brief: bool,
 }
 
 enum Shape {
@@ -62,12 +64,19 @@ impl Teller {
             bounds: None,
             early: Vec::new(),
             headless: false,
+            brief: false,
         }
     }
 
     /// The pass is not of the whole site: no line tells of its bounds.
     pub(crate) fn without_head(mut self) -> Teller {
         self.headless = true;
+        self
+    }
+
+    /// The pass is so short that its results are there at once.
+    pub(crate) fn brief(mut self) -> Teller {
+        self.brief = true;
         self
     }
 
@@ -85,7 +94,7 @@ impl Teller {
 
     /// Whether what is broken is told as it turns up: off a terminal, the results do.
     fn is_live(&self) -> bool {
-        matches!(self.shape, Shape::Live(_))
+        matches!(self.shape, Shape::Live(_)) && !self.brief
     }
 
     /// The first line: title, bounds, how long it took last time.

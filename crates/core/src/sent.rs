@@ -157,7 +157,7 @@ pub fn names_login(text: &str) -> bool {
     };
     let mut words = text.split(|c: char| !c.is_alphanumeric());
     let mut pairs = text.split(|c: char| !c.is_alphanumeric() && c != '-');
-    words.any(is_known) || pairs.any(is_known) || is_known(text.trim())
+    words.any(is_known) || (text.contains('-') && pairs.any(is_known)) || is_known(text.trim())
 }
 
 /// Which words a list may have, by first letter and length: every link of every page is

@@ -10,6 +10,7 @@ use tokio::sync::{mpsc, watch};
 use tokio::task::JoinSet;
 
 use crate::recorder::{Failed, Recorder};
+use crate::rememberer::{Remember, Remembered, Rememberer};
 use crate::{Clock, EngineError, Fetcher};
 
 /// How often whoever watches is told where the crawl is.
@@ -44,6 +45,8 @@ pub struct Job {
     pub recheck: Option<Recheck>,
     /// What earlier runs have seen, for addresses that need not be asked.
     pub memory: Option<Memory>,
+    /// How to know what pages were that have not changed; without it, they are asked whole.
+    pub remember: Option<Remember>,
     /// How many requests it may make; when they are made, it is stopped.
     pub budget: Option<u64>,
 }
@@ -74,18 +77,22 @@ pub struct Ended {
 /// # Errors
 /// When the start gives no page, or the store cannot be written. What was stored stays.
 pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError> {
-    let Job { crawl, fetcher, clock, writer, stop, recheck, memory, budget } = job;
+    let Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget } = job;
     let recorder = Recorder::start(writer);
+    let replies = mpsc::unbounded_channel();
+    let remember =
+        remember.map(|open| Rememberer::start(open, replies.0.clone(), Came::Remembered));
     let mut driver = Driver {
         crawl,
         fetcher,
         clock,
         stop,
         tasks: JoinSet::new(),
-        replies: mpsc::unbounded_channel(),
+        replies,
         in_flight: HashMap::new(),
         recheck,
         memory,
+        remember,
         budget,
         problem: None,
     };
@@ -116,11 +123,12 @@ struct Driver {
     clock: Clock,
     stop: Stop,
     tasks: JoinSet<()>,
-    replies: (mpsc::UnboundedSender<Reply>, mpsc::UnboundedReceiver<Reply>),
+    replies: (mpsc::UnboundedSender<Came>, mpsc::UnboundedReceiver<Came>),
     in_flight: HashMap<AddressId, (Instant, String)>,
     /// What is to be told once the start has answered.
     recheck: Option<Recheck>,
     memory: Option<Memory>,
+    remember: Option<Rememberer>,
     /// How many requests may still be made.
     budget: Option<u64>,
     /// Why what earlier runs have seen cannot be told.
@@ -183,7 +191,7 @@ impl Driver {
             let (fetcher, replies) = (self.fetcher.clone(), self.replies.0.clone());
             self.tasks.spawn(async move {
                 // Nobody listens any more when the run was stopped.
-                let _ = replies.send(fetcher.fetch(request).await);
+                let _ = replies.send(Came::Fetched(fetcher.fetch(request).await));
             });
         }
     }
@@ -201,24 +209,27 @@ impl Driver {
         }
     }
 
-    /// A page that has not changed is what it was.
-    fn as_it_was(&mut self, reply: &mut Reply) {
-        let unchanged = matches!(&reply.attempt.ending,
-            Ending::Answer(Answer { status: 304, .. }) if reply.attempt.method == Method::Get);
-        let Some(memory) = self.memory.as_ref().filter(|_| unchanged) else { return };
-        match memory.page(self.crawl.address(reply.id)) {
-            Ok(Some((answer, reading))) => {
-                reply.attempt.ending = Ending::Answer(Answer { unchanged: true, ..answer });
-                reply.reading = Some(reading);
+    /// A reply has come: a page that has not changed goes to whoever knows what it was.
+    fn take_in(&mut self, came: Came) {
+        let reply = match came {
+            Came::Fetched(reply) => match &self.remember {
+                Some(remember) if is_unchanged(&reply) => {
+                    let url = self.crawl.address(reply.id).to_owned();
+                    match remember.remember(url, reply) {
+                        None => return,
+                        // It has failed, and says why by itself.
+                        Some(reply) => reply,
+                    }
+                }
+                _ => reply,
+            },
+            Came::Remembered(Ok(reply)) => reply,
+            Came::Remembered(Err(problem)) => {
+                self.problem = Some(problem);
+                return;
             }
-            Ok(None) => {}
-            Err(problem) => self.problem = Some(problem),
-        }
-    }
-
-    fn take_in(&mut self, mut reply: Reply) {
+        };
         self.in_flight.remove(&reply.id);
-        self.as_it_was(&mut reply);
         self.crawl.handle_reply(self.clock.now(), reply);
     }
 
@@ -310,9 +321,24 @@ impl Driver {
     }
 }
 
+/// A reply, and from where it came.
+enum Came {
+    /// From a server.
+    Fetched(Reply),
+    /// From whoever knows pages that have not changed.
+    Remembered(Remembered),
+}
+
+/// Whether a server says that a page is what it was (RFC 9110 §15.4.5).
+fn is_unchanged(reply: &Reply) -> bool {
+    let attempt = &reply.attempt;
+    let says_so = matches!(&attempt.ending, Ending::Answer(Answer { status: 304, .. }));
+    says_so && attempt.method == Method::Get
+}
+
 /// What woke the loop.
 enum News {
-    Reply(Box<Reply>),
+    Reply(Box<Came>),
     Due,
     Tick,
     Stopped,

@@ -49,6 +49,8 @@ struct First {
 #[derive(Debug)]
 pub(crate) struct Histories {
     run: i64,
+    /// The first run of the site, as far as is known.
+    earliest: i64,
     by_key: HashMap<Key, First>,
 }
 
@@ -69,7 +71,14 @@ impl Histories {
             };
             by_key.insert(key_of_row(row)?, first);
         }
-        Ok(Histories { run: run.number, by_key })
+        // Findings know of runs that are forgotten.
+        let earliest = db.query_row(
+            "SELECT min(number) FROM (SELECT min(id) AS number FROM run WHERE site = ?1
+                 UNION ALL SELECT min(first_run) FROM finding WHERE site = ?1)",
+            [&run.site],
+            |row| row.get(0),
+        )?;
+        Ok(Histories { run: run.number, earliest, by_key })
     }
 
     fn of(&self, key: Key) -> Option<History> {
@@ -79,6 +88,7 @@ impl Histories {
             standing: if is_first { first.standing } else { Standing::Open },
             first_run: first.run,
             first_seen: first.at,
+            has_before: first.run > self.earliest,
             new_check: is_first && first.standing == Standing::Open,
         })
     }

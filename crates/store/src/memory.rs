@@ -102,6 +102,20 @@ impl Memory {
         Ok(memory)
     }
 
+    /// What the pages of a run were, and nothing else.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn of_pages(reader: Reader, run: i64) -> Result<Memory, StoreError> {
+        Memory::of(reader, &[], Timestamp::UNIX_EPOCH)?.with_pages(run)
+    }
+
+    /// The run whose pages are known, if there are any.
+    #[must_use]
+    pub fn run_of_pages(&self) -> Option<i64> {
+        self.pages.values().next().map(|(_, run)| *run)
+    }
+
     /// Has the pages that a run read asked whether they have changed, where their server
     /// says by what it knows that.
     ///

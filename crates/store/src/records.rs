@@ -282,6 +282,8 @@ pub struct History {
     pub first_run: i64,
     /// When that run began.
     pub first_seen: Timestamp,
+    /// There is a run of the site before that one: in a first run all is new, which is no news.
+    pub has_before: bool,
     /// This run found it first, and the run before could not have seen it.
     pub new_check: bool,
 }

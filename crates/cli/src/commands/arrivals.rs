@@ -249,7 +249,7 @@ fn ask(
     let settled = config.settled(site.section.as_deref());
     let asking = Asking { at: None, ..args.asking.clone().or(settled.asking) };
     let pass = Pass::probe(&store, lists, site.start.as_ref(), &asking, config)?;
-    let mut teller = Teller::new(everywhere, url.to_string(), None).without_head();
+    let mut teller = Teller::new(everywhere, url.to_string(), None).without_head().brief();
     let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
     let ended = ended?;

@@ -169,7 +169,7 @@ fn drive(
     everywhere: &Everywhere,
     before: Option<&RunInfo>,
 ) -> Result<(rummage_engine::Ended, tokio::runtime::Runtime), Failure> {
-    let mut teller = Teller::new(everywhere, pass.asked_for.clone(), None).without_head();
+    let mut teller = Teller::new(everywhere, pass.asked_for.clone(), None).without_head().brief();
     if let Some(before) = before {
         let many = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
         teller.say(&format!("asking {many}; all else stands as run {} found it", before.number));

@@ -7,17 +7,17 @@ use rummage_core::crawl::Note;
 use rummage_core::lists::Table;
 use rummage_core::selection::Selection;
 use rummage_store::{NoteRow, OpenRun, RunState, StoreError};
-use rummage_view::ViewError;
+use rummage_view::{Listing, ViewError};
 
 use super::findings;
 use crate::args::{Everywhere, FINDINGS, ProbeArgs};
-use crate::config::Config;
+use crate::config::{Config, Section};
 use crate::failure::{Exit, Failure};
 use crate::inputs::{Input, read_all};
 use crate::passes::{Pass, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{output, paths};
+use crate::{output, paths, sources};
 
 /// The columns that are put behind a table.
 const COLUMNS: [&str; 4] = ["verdict", "cause", "status", "final"];
@@ -44,6 +44,8 @@ pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Fai
         Some((octets, table)) => append(&run, &octets, &table, args)?,
         None => {
             let selection = args.selecting.selection(FINDINGS);
+            let source = sources::of(run.info(), &Section::default());
+            let listing = Listing { source, ..listing };
             findings::show(&reader, &run, &selection, &listing, &args.showing, everywhere)?;
         }
     }

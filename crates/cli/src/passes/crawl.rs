@@ -45,7 +45,6 @@ impl Pass {
         let writer = writer.counting_from(new.epoch_at);
         Ok(Pass {
             under_way: new.looked_back(),
-            memory: memory.map(|(memory, _)| memory),
             last_time: reader.last_time(&start.text)?,
             unfinished: reader.unfinished().ok().map(|run| run.number),
             explained: beginning.explained(&start.text),
@@ -53,7 +52,8 @@ impl Pass {
             asked_for: start.text,
             section: start.site,
             ..Pass::new(beginning.starts, settings, fetching, writer)
-        })
+        }
+        .remembering(store, memory.map(|(memory, _)| memory)))
     }
 
     /// A run that was stopped goes on. What it had been told to ask, it asks still, where

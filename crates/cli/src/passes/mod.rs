@@ -9,10 +9,11 @@ mod memory;
 pub(crate) mod plain;
 mod recheck;
 
+use std::path::Path;
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Settings};
-use rummage_engine::{Clock, Config, Ended, Fetcher, Job, Recheck, Stop, Watch};
+use rummage_engine::{Clock, Config, Ended, Fetcher, Job, Recheck, Remember, Stop, Watch};
 use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter, StoreError};
 use url::Url;
 
@@ -52,6 +53,8 @@ pub(crate) struct Pass {
     recheck: Option<Recheck>,
     /// What earlier runs have seen, and need not be asked.
     memory: Option<Memory>,
+    /// The same of pages that have not changed.
+    remember: Option<Remember>,
     /// How many requests it may make.
     budget: Option<u64>,
     /// What is to be said of where it begins.
@@ -84,10 +87,20 @@ impl Pass {
             earlier: None,
             recheck: None,
             memory: None,
+            remember: None,
             budget: None,
             explained: None,
             known_as: None,
         }
+    }
+
+    /// The same, with what earlier runs have seen.
+    fn remembering(self, store: &Path, memory: Option<Memory>) -> Pass {
+        let run = memory.as_ref().and_then(Memory::run_of_pages);
+        let store = store.to_owned();
+        let open =
+            |run| -> Remember { Box::new(move || Memory::of_pages(Reader::open(&store)?, run)) };
+        Pass { memory, remember: run.map(open), ..self }
     }
 
     /// The same, with so many requests at most.
@@ -113,8 +126,8 @@ impl Pass {
         if let Some(start) = self.starts.first() {
             fetcher.handle_start(start).await;
         }
-        let (recheck, memory, budget) = (self.recheck, self.memory, self.budget);
-        let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory, budget };
+        let Pass { recheck, memory, remember, budget, .. } = self;
+        let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget };
         Ok(rummage_engine::crawl(job, hear).await?)
     }
 }

@@ -104,9 +104,9 @@ impl Pass {
             section,
             under_way,
             recheck: Some(Recheck { reader: Reader::open(store)?, run: base.number, again }),
-            memory: Some(memory),
             ..Pass::new(vec![start], settings, fetching, writer)
-        })
+        }
+        .remembering(store, Some(memory)))
     }
 
     /// How many addresses a recheck asks anew.

@@ -8,7 +8,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
 
 use crate::gather::{Block, Shared};
-use crate::listing::Listing;
+use crate::listing::{Listing, Source};
 use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -92,8 +92,7 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     let given_once = matches!(&*link.page, "file:///arguments" | "file:///standard-input");
     let Some(history) = link.history.filter(|_| !given_once) else { return Ok(()) };
     match history.standing {
-        // In the first run all is new, which is no news.
-        Standing::New if history.first_run > 1 => write!(out, "  {FAINT}new{FAINT:#}"),
+        Standing::New if history.has_before => write!(out, "  {FAINT}new{FAINT:#}"),
         Standing::Returned => write!(out, "  {FAINT}came back{FAINT:#}"),
         Standing::Open if history.new_check => {
             write!(out, "  {FAINT}not looked for before{FAINT:#}")
@@ -140,7 +139,7 @@ fn shared(
 /// One place: where, what, in which part of the page.
 fn place(out: &mut dyn Write, listing: &Listing, link: &LinkRow) -> Result<(), ViewError> {
     if is_entry(link) {
-        return Ok(writeln!(out, "  {}", at(link))?);
+        return Ok(writeln!(out, "  {}", entry(link, listing.source.as_ref()))?);
     }
     write!(out, "  {}  {}", at(link), said(link))?;
     match link.region {
@@ -219,7 +218,7 @@ fn says_missing(attempts: &[Attempt]) -> bool {
 /// Where a link stands.
 pub(crate) fn at(row: &LinkRow) -> String {
     if is_entry(row) {
-        return entry(row);
+        return entry(row, None);
     }
     if row.line == 0 {
         return format!("{} in a field of its answer", safe(&shorten(&row.page, LONGEST)));
@@ -238,7 +237,10 @@ pub(crate) fn is_entry(row: &LinkRow) -> bool {
 }
 
 /// Where an entry stands: file and line, as terminals make them clickable.
-fn entry(row: &LinkRow) -> String {
+fn entry(row: &LinkRow, source: Option<&Source>) -> String {
+    if let Some(named) = source.and_then(|source| source.of(&row.page, 0, 0)) {
+        return format!("{}:{}", safe(&shorten(&named, LONGEST)), row.line);
+    }
     let path = row.page.strip_prefix("file://").unwrap_or(&row.page);
     match path {
         "/arguments" => format!("argument {}", row.line),

@@ -119,7 +119,7 @@ fn counts(out: &mut dyn Write, tally: &Tally, before: Option<&RunInfo>) -> Resul
 }
 
 fn is_new(row: &LinkRow) -> bool {
-    let history = row.history.filter(|history| history.first_run > 1 && !row.waived);
+    let history = row.history.filter(|history| history.has_before && !row.waived);
     let standing = history.map(|history| history.standing);
     matches!(standing, Some(Standing::New | Standing::Returned))
 }
