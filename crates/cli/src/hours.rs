@@ -153,4 +153,19 @@ mod tests {
         }
         assert_eq!(String::from(hours("22:00-06:00")), "22:00-06:00");
     }
+
+    #[test]
+    fn quiet_holds_up_to_its_end_on_every_quarter_of_an_hour_of_a_year() {
+        let quiet = [hours("22:00-06:30"), hours("01:30-02:15"), hours("12:00-13:00")];
+        let start: Timestamp = "2026-01-01T00:00:00Z".parse().unwrap();
+        for quarter in 0..365 * 96 {
+            let now = start + jiff::SignedDuration::from_mins(quarter * 15);
+            let Some(end) = quiet_until(now, &quiet, &london()) else { continue };
+            assert!(end > now, "{now}");
+            assert!(end.duration_since(now) <= jiff::SignedDuration::from_hours(10), "{now} {end}");
+            assert_eq!(quiet_until(end, &quiet, &london()), None, "{now} {end}");
+            let before = end - jiff::SignedDuration::from_secs(1);
+            assert!(quiet_until(before, &quiet, &london()).is_some(), "{now} {end}");
+        }
+    }
 }

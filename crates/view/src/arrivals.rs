@@ -341,3 +341,124 @@ pub fn sort_arrivals(arrivals: &mut Vec<ArrivalRow>, sort: &Sort) {
     keyed.sort_by(|one, other| rows::compare(&one.0, &other.0, sort));
     arrivals.extend(keyed.into_iter().map(|(_, row)| row));
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+
+    use rummage_core::query::QueryRule;
+
+    use super::*;
+
+    /// 2026-11-02 12:00 UTC.
+    const NOON: Seconds = 1_793_620_800;
+
+    fn row(path: &str, people: u64, robots: u64) -> ArrivalRow {
+        let arrival = Arrival {
+            path: path.to_owned(),
+            status: 404,
+            hits: people + robots,
+            robots,
+            first: NOON,
+            last: NOON + 3 * 86_400,
+            fine_at: None,
+            own: HashMap::new(),
+            others: HashMap::new(),
+            from_nowhere: 0,
+        };
+        let target = format!("https://a.test{path}");
+        ArrivalRow { arrival, target, carried: None, now: None }
+    }
+
+    fn head() -> ArrivalsHead {
+        ArrivalsHead {
+            logs: vec!["access.log".to_owned()],
+            lines: 1_200,
+            malformed: 1,
+            span: Some((NOON, NOON)),
+            run: Some(7),
+        }
+    }
+
+    fn text(rows: &[ArrivalRow], verbose: bool) -> String {
+        let mut out = Vec::new();
+        arrivals(&mut out, &head(), rows, Some(2), verbose).expect("memory takes all");
+        let styled = String::from_utf8(out).expect("it is text");
+        anstream::adapter::strip_str(&styled).to_string()
+    }
+
+    #[test]
+    fn what_is_missing_says_for_whom_from_where_and_which_page_links_there() {
+        let mut linked = row("/old", 1_204, 3);
+        for number in 0..5u64 {
+            linked.arrival.own.insert(format!("https://a.test/{number}"), 9 - number);
+        }
+        linked.arrival.others.insert("https://b.test/\u{1b}[2J".to_owned(), 1);
+        linked.carried = Some(Carried { pages: 2, first: ("https://a.test/0".to_owned(), 31, 7) });
+        let mut over = row("/back", 1, 0);
+        over.arrival.fine_at = Some(NOON + 9 * 86_400);
+        let rows = [linked, row("/probe", 0, 40), row("/third", 0, 1), over];
+        insta::assert_snapshot!(text(&rows, false), @r"
+        access.log  1,200 lines, 2026-11-02
+        1 line is none of an access log, and left out
+        3 addresses are missing: 1,204 requests by people, 44 by robots
+        1 address has healed since
+
+        404  1,204 requests by people, 3 by robots  2026-11-02 to 2026-11-05
+          https://a.test/old
+          linked from 2 pages, first https://a.test/0 31:7
+          from your pages: https://a.test/0 (9), https://a.test/1 (8), https://a.test/2 (7), and 2 more: -v
+          from others: https://b.test/\u{1b}[2J
+
+        404  40 requests by robots  2026-11-02 to 2026-11-05
+          https://a.test/probe
+          no page links there, as run 7 found it
+
+        and 1 more: --limit
+
+        healed
+          https://a.test/back  404 up to 2026-11-05; served 2026-11-11
+        ");
+        assert!(text(&rows, true).contains("https://a.test/4 (5)\n"), "all of them");
+    }
+
+    #[test]
+    fn rows_have_a_value_for_each_column_and_sort_by_any() {
+        let mut rows = vec![row("/a", 1, 9), row("/b", 5, 0), row("/c", 3, 2)];
+        for column in ARRIVAL_COLUMNS {
+            let sort = Sort { key: (*column).to_owned(), descending: true };
+            sort_arrivals(&mut rows, &sort);
+            assert_eq!(rows.len(), 3, "{column}");
+        }
+        sort_arrivals(&mut rows, &Sort { key: "robots".to_owned(), descending: true });
+        let order: Vec<&str> = rows.iter().map(|row| row.arrival.path.as_str()).collect();
+        assert_eq!(order, ["/a", "/c", "/b"]);
+        let mut out = Vec::new();
+        let shown = arrival_rows(&mut out, &rows, Some(1), RowFormat::Csv(b',')).expect("memory");
+        assert_eq!((shown.shown, shown.all), (1, 3));
+        let csv = String::from_utf8(out).expect("it is text");
+        assert_eq!(csv.lines().count(), 2, "{csv}");
+        assert_eq!(csv.lines().next().map(|line| line.split(',').count()), Some(18), "{csv}");
+    }
+
+    #[test]
+    fn markdown_obeys_nothing_that_a_log_says() {
+        let mut odd = row("/[x](javascript:1)|*", 1, 0);
+        odd.target = "https://a.test/[x](javascript:1)|*".to_owned();
+        let mut out = Vec::new();
+        arrival_markdown(&mut out, &head(), &[odd], None).expect("memory takes all");
+        let md = String::from_utf8(out).expect("it is text");
+        assert!(!md.contains("[x](javascript"), "{md}");
+    }
+
+    #[test]
+    fn the_logs_of_a_site_without_a_name_are_told_all_the_same() {
+        let gathered = rummage_core::arrivals::Arrivals::new(None, QueryRule::Keep);
+        assert!(gathered.finish().is_empty());
+        let mut out = Vec::new();
+        let nothing = ArrivalsHead { run: None, span: None, malformed: 0, ..head() };
+        arrivals(&mut out, &nothing, &[row("/x", 1, 0)], None, false).expect("memory takes all");
+        let told = String::from_utf8(out).expect("it is text");
+        assert!(!told.contains("as run"), "{told}");
+    }
+}

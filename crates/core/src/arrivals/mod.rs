@@ -225,6 +225,8 @@ fn is_robot(agent: Option<&[u8]>) -> bool {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     fn gathered(query: QueryRule, log: &str) -> (Arrivals, Vec<Arrival>) {
@@ -297,5 +299,37 @@ mod tests {
         assert_eq!((arrivals.lines, arrivals.malformed, found.len()), (5, 4, 1));
         let numbers: Vec<u64> = arrivals.samples.iter().map(|(number, _)| *number).collect();
         assert_eq!(numbers, [1, 3, 5]);
+    }
+
+    proptest! {
+        /// Logs come in any order, and cut into any pieces: what was missed is the same.
+        #[test]
+        fn the_order_of_lines_changes_nothing(
+            seed in prop::collection::vec((0..6u32, 0..3usize, 0..60u32), 1..40),
+            cut in 0..40usize,
+        ) {
+            let statuses = [404, 200, 503];
+            let lines: Vec<String> = seed
+                .iter()
+                .map(|(path, status, second)| {
+                    line(&format!("/{path}"), statuses[*status], "https://b.test/", PERSON, *second)
+                })
+                .collect();
+            let told = |lines: &[String]| {
+                let (_, found) = gathered(QueryRule::Keep, &lines.concat());
+                let mut told: Vec<_> = found
+                    .into_iter()
+                    .map(|one| (one.path.clone(), one.hits, one.first, one.last))
+                    .collect();
+                told.sort();
+                told
+            };
+            let mut turned = lines.clone();
+            turned.rotate_left(cut % lines.len());
+            prop_assert_eq!(told(&lines), told(&turned));
+            let all: u64 = told(&lines).iter().map(|(_, hits, ..)| hits).sum();
+            let missing = seed.iter().filter(|(_, status, _)| *status != 1).count();
+            prop_assert_eq!(all, missing as u64);
+        }
     }
 }

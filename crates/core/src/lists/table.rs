@@ -218,6 +218,8 @@ impl Table {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     fn entries(text: &str) -> Vec<(u32, String)> {
@@ -283,5 +285,54 @@ mod tests {
             "\u{feff}id;\"the url\";verdict;why\r\n1; https://a.test/ ;broken;\"a;\"\"b\"\"\"\r\n\r\n\
              \"2\"\"\";\"x\ny\";;\r\n3;https://b.test/;;"
         );
+    }
+
+    const MARK: &str = "\u{1}put here\u{1}";
+
+    fn cell() -> impl Strategy<Value = String> {
+        prop_oneof![
+            2 => "[a-z ]{0,8}".prop_map(|text| text),
+            2 => "https://[a-z]{1,5}\\.test/[a-z0-9]{0,4}".prop_map(|text| text),
+            1 => "[a-z,;\"\n]{0,6}".prop_map(|text| format!("\"{}\"", text.replace('"', "\"\""))),
+        ]
+    }
+
+    proptest! {
+        /// Whatever a table is like: without what was put behind its rows it is what it was,
+        /// and each row got it once.
+        #[test]
+        fn what_is_put_behind_can_be_taken_away_again(
+            rows in prop::collection::vec(prop::collection::vec(cell(), 1..5), 1..12),
+            separator in prop::sample::select(vec![",", ";", "\t"]),
+            end in prop::sample::select(vec!["\n", "\r\n", "\n\n"]),
+            last in any::<bool>(),
+        ) {
+            let lines: Vec<String> = rows.iter().map(|row| row.join(separator)).collect();
+            let text = lines.join(end) + if last { end } else { "" };
+            let Ok(table) = table(text.as_bytes(), None) else { return Ok(()) };
+            let out = table.append(text.as_bytes(), [MARK], |_| Some([MARK.to_owned()]));
+            let out = String::from_utf8(out).expect("it was text");
+            let separator = char::from(table.separator);
+            let marked = out.matches(MARK).count();
+            let with_address = table.rows.iter().filter(|row| row.value.is_some()).count();
+            prop_assert_eq!(marked, with_address + usize::from(table.header.is_some()));
+            let bare = out.replace(&format!("{separator}{MARK}"), "");
+            // A row without an address gets an empty cell.
+            let empty = table.rows.len() - with_address;
+            prop_assert_eq!(bare.len(), text.len() + empty);
+            if empty == 0 {
+                prop_assert_eq!(bare, text);
+            }
+        }
+
+        /// Any octets are a table or none; no line is told twice, nor one that is not there.
+        #[test]
+        fn any_octets_are_a_table_or_none(octets in prop::collection::vec(any::<u8>(), 0..300)) {
+            let Ok(table) = table(&octets, None) else { return Ok(()) };
+            let list = table.list();
+            let lines = octets.iter().filter(|octet| matches!(octet, b'\n' | b'\r')).count() + 1;
+            let told: Vec<u32> = list.entries.iter().map(|entry| entry.line).collect();
+            prop_assert!(told.is_sorted() && told.iter().all(|line| *line as usize <= lines));
+        }
     }
 }

@@ -100,6 +100,36 @@ proptest! {
         }
     }
 
+    /// Whatever is known of a site: nothing is done before what holds it is over, nor sooner
+    /// after a try in vain than it must wait; and it is done some day.
+    #[test]
+    fn nothing_is_done_too_early_and_nothing_waits_for_ever(
+        every in MINUTE..30 * DAY,
+        crawled in prop::option::of(-40 * DAY..40 * DAY),
+        due in prop::option::of(-DAY..DAY),
+        failed in prop::option::of((0..DAY, 1..40u32)),
+        held in prop::option::of(-DAY..DAY),
+        unfinished in any::<bool>(),
+    ) {
+        let at = |offset: Option<Seconds>| offset.map(|offset| NOW + offset);
+        let site = Watched {
+            every,
+            crawled: at(crawled),
+            passed: at(crawled),
+            unfinished,
+            due: at(due),
+            failed: failed.map(|(ago, times)| (NOW - ago, times)),
+            held: at(held),
+        };
+        let (when, task) = next(&site, NOW);
+        prop_assert!(site.held.is_none_or(|held| when >= held));
+        if let Some((at, times)) = site.failed {
+            prop_assert!(when >= at + after(times));
+        }
+        prop_assert!(when <= NOW + every.max(LONGEST).max(2 * DAY), "{} {:?}", when - NOW, task);
+        prop_assert!(!unfinished || task == Task::GoOn);
+    }
+
     /// With several sites and any mishaps, nobody waits for ever: whoever is ready is
     /// served within as many passes as there are sites.
     #[test]

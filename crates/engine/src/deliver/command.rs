@@ -51,3 +51,46 @@ pub async fn hand_over(words: &[String], text: &str) -> Result<(), DeliveryError
     let said = last.map(|line| format!(": {}", line.trim())).unwrap_or_default();
     Err(DeliveryError::Ended { command: name, how, said })
 }
+
+#[cfg(all(test, unix))]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    async fn run(script: &str, text: &str) -> Result<(), String> {
+        let words = ["sh", "-c", script].map(str::to_owned);
+        hand_over(&words, text).await.map_err(|error| error.to_string())
+    }
+
+    #[tokio::test]
+    async fn a_command_gets_all_of_the_text_and_its_end() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let file = folder.path().join("got");
+        let text = "a digest ".repeat(50_000);
+        run(&format!("cat > '{}'", file.display()), &text).await.unwrap();
+        assert_eq!(std::fs::read_to_string(file).unwrap(), text);
+    }
+
+    #[tokio::test]
+    async fn what_a_command_says_when_it_fails_is_told() {
+        let failed = run("cat >/dev/null; echo first >&2; echo no room >&2; echo >&2; exit 3", "x");
+        assert_eq!(failed.await.unwrap_err(), "sh ended with 3: no room");
+        assert_eq!(run("exit 4", "x").await.unwrap_err(), "sh ended with 4");
+        let killed = run("kill -9 $$", "x").await.unwrap_err();
+        assert!(killed.starts_with("sh ended with signal: 9"), "{killed}");
+    }
+
+    #[tokio::test]
+    async fn a_command_may_leave_the_text_and_talk_a_lot() {
+        run("exit 0", &"x".repeat(1 << 20)).await.unwrap();
+        run("yes | head -n 100000; yes | head -n 100000 >&2", "x").await.unwrap();
+    }
+
+    #[tokio::test]
+    async fn a_command_that_is_not_there_is_named() {
+        let error = hand_over(&["./not-there".to_owned()], "x").await.unwrap_err();
+        assert!(matches!(error, DeliveryError::Start { .. }), "{error:?}");
+        assert!(error.to_string().starts_with("./not-there cannot be started: "));
+        assert!(hand_over(&[], "x").await.is_err(), "no words are no command");
+    }
+}
