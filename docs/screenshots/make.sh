@@ -130,4 +130,4 @@ print(letter.get_body(["html"]).get_content())
 PYTHON
 page digest "$work/digest.html"
 rm "$work/rummage.toml"
-shot demo 12 'rummage demo --quiet --color always | tail -n 44'
+shot demo 30 'rummage demo --quiet --color always | tail -n 44'

@@ -18,7 +18,8 @@ use crate::values::{
 #[serde(default, rename_all = "kebab-case")]
 #[command(next_help_heading = "Asking")]
 pub(crate) struct Asking {
-    /// Where a folder of built pages will live, such as https://www.example.test/
+    /// Where a folder of built pages or a draft will live, or the site of a log does, such as
+    /// https://www.example.test/
     #[arg(long = "as", value_name = "URL", env = "RUMMAGE_AS", hide_env = true)]
     #[serde(rename = "as")]
     pub(crate) at: Option<String>,

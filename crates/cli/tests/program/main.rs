@@ -25,6 +25,7 @@ mod probes;
 mod schedule;
 mod screens;
 mod settings;
+mod shown;
 mod truth;
 mod waivers;
 mod watch_doc;

@@ -1,0 +1,393 @@
+//! What people see of the museum's folder, page, list and log, as a whole.
+
+use rummage_demo::{museum, museum_earlier, write_handed};
+
+use crate::harness::{Stage, program, said};
+use crate::screens::settings;
+
+const AT: &str = "https://www.ashlock-canal.test/";
+
+fn at_hand() -> Stage {
+    let stage = Stage::new(&museum());
+    write_handed(stage.folder.path()).unwrap();
+    stage
+}
+
+#[test]
+fn a_page_and_a_draft() {
+    let stage = at_hand();
+    let page = stage.run(&["page", "https://www.ashlock-canal.test/visit/", "--timeout", "500ms"]);
+    settings().bind(|| {
+        insta::assert_snapshot!(page.ends(1).out, @r#"
+        https://www.ashlock-canal.test/visit/  Visit us
+          28 links: 3 broken, 1 doubtful, 0 moved, 22 sound, 2 not checked
+          30:1     broken   https://www.ashlock-canal.test/visit/#winter-hours  no such place on the page
+                   a "winter hours"  in main
+          34:1     broken   http://council.westshire.test/parking  the name server failed
+                   a "charges"  in main
+          37:1     doubtful http://reviews.daytrips.test/ashlock  access refused, 403
+                   a "What visitors say"  in main
+          46:7     broken   https://www.ashlock-canal.test/volunteers/rota.html  not found, 404
+                   a "Volunteer rota"  in footer
+        "#);
+    });
+    let at = "https://www.ashlock-canal.test/boats/hazel.html";
+    let words = ["page", "public/boats/hazel.html", "--as", at, "--timeout", "500ms", "--all"];
+    settings().bind(|| {
+        insta::assert_snapshot!(stage.run(&words).ends(1).out, @r#"
+        https://www.ashlock-canal.test/boats/hazel.html  Hazel
+          9 links: 6 broken, 0 doubtful, 0 moved, 3 sound
+          6:1      broken   https://www.ashlock-canal.test/style.css  not found, 404
+                   link href=/style.css
+                   public/boats/hazel.html:6:1
+          10:1     sound    https://www.ashlock-canal.test/  answered, 200
+                   a "Home"  in nav
+                   public/boats/hazel.html:10:1
+          11:1     sound    https://www.ashlock-canal.test/visit/  answered, 200
+                   a "Visit"  in nav
+                   public/boats/hazel.html:11:1
+          12:1     sound    https://www.ashlock-canal.test/boats/  answered, 200
+                   a "Boats"  in nav
+                   public/boats/hazel.html:12:1
+          13:1     broken   https://www.ashlock-canal.test/about.html  not found, 404
+                   a "About"  in nav
+                   public/boats/hazel.html:13:1
+          17:4     broken   https://www.ashlock-canal.test/boats/hazel.jpg  not found, 404
+                   img "Hazel at work"  in main
+                   public/boats/hazel.html:17:4
+          18:4     broken   https://www.ashlock-canal.test/visit/index.html  not found, 404
+                   a "When she sails"  in main
+                   public/boats/hazel.html:18:4
+          21:1     broken   https://www.ashlock-canal.test/imprint.html  not found, 404
+                   a "Imprint"  in footer
+                   public/boats/hazel.html:21:1
+          22:1     broken   https://www.ashlock-canal.test/press/kit.zip  not found, 404
+                   a "Press kit"  in footer
+                   public/boats/hazel.html:22:1
+        "#);
+    });
+}
+
+#[test]
+fn a_folder() {
+    let stage = at_hand();
+    let folder = stage.run(&["crawl", "public", "--as", AT, "--timeout", "500ms"]).ends(1);
+    settings().bind(|| {
+        insta::assert_snapshot!(folder.out, @r#"
+        Ashlock Canal Museum  www.ashlock-canal.test  run 1, [time], took [time]
+        9 pages and 1 style sheet read, 84 links on them, 28 addresses asked
+        9 broken, 0 doubtful, 1 moved, 11 sound
+        note  https://www.ashlock-canal.test/drafts/2019-plan.html is unreached: no link leads to it
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/press/kit.zip
+          GET twice: 404 ([time])
+          on 9 of 9 pages, in footer, one edit: a "Press kit"  first on https://www.ashlock-canal.test/ 23:1
+            also on https://www.ashlock-canal.test/visit/, https://www.ashlock-canal.test/boats/
+            public/index.html:23:1
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/Visit/
+          GET twice: 404 ([time])
+          https://www.ashlock-canal.test/ 19:4  a "Opening hours"  in main
+            public/index.html:19:4
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/pictures/water.png
+          GET twice: 404 ([time])
+          https://www.ashlock-canal.test/style.css 1:20  style url=pictures/water.png
+            public/style.css:1:20
+
+        broken  no such place on the page
+          https://www.ashlock-canal.test/visit/#fares
+          https://www.ashlock-canal.test/visit/ was read to its end
+          https://www.ashlock-canal.test/visit/ 18:32  a "fares"  in main
+            public/visit/index.html:18:32
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/boats/heron.html
+          GET twice: 404 ([time])
+          https://www.ashlock-canal.test/boats/ 17:36  a "Heron"  in main
+            public/boats/index.html:17:36
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/boats/hazel.jpg
+          HEAD: 404 ([time]), then GET twice: 404 ([time])
+          https://www.ashlock-canal.test/boats/hazel.html 17:4  img "Hazel at work"  in main
+            public/boats/hazel.html:17:4
+
+        broken  not found, 404
+          http://trains.westshire.test/tramway
+          GET twice: 404 ([time])
+          https://www.ashlock-canal.test/visit/getting%20here.html 17:4  a "The tramway"  in main
+            public/visit/getting here.html:17:4
+
+        broken  no such place on the page
+          https://www.ashlock-canal.test/visit/index.html#fares
+          https://www.ashlock-canal.test/visit/index.html was read to its end
+          https://www.ashlock-canal.test/visit/index.html 18:32  a "fares"  in main
+            public/visit/index.html:18:32
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/sponsors.html
+          GET twice: 404 ([time])
+          https://www.ashlock-canal.test/drafts/2019-plan.html 17:4  a "Sponsors"  in main
+            public/drafts/2019-plan.html:17:4
+
+        moved  moved for good
+          https://www.ashlock-canal.test/visit
+          now at https://www.ashlock-canal.test/visit/
+          https://www.ashlock-canal.test/ 18:4  a "Come and visit"  in main
+            public/index.html:18:4
+        "#);
+    });
+}
+
+#[test]
+fn a_list() {
+    let stage = at_hand();
+    let list = stage.run(&["probe", "addresses.csv", "--timeout", "500ms"]).ends(1);
+    settings().bind(|| {
+        insta::assert_snapshot!(list.out, @r"
+        ./addresses.csv  probe, run 1, [time], took [time]
+        14 entries, 15 addresses asked
+        7 broken, 2 doubtful, 1 moved, 3 sound
+
+        broken  not found, 404
+          https://www.ashlock-canal.test/volunteers/rota.html
+          GET twice: 404 ([time])
+          addresses.csv:4
+          addresses.csv:5
+
+        broken  gone for good, 410
+          https://www.ashlock-canal.test/newsletter/1998-01.pdf
+          GET twice: 410 ([time])
+          addresses.csv:6
+
+        broken  gone for good, 410
+          http://archive.westshire.test/canals/ashlock/plans
+          GET twice: 410 ([time])
+          addresses.csv:9
+
+        broken  no such host name
+          http://ashlock-museum.test/
+          GET twice: no such host name (NXDOMAIN) ([time])
+          addresses.csv:12
+
+        broken  connection refused
+          http://boatyard.hollin-wharf.test/
+          [attempts]
+          addresses.csv:13
+
+        broken  not an address that a browser can open
+          htp://boats.hollin-wharf.test/
+          addresses.csv:14
+
+        broken  not an address that a browser can open
+          ask Mrs Lomax
+          addresses.csv:15
+
+        doubtful  access refused, 403
+          http://reviews.daytrips.test/ashlock
+          GET: 403 ([time])
+          addresses.csv:10
+
+        doubtful  login needed, 401
+          http://ironwork-society.test/members/
+          GET: 401 ([time])
+          addresses.csv:11
+
+        moved  moved for good
+          http://trains.westshire.test/timetable
+          now at http://trains.westshire.test/timetables/ashlock-halt
+          addresses.csv:7
+        ");
+    });
+}
+
+#[test]
+fn a_log() {
+    let stage = at_hand();
+    let words = ["arrivals", "access.log", "--as", AT, "--ask", "--timeout", "500ms"];
+    settings().bind(|| {
+        insta::assert_snapshot!(stage.run(&words).ends(0).out, @r"
+        access.log  3,264 lines, 2026-11-01 to 2026-11-28
+        3 lines are none of an access log, and left out
+        7 addresses are missing: 247 requests by people, 371 by robots
+        1 address has healed since
+
+        404  148 requests by people, 9 by robots  2026-11-01 to 2026-11-28
+          https://www.ashlock-canal.test/volunteers/rota.html
+          now broken  not found, 404
+          from your pages: https://www.ashlock-canal.test/visit/ (148)
+
+        404  61 requests by people, 14 by robots  2026-11-01 to 2026-11-28
+          https://www.ashlock-canal.test/visitors/opening.htm
+          now broken  not found, 404
+          from others: http://reviews.daytrips.test/ashlock (61)
+
+        500  22 requests by people  2026-11-02 to 2026-11-26
+          https://www.ashlock-canal.test/cgi/guestbook
+          now broken  server error, 500
+          from your pages: https://www.ashlock-canal.test/contact/ (22)
+
+        410  9 requests by people, 31 by robots  2026-11-02 to 2026-11-28
+          https://www.ashlock-canal.test/newsletter/1998-01.pdf
+          now broken  gone for good, 410
+
+        404  7 requests by people  2026-11-06 to 2026-11-23
+          https://www.ashlock-canal.test/old/map.php?sheet=4
+          now broken  not found, 404
+          from others: http://boats.hollin-wharf.test/ (7)
+
+        404  240 requests by robots  2026-11-01 to 2026-11-28
+          https://www.ashlock-canal.test/wp-login.php
+          now broken  not found, 404
+
+        404  77 requests by robots  2026-11-01 to 2026-11-28
+          https://www.ashlock-canal.test/.env
+          now broken  not found, 404
+
+        healed
+          https://www.ashlock-canal.test/boats/hazel/  404 up to 2026-11-14; answers now
+        ");
+    });
+}
+
+#[test]
+fn short_helps_of_one_screen() {
+    let help = |name: &str| {
+        let words = [name, "-h"];
+        said(&words, program(&words).output().unwrap()).ends(0).out
+    };
+    insta::assert_snapshot!(help("patrol"), @r"
+    Stay up, ask what falls due, crawl sites at their interval, and tell of changes
+
+    Usage: rummage patrol [OPTIONS]
+
+    Options:
+          --once         Do what is due by now, and end
+          --test-digest  Only send a made-up digest to those who are told, and say how that went
+      -h, --help         Print help (see more with '--help')
+
+    Showing:
+          --log <FORMAT>  How to write the log, on standard error [default: text] [possible values:
+                          text, json]
+
+    Everywhere:
+          --store <FILE>  The file that keeps what was found [default: rummage.db beside rummage.toml,
+                          else in your data folder]
+          --site <NAME>   The site that is meant, by its name in the settings file or its host [default:
+                          that of the last crawl]
+      -q, --quiet         Say less: no progress
+      -v, --verbose       Say more: every request; why one finding comes before another
+
+    Examples:
+      rummage patrol --once          one round, for cron
+      rummage patrol --test-digest   does a digest arrive?
+    ");
+    insta::assert_snapshot!(help("arrivals"), @r"
+    Show what visitors asked for and did not get, from server access logs
+
+    Usage: rummage arrivals [OPTIONS] <LOG>...
+
+    Arguments:
+      <LOG>...  Access logs, or - for standard input
+
+    Options:
+          --ask   Ask each address now, so that what has healed is shown apart
+      -h, --help  Print help (see more with '--help')
+
+    Asking:
+          --as <URL>            Where a folder of built pages or a draft will live, or the site of a log
+                                does, such as https://www.example.test/
+          --timeout <DURATION>  How long an answer may take to begin, such as 5s or 1m [default: 20s]
+
+    Selecting:
+          --verdict <LIST>    Show links with these verdicts, parted by commas [default:
+                              broken,doubtful,moved]
+          --cause <LIST>      With these causes, parted by commas, such as not-found,timeout
+          --status <LIST>     With these status codes or classes, parted by commas, such as 404,5xx
+          --host <PATTERN>    To hosts that fit, such as *.example.test (repeatable)
+          --target <PATTERN>  To targets that fit; only * is special, and it crosses / (repeatable)
+          --page <PATTERN>    On pages that fit, such as /news/* (repeatable)
+          --search <WORD>     With this word in target, page, link text or what is written (repeatable)
+
+    Showing:
+          --sort <KEY[:desc]>  Sort by a column, such as pages:desc [default: the worst first]
+          --limit <N>          Show at most so many groups or rows; the counts at the head stay those of
+                               all
+          --format <FORMAT>    How to write it [default: by the ending of --output, else text] [possible
+                               values: text, csv, json, jsonl, md]
+      -o, --output <FILE>      Write to this file; - is standard output
+          --fail-on <WHAT>     What ends the command with exit code 1 [default: never] [possible values:
+                               new, broken, doubtful, never]
+
+    Everywhere:
+          --store <FILE>  The file that keeps what was found [default: rummage.db beside rummage.toml,
+                          else in your data folder]
+          --site <NAME>   The site that is meant, by its name in the settings file or its host [default:
+                          that of the last crawl]
+      -q, --quiet         Say less: no progress
+      -v, --verbose       Say more: every request; why one finding comes before another
+
+    Examples:
+      rummage arrivals /var/log/nginx/access.log*
+      rummage arrivals access.log --ask --format csv -o missing.csv
+
+    All options: rummage arrivals --help
+    ");
+    for name in ["crawl", "page", "probe", "recheck"] {
+        assert!(help(name).lines().count() <= 60, "{name}");
+    }
+}
+
+/// What a patrol tells by mail of the museum, some weeks after it was crawled.
+#[test]
+fn a_letter() {
+    let (one, two) = (Stage::new(&museum_earlier()), Stage::new(&museum()));
+    let settings_file = "[site.museum]\nstart = \"https://www.ashlock-canal.test/\"\n\
+        timeout = \"500ms\"\ncrawl-every = \"1s\"\ndigest-to = [\"editor@ashlock-canal.test\"]\n";
+    std::fs::write(one.path("rummage.toml"), settings_file).unwrap();
+    let (store, file) = (one.path("store.db"), one.path("rummage.toml"));
+    let shared = ["--store", store.to_str().unwrap(), "--config", file.to_str().unwrap()];
+    one.run(&[&["crawl", "museum", "-q"], &shared[..]].concat()).ends(1);
+    two.run(&[&["patrol", "--once", "-q"], &shared[..]].concat()).ends(0);
+    let letters = two.web.letters();
+    assert_eq!(letters.len(), 1);
+    settings().bind(|| {
+        insta::assert_snapshot!(letters[0].text(), @r#"
+    Ashlock Canal Museum (www.ashlock-canal.test)
+    Seen by run 2, a crawl, [time].
+
+    2 broke, 1 healed. 64 targets are open, all in all.
+
+    2 broke
+    -------
+
+    broken  not found, 404
+      https://www.ashlock-canal.test/volunteers/rota.html
+      on https://www.ashlock-canal.test/ 50:7  a "Volunteer rota" in footer
+      on https://www.ashlock-canal.test/visit/ 46:7  a "Volunteer rota" in footer
+      on https://www.ashlock-canal.test/walks/ 45:7  a "Volunteer rota" in footer
+      and 70 more places
+
+    broken  not found, 404
+      https://www.ashlock-canal.test/pictures/hazel-on-the-slip.jpg
+      on https://www.ashlock-canal.test/boats/hazel/ 30:4  img "Hazel on the slip in 1911" in main
+
+    1 healed
+    --------
+
+    was broken  not found, 404
+      https://www.ashlock-canal.test/boats/hazel/
+      on https://www.ashlock-canal.test/boats/ 28:4  a "Hazel" in main
+      on https://www.ashlock-canal.test/diary/2026-09/ 28:4  a "Hazel" in main
+      on https://www.ashlock-canal.test/accessibility/ 29:1  a "trip boat" in main
+
+    To see more:
+      rummage compare 1 2
+      rummage findings --site museum
+    "#)
+    });
+}
