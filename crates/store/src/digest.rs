@@ -119,7 +119,7 @@ pub(crate) fn of_news(
     news: Vec<(i64, News)>,
 ) -> Result<Digest, StoreError> {
     let mut targets: HashMap<(News, Key), Told> = HashMap::new();
-    for (id, news) in news {
+    for (id, news) in in_order(db, run, news)? {
         take(db, id, news, &mut targets)?;
     }
     let mut lists: HashMap<News, Vec<Told>> = HashMap::new();
@@ -159,6 +159,33 @@ pub(crate) fn of_news(
         reopened: reopened.1,
         healed: healed.1,
     })
+}
+
+/// The same in the order of pages and places: they were gathered in any order. What stood on
+/// a page that is gone comes last.
+fn in_order(
+    db: &Connection,
+    run: &RunInfo,
+    news: Vec<(i64, News)>,
+) -> Result<Vec<(i64, News)>, StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT coalesce(rank, 4294967295), page.url, line, column
+         FROM finding
+         JOIN address AS page ON page.id = finding.page
+         LEFT JOIN run_page ON run_page.run = ?2 AND run_page.address = finding.page
+         WHERE finding.id = ?1",
+    )?;
+    let mut placed = Vec::with_capacity(news.len());
+    for (id, news) in news {
+        let place: Option<(i64, String, u32, u32)> = select
+            .query_row(params![id, run.number], |row| {
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+            })
+            .optional()?;
+        placed.push((place, id, news));
+    }
+    placed.sort_unstable();
+    Ok(placed.into_iter().map(|(_, id, news)| (id, news)).collect())
 }
 
 /// Adds one finding.

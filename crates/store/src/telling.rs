@@ -131,9 +131,7 @@ impl<'a> Gathering<'a> {
     }
 
     /// Puts a digest of the news into the outbox, for each way in which it is delivered.
-    pub(crate) fn post(mut self) -> Result<(), StoreError> {
-        // Findings are numbered by page and place; what healed was gathered in any order.
-        self.news.sort_unstable_by_key(|(id, _)| *id);
+    pub(crate) fn post(self) -> Result<(), StoreError> {
         if self.news.is_empty() || self.telling.channels.is_empty() {
             return Ok(());
         }

@@ -382,8 +382,8 @@ fn a_letter() {
     was broken  not found, 404
       https://www.ashlock-canal.test/boats/hazel/
       on https://www.ashlock-canal.test/boats/ 28:4  a "Hazel" in main
-      on https://www.ashlock-canal.test/diary/2026-09/ 28:4  a "Hazel" in main
       on https://www.ashlock-canal.test/accessibility/ 29:1  a "trip boat" in main
+      on https://www.ashlock-canal.test/diary/2026-09/ 28:4  a "Hazel" in main
 
     To see more:
       rummage compare 1 2
