@@ -6,7 +6,7 @@ use std::path::Path;
 
 use flate2::read::MultiGzDecoder;
 use rummage_core::lists::{
-    Entry, Fault, Kind, List, Table, is_address, json_lines, kind_of, lines, table,
+    Entry, Fault, Kind, LONGEST_LINE, List, Table, is_address, json_lines, kind_of, lines, table,
 };
 use rummage_core::reading::Format;
 use rummage_engine::Document;
@@ -16,7 +16,7 @@ use url::Url;
 use crate::failure::Failure;
 
 /// An input is read up to here, unpacked: lists are far shorter.
-const LARGEST: u64 = 512 << 20;
+const LARGEST: u64 = 128 << 20;
 
 /// How files that hold lists end.
 const LIST_ENDINGS: [&str; 9] =
@@ -81,8 +81,15 @@ fn of_file(name: &str, column: Option<&str>) -> Result<Input, Failure> {
         name => address_of(Path::new(name))?,
     };
     let mut problems: Vec<String> = torn.into_iter().map(|why| format!("{shown}: {why}")).collect();
-    let octets = in_utf8(octets);
+    let mut octets = in_utf8(octets);
     let kind = if column.is_some() { Kind::Table } else { kind_of(name, &octets) };
+    if kind == Kind::Table
+        && let Some((line, start)) = too_long(&octets)
+    {
+        let before = "what stands before it was read";
+        problems.push(format!("{shown}, line {line}: it is longer than 1 MiB; {before}"));
+        octets.truncate(start);
+    }
     let mut input = |list: List, table| {
         let faults = list.faults.len();
         for Fault { line, what } in list.faults.iter().take(3) {
@@ -115,6 +122,18 @@ fn of_file(name: &str, column: Option<&str>) -> Result<Input, Failure> {
         Kind::Sitemap => (Document::Octets(octets.into(), Format::Sitemap), None),
     };
     Ok(Input { name: shown.to_owned(), url, document, problems, table })
+}
+
+/// The first line that is longer than those of tables are, and where it begins.
+fn too_long(octets: &[u8]) -> Option<(usize, usize)> {
+    let mut start = 0;
+    for (number, line) in (1..).zip(octets.split(|octet| *octet == b'\n')) {
+        if line.len() > LONGEST_LINE {
+            return Some((number, start));
+        }
+        start += line.len() + 1;
+    }
+    None
 }
 
 /// The octets of a file, unpacked where it is gzip, and why not all of them came.

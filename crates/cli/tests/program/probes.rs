@@ -133,6 +133,7 @@ fn what_cannot_be_read_is_told_with_its_line_and_the_rest_is_asked() {
         ("prose.txt", b"Dear all,\nthe list is not ready.\nIt will be soon.\nYours\n"),
         ("broken.txt", b"http://a.test/\nhttp://a.test/\xff\xfe\nhttp://a.test/two\n"),
         ("long.txt", &long),
+        ("long.csv", &long),
         ("ragged.csv", b"n,url\n1,http://a.test/\n2\n3,http://a.test/two,more\n"),
         ("torn.gz", &torn[..torn.len() - 24]),
         ("bomb.xml", bomb.as_bytes()),
@@ -144,12 +145,16 @@ fn what_cannot_be_read_is_told_with_its_line_and_the_rest_is_asked() {
         ("broken.txt", "broken.txt, line 2: it is no UTF-8; the line was left out", 2),
         ("long.txt", "long.txt, line 2: it is longer than 1 MiB", 2),
         ("ragged.csv", "ragged.csv, line 3: it ends before column 2", 2),
+        ("long.csv", "long.csv, line 2: it is longer than 1 MiB; what stands before", 1),
         ("noaddress.csv", "noaddress.csv holds no address", 0),
     ] {
         let said = told(&stage, &[name], 3);
         assert!(said.err.contains(complaint), "{complaint} in {said}");
-        let what = if entries == 0 { "0 entries, " } else { "2 entries, " };
-        assert!(said.out.contains(what), "{what} in {said}");
+        let what = match entries {
+            1 => "1 entry, ".to_owned(),
+            many => format!("{many} entries, "),
+        };
+        assert!(said.out.contains(&what), "{what} in {said}");
     }
     let said = told(&stage, &["torn.gz", "--limit", "1"], 3);
     assert!(said.err.contains("torn.gz: its gzip ends early"), "{said}");
