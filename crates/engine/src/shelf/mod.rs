@@ -16,6 +16,7 @@ use rummage_core::extract::Extractor;
 use rummage_core::outcome::{Answer, Ending, Method};
 use rummage_core::reading::{Format, Reading};
 use rummage_core::signs::Signs;
+use tokio::sync::Semaphore;
 use url::Url;
 
 pub use folder::Folder;
@@ -28,6 +29,9 @@ const CHUNK: usize = 64 * 1024;
 #[derive(Debug, Clone, Default)]
 pub struct Shelf {
     folder: Option<Arc<Folder>>,
+    /// So many files are read at a time as there are cores: more are no quicker, and each
+    /// holds a page.
+    readers: Option<Arc<Semaphore>>,
     documents: Arc<HashMap<String, Document>>,
 }
 
@@ -47,7 +51,9 @@ impl Shelf {
     /// A folder, for the addresses that it stands for.
     #[must_use]
     pub fn of_folder(folder: Arc<Folder>) -> Shelf {
-        Shelf { folder: Some(folder), ..Shelf::default() }
+        let cores = std::thread::available_parallelism().map_or(2, usize::from);
+        let readers = Some(Arc::new(Semaphore::new(cores)));
+        Shelf { folder: Some(folder), readers, ..Shelf::default() }
     }
 
     /// Documents by their addresses, in normal form.
@@ -90,6 +96,10 @@ impl Shelf {
         }
         let folder = self.folder.as_ref().filter(|folder| folder.owns(&url))?;
         let (folder, request) = (Arc::clone(folder), request.clone());
+        let _turn = match &self.readers {
+            Some(readers) => readers.acquire().await.ok(),
+            None => None,
+        };
         let given = tokio::task::spawn_blocking(move || {
             let (ending, reading) = of_folder(&folder, &url, &request, limit);
             (ending, began.elapsed(), reading)
