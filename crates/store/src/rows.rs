@@ -97,6 +97,12 @@ impl OpenRun<'_> {
         Ok(Some(found.unwrap_or_else(not_asked)))
     }
 
+    /// Of that, verdict and cause alone: known of every address without another look.
+    #[must_use]
+    pub fn verdict(&self, address: Address) -> Option<(Verdict, Option<Cause>)> {
+        self.saying(address.0).map(|saying| (saying.verdict, saying.cause))
+    }
+
     fn plain(&self, address: Address, saying: Saying) -> Result<Outcome, StoreError> {
         Ok(Outcome {
             verdict: saying.verdict,

@@ -22,14 +22,14 @@ pub fn schedule_rows(
 ) -> Result<(), ViewError> {
     let time = |seconds| Timestamp::from_second(seconds).unwrap_or(Timestamp::MAX).to_string();
     for one in plan.planned.iter().take(limit.unwrap_or(usize::MAX)) {
-        let outcome = run.outcome(one.address)?;
+        let said = run.verdict(one.address);
         let row = json!({
             "target": run.url(one.address)?,
             "at": time(one.at),
             "due": time(one.due),
             "why": one.why.as_str(),
-            "verdict": outcome.as_ref().map(|outcome| outcome.verdict.as_str()),
-            "cause": outcome.as_ref().and_then(|outcome| outcome.cause).map(|cause| cause.as_str()),
+            "verdict": said.map(|(verdict, _)| verdict.as_str()),
+            "cause": said.and_then(|(_, cause)| cause).map(|cause| cause.as_str()),
             "checked_at": time(one.last),
             "times": one.times,
         });
