@@ -74,6 +74,22 @@ impl Prefix {
         Ok(Prefix { written: written.to_owned(), server, path })
     }
 
+    /// All of the host of a start and of its twin, on its port: what makes it part of another
+    /// site.
+    #[must_use]
+    pub fn all_of(start: &Url) -> Vec<Prefix> {
+        let bounds = Bounds::around(start, &[]);
+        let port = start.port().map_or_else(String::new, |port| format!(":{port}"));
+        let hosts = start.host_str().into_iter().chain(bounds.twin());
+        hosts.filter_map(|host| Prefix::parse(&format!("{host}{port}/")).ok()).collect()
+    }
+
+    /// Whether it is one of paths, on whatever host the site has.
+    #[must_use]
+    pub fn is_path(&self) -> bool {
+        self.server.is_none()
+    }
+
     /// The prefix as it was written.
     #[must_use]
     pub fn as_str(&self) -> &str {

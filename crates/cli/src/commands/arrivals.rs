@@ -9,6 +9,7 @@ use flate2::bufread::MultiGzDecoder;
 use rummage_core::arrivals::{Arrival, Arrivals};
 use rummage_core::lists::{Entry, List};
 use rummage_core::query::QueryRule;
+use rummage_core::scope::Bounds;
 use rummage_core::selection::{Selection, host_of};
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
@@ -60,7 +61,7 @@ pub(crate) fn run(args: &ArrivalsArgs, everywhere: &Everywhere) -> Result<Exit, 
     let mut stopped = false;
     if args.ask && !rows.is_empty() {
         stopped = ask(&mut rows, args, everywhere, &config, &site)?;
-        rows.retain(|row| fits_now(row, args, &selection));
+        rows.retain(|row| fits_now(row, &selection));
     }
     if let Some(sort) = &listing.sort {
         rummage_view::sort_arrivals(&mut rows, sort);
@@ -187,12 +188,12 @@ fn rows(found: Vec<Arrival>, site: &Site, selection: &Selection) -> Vec<ArrivalR
 }
 
 /// By what it answers now.
-fn fits_now(row: &ArrivalRow, args: &ArrivalsArgs, selection: &Selection) -> bool {
+fn fits_now(row: &ArrivalRow, selection: &Selection) -> bool {
     let Some(now) = &row.now else { return true };
     let verdict = selection.verdicts.contains(&now.verdict);
     let cause = selection.causes.is_empty()
         || now.cause.is_some_and(|cause| selection.causes.contains(&cause));
-    verdict && cause && args.ask
+    verdict && cause
 }
 
 /// Adds which pages link there: under any of the names that the site has.
@@ -213,14 +214,11 @@ fn carry(rows: &mut [ArrivalRow], reader: &Reader, run: &RunInfo) -> Result<(), 
 /// An address by http and https, with `www.` and without.
 fn forms(target: &str) -> Vec<String> {
     let Ok(url) = Url::parse(target) else { return vec![target.to_owned()] };
-    let host = url.host_str().unwrap_or_default().to_owned();
-    let twin = match host.strip_prefix("www.") {
-        Some(bare) => bare.to_owned(),
-        None => format!("www.{host}"),
-    };
+    let bounds = Bounds::around(&url, &[]);
+    let hosts: Vec<&str> = url.host_str().into_iter().chain(bounds.twin()).collect();
     let mut forms = Vec::new();
     for scheme in ["https", "http"] {
-        for host in [&host, &twin] {
+        for host in &hosts {
             let mut form = url.clone();
             if form.set_host(Some(host)).is_ok() && form.set_scheme(scheme).is_ok() {
                 forms.push(form.into());

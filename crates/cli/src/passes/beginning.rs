@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use rummage_core::crawl::{Settings, SitemapRule};
-use rummage_core::scope::Prefix;
+use rummage_core::scope::{Bounds, Prefix};
 use rummage_engine::{Config, Folder, Shelf};
 use url::Url;
 
@@ -170,19 +170,10 @@ fn names_sitemap(url: &Url) -> bool {
 
 /// Another start's host, and its `www.` or bare twin, where they are not those of the first.
 fn hosts_of(more: &Url, first: &Url) -> Vec<Prefix> {
-    if rummage_core::scope::Bounds::around(first, &[]).is_own(more) {
+    if Bounds::around(first, &[]).is_own(more) {
         return Vec::new();
     }
-    let host = more.host_str().unwrap_or_default();
-    let twin = match host.strip_prefix("www.") {
-        Some(bare) => bare.to_owned(),
-        None => format!("www.{host}"),
-    };
-    let port = more.port().map_or_else(String::new, |port| format!(":{port}"));
-    [host, twin.as_str()]
-        .iter()
-        .filter_map(|host| Prefix::parse(&format!("{host}{port}/")).ok())
-        .collect()
+    Prefix::all_of(more)
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use rummage_core::crawl::{Externals, RobotsRule, Settings, SitemapRule};
-use rummage_core::scope::{Bounds, Prefix};
+use rummage_core::scope::Prefix;
 use rummage_engine::{Document, Shelf};
 use rummage_store::{NewRun, RunKind, RunWriter};
 use url::Url;
@@ -16,14 +16,6 @@ use crate::args::Asking;
 use crate::config::Config;
 use crate::digests;
 use crate::failure::Failure;
-
-/// All of the host of a start, and of its twin.
-fn all_of(start: &Url) -> Vec<Prefix> {
-    let port = start.port().map_or_else(String::new, |port| format!(":{port}"));
-    let bounds = Bounds::around(start, &[]);
-    let hosts = start.host_str().into_iter().chain(bounds.twin());
-    hosts.filter_map(|host| Prefix::parse(&format!("{host}{port}/")).ok()).collect()
-}
 
 impl Pass {
     /// All addresses in these lists; there is at least one list. `own`: a site that is one's
@@ -48,7 +40,7 @@ impl Pass {
             // What is one's own is asked, not walked.
             depth: own.map(|_| 0),
             max_pages: None,
-            within: own.into_iter().flat_map(all_of).collect(),
+            within: own.into_iter().flat_map(Prefix::all_of).collect(),
             ..settings(&asking, &settled)?
         };
         let documents: HashMap<String, Document> =

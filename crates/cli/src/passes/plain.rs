@@ -158,12 +158,17 @@ fn headers(
         headers.push((header.name.clone(), value));
     }
     if let Some(user) = &asking.user {
-        headers.push((
-            http::header::AUTHORIZATION,
-            password::basic(user, start.and_then(Url::host_str))?,
-        ));
+        headers
+            .push((http::header::AUTHORIZATION, password::basic(user, host_alone(asking, start))?));
     }
     Ok(headers)
+}
+
+/// The host of a start, where no other one belongs to the site: the password that a file has
+/// for a host goes to that host alone.
+fn host_alone<'a>(asking: &Asking, start: Option<&'a Url>) -> Option<&'a str> {
+    let is_alone = asking.also.is_empty() && asking.within.iter().all(|within| within.0.is_path());
+    start.filter(|_| is_alone).and_then(Url::host_str)
 }
 
 pub(crate) fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure> {

@@ -165,12 +165,16 @@ impl<'a> Patrol<'a> {
 
     /// Brings what is known of each site up to date with the store and the clock.
     fn look(&mut self) {
+        let mut problems = Vec::new();
         for site in &mut self.sites {
             if let Err(failure) = site.look(&self.store, &self.config) {
-                let why = failure.sentence();
-                warn!(site = %site.name, why, "the store cannot be read");
-                site.handle_failed();
+                site.hold_for(NAP);
+                problems.push((site.name.clone(), failure.sentence()));
             }
+        }
+        for (name, why) in problems {
+            self.incomplete = true;
+            self.handle_problem(&format!("what is known of {name} cannot be read"), &why);
         }
     }
 

@@ -1,6 +1,7 @@
 //! A site that is watched: what is known of it, and what is planned for it.
 
 use std::path::Path;
+use std::time::Duration;
 
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
@@ -197,6 +198,12 @@ impl Site {
     /// A pass has ended or was stopped.
     pub(super) fn handle_passed(&mut self) {
         self.watched.failed = None;
+    }
+
+    /// Nothing is asked for some time, until it is looked at again.
+    pub(super) fn hold_for(&mut self, time: Duration) {
+        let until = Timestamp::now().checked_add(time).unwrap_or(Timestamp::MAX);
+        self.watched.held = Some(until.as_second());
     }
 
     /// It was tried in vain.

@@ -155,8 +155,16 @@ fn the_password_of_a_start_comes_from_netrc_and_is_kept_nowhere() {
         assert!(!store.windows(secret.len()).any(|octets| octets == secret));
     }
     let mut command = stage.command(&words);
-    let said = said(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
-    assert!(said.err.contains("or into ~/.netrc"), "{said}");
+    let nowhere = said(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
+    assert!(nowhere.err.contains("or into ~/.netrc"), "{nowhere}");
+    // Nobody else gets the password of that host.
+    let before = stage.web.asked().len();
+    for more in [&["b.test"][..], &["--within", "b.test/"]] {
+        let words = [&words[..], more].concat();
+        let mut command = stage.command(&words);
+        said(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(2);
+    }
+    assert_eq!(stage.web.asked().len(), before);
 }
 
 #[test]

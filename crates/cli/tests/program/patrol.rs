@@ -235,6 +235,17 @@ fn a_site_that_cannot_be_asked_is_tried_again_later_and_others_are_asked() {
 }
 
 #[test]
+fn a_fault_in_the_waivers_is_told_before_anything_is_asked() {
+    let stage = stage(&a_site(), "");
+    std::fs::write(stage.path("waivers.toml"), "[[waiver]]\nas = \"never\"\n").unwrap();
+    let said = stage.run(&["patrol", "--once"]).ends(2);
+    assert!(said.err.contains("waivers.toml"), "{said}");
+    assert!(stage.web.asked().is_empty());
+    std::fs::remove_file(stage.path("waivers.toml")).unwrap();
+    once(&stage, 0);
+}
+
+#[test]
 fn a_patrol_without_sites_says_what_to_do() {
     let stage = Stage::new(&a_site());
     let said = stage.run(&["patrol", "--once"]).ends(2);
