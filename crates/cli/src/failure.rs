@@ -4,11 +4,11 @@ use std::io::Write;
 use std::process::ExitCode;
 
 use rummage_core::crawl::StartProblem;
-use rummage_engine::EngineError;
+use rummage_engine::{EngineError, InternalError};
 use rummage_store::StoreError;
 use rummage_view::{ViewError, ending, safe};
 
-use crate::args::Everywhere;
+use crate::args::{Color, Everywhere};
 use crate::output;
 
 /// How a command ends.
@@ -58,6 +58,25 @@ impl From<EngineError> for Failure {
             other => Failure::Engine(other),
         }
     }
+}
+
+/// Reports what this program failed on while it crawled: the run went on without it, and its
+/// exit code says so, whatever else was found.
+pub(crate) fn report_internal(errors: &[InternalError], exit: Exit, color: Color) -> Exit {
+    if errors.is_empty() {
+        return exit;
+    }
+    let mut out = output::stderr(color);
+    let style = anstream_red();
+    for InternalError { url, message } in errors {
+        let (url, message) = (safe(url), safe(message));
+        let _ = writeln!(out, "{style}error{style:#}: internal error on {url}: {message}");
+    }
+    let _ = writeln!(
+        out,
+        "  The run went on without it. This is a fault of rummage: please report it, with the page."
+    );
+    Exit::Impossible
 }
 
 /// Wrong words, found by clap: help and version are no failures.

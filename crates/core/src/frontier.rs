@@ -15,13 +15,13 @@
 //!   sleeps for it.
 
 use std::cmp::Reverse;
-use std::collections::{BinaryHeap, VecDeque};
+use std::collections::{BinaryHeap, HashMap, VecDeque};
 use std::time::Duration;
 
 use indexmap::IndexSet;
 
 use crate::Moment;
-use crate::crawl::AddressId;
+use crate::crawl::{AddressId, RequestId};
 use crate::pace::{Limits, Pace, Ready, Signal, Slowing};
 
 /// Later attempts in flight at most, for one server: each may cost its time-out.
@@ -65,7 +65,7 @@ struct Lane {
     on_trial: bool,
     later_in_flight: u32,
     /// What is in flight, since when, the oldest first.
-    flying: VecDeque<(AddressId, Moment)>,
+    flying: VecDeque<(RequestId, Moment)>,
     /// In flight since before the first answer.
     unproven: u32,
     /// Whether the lane is in `ready`, `held` or `timers`, so that it is in one of them once.
@@ -98,7 +98,7 @@ impl Lane {
     /// never asked by more than their pace allows.
     fn parked(&self, now: Moment, silence: Duration) -> u32 {
         let before = now.before(silence);
-        let long = |(_, since): &&(AddressId, Moment)| self.own && *since < before;
+        let long = |(_, since): &&(RequestId, Moment)| self.own && *since < before;
         u32::try_from(self.flying.iter().take_while(long).count()).unwrap_or(u32::MAX)
     }
 
@@ -130,7 +130,10 @@ pub(crate) struct Frontier {
     concurrency: u32,
     /// What is in flight for longer takes nobody's place at its server.
     silence: Duration,
-    in_flight: u32,
+    /// What is in flight.
+    requests: HashMap<RequestId, (ServerId, Job)>,
+    /// Requests made so far.
+    made: u64,
     others: u32,
     unproven: u32,
 }
@@ -148,7 +151,8 @@ impl Frontier {
             parkings: BinaryHeap::new(),
             concurrency: concurrency.max(1),
             silence,
-            in_flight: 0,
+            requests: HashMap::new(),
+            made: 0,
             others: 0,
             unproven: 0,
         }
@@ -253,9 +257,9 @@ impl Frontier {
         &mut self,
         now: Moment,
         is_wanted: impl Fn(Job) -> bool,
-    ) -> Option<(ServerId, Job)> {
+    ) -> Option<(RequestId, Job)> {
         self.wake(now);
-        while self.in_flight < self.concurrency {
+        while self.in_flight() < self.concurrency {
             let server = self.ready_own.pop_front().or_else(|| self.ready.pop_front())?;
             if !self.has_slot(server, now) {
                 self.held.push(server);
@@ -281,9 +285,9 @@ impl Frontier {
                     };
                     self.lane(server).listed = false;
                     if let Some(job) = job {
-                        self.start(now, server, job);
+                        let request = self.start(now, server, job);
                         self.list(server);
-                        return Some((server, job));
+                        return Some((request, job));
                     }
                 }
             }
@@ -299,21 +303,24 @@ impl Frontier {
         timer.into_iter().chain(due).chain(parking).min()
     }
 
-    /// A job that was polled has ended. Gives whether its server is asked more slowly now.
+    /// The job of a request that is in flight, and its server. `None` for one that has ended
+    /// or never was.
+    pub(crate) fn job(&self, request: RequestId) -> Option<(ServerId, Job)> {
+        self.requests.get(&request).copied()
+    }
+
+    /// A request has ended. Gives whether its server is asked more slowly now. Nothing
+    /// happens where it is not in flight.
     pub(crate) fn handle_ended(
         &mut self,
         now: Moment,
-        server: ServerId,
-        address: AddressId,
-        turn: Turn,
+        request: RequestId,
         signal: Signal,
     ) -> Option<Slowing> {
-        self.in_flight -= 1;
+        let (server, job) = self.requests.remove(&request)?;
         let lane = &mut self.lanes[server.0 as usize];
-        if let Some(at) = lane.flying.iter().position(|(flying, _)| *flying == address) {
-            lane.flying.remove(at);
-        }
-        lane.later_in_flight -= u32::from(turn == Turn::Later);
+        lane.flying.retain(|(flying, _)| *flying != request);
+        lane.later_in_flight -= u32::from(job.turn == Turn::Later);
         self.others -= u32::from(!lane.own);
         let slowed = lane.pace.handle_ended(now, signal);
         let ended = lane.unproven.min(1);
@@ -340,7 +347,7 @@ impl Frontier {
             .lanes
             .iter()
             .flat_map(|lane| lane.waiting.iter().chain(&lane.later).chain(&lane.beside));
-        self.in_flight == 0 && !jobs.any(|job| is_wanted(*job))
+        self.requests.is_empty() && !jobs.any(|job| is_wanted(*job))
     }
 
     /// Whether nothing waits for a later moment either.
@@ -350,19 +357,22 @@ impl Frontier {
 
     /// How many are in flight.
     pub(crate) fn in_flight(&self) -> u32 {
-        self.in_flight
+        u32::try_from(self.requests.len()).unwrap_or(u32::MAX)
     }
 
-    fn start(&mut self, now: Moment, server: ServerId, job: Job) {
+    fn start(&mut self, now: Moment, server: ServerId, job: Job) -> RequestId {
+        let request = RequestId::from_number(self.made);
+        self.made += 1;
+        self.requests.insert(request, (server, job));
         let lane = &mut self.lanes[server.0 as usize];
         lane.pace.handle_started(now);
-        lane.flying.push_back((job.address, now));
+        lane.flying.push_back((request, now));
         lane.later_in_flight += u32::from(job.turn == Turn::Later);
         let unproven = u32::from(!lane.own && !lane.pace.has_answered());
         lane.unproven += unproven;
         self.unproven += unproven;
         self.others += u32::from(!lane.own);
-        self.in_flight += 1;
+        request
     }
 
     fn has_slot(&self, server: ServerId, now: Moment) -> bool {
@@ -370,7 +380,7 @@ impl Frontier {
         if lane.own {
             return true;
         }
-        let own_busy = self.in_flight > self.others || !self.ready_own.is_empty();
+        let own_busy = self.in_flight() > self.others || !self.ready_own.is_empty();
         let share = if own_busy { self.concurrency * 3 / 4 } else { self.concurrency };
         if self.others >= share.max(1) {
             return false;
@@ -392,7 +402,7 @@ impl Frontier {
     fn own_is_silent(&self, now: Moment) -> bool {
         let own = self.lanes.iter().filter(|lane| lane.own);
         let silent: u32 = own.map(|lane| lane.parked(now, self.silence)).sum();
-        self.in_flight - self.others <= silent
+        self.in_flight() - self.others <= silent
     }
 
     fn wake(&mut self, now: Moment) {
@@ -444,8 +454,9 @@ mod tests {
         Job { address: AddressId::from_index(address as usize), ticket: 0, turn }
     }
 
-    fn id(address: usize) -> AddressId {
-        AddressId::from_index(address)
+    /// The request of that number, from 0.
+    fn request(number: u64) -> RequestId {
+        RequestId::from_number(number)
     }
 
     fn own() -> Limits {
@@ -454,7 +465,8 @@ mod tests {
 
     fn start_all(frontier: &mut Frontier, now: Moment) -> Vec<String> {
         let mut started = Vec::new();
-        while let Some((server, _)) = frontier.poll(now, |_| true) {
+        while let Some((request, _)) = frontier.poll(now, |_| true) {
+            let (server, _) = frontier.job(request).unwrap();
             started.push(frontier.name(server).to_owned());
         }
         started
@@ -508,14 +520,14 @@ mod tests {
         frontier.push(other, job(1, false));
         frontier.push(other, job(2, false));
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
-        frontier.handle_ended(Moment::START, other, id(1), Turn::First, Signal::Neutral);
+        frontier.handle_ended(Moment::START, request(0), Signal::Neutral);
         frontier.set_on_trial(other, true);
         let later = Moment::START + Duration::from_secs(1);
         assert_eq!(start_all(&mut frontier, later).len(), 0);
         frontier.push(other, job(1, true));
-        assert_eq!(frontier.poll(later, |_| true), Some((other, job(1, true))));
+        assert_eq!(frontier.poll(later, |_| true), Some((request(1), job(1, true))));
         let answered = Signal::Answered(Duration::ZERO);
-        frontier.handle_ended(later, other, id(1), Turn::Later, answered);
+        frontier.handle_ended(later, request(1), answered);
         assert_eq!(start_all(&mut frontier, later + Duration::from_secs(1)).len(), 1);
     }
 
@@ -545,8 +557,8 @@ mod tests {
         assert_eq!(frontier.poll(Moment::START, |_| true), None);
         assert!(frontier.is_quiet(|_| true) && !frontier.is_empty(|_| true));
         assert_eq!(frontier.next_moment(), Some(due));
-        assert_eq!(frontier.poll(due, |_| true), Some((site, job(1, true))));
-        frontier.handle_ended(due, site, id(1), Turn::Later, Signal::Neutral);
+        assert_eq!(frontier.poll(due, |_| true), Some((request(0), job(1, true))));
+        frontier.handle_ended(due, request(0), Signal::Neutral);
         assert!(frontier.is_empty(|_| true));
     }
 
@@ -558,7 +570,7 @@ mod tests {
             frontier.push(site, job(n, true));
         }
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
-        frontier.handle_ended(Moment::START, site, id(0), Turn::Later, Signal::Neutral);
+        frontier.handle_ended(Moment::START, request(0), Signal::Neutral);
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
     }
 
@@ -587,6 +599,6 @@ mod tests {
         frontier.push(site, job(1, false));
         frontier.push(site, job(2, false));
         let second = |job: Job| job.address == AddressId::from_index(2);
-        assert_eq!(frontier.poll(Moment::START, second), Some((site, job(2, false))));
+        assert_eq!(frontier.poll(Moment::START, second), Some((request(0), job(2, false))));
     }
 }

@@ -29,6 +29,35 @@ impl Method {
     }
 }
 
+/// Why a request was made.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Purpose {
+    /// For the verdict of the URL that it names.
+    #[default]
+    Verdict,
+    /// A side request: is the server of a URL that responded before still available?
+    Server,
+    /// A side request: is the network still up?
+    Network,
+    /// A side request: is the URL a page as well when something else is wanted of it?
+    Type,
+    /// A side request: which anchors does the page have?
+    Anchors,
+}
+
+impl Purpose {
+    /// All of them; a store counts them from 0 in this order.
+    pub const ALL: [Purpose; 5] =
+        [Purpose::Verdict, Purpose::Server, Purpose::Network, Purpose::Type, Purpose::Anchors];
+
+    /// Whether the verdict of the URL does not depend on the response.
+    #[must_use]
+    pub fn is_side(self) -> bool {
+        self != Purpose::Verdict
+    }
+}
+
 /// One time that an address was asked, and how it ended.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Attempt {
@@ -46,13 +75,15 @@ pub struct Attempt {
     pub hop: Option<String>,
     /// It failed while its host showed strain, and did not count.
     pub strained: bool,
+    /// Why it was made.
+    pub purpose: Purpose,
 }
 
 impl Attempt {
     /// An attempt that counts, of the address itself.
     #[must_use]
     pub fn new(at: Moment, took: Duration, method: Method, ending: Ending) -> Attempt {
-        Attempt { at, took, method, ending, hop: None, strained: false }
+        Attempt { at, took, method, ending, hop: None, strained: false, purpose: Purpose::Verdict }
     }
 }
 
@@ -169,6 +200,8 @@ pub enum Failure {
     Proxy(String),
     /// The name leads into a private network, which was not asked.
     Private(IpAddr),
+    /// This program failed, not the server. The text says how.
+    Internal(String),
 }
 
 /// What became of a DNS question.
@@ -235,7 +268,8 @@ impl Failure {
             | Failure::Tls(_)
             | Failure::BadResponse(_)
             | Failure::NoIpv6
-            | Failure::Private(_) => false,
+            | Failure::Private(_)
+            | Failure::Internal(_) => false,
         }
     }
 }
@@ -264,6 +298,12 @@ impl Answer {
     #[must_use]
     pub fn is_permanent_redirect(&self) -> bool {
         matches!(self.status, 301 | 308)
+    }
+
+    /// Whether the body is CSS.
+    #[must_use]
+    pub fn is_css(&self) -> bool {
+        self.media_type.as_deref() == Some("text/css")
     }
 
     /// Whether the body is HTML or XHTML.

@@ -3,15 +3,15 @@
 use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
-use rummage_core::crawl::{AddressId, BodyWish, Crawl, Event, Progress, Reply, Request};
-use rummage_core::outcome::{Answer, Ending, Method};
+use rummage_core::crawl::{BodyWish, Crawl, Event, Progress, Reply, Request, RequestId, Response};
+use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Purpose};
 use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
 use tokio::sync::{mpsc, watch};
-use tokio::task::JoinSet;
+use tokio::task::{JoinError, JoinSet};
 
 use crate::recorder::{Failed, Recorder};
 use crate::rememberer::{Remember, Remembered, Rememberer};
-use crate::{Clock, EngineError, Fetcher};
+use crate::{Clock, EngineError, Fetcher, panics};
 
 /// How often whoever watches is told where the crawl is.
 const TICK: Duration = Duration::from_millis(100);
@@ -29,12 +29,24 @@ pub trait Watch {
     fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]);
 }
 
+/// Makes requests. [`Fetcher`] does so over the network.
+pub trait Fetch: Clone + Send + 'static {
+    /// Makes a request and gives what came of it, whatever that is.
+    fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send;
+}
+
+impl Fetch for Fetcher {
+    fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send {
+        Fetcher::fetch(self, request)
+    }
+}
+
 /// All that a crawl needs.
-pub struct Job {
+pub struct Job<F = Fetcher> {
     /// The machine, new or brought to where it was by a replay.
     pub crawl: Crawl,
     /// Who makes its requests.
-    pub fetcher: Fetcher,
+    pub fetcher: F,
     /// The clock that the fetcher has.
     pub clock: Clock,
     /// Where its events are kept.
@@ -62,7 +74,7 @@ pub struct Recheck {
 }
 
 /// How a crawl ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Ended {
     /// The run's number in the store.
     pub run: i64,
@@ -70,31 +82,44 @@ pub struct Ended {
     pub state: RunState,
     /// It was stopped because its budget is spent.
     pub spent: bool,
+    /// Pages on which this program itself failed, in the order in which it did. The run went
+    /// on without them.
+    pub internal_errors: Vec<InternalError>,
+}
+
+/// This program failed on one URL.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct InternalError {
+    /// The URL.
+    pub url: String,
+    /// What the program said of it.
+    pub message: String,
 }
 
 /// Drives a crawl to its end, or until it is stopped.
 ///
 /// # Errors
 /// When the start gives no page, or the store cannot be written. What was stored stays.
-pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError> {
+pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Watch) -> Result<Ended, EngineError> {
     let Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget } = job;
     let recorder = Recorder::start(writer);
-    let replies = mpsc::unbounded_channel();
-    let remember =
-        remember.map(|open| Rememberer::start(open, replies.0.clone(), Came::Remembered));
+    let remembered = mpsc::unbounded_channel();
+    let remember = remember.map(|open| Rememberer::start(open, remembered.0.clone()));
     let mut driver = Driver {
         crawl,
         fetcher,
         clock,
         stop,
         tasks: JoinSet::new(),
-        replies,
+        remembered,
         in_flight: HashMap::new(),
+        by_task: HashMap::new(),
         recheck,
         memory,
         remember,
         budget,
         problem: None,
+        internal_errors: Vec::new(),
     };
     let state = match driver.run(&recorder, watch).await {
         Ok(state) => state,
@@ -104,27 +129,34 @@ pub async fn crawl(job: Job, watch: &mut dyn Watch) -> Result<Ended, EngineError
     driver.tasks.shutdown().await;
     let run = tokio::task::spawn_blocking(move || recorder.finish(state))
         .await
-        .expect("the writing thread does not panic")?;
+        .expect("a thread that panics is joined inside, and its panic is an error")?;
     if let Some(problem) = driver.problem {
-        return Err(problem.into());
+        return Err(problem);
     }
-    let spent = state == RunState::Stopped && driver.budget == Some(0);
-    match (driver.crawl.start_problem(), run) {
-        (Some(problem), _) => Err(EngineError::Start(Box::new(problem.clone()))),
-        (None, Some(run)) => Ok(Ended { run, state, spent }),
-        // Stopped before the start had answered.
-        (None, None) => Ok(Ended { run: 0, state, spent }),
+    if let Some(problem) = driver.crawl.start_problem() {
+        return Err(EngineError::Start(Box::new(problem.clone())));
     }
+    Ok(Ended {
+        // None where it was stopped before the start had answered.
+        run: run.unwrap_or_default(),
+        state,
+        spent: state == RunState::Stopped && driver.budget == Some(0),
+        internal_errors: driver.internal_errors,
+    })
 }
 
-struct Driver {
+struct Driver<F> {
     crawl: Crawl,
-    fetcher: Fetcher,
+    fetcher: F,
     clock: Clock,
     stop: Stop,
-    tasks: JoinSet<()>,
-    replies: (mpsc::UnboundedSender<Came>, mpsc::UnboundedReceiver<Came>),
-    in_flight: HashMap<AddressId, (Instant, String)>,
+    /// One for each request to a server.
+    tasks: JoinSet<Reply>,
+    /// Pages as they were read before, and a sender for the thread that gives them.
+    remembered: (mpsc::UnboundedSender<Remembered>, mpsc::UnboundedReceiver<Remembered>),
+    in_flight: HashMap<RequestId, InFlight>,
+    /// Which request a task makes, for when it panics.
+    by_task: HashMap<tokio::task::Id, RequestId>,
     /// What is to be told once the start has answered.
     recheck: Option<Recheck>,
     memory: Option<Memory>,
@@ -132,10 +164,19 @@ struct Driver {
     /// How many requests may still be made.
     budget: Option<u64>,
     /// Why what earlier runs have seen cannot be told.
-    problem: Option<StoreError>,
+    problem: Option<EngineError>,
+    internal_errors: Vec<InternalError>,
 }
 
-impl Driver {
+/// A request that has not ended.
+struct InFlight {
+    since: Instant,
+    url: String,
+    method: Method,
+    purpose: Purpose,
+}
+
+impl<F: Fetch> Driver<F> {
     async fn run(
         &mut self,
         recorder: &Recorder,
@@ -159,25 +200,31 @@ impl Driver {
             }
             let wake = self.crawl.poll_timeout().map(|moment| self.clock.instant(moment));
             let news = tokio::select! {
-                reply = self.replies.1.recv() => {
-                    News::Reply(Box::new(reply.expect("we hold a sender ourselves")))
+                Some(ended) = self.tasks.join_next_with_id() => News::Fetched(Box::new(ended)),
+                remembered = self.remembered.1.recv() => {
+                    News::Remembered(Box::new(remembered.expect("we hold a sender ourselves")))
                 }
                 () = sleep_until(wake) => News::Due,
                 _ = tick.tick() => News::Tick,
                 () = stopped(&mut self.stop) => News::Stopped,
             };
             match news {
-                News::Reply(reply) => {
-                    self.take_in(*reply);
-                    while let Ok(reply) = self.replies.1.try_recv() {
-                        self.take_in(reply);
+                News::Fetched(ended) => {
+                    self.handle_fetched(*ended);
+                    while let Some(ended) = self.tasks.try_join_next_with_id() {
+                        self.handle_fetched(ended);
+                    }
+                }
+                News::Remembered(remembered) => {
+                    self.handle_remembered(*remembered);
+                    while let Ok(remembered) = self.remembered.1.try_recv() {
+                        self.handle_remembered(remembered);
                     }
                 }
                 News::Due => {}
                 News::Tick => self.tell(watch),
                 News::Stopped => return Ok(RunState::Stopped),
             }
-            while self.tasks.try_join_next().is_some() {}
         }
     }
 
@@ -187,12 +234,12 @@ impl Driver {
         {
             self.budget = self.budget.map(|left| left - 1);
             self.ask_for_changes(&mut request);
-            self.in_flight.insert(request.id, (Instant::now(), request.address.clone()));
-            let (fetcher, replies) = (self.fetcher.clone(), self.replies.0.clone());
-            self.tasks.spawn(async move {
-                // Nobody listens any more when the run was stopped.
-                let _ = replies.send(Came::Fetched(fetcher.fetch(request).await));
-            });
+            let (id, since, url) = (request.id, Instant::now(), request.address.clone());
+            let Request { method, purpose, .. } = request;
+            self.in_flight.insert(id, InFlight { since, url, method, purpose });
+            let fetcher = self.fetcher.clone();
+            let task = self.tasks.spawn(async move { fetcher.fetch(request).await });
+            self.by_task.insert(task.id(), id);
         }
     }
 
@@ -204,33 +251,61 @@ impl Driver {
         if is_read && !request.later && !request.sketch && request.cookies.is_none() {
             match memory.validators(&request.address) {
                 Ok(validators) => request.validators = validators,
-                Err(problem) => self.problem = Some(problem),
+                Err(problem) => self.problem = Some(problem.into()),
             }
         }
     }
 
-    /// A reply has come: a page that has not changed goes to whoever knows what it was.
-    fn take_in(&mut self, came: Came) {
-        let reply = match came {
-            Came::Fetched(reply) => match &self.remember {
-                Some(remember) if is_unchanged(&reply) => {
-                    let url = self.crawl.address(reply.id).to_owned();
-                    match remember.remember(url, reply) {
-                        None => return,
-                        // It has failed, and says why by itself.
-                        Some(reply) => reply,
-                    }
-                }
-                _ => reply,
-            },
-            Came::Remembered(Ok(reply)) => reply,
-            Came::Remembered(Err(problem)) => {
-                self.problem = Some(problem);
-                return;
+    /// A request to a server has ended, or its task has panicked: then the reply says so.
+    fn handle_fetched(&mut self, ended: Result<(tokio::task::Id, Reply), JoinError>) {
+        let task = ended.as_ref().map_or_else(JoinError::id, |(task, _)| *task);
+        let id = self.by_task.remove(&task).expect("every task is entered when it is started");
+        match ended {
+            Ok((_, reply)) => self.handle_reply(reply),
+            Err(error) => {
+                let message = panics::message(error);
+                self.fail_request(id, message);
             }
+        }
+    }
+
+    fn handle_reply(&mut self, reply: Reply) {
+        // A page that has not changed goes to the thread that knows what it was.
+        let reply = match (&self.remember, self.in_flight.get(&reply.id)) {
+            (Some(remember), Some(request)) if is_unchanged(&reply) => {
+                match remember.remember(request.url.clone(), reply) {
+                    None => return,
+                    // It has failed, and says why by itself.
+                    Some(reply) => reply,
+                }
+            }
+            _ => reply,
         };
         self.in_flight.remove(&reply.id);
         self.crawl.handle_reply(self.clock.now(), reply);
+    }
+
+    fn handle_remembered(&mut self, remembered: Remembered) {
+        match remembered {
+            Ok(reply) => {
+                self.in_flight.remove(&reply.id);
+                self.crawl.handle_reply(self.clock.now(), reply);
+            }
+            Err(problem) => self.problem = Some(problem),
+        }
+    }
+
+    /// This program failed on a request: the run goes on, and says so in the end.
+    fn fail_request(&mut self, id: RequestId, message: String) {
+        let Some(InFlight { since, url, method, purpose }) = self.in_flight.remove(&id) else {
+            return;
+        };
+        let ending = Ending::Failure(Failure::Internal(message.clone()));
+        let mut attempt = Attempt::new(self.clock.now(), since.elapsed(), method, ending);
+        attempt.purpose = purpose;
+        self.internal_errors.push(InternalError { url, message });
+        let response = Response { attempt, reading: None };
+        self.crawl.handle_reply(self.clock.now(), Reply { id, response });
     }
 
     /// Passes events on, and tells what is known of addresses that were heard of just now.
@@ -308,37 +383,30 @@ impl Driver {
     }
 
     fn fail(&mut self, problem: StoreError) -> Result<(), Failed> {
-        self.problem = Some(problem);
+        self.problem = Some(problem.into());
         Err(Failed)
     }
 
     fn tell(&self, watch: &mut dyn Watch) {
         let mut slowest: Vec<(Duration, &str)> =
-            self.in_flight.values().map(|(since, url)| (since.elapsed(), url.as_str())).collect();
+            self.in_flight.values().map(|it| (it.since.elapsed(), it.url.as_str())).collect();
         slowest.sort_by(|a, b| b.cmp(a));
         slowest.truncate(3);
         watch.handle_tick(self.crawl.progress(), &slowest);
     }
 }
 
-/// A reply, and from where it came.
-enum Came {
-    /// From a server.
-    Fetched(Reply),
-    /// From whoever knows pages that have not changed.
-    Remembered(Remembered),
-}
-
 /// Whether a server says that a page is what it was (RFC 9110 §15.4.5).
 fn is_unchanged(reply: &Reply) -> bool {
-    let attempt = &reply.attempt;
+    let attempt = &reply.response.attempt;
     let says_so = matches!(&attempt.ending, Ending::Answer(Answer { status: 304, .. }));
     says_so && attempt.method == Method::Get
 }
 
 /// What woke the loop.
 enum News {
-    Reply(Box<Came>),
+    Fetched(Box<Result<(tokio::task::Id, Reply), JoinError>>),
+    Remembered(Box<Remembered>),
     Due,
     Tick,
     Stopped,

@@ -10,6 +10,14 @@ pub enum EngineError {
     /// The start gave no page to begin with.
     #[error("the start could not be read")]
     Start(Box<StartProblem>),
+    /// A part of this program failed. What was stored stays.
+    #[error("internal error in the {thread} thread: {message}")]
+    Internal {
+        /// What that thread does.
+        thread: &'static str,
+        /// What it said.
+        message: String,
+    },
     /// What was found could not be stored.
     #[error(transparent)]
     Store(#[from] StoreError),

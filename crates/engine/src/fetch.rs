@@ -10,7 +10,7 @@ use http_body_util::{BodyExt as _, Empty, Limited};
 use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
-use rummage_core::crawl::{BodyWish, Kind, Reply, Request};
+use rummage_core::crawl::{BodyWish, Kind, Reply, Request, Response};
 use rummage_core::extract::Extractor;
 use rummage_core::outcome::{Attempt, Ending, Failure, Method, Stage};
 use rummage_core::reading::{Format, Reading};
@@ -75,8 +75,9 @@ impl Fetcher {
             Some(given) => given,
             None => self.inner.ask(&request, began).await,
         };
-        let attempt = Attempt::new(self.inner.clock.now(), took, request.method, ending);
-        Reply { id: request.id, attempt, reading }
+        let mut attempt = Attempt::new(self.inner.clock.now(), took, request.method, ending);
+        attempt.purpose = request.purpose;
+        Reply { id: request.id, response: Response { attempt, reading } }
     }
 }
 

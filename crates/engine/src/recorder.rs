@@ -11,6 +11,8 @@ use std::time::{Duration, Instant};
 use rummage_core::crawl::Event;
 use rummage_store::{RunState, RunWriter, StoreError};
 
+use crate::{EngineError, panics};
+
 const COMMIT_EVERY: Duration = Duration::from_millis(400);
 /// Batches that may wait for the disk before the crawl waits for it too.
 const BATCHES: usize = 128;
@@ -42,10 +44,15 @@ impl Recorder {
     }
 
     /// Writes what is left and gives the run's number, if the start was reached.
-    pub(crate) fn finish(self, state: RunState) -> Result<Option<i64>, StoreError> {
+    pub(crate) fn finish(self, state: RunState) -> Result<Option<i64>, EngineError> {
         // When this cannot be sent, the thread's own result says why.
         let _ = self.messages.send(Message::Finish(state));
-        self.thread.join().expect("the writing thread does not panic")
+        match self.thread.join() {
+            Ok(run) => Ok(run?),
+            Err(payload) => {
+                Err(EngineError::Internal { thread: "storing", message: panics::text(&*payload) })
+            }
+        }
     }
 }
 

@@ -3,6 +3,7 @@
 //! Where a server says that a page has not changed, what it was comes from the store. That
 //! costs about as much as reading it, and so it is not done where the machine is told.
 
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::mpsc::{Receiver, Sender, channel};
 
 use rummage_core::crawl::Reply;
@@ -10,11 +11,13 @@ use rummage_core::outcome::{Answer, Ending};
 use rummage_store::{Memory, StoreError};
 use tokio::sync::mpsc::UnboundedSender;
 
+use crate::{EngineError, panics};
+
 /// Opens what is known of pages, on the thread that is to know it.
 pub type Remember = Box<dyn FnOnce() -> Result<Memory, StoreError> + Send>;
 
 /// A reply, with what is known of its page where there is a page that is known.
-pub(crate) type Remembered = Result<Reply, StoreError>;
+pub(crate) type Remembered = Result<Reply, EngineError>;
 
 /// The way to the remembering thread. It ends when this is dropped.
 pub(crate) struct Rememberer {
@@ -22,15 +25,23 @@ pub(crate) struct Rememberer {
 }
 
 impl Rememberer {
-    /// Starts the thread. Whoever sends a wish gets it back over `back`, in the order of the
-    /// wishes.
-    pub(crate) fn start<T: Send + 'static>(
-        open: Remember,
-        back: UnboundedSender<T>,
-        wrap: impl Fn(Remembered) -> T + Send + 'static,
-    ) -> Rememberer {
+    /// Starts the thread. Each wish is granted over `back`, in the order of the wishes; when
+    /// the thread fails, the last thing that comes is why.
+    pub(crate) fn start(open: Remember, back: UnboundedSender<Remembered>) -> Rememberer {
         let (wishes, inbox) = channel();
-        std::thread::spawn(move || answer(open, &inbox, |reply| back.send(wrap(reply)).is_ok()));
+        std::thread::spawn(move || {
+            let work = AssertUnwindSafe(|| answer(open, &inbox, &back));
+            let failed = match catch_unwind(work) {
+                Ok(Ok(())) => return,
+                Ok(Err(problem)) => problem.into(),
+                Err(payload) => {
+                    let message = panics::text(&*payload);
+                    EngineError::Internal { thread: "page cache", message }
+                }
+            };
+            // Nobody listens any more when the run was stopped.
+            let _ = back.send(Err(failed));
+        });
         Rememberer { wishes }
     }
 
@@ -44,27 +55,17 @@ impl Rememberer {
 fn answer(
     open: Remember,
     inbox: &Receiver<(String, Reply)>,
-    give_back: impl Fn(Remembered) -> bool,
-) {
-    let memory = match open() {
-        Ok(memory) => memory,
-        Err(problem) => {
-            give_back(Err(problem));
-            return;
-        }
-    };
+    back: &UnboundedSender<Remembered>,
+) -> Result<(), StoreError> {
+    let memory = open()?;
     while let Ok((url, mut reply)) = inbox.recv() {
-        let remembered = match memory.page(&url) {
-            Ok(Some((answer, reading))) => {
-                reply.attempt.ending = Ending::Answer(Answer { unchanged: true, ..answer });
-                reply.reading = Some(reading);
-                Ok(reply)
-            }
-            Ok(None) => Ok(reply),
-            Err(problem) => Err(problem),
-        };
-        if !give_back(remembered) {
-            return;
+        if let Some((answer, reading)) = memory.page(&url)? {
+            reply.response.attempt.ending = Ending::Answer(Answer { unchanged: true, ..answer });
+            reply.response.reading = Some(reading);
+        }
+        if back.send(Ok(reply)).is_err() {
+            break;
         }
     }
+    Ok(())
 }

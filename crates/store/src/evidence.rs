@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::time::Duration;
 
 use rummage_core::Moment;
-use rummage_core::outcome::{Attempt, Method};
+use rummage_core::outcome::{Attempt, Method, Purpose};
 use rusqlite::Connection;
 
 use crate::pack::entries::Requested;
@@ -30,6 +30,7 @@ struct Request {
     took_us: u32,
     method: Method,
     strained: bool,
+    purpose: Purpose,
 }
 
 impl Request {
@@ -72,6 +73,7 @@ impl Evidence {
             took_us: u32::try_from(request.took_us).unwrap_or(u32::MAX),
             method: request.method,
             strained: request.strained,
+            purpose: request.purpose,
         });
     }
 
@@ -103,6 +105,7 @@ impl Evidence {
                 method: request.method,
                 ending,
                 strained: request.strained,
+                purpose: request.purpose,
                 hop: self.hops.get(&(address, request.at_us())).cloned(),
             });
         }

@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
-use rummage_core::crawl::{AddressId, Reply};
+use rummage_core::crawl::Response;
 use rummage_core::outcome::{Answer, Ending, Method, Validators};
 use rummage_core::reading::Reading;
 use rusqlite::Connection;
@@ -168,7 +168,9 @@ impl Memory {
         let Some(seen) = self.seen.get(run) else { return Ok(None) };
         let Some(version) = seen.versions.get(address) else { return Ok(None) };
         let (attempts, _) = seen.evidence.attempts(&self.reader.db, *address)?;
-        let last = attempts.into_iter().rfind(|attempt| attempt.method == Method::Get);
+        let last = attempts
+            .into_iter()
+            .rfind(|attempt| attempt.method == Method::Get && !attempt.purpose.is_side());
         Ok(last.and_then(|attempt| match attempt.ending {
             Ending::Answer(answer) if answer.is_success() && !answer.truncated => {
                 Some((answer, *version))
@@ -182,14 +184,15 @@ impl Memory {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn recall(&self, url: &str) -> Result<Vec<Reply>, StoreError> {
+    pub fn recall(&self, url: &str) -> Result<Vec<Response>, StoreError> {
         let Some((address, run)) = self.known.get(&Key::of_text(url.as_bytes())) else {
             return Ok(Vec::new());
         };
         let Some(seen) = self.seen.get(run) else { return Ok(Vec::new()) };
         let (mut attempts, title) = seen.evidence.attempts(&self.reader.db, *address)?;
-        // What a chain of redirects with its cookies was told is asked anew.
-        attempts.retain(|attempt| attempt.hop.is_none());
+        // What a chain of redirects with its cookies was told is asked anew, and so are side
+        // requests.
+        attempts.retain(|attempt| attempt.hop.is_none() && !attempt.purpose.is_side());
         let mut replies = Vec::with_capacity(attempts.len());
         for mut attempt in attempts {
             let success = matches!(&attempt.ending, Ending::Answer(answer) if answer.is_success());
@@ -200,7 +203,7 @@ impl Memory {
                 None => title.as_deref().map(titled),
             };
             attempt.at = self.moment(seen.epoch_at, attempt.at);
-            replies.push(Reply { id: AddressId::from_index(0), attempt, reading });
+            replies.push(Response { attempt, reading });
         }
         Ok(replies)
     }

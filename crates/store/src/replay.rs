@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use encoding_rs::Encoding;
 use rummage_core::Moment;
-use rummage_core::crawl::{AddressId, Reply};
+use rummage_core::crawl::Response;
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::outcome::{Attempt, Ending, Method};
 use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder};
@@ -109,14 +109,14 @@ impl Reader {
         self.run(run.ok_or(StoreError::NothingToResume)?)
     }
 
-    /// Gives each reply of a run with its address, in the order in which they came.
+    /// Gives each response of a run with its address, in the order in which they came.
     ///
     /// # Errors
     /// When the store cannot be read, and whatever `take` gives.
     pub fn for_each_reply(
         &self,
         run: i64,
-        mut take: impl FnMut(&str, Reply) -> Result<(), StoreError>,
+        mut take: impl FnMut(&str, Response) -> Result<(), StoreError>,
     ) -> Result<(), StoreError> {
         let mut select = self.db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
         let versions: HashMap<u32, u32> = select
@@ -136,6 +136,7 @@ impl Reader {
                 // A page belongs to the last attempt that got one; earlier ones had none.
                 let may_have_page = request.method == Method::Get
                     && request.hop.is_none()
+                    && !request.purpose.is_side()
                     && matches!(&ending, Ending::Answer(answer) if answer.is_success());
                 let version = versions.get(&entry.address).filter(|_| may_have_page);
                 let reading = match version {
@@ -149,8 +150,9 @@ impl Reader {
                     ending,
                     hop: request.hop,
                     strained: request.strained,
+                    purpose: request.purpose,
                 };
-                take(&address, Reply { id: AddressId::from_index(0), attempt, reading })?;
+                take(&address, Response { attempt, reading })?;
             }
         }
         Ok(())

@@ -72,6 +72,7 @@ pub(crate) fn cause(cause: Cause) -> &'static str {
         Cause::MovedPermanently => "moved for good",
         Cause::Redirected => "redirected for now",
         Cause::NotAsked => "not asked: the run was stopped before",
+        Cause::InternalError => "internal error",
     }
 }
 
@@ -234,6 +235,7 @@ fn failure(failure: &Failure) -> String {
         Failure::BadResponse(why) => format!("not HTTP ({})", safe(why)),
         Failure::Private(ip) => format!("leads to {ip}, which was not asked"),
         Failure::Tls(failure) => tls(failure),
+        Failure::Internal(why) => format!("internal error ({})", safe(why)),
     }
 }
 

@@ -13,7 +13,7 @@ use rummage_core::scope::Bounds;
 use rummage_core::selection::{Selection, host_of};
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
-use rummage_store::{Carried, Outcome, Reader, RunInfo, StoreError};
+use rummage_store::{Carried, Outcome, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{
     ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, RowFormat, Shown, ViewError, safe,
 };
@@ -23,7 +23,7 @@ use url::Url;
 use super::findings;
 use crate::args::{ArrivalsArgs, Asking, Everywhere, FailOn, Format};
 use crate::config::Config;
-use crate::failure::{Exit, Failure};
+use crate::failure::{Exit, Failure, report_internal};
 use crate::passes::{Pass, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
@@ -58,16 +58,19 @@ pub(crate) fn run(args: &ArrivalsArgs, everywhere: &Everywhere) -> Result<Exit, 
         head.run = Some(run.number);
         carry(&mut rows, &paths::reader(&store, &config)?, run)?;
     }
-    let mut stopped = false;
+    let mut ended = Exit::Fine;
     if args.ask && !rows.is_empty() {
-        stopped = ask(&mut rows, args, everywhere, &config, &site)?;
+        ended = ask(&mut rows, args, everywhere, &config, &site)?;
         rows.retain(|row| fits_now(row, &selection));
     }
     if let Some(sort) = &listing.sort {
         rummage_view::sort_arrivals(&mut rows, sort);
     }
     show(args, everywhere, &head, &rows, &listing)?;
-    if stopped || is_partial {
+    if ended != Exit::Fine {
+        return Ok(ended);
+    }
+    if is_partial {
         return Ok(Exit::Unfinished);
     }
     let any = rows.iter().any(|row| !row.is_over());
@@ -228,14 +231,14 @@ fn forms(target: &str) -> Vec<String> {
     forms
 }
 
-/// Asks each address now. Gives whether that was stopped.
+/// Asks each address now. Gives how that ended, where not well.
 fn ask(
     rows: &mut [ArrivalRow],
     args: &ArrivalsArgs,
     everywhere: &Everywhere,
     config: &Config,
     site: &Site,
-) -> Result<bool, Failure> {
+) -> Result<Exit, Failure> {
     let folder = TempDir::with_prefix("rummage-arrivals-")
         .map_err(|why| Failure::System { what: "no temporary folder", why })?;
     let store = folder.path().join("asked.db");
@@ -252,7 +255,7 @@ fn ask(
     teller.finish();
     let ended = ended?;
     if ended.run == 0 {
-        return Ok(true);
+        return Ok(Exit::Unfinished);
     }
     let reader = Reader::open(&store)?;
     let run = reader.open_run(reader.run(ended.run)?)?;
@@ -267,7 +270,9 @@ fn ask(
     for (line, row) in (1u32..).zip(rows.iter_mut()) {
         row.now = answers.remove(&line);
     }
-    Ok(ended.state != rummage_store::RunState::Finished)
+    let is_whole = ended.state == RunState::Finished;
+    let exit = if is_whole { Exit::Fine } else { Exit::Unfinished };
+    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
 }
 
 fn named(log: &str) -> &str {

@@ -11,7 +11,7 @@ use rummage_view::Listing;
 use super::findings;
 use crate::args::{Asking, CrawlArgs, Everywhere, FINDINGS, Showing};
 use crate::config::{Config, Section};
-use crate::failure::{Exit, Failure};
+use crate::failure::{Exit, Failure, report_internal};
 use crate::passes::{Hear, Pass, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
@@ -60,7 +60,8 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
     }
     let settled = config.settled(section.as_deref());
     let reader = paths::reader(&store, &config)?;
-    let exit = show(&args, everywhere, &reader, &settled, ended)?;
+    let exit = show(&args, everywhere, &reader, &settled, &ended)?;
+    let exit = report_internal(&ended.internal_errors, exit, everywhere.color);
     digests::deliver_and_say(&runtime, &store, &config, everywhere);
     Ok(exit)
 }
@@ -72,7 +73,7 @@ fn show(
     everywhere: &Everywhere,
     reader: &Reader,
     settled: &Section,
-    ended: Ended,
+    ended: &Ended,
 ) -> Result<Exit, Failure> {
     let run = reader.open_run(reader.run(ended.run)?)?;
     let source = sources::of(run.info(), settled);

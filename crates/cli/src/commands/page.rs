@@ -17,7 +17,7 @@ use url::Url;
 use super::findings;
 use crate::args::{Asking, Everywhere, FINDINGS, FailOn, Format, PageArgs};
 use crate::config::Config;
-use crate::failure::{Exit, Failure};
+use crate::failure::{Exit, Failure, report_internal};
 use crate::inputs::octets;
 use crate::passes::{Hear, Pass, runtime};
 use crate::signals::stop_on_signal;
@@ -102,10 +102,11 @@ fn of_draft(
     let reader = Reader::open(&store)?;
     let run = reader.open_run(reader.run(ended.run)?)?;
     show(args, everywhere, &reader, &run, &pages, draft.file.as_deref(), None)?;
-    match ended.state {
-        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on),
-        _ => Ok(Exit::Unfinished),
-    }
+    let exit = match ended.state {
+        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
+        _ => Exit::Unfinished,
+    };
+    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
 }
 
 fn of_site(
@@ -145,10 +146,11 @@ fn of_site(
     let run = reader.open_run(reader.run(ended.run)?)?;
     show(args, everywhere, &reader, &run, &pages, None, before)?;
     digests::deliver_and_say(&runtime, store, config, everywhere);
-    match ended.state {
-        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on),
-        _ => Ok(Exit::Unfinished),
-    }
+    let exit = match ended.state {
+        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
+        _ => Exit::Unfinished,
+    };
+    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
 }
 
 /// The last run that came to its end of the site that all of these pages are on.

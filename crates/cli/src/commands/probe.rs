@@ -12,7 +12,7 @@ use rummage_view::{Listing, ViewError};
 use super::findings;
 use crate::args::{Everywhere, FINDINGS, ProbeArgs};
 use crate::config::{Config, Section};
-use crate::failure::{Exit, Failure};
+use crate::failure::{Exit, Failure, report_internal};
 use crate::inputs::{Input, read_all};
 use crate::passes::{Pass, runtime};
 use crate::signals::stop_on_signal;
@@ -51,10 +51,12 @@ pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Fai
     }
     let is_faulty = |row: &NoteRow| row.note == Note::SitemapFaulty;
     let is_partial = is_partial || run.notes()?.iter().any(is_faulty);
-    if ended.state == RunState::Stopped || is_partial {
-        return Ok(Exit::Unfinished);
-    }
-    findings::exit(&run, args.fail_on)
+    let exit = if ended.state == RunState::Stopped || is_partial {
+        Exit::Unfinished
+    } else {
+        findings::exit(&run, args.fail_on)?
+    };
+    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
 }
 
 /// The table that columns are to be put behind: the only input.

@@ -13,7 +13,7 @@ use url::Url;
 use super::findings;
 use crate::args::{Everywhere, FINDINGS, RecheckArgs, RecheckFormat};
 use crate::config::Config;
-use crate::failure::{Exit, Failure};
+use crate::failure::{Exit, Failure, report_internal};
 use crate::passes::{ALL_PAGES, Hear, PAGES_OF_DUE, Pass, due_by, finished, plan, runtime};
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
@@ -155,12 +155,14 @@ fn show(
         Err(failure) if failure.is_closed_pipe() => {}
         shown => shown?,
     }
-    if ended.state == RunState::Stopped {
+    let exit = if ended.state == RunState::Stopped {
         if !everywhere.quiet {
             let mut err = output::stderr(everywhere.color);
             let _ = writeln!(err, "not finished; go on with: rummage crawl --resume");
         }
-        return Ok(Exit::Unfinished);
-    }
-    findings::exit(&after, args.fail_on)
+        Exit::Unfinished
+    } else {
+        findings::exit(&after, args.fail_on)?
+    };
+    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
 }

@@ -4,9 +4,9 @@
 use std::io::Write;
 
 use rummage_core::address::{Reference, resolve};
-use rummage_core::crawl::{AddressId, BodyWish, Kind, Request};
+use rummage_core::crawl::{BodyWish, Kind, Request, RequestId};
 use rummage_core::extract::{Extractor, Format};
-use rummage_core::outcome::Method;
+use rummage_core::outcome::{Method, Purpose};
 use rummage_core::scope::Scope;
 use rummage_core::selection::Selection;
 use rummage_engine::{Clock, Fetcher};
@@ -83,7 +83,8 @@ fn pages(run: &OpenRun<'_>, address: Address) -> Result<Vec<String>, Failure> {
 
 fn request(page: &str) -> Request {
     Request {
-        id: AddressId::from_index(0),
+        id: RequestId::from_number(0),
+        purpose: Purpose::Verdict,
         address: page.to_owned(),
         method: Method::Get,
         body: BodyWish::Page,

@@ -13,7 +13,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::patrol::{Task, first};
-use rummage_engine::Stop;
+use rummage_engine::{Ended, InternalError, Stop};
 use rummage_store::{Guard, PatrolStatus, Reader, RunState, StoreError, patrol_of};
 use rummage_view::safe;
 use tokio::sync::watch;
@@ -211,19 +211,14 @@ impl<'a> Patrol<'a> {
                     false => site.handle_failed(),
                 }
                 self.status.problem = None;
-                self.report(&name, ended, *stop.borrow());
+                self.report(&name, &ended, *stop.borrow());
             }
             Err(failure) => self.handle_failure(at, &name, failure, stop).await,
         }
     }
 
     /// Drives a pass until it ends, somebody says stop, or its hours or budget are over.
-    async fn drive(
-        &mut self,
-        at: usize,
-        pass: Pass,
-        stop: &Stop,
-    ) -> Result<rummage_engine::Ended, Failure> {
+    async fn drive(&mut self, at: usize, pass: Pass, stop: &Stop) -> Result<Ended, Failure> {
         let (sender, own_stop) = watch::channel(false);
         let site = &self.sites[at];
         let mut listener = Listener::new(site.name.clone());
@@ -244,7 +239,11 @@ impl<'a> Patrol<'a> {
     }
 
     /// Says what a pass found.
-    fn report(&mut self, name: &str, ended: rummage_engine::Ended, stopped: bool) {
+    fn report(&mut self, name: &str, ended: &Ended, stopped: bool) {
+        for InternalError { url, message } in &ended.internal_errors {
+            self.incomplete = true;
+            error!(site = %name, run = ended.run, url, message, "internal error");
+        }
         let reader = crate::paths::reader(&self.store, &self.config);
         let row = reader.and_then(|reader| Ok(reader.site_row(reader.run(ended.run)?, 1)?));
         match (ended.state, row) {

@@ -6,7 +6,7 @@ use std::time::Duration;
 use super::entry::State;
 use super::refusals::Sign;
 use super::watching::{asks_for_too_long, hangs};
-use super::{AddressId, Crawl, Reply, Told};
+use super::{AddressId, Crawl, Response, Told};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
 use crate::outcome::{Attempt, DnsFailure, Ending, Failure, Method};
@@ -35,10 +35,9 @@ enum Next {
 
 impl Crawl {
     /// Takes a reply in, whether it came just now or in an earlier part of the run.
-    pub(super) fn take_in(&mut self, now: Moment, reply: Reply) {
-        let Some(reply) = self.take_in_beside(now, reply) else { return };
-        let Some(reply) = self.take_in_chain(now, reply) else { return };
-        let Reply { id, mut attempt, reading } = reply;
+    pub(super) fn take_in(&mut self, now: Moment, id: AddressId, response: Response) {
+        let Some(response) = self.take_in_chain(now, id, response) else { return };
+        let Response { mut attempt, reading } = response;
         let Some(server) = self.entry(id).server else { return };
         let ending = attempt.ending.clone();
         let by_get = attempt.method == Method::Get;

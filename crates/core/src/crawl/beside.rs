@@ -1,16 +1,16 @@
 //! Questions beside: an address with a verdict is asked once more, for another reason
 //! than its own verdict.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::BTreeMap;
 
-use super::{AddressId, BodyWish, Crawl, Event, Kind, Reply};
+use super::{AddressId, BodyWish, Crawl, Event, Kind, Response};
 use crate::Moment;
 use crate::frontier::{Job, ServerId, Turn};
-use crate::outcome::{Attempt, Ending};
+use crate::outcome::{Attempt, Ending, Purpose};
 use crate::reading::Reading;
 use crate::verdict::Cause;
 
-/// Why an address is asked beside.
+/// Why a side request is made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Reason {
     /// It answered before: is its server still here?
@@ -23,26 +23,46 @@ pub(super) enum Reason {
     Places,
 }
 
-/// What is asked beside, and why; the first of each address is the one under way.
+/// The side requests that wait or are in flight, by their number: it is the ticket of their
+/// job.
 #[derive(Debug, Default)]
-pub(super) struct Beside(HashMap<AddressId, VecDeque<Reason>>);
+pub(super) struct Beside {
+    pending: BTreeMap<u32, (AddressId, Reason)>,
+    made: u32,
+}
 
 impl Beside {
-    pub(super) fn reason(&self, id: AddressId) -> Option<Reason> {
-        self.0.get(&id)?.front().copied()
+    fn add(&mut self, id: AddressId, reason: Reason) -> u32 {
+        self.made += 1;
+        self.pending.insert(self.made, (id, reason));
+        self.made
     }
 
-    fn take(&mut self, id: AddressId) -> Option<Reason> {
-        let reasons = self.0.get_mut(&id)?;
-        let reason = reasons.pop_front();
-        if reasons.is_empty() {
-            self.0.remove(&id);
-        }
-        reason
+    pub(super) fn reason(&self, number: u32) -> Option<Reason> {
+        self.pending.get(&number).map(|(_, reason)| *reason)
+    }
+
+    pub(super) fn take(&mut self, number: u32) -> Option<Reason> {
+        self.pending.remove(&number).map(|(_, reason)| reason)
+    }
+
+    /// The number of the oldest side request for this purpose that waits for a URL.
+    pub(super) fn waiting(&self, id: AddressId, purpose: Purpose) -> Option<u32> {
+        let fits = |(of, reason): &(AddressId, Reason)| *of == id && reason.purpose() == purpose;
+        self.pending.iter().find(|(_, pending)| fits(pending)).map(|(number, _)| *number)
     }
 }
 
 impl Reason {
+    pub(super) fn purpose(self) -> Purpose {
+        match self {
+            Reason::Server(_) => Purpose::Server,
+            Reason::Line => Purpose::Network,
+            Reason::Type(_) => Purpose::Type,
+            Reason::Places => Purpose::Anchors,
+        }
+    }
+
     pub(super) fn body(self) -> BodyWish {
         match self {
             Reason::Places => BodyWish::Places,
@@ -62,19 +82,24 @@ impl Crawl {
     /// Asks an address beside, at once or at that moment.
     pub(super) fn ask_beside(&mut self, id: AddressId, reason: Reason, at: Option<Moment>) {
         let Some(server) = self.entry(id).server else { return };
-        self.beside.0.entry(id).or_default().push_back(reason);
-        let job = Job { address: id, ticket: 0, turn: Turn::Beside };
+        let ticket = self.beside.add(id, reason);
+        let job = Job { address: id, ticket, turn: Turn::Beside };
         match at {
             Some(moment) => self.frontier.push_at(moment, server, job),
             None => self.frontier.push(server, job),
         }
     }
 
-    /// Takes in the reply to a question beside. Gives it back when it is none.
-    pub(super) fn take_in_beside(&mut self, now: Moment, reply: Reply) -> Option<Reply> {
-        let id = reply.id;
-        let Some(reason) = self.beside.take(id) else { return Some(reply) };
-        let Reply { attempt, reading, .. } = reply;
+    /// Takes in the response to a side request.
+    pub(super) fn take_in_beside(
+        &mut self,
+        now: Moment,
+        id: AddressId,
+        reason: Reason,
+        response: Response,
+    ) {
+        let Response { mut attempt, reading } = response;
+        attempt.purpose = reason.purpose();
         let ending = attempt.ending.clone();
         self.tell_of(id, attempt);
         match reason {
@@ -83,7 +108,6 @@ impl Crawl {
             Reason::Type(_) => self.handle_type(id, &ending),
             Reason::Places => self.handle_places(id, &ending, reading.as_ref()),
         }
-        None
     }
 
     fn tell_of(&mut self, id: AddressId, attempt: Attempt) {

@@ -11,7 +11,7 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use url::Url;
 
 use super::entry::State;
-use super::{AddressId, Crawl, Judged, Reply};
+use super::{AddressId, Crawl, Judged, Response};
 use crate::Moment;
 use crate::address::{Reference, resolve};
 use crate::outcome::{Answer, Ending, SetCookie};
@@ -124,12 +124,16 @@ impl Crawl {
     }
 
     /// Takes in the reply of a hop of a chain with cookies. Gives it back when it is none.
-    pub(super) fn take_in_chain(&mut self, now: Moment, mut reply: Reply) -> Option<Reply> {
-        let id = reply.id;
-        let Some(mut chain) = self.chains.remove(&id) else { return Some(reply) };
+    pub(super) fn take_in_chain(
+        &mut self,
+        now: Moment,
+        id: AddressId,
+        response: Response,
+    ) -> Option<Response> {
+        let Some(mut chain) = self.chains.remove(&id) else { return Some(response) };
         let own = chain.address() == self.address(id);
-        reply.attempt.hop = (!own).then(|| chain.address().to_owned());
-        let Reply { attempt, reading, .. } = reply;
+        let Response { mut attempt, reading } = response;
+        attempt.hop = (!own).then(|| chain.address().to_owned());
         let ending = attempt.ending.clone();
         self.entry_mut(id).tries += 1;
         let gap = self.settings.retry.gap(self.entry(id).tries, &ending);

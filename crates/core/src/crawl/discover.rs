@@ -10,8 +10,8 @@ use super::beside::Reason;
 use super::entry::{Entry, State, Uses};
 use super::settings::acts;
 use super::{
-    AddressId, Crawl, Event, Externals, Fragments, Judged, NotRead, Note, Settings, SitemapRule,
-    Target,
+    AddressId, BodyWish, Crawl, Event, Externals, Fragments, Judged, NotRead, Note, Settings,
+    SitemapRule, Target,
 };
 use crate::address::{Reference, resolve_in, server_of};
 use crate::extract::elements::Attribute;
@@ -144,6 +144,7 @@ impl Crawl {
         if let State::Settled(judged) = entry.state {
             self.entry_mut(judged.last).places_wanted = true;
             if self.entry(judged.last).html {
+                self.entry_mut(judged.last).asked_body = BodyWish::Places;
                 self.ask_beside(judged.last, Reason::Places, None);
             }
         }
@@ -414,15 +415,35 @@ impl Crawl {
         }
     }
 
-    /// A page that was asked, but not read, is to be read now: it is asked once more.
+    /// What was requested, but not read, is to be read now: it is requested once more.
     fn read_after_all(&mut self, id: AddressId) {
-        let entry = self.entry(id);
-        let readable = entry.html && !entry.read && entry.uses.visit();
-        if readable && entry.scope == Scope::Internal && self.not_read(id).is_none() {
-            self.entry_mut(id).by_get = true;
+        if self.lacks_reading(id) {
             self.progress.done -= 1;
-            if !self.hold(id) {
-                self.queue(id, false, false);
+            self.request_to_read(id);
+        }
+    }
+
+    /// It has responded well, and is requested once more, to be read.
+    pub(super) fn request_to_read(&mut self, id: AddressId) {
+        self.entry_mut(id).by_get = true;
+        if !self.hold(id) {
+            self.queue(id, false, false);
+        }
+    }
+
+    /// Whether more is to be read of a URL that responded well than was wanted when it was
+    /// requested: links have turned up since that use it in another way.
+    pub(super) fn lacks_reading(&self, id: AddressId) -> bool {
+        let Entry { success, html, css, read, asked_body, .. } = *self.entry(id);
+        match self.body_wish(id) {
+            BodyWish::Drop | BodyWish::Robots => false,
+            BodyWish::Title => html && asked_body == BodyWish::Drop,
+            BodyWish::Places => html && !matches!(asked_body, BodyWish::Places | BodyWish::Page),
+            BodyWish::Sitemap => success && asked_body != BodyWish::Sitemap,
+            BodyWish::Sheet => css && !matches!(asked_body, BodyWish::Sheet | BodyWish::Page),
+            BodyWish::Page => {
+                let unread = if css { asked_body != BodyWish::Sheet } else { html && !read };
+                unread && asked_body != BodyWish::Page && self.not_read(id).is_none()
             }
         }
     }

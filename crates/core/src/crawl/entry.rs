@@ -1,6 +1,6 @@
 //! What a crawl keeps of each address.
 
-use super::messages::{AddressId, Judged, Kind};
+use super::messages::{AddressId, BodyWish, Judged, Kind};
 use crate::Moment;
 use crate::extract::elements::{Purpose, Want};
 use crate::frontier::ServerId;
@@ -45,6 +45,12 @@ pub(super) struct Entry {
     pub(super) confirmed: bool,
     /// Its last answer was HTML.
     pub(super) html: bool,
+    /// Its last answer was CSS.
+    pub(super) css: bool,
+    /// Its last answer was a success.
+    pub(super) success: bool,
+    /// What was wanted of the body when it was last requested, as far as that was read.
+    pub(super) asked_body: BodyWish,
     /// It is to be read whatever the bounds say: the start.
     pub(super) always_read: bool,
     /// Its links were taken.
@@ -93,6 +99,9 @@ impl Entry {
             confirming: false,
             confirmed: false,
             html: false,
+            css: false,
+            success: false,
+            asked_body: BodyWish::Drop,
             always_read: false,
             read: false,
             reached: false,

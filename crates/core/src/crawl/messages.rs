@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use crate::Moment;
-use crate::outcome::{Answer, Attempt, Method, Validators};
+use crate::outcome::{Answer, Attempt, Method, Purpose, Validators};
 use crate::pace::Slowing;
 use crate::reading::{Format, Reading};
 use crate::scope::{Bounds, Scope};
@@ -28,6 +28,21 @@ impl AddressId {
     #[must_use]
     pub fn index(self) -> usize {
         self.0 as usize
+    }
+}
+
+/// One request of a crawl; counted from 0 in the order in which they are made.
+///
+/// One URL may have several requests in flight, for different reasons: the id is the only
+/// thing that tells their replies apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct RequestId(u64);
+
+impl RequestId {
+    /// The id of the n-th request, from 0.
+    #[must_use]
+    pub fn from_number(number: u64) -> RequestId {
+        RequestId(number)
     }
 }
 
@@ -92,10 +107,12 @@ pub enum Kind {
 /// One request that the engine is to make, of one hop.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Request {
-    /// Which address, to be named in the reply.
-    pub id: AddressId,
+    /// Which request, to be named in the reply.
+    pub id: RequestId,
     /// The address.
     pub address: String,
+    /// Why it is made.
+    pub purpose: Purpose,
     /// How to ask.
     pub method: Method,
     /// What to read.
@@ -118,8 +135,15 @@ pub struct Request {
 /// How a request ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reply {
-    /// Which address.
-    pub id: AddressId,
+    /// Which request.
+    pub id: RequestId,
+    /// What came of it.
+    pub response: Response,
+}
+
+/// What came of a request, now or in an earlier run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Response {
     /// What was seen.
     pub attempt: Attempt,
     /// The page, where one was read.

@@ -62,7 +62,8 @@ use url::Url;
 
 pub use made_up::{MADE_UP, made_up_beside};
 pub use messages::{
-    AddressId, BodyWish, Event, Judged, Kind, NotRead, Note, Place, Reply, Request, Target,
+    AddressId, BodyWish, Event, Judged, Kind, NotRead, Note, Place, Reply, Request, RequestId,
+    Response, Target,
 };
 pub use settings::{Externals, Fragments, RobotsRule, Settings, SitemapRule};
 pub use start::StartProblem;
@@ -70,7 +71,7 @@ pub use start::StartProblem;
 use crate::Moment;
 use crate::frontier::{Frontier, Job, ServerId, Turn};
 use crate::memo::Memo;
-use crate::outcome::{Attempt, Ending, Method};
+use crate::outcome::{Attempt, Ending, Method, Purpose};
 use crate::scope::Scope;
 use crate::trap::Traps;
 use crate::verdict::{Cause, Verdict};
@@ -224,8 +225,9 @@ impl Crawl {
     pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
         while !self.finished {
             let (entries, beside) = (&self.entries, &self.beside);
-            if let Some((_, job)) = self.frontier.poll(now, |job| holds(entries, beside, job)) {
-                return Some(self.request(job));
+            if let Some((request, job)) = self.frontier.poll(now, |job| holds(entries, beside, job))
+            {
+                return Some(self.request(request, job));
             }
             if !self.begin_listed() && !self.queue_unconfirmed() {
                 self.finish_if_done();
@@ -246,65 +248,78 @@ impl Crawl {
         self.frontier.next_moment()
     }
 
-    /// A request has ended.
+    /// A request has ended. A reply that names a request that is not in flight changes
+    /// nothing.
     pub fn handle_reply(&mut self, now: Moment, reply: Reply) {
-        let id = reply.id;
-        let Some(server) = self.entry(id).server else { return };
-        let turn = if self.beside.reason(id).is_some() {
-            Turn::Beside
-        } else if self.entry(id).later {
-            Turn::Later
-        } else {
-            Turn::First
-        };
-        let Attempt { took, ref ending, .. } = reply.attempt;
+        let Reply { id: request, response } = reply;
+        let Some((server, job)) = self.frontier.job(request) else { return };
+        let id = job.address;
+        let Attempt { took, ref ending, .. } = response.attempt;
         let signal = self.signal(now, server, id, took, ending);
-        if let Some(slowing) = self.frontier.handle_ended(now, server, id, turn, signal) {
+        if let Some(slowing) = self.frontier.handle_ended(now, request, signal) {
             let server = self.frontier.name(server).to_owned();
             self.events.push_back(Event::Slowed { server, slowing });
         }
-        if !self.finished {
-            self.take_in(now, reply);
+        if self.finished {
+            return;
+        }
+        if job.turn == Turn::Beside {
+            if let Some(reason) = self.beside.take(job.ticket) {
+                self.take_in_beside(now, id, reason, response);
+            }
+        } else if self.entry(id).ticket == job.ticket && self.entry(id).state == State::InFlight {
+            self.take_in(now, id, response);
         }
     }
 
     /// A reply from an earlier part of the run, in the order in which they came.
     /// Gives false, and changes nothing, when the address was never heard of. When all
     /// are told, call [`handle_resumed`](Crawl::handle_resumed).
-    pub fn handle_replayed(&mut self, address: &str, mut reply: Reply) -> bool {
+    pub fn handle_replayed(&mut self, address: &str, response: Response) -> bool {
         let Some(index) = self.addresses.get_index_of(address) else { return false };
-        reply.id = AddressId::from_index(index);
-        let Some(server) = self.entry(reply.id).server else { return false };
-        let now = reply.attempt.at;
+        let id = AddressId::from_index(index);
+        let Some(server) = self.entry(id).server else { return false };
+        let now = response.attempt.at;
         self.told = Told::InOrder;
-        let Attempt { took, ref ending, .. } = reply.attempt;
-        let signal = self.signal(now, server, reply.id, took, ending);
+        let Attempt { took, purpose, ref ending, .. } = response.attempt;
+        let signal = self.signal(now, server, id, took, ending);
         self.frontier.handle_replayed(now, server, signal);
-        if self.beside.reason(reply.id).is_none() {
-            self.entry_mut(reply.id).handle_told();
+        if !purpose.is_side() {
+            self.take_in_told(now, id, response);
+        } else if let Some(number) = self.beside.waiting(id, purpose)
+            && let Some(reason) = self.beside.take(number)
+        {
+            self.take_in_beside(now, id, reason, response);
         }
-        self.take_in(now, reply);
         true
     }
 
     /// A reply of an earlier run, in place of a request to an address that waits to be
     /// asked. Gives false, and changes nothing, when it does not wait for that: once it
     /// has its verdict, what else was asked of it then is of no matter.
-    pub fn handle_recalled(&mut self, address: &str, mut reply: Reply) -> bool {
+    pub fn handle_recalled(&mut self, address: &str, response: Response) -> bool {
         let Some(index) = self.addresses.get_index_of(address) else { return false };
-        reply.id = AddressId::from_index(index);
-        let entry = self.entry_mut(reply.id);
+        let id = AddressId::from_index(index);
+        let entry = self.entry(id);
         let waits = matches!(entry.state, State::Queued | State::Later | State::Unconfirmed);
         // The places on pages of others are not kept.
         let for_places = entry.places_wanted && entry.scope == Scope::External;
         if !waits || for_places {
             return false;
         }
-        entry.handle_told();
         self.told = Told::Alone;
-        self.take_in(reply.attempt.at, reply);
+        self.take_in_told(response.attempt.at, id, response);
         self.told = Told::Now;
         true
+    }
+
+    fn take_in_told(&mut self, now: Moment, id: AddressId, response: Response) {
+        self.entry_mut(id).handle_told();
+        let is_read = response.reading.as_ref().is_some_and(|reading| !reading.title_only);
+        // What was wanted of the body then is not kept: of the site's own, the reading tells.
+        let unread = self.entry(id).scope == Scope::Internal && !is_read;
+        self.entry_mut(id).asked_body = if unread { BodyWish::Drop } else { self.body_wish(id) };
+        self.take_in(now, id, response);
     }
 
     /// All replies that are to stand have been told, those of a run that is now checked
@@ -382,11 +397,12 @@ impl Crawl {
         &self.addresses[id.index()]
     }
 
-    fn request(&mut self, job: Job) -> Request {
+    fn request(&mut self, request: RequestId, job: Job) -> Request {
         let id = job.address;
-        if let (Turn::Beside, Some(reason)) = (job.turn, self.beside.reason(id)) {
+        if let (Turn::Beside, Some(reason)) = (job.turn, self.beside.reason(job.ticket)) {
             return Request {
-                id,
+                id: request,
+                purpose: reason.purpose(),
                 method: Method::Get,
                 body: reason.body(),
                 kind: reason.kind(),
@@ -406,9 +422,11 @@ impl Crawl {
         entry.state = State::InFlight;
         entry.later = job.turn == Turn::Later;
         entry.asked_as = entry.uses.kind;
+        entry.asked_body = body;
         let by_get = entry.uses.more_than_media() || entry.by_get || !by_head;
         let mut request = Request {
-            id,
+            id: request,
+            purpose: Purpose::Verdict,
             method: if by_get { Method::Get } else { Method::Head },
             body,
             kind: entry.uses.kind,
@@ -524,7 +542,7 @@ impl Crawl {
 /// Whether a job still holds: the address waits, and for this very job.
 fn holds(entries: &[Entry], beside: &Beside, job: Job) -> bool {
     if job.turn == Turn::Beside {
-        return beside.reason(job.address).is_some();
+        return beside.reason(job.ticket).is_some();
     }
     let entry = &entries[job.address.index()];
     entry.ticket == job.ticket && matches!(entry.state, State::Queued | State::Later)

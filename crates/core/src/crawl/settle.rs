@@ -3,7 +3,7 @@
 use url::Url;
 
 use super::entry::{Entry, State};
-use super::{AddressId, Crawl, Event, Fragments, Judged, Note, Place, SitemapRule};
+use super::{AddressId, BodyWish, Crawl, Event, Fragments, Judged, Note, Place, SitemapRule};
 use crate::network::is_loopback;
 use crate::outcome::{Answer, Ending};
 use crate::reading::{Format, Reading};
@@ -28,10 +28,20 @@ impl Crawl {
             return;
         }
         if let Ending::Answer(answer) = ending {
-            self.entry_mut(id).html = answer.is_html() && answer.is_success();
+            let (is_success, is_css) = (answer.is_success(), answer.is_css());
+            let entry = self.entry_mut(id);
+            entry.success = is_success;
+            entry.html = answer.is_html() && is_success;
+            entry.css = is_css && is_success;
+            if self.lacks_reading(id) {
+                return self.request_to_read(id);
+            }
             self.learn_from(id, answer);
         }
         let was_read = self.take_page(id, ending, reading);
+        if !was_read && self.not_read(id).is_some() {
+            self.entry_mut(id).asked_body = BodyWish::Drop;
+        }
         if !was_read && self.entry(id).scope == Scope::Internal {
             self.admit(|admission| admission.handle_no_page(id, Vec::new()));
         }

@@ -142,6 +142,8 @@ table! {
         if seen.clues.expected.is_some() && seen.has(|answer| !answer.may_pass()),
         as in answers(200).clue(|clues| clues.expected = Some(410));
 
+    internal_error: Doubtful(InternalError) if seen.failed(|f| matches!(f, Failure::Internal(_))),
+        as in fails(Failure::Internal("a bound was wrong".into()));
     offline: Doubtful(Offline) if seen.clues.offline,
         as in fails(Failure::Unreachable).clue(|clues| clues.offline = true);
     blocked: Doubtful(Blocking) if seen.clues.blocked,

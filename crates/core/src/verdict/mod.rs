@@ -182,6 +182,8 @@ causes! {
     Redirected = "redirected";
     /// The run ended before it was asked.
     NotAsked = "not-asked";
+    /// This program failed on it.
+    InternalError = "internal-error";
 }
 
 impl Cause {

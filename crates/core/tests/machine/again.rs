@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
-use rummage_core::crawl::{Crawl, Event, Settings};
+use rummage_core::crawl::{Crawl, Event, Response, Settings};
 use rummage_core::outcome::{Ending, Failure};
 use rummage_core::reading::ReadingBuilder;
 use url::Url;
@@ -124,10 +124,10 @@ fn what_is_recalled_says_nothing_of_how_the_server_is_now() {
     let seen = down.crawl(Settings::default());
     assert_eq!(seen.verdict("http://b.test/fine"), "sound 200");
     assert!(seen.verdict("http://b.test/down").starts_with("broken connection-refused"));
-    let told = |(address, reply): &(String, rummage_core::crawl::Reply)| {
-        address == "http://b.test/down" && matches!(reply.attempt.ending, Ending::Failure(_))
+    let told = |(address, response): &&(String, Response)| {
+        address == "http://b.test/down" && matches!(response.attempt.ending, Ending::Failure(_))
     };
-    assert!(seen.replies.iter().filter(|reply| told(reply)).count() >= 3, "asked as often as ever");
+    assert!(seen.replies.iter().filter(told).count() >= 3, "asked as often as ever");
 }
 
 /// Its title alone is known of a page that was not read then: it is none that has no links.

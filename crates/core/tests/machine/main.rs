@@ -17,6 +17,7 @@ mod passing;
 mod pretences;
 mod redirects;
 mod replay;
+mod replies;
 mod robots;
 mod traps;
 mod web;

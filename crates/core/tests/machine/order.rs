@@ -6,17 +6,11 @@ use std::time::Duration;
 use proptest::prelude::*;
 use rummage_core::crawl::Settings;
 
-use crate::web::{Act, Web, page};
+use crate::web::{Act, Web, generator, page};
 
 /// A web of so many pages; page n leads to three others, by a small generator.
 fn web(pages: usize, seed: u64) -> Web {
-    let mut state = seed | 1;
-    let mut draw = |below: usize| {
-        state ^= state << 13;
-        state ^= state >> 7;
-        state ^= state << 17;
-        usize::try_from(state % below as u64).unwrap()
-    };
+    let mut draw = generator(seed);
     let mut web = Web::default();
     for n in 0..pages {
         let mut links: Vec<String> = vec![format!("/{}", (n + 1) % pages)];

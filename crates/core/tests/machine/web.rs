@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{
-    AddressId, Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Settings,
+    AddressId, Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Response, Settings,
 };
 use rummage_core::extract::Extractor;
 use rummage_core::lists::lines;
@@ -68,7 +68,7 @@ pub(crate) struct Web {
     /// Everything fails from the first of these moments on, to the second.
     down: Option<(Duration, Duration, Ending)>,
     /// What an earlier crawl was told, by address: it is recalled and not asked.
-    remembered: HashMap<String, Vec<Reply>>,
+    remembered: HashMap<String, Vec<Response>>,
 }
 
 /// All that came of a crawl.
@@ -89,7 +89,7 @@ pub(crate) struct Seen {
     /// Faults of links: cause, target, page.
     pub(crate) faults: Vec<String>,
     /// Replies, as a store would keep them.
-    pub(crate) replies: Vec<(String, Reply)>,
+    pub(crate) replies: Vec<(String, Response)>,
     pub(crate) end: Moment,
     /// Most requests in flight at the same time.
     pub(crate) most_in_flight: usize,
@@ -97,6 +97,52 @@ pub(crate) struct Seen {
     addresses: Vec<String>,
     /// Requests in all, those that no test is about too.
     pub(crate) started: usize,
+}
+
+/// In which order, how late and how often replies come.
+pub(crate) struct Mischief {
+    /// Which of so many is the next.
+    next: Box<dyn FnMut(usize) -> usize>,
+    /// How much time passes before it comes.
+    delay: Box<dyn FnMut() -> Duration>,
+    /// Replies that have come already come again.
+    duplicates: bool,
+    /// After so many replies the crawl is stopped.
+    most: usize,
+}
+
+impl Mischief {
+    pub(crate) fn order(next: impl FnMut(usize) -> usize + 'static) -> Mischief {
+        let delay = || Duration::from_millis(20);
+        let (duplicates, most) = (false, usize::MAX);
+        Mischief { next: Box::new(next), delay: Box::new(delay), duplicates, most }
+    }
+
+    pub(crate) fn random(seed: u64) -> Mischief {
+        let order = generator(seed);
+        let mut wait = generator(!seed);
+        let delay = move || Duration::from_millis([0, 1, 30, 700][wait(4)]);
+        Mischief { delay: Box::new(delay), ..Mischief::order(order) }
+    }
+
+    pub(crate) fn with_duplicates(self) -> Mischief {
+        Mischief { duplicates: true, ..self }
+    }
+
+    pub(crate) fn stopped_after(self, most: usize) -> Mischief {
+        Mischief { most, ..self }
+    }
+}
+
+/// Draws numbers below another, by xorshift.
+pub(crate) fn generator(seed: u64) -> impl FnMut(usize) -> usize + 'static {
+    let mut state = seed | 1;
+    move |below| {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        usize::try_from(state % below as u64).unwrap()
+    }
 }
 
 impl Seen {
@@ -171,7 +217,7 @@ impl Web {
     }
 
     /// What an earlier crawl was told is told once more, in place of requests.
-    pub(crate) fn remembering(mut self, replies: &[(String, Reply)]) -> Web {
+    pub(crate) fn remembering(mut self, replies: &[(String, Response)]) -> Web {
         for (address, reply) in replies {
             self.remembered.entry(address.clone()).or_default().push(reply.clone());
         }
@@ -218,21 +264,7 @@ impl Web {
         from: Moment,
         replies: usize,
     ) -> Seen {
-        let mut seen = Seen {
-            requests: Vec::new(),
-            verdicts: BTreeMap::new(),
-            pages: Vec::new(),
-            pages_at: Vec::new(),
-            missing: Vec::new(),
-            notes: Vec::new(),
-            faults: Vec::new(),
-            replies: Vec::new(),
-            end: from,
-            most_in_flight: 0,
-            crawl,
-            addresses: Vec::new(),
-            started: 0,
-        };
+        let mut seen = Seen::of(crawl, from);
         let mut now = from;
         let mut recalled = 0;
         let mut in_flight: BinaryHeap<Reverse<(Moment, usize)>> = BinaryHeap::new();
@@ -269,9 +301,54 @@ impl Web {
                 let Reverse((_, number)) = in_flight.pop().unwrap();
                 let (began, request, ending) = waiting.remove(&number).unwrap();
                 let reply = self.reply(&request, began, now, ending);
-                seen.replies.push((request.address, reply.clone()));
+                seen.replies.push((request.address, reply.response.clone()));
                 seen.crawl.handle_reply(now, reply);
                 seen.drain(now);
+            }
+        }
+        seen.end = now;
+        seen.verdicts.retain(|address, _| !self.is_courtesy(address));
+        seen
+    }
+
+    /// Drives a crawl to its end while replies come as `mischief` has it.
+    pub(crate) fn drive_by(&self, crawl: Crawl, from: Moment, mut mischief: Mischief) -> Seen {
+        let mut seen = Seen::of(crawl, from);
+        let patience = Duration::from_secs(60);
+        let mut now = from;
+        let mut in_flight: Vec<(Moment, Request, Ending)> = Vec::new();
+        let mut past: Vec<Reply> = Vec::new();
+        for number in 0.. {
+            assert!(number < 1_000_000, "the crawl never ends");
+            while let Some(request) = seen.crawl.poll_request(now) {
+                seen.started += 1;
+                if !self.is_courtesy(&request.address) {
+                    seen.requests.push((now, request.method, request.address.clone()));
+                }
+                let (_, ending) = self.answer(&request, now, patience, 1);
+                in_flight.push((now, request, ending));
+            }
+            seen.drain(now);
+            if seen.crawl.is_finished() || seen.replies.len() >= mischief.most {
+                break;
+            }
+            if in_flight.is_empty() {
+                now = seen.crawl.poll_timeout().expect("somebody must act next").max(now);
+                continue;
+            }
+            now = now + (mischief.delay)();
+            let (began, request, ending) = in_flight.remove((mischief.next)(in_flight.len()));
+            let reply = self.reply(&request, began, now, ending);
+            seen.replies.push((request.address, reply.response.clone()));
+            if mischief.duplicates {
+                past.push(reply.clone());
+            }
+            seen.crawl.handle_reply(now, reply);
+            seen.drain(now);
+            if mischief.duplicates {
+                let stale = past[(mischief.next)(past.len())].clone();
+                seen.crawl.handle_reply(now, stale);
+                assert_eq!(seen.crawl.poll_event(), None, "a stale reply is no news");
             }
         }
         seen.end = now;
@@ -397,8 +474,9 @@ impl Web {
         if let Some(Act::List(text)) = self.act(&request.address) {
             reading = Some(lines(text.as_bytes()).reading());
         }
-        let attempt = Attempt::new(now, now - began, request.method, ending);
-        Reply { id: request.id, attempt, reading }
+        let mut attempt = Attempt::new(now, now - began, request.method, ending);
+        attempt.purpose = request.purpose;
+        Reply { id: request.id, response: Response { attempt, reading } }
     }
 }
 
@@ -417,6 +495,24 @@ fn body_of<'a>(act: &'a Act, answer: &Answer) -> Option<&'a str> {
 }
 
 impl Seen {
+    fn of(crawl: Crawl, from: Moment) -> Seen {
+        Seen {
+            requests: Vec::new(),
+            verdicts: BTreeMap::new(),
+            pages: Vec::new(),
+            pages_at: Vec::new(),
+            missing: Vec::new(),
+            notes: Vec::new(),
+            faults: Vec::new(),
+            replies: Vec::new(),
+            end: from,
+            most_in_flight: 0,
+            crawl,
+            addresses: Vec::new(),
+            started: 0,
+        }
+    }
+
     fn drain(&mut self, now: Moment) {
         while let Some(event) = self.crawl.poll_event() {
             match event {

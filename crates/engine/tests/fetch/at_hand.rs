@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use rummage_core::crawl::{BodyWish, Reply};
+use rummage_core::crawl::{BodyWish, Response};
 use rummage_core::outcome::Method;
 use rummage_core::reading::Format;
 use rummage_engine::{Config, Document, Folder, Shelf};
@@ -26,7 +26,7 @@ fn folder(files: &[(&str, &[u8])]) -> (TempDir, Config) {
     (folder, Config { shelf: Shelf::of_folder(Arc::new(opened)), ..config() })
 }
 
-fn links(reply: &Reply) -> Vec<String> {
+fn links(reply: &Response) -> Vec<String> {
     let reading = reply.reading.as_ref().expect("it was read");
     reading.links().map(|link| link.written.to_owned()).collect()
 }

@@ -38,7 +38,7 @@ async fn a_connection_that_was_closed_under_us_is_no_failure_of_the_server() {
     let clock = rummage_engine::Clock::starting_at(std::time::Duration::ZERO);
     let fetcher = rummage_engine::Fetcher::new(config(), clock);
     for _ in 0..2 {
-        let reply = fetcher.fetch(request(&format!("http://{server}/"))).await;
+        let reply = fetcher.fetch(request(&format!("http://{server}/"))).await.response;
         assert_eq!(answer(&reply).status, 200);
     }
 }

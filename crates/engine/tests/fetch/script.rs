@@ -3,8 +3,8 @@
 use std::net::SocketAddr;
 use std::time::Duration;
 
-use rummage_core::crawl::{AddressId, BodyWish, Kind, Reply, Request};
-use rummage_core::outcome::{Answer, Ending, Failure, Method};
+use rummage_core::crawl::{BodyWish, Kind, Request, RequestId, Response};
+use rummage_core::outcome::{Answer, Ending, Failure, Method, Purpose};
 use rummage_core::scope::Scope;
 use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, Proxies, Shelf};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
@@ -91,7 +91,8 @@ pub(crate) fn config() -> Config {
 
 pub(crate) fn request(address: &str) -> Request {
     Request {
-        id: AddressId::from_index(0),
+        id: RequestId::from_number(0),
+        purpose: Purpose::Verdict,
         address: address.to_owned(),
         method: Method::Get,
         body: BodyWish::Page,
@@ -104,26 +105,26 @@ pub(crate) fn request(address: &str) -> Request {
     }
 }
 
-pub(crate) async fn fetch(config: Config, request: Request) -> Reply {
+pub(crate) async fn fetch(config: Config, request: Request) -> Response {
     let fetcher = Fetcher::new(config, Clock::starting_at(Duration::ZERO));
     fetcher.handle_start(&Url::parse(&request.address).unwrap()).await;
-    fetcher.fetch(request).await
+    fetcher.fetch(request).await.response
 }
 
 /// What comes of asking a server that plays these scripts.
-pub(crate) async fn ask(plays: Vec<Play>) -> Reply {
+pub(crate) async fn ask(plays: Vec<Play>) -> Response {
     let address = serve(plays).await;
     fetch(config(), request(&format!("http://{address}/"))).await
 }
 
-pub(crate) fn answer(reply: &Reply) -> &Answer {
+pub(crate) fn answer(reply: &Response) -> &Answer {
     match &reply.attempt.ending {
         Ending::Answer(answer) => answer,
         Ending::Failure(failure) => panic!("no answer: {failure:?}"),
     }
 }
 
-pub(crate) fn failure(reply: &Reply) -> &Failure {
+pub(crate) fn failure(reply: &Response) -> &Failure {
     match &reply.attempt.ending {
         Ending::Failure(failure) => failure,
         Ending::Answer(answer) => panic!("an answer: {answer:?}"),

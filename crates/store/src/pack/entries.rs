@@ -1,6 +1,6 @@
 //! Requests as they ended, and which addresses are plainly sound.
 
-use rummage_core::outcome::Method;
+use rummage_core::outcome::{Method, Purpose};
 use rummage_core::scope::Scope;
 
 use super::{Packer, Unpacker};
@@ -26,6 +26,8 @@ pub(crate) struct Requested {
     pub(crate) hop: Option<String>,
     /// An earlier run made it; this one took its word.
     pub(crate) recalled: bool,
+    /// Why it was made.
+    pub(crate) purpose: Purpose,
 }
 
 const REQUEST: u8 = 1;
@@ -35,6 +37,8 @@ const HOP: u8 = 8;
 const SOUND: u8 = 16;
 const EXTERNAL: u8 = 32;
 const RECALLED: u8 = 64;
+/// A side request: its purpose follows, as a number.
+const SIDE: u8 = 128;
 
 pub(crate) fn pack(entries: &[Entry]) -> Vec<u8> {
     let mut out = Packer(Vec::with_capacity(entries.len() * 10));
@@ -52,8 +56,15 @@ pub(crate) fn pack(entries: &[Entry]) -> Vec<u8> {
         if let Some(hop) = &request.hop {
             out.text(hop);
         }
+        if request.purpose.is_side() {
+            out.number(number_of(request.purpose));
+        }
     }
     out.0
+}
+
+fn number_of(purpose: Purpose) -> u64 {
+    Purpose::ALL.iter().take_while(|other| **other != purpose).count() as u64
 }
 
 fn flags(entry: &Entry) -> u8 {
@@ -69,6 +80,7 @@ fn flags(entry: &Entry) -> u8 {
             | of(request.strained, STRAINED)
             | of(request.hop.is_some(), HOP)
             | of(request.recalled, RECALLED)
+            | of(request.purpose.is_side(), SIDE)
     });
     sound | request
 }
@@ -87,6 +99,11 @@ pub(crate) fn unpack(octets: &[u8]) -> impl Iterator<Item = Entry> {
             let took_us = octets.number()?;
             ending = ending.checked_add(octets.difference()?)?;
             let hop = if flags & HOP == 0 { None } else { Some(octets.text()?.to_owned()) };
+            let purpose = if flags & SIDE == 0 {
+                Purpose::Verdict
+            } else {
+                *Purpose::ALL.get(usize::try_from(octets.number()?).ok()?)?
+            };
             Some(Requested {
                 at_us: u64::try_from(at).ok()?,
                 took_us,
@@ -95,6 +112,7 @@ pub(crate) fn unpack(octets: &[u8]) -> impl Iterator<Item = Entry> {
                 strained: flags & STRAINED != 0,
                 hop,
                 recalled: flags & RECALLED != 0,
+                purpose,
             })
         };
         let side = if flags & EXTERNAL == 0 { Scope::Internal } else { Scope::External };
@@ -110,13 +128,14 @@ mod tests {
 
     fn entry() -> impl Strategy<Value = Entry> {
         let request = (0..u64::MAX >> 4, any::<u64>(), any::<[bool; 3]>(), any::<u32>(), {
-            prop::option::of("[a-z:/.]{0,20}")
+            (prop::option::of("[a-z:/.]{0,20}"), prop::sample::select(Purpose::ALL.as_slice()))
         });
-        let request =
-            request.prop_map(|(at_us, took_us, [head, strained, recalled], ending, hop)| {
+        let request = request.prop_map(
+            |(at_us, took_us, [head, strained, recalled], ending, (hop, purpose))| {
                 let method = if head { Method::Head } else { Method::Get };
-                Requested { at_us, took_us, method, ending, strained, hop, recalled }
-            });
+                Requested { at_us, took_us, method, ending, strained, hop, recalled, purpose }
+            },
+        );
         let sound = prop::option::of(prop_oneof![Just(Scope::Internal), Just(Scope::External)]);
         (any::<u32>(), prop::option::of(request), sound)
             .prop_map(|(address, request, sound)| Entry { address, request, sound })

@@ -104,6 +104,7 @@ impl RunWriter {
             strained: attempt.strained,
             hop: attempt.hop,
             recalled,
+            purpose: attempt.purpose,
         };
         let place = u32::try_from(self.asked.entries.len()).ok();
         self.asked.seen_mut(id).waiting = place;

@@ -7,7 +7,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::address::path_of;
-use rummage_core::crawl::{Crawl, Reply, Request, Settings};
+use rummage_core::crawl::{Crawl, Reply, Request, Response, Settings};
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::outcome::{Answer, Attempt, Ending};
 use rummage_core::reading::Reading;
@@ -107,7 +107,7 @@ impl Keeper {
         let method = rummage_core::outcome::Method::Get;
         let took = Duration::from_millis(3);
         let attempt = Attempt::new(now, took, method, Ending::Answer(answer));
-        Reply { id: request.id, attempt, reading }
+        Reply { id: request.id, response: Response { attempt, reading } }
     }
 }
 

@@ -62,7 +62,7 @@ fn what_was_read_of_a_page_comes_back_as_it_was() {
     let keeper = keeper();
     let run = keeper.crawl();
     let mut seen = 0;
-    let take = |address: &str, reply: rummage_core::crawl::Reply| {
+    let take = |address: &str, reply: rummage_core::crawl::Response| {
         let Some(reading) = reply.reading else { return Ok(()) };
         let page = &keeper.pages[address.trim_start_matches("http://a.test")];
         let original = read(reading.format, page);

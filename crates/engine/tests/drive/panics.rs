@@ -1,0 +1,130 @@
+use std::path::Path;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rummage_core::crawl::{Crawl, Event, Progress, Reply, Request, Response, RobotsRule, Settings};
+use rummage_core::extract::Extractor;
+use rummage_core::outcome::{Answer, Attempt, Ending};
+use rummage_core::reading::Format;
+use rummage_engine::{
+    Clock, Ended, EngineError, Fetch, InternalError, Job, Remember, Watch, crawl,
+};
+use rummage_store::{Memory, NewRun, Reader, RunKind, RunState, RunWriter};
+use tempfile::TempDir;
+use tokio::sync::watch;
+use url::Url;
+
+/// Answers from memory, and panics on one page.
+#[derive(Clone)]
+struct Fragile {
+    clock: Clock,
+    /// Pages that are known are said to be what they were.
+    unchanged: bool,
+}
+
+impl Fetch for Fragile {
+    fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send {
+        let Fragile { clock, unchanged } = self.clone();
+        async move {
+            let path = request.address.trim_start_matches("http://a.test");
+            assert_ne!(path, "/broken", "an index is out of bounds");
+            let html = match path {
+                "/" => "<title>Home</title><a href=/broken>b</a><a href=/p>p</a>",
+                "/p" => "<title>P</title><a href=/gone>g</a>",
+                _ => "",
+            };
+            let is_unchanged = unchanged && request.validators.is_some();
+            let status = match html {
+                "" => 404,
+                _ if is_unchanged => 304,
+                _ => 200,
+            };
+            let media_type = (status == 200).then(|| "text/html".to_owned());
+            let etag = Some("\"1\"".to_owned());
+            let answer = Answer { status, media_type, etag, ..Answer::default() };
+            let reading = (status == 200).then(|| {
+                let mut extractor = Extractor::new(Format::Html, Some("utf-8"), 1 << 20);
+                extractor.feed(html.as_bytes());
+                extractor.finish()
+            });
+            let took = Duration::from_millis(1);
+            let attempt = Attempt::new(clock.now(), took, request.method, Ending::Answer(answer));
+            Reply { id: request.id, response: Response { attempt, reading } }
+        }
+    }
+}
+
+struct Silent;
+
+impl Watch for Silent {
+    fn handle_event(&mut self, _: &Event, _: &Crawl) {}
+    fn handle_tick(&mut self, _: Progress, _: &[(Duration, &str)]) {}
+}
+
+fn drive(store: &Path, remember: Option<Remember>) -> Result<Ended, EngineError> {
+    let new = NewRun {
+        asked_for: "a.test".to_owned(),
+        options: "{}".to_owned(),
+        bounds: "{}".to_owned(),
+        placeholders_are_broken: false,
+        version: "0".to_owned(),
+        started_at: Timestamp::UNIX_EPOCH,
+        kind: RunKind::Crawl,
+        own_fields: false,
+        epoch_at: Timestamp::UNIX_EPOCH,
+    };
+    let settings = Settings { robots: RobotsRule::Ignore, ..Settings::default() };
+    let clock = Clock::starting_at(Duration::ZERO);
+    let (_stop, stopped) = watch::channel(false);
+    let pages = || Memory::of_pages(Reader::open(store).unwrap(), 1).unwrap();
+    let job = Job {
+        crawl: Crawl::new(settings, vec![Url::parse("http://a.test/").unwrap()]),
+        fetcher: Fragile { clock, unchanged: remember.is_some() },
+        clock,
+        memory: remember.is_some().then(pages),
+        writer: RunWriter::begin(store, new).unwrap(),
+        stop: stopped,
+        recheck: None,
+        remember,
+        budget: None,
+    };
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().unwrap();
+    runtime.block_on(crawl(job, &mut Silent))
+}
+
+fn verdict(store: &Path, url: &str) -> String {
+    let reader = Reader::open(store).unwrap();
+    let run = reader.open_run(reader.last_run().unwrap()).unwrap();
+    let (address, _) = run.find(url, 1).unwrap().remove(0);
+    let outcome = run.outcome(address).unwrap().unwrap();
+    format!("{} {}", outcome.verdict, outcome.cause.map_or("", |cause| cause.as_str()))
+}
+
+#[test]
+fn a_page_on_which_the_program_panics_is_named_and_the_run_goes_on() {
+    let folder = TempDir::new().unwrap();
+    let store = folder.path().join("store.db");
+    let ended = drive(&store, None).unwrap();
+    assert_eq!(ended.state, RunState::Finished);
+    let [InternalError { url, message }] = ended.internal_errors.as_slice() else {
+        panic!("one page fails: {:?}", ended.internal_errors);
+    };
+    assert_eq!(url, "http://a.test/broken");
+    assert!(message.contains("an index is out of bounds"), "{message}");
+    assert_eq!(verdict(&store, "http://a.test/broken"), "doubtful internal-error");
+    assert_eq!(verdict(&store, "http://a.test/gone"), "broken not-found");
+}
+
+#[test]
+fn a_thread_that_panics_ends_the_run_and_what_was_found_is_kept() {
+    let folder = TempDir::new().unwrap();
+    let store = folder.path().join("store.db");
+    drive(&store, None).unwrap();
+    let panics: Remember = Box::new(|| panic!("no page is what it was"));
+    match drive(&store, Some(panics)) {
+        Err(EngineError::Internal { message, .. }) => assert_eq!(message, "no page is what it was"),
+        ended => panic!("{ended:?}"),
+    }
+    let reader = Reader::open(&store).unwrap();
+    assert_eq!(reader.last_run().unwrap().state, RunState::Finished, "the first run");
+}
