@@ -73,8 +73,9 @@ fn pages_that_link_there_are_named_and_what_has_healed_is_shown_apart_when_asked
     assert!(!asked.iter().any(|path| path == "/visit/"), "nothing else is asked: {asked:?}");
     let runs = stage.run(&["sites", "runs"]).ends(0);
     assert_eq!(runs.out.lines().count(), 2, "it is no run: {runs}");
-    let words = ["arrivals", "access.log", "--ask", "--cause", "server-error", "--format", "jsonl"];
-    let rows = stage.run(&words).ends(0).json();
+    let words =
+        ["arrivals", "access.log", "--ask", "--cause", "server-error", "--timeout", "200ms"];
+    let rows = stage.run(&[&words[..], &["--format", "jsonl"]].concat()).ends(0).json();
     assert_eq!(rows.iter().map(path).collect::<Vec<_>>(), ["/cgi/guestbook"]);
 }
 

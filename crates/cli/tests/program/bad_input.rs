@@ -174,8 +174,8 @@ fn a_store_of_a_newer_version_is_refused() {
 #[test]
 fn a_pipe_that_is_closed_ends_a_reader_quietly() {
     let stage = Stage::new(&museum());
-    let words = ["crawl", "www.ashlock-canal.test", "--externals", "note", "--exclude", "/webcam/"];
-    stage.run(&words).ends(1);
+    let crawl = ["crawl", "www.ashlock-canal.test", "--externals", "note", "--exclude", "/webcam/"];
+    stage.run(&[&crawl[..], &["--timeout", "500ms"]].concat()).ends(1);
     let (reader, writer) = std::io::pipe().unwrap();
     drop(reader);
     let words = ["findings", "--all", "--format", "jsonl"];

@@ -53,8 +53,7 @@ fn the_web_can_be_served_alone_and_is_gone_when_it_is_told_to_end() {
     let words =
         ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note", "-q"];
     let crawl = said(&words, program(&words).envs(environment).output().unwrap());
-    let id = child.id().to_string();
-    assert!(std::process::Command::new("kill").arg(id).status().unwrap().success());
+    crate::interrupted::signal(&child, "-TERM");
     assert_eq!(child.wait().unwrap().code(), Some(0));
     assert!(crawl.out.contains("1 page, 1 style sheet and 1 sitemap read"), "{crawl}");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");

@@ -10,9 +10,17 @@ use rummage_demo::{Act, Scenario, museum};
 use crate::harness::{Said, Stage, said};
 use crate::options::{page, site};
 
-/// A site of sixty pages, each with a broken link of its own, and one that keeps
-/// the crawl from ending.
+/// A site of sixty pages, each with a broken link of its own.
 fn long_site() -> Scenario {
+    site_from("<a href=/p0>first</a>")
+}
+
+/// The same, with one that keeps the crawl from ending.
+fn hanging_site() -> Scenario {
+    site_from("<a href=/hang>hang</a><a href=/p0>first</a>")
+}
+
+fn site_from(home: &str) -> Scenario {
     let mut paths = vec![("/hang".to_owned(), Act::Silent)];
     for number in 0..60 {
         let next = number + 1;
@@ -20,12 +28,16 @@ fn long_site() -> Scenario {
         paths.push((format!("/p{number}"), page(&html)));
     }
     paths.push(("/p60".to_owned(), page("")));
-    paths.push(("/".to_owned(), page("<a href=/hang>hang</a><a href=/p0>first</a>")));
+    paths.push(("/".to_owned(), page(home)));
     let paths: Vec<(&str, Act)> = paths.iter().map(|(p, a)| (p.as_str(), a.clone())).collect();
     site("a.test", &paths)
 }
 
+/// Long enough for what is killed while one page hangs.
 const WORDS: [&str; 5] = ["crawl", "http://a.test", "--timeout", "1s", "-v"];
+/// The same with a page that soon has hung for long enough.
+const QUICK: [&str; 4] = ["crawl", "http://a.test", "--timeout", "200ms"];
+const RESUME: [&str; 4] = ["crawl", "--resume", "--timeout", "200ms"];
 
 /// Starts a crawl and waits until it has told of the last page.
 fn start_and_wait(stage: &Stage) -> Child {
@@ -39,9 +51,10 @@ fn start_and_wait(stage: &Stage) -> Child {
     child
 }
 
+/// Sends a signal, such as `-INT`: the shell's own `kill` is there where no other is.
 pub(crate) fn signal(child: &Child, name: &str) {
-    let status = Command::new("kill").args([name, &child.id().to_string()]).status().unwrap();
-    assert!(status.success());
+    let kill = format!("kill {name} {}", child.id());
+    assert!(Command::new("/bin/sh").args(["-c", &kill]).status().unwrap().success());
 }
 
 /// What is left when the time and the run's number are taken out.
@@ -54,15 +67,15 @@ fn findings(stage: &Stage) -> Vec<serde_json::Value> {
     lines
 }
 
-fn undisturbed() -> Vec<serde_json::Value> {
-    let stage = Stage::new(&long_site());
-    stage.run(&WORDS).ends(1);
+fn undisturbed(scenario: &Scenario) -> Vec<serde_json::Value> {
+    let stage = Stage::new(scenario);
+    stage.run(&QUICK).ends(1);
     findings(&stage)
 }
 
 #[test]
 fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
-    let stage = Stage::new(&long_site());
+    let stage = Stage::new(&hanging_site());
     let child = start_and_wait(&stage);
     signal(&child, "-INT");
     let stopped: Said = said(&WORDS, child.wait_with_output().unwrap()).ends(3);
@@ -72,10 +85,10 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
     assert_eq!(stage.run(&["findings", "-v"]).ends(0).out, stopped.out);
 
     let before = stage.web.asked().len();
-    let resumed = stage.run(&["crawl", "--resume"]).ends(1);
+    let resumed = stage.run(&RESUME).ends(1);
     let told = "going on with run 1 of a.test: pages read so far: 62\n";
     assert!(resumed.err.starts_with(told), "{resumed}");
-    assert_eq!(findings(&stage), undisturbed());
+    assert_eq!(findings(&stage), undisturbed(&hanging_site()));
     let again: Vec<String> = stage.web.asked()[before..].iter().map(|a| a.path.clone()).collect();
     assert!(
         !again.iter().any(|path| path.starts_with("/p")),
@@ -87,7 +100,7 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
 
 #[test]
 fn a_killed_crawl_goes_on_to_the_same_end() {
-    let stage = Stage::new(&long_site());
+    let stage = Stage::new(&hanging_site());
     let mut child = start_and_wait(&stage);
     // What is found is stored within the second, and can be read meanwhile.
     let stored = || stage.run(&["findings"]).ends(0).out.contains("62 pages read");
@@ -96,8 +109,8 @@ fn a_killed_crawl_goes_on_to_the_same_end() {
     child.wait().unwrap();
     let said = stage.run(&["findings"]).ends(0);
     assert!(said.out.contains("This run was not finished"), "{said}");
-    stage.run(&["crawl", "--resume"]).ends(1);
-    assert_eq!(findings(&stage), undisturbed());
+    stage.run(&RESUME).ends(1);
+    assert_eq!(findings(&stage), undisturbed(&hanging_site()));
     // A later run that is killed does not say what it has not seen.
     let mut child = start_and_wait(&stage);
     child.kill().unwrap();
@@ -130,7 +143,7 @@ fn killed_after(requests: usize) -> Vec<serde_json::Value> {
 
 #[test]
 fn a_crawl_that_is_killed_at_any_request_goes_on_to_the_same_end() {
-    let expected = undisturbed();
+    let expected = undisturbed(&long_site());
     let end = 150;
     // Thirty moments from a seed, spread over the whole crawl.
     let moments: Vec<usize> = (0..30).map(|n| 1 + (n * 7919 + 13) % end).collect();
@@ -148,7 +161,7 @@ fn a_crawl_that_is_killed_at_any_request_goes_on_to_the_same_end() {
 
 #[test]
 fn a_second_crawl_does_not_write_into_the_first() {
-    let stage = Stage::new(&long_site());
+    let stage = Stage::new(&hanging_site());
     let mut child = start_and_wait(&stage);
     let said = stage.run(&WORDS).ends(4);
     assert!(said.err.contains("another crawl is writing to the store"), "{said}");
@@ -159,13 +172,13 @@ fn a_second_crawl_does_not_write_into_the_first() {
 
 #[test]
 fn a_new_run_over_an_unfinished_one_says_so_and_loses_nothing() {
-    let stage = Stage::new(&long_site());
+    let stage = Stage::new(&hanging_site());
     let child = start_and_wait(&stage);
     signal(&child, "-INT");
     said(&WORDS, child.wait_with_output().unwrap()).ends(3);
     let said = stage.run(&["crawl", "http://a.test/p59", "--max-pages", "1"]).ends(0);
     assert!(said.err.contains("run 1 was not finished; this is a new run"), "{said}");
-    let said = stage.run(&["crawl", "--resume"]).ends(1);
+    let said = stage.run(&RESUME).ends(1);
     assert!(said.out.contains("run 1, ") && said.out.contains("62 pages read"), "{said}");
 }
 

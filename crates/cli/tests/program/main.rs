@@ -26,6 +26,7 @@ mod schedule;
 mod screens;
 mod settings;
 mod shown;
+mod tools;
 mod truth;
 mod waivers;
 mod watch_doc;

@@ -6,6 +6,7 @@ use super::{AddressId, Crawl, Event, State, Uses};
 use crate::outcome::Ending;
 use crate::reading::Reading;
 use crate::scope::{Bounds, Scope};
+use crate::verdict::Cause;
 
 /// The starts to try, and what came of them.
 #[derive(Debug)]
@@ -230,6 +231,11 @@ impl Crawl {
 
     /// The start cannot be crawled: tries the next one, or gives up.
     pub(super) fn handle_start_failed(&mut self, problem: StartProblem) {
+        // The next one may well redirect to it: then it is requested once more.
+        if let Some(failed) = self.start.current {
+            let entry = self.entry_mut(failed);
+            (entry.state, entry.tries) = (State::Unasked(Cause::NotAsked), 0);
+        }
         if !self.try_next_start() {
             self.fail_start(problem);
         }

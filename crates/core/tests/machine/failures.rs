@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::Settings;
-use rummage_core::outcome::{DnsFailure, Failure, Method};
+use rummage_core::outcome::{DnsFailure, Failure, Method, Stage};
 
 use crate::web::{Act, Web, page};
 
@@ -160,4 +160,15 @@ fn a_missing_place_is_told_whichever_comes_first() {
             "http://a.test/t#nowhere",
         ]
     );
+}
+
+#[test]
+fn a_start_that_fails_once_and_is_then_redirected_to_is_requested_again() {
+    let failed = Act::Fail(Failure::Timeout(Stage::FirstByte));
+    let web = Web::default()
+        .on("https://a.test/", Act::Times(1, Box::new(failed), Box::new(page(&["/gone"]))))
+        .on("http://a.test/", Act::Redirect(301, "https://a.test/".into()));
+    let seen = web.crawl_from(Settings::default(), &["https://a.test/", "http://a.test/"]);
+    assert_eq!(seen.crawl.start_problem(), None);
+    assert_eq!(seen.verdict("https://a.test/gone"), "broken not-found 404");
 }

@@ -83,7 +83,8 @@ mod tests {
     #[tokio::test]
     async fn a_command_may_leave_the_text_and_talk_a_lot() {
         run("exit 0", &"x".repeat(1 << 20)).await.unwrap();
-        run("yes | head -n 100000; yes | head -n 100000 >&2", "x").await.unwrap();
+        let talk = "i=0; while [ $i -lt 20000 ]; do echo $i is a line; i=$((i+1)); done";
+        run(&format!("{talk}; ({talk}) >&2"), "x").await.unwrap();
     }
 
     #[tokio::test]

@@ -1,0 +1,33 @@
+//! Tests that need a program which a machine may lack, and the one way to find it.
+//!
+//! Where the program is missing, such a test says so and checks nothing. With
+//! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs them all.
+
+mod cron;
+mod systemd;
+
+use std::path::PathBuf;
+
+/// Where this program is, if the machine has it.
+///
+/// # Panics
+/// When it is missing though all are said to be there.
+pub(crate) fn find(program: &str) -> Option<PathBuf> {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let found = std::env::split_paths(&path).map(|folder| folder.join(program));
+    let found = found.into_iter().find(|file| file.is_file());
+    if found.is_none() {
+        skip(&format!("{program} is not installed"));
+    }
+    found
+}
+
+/// This machine cannot do what a test needs: a failure where it should.
+pub(crate) fn skip(why: &str) {
+    let all = std::env::var("RUMMAGE_TEST_TOOLS").is_ok_and(|value| value == "all");
+    assert!(!all, "all tools should be here, but {why}");
+    #[expect(clippy::print_stdout, reason = "a test that checks nothing says so")]
+    {
+        println!("skipped: {why}");
+    }
+}
