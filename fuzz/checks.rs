@@ -1,10 +1,10 @@
 //! What must hold for any bytes at all. The fuzz targets and the tests of the core
 //! call the same functions.
 
-use rummage_core::address::{Reference, resolve, trim};
+use rummage_core::extract::reading::Reading;
+use rummage_core::extract::robots_txt::Robots;
 use rummage_core::extract::{Extractor, Format};
-use rummage_core::reading::Reading;
-use rummage_core::robots::Robots;
+use rummage_core::url::reference::{Reference, resolve, trim};
 use url::Url;
 
 const LIMIT: usize = 1 << 20;

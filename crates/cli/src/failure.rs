@@ -165,7 +165,7 @@ fn start_what(problem: &StartProblem) -> String {
 }
 
 fn start_hint(problem: &StartProblem) -> &'static str {
-    use rummage_core::outcome::{DnsFailure, Ending, Failure as F};
+    use rummage_core::evidence::{DnsFailure, Ending, Failure as F};
     match problem {
         StartProblem::NotHtml { .. } => {
             "Give the address of a page of the site, such as its home page."

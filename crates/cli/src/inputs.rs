@@ -5,10 +5,10 @@ use std::io::{self, Read};
 use std::path::Path;
 
 use flate2::read::MultiGzDecoder;
-use rummage_core::lists::{
+use rummage_core::extract::lists::{
     Entry, Fault, Kind, LONGEST_LINE, List, Table, is_address, json_lines, kind_of, lines, table,
 };
-use rummage_core::reading::Format;
+use rummage_core::extract::reading::Format;
 use rummage_engine::Document;
 use rummage_view::safe;
 use url::Url;
@@ -48,7 +48,7 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
         if name == "-" || path.is_file() {
             inputs.push(of_file(name, column)?);
         } else if is_address(name) && (name.contains("://") || !is_list_name) {
-            let written = rummage_core::lists::address(name);
+            let written = rummage_core::extract::lists::address(name);
             addresses.entries.push(Entry { written, line: place });
         } else {
             let what = match path.is_dir() {

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use etcetera::{BaseStrategy, choose_base_strategy};
 
-use rummage_core::waiver::Waivers;
+use rummage_core::findings::waiver::Waivers;
 use rummage_store::Reader;
 
 use crate::config::Config;

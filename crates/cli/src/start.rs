@@ -3,7 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
-use rummage_core::network::is_loopback;
+use rummage_core::url::network::is_loopback;
 use url::Url;
 
 use crate::choice;

@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use http::{HeaderName, HeaderValue};
 use rummage_core::extract::elements::Element;
-use rummage_core::query::QueryRule;
-use rummage_core::scope::Prefix;
+use rummage_core::url::query::QueryRule;
+use rummage_core::url::scope::Prefix;
 use rummage_engine::ConnectRule;
 use serde::{Deserialize, Serialize};
 

@@ -3,9 +3,9 @@
 use std::io::Write;
 use std::time::Duration;
 
-use rummage_core::address::path_of;
 use rummage_core::crawl::{Crawl, Event, Note, Place, Progress};
-use rummage_core::scope::Bounds;
+use rummage_core::url::reference::path_of;
+use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_engine::Watch;
 use rummage_view::progress::{Lines, Live};

@@ -5,8 +5,9 @@
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use rummage_core::due::{Checked, Rhythm, Seconds, Word, due_at, share};
-use rummage_core::scope::Scope;
+use rummage_core::Seconds;
+use rummage_core::schedule::policy::{Checked, Rhythm, Word, due_at, share};
+use rummage_core::url::scope::Scope;
 
 const ADDRESSES: u32 = 1_000_000;
 const HOSTS: u32 = 10_000;

@@ -1,9 +1,13 @@
-//! The only time the core knows: how long the run has been going.
+//! The only times the core knows: how long the run has been going, and the date that it is
+//! given.
 
 use std::ops::{Add, Sub};
 use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
+
+/// Seconds since 1970-01-01 UTC, or between two such times.
+pub type Seconds = i64;
 
 /// A point in a run, counted from its start in microseconds.
 ///

@@ -6,8 +6,8 @@ use std::time::Duration;
 
 use http::{HeaderName, HeaderValue, Uri};
 use hyper_util::client::proxy::matcher::{Intercept, Matcher};
-use rummage_core::network::is_loopback;
-use rummage_core::pattern::fits;
+use rummage_core::url::network::is_loopback;
+use rummage_core::url::pattern::fits;
 use rustls::pki_types::CertificateDer;
 
 use crate::Shelf;

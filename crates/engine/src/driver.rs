@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
 use rummage_core::crawl::{BodyWish, Crawl, Event, Progress, Reply, Request, RequestId, Response};
-use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Purpose};
+use rummage_core::evidence::{Answer, Attempt, Ending, Failure, Method, Purpose};
 use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
 use tokio::sync::{mpsc, watch};
 use tokio::task::{JoinError, JoinSet};

@@ -3,7 +3,7 @@
 use std::error::Error;
 use std::io;
 
-use rummage_core::outcome::Failure;
+use rummage_core::evidence::Failure;
 
 use crate::dial::{DialError, of_io};
 

@@ -11,11 +11,11 @@ use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyWish, Kind, Reply, Request, Response};
+use rummage_core::evidence::{Attempt, Ending, Failure, Method, Stage};
 use rummage_core::extract::Extractor;
-use rummage_core::outcome::{Attempt, Ending, Failure, Method, Stage};
-use rummage_core::reading::{Format, Reading};
-use rummage_core::scope::Scope;
-use rummage_core::signs::Signs;
+use rummage_core::extract::reading::{Format, Reading};
+use rummage_core::extract::signs::Signs;
+use rummage_core::url::scope::Scope;
 use tokio::time::timeout;
 use url::{Host, Url};
 
@@ -151,7 +151,7 @@ impl Inner {
             BodyWish::Drop | BodyWish::Title => TITLE_SIZE,
             BodyWish::Page | BodyWish::Places | BodyWish::Sheet => self.config.max_size,
             BodyWish::Sitemap => SITEMAP_SIZE,
-            BodyWish::Robots => rummage_core::robots::MAX_SIZE,
+            BodyWish::Robots => rummage_core::extract::robots_txt::MAX_SIZE,
         }
     }
 
@@ -303,8 +303,8 @@ fn accept(kind: Kind) -> HeaderValue {
 /// compression costs more than it saves.
 fn is_near(url: &Url) -> bool {
     match url.host() {
-        Some(Host::Ipv4(ip)) => rummage_core::network::is_private(ip.into()),
-        Some(Host::Ipv6(ip)) => rummage_core::network::is_private(ip.into()),
+        Some(Host::Ipv4(ip)) => rummage_core::url::network::is_private(ip.into()),
+        Some(Host::Ipv6(ip)) => rummage_core::url::network::is_private(ip.into()),
         Some(Host::Domain(name)) => name == "localhost",
         None => false,
     }

@@ -3,8 +3,8 @@
 use std::time::{Duration, SystemTime};
 
 use http::header::{self, HeaderMap, HeaderName};
-use rummage_core::outcome::{Answer, SetCookie};
-use rummage_core::signs::Signs;
+use rummage_core::evidence::{Answer, SetCookie};
+use rummage_core::extract::signs::Signs;
 use xxhash_rust::xxh3::xxh3_64;
 
 /// Longer cookies are no session's (RFC 6265 §6.1).

@@ -7,7 +7,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::mpsc::{Receiver, Sender, channel};
 
 use rummage_core::crawl::Reply;
-use rummage_core::outcome::{Answer, Ending};
+use rummage_core::evidence::{Answer, Ending};
 use rummage_store::{Memory, StoreError};
 use tokio::sync::mpsc::UnboundedSender;
 

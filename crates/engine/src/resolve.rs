@@ -17,7 +17,7 @@ use hickory_resolver::config::{
 use hickory_resolver::net::runtime::TokioRuntimeProvider;
 use hickory_resolver::net::{DnsError, NetError};
 use hickory_resolver::proto::op::ResponseCode;
-use rummage_core::outcome::DnsFailure;
+use rummage_core::evidence::DnsFailure;
 use tokio::sync::OnceCell;
 
 type Answer = Result<Arc<[IpAddr]>, DnsFailure>;

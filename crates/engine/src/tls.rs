@@ -3,7 +3,7 @@
 use std::io;
 use std::sync::Arc;
 
-use rummage_core::outcome::{Failure, TlsFailure};
+use rummage_core::evidence::{Failure, TlsFailure};
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::{CryptoProvider, ring};
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};

@@ -16,10 +16,10 @@ use std::time::{Duration, Instant};
 
 use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Event, Judged, Target};
+use rummage_core::evidence::{Answer, Attempt, Ending, Method};
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::outcome::{Answer, Attempt, Ending, Method};
-use rummage_core::reading::{LinkRecord, Reading, ReadingBuilder, Region};
-use rummage_core::scope::{Bounds, Scope};
+use rummage_core::extract::reading::{LinkRecord, Reading, ReadingBuilder, Region};
+use rummage_core::url::scope::{Bounds, Scope};
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{NewRun, RunState, RunWriter};
 

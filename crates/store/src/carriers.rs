@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 
 use crate::StoreError;
 use crate::open::OpenRun;

@@ -4,8 +4,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
-use rummage_core::due::{Checked, Seconds, Word};
-use rummage_core::scope::Scope;
+use rummage_core::Seconds;
+use rummage_core::schedule::policy::{Checked, Word};
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::Verdict;
 use rusqlite::{Connection, params};
 

@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use rummage_core::compare::is_passing;
+use rummage_core::findings::compare::is_passing;
 use rusqlite::params;
 
 use crate::StoreError;

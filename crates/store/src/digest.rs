@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 
 use jiff::Timestamp;
-use rummage_core::telling::News;
-use rummage_core::waiver::Waivers;
+use rummage_core::findings::waiver::Waivers;
+use rummage_core::schedule::notifications::News;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 

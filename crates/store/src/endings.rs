@@ -1,6 +1,6 @@
 //! How requests ended: what is mostly the same once, the rest beside it.
 
-use rummage_core::outcome::Ending;
+use rummage_core::evidence::Ending;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::StoreError;
@@ -179,7 +179,7 @@ pub(crate) fn read(db: &Connection, id: u32) -> Result<(Ending, Option<String>),
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
-    use rummage_core::outcome::{Answer, DnsFailure, Failure, SetCookie};
+    use rummage_core::evidence::{Answer, DnsFailure, Failure, SetCookie};
 
     use super::*;
 

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::time::Duration;
 
 use rummage_core::Moment;
-use rummage_core::outcome::{Attempt, Method, Purpose};
+use rummage_core::evidence::{Attempt, Method, Purpose};
 use rusqlite::Connection;
 
 use crate::pack::entries::Requested;

@@ -7,13 +7,13 @@
 use std::collections::{HashMap, HashSet};
 
 use jiff::Timestamp;
-use rummage_core::compare::{is_passing, is_wrong};
-use rummage_core::due::may_pass;
-use rummage_core::selection::{Selection, Standing};
-use rummage_core::standing::{Before, Past, Seen, step};
-use rummage_core::telling::Told;
+use rummage_core::findings::compare::{is_passing, is_wrong};
+use rummage_core::findings::lifecycle::{Before, Past, Seen, step};
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::findings::waiver::{Facts, Waivers};
+use rummage_core::schedule::notifications::Told;
+use rummage_core::schedule::policy::may_pass;
 use rummage_core::verdict::Verdict;
-use rummage_core::waiver::{Facts, Waivers};
 use rusqlite::{Connection, params};
 
 use crate::StoreError;
@@ -98,7 +98,7 @@ impl OpenRun<'_> {
     /// What has become of a finding over the runs; `None` for what is none, and for a run
     /// that has not ended.
     pub(crate) fn standing(&self, found: &Found) -> Result<Option<History>, StoreError> {
-        if !rummage_core::compare::is_finding(found.verdict) {
+        if !rummage_core::findings::compare::is_finding(found.verdict) {
             return Ok(None);
         }
         Ok(self.histories()?.of(self.key(found)?))

@@ -7,8 +7,8 @@ use std::rc::Rc;
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::Response;
-use rummage_core::outcome::{Answer, Ending, Method, Validators};
-use rummage_core::reading::Reading;
+use rummage_core::evidence::{Answer, Ending, Method, Validators};
+use rummage_core::extract::reading::Reading;
 use rusqlite::Connection;
 
 use crate::evidence::Evidence;

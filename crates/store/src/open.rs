@@ -8,7 +8,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use rummage_core::crawl::Place;
-use rummage_core::waiver::Waivers;
+use rummage_core::findings::waiver::Waivers;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::evidence::Evidence;

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use rummage_core::rank::in_rank_order;
+use rummage_core::findings::rank::in_rank_order;
 use rusqlite::{Connection, params};
 
 use crate::StoreError;

@@ -8,7 +8,7 @@ use std::fs::File;
 use std::path::Path;
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::telling::wait_after;
+use rummage_core::schedule::notifications::wait_after;
 use rusqlite::{Connection, params};
 
 use crate::connection::{lock_beside, open_beside};

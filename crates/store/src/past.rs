@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use jiff::Timestamp;
-use rummage_core::selection::Standing;
+use rummage_core::findings::selection::Standing;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{OptionalExtension, params};
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rummage_core::waiver::Waivers;
+use rummage_core::findings::waiver::Waivers;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use crate::records::{RunInfo, RunKind, RunState};

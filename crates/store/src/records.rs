@@ -4,11 +4,11 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::NotRead;
-use rummage_core::outcome::{Answer, Attempt};
-use rummage_core::pace::Strain;
-use rummage_core::reading::Region;
-use rummage_core::scope::Scope;
-use rummage_core::selection::Standing;
+use rummage_core::crawl::pace::Strain;
+use rummage_core::evidence::{Answer, Attempt};
+use rummage_core::extract::reading::Region;
+use rummage_core::findings::selection::Standing;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 
 use crate::notes::NoteRow;

@@ -7,9 +7,9 @@ use std::time::Duration;
 use encoding_rs::Encoding;
 use rummage_core::Moment;
 use rummage_core::crawl::Response;
+use rummage_core::evidence::{Attempt, Ending, Method};
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::outcome::{Attempt, Ending, Method};
-use rummage_core::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+use rummage_core::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::marks::Marks;

@@ -2,8 +2,8 @@
 
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::crawl::{NotRead, Place};
-use rummage_core::outcome::Ending;
-use rummage_core::reading::Region;
+use rummage_core::evidence::Ending;
+use rummage_core::extract::reading::Region;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{OptionalExtension, Row, params};
 

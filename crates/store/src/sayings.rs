@@ -1,6 +1,6 @@
 //! What a run says of each address, all of them at once, in eight octets each.
 
-use rummage_core::scope::Scope;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::Connection;
 

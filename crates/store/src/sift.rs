@@ -9,7 +9,7 @@ use std::collections::HashSet;
 
 use rummage_core::crawl::Place;
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::{Cause, LinkSeen, Verdict, of_link};
 use rusqlite::params;
 

@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use rummage_core::compare::{PageSight, Sight, TargetSight, would_have_seen};
+use rummage_core::findings::compare::{PageSight, Sight, TargetSight, would_have_seen};
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::Connection;
 

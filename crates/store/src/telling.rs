@@ -2,9 +2,9 @@
 //! run that saw it, so that none is told twice and none is lost.
 
 use jiff::Timestamp;
-use rummage_core::due::may_pass;
-use rummage_core::telling::{APART, Look, News, Told, is_sure, step};
-use rummage_core::waiver::Waivers;
+use rummage_core::findings::waiver::Waivers;
+use rummage_core::schedule::notifications::{APART, Look, News, Told, is_sure, step};
+use rummage_core::schedule::policy::may_pass;
 use rusqlite::{Connection, params};
 
 use crate::open::OpenRun;

@@ -4,10 +4,10 @@ use std::collections::HashSet;
 use std::time::Duration;
 
 use jiff::Timestamp;
+use rummage_core::crawl::pace::Strain;
 use rummage_core::crawl::{NotRead, Place};
-use rummage_core::pace::Strain;
-use rummage_core::reading::Format;
-use rummage_core::scope::Scope;
+use rummage_core::extract::reading::Format;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::Verdict;
 
 use crate::open::OpenRun;

@@ -2,10 +2,10 @@
 
 use std::collections::{HashMap, HashSet};
 
-use rummage_core::compare::is_finding;
-use rummage_core::selection::{Selection, Standing};
+use rummage_core::findings::compare::is_finding;
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::findings::waiver::{Facts, Waivers};
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_core::waiver::{Facts, Waivers};
 
 use crate::StoreError;
 use crate::open::OpenRun;

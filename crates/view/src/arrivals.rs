@@ -3,8 +3,8 @@
 use std::io::Write;
 
 use jiff::Timestamp;
-use rummage_core::arrivals::Arrival;
-use rummage_core::due::Seconds;
+use rummage_core::Seconds;
+use rummage_core::extract::access_log::Arrival;
 use rummage_store::{Carried, Outcome};
 
 use crate::ViewError;
@@ -346,7 +346,7 @@ pub fn sort_arrivals(arrivals: &mut Vec<ArrivalRow>, sort: &Sort) {
 mod tests {
     use std::collections::HashMap;
 
-    use rummage_core::query::QueryRule;
+    use rummage_core::url::query::QueryRule;
 
     use super::*;
 
@@ -453,7 +453,7 @@ mod tests {
 
     #[test]
     fn the_logs_of_a_site_without_a_name_are_told_all_the_same() {
-        let gathered = rummage_core::arrivals::Arrivals::new(None, QueryRule::Keep);
+        let gathered = rummage_core::extract::access_log::Arrivals::new(None, QueryRule::Keep);
         assert!(gathered.finish().is_empty());
         let mut out = Vec::new();
         let nothing = ArrivalsHead { run: None, span: None, malformed: 0, ..head() };

@@ -4,9 +4,9 @@ use std::borrow::Cow;
 use std::cmp::Ordering;
 
 use crate::text::is_entry;
-use rummage_core::outcome::Answer;
-use rummage_core::reach::Reach;
-use rummage_core::selection::Standing;
+use rummage_core::evidence::Answer;
+use rummage_core::findings::prominence::Reach;
+use rummage_core::findings::selection::Standing;
 use rummage_store::{LinkRow, Outcome, TargetRow};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 

@@ -6,8 +6,8 @@
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
-use rummage_core::reach::Reach;
-use rummage_core::shared::is_shared;
+use rummage_core::findings::prominence::Reach;
+use rummage_core::findings::shared::is_shared;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{Address, Found, LinkRow, OpenRun, Sift, StoreError};
 

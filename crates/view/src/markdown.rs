@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::io::Write;
 
-use rummage_core::selection::{Selection, host_of};
+use rummage_core::findings::selection::{Selection, host_of};
 use rummage_core::verdict::Cause;
 use rummage_store::{LinkRow, OpenRun, Sift, Totals};
 

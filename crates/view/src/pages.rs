@@ -4,7 +4,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use rummage_core::shared::is_shared;
+use rummage_core::findings::shared::is_shared;
 use rummage_store::{Found, Sift, StoreError};
 
 use crate::ViewError;

@@ -5,11 +5,11 @@ use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::Moment;
-use rummage_core::address::path_of;
+use rummage_core::crawl::pace::Strain;
+use rummage_core::crawl::trap::Stop;
 use rummage_core::crawl::{NotRead, Note};
-use rummage_core::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
-use rummage_core::pace::Strain;
-use rummage_core::trap::Stop;
+use rummage_core::evidence::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::url::reference::path_of;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, NoteRow, RunInfo};
 
@@ -284,7 +284,7 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
 
 #[cfg(test)]
 mod tests {
-    use rummage_core::outcome::Method;
+    use rummage_core::evidence::Method;
 
     use super::*;
 

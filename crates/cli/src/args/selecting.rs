@@ -2,9 +2,9 @@
 
 use clap::Args;
 use rummage_core::extract::elements::Element;
-use rummage_core::pattern::Pattern;
-use rummage_core::scope::Scope;
-use rummage_core::selection::{Selection, Standing, Status};
+use rummage_core::findings::selection::{Selection, Standing, Status};
+use rummage_core::url::pattern::Pattern;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 
 use crate::values::{nearest, one_of};

@@ -6,11 +6,11 @@ use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 
 use flate2::bufread::MultiGzDecoder;
-use rummage_core::arrivals::{Arrival, Arrivals};
-use rummage_core::lists::{Entry, List};
-use rummage_core::query::QueryRule;
-use rummage_core::scope::Bounds;
-use rummage_core::selection::{Selection, host_of};
+use rummage_core::extract::access_log::{Arrival, Arrivals};
+use rummage_core::extract::lists::{Entry, List};
+use rummage_core::findings::selection::{Selection, host_of};
+use rummage_core::url::query::QueryRule;
+use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
 use rummage_store::{Carried, Outcome, Reader, RunInfo, RunState, StoreError};

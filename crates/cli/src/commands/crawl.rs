@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use rummage_core::crawl::Note;
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_engine::Ended;
 use rummage_store::{NoteRow, Reader, RunState};
 use rummage_view::Listing;

@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::Write;
 use std::path::Path;
 
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, Reader, RunInfo};
 use rummage_view::{Listing, RowFormat, Shown, ViewError};
 use tempfile::NamedTempFile;

@@ -3,10 +3,10 @@
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use rummage_core::pattern::Pattern;
-use rummage_core::reading::Format as Reads;
-use rummage_core::scope::{Bounds, Scope};
-use rummage_core::selection::{Selection, Standing};
+use rummage_core::extract::reading::Format as Reads;
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::url::pattern::Pattern;
+use rummage_core::url::scope::{Bounds, Scope};
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
 use rummage_store::{Address, OpenRun, Reader, RunInfo, RunState, StoreError};

@@ -4,8 +4,8 @@ use std::collections::HashMap;
 use std::io::Write;
 
 use rummage_core::crawl::Note;
-use rummage_core::lists::Table;
-use rummage_core::selection::Selection;
+use rummage_core::extract::lists::Table;
+use rummage_core::findings::selection::Selection;
 use rummage_store::{NoteRow, OpenRun, RunState, StoreError};
 use rummage_view::{Listing, ViewError};
 

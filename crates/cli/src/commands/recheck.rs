@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::io::Write;
 use std::path::Path;
 
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_engine::Ended;
 use rummage_store::{Address, OpenRun, Reader, RunState, StoreError};
 use rummage_view::{ViewError, safe};

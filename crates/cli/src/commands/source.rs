@@ -3,12 +3,12 @@
 
 use std::io::Write;
 
-use rummage_core::address::{Reference, resolve};
 use rummage_core::crawl::{BodyWish, Kind, Request, RequestId};
+use rummage_core::evidence::{Method, Purpose};
 use rummage_core::extract::{Extractor, Format};
-use rummage_core::outcome::{Method, Purpose};
-use rummage_core::scope::Scope;
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
+use rummage_core::url::reference::{Reference, resolve};
+use rummage_core::url::scope::Scope;
 use rummage_engine::{Clock, Fetcher};
 use rummage_store::{Address, OpenRun, StoreError};
 use rummage_view::{ViewError, ending, safe};

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_store::{Address, OpenRun};
 use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;

@@ -5,9 +5,9 @@ use std::io::Write;
 
 use jiff::ToSpan;
 use jiff::civil::Date;
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
+use rummage_core::findings::waiver::{Aside, Cover, Facts, Looked, Waiver};
 use rummage_core::verdict::Verdict;
-use rummage_core::waiver::{Aside, Cover, Facts, Looked, Waiver};
 use rummage_store::{OpenRun, Reader, StoreError};
 use rummage_view::{Covered, ViewError, WaiverRow};
 

@@ -2,7 +2,8 @@
 
 use std::time::Duration;
 
-use rummage_core::due::{Rhythm, Seconds};
+use rummage_core::Seconds;
+use rummage_core::schedule::policy::Rhythm;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

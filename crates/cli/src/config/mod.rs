@@ -14,7 +14,7 @@ pub(crate) mod write;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use rummage_core::pattern::Pattern;
+use rummage_core::url::pattern::Pattern;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

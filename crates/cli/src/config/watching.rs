@@ -102,7 +102,7 @@ impl Watching {
 
     /// How far apart two checks must be before what may pass is told, in seconds.
     pub(crate) fn apart(&self) -> i64 {
-        let preset = rummage_core::telling::APART;
+        let preset = rummage_core::schedule::notifications::APART;
         self.digest_apart
             .map_or(preset, |Time(time)| i64::try_from(time.as_secs()).unwrap_or(preset))
     }

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use rummage_core::crawl::{Settings, SitemapRule};
-use rummage_core::scope::{Bounds, Prefix};
+use rummage_core::url::scope::{Bounds, Prefix};
 use rummage_engine::{Config, Folder, Shelf};
 use url::Url;
 

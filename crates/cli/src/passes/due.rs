@@ -3,9 +3,10 @@
 use std::collections::{HashMap, HashSet};
 
 use jiff::Timestamp;
-use rummage_core::due::{Rhythm, Seconds, due_at, share};
-use rummage_core::scope::Scope;
-use rummage_core::selection::host_of;
+use rummage_core::Seconds;
+use rummage_core::findings::selection::host_of;
+use rummage_core::schedule::policy::{Rhythm, due_at, share};
+use rummage_core::url::scope::Scope;
 use rummage_store::{Address, OpenRun, Reader, StoreError};
 use rummage_view::{Plan, Planned};
 

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use rummage_core::crawl::{Externals, RobotsRule, Settings, SitemapRule};
-use rummage_core::scope::Prefix;
+use rummage_core::url::scope::Prefix;
 use rummage_engine::{Document, Shelf};
 use rummage_store::{NewRun, RunKind, RunWriter};
 use url::Url;

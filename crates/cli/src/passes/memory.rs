@@ -3,8 +3,8 @@
 use std::path::Path;
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::due::{Checked, Rhythm, due_at};
-use rummage_core::scope::Scope;
+use rummage_core::schedule::policy::{Checked, Rhythm, due_at};
+use rummage_core::url::scope::Scope;
 use rummage_store::{Address, Check, Memory, Reader, RunInfo};
 
 use crate::args::Asking;
@@ -69,7 +69,7 @@ fn is_left_alone(url: &str, check: &Check, rhythm: &Rhythm, now: Timestamp) -> b
     let known = if check.linked {
         check.checked
     } else {
-        Checked { word: rummage_core::due::Word::Sound, ..check.checked }
+        Checked { word: rummage_core::schedule::policy::Word::Sound, ..check.checked }
     };
     let now = now.as_second();
     due_at(url, &known, rhythm, now).is_some_and(|(at, _)| at > now)

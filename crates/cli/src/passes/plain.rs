@@ -4,12 +4,12 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use http::{HeaderName, HeaderValue};
+use rummage_core::crawl::retry::Retry;
 use rummage_core::crawl::{Externals, Fragments, RobotsRule, Settings, SitemapRule};
 use rummage_core::extract::elements::Element;
-use rummage_core::pattern::Pattern;
-use rummage_core::query::QueryRule;
-use rummage_core::retry::Retry;
-use rummage_core::robots::{self, Robots};
+use rummage_core::extract::robots_txt::{self, Robots};
+use rummage_core::url::pattern::Pattern;
+use rummage_core::url::query::QueryRule;
 use rummage_engine::{Config, DEFAULT_USER_AGENT, Proxies, Shelf};
 use rummage_store::{OpenRun, StoreError};
 use rustls::pki_types::CertificateDer;
@@ -87,7 +87,7 @@ fn robots(asking: &Asking) -> Result<RobotsRule, Failure> {
         Some("ignore") => Ok(RobotsRule::Ignore),
         Some(file) => match std::fs::read(file) {
             Ok(rules) => {
-                let rules = &rules[..rules.len().min(robots::MAX_SIZE)];
+                let rules = &rules[..rules.len().min(robots_txt::MAX_SIZE)];
                 Ok(RobotsRule::Given(Robots::parse(&String::from_utf8_lossy(rules))))
             }
             Err(why) => Err(Failure::Usage {

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::path::Path;
 
 use rummage_core::crawl::Settings;
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_engine::Recheck;
 use rummage_store::{
     Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,

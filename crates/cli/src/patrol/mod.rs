@@ -1,6 +1,6 @@
 //! A patrol: rounds over sites, for as long as nobody asks it to end.
 //!
-//! What comes next is decided by [`rummage_core::patrol`] from what [`site`] looks up;
+//! What comes next is decided by [`rummage_core::schedule::patrol`] from what [`site`] looks up;
 //! [`log`] tells of it. All that is kept is in the store, so that a patrol that is killed
 //! goes on where it was. The clock on the wall is looked at anew each time, at least once
 //! a minute: it may jump, and the machine may sleep.
@@ -12,7 +12,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rummage_core::patrol::{Task, first};
+use rummage_core::schedule::patrol::{Task, first};
 use rummage_engine::{Ended, InternalError, Stop};
 use rummage_store::{Guard, PatrolStatus, Reader, RunState, StoreError, patrol_of};
 use rummage_view::safe;

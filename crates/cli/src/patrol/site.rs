@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::due::Seconds;
-use rummage_core::patrol::{Budget, Task, Watched};
+use rummage_core::Seconds;
+use rummage_core::schedule::patrol::{Budget, Task, Watched};
 use rummage_store::{Reader, RunInfo, RunKind, RunState, StoreError};
 
 use crate::args::Everywhere;

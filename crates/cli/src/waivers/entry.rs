@@ -1,9 +1,9 @@
 //! One decision of the waivers file.
 
 use jiff::civil::Date;
-use rummage_core::pattern::Pattern;
+use rummage_core::findings::waiver::{Aside, Looked, Waiver};
+use rummage_core::url::pattern::Pattern;
 use rummage_core::verdict::Cause;
-use rummage_core::waiver::{Aside, Looked, Waiver};
 use rummage_view::safe;
 use toml_edit::{Array, Datetime, InlineTable, Item, Table, Value};
 

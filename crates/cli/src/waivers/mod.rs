@@ -10,7 +10,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::Date;
-use rummage_core::waiver::{Waiver, Waivers};
+use rummage_core::findings::waiver::{Waiver, Waivers};
 use rummage_view::safe;
 use tempfile::NamedTempFile;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};

@@ -8,10 +8,10 @@ use super::refusals::Sign;
 use super::watching::{asks_for_too_long, hangs};
 use super::{AddressId, Crawl, Response, Told};
 use crate::Moment;
-use crate::frontier::{Job, ServerId, Turn};
-use crate::outcome::{Attempt, DnsFailure, Ending, Failure, Method};
-use crate::reading::Reading;
-use crate::scope::Scope;
+use crate::crawl::frontier::{Job, ServerId, Turn};
+use crate::evidence::{Attempt, DnsFailure, Ending, Failure, Method};
+use crate::extract::reading::Reading;
+use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
 /// So many missing addresses of one server are confirmed; the rest stands by the sample.

@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 
 use super::{AddressId, BodyWish, Crawl, Event, Kind, Response};
 use crate::Moment;
-use crate::frontier::{Job, ServerId, Turn};
-use crate::outcome::{Attempt, Ending, Purpose};
-use crate::reading::Reading;
+use crate::crawl::frontier::{Job, ServerId, Turn};
+use crate::evidence::{Attempt, Ending, Purpose};
+use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
 /// Why a side request is made.

@@ -13,9 +13,9 @@ use url::Url;
 use super::entry::State;
 use super::{AddressId, Crawl, Judged, Response};
 use crate::Moment;
-use crate::address::{Reference, resolve};
-use crate::outcome::{Answer, Ending, SetCookie};
-use crate::reading::Reading;
+use crate::evidence::{Answer, Ending, SetCookie};
+use crate::extract::reading::Reading;
+use crate::url::reference::{Reference, resolve};
 use crate::verdict::{Cause, Clues, Hops, Verdict, Way};
 
 /// More cookies than this no chain needs.
@@ -213,7 +213,7 @@ impl Crawl {
             self.entry_mut(id).html = answer.is_html() && last == id;
         }
         let was_read = last == id && self.take_page(id, ending, reading);
-        if !was_read && self.entry(id).scope == crate::scope::Scope::Internal {
+        if !was_read && self.entry(id).scope == crate::url::scope::Scope::Internal {
             self.admit(|admission| admission.handle_no_page(id, Vec::new()));
         }
         let way = if chain.hops > 0 { Way::Temporary } else { Way::Direct };

@@ -13,13 +13,13 @@ use super::{
     AddressId, BodyWish, Crawl, Event, Externals, Fragments, Judged, NotRead, Note, Settings,
     SitemapRule, Target,
 };
-use crate::address::{Reference, resolve_in, server_of};
+use crate::crawl::pace::Limits;
 use crate::extract::elements::Attribute;
-use crate::memo::{BaseKeys, key};
-use crate::network::is_loopback;
-use crate::pace::Limits;
-use crate::reading::{Format, Link, Reading};
-use crate::scope::Scope;
+use crate::extract::reading::{Format, Link, Reading};
+use crate::url::memo::{BaseKeys, key};
+use crate::url::network::is_loopback;
+use crate::url::reference::{Reference, resolve_in, server_of};
+use crate::url::scope::Scope;
 use crate::verdict::{Cause, Judgement, LinkSeen, Verdict, of_link};
 
 /// Where references stand: what they are resolved against.

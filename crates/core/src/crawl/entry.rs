@@ -2,11 +2,11 @@
 
 use super::messages::{AddressId, BodyWish, Judged, Kind};
 use crate::Moment;
+use crate::crawl::frontier::ServerId;
+use crate::evidence::landing;
 use crate::extract::elements::{Purpose, Want};
-use crate::frontier::ServerId;
-use crate::reading::Link;
-use crate::scope::Scope;
-use crate::sent;
+use crate::extract::reading::Link;
+use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
 /// One address.
@@ -205,11 +205,11 @@ impl Uses {
 
     /// What the text of a visitor's link says of where it leads.
     pub(super) fn said_by(link: &Link<'_>) -> Uses {
-        let Some(text) = link.text.filter(|text| text.len() <= sent::LONGEST_WORDS) else {
+        let Some(text) = link.text.filter(|text| text.len() <= landing::LONGEST_WORDS) else {
             return Uses::NONE;
         };
-        let home = if sent::names_home(text) { Uses::SAYS_HOME } else { 0 };
-        let login = if sent::names_login(text) { Uses::SAYS_LOGIN } else { 0 };
+        let home = if landing::names_home(text) { Uses::SAYS_HOME } else { 0 };
+        let login = if landing::names_login(text) { Uses::SAYS_LOGIN } else { 0 };
         Uses::new(home | login, Kind::Any)
     }
 

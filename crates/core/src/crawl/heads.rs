@@ -6,8 +6,8 @@
 //! GET as well. And one that says of a picture that it is a page never is.
 
 use super::{AddressId, Crawl};
-use crate::frontier::ServerId;
-use crate::outcome::{Answer, Ending};
+use crate::crawl::frontier::ServerId;
+use crate::evidence::{Answer, Ending};
 
 /// So many times GET has to agree.
 const PROOFS: u32 = 8;

@@ -11,8 +11,8 @@ use super::beside::Reason;
 use super::entry::State;
 use super::{AddressId, Crawl, Halt, Note};
 use crate::Moment;
-use crate::frontier::ServerId;
-use crate::outcome::{DnsFailure, Ending, Failure, Stage};
+use crate::crawl::frontier::ServerId;
+use crate::evidence::{DnsFailure, Ending, Failure, Stage};
 use crate::verdict::Cause;
 
 /// So many servers fail in a row before the line is doubted; twice as many each time

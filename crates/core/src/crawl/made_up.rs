@@ -13,8 +13,8 @@ use xxhash_rust::xxh3::xxh3_64;
 
 use super::entry::{State, Uses};
 use super::{AddressId, Crawl, Judged};
-use crate::frontier::ServerId;
-use crate::scope::Scope;
+use crate::crawl::frontier::ServerId;
+use crate::url::scope::Scope;
 
 /// How an address that was made up begins, so that who reads a server's log knows.
 pub const MADE_UP: &str = "rummage-made-up-";

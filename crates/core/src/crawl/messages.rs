@@ -3,11 +3,11 @@
 use std::time::Duration;
 
 use crate::Moment;
-use crate::outcome::{Answer, Attempt, Method, Purpose, Validators};
-use crate::pace::Slowing;
-use crate::reading::{Format, Reading};
-use crate::scope::{Bounds, Scope};
-use crate::trap::Stop;
+use crate::crawl::pace::Slowing;
+use crate::crawl::trap::Stop;
+use crate::evidence::{Answer, Attempt, Method, Purpose, Validators};
+use crate::extract::reading::{Format, Reading};
+use crate::url::scope::{Bounds, Scope};
 use crate::verdict::{Cause, Verdict};
 
 /// An address that a crawl has heard of; counted from 0 in the order of hearing.

@@ -6,11 +6,11 @@ use url::Url;
 
 use super::entry::State;
 use super::{AddressId, Crawl, Event, Judged, Note, RobotsRule, SitemapRule, StartProblem, Uses};
-use crate::address::path_of;
-use crate::frontier::ServerId;
-use crate::reading::{Format, Reading};
-use crate::robots::Robots;
-use crate::scope::Scope;
+use crate::crawl::frontier::ServerId;
+use crate::extract::reading::{Format, Reading};
+use crate::extract::robots_txt::Robots;
+use crate::url::reference::path_of;
+use crate::url::scope::Scope;
 use crate::verdict::Verdict;
 
 /// The site's own server waits for no longer than this between two requests,
@@ -209,7 +209,7 @@ impl Crawl {
             return;
         }
         let url = Url::parse(self.address(id)).expect("normal forms can be parsed");
-        let limits = crate::pace::Limits { interval: kept, ..self.limits(&url, true) };
+        let limits = crate::crawl::pace::Limits { interval: kept, ..self.limits(&url, true) };
         self.frontier.set_own(server, true, limits);
         self.note(id, Note::CrawlDelay { asked, kept });
     }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashMap};
 
 use super::messages::{AddressId, Place};
-use crate::fragment::{Found, Places, find};
+use crate::url::fragment::{Found, Places, find};
 
 #[derive(Debug, Default)]
 pub(super) struct PlaceBook {

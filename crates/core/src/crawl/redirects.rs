@@ -5,10 +5,10 @@ use url::Url;
 use super::entry::{Entry, State};
 use super::settle::judged;
 use super::{AddressId, Crawl, Judged};
-use crate::address::{Reference, resolve};
-use crate::outcome::{Answer, Ending};
-use crate::scope::Scope;
-use crate::sent::sent;
+use crate::evidence::landing::sent;
+use crate::evidence::{Answer, Ending};
+use crate::url::reference::{Reference, resolve};
+use crate::url::scope::Scope;
 use crate::verdict::{Cause, Clues, Hops, Judgement, Verdict, Way};
 
 impl Crawl {

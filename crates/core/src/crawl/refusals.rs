@@ -11,7 +11,7 @@ use std::time::Duration;
 
 use super::messages::AddressId;
 use crate::Moment;
-use crate::outcome::{DnsFailure, Ending, Failure, Stage};
+use crate::evidence::{DnsFailure, Ending, Failure, Stage};
 
 /// So many addresses in a row fail before the witness is asked; twice as many after
 /// each time that it was well.
@@ -357,7 +357,7 @@ mod tests {
     #[test]
     fn endings_are_signs_of_the_server() {
         let status = |status| {
-            Sign::of(&Ending::Answer(crate::outcome::Answer { status, ..Default::default() }))
+            Sign::of(&Ending::Answer(crate::evidence::Answer { status, ..Default::default() }))
         };
         assert_eq!([200, 301, 404, 410].map(status), [Sign::Fine; 4]);
         assert_eq!([403, 405].map(status), [Sign::Refused; 2]);

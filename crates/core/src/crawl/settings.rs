@@ -4,12 +4,12 @@ use std::time::Duration;
 
 use url::Url;
 
+use crate::crawl::retry::Retry;
 use crate::extract::elements::Element;
-use crate::pattern::Pattern;
-use crate::query::QueryRule;
-use crate::retry::Retry;
-use crate::robots::Robots;
-use crate::scope::Prefix;
+use crate::extract::robots_txt::Robots;
+use crate::url::pattern::Pattern;
+use crate::url::query::QueryRule;
+use crate::url::scope::Prefix;
 
 /// What is done with addresses outside the site.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -188,7 +188,7 @@ const ACTS: &[&str] = &[
 
 /// Whether an address names something that is done by asking it.
 pub(super) fn acts(address: &str) -> bool {
-    let path = crate::address::path_of(address).to_ascii_lowercase();
+    let path = crate::url::reference::path_of(address).to_ascii_lowercase();
     ACTS.iter().any(|act| path.contains(act))
 }
 

@@ -4,10 +4,10 @@ use url::Url;
 
 use super::entry::{Entry, State};
 use super::{AddressId, BodyWish, Crawl, Event, Fragments, Judged, Note, Place, SitemapRule};
-use crate::network::is_loopback;
-use crate::outcome::{Answer, Ending};
-use crate::reading::{Format, Reading};
-use crate::scope::Scope;
+use crate::evidence::{Answer, Ending};
+use crate::extract::reading::{Format, Reading};
+use crate::url::network::is_loopback;
+use crate::url::scope::Scope;
 use crate::verdict::{Asked, Cause, Clues, Judgement, Verdict, Way, judge};
 
 impl Crawl {

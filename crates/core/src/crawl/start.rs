@@ -3,9 +3,9 @@
 use url::Url;
 
 use super::{AddressId, Crawl, Event, State, Uses};
-use crate::outcome::Ending;
-use crate::reading::Reading;
-use crate::scope::{Bounds, Scope};
+use crate::evidence::Ending;
+use crate::extract::reading::Reading;
+use crate::url::scope::{Bounds, Scope};
 use crate::verdict::Cause;
 
 /// The starts to try, and what came of them.

@@ -3,8 +3,8 @@
 
 use super::entry::{Entry, State};
 use super::{AddressId, Crawl, Note};
-use crate::reading::{Link, Reading, Sketch};
-use crate::scope::Scope;
+use crate::extract::reading::{Link, Reading, Sketch};
+use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
 impl Crawl {

@@ -8,9 +8,9 @@ use super::entry::{State, Uses};
 use super::refusals::{Presence, Sign, Watch, Wish};
 use super::{AddressId, Crawl, Halt, Note};
 use crate::Moment;
-use crate::frontier::ServerId;
-use crate::outcome::{Answer, Attempt, DnsFailure, Ending, Failure, Stage};
-use crate::pace::{Signal, Strain};
+use crate::crawl::frontier::ServerId;
+use crate::crawl::pace::{Signal, Strain};
+use crate::evidence::{Answer, Attempt, DnsFailure, Ending, Failure, Stage};
 use crate::verdict::{Cause, Clues, Judgement};
 
 /// So many addresses of a server that has never answered hang to the end before its

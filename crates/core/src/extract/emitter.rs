@@ -16,8 +16,8 @@ use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
 use super::tree::{StartTag, Started, Tree};
-use crate::fragment::hash_id;
-use crate::reading::{LinkRecord, ReadingBuilder};
+use crate::extract::reading::{LinkRecord, ReadingBuilder};
+use crate::url::fragment::hash_id;
 
 /// Raw text collected for link texts and titles, in octets, white space and all.
 const LONGEST_RAW: usize = 8 * LONGEST_TEXT;
@@ -235,7 +235,7 @@ impl LinkEmitter {
     }
 
     /// The links of a page that stands in an attribute.
-    fn nested(&self, srcdoc: &str) -> crate::reading::Reading {
+    fn nested(&self, srcdoc: &str) -> crate::extract::reading::Reading {
         let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1 };
         let mut page = super::markup::Markup::new(how, "");
         page.feed(srcdoc, true).expect("the end of the input gives the reading").finish(false)

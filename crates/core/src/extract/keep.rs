@@ -7,8 +7,8 @@ use super::elements::{Attribute, Element, Grammar, Purpose, link_attributes};
 use super::names::Name;
 use super::tag::Tag;
 use super::{refresh, srcset};
-use crate::address::trim;
-use crate::reading::{LinkRecord, ReadingBuilder, Region};
+use crate::extract::reading::{LinkRecord, ReadingBuilder, Region};
+use crate::url::reference::trim;
 
 /// Link texts and titles are kept up to so many characters.
 pub(super) const LONGEST_TEXT: usize = 1000;

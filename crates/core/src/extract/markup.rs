@@ -8,7 +8,7 @@ use html5gum::Tokenizer;
 use super::emitter::{LinkEmitter, NO_TAG, OpenTag, Reading, Token};
 use super::feed::{Feed, Slot};
 use super::lines::Cursor;
-use crate::reading::ReadingBuilder;
+use crate::extract::reading::ReadingBuilder;
 
 pub(super) struct Markup {
     slot: Arc<Slot>,

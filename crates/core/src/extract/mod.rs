@@ -21,6 +21,7 @@
 //! assert_eq!(reading.title(), Some("Locks"));
 //! ```
 
+pub mod access_log;
 mod css;
 mod decode;
 pub mod elements;
@@ -29,19 +30,23 @@ mod feed;
 pub mod fields;
 mod keep;
 mod lines;
+pub mod lists;
 mod markup;
 mod names;
 mod prescan;
+pub mod reading;
 mod refresh;
+pub mod robots_txt;
 mod sheet;
+pub mod signs;
 mod sitemap;
 mod sketch;
 mod srcset;
 mod tag;
 mod tree;
 
-use crate::reading::{Reading, ReadingBuilder};
-use crate::robots::Robots;
+use crate::extract::reading::{Reading, ReadingBuilder};
+use crate::extract::robots_txt::Robots;
 use decode::{Decoder, Hints};
 use elements::{Attribute, Element};
 use keep::{Said, Spot};
@@ -49,7 +54,7 @@ use markup::Markup;
 use sheet::Sheet;
 use sitemap::Sitemap;
 
-pub use crate::reading::Format;
+pub use crate::extract::reading::Format;
 
 /// Reads one body. See the [module](self).
 pub struct Extractor {
@@ -93,7 +98,7 @@ impl Extractor {
     }
 
     /// The same of the page that has this address, which its text may repeat
-    /// (see [`Signs::likeness`](crate::signs::Signs::likeness)).
+    /// (see [`Signs::likeness`](crate::extract::signs::Signs::likeness)).
     #[must_use]
     pub fn of_address(
         address: &str,

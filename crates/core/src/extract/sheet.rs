@@ -4,7 +4,7 @@ use super::css::{Scanner, Statement};
 use super::elements::{Attribute, Element};
 use super::keep::{self, Said, Spot};
 use super::lines::Cursor;
-use crate::reading::ReadingBuilder;
+use crate::extract::reading::ReadingBuilder;
 
 #[derive(Debug, Default)]
 pub(super) struct Sheet {

@@ -12,8 +12,8 @@ use quick_xml::events::{BytesRef, BytesStart, Event};
 use super::elements::{Attribute, Element};
 use super::keep::{self, Said, Spot};
 use super::lines::Cursor;
-use crate::address::trim;
-use crate::reading::ReadingBuilder;
+use crate::extract::reading::ReadingBuilder;
+use crate::url::reference::trim;
 
 #[derive(Debug, Default)]
 pub(super) struct Sitemap {

@@ -10,7 +10,7 @@
 
 use xxhash_rust::xxh3::xxh3_64;
 
-use crate::reading::Sketch;
+use crate::extract::reading::Sketch;
 
 #[derive(Debug, Default)]
 pub(super) struct Sketcher {

@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 
 use super::{Extractor, Format};
-use crate::reading::Reading;
+use crate::extract::reading::Reading;
 
 fn read(html: &str) -> Reading {
     read_as(Format::Html, Some("utf-8"), html.as_bytes())
@@ -17,7 +17,7 @@ fn read_as(format: Format, charset: Option<&str>, body: &[u8]) -> Reading {
 
 /// Each link as `element attribute written`.
 fn brief(reading: &Reading) -> Vec<String> {
-    let line = |link: crate::reading::Link<'_>| {
+    let line = |link: crate::extract::reading::Link<'_>| {
         format!("{} {} {}", link.element.name(), link.attribute.name(), link.written)
     };
     reading.links().map(line).collect()
@@ -25,7 +25,7 @@ fn brief(reading: &Reading) -> Vec<String> {
 
 /// Each link as `element attribute written | text | region line:column`.
 fn links(html: &str) -> Vec<String> {
-    let line = |link: crate::reading::Link<'_>| {
+    let line = |link: crate::extract::reading::Link<'_>| {
         format!(
             "{} {} {} | {} | {} {}:{}",
             link.element.name(),
@@ -319,7 +319,7 @@ fn markup_that_nobody_should_write_is_read_as_browsers_read_it() {
 
 #[test]
 fn places_are_ids_of_all_elements_and_names_of_anchors() {
-    use crate::fragment::{Found, find};
+    use crate::url::fragment::{Found, find};
     let page =
         read("<p id=one><a name=two><input name=three><b id='f&ouml;ur'><template><i id=five>");
     for (fragment, found) in [

@@ -10,7 +10,7 @@ mod closing;
 mod foreign;
 
 use super::names::Name;
-use crate::reading::Region;
+use crate::extract::reading::Region;
 use closing::Reach;
 
 /// As deep as browsers build their trees; what lies deeper counts as there.

@@ -3,9 +3,10 @@
 use url::{Host, Url};
 
 use super::Judgement;
-use crate::network::is_loopback;
-use crate::outcome::{Answer, DnsFailure, Ending, Failure, TlsFailure};
-use crate::scope::Scope;
+use crate::evidence::landing::RedirectLanding;
+use crate::evidence::{Answer, DnsFailure, Ending, Failure, TlsFailure};
+use crate::url::network::is_loopback;
+use crate::url::scope::Scope;
 
 /// How an address was come by, on the way to its last answer.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -31,17 +32,6 @@ pub enum Hops {
     TooMany,
 }
 
-/// To what kind of place redirects have led that the link did not name.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Sent {
-    /// From a deeper address to the home page.
-    Home,
-    /// To where visitors log in.
-    Login,
-    /// To a host that asks for consent.
-    Consent,
-}
-
 /// What is known beside the answer.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Clues {
@@ -56,7 +46,7 @@ pub struct Clues {
     /// The body is like that of an address that was made up.
     pub like_made_up: bool,
     /// Where redirects have led.
-    pub sent: Option<Sent>,
+    pub sent: Option<RedirectLanding>,
     /// What is wrong with the redirects.
     pub hops: Hops,
     /// The request went through a proxy.
@@ -245,12 +235,12 @@ table! {
         as in answers(200).answer(|a| a.signs.says_missing = Some("Page not found".into()));
     like_made_up: Doubtful(Soft404) if seen.is_good() && seen.clues.like_made_up,
         as in answers(200).own().clue(|clues| clues.like_made_up = true);
-    sent_home: Doubtful(RedirectedHome) if seen.is_good() && seen.clues.sent == Some(Sent::Home),
-        as in answers(200).by(Way::Permanent).clue(|clues| clues.sent = Some(Sent::Home));
-    sent_to_login: Doubtful(RedirectedLogin) if seen.is_good() && seen.clues.sent == Some(Sent::Login),
-        as in answers(200).by(Way::Temporary).clue(|clues| clues.sent = Some(Sent::Login));
-    sent_to_consent: Doubtful(ConsentWall) if seen.is_good() && seen.clues.sent == Some(Sent::Consent),
-        as in answers(200).by(Way::Temporary).clue(|clues| clues.sent = Some(Sent::Consent));
+    sent_home: Doubtful(RedirectedHome) if seen.is_good() && seen.clues.sent == Some(RedirectLanding::Home),
+        as in answers(200).by(Way::Permanent).clue(|clues| clues.sent = Some(RedirectLanding::Home));
+    sent_to_login: Doubtful(RedirectedLogin) if seen.is_good() && seen.clues.sent == Some(RedirectLanding::Login),
+        as in answers(200).by(Way::Temporary).clue(|clues| clues.sent = Some(RedirectLanding::Login));
+    sent_to_consent: Doubtful(ConsentWall) if seen.is_good() && seen.clues.sent == Some(RedirectLanding::Consent),
+        as in answers(200).by(Way::Temporary).clue(|clues| clues.sent = Some(RedirectLanding::Consent));
     moved: Moved(MovedPermanently) if seen.is_good() && seen.way == Way::Permanent,
         as in answers(200).by(Way::Permanent);
     redirected: Sound(Redirected) if seen.is_good() && seen.way == Way::Temporary,
@@ -268,7 +258,7 @@ fn is_registered(status: u16) -> bool {
 }
 
 #[cfg(test)]
-use crate::outcome::Stage;
+use crate::evidence::Stage;
 
 #[cfg(test)]
 fn private() -> Failure {

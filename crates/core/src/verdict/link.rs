@@ -2,8 +2,8 @@
 
 use super::{Judgement, Verdict};
 use crate::extract::elements::{Attribute, Element, Purpose, Want};
-use crate::scope::Scope;
-use crate::signs::title_parts;
+use crate::extract::signs::title_parts;
+use crate::url::scope::Scope;
 
 /// What is known of a link and its target.
 #[derive(Debug, Clone, Copy)]
@@ -82,7 +82,7 @@ fn is_empty_reference(written: &str) -> bool {
 
 /// This machine is trusted over http (Secure Contexts §3.1).
 fn is_near(target: &str) -> bool {
-    url::Url::parse(target).is_ok_and(|url| crate::network::is_loopback(&url))
+    url::Url::parse(target).is_ok_and(|url| crate::url::network::is_loopback(&url))
 }
 
 /// What is said of a link beside its address, if anything; the worse of the two counts.

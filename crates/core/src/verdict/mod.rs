@@ -15,7 +15,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-pub use asked::{Asked, Clues, Hops, Sent, Way, judge};
+pub use asked::{Asked, Clues, Hops, Way, judge};
 pub use link::{LinkSeen, of_link};
 
 /// What the evidence says of a link.

@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Halt, Note, Settings};
-use rummage_core::outcome::{Answer, Ending, Failure, Stage};
+use rummage_core::evidence::{Answer, Ending, Failure, Stage};
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};

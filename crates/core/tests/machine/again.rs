@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 use rummage_core::crawl::{Crawl, Event, Response, Settings};
-use rummage_core::outcome::{Ending, Failure};
-use rummage_core::reading::ReadingBuilder;
+use rummage_core::evidence::{Ending, Failure};
+use rummage_core::extract::reading::ReadingBuilder;
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};

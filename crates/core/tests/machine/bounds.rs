@@ -2,9 +2,9 @@
 
 use rummage_core::crawl::{Externals, Settings};
 use rummage_core::extract::elements::Element;
-use rummage_core::pattern::Pattern;
-use rummage_core::query::QueryRule;
-use rummage_core::scope::Prefix;
+use rummage_core::url::pattern::Pattern;
+use rummage_core::url::query::QueryRule;
+use rummage_core::url::scope::Prefix;
 
 use crate::web::{Act, Web, page};
 

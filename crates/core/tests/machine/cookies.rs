@@ -1,7 +1,7 @@
 //! Cookies live for one chain of redirects.
 
 use rummage_core::crawl::Settings;
-use rummage_core::outcome::{Answer, SetCookie};
+use rummage_core::evidence::{Answer, SetCookie};
 
 use crate::web::{Act, Web, page};
 

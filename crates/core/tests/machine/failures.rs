@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::Settings;
-use rummage_core::outcome::{DnsFailure, Failure, Method, Stage};
+use rummage_core::evidence::{DnsFailure, Failure, Method, Stage};
 
 use crate::web::{Act, Web, page};
 

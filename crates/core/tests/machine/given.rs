@@ -1,7 +1,7 @@
 //! More starts than one, pages that are known to be there, lists in the place of a site.
 
 use rummage_core::crawl::{Note, RobotsRule, Settings, SitemapRule};
-use rummage_core::scope::Prefix;
+use rummage_core::url::scope::Prefix;
 use url::Url;
 
 use crate::web::{Act, Web, page};

@@ -58,7 +58,7 @@ fn a_server_that_restarts_for_twenty_seconds_gives_no_false_alarm() {
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
     for link in &list {
-        let down = Act::Fail(rummage_core::outcome::Failure::Refused);
+        let down = Act::Fail(rummage_core::evidence::Failure::Refused);
         let fine = || Box::new(page(&[]));
         let act = Act::Until(
             1000 * MS,
@@ -111,7 +111,7 @@ fn a_gentle_crawl_asks_one_at_a_time_and_one_a_second() {
 
 #[test]
 fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
-    use rummage_core::outcome::Answer;
+    use rummage_core::evidence::Answer;
     let busy = |seconds| {
         let beside = Answer { retry_after: Some(seconds), ..Answer::default() };
         Act::Answer(beside, Box::new(Act::Status(429)))

@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use rummage_core::crawl::Settings;
-use rummage_core::outcome::{Answer, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::evidence::{Answer, DnsFailure, Ending, Failure, Stage, TlsFailure};
 
 use crate::web::{Act, Web, page};
 

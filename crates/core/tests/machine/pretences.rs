@@ -205,7 +205,7 @@ fn links_that_lead_nowhere_and_mixed_content_are_told() {
 fn a_page_that_asks_for_upgrades_gets_them() {
     let html = "<meta http-equiv=Content-Security-Policy content='upgrade-insecure-requests'>
                 <script src='http://b.test/x.js'></script>";
-    let upgrades = rummage_core::outcome::Answer { upgrades: true, ..Default::default() };
+    let upgrades = rummage_core::evidence::Answer { upgrades: true, ..Default::default() };
     let web = Web::default()
         .on("https://a.test/", Act::Answer(upgrades, Box::new(Act::Page(html.into()))))
         .on("https://b.test/x.js", Act::File("text/javascript"));
@@ -267,7 +267,7 @@ fn a_head_that_says_well_of_what_is_not_is_found_out() {
 
 #[test]
 fn an_answer_that_the_settings_expect_is_sound_and_another_is_not() {
-    use rummage_core::pattern::Pattern;
+    use rummage_core::url::pattern::Pattern;
     let web = Web::default()
         .on("http://a.test/", page(&["/gone", "/shut", "/open"]))
         .on("http://a.test/gone", Act::Status(410))

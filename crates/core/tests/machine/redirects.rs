@@ -86,7 +86,7 @@ fn a_start_that_redirects_makes_its_last_host_the_site() {
 
 #[test]
 fn the_next_start_is_tried_at_once_and_the_last_with_patience() {
-    use rummage_core::outcome::{Ending, Failure};
+    use rummage_core::evidence::{Ending, Failure};
     let web = Web::default()
         .on("https://a.test/", Act::Fail(Failure::Refused))
         .on("http://a.test/", page(&[]));

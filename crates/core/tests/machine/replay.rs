@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use rummage_core::crawl::{Crawl, Settings};
-use rummage_core::outcome::Failure;
+use rummage_core::evidence::Failure;
 use url::Url;
 
 use crate::web::{Act, Web, page};

@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use rummage_core::crawl::{Externals, Note, RobotsRule, Settings, SitemapRule, StartProblem};
-use rummage_core::outcome::Failure;
-use rummage_core::robots::Robots;
+use rummage_core::evidence::Failure;
+use rummage_core::extract::robots_txt::Robots;
 
 use crate::web::{Act, Web, page};
 

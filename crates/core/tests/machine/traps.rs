@@ -1,7 +1,7 @@
 //! Addresses without end are left out; real pages, however alike their addresses, are not.
 
 use rummage_core::crawl::{Note, Settings};
-use rummage_core::pattern::Pattern;
+use rummage_core::url::pattern::Pattern;
 
 use crate::web::{Act, Seen, Web};
 

@@ -9,10 +9,10 @@ use rummage_core::Moment;
 use rummage_core::crawl::{
     AddressId, Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Response, Settings,
 };
+use rummage_core::evidence::{Answer, Attempt, Ending, Failure, Method, Stage};
 use rummage_core::extract::Extractor;
-use rummage_core::lists::lines;
-use rummage_core::outcome::{Answer, Attempt, Ending, Failure, Method, Stage};
-use rummage_core::signs::Signs;
+use rummage_core::extract::lists::lines;
+use rummage_core::extract::signs::Signs;
 use rummage_core::verdict::Cause;
 use url::Url;
 

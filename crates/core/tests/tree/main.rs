@@ -23,7 +23,7 @@ fn ours(html: &str) -> Vec<String> {
     let mut page = Extractor::new(Format::Html, Some("utf-8"), 1 << 24);
     page.feed(html.as_bytes());
     let reading = page.finish();
-    let line = |link: rummage_core::reading::Link<'_>| {
+    let line = |link: rummage_core::extract::reading::Link<'_>| {
         format!(
             "{}:{} {} {} in {} {:?} {:?}",
             link.line,

@@ -10,7 +10,7 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
-use rummage_core::scope::Bounds;
+use rummage_core::url::scope::Bounds;
 use url::Url;
 
 /// What stands for a folder, in this order.

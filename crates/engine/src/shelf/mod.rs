@@ -12,10 +12,10 @@ use std::time::{Duration, Instant};
 use bytes::Bytes;
 use flate2::bufread::MultiGzDecoder;
 use rummage_core::crawl::{BodyWish, Request};
+use rummage_core::evidence::{Answer, Ending, Method};
 use rummage_core::extract::Extractor;
-use rummage_core::outcome::{Answer, Ending, Method};
-use rummage_core::reading::{Format, Reading};
-use rummage_core::signs::Signs;
+use rummage_core::extract::reading::{Format, Reading};
+use rummage_core::extract::signs::Signs;
 use tokio::sync::Semaphore;
 use url::Url;
 

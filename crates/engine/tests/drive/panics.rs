@@ -3,9 +3,9 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::{Crawl, Event, Progress, Reply, Request, Response, RobotsRule, Settings};
+use rummage_core::evidence::{Answer, Attempt, Ending};
 use rummage_core::extract::Extractor;
-use rummage_core::outcome::{Answer, Attempt, Ending};
-use rummage_core::reading::Format;
+use rummage_core::extract::reading::Format;
 use rummage_engine::{
     Clock, Ended, EngineError, Fetch, InternalError, Job, Remember, Watch, crawl,
 };

@@ -5,7 +5,7 @@ use std::io::Write;
 use flate2::Compression;
 use flate2::write::{GzEncoder, ZlibEncoder};
 use rummage_core::crawl::BodyWish;
-use rummage_core::outcome::Method;
+use rummage_core::evidence::Method;
 
 use crate::script::{Play, answer, ask, config, fetch, page, request, say, serve};
 

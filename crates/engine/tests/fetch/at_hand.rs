@@ -8,8 +8,8 @@ use std::sync::Arc;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use rummage_core::crawl::{BodyWish, Response};
-use rummage_core::outcome::Method;
-use rummage_core::reading::Format;
+use rummage_core::evidence::Method;
+use rummage_core::extract::reading::Format;
 use rummage_engine::{Config, Document, Folder, Shelf};
 use tempfile::TempDir;
 use url::Url;
@@ -76,7 +76,7 @@ async fn a_packed_sitemap_is_unpacked_as_far_as_it_goes() {
 #[tokio::test]
 async fn documents_are_given_as_they_are() {
     let page = Document::Octets("<title>Draft</title><a href=x>x</a>".into(), Format::Html);
-    let list = rummage_core::lists::lines(b"http://a.test/").reading();
+    let list = rummage_core::extract::lists::lines(b"http://a.test/").reading();
     let documents = HashMap::from([
         ("https://a.test/draft".to_owned(), page),
         ("file:///list".to_owned(), Document::Read(Box::new(list))),

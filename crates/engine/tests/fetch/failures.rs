@@ -1,6 +1,6 @@
 //! Failures on the wire, each with its own name.
 
-use rummage_core::outcome::{Failure, Stage};
+use rummage_core::evidence::{Failure, Stage};
 use tokio::net::{TcpListener, TcpSocket};
 
 use crate::script::{

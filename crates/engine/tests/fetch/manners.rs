@@ -1,8 +1,8 @@
 //! What is said and heard beside the page: cookies, proxies, waits, gatekeepers.
 
 use rummage_core::crawl::{BodyWish, Request};
-use rummage_core::outcome::{Failure, Stage, Validators};
-use rummage_core::scope::Scope;
+use rummage_core::evidence::{Failure, Stage, Validators};
+use rummage_core::url::scope::Scope;
 use rummage_engine::{Config, ConnectRule, Proxies};
 
 use crate::script::{Play, answer, ask, config, failure, fetch, page, request, say, serve};

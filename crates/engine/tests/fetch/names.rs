@@ -1,6 +1,6 @@
 //! Names, rules for connecting, and private addresses.
 
-use rummage_core::outcome::{DnsFailure, Failure};
+use rummage_core::evidence::{DnsFailure, Failure};
 use rummage_engine::ConnectRule;
 use tokio::net::UdpSocket;
 

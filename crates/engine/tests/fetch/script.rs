@@ -4,8 +4,8 @@ use std::net::SocketAddr;
 use std::time::Duration;
 
 use rummage_core::crawl::{BodyWish, Kind, Request, RequestId, Response};
-use rummage_core::outcome::{Answer, Ending, Failure, Method, Purpose};
-use rummage_core::scope::Scope;
+use rummage_core::evidence::{Answer, Ending, Failure, Method, Purpose};
+use rummage_core::url::scope::Scope;
 use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, Proxies, Shelf};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};

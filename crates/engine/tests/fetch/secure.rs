@@ -4,7 +4,7 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 
 use rcgen::{BasicConstraints, CertificateParams, DnType, IsCa, Issuer, KeyPair, date_time_ymd};
-use rummage_core::outcome::{Failure, TlsFailure};
+use rummage_core::evidence::{Failure, TlsFailure};
 use rummage_engine::{Config, ConnectRule};
 use rustls::crypto::ring;
 use rustls::pki_types::{CertificateDer, PrivateKeyDer};

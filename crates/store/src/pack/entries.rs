@@ -1,7 +1,7 @@
 //! Requests as they ended, and which addresses are plainly sound.
 
-use rummage_core::outcome::{Method, Purpose};
-use rummage_core::scope::Scope;
+use rummage_core::evidence::{Method, Purpose};
+use rummage_core::url::scope::Scope;
 
 use super::{Packer, Unpacker};
 

@@ -1,6 +1,6 @@
 //! Marks that came with one page: what they name, and what they say.
 
-use rummage_core::reading::Region;
+use rummage_core::extract::reading::Region;
 
 use super::{Packer, Unpacker};
 

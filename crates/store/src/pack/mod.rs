@@ -7,7 +7,7 @@ pub(crate) mod entries;
 pub(crate) mod marks;
 pub(crate) mod places;
 
-use rummage_core::reading::Sketch;
+use rummage_core::extract::reading::Sketch;
 
 /// Writes packed values, one after the other.
 #[derive(Debug, Default)]

@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 
 use rummage_core::crawl::AddressId;
-use rummage_core::outcome::Attempt;
-use rummage_core::scope::Scope;
+use rummage_core::evidence::Attempt;
+use rummage_core::url::scope::Scope;
 use rusqlite::{Connection, params};
 
 use super::RunWriter;

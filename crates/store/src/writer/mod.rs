@@ -16,7 +16,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{AddressId, Event};
-use rummage_core::scope::Bounds;
+use rummage_core::url::scope::Bounds;
 use rusqlite::{Connection, params};
 
 use crate::endings::Endings;
@@ -328,7 +328,7 @@ fn micros(time: Duration) -> i64 {
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
-    use rummage_core::outcome::{Answer, Attempt, Ending, Method};
+    use rummage_core::evidence::{Answer, Attempt, Ending, Method};
 
     use super::*;
     use crate::Reader;

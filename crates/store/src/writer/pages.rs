@@ -1,8 +1,8 @@
 //! Pages that were read: a version of each, and the marks that are new with it.
 
 use rummage_core::crawl::{AddressId, Target};
-use rummage_core::reading::{Link, Reading};
-use rummage_core::shared::fingerprint;
+use rummage_core::extract::reading::{Link, Reading};
+use rummage_core::findings::shared::fingerprint;
 use rusqlite::params;
 
 use super::RunWriter;

@@ -1,8 +1,8 @@
 //! What a run says of addresses, links and servers.
 
+use rummage_core::crawl::pace::Slowing;
 use rummage_core::crawl::{AddressId, Judged, NotRead, Place};
-use rummage_core::pace::Slowing;
-use rummage_core::scope::Scope;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::params;
 

@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, HashSet};
 use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::due::Word;
-use rummage_core::outcome::{Answer, Ending};
-use rummage_core::pattern::Pattern;
-use rummage_core::selection::{Selection, Standing};
-use rummage_core::waiver::{Aside, Waiver, Waivers};
+use rummage_core::evidence::{Answer, Ending};
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::findings::waiver::{Aside, Waiver, Waivers};
+use rummage_core::schedule::policy::Word;
+use rummage_core::url::pattern::Pattern;
 use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter};
 
 use crate::keeper::{Keeper, fresh, lines, new_run, rows};

@@ -6,12 +6,12 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
-use rummage_core::address::path_of;
 use rummage_core::crawl::{Crawl, Reply, Request, Response, Settings};
+use rummage_core::evidence::{Answer, Attempt, Ending};
+use rummage_core::extract::reading::Reading;
 use rummage_core::extract::{Extractor, Format};
-use rummage_core::outcome::{Answer, Attempt, Ending};
-use rummage_core::reading::Reading;
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
+use rummage_core::url::reference::path_of;
 use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError};
 use tempfile::TempDir;
 use url::Url;
@@ -104,7 +104,7 @@ impl Keeper {
         let answer = Answer { status, location, media_type, ..Answer::default() };
         let format = request.body.format(&answer).filter(|_| status == 200);
         let reading = page.zip(format).map(|(page, format)| read(format, page));
-        let method = rummage_core::outcome::Method::Get;
+        let method = rummage_core::evidence::Method::Get;
         let took = Duration::from_millis(3);
         let attempt = Attempt::new(now, took, method, Ending::Answer(answer));
         Reply { id: request.id, response: Response { attempt, reading } }

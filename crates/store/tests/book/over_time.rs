@@ -1,7 +1,7 @@
 //! Findings over several runs: what is new, open, healed and back.
 
 use rummage_core::crawl::{Crawl, Settings};
-use rummage_core::selection::{Selection, Standing};
+use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
 use rummage_store::{Changes, Found, Healing, NewRun, RunState, RunWriter, compare, prune};
 

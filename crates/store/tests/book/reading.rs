@@ -2,8 +2,8 @@
 
 use std::time::Duration;
 
-use rummage_core::reading::Region;
-use rummage_core::selection::Selection;
+use rummage_core::extract::reading::Region;
+use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{RunState, Totals};
 

@@ -1,6 +1,6 @@
 //! A run that was stopped after any reply goes on to the same end.
 
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_store::{RunState, RunWriter, StoreError};
 
 use crate::keeper::{Keeper, fresh, lines, new_run, read, rows};

@@ -2,9 +2,9 @@
 
 use proptest::prelude::*;
 use rummage_core::extract::elements::Element;
-use rummage_core::pattern::Pattern;
-use rummage_core::scope::Scope;
-use rummage_core::selection::{Selection, Status};
+use rummage_core::findings::selection::{Selection, Status};
+use rummage_core::url::pattern::Pattern;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, Reader, StoreError};
 

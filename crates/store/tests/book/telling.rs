@@ -1,8 +1,8 @@
 //! What people are told at the end of a run: each change once, in one transaction with it.
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::pattern::Pattern;
-use rummage_core::waiver::{Aside, Waiver, Waivers};
+use rummage_core::findings::waiver::{Aside, Waiver, Waivers};
+use rummage_core::url::pattern::Pattern;
 use rummage_store::{
     Channel, Digest, Letter, NewRun, Outbox, RunKind, RunWriter, StoreError, Telling, Told,
 };

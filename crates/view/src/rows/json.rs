@@ -2,8 +2,8 @@
 
 use std::io::Write;
 
-use rummage_core::outcome::{Attempt, Ending};
-use rummage_core::selection::Selection;
+use rummage_core::evidence::{Attempt, Ending};
+use rummage_core::findings::selection::Selection;
 use rummage_store::{Address, OpenRun, TraceRow};
 use serde::Serialize;
 

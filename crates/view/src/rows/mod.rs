@@ -10,7 +10,7 @@ mod sorted;
 
 use std::io::Write;
 
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_store::{Address, Found, OpenRun, Sift};
 
 use crate::ViewError;

@@ -5,7 +5,7 @@
 
 use std::cmp::Ordering;
 
-use rummage_core::selection::host_of;
+use rummage_core::findings::selection::host_of;
 use rummage_store::{Found, LinkRow, Sift};
 
 use super::target_row;

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use rummage_core::crawl::made_up_beside;
-use rummage_core::outcome::{Attempt, Ending};
+use rummage_core::evidence::{Attempt, Ending};
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
 
@@ -85,7 +85,7 @@ pub(super) fn write(
 
 /// What has become of it, where that is news.
 fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
-    use rummage_core::selection::Standing;
+    use rummage_core::findings::selection::Standing;
     if link.waived {
         return write!(out, "  {FAINT}waived{FAINT:#}");
     }

@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::io::Write;
 
-use rummage_core::selection::host_of;
+use rummage_core::findings::selection::host_of;
 use rummage_store::Sift;
 
 use super::tally::{self, tally};

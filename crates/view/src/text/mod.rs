@@ -19,7 +19,7 @@ mod watching;
 use std::io::Write;
 
 use rummage_core::crawl::Note;
-use rummage_core::selection::Selection;
+use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::Verdict;
 use rummage_store::{OpenRun, Reader, RunInfo, RunKind, RunState, Totals};
 

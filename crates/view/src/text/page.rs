@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use rummage_core::selection::{Selection, Standing};
+use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
 use rummage_store::{Address, LinkRow, OpenRun, RunInfo, StoreError};
 

@@ -2,8 +2,8 @@
 
 use std::io::Write;
 
-use rummage_core::compare::is_wrong;
-use rummage_core::selection::Selection;
+use rummage_core::findings::compare::is_wrong;
+use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::Verdict;
 use rummage_store::{Address, OpenRun, Outcome, Reader, StoreError};
 

@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use jiff::Timestamp;
-use rummage_core::due::{Seconds, Why};
+use rummage_core::Seconds;
+use rummage_core::schedule::policy::Why;
 use rummage_store::{Address, OpenRun};
 
 use super::blocks::{LONGEST, says};

@@ -4,9 +4,9 @@
 use std::collections::HashSet;
 use std::io::Write;
 
-use rummage_core::outcome::Ending;
-use rummage_core::selection::Selection;
-use rummage_core::shared::is_shared;
+use rummage_core::evidence::Ending;
+use rummage_core::findings::selection::Selection;
+use rummage_core::findings::shared::is_shared;
 use rummage_core::verdict::Verdict;
 use rummage_store::{
     Address, Found, LinkRow, OpenRun, Outcome, PastVerdict, Reader, RunInfo, TraceRow,

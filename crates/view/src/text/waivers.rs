@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use jiff::civil::Date;
+use rummage_core::findings::waiver::Aside;
 use rummage_core::verdict::Verdict;
-use rummage_core::waiver::Aside;
 use rummage_store::RunInfo;
 
 use super::blocks::LONGEST;

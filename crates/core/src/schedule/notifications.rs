@@ -3,7 +3,8 @@
 //! Each change is told once. What may pass is told only after a second check has said the
 //! same some time after the first; what is set aside is not told at all, until that ends.
 
-use crate::due::{Seconds, may_pass};
+use crate::Seconds;
+use crate::schedule::policy::may_pass;
 use crate::verdict::Cause;
 
 const MINUTE: Seconds = 60;

@@ -6,7 +6,7 @@
 
 use std::time::Duration;
 
-use crate::outcome::{Ending, Failure, Stage};
+use crate::evidence::{Ending, Failure, Stage};
 
 /// The rules for asking again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -38,7 +38,7 @@ impl Retry {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::outcome::Answer;
+    use crate::evidence::Answer;
 
     const RETRY: Retry = Retry { attempts: 3, timeout: Duration::from_secs(20) };
 

@@ -2,7 +2,7 @@
 
 use xxhash_rust::xxh3::Xxh3;
 
-use crate::reading::{Link, Region};
+use crate::extract::reading::{Link, Region};
 
 /// From how many pages on the same link can be part of a template.
 ///
@@ -34,7 +34,7 @@ pub fn is_framed(region: Option<Region>) -> bool {
 ///
 /// ```
 /// use rummage_core::extract::{Extractor, Format};
-/// use rummage_core::shared::fingerprint;
+/// use rummage_core::findings::shared::fingerprint;
 ///
 /// let read = |page: &str| {
 ///     let mut extractor = Extractor::new(Format::Html, Some("utf-8"), 1 << 20);
@@ -43,7 +43,7 @@ pub fn is_framed(region: Option<Region>) -> bool {
 /// };
 /// let home = read("<nav><ul><li class=open><b><a href=/boats>Boats</a></b></ul></nav>");
 /// let boat = read("<nav><ul><li><a href=../boats>Boats</a></ul></nav>");
-/// let of = |page: &rummage_core::reading::Reading| fingerprint(7, None, &page.links().next().unwrap());
+/// let of = |page: &rummage_core::extract::reading::Reading| fingerprint(7, None, &page.links().next().unwrap());
 /// assert_eq!(of(&home), of(&boat));
 /// ```
 #[must_use]

@@ -4,8 +4,8 @@
 //! One that says "this works" covers only what somebody looked at, and only for as long
 //! as it answers as it did then: what changes is found again by itself.
 
-use crate::pattern::Pattern;
-use crate::selection::host_of;
+use crate::findings::selection::host_of;
+use crate::url::pattern::Pattern;
 use crate::verdict::Cause;
 
 /// Why findings are set aside.

@@ -4,7 +4,7 @@
 //! shown it does not, and returns when it is back. What says more of the moment than of
 //! the link changes none of this, and neither does a run that did not look.
 
-use crate::selection::Standing;
+use crate::findings::selection::Standing;
 
 /// Where a finding is before a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -6,7 +6,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::reading::Reading;
+use crate::extract::reading::Reading;
 
 /// What a page says of itself.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]

@@ -2,7 +2,7 @@
 //! `Sitemap`, which are no part of it and in wide use.
 //!
 //! ```
-//! use rummage_core::robots::Robots;
+//! use rummage_core::extract::robots_txt::Robots;
 //!
 //! let robots = Robots::parse("User-agent: *\nDisallow: /shop\nAllow: /shop/opening-times\n");
 //! assert!(!robots.allows("/shop/basket"));

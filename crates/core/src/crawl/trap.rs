@@ -18,9 +18,9 @@ use std::collections::{HashMap, HashSet, VecDeque};
 
 use xxhash_rust::xxh3::xxh3_64;
 
-use crate::address::path_of;
-use crate::hashed::HashedMap;
-use crate::reading::Sketch;
+use crate::extract::reading::Sketch;
+use crate::url::hashed::HashedMap;
+use crate::url::reference::path_of;
 
 /// A segment may stand so often in a path.
 const REPEATS: usize = 3;

@@ -2,12 +2,12 @@
 
 use url::Url;
 
-use crate::pattern::fits;
+use crate::url::pattern::fits;
 
 /// Which parts of a query are dropped before an address is asked.
 ///
 /// ```
-/// use rummage_core::query::QueryRule;
+/// use rummage_core::url::query::QueryRule;
 /// use url::Url;
 ///
 /// let mut address = Url::parse("http://a.test/?id=7&session=a8").unwrap();

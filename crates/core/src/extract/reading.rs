@@ -9,7 +9,7 @@ use encoding_rs::{Encoding, UTF_8};
 use xxhash_rust::xxh3::Xxh3;
 
 use crate::extract::elements::{Attribute, Element};
-use crate::fragment::Places;
+use crate::url::fragment::Places;
 
 /// A stretch of a reading's text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -195,7 +195,7 @@ pub struct Reading {
     heading: Option<String>,
     /// How many words it has. Not stored.
     pub words: u32,
-    /// See [`Signs::likeness`](crate::signs::Signs::likeness). Not stored.
+    /// See [`Signs::likeness`](crate::extract::signs::Signs::likeness). Not stored.
     pub likeness: Option<u64>,
     /// What it names by http, browsers ask by https (Upgrade Insecure Requests §3.1).
     /// Not stored.

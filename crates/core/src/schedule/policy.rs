@@ -7,11 +7,9 @@ use std::collections::{HashMap, VecDeque};
 
 use xxhash_rust::xxh3::xxh3_64;
 
-use crate::scope::Scope;
+use crate::Seconds;
+use crate::url::scope::Scope;
 use crate::verdict::{Cause, Verdict};
-
-/// Seconds since 1970-01-01 UTC, or between two such times.
-pub type Seconds = i64;
 
 const MINUTE: Seconds = 60;
 const HOUR: Seconds = 60 * MINUTE;

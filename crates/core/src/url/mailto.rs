@@ -1,6 +1,6 @@
 //! Whether a `mailto:` address leads to somebody (RFC 6068 §2).
 
-use crate::fragment::percent_decode;
+use crate::url::fragment::percent_decode;
 
 /// Whether a letter can be sent: `to`, in the path or as a header field, holds addresses
 /// and nothing else. A letter without any, but with a body, is one to pass on: whoever

@@ -4,9 +4,9 @@
 use std::convert::Infallible;
 
 use super::*;
-use crate::due::{Checked, Rhythm, Word, due_at, share};
-use crate::scope::Scope;
-use crate::telling::{APART, Look, News, Told, is_sure, step};
+use crate::schedule::notifications::{APART, Look, News, Told, is_sure, step};
+use crate::schedule::policy::{Checked, Rhythm, Word, due_at, share};
+use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
 const BEGAN: Seconds = 1_700_000_000;
@@ -19,7 +19,7 @@ struct Simulated {
     /// From which hour on it says what.
     story: Vec<(Seconds, Word)>,
     checked: Option<Checked>,
-    found: crate::standing::Past,
+    found: crate::findings::lifecycle::Past,
     told: Told,
     was_told: bool,
     /// The hour, and what.
@@ -40,7 +40,7 @@ impl Simulated {
     }
 
     fn ask(&mut self, at: Seconds, hour: Seconds) {
-        use crate::standing::{Before, Past, Seen, step as found};
+        use crate::findings::lifecycle::{Before, Past, Seen, step as found};
         let word = self.says(hour);
         let checked = match self.checked {
             Some(checked) if checked.word == word => {
@@ -115,7 +115,7 @@ fn month(rhythm: &Rhythm) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
             host: u32::try_from(n % 10).expect("ten hosts"),
             story: stories.get(n).cloned().unwrap_or_default(),
             checked: None,
-            found: crate::standing::Past::Never,
+            found: crate::findings::lifecycle::Past::Never,
             told: Told::Waiting,
             was_told: false,
             news: Vec::new(),

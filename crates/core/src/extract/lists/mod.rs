@@ -10,7 +10,7 @@ pub mod table;
 use url::Url;
 
 use crate::extract::elements::{Attribute, Element};
-use crate::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+use crate::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
 
 pub use json::json_lines;
 pub use lines::lines;

@@ -2,7 +2,16 @@
 
 use url::{Host, Url};
 
-use crate::verdict::Sent;
+/// To what kind of place redirects have led that the link did not name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RedirectLanding {
+    /// From a deeper address to the home page.
+    Home,
+    /// To where visitors log in.
+    Login,
+    /// To a host that asks for consent.
+    Consent,
+}
 
 /// Texts longer than this name something else.
 pub const LONGEST_WORDS: usize = 40;
@@ -197,18 +206,19 @@ impl Filter {
 /// What the visitor of an address that redirects will miss. `says_home` and
 /// `says_login`: some link names that place.
 #[must_use]
-pub fn sent(from: &Url, to: &Url, says_home: bool, says_login: bool) -> Option<Sent> {
+pub fn sent(from: &Url, to: &Url, says_home: bool, says_login: bool) -> Option<RedirectLanding> {
     if is_consent(to) && !is_consent(from) {
-        return Some(Sent::Consent);
+        return Some(RedirectLanding::Consent);
     }
     if is_login(to)
         && !says_login
         && !names_login(from.path())
         && !names_login(from.query().unwrap_or_default())
     {
-        return Some(Sent::Login);
+        return Some(RedirectLanding::Login);
     }
-    (is_home(to) && same_site(from, to) && is_deeper(from) && !says_home).then_some(Sent::Home)
+    (is_home(to) && same_site(from, to) && is_deeper(from) && !says_home)
+        .then_some(RedirectLanding::Home)
 }
 
 /// The root of a host, without a query that may say what is wanted.
@@ -275,7 +285,7 @@ fn same_site(one: &Url, other: &Url) -> bool {
 mod tests {
     use super::*;
 
-    fn seen(from: &str, to: &str) -> Option<Sent> {
+    fn seen(from: &str, to: &str) -> Option<RedirectLanding> {
         sent(&Url::parse(from).unwrap(), &Url::parse(to).unwrap(), false, false)
     }
 
@@ -283,7 +293,7 @@ mod tests {
     fn home_is_told_where_something_else_was_named() {
         for from in ["http://b.test/old/page.html", "http://www.b.test/x", "http://b.test/?page=7"]
         {
-            assert_eq!(seen(from, "https://b.test/"), Some(Sent::Home), "{from}");
+            assert_eq!(seen(from, "https://b.test/"), Some(RedirectLanding::Home), "{from}");
         }
         for (from, to) in [
             ("http://b.test/index.html", "http://b.test/"),
@@ -295,7 +305,7 @@ mod tests {
         ] {
             assert_eq!(seen(from, to), None, "{from} {to}");
         }
-        assert_eq!(seen("http://b.test/old", "http://b.test/de/"), Some(Sent::Home));
+        assert_eq!(seen("http://b.test/old", "http://b.test/de/"), Some(RedirectLanding::Home));
     }
 
     #[test]
@@ -303,7 +313,7 @@ mod tests {
         for to in
             ["http://b.test/login?next=/x", "https://sso.b.test/", "http://b.test/wp-login.php"]
         {
-            assert_eq!(seen("http://b.test/plans", to), Some(Sent::Login), "{to}");
+            assert_eq!(seen("http://b.test/plans", to), Some(RedirectLanding::Login), "{to}");
         }
         for from in ["http://b.test/account/", "http://b.test/my-login", "http://b.test/basket"] {
             assert_eq!(seen(from, "http://b.test/login"), None, "{from}");
@@ -312,8 +322,14 @@ mod tests {
 
     #[test]
     fn a_wall_is_told() {
-        assert_eq!(seen("http://b.test/v", "http://consent.b.test/m?u=1"), Some(Sent::Consent));
-        assert_eq!(seen("http://b.test/v", "http://b.test/cookie-consent"), Some(Sent::Consent));
+        assert_eq!(
+            seen("http://b.test/v", "http://consent.b.test/m?u=1"),
+            Some(RedirectLanding::Consent)
+        );
+        assert_eq!(
+            seen("http://b.test/v", "http://b.test/cookie-consent"),
+            Some(RedirectLanding::Consent)
+        );
     }
 
     #[test]

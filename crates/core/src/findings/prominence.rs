@@ -4,7 +4,7 @@
 //! seen by more of them than one deep below, a link on many pages by more than one on
 //! one page, and a link in a menu or in the text by more than one in a footer.
 
-use crate::reading::Region;
+use crate::extract::reading::Region;
 
 /// What a page right at the start counts.
 const AT_START: u32 = 64;

@@ -10,9 +10,9 @@ use std::collections::HashMap;
 
 use url::Url;
 
-use crate::due::Seconds;
-use crate::query::QueryRule;
-use crate::scope::Bounds;
+use crate::Seconds;
+use crate::url::query::QueryRule;
+use crate::url::scope::Bounds;
 
 pub use line::{Line, parse};
 

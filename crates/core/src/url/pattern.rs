@@ -1,6 +1,6 @@
 //! Patterns as people write them: only `*` is special, and it crosses `/`.
 
-use crate::address::path_of;
+use crate::url::reference::path_of;
 
 /// A pattern for addresses.
 ///
@@ -8,7 +8,7 @@ use crate::address::path_of;
 /// against path and query from their start; else it may match any part.
 ///
 /// ```
-/// use rummage_core::pattern::Pattern;
+/// use rummage_core::url::pattern::Pattern;
 ///
 /// let calendar = Pattern::new("/calendar/*");
 /// assert!(calendar.matches("http://a.test/calendar/2026/11"));

@@ -9,7 +9,7 @@
 use url::{Position, Url};
 use xxhash_rust::xxh3::xxh3_128_with_seed;
 
-use crate::hashed::HashedMap;
+use crate::url::hashed::HashedMap;
 
 /// What references mean, by their raw text and the part of the base they depend on.
 #[derive(Debug)]

@@ -7,7 +7,8 @@
 
 use std::collections::VecDeque;
 
-use crate::due::{LEEWAY, Seconds};
+use crate::Seconds;
+use crate::schedule::policy::LEEWAY;
 
 const MINUTE: Seconds = 60;
 const HOUR: Seconds = 60 * MINUTE;

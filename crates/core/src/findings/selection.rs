@@ -2,8 +2,8 @@
 //!
 //! Filters of different kinds must all fit; of several of one kind, one must.
 
-use crate::pattern::Pattern;
-use crate::scope::Scope;
+use crate::url::pattern::Pattern;
+use crate::url::scope::Scope;
 use crate::verdict::{Cause, Verdict};
 
 /// Which links a listing shows.

@@ -21,8 +21,8 @@ use std::time::Duration;
 use indexmap::IndexSet;
 
 use crate::Moment;
+use crate::crawl::pace::{Limits, Pace, Ready, Signal, Slowing};
 use crate::crawl::{AddressId, RequestId};
-use crate::pace::{Limits, Pace, Ready, Signal, Slowing};
 
 /// Later attempts in flight at most, for one server: each may cost its time-out.
 const LATER_AT_ONCE: u32 = 8;

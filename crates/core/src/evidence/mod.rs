@@ -1,12 +1,14 @@
 //! What was seen when an address was asked: the evidence, without an opinion.
 
+pub mod landing;
+
 use std::net::IpAddr;
 use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
 
 use crate::Moment;
-use crate::signs::Signs;
+use crate::extract::signs::Signs;
 
 /// The request method (RFC 9110 §9.3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]

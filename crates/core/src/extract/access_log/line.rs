@@ -3,7 +3,7 @@
 use jiff::civil::{Date, Time};
 use jiff::tz::Offset;
 
-use crate::due::Seconds;
+use crate::Seconds;
 
 /// What a line says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

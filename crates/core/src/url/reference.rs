@@ -80,7 +80,7 @@ const OTHER_SCHEMES: &[&str] = &[
 /// https or mailto, and a `mailto:` to nobody.
 ///
 /// ```
-/// use rummage_core::address::{Reference, resolve};
+/// use rummage_core::url::reference::{Reference, resolve};
 /// use url::Url;
 ///
 /// let base = Url::parse("http://a.test/walks/").unwrap();
@@ -113,7 +113,9 @@ pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Ref
             Reference::Web { address, fragment }
         }
         scheme if is_misspelt(scheme) => malformed(),
-        "mailto" if !crate::mailto::is_addressed(address.path(), address.query()) => malformed(),
+        "mailto" if !crate::url::mailto::is_addressed(address.path(), address.query()) => {
+            malformed()
+        }
         _ => Reference::Other { address: address.into() },
     }
 }
