@@ -15,7 +15,7 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use rummage_core::Moment;
-use rummage_core::crawl::{AddressId, Event, Judged, Target};
+use rummage_core::crawl::{Event, Judged, Target, UrlId};
 use rummage_core::evidence::{Answer, Attempt, Ending, Method};
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::extract::reading::{LinkRecord, Reading, ReadingBuilder, Region};
@@ -138,7 +138,7 @@ impl Site {
             let furthest = reading.1.iter().map(|target| target.id.index()).max();
             let end = ((page + 1) * ADDRESSES).max(furthest.unwrap_or_default() + 1);
             for number in heard..end {
-                let id = AddressId::from_index(number);
+                let id = UrlId::from_index(number);
                 events.push(Event::Heard { id, address: address(number) });
                 let scope = if number % ADDRESSES < 4 { Scope::Internal } else { Scope::External };
                 events.push(Event::Placed { id, scope: Some(scope) });
@@ -150,7 +150,7 @@ impl Site {
             for number in page * ADDRESSES..(page + 1) * ADDRESSES {
                 self.ask(number, &mut events);
             }
-            let id = AddressId::from_index(page * ADDRESSES);
+            let id = UrlId::from_index(page * ADDRESSES);
             let (reading, targets) = reading;
             events.push(Event::Read { id, reading, targets });
             let start = Instant::now();
@@ -206,13 +206,13 @@ impl Site {
                 column: 9,
             };
             builder.add_link(record);
-            targets.push(Target { id: AddressId::from_index(to), fragment: None });
+            targets.push(Target { id: UrlId::from_index(to), fragment: None });
         }
         (builder.finish(false), targets)
     }
 
     fn ask(&self, number: usize, events: &mut Vec<Event>) {
-        let id = AddressId::from_index(number);
+        let id = UrlId::from_index(number);
         let is_page = number.is_multiple_of(ADDRESSES);
         let broken = number % 100 == 55;
         let answer = Answer {
@@ -240,7 +240,7 @@ impl Site {
 
 fn bounded() -> Event {
     let start = url::Url::parse("https://www.large.test/").expect("a URL");
-    Event::Bounded { start: AddressId::from_index(0), bounds: Bounds::around(&start, &[]) }
+    Event::Bounded { start: UrlId::from_index(0), bounds: Bounds::around(&start, &[]) }
 }
 
 fn new_run() -> NewRun {

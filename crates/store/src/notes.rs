@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::Note;
-use rummage_core::crawl::trap::Stop;
+use rummage_core::crawl::traps::Stop;
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
 

@@ -6,7 +6,7 @@ use std::time::Duration;
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::Moment;
 use rummage_core::crawl::pace::Strain;
-use rummage_core::crawl::trap::Stop;
+use rummage_core::crawl::traps::Stop;
 use rummage_core::crawl::{NotRead, Note};
 use rummage_core::evidence::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
 use rummage_core::url::reference::path_of;

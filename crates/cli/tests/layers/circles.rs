@@ -26,10 +26,10 @@ fn reachable<'a>(needs: &'a Needs, from: &str) -> BTreeSet<&'a str> {
     let mut todo: Vec<&str> =
         needs.get(from).into_iter().flat_map(|of| of.keys()).map(String::as_str).collect();
     while let Some(file) = todo.pop() {
-        if let Some((file, of)) = needs.get_key_value(file) {
-            if found.insert(file.as_str()) {
-                todo.extend(of.keys().map(String::as_str));
-            }
+        if let Some((file, of)) = needs.get_key_value(file)
+            && found.insert(file.as_str())
+        {
+            todo.extend(of.keys().map(String::as_str));
         }
     }
     found

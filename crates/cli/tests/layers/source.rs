@@ -81,10 +81,10 @@ impl Crate {
         for (path, module) in &self.modules {
             let of_file = needs.entry(module.file.clone()).or_default();
             for written in &module.paths {
-                if let Some((file, name)) = self.resolve(path, written, &mut BTreeSet::new()) {
-                    if file != module.file {
-                        of_file.entry(file).or_default().insert(name);
-                    }
+                if let Some((file, name)) = self.resolve(path, written, &mut BTreeSet::new())
+                    && file != module.file
+                {
+                    of_file.entry(file).or_default().insert(name);
                 }
             }
         }

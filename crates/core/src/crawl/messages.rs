@@ -3,30 +3,44 @@
 use std::time::Duration;
 
 use crate::Moment;
-use crate::crawl::pace::Slowing;
-use crate::crawl::trap::Stop;
-use crate::evidence::{Answer, Attempt, Method, Purpose, Validators};
+use crate::crawl::discovery::traps::Stop;
+use crate::crawl::requests::pace::Slowing;
+use crate::evidence::{Answer, Attempt, Ending, Method, Purpose, Validators};
 use crate::extract::reading::{Format, Reading};
 use crate::url::scope::{Bounds, Scope};
 use crate::verdict::{Cause, Verdict};
 
 /// An address that a crawl has heard of; counted from 0 in the order of hearing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct AddressId(u32);
+pub struct UrlId(u32);
 
-impl AddressId {
+impl UrlId {
     /// The id of the address that was heard of as the n-th, from 0.
     ///
     /// # Panics
     /// From 2^32 addresses on.
     #[must_use]
-    pub fn from_index(index: usize) -> AddressId {
-        AddressId(u32::try_from(index).expect("a crawl knows fewer than 2^32 addresses"))
+    pub fn from_index(index: usize) -> UrlId {
+        UrlId(u32::try_from(index).expect("a crawl knows fewer than 2^32 addresses"))
     }
 
     /// As which the address was heard of, from 0.
     #[must_use]
     pub fn index(self) -> usize {
+        self.0 as usize
+    }
+}
+
+/// A server that URLs are requested from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) struct ServerId(u32);
+
+impl ServerId {
+    pub(crate) fn from_index(index: usize) -> ServerId {
+        ServerId(u32::try_from(index).expect("there are fewer servers than URLs"))
+    }
+
+    pub(crate) fn index(self) -> usize {
         self.0 as usize
     }
 }
@@ -154,7 +168,7 @@ pub struct Response {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
     /// The address.
-    pub id: AddressId,
+    pub id: UrlId,
     /// The fragment, as the URL standard serialises it, without `#`.
     pub fragment: Option<String>,
 }
@@ -169,13 +183,13 @@ pub struct Judged {
     /// The last status on the way; `None` where no server answered.
     pub status: Option<u16>,
     /// The next hop, where the address redirects.
-    pub next: Option<AddressId>,
+    pub next: Option<UrlId>,
     /// Where the hops ended; the address itself without any.
-    pub last: AddressId,
+    pub last: UrlId,
     /// How many hops there were.
     pub hops: u32,
     /// For what moved: where the leading permanent redirects end.
-    pub moved_to: Option<AddressId>,
+    pub moved_to: Option<UrlId>,
     /// Why a page of the site was asked, but not read.
     pub not_read: Option<NotRead>,
     /// Some link names it; it is not only a hop on the way to another.
@@ -186,7 +200,7 @@ impl Judged {
     /// A word on an address that links name and that leads to no other.
     #[must_use]
     pub fn without_hops(
-        id: AddressId,
+        id: UrlId,
         verdict: Verdict,
         cause: Option<Cause>,
         status: Option<u16>,
@@ -287,28 +301,28 @@ pub enum Event {
     /// The start was reached: the site's bounds are known.
     Bounded {
         /// Where the start's redirects ended.
-        start: AddressId,
+        start: UrlId,
         /// The bounds.
         bounds: Bounds,
     },
     /// An address was heard of for the first time.
     Heard {
         /// The id it has from now on.
-        id: AddressId,
+        id: UrlId,
         /// The address; for a malformed one, what was written.
         address: String,
     },
     /// On which side of the bounds an address lies.
     Placed {
         /// The address.
-        id: AddressId,
+        id: UrlId,
         /// `None` for what is not asked over HTTP.
         scope: Option<Scope>,
     },
     /// An address was asked, once.
     Asked {
         /// The address.
-        id: AddressId,
+        id: UrlId,
         /// What was seen.
         attempt: Attempt,
         /// The title of a page that is not read for links.
@@ -321,7 +335,7 @@ pub enum Event {
     /// A page of the site was read.
     Read {
         /// The page.
-        id: AddressId,
+        id: UrlId,
         /// What it holds.
         reading: Reading,
         /// What its links name, in the same order.
@@ -330,14 +344,14 @@ pub enum Event {
     /// An address has its verdict. It may get another: the last one counts.
     Judged {
         /// The address.
-        id: AddressId,
+        id: UrlId,
         /// The verdict.
         judged: Judged,
     },
     /// A fragment of an address has no place on its page.
     NoPlace {
         /// The address that links name, redirects not followed.
-        id: AddressId,
+        id: UrlId,
         /// The fragment.
         fragment: String,
         /// What can be said.
@@ -346,7 +360,7 @@ pub enum Event {
     /// There is something to know about an address.
     Noted {
         /// The address.
-        id: AddressId,
+        id: UrlId,
         /// What there is to know.
         note: Note,
     },
@@ -360,11 +374,70 @@ pub enum Event {
     /// A link, or all links that want such a thing, have a fault beside their address.
     LinkFault {
         /// What they name.
-        target: AddressId,
+        target: UrlId,
         /// The page that has the link; the target itself for `wrong-type`, which is told
         /// of all links that want something else than a page.
-        page: AddressId,
+        page: UrlId,
         /// `wrong-type`, `mixed-content` or `placeholder`.
         cause: Cause,
+    },
+}
+
+/// Why a run ends before its end, and can go on later.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Halt {
+    /// The site's own server refuses everything.
+    Blocked,
+    /// The line is down.
+    Offline,
+}
+
+/// Where a crawl is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Progress {
+    /// Addresses with a verdict that were asked.
+    pub done: u64,
+    /// Addresses that were asked or are to be asked, as far as is known by now.
+    pub known: u64,
+    /// Requests in flight.
+    pub in_flight: u64,
+    /// Addresses that are broken.
+    pub broken: u64,
+    /// Pages of the site that were read.
+    pub pages: u64,
+}
+
+/// Why a start could not be crawled.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[expect(clippy::large_enum_variant, reason = "there is one of them")]
+pub enum StartProblem {
+    /// It gave no page: the last address tried, and how that ended.
+    NoPage {
+        /// The address.
+        address: String,
+        /// What was seen.
+        ending: Ending,
+    },
+    /// It answered with something that holds no links.
+    NotHtml {
+        /// The address.
+        address: String,
+        /// The media type of the answer.
+        media_type: Option<String>,
+    },
+    /// Its redirects end nowhere.
+    Redirects {
+        /// The address where they were given up.
+        address: String,
+    },
+    /// robots.txt asks robots not to read it.
+    RobotsForbid {
+        /// The start.
+        address: String,
+    },
+    /// robots.txt could not be had, so that nobody knows what may be read.
+    RobotsUnknown {
+        /// The address of robots.txt.
+        address: String,
     },
 }

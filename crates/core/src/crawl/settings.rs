@@ -156,6 +156,15 @@ impl Settings {
             .map(|(_, status)| *status)
     }
 
+    /// Whether this very sitemap was given.
+    #[must_use]
+    pub fn names_sitemap(&self, url: &str) -> bool {
+        match &self.sitemap {
+            SitemapRule::At(given) => given.as_str() == url,
+            SitemapRule::Auto | SitemapRule::None | SitemapRule::Named => false,
+        }
+    }
+
     /// Whether a rule leaves this address out.
     #[must_use]
     pub fn excludes(&self, address: &str) -> bool {

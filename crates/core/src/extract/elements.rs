@@ -205,6 +205,12 @@ impl Element {
         }
     }
 
+    /// Whether a link of this element on a page leads a visitor on to another.
+    #[must_use]
+    pub fn leads_on(self, attribute: Attribute, rel: Option<&str>) -> bool {
+        self.0 != "link" && self.purpose(attribute, rel) == Purpose::Visit
+    }
+
     /// What must be there, and cannot be a page. What may be one, such as the document of
     /// an `object`, wants nothing.
     #[must_use]

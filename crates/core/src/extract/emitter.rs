@@ -47,9 +47,15 @@ pub(super) struct Reading {
     pub(super) depth: u32,
 }
 
+/// Reads a page that an attribute of another holds. The emitter is told how, since it knows
+/// of tokens alone.
+pub(super) type ReadNested = fn(Reading, &str) -> crate::extract::reading::Reading;
+
 #[derive(Debug, Default)]
 pub(super) struct LinkEmitter {
     how: Reading,
+    /// Reads a page that an attribute holds.
+    read_nested: Option<ReadNested>,
     offset: usize,
     open_tag: OpenTagCell,
     tag: Tag,
@@ -109,9 +115,10 @@ struct Anchor {
 }
 
 impl LinkEmitter {
-    pub(super) fn new(how: Reading, echo: &str) -> LinkEmitter {
+    pub(super) fn new(how: Reading, echo: &str, read_nested: ReadNested) -> LinkEmitter {
         LinkEmitter {
             how,
+            read_nested: Some(read_nested),
             sketcher: Sketcher::new(echo, how.with_sketch),
             ..LinkEmitter::default()
         }
@@ -210,7 +217,7 @@ impl LinkEmitter {
         Keeper { builder, tag: &self.tag, name, spot }.keep_all();
         if name == Name::Iframe
             && self.how.depth < DEEPEST_SRCDOC
-            && let Some(inner) = self.tag.value("srcdoc").map(|srcdoc| self.nested(srcdoc))
+            && let Some(inner) = self.tag.value("srcdoc").and_then(|srcdoc| self.nested(srcdoc))
         {
             self.builder.add_nested(&inner, spot.region, spot.tag);
         }
@@ -234,11 +241,10 @@ impl LinkEmitter {
         }
     }
 
-    /// The links of a page that stands in an attribute.
-    fn nested(&self, srcdoc: &str) -> crate::extract::reading::Reading {
+    /// The links of a page that an attribute holds.
+    fn nested(&self, srcdoc: &str) -> Option<crate::extract::reading::Reading> {
         let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1 };
-        let mut page = super::markup::Markup::new(how, "");
-        page.feed(srcdoc, true).expect("the end of the input gives the reading").finish(false)
+        self.read_nested.map(|read| read(how, srcdoc))
     }
 
     fn handle_end_tag(&mut self) {

@@ -24,7 +24,7 @@ pub(super) struct Markup {
 impl Markup {
     pub(super) fn new(how: Reading, address: &str) -> Markup {
         let slot = Arc::new(Slot::default());
-        let emitter = LinkEmitter::new(how, address);
+        let emitter = LinkEmitter::new(how, address, Markup::read_nested);
         let open_tag = emitter.open_tag();
         Markup {
             tokenizer: Tokenizer::new_with_emitter(Feed::new(Arc::clone(&slot)), emitter),
@@ -34,6 +34,12 @@ impl Markup {
             positions: Vec::new(),
             unfinished: None,
         }
+    }
+
+    /// Reads a page that an attribute of another holds.
+    fn read_nested(how: Reading, srcdoc: &str) -> crate::extract::reading::Reading {
+        let mut page = Markup::new(how, "");
+        page.feed(srcdoc, true).expect("the end of the input gives the reading").finish(false)
     }
 
     /// Takes a piece that ends with a `>`, or the last one, which gives the reading.

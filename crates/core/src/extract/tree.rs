@@ -8,10 +8,11 @@
 
 mod closing;
 mod foreign;
+mod reach;
 
 use super::names::Name;
 use crate::extract::reading::Region;
-use closing::Reach;
+use reach::Reach;
 
 /// As deep as browsers build their trees; what lies deeper counts as there.
 const DEEPEST: usize = 512;

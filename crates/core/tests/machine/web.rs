@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{
-    AddressId, Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Response, Settings,
+    Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Response, Settings, UrlId,
 };
 use rummage_core::evidence::{Answer, Attempt, Ending, Failure, Method, Stage};
 use rummage_core::extract::Extractor;
@@ -545,7 +545,7 @@ impl Seen {
         }
     }
 
-    fn name(&self, id: AddressId) -> String {
+    fn name(&self, id: UrlId) -> String {
         self.addresses[id.index()].clone()
     }
 }

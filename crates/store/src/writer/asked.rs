@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use rummage_core::crawl::AddressId;
+use rummage_core::crawl::UrlId;
 use rummage_core::evidence::Attempt;
 use rummage_core::url::scope::Scope;
 use rusqlite::{Connection, params};
@@ -58,16 +58,16 @@ impl Asked {
         self.seen.push(self.earlier.get(&address).copied().unwrap_or_default());
     }
 
-    pub(super) fn handle_placed(&mut self, id: AddressId, scope: Option<Scope>) {
+    pub(super) fn handle_placed(&mut self, id: UrlId, scope: Option<Scope>) {
         self.seen[id.index()].scope = scope;
     }
 
-    pub(super) fn seen_mut(&mut self, id: AddressId) -> &mut Seen {
+    pub(super) fn seen_mut(&mut self, id: UrlId) -> &mut Seen {
         &mut self.seen[id.index()]
     }
 
     /// The address is plainly sound.
-    pub(super) fn handle_sound(&mut self, id: AddressId, address: u32) {
+    pub(super) fn handle_sound(&mut self, id: UrlId, address: u32) {
         let seen = &mut self.seen[id.index()];
         let sound = Some(seen.scope.unwrap_or(Scope::Internal));
         seen.is_sound = true;
@@ -83,7 +83,7 @@ impl Asked {
 impl RunWriter {
     pub(super) fn write_attempt(
         &mut self,
-        id: AddressId,
+        id: UrlId,
         attempt: Attempt,
         title: Option<String>,
         recalled: bool,

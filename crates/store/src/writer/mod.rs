@@ -15,7 +15,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
-use rummage_core::crawl::{AddressId, Event};
+use rummage_core::crawl::{Event, UrlId};
 use rummage_core::url::scope::Bounds;
 use rusqlite::{Connection, params};
 
@@ -256,7 +256,7 @@ impl RunWriter {
         Ok(())
     }
 
-    fn insert_run(&mut self, start: AddressId, bounds: &Bounds) -> Result<(), StoreError> {
+    fn insert_run(&mut self, start: UrlId, bounds: &Bounds) -> Result<(), StoreError> {
         self.db.execute(
             "INSERT INTO run (site, start, asked_for, options, bounds, version, started_at,
                               placeholders, kind, epoch_at, own_fields, state)
@@ -348,7 +348,7 @@ mod tests {
     }
 
     fn heard(number: usize) -> [Event; 2] {
-        let id = AddressId::from_index(number);
+        let id = UrlId::from_index(number);
         let address = format!("http://a.test/{}/{number}", "long".repeat(50));
         let answer = Answer { status: 404, length: Some(number as u64), ..Answer::default() };
         let ending = Ending::Answer(answer);
@@ -368,7 +368,7 @@ mod tests {
         let start = url::Url::parse("http://a.test/").unwrap();
         let mut events: Vec<Event> = heard(0).into();
         events.push(Event::Bounded {
-            start: AddressId::from_index(0),
+            start: UrlId::from_index(0),
             bounds: Bounds::around(&start, &[]),
         });
         for event in events {

@@ -1,6 +1,6 @@
 //! Pages that were read: a version of each, and the marks that are new with it.
 
-use rummage_core::crawl::{AddressId, Target};
+use rummage_core::crawl::{Target, UrlId};
 use rummage_core::extract::reading::{Link, Reading};
 use rummage_core::findings::shared::fingerprint;
 use rusqlite::params;
@@ -15,7 +15,7 @@ use crate::pack::places::{self, Place};
 impl RunWriter {
     pub(super) fn write_page(
         &mut self,
-        id: AddressId,
+        id: UrlId,
         reading: &Reading,
         targets: &[Target],
     ) -> Result<(), StoreError> {

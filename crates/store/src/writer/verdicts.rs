@@ -1,7 +1,7 @@
 //! What a run says of addresses, links and servers.
 
 use rummage_core::crawl::pace::Slowing;
-use rummage_core::crawl::{AddressId, Judged, NotRead, Place};
+use rummage_core::crawl::{Judged, NotRead, Place, UrlId};
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::params;
@@ -10,18 +10,14 @@ use super::RunWriter;
 use crate::StoreError;
 
 /// Whether a verdict says no more than that the address answered, at once and with 200.
-fn is_plain(id: AddressId, judged: &Judged) -> bool {
+fn is_plain(id: UrlId, judged: &Judged) -> bool {
     *judged == Judged::without_hops(id, Verdict::Sound, None, Some(200))
 }
 
 impl RunWriter {
     /// Most addresses are plainly sound, and cost a bit beside their request. Any other
     /// word is a row, and so is a second one after that.
-    pub(super) fn write_verdict(
-        &mut self,
-        id: AddressId,
-        judged: &Judged,
-    ) -> Result<(), StoreError> {
+    pub(super) fn write_verdict(&mut self, id: UrlId, judged: &Judged) -> Result<(), StoreError> {
         let seen = *self.asked.seen_mut(id);
         if is_plain(id, judged) && !seen.has_row {
             if !seen.is_sound {
@@ -30,7 +26,7 @@ impl RunWriter {
             return Ok(());
         }
         self.asked.seen_mut(id).has_row = true;
-        let of = |id: AddressId| self.ids[id.index()];
+        let of = |id: UrlId| self.ids[id.index()];
         self.db
             .prepare_cached(
                 "INSERT OR REPLACE INTO verdict (run, address, scope, verdict, cause, status,
@@ -57,7 +53,7 @@ impl RunWriter {
 
     pub(super) fn write_no_place(
         &mut self,
-        id: AddressId,
+        id: UrlId,
         fragment: &str,
         place: Place,
     ) -> Result<(), StoreError> {
@@ -98,8 +94,8 @@ impl RunWriter {
 
     pub(super) fn write_link_fault(
         &mut self,
-        target: AddressId,
-        page: AddressId,
+        target: UrlId,
+        page: UrlId,
         cause: Cause,
     ) -> Result<(), StoreError> {
         self.db

@@ -2,8 +2,8 @@
 
 use serde_json::Value;
 
+use super::entry::{Entry, Fault, LONGEST_LINE, List, address, is_address};
 use super::lines::too_long;
-use super::{Entry, Fault, LONGEST_LINE, List, address, is_address};
 
 /// Where an object has its address, in this order; else in the first text that is one.
 const KEYS: [&str; 5] = ["target", "url", "address", "href", "loc"];

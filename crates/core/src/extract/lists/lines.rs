@@ -1,6 +1,6 @@
 //! An address a line; what begins with `#` is a comment.
 
-use super::{Entry, Fault, LONGEST_LINE, List, address};
+use super::entry::{Entry, Fault, LONGEST_LINE, List, address};
 
 /// Reads lines of text. Angle brackets around an address are taken off (RFC 3986, appendix
 /// C); a comment may stand after white space behind one.

@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use csv::{ByteRecord, ReaderBuilder};
 
-use super::{Entry, Fault, List, address, is_address};
+use super::entry::{Entry, Fault, List, address, is_address};
 
 /// What parts values.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];

@@ -1,19 +1,9 @@
 //! What a tag closes: how far end tags reach, what ends without a word, and the parts
 //! of tables.
 
+use super::reach::Reach;
 use super::{Open, Space, Tree, surroundings_in};
 use crate::extract::names::Name;
-
-/// How far an end tag reaches (HTML, "Has an element in scope").
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Reach {
-    Default,
-    Button,
-    ListItem,
-    Table,
-    /// Across everything.
-    Page,
-}
 
 impl Tree {
     /// A list item closes the one before it, but does not reach across other blocks.

@@ -7,32 +7,32 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::messages::AddressId;
+use crate::crawl::messages::UrlId;
 
 #[derive(Debug)]
-pub(super) struct Admission {
+pub(in crate::crawl) struct Admission {
     most: u32,
     /// Every page whose turn to be known has come, by rank.
-    ranked: Vec<AddressId>,
-    known: HashSet<AddressId>,
+    ranked: Vec<UrlId>,
+    known: HashSet<UrlId>,
     /// The first of `ranked` that was not admitted to be asked.
     next: usize,
     /// Those that were, and were read or may yet be.
-    admitted: HashSet<AddressId>,
+    admitted: HashSet<UrlId>,
     /// How many these are.
     taken: u32,
     /// The first of `ranked` whose links were not looked at.
     turn: usize,
     /// Those before it.
-    passed: HashSet<AddressId>,
+    passed: HashSet<UrlId>,
     /// Pages of sitemaps, which come after all that the start leads to.
-    listed: Vec<AddressId>,
+    listed: Vec<UrlId>,
     /// Ended pages with the pages that they lead to, until their turn comes.
-    ended: HashMap<AddressId, Vec<AddressId>>,
+    ended: HashMap<UrlId, Vec<UrlId>>,
 }
 
 impl Admission {
-    pub(super) fn new(most: u32) -> Admission {
+    pub(in crate::crawl) fn new(most: u32) -> Admission {
         Admission {
             most,
             ranked: Vec::new(),
@@ -48,7 +48,7 @@ impl Admission {
     }
 
     /// The start takes the first place and is asked in any case.
-    pub(super) fn handle_start(&mut self, start: AddressId) {
+    pub(in crate::crawl) fn handle_start(&mut self, start: UrlId) {
         self.known.insert(start);
         self.ranked.push(start);
         self.admitted.insert(start);
@@ -56,27 +56,27 @@ impl Admission {
     }
 
     /// A page was read, and leads to these pages.
-    pub(super) fn handle_read(
+    pub(in crate::crawl) fn handle_read(
         &mut self,
-        page: AddressId,
-        leads_to: Vec<AddressId>,
-    ) -> Vec<AddressId> {
+        page: UrlId,
+        leads_to: Vec<UrlId>,
+    ) -> Vec<UrlId> {
         self.end(page, leads_to);
         self.go_on()
     }
 
     /// A sitemap was read, and names these pages.
-    pub(super) fn handle_list(&mut self, pages: Vec<AddressId>) -> Vec<AddressId> {
+    pub(in crate::crawl) fn handle_list(&mut self, pages: Vec<UrlId>) -> Vec<UrlId> {
         self.listed.extend(pages);
         self.go_on()
     }
 
     /// An address turned out to be no page, or sends on to these.
-    pub(super) fn handle_no_page(
+    pub(in crate::crawl) fn handle_no_page(
         &mut self,
-        page: AddressId,
-        leads_to: Vec<AddressId>,
-    ) -> Vec<AddressId> {
+        page: UrlId,
+        leads_to: Vec<UrlId>,
+    ) -> Vec<UrlId> {
         if self.admitted.remove(&page) {
             self.taken -= 1;
         }
@@ -85,12 +85,12 @@ impl Admission {
     }
 
     /// A page did not answer and will be asked again: the others do not wait for it.
-    pub(super) fn handle_delayed(&mut self, page: AddressId) -> Vec<AddressId> {
+    pub(in crate::crawl) fn handle_delayed(&mut self, page: UrlId) -> Vec<UrlId> {
         self.end(page, Vec::new());
         self.go_on()
     }
 
-    fn end(&mut self, page: AddressId, leads_to: Vec<AddressId>) {
+    fn end(&mut self, page: UrlId, leads_to: Vec<UrlId>) {
         if self.passed.contains(&page) {
             self.rank(leads_to);
         } else {
@@ -99,7 +99,7 @@ impl Admission {
     }
 
     /// Gives the pages that are admitted now.
-    fn go_on(&mut self) -> Vec<AddressId> {
+    fn go_on(&mut self) -> Vec<UrlId> {
         loop {
             while let Some(&page) = self.ranked.get(self.turn) {
                 let Some(leads_to) = self.ended.remove(&page) else { break };
@@ -128,7 +128,7 @@ impl Admission {
         admitted
     }
 
-    fn rank(&mut self, pages: Vec<AddressId>) {
+    fn rank(&mut self, pages: Vec<UrlId>) {
         for page in pages {
             if self.known.insert(page) {
                 self.ranked.push(page);
@@ -141,12 +141,12 @@ impl Admission {
 mod tests {
     use super::*;
 
-    fn ids(numbers: &[usize]) -> Vec<AddressId> {
-        numbers.iter().map(|&n| AddressId::from_index(n)).collect()
+    fn ids(numbers: &[usize]) -> Vec<UrlId> {
+        numbers.iter().map(|&n| UrlId::from_index(n)).collect()
     }
 
-    fn id(number: usize) -> AddressId {
-        AddressId::from_index(number)
+    fn id(number: usize) -> UrlId {
+        UrlId::from_index(number)
     }
 
     #[test]

@@ -20,21 +20,17 @@ use std::time::Duration;
 
 use indexmap::IndexSet;
 
+use super::pace::{Limits, Pace, Ready, Signal, Slowing};
 use crate::Moment;
-use crate::crawl::pace::{Limits, Pace, Ready, Signal, Slowing};
-use crate::crawl::{AddressId, RequestId};
+use crate::crawl::messages::{RequestId, ServerId, UrlId};
 
 /// Later attempts in flight at most, for one server: each may cost its time-out.
 const LATER_AT_ONCE: u32 = 8;
 
-/// A server that addresses are asked of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub(crate) struct ServerId(u32);
-
 /// One address that waits to be asked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct Job {
-    pub(crate) address: AddressId,
+    pub(crate) url: UrlId,
     /// Tells this job from earlier ones for the same address.
     pub(crate) ticket: u32,
     pub(crate) turn: Turn,
@@ -47,8 +43,8 @@ pub(crate) enum Turn {
     First,
     /// A later one: on a fresh connection, with more patience.
     Later,
-    /// A question beside: at once, even where nothing else may be asked.
-    Beside,
+    /// A question side: at once, even where nothing else may be asked.
+    Side,
 }
 
 #[derive(Debug)]
@@ -57,7 +53,7 @@ struct Lane {
     own: bool,
     waiting: VecDeque<Job>,
     later: VecDeque<Job>,
-    beside: VecDeque<Job>,
+    side: VecDeque<Job>,
     /// Only questions beside may be asked.
     closed: bool,
     /// An address of a server that has never answered waits for a later attempt: no
@@ -65,7 +61,7 @@ struct Lane {
     on_trial: bool,
     later_in_flight: u32,
     /// What is in flight, since when, the oldest first.
-    flying: VecDeque<(RequestId, Moment)>,
+    in_flight: VecDeque<(RequestId, Moment)>,
     /// In flight since before the first answer.
     unproven: u32,
     /// Whether the lane is in `ready`, `held` or `timers`, so that it is in one of them once.
@@ -74,7 +70,7 @@ struct Lane {
 
 impl Lane {
     fn next(&mut self) -> Option<Job> {
-        if let Some(job) = self.beside.pop_front() {
+        if let Some(job) = self.side.pop_front() {
             return Some(job);
         }
         if self.closed {
@@ -91,7 +87,7 @@ impl Lane {
     fn has_work(&self) -> bool {
         let later = !self.later.is_empty() && self.later_in_flight < LATER_AT_ONCE;
         let first = !self.waiting.is_empty() && self.takes_first();
-        !self.beside.is_empty() || (!self.closed && (later || first))
+        !self.side.is_empty() || (!self.closed && (later || first))
     }
 
     /// How many have been silent for so long that they take nobody's place. Strangers are
@@ -99,13 +95,13 @@ impl Lane {
     fn parked(&self, now: Moment, silence: Duration) -> u32 {
         let before = now.before(silence);
         let long = |(_, since): &&(RequestId, Moment)| self.own && *since < before;
-        u32::try_from(self.flying.iter().take_while(long).count()).unwrap_or(u32::MAX)
+        u32::try_from(self.in_flight.iter().take_while(long).count()).unwrap_or(u32::MAX)
     }
 
     /// When the next one in flight has been silent for so long.
     fn next_parking(&self, now: Moment, silence: Duration) -> Option<Moment> {
         let before = now.before(silence);
-        let next = self.flying.iter().find(|(_, since)| self.own && *since >= before);
+        let next = self.in_flight.iter().find(|(_, since)| self.own && *since >= before);
         next.map(|(_, since)| *since + silence + Duration::from_micros(1))
     }
 
@@ -168,23 +164,23 @@ impl Frontier {
                     own,
                     waiting: VecDeque::new(),
                     later: VecDeque::new(),
-                    beside: VecDeque::new(),
+                    side: VecDeque::new(),
                     closed: false,
                     on_trial: false,
                     later_in_flight: 0,
-                    flying: VecDeque::new(),
+                    in_flight: VecDeque::new(),
                     unproven: 0,
                     listed: false,
                 });
                 self.names.insert_full(name.to_owned()).0
             }
         };
-        ServerId(u32::try_from(index).expect("there are fewer servers than addresses"))
+        ServerId::from_index(index)
     }
 
     /// The server's name.
     pub(crate) fn name(&self, server: ServerId) -> &str {
-        &self.names[server.0 as usize]
+        &self.names[server.index()]
     }
 
     /// The site's bounds are known now: says which of its first lanes are its own.
@@ -200,7 +196,7 @@ impl Frontier {
         match job.turn {
             Turn::First => lane.waiting.push_back(job),
             Turn::Later => lane.later.push_back(job),
-            Turn::Beside => lane.beside.push_back(job),
+            Turn::Side => lane.side.push_back(job),
         }
         self.list(server);
     }
@@ -233,12 +229,12 @@ impl Frontier {
 
     /// The pace of a server.
     pub(crate) fn pace(&self, server: ServerId) -> &Pace {
-        &self.lanes[server.0 as usize].pace
+        &self.lanes[server.index()].pace
     }
 
     /// Whether a server belongs to the site.
     pub(crate) fn is_own(&self, server: ServerId) -> bool {
-        self.lanes[server.0 as usize].own
+        self.lanes[server.index()].own
     }
 
     /// An address waits to be asked before the others of its server.
@@ -265,7 +261,7 @@ impl Frontier {
                 self.held.push(server);
                 continue;
             }
-            let lane = &mut self.lanes[server.0 as usize];
+            let lane = &mut self.lanes[server.index()];
             let parked = lane.parked(now, self.silence);
             match lane.pace.ready(now, parked) {
                 Ready::At(moment) => self.timers.push(Reverse((moment, server))),
@@ -318,8 +314,8 @@ impl Frontier {
         signal: Signal,
     ) -> Option<Slowing> {
         let (server, job) = self.requests.remove(&request)?;
-        let lane = &mut self.lanes[server.0 as usize];
-        lane.flying.retain(|(flying, _)| *flying != request);
+        let lane = &mut self.lanes[server.index()];
+        lane.in_flight.retain(|(in_flight, _)| *in_flight != request);
         lane.later_in_flight -= u32::from(job.turn == Turn::Later);
         self.others -= u32::from(!lane.own);
         let slowed = lane.pace.handle_ended(now, signal);
@@ -346,7 +342,7 @@ impl Frontier {
         let mut jobs = self
             .lanes
             .iter()
-            .flat_map(|lane| lane.waiting.iter().chain(&lane.later).chain(&lane.beside));
+            .flat_map(|lane| lane.waiting.iter().chain(&lane.later).chain(&lane.side));
         self.requests.is_empty() && !jobs.any(|job| is_wanted(*job))
     }
 
@@ -364,9 +360,9 @@ impl Frontier {
         let request = RequestId::from_number(self.made);
         self.made += 1;
         self.requests.insert(request, (server, job));
-        let lane = &mut self.lanes[server.0 as usize];
+        let lane = &mut self.lanes[server.index()];
         lane.pace.handle_started(now);
-        lane.flying.push_back((request, now));
+        lane.in_flight.push_back((request, now));
         lane.later_in_flight += u32::from(job.turn == Turn::Later);
         let unproven = u32::from(!lane.own && !lane.pace.has_answered());
         lane.unproven += unproven;
@@ -376,7 +372,7 @@ impl Frontier {
     }
 
     fn has_slot(&self, server: ServerId, now: Moment) -> bool {
-        let lane = &self.lanes[server.0 as usize];
+        let lane = &self.lanes[server.index()];
         if lane.own {
             return true;
         }
@@ -390,7 +386,7 @@ impl Frontier {
         }
         // The other half is kept free for those who answer; where there are none, a part
         // of it would be of use to nobody. A quarter stays for the site's own pages.
-        let proven = |server: &ServerId| self.lanes[server.0 as usize].pace.has_answered();
+        let proven = |server: &ServerId| self.lanes[server.index()].pace.has_answered();
         self.unproven < (self.concurrency * 3 / 4).max(1)
             && self.others <= self.unproven
             && self.ready_own.is_empty()
@@ -428,7 +424,7 @@ impl Frontier {
     }
 
     fn list(&mut self, server: ServerId) {
-        let lane = &mut self.lanes[server.0 as usize];
+        let lane = &mut self.lanes[server.index()];
         if lane.listed || !lane.has_work() {
             return;
         }
@@ -441,7 +437,7 @@ impl Frontier {
     }
 
     fn lane(&mut self, server: ServerId) -> &mut Lane {
-        &mut self.lanes[server.0 as usize]
+        &mut self.lanes[server.index()]
     }
 }
 
@@ -451,7 +447,7 @@ mod tests {
 
     fn job(address: u32, later: bool) -> Job {
         let turn = if later { Turn::Later } else { Turn::First };
-        Job { address: AddressId::from_index(address as usize), ticket: 0, turn }
+        Job { url: UrlId::from_index(address as usize), ticket: 0, turn }
     }
 
     /// The request of that number, from 0.
@@ -507,7 +503,7 @@ mod tests {
         frontier.set_closed(site, true);
         frontier.push(site, job(1, false));
         frontier.push(site, job(2, true));
-        frontier.push(site, Job { turn: Turn::Beside, ..job(3, false) });
+        frontier.push(site, Job { turn: Turn::Side, ..job(3, false) });
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
         frontier.set_closed(site, false);
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 2);
@@ -598,7 +594,7 @@ mod tests {
         let site = frontier.server("a.test", true, own());
         frontier.push(site, job(1, false));
         frontier.push(site, job(2, false));
-        let second = |job: Job| job.address == AddressId::from_index(2);
+        let second = |job: Job| job.url == UrlId::from_index(2);
         assert_eq!(frontier.poll(Moment::START, second), Some((request(0), job(2, false))));
     }
 }

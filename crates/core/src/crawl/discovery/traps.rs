@@ -48,7 +48,7 @@ pub struct Stop {
 
 /// Watches a site for addresses without end.
 #[derive(Debug, Default)]
-pub(crate) struct Traps {
+pub(in crate::crawl) struct Traps {
     /// How many addresses of each family were heard of.
     counts: HashedMap<u32>,
     /// Families that have grown large.
@@ -103,13 +103,13 @@ impl Part {
 
 impl Traps {
     /// Whether an address is part of what was stopped.
-    pub(crate) fn holds(&self, address: &str) -> bool {
+    pub(in crate::crawl) fn holds(&self, address: &str) -> bool {
         repeating_segment(path_of(address)).is_some()
             || !self.stopped.is_empty() && families(address).any(|key| self.stopped.contains(&key))
     }
 
     /// For an address that repeats itself: what to tell, the first time.
-    pub(crate) fn handle_held(&mut self, address: &str) -> Option<Stop> {
+    pub(in crate::crawl) fn handle_held(&mut self, address: &str) -> Option<Stop> {
         let segment = repeating_segment(path_of(address))?;
         if !self.repeating.insert(segment.to_owned()) {
             return None;
@@ -119,7 +119,7 @@ impl Traps {
     }
 
     /// An address is going to be asked as a page.
-    pub(crate) fn handle_heard(&mut self, address: &str) {
+    pub(in crate::crawl) fn handle_heard(&mut self, address: &str) {
         for key in families(address) {
             let count = self.counts.entry(u128::from(key)).or_default();
             *count += 1;
@@ -130,13 +130,13 @@ impl Traps {
     }
 
     /// Whether the text of a page matters, because it belongs to a family that grows.
-    pub(crate) fn wants_sketch(&self, address: &str) -> bool {
+    pub(in crate::crawl) fn wants_sketch(&self, address: &str) -> bool {
         !self.grown.is_empty() && families(address).any(|key| self.grown.contains_key(&key))
     }
 
     /// A page was read, and is the first to lead to these addresses. Gives what is
     /// stopped by that.
-    pub(crate) fn handle_read<'a>(
+    pub(in crate::crawl) fn handle_read<'a>(
         &mut self,
         address: &str,
         sketch: Option<Sketch>,

@@ -2,15 +2,17 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use super::messages::{AddressId, Place};
+use crate::crawl::board::Board;
+use crate::crawl::messages::{Event, Judged, Place, UrlId};
 use crate::url::fragment::{Found, Places, find};
+use crate::verdict::Verdict;
 
 #[derive(Debug, Default)]
-pub(super) struct PlaceBook {
+pub(in crate::crawl) struct FragmentIndex {
     /// Pages that were read to their end.
-    pages: HashMap<AddressId, Places>,
+    pages: HashMap<UrlId, Places>,
     /// Fragments that links name, by the address named.
-    wanted: HashMap<AddressId, BTreeMap<String, Wanted>>,
+    wanted: HashMap<UrlId, BTreeMap<String, Wanted>>,
 }
 
 /// How a fragment is named, and whether it was judged.
@@ -21,17 +23,17 @@ struct Wanted {
     by_script: bool,
 }
 
-impl PlaceBook {
+impl FragmentIndex {
     /// A page was read to its end.
-    pub(super) fn handle_page(&mut self, page: AddressId, places: Places) {
+    pub(in crate::crawl) fn handle_page(&mut self, page: UrlId, places: Places) {
         self.pages.insert(page, places);
     }
 
     /// A link names a fragment; `scripted`, if a script acts on it. Gives whether there
     /// is something new to judge.
-    pub(super) fn handle_wanted(
+    pub(in crate::crawl) fn handle_wanted(
         &mut self,
-        address: AddressId,
+        address: UrlId,
         fragment: &str,
         scripted: bool,
     ) -> bool {
@@ -50,13 +52,39 @@ impl PlaceBook {
         }
     }
 
+    /// Judges the fragments of a URL, once it is known where it ends.
+    pub(in crate::crawl) fn judge(&mut self, board: &mut Board, id: UrlId) {
+        let Some(judged) = board.entry(id).judged() else { return };
+        if !matches!(judged.verdict, Verdict::Sound | Verdict::Moved) {
+            return;
+        }
+        let mut at = id;
+        while let Some(Judged { next: Some(next), .. }) = board.entry(at).judged() {
+            if board.entry(at).redirect.own_fragment {
+                return;
+            }
+            at = next;
+        }
+        for (fragment, place) in self.poll_missing(id, judged.last) {
+            if place == Place::Missing {
+                board.urls.count_broken_link();
+            }
+            board.report(Event::NoPlace { id, fragment, place });
+        }
+    }
+
+    /// A page was read to its end: judges what ends there.
+    pub(in crate::crawl) fn judge_followers(&mut self, board: &mut Board, page: UrlId) {
+        let mut ends_here = vec![page];
+        while let Some(at) = ends_here.pop() {
+            self.judge(board, at);
+            ends_here.extend(board.urls.followers_of(at));
+        }
+    }
+
     /// Judges the fragments of an address whose redirects end at `page`, as far
     /// as they were not judged before: gives those that have no place there.
-    pub(super) fn poll_missing(
-        &mut self,
-        address: AddressId,
-        page: AddressId,
-    ) -> Vec<(String, Place)> {
+    fn poll_missing(&mut self, address: UrlId, page: UrlId) -> Vec<(String, Place)> {
         let (Some(places), Some(wanted)) = (self.pages.get(&page), self.wanted.get_mut(&address))
         else {
             return Vec::new();

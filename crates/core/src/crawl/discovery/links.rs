@@ -1,0 +1,307 @@
+//! From the links of a page to URLs with roles.
+
+use encoding_rs::{Encoding, UTF_8};
+use url::{Host, Url};
+
+use super::Discovery;
+use crate::crawl::board::Board;
+use crate::crawl::ground::Ground;
+use crate::crawl::messages::{BodyWish, Event, Judged, Note, Target, UrlId};
+use crate::crawl::requests::side_requests::Reason;
+use crate::crawl::settings::{Fragments, SitemapRule};
+use crate::crawl::urls::{Phase, Roles};
+use crate::extract::elements::Attribute;
+use crate::extract::reading::{Format, Link, Reading, Sketch};
+use crate::url::memo::{BaseKeys, key};
+use crate::url::network::is_loopback;
+use crate::url::reference::{Reference, resolve_in};
+use crate::url::scope::Scope;
+use crate::verdict::{Cause, Judgement, LinkSeen, Verdict, of_link};
+
+/// Where references stand: what they are resolved against.
+struct Source<'a> {
+    base: &'a Url,
+    keys: BaseKeys,
+    encoding: &'static Encoding,
+    /// It is a page that somebody gave as a file: nobody knows what its relative references
+    /// are relative to.
+    is_given: bool,
+}
+
+impl<'a> Source<'a> {
+    fn new(base: &'a Url, encoding: &'static Encoding) -> Source<'a> {
+        Source { base, keys: BaseKeys::new(base), encoding, is_given: false }
+    }
+
+    /// Whether a reference means the same wherever its base is the same.
+    fn may_remember(&self, written: &str) -> bool {
+        !written.contains('#') && (self.encoding == UTF_8 || written.is_ascii())
+    }
+}
+
+/// Whether a reference means nothing without a base.
+fn is_relative(written: &str) -> bool {
+    Url::parse(written) == Err(url::ParseError::RelativeUrlWithoutBase)
+}
+
+impl Discovery {
+    /// Takes the links of a page, style sheet, sitemap or robots.txt that was read.
+    /// `upgrades`: browsers request by https what it names by http.
+    pub(in crate::crawl) fn handle_reading(
+        &mut self,
+        ground: &mut Ground,
+        page: UrlId,
+        reading: Reading,
+        upgrades: bool,
+    ) {
+        let is_page = reading.format.is_page();
+        let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
+        let depth = if is_list { u32::MAX } else { ground.board.entry(page).depth };
+        let url = ground.board.urls.parsed(page);
+        let is_given = is_page && url.scheme() == "file";
+        let of_page = Source { is_given, ..Source::new(&url, reading.encoding) };
+        let is_secure = url.scheme() == "https";
+        let base = reading.base().and_then(|written| url.join(written).ok());
+        // HTML, "Set the frozen base URL".
+        let base = base.filter(|base| !matches!(base.scheme(), "data" | "javascript"));
+        let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
+        let first_new = ground.board.urls.len();
+        let mut targets = Vec::with_capacity(reading.links().len());
+        let mut pages = Vec::new();
+        for link in reading.links() {
+            // A `base` is of the page alone, not of the headers of the response.
+            let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
+            let source = base.unwrap_or(&of_page);
+            let roles = roles_of(&ground.board, &link);
+            // A style sheet is part of the page that it is for, not a step further.
+            let depth = if roles.sheet() { depth } else { depth.saturating_add(1) };
+            let mut target = self.target(&mut ground.board, source, link.written, depth);
+            if is_secure && (upgrades || roles.is_upgraded()) {
+                target = upgraded(&mut ground.board, target, depth);
+            }
+            let roles = if roles.visit() {
+                with_words(&ground.board, target.id, roles, &link)
+            } else {
+                roles
+            };
+            if roles.visit() {
+                self.want_anchor(&mut ground.board, &target, link.scripted);
+            }
+            watch_link(&mut ground.board, page, &target, &link, reading.title(), is_secure);
+            if let Some(judged) = ground.board.urls.handle_linked(target.id) {
+                ground.board.report(Event::Judged { id: target.id, judged });
+            }
+            ground.board.entry_mut(target.id).page.reached |= is_page && target.id != page;
+            let roles = within_settings(&ground.board, target.id, roles);
+            self.use_url(ground, target.id, roles, depth);
+            if roles.visit() && ground.board.entry(target.id).scope == Scope::Internal {
+                pages.push(target.id);
+            }
+            targets.push(target);
+        }
+        if is_page {
+            ground.board.urls.handle_page_read(page);
+            self.shells.handle_page(&mut ground.board, page, &reading);
+            self.watch_for_traps(ground, page, reading.sketch, first_new);
+        }
+        let board = &mut ground.board;
+        let expected = board.entry(page).is_linked()
+            || board.settings.lists
+            || board.settings.names_sitemap(board.urls.text(page));
+        if reading.format == Format::Sitemap && reading.faulty && expected {
+            board.note(page, Note::SitemapFaulty);
+        }
+        board.report(Event::Read { id: page, reading, targets });
+        if board.settings.depth.is_some() {
+            self.leads_to.insert(page, pages.clone());
+        }
+        if is_page {
+            self.admit(ground, |admission| admission.handle_read(page, pages));
+        } else if is_list {
+            self.admit(ground, |admission| admission.handle_list(pages));
+        }
+    }
+
+    /// A link names an anchor of a page, if it does.
+    fn want_anchor(&mut self, board: &mut Board, target: &Target, scripted: bool) {
+        let Some(fragment) = &target.fragment else { return };
+        let external = board.entry(target.id).scope == Scope::External;
+        match board.settings.fragments {
+            Fragments::None => return,
+            Fragments::Internal => {}
+            Fragments::All if external => want_anchors_of(board, target.id),
+            Fragments::All => {}
+        }
+        if self.fragments.handle_wanted(target.id, fragment, scripted) {
+            self.fragments.judge(board, target.id);
+        }
+    }
+
+    /// What a reference names, by the memo where it can.
+    fn target(
+        &mut self,
+        board: &mut Board,
+        source: &Source<'_>,
+        written: &str,
+        depth: u32,
+    ) -> Target {
+        let key = key(&source.keys, written).filter(|_| source.may_remember(written));
+        if let Some(id) = key.and_then(|key| self.memo.find(key)) {
+            return Target { id, fragment: None };
+        }
+        let target = resolve(board, source, written, depth);
+        if let Some(key) = key {
+            self.memo.keep(key, target.id);
+        }
+        target
+    }
+
+    fn watch_for_traps(
+        &mut self,
+        ground: &mut Ground,
+        page: UrlId,
+        sketch: Option<Sketch>,
+        first_new: usize,
+    ) {
+        let urls = &ground.board.urls;
+        let new = urls.texts_from(first_new);
+        let Some(stop) = self.traps.handle_read(urls.text(page), sketch, new) else { return };
+        ground.board.note(page, Note::Trap(stop));
+        // What waits of the family is not requested any more.
+        for id in ground.board.urls.ids() {
+            let entry = ground.board.entry(id);
+            let waits = matches!(entry.phase(), Phase::Queued(_) | Phase::Held);
+            if waits && entry.scope == Scope::Internal && self.is_trapped(&ground.board, id) {
+                ground.board.set_unrequested(id, Cause::Trap);
+                self.handle_no_page(ground, id, Vec::new());
+            }
+        }
+    }
+}
+
+/// An external page is to be read to its end, for its anchors.
+pub(in crate::crawl) fn want_anchors_of(board: &mut Board, id: UrlId) {
+    let entry = board.entry_mut(id);
+    if entry.server.is_none() || std::mem::replace(&mut entry.anchors_wanted, true) {
+        return;
+    }
+    let Some(judged) = board.entry(id).judged() else { return };
+    let last = board.entry_mut(judged.last);
+    last.anchors_wanted = true;
+    if last.last.html {
+        last.last.body = BodyWish::Places;
+        board.enqueue_side(judged.last, Reason::Anchors, None);
+    }
+}
+
+/// What a link says of where it leads matters where that may redirect.
+fn with_words(board: &Board, id: UrlId, roles: Roles, link: &Link<'_>) -> Roles {
+    match board.entry(id).phase() {
+        Phase::Settled(Judged { next: None, .. }) => roles,
+        _ => roles.and(Roles::said_by(link)),
+    }
+}
+
+/// Browsers request by https what a page of https names by http, where that page says so, and
+/// images, sound and film in any case (Upgrade Insecure Requests §3.2; Mixed Content §4.1).
+/// This machine is trusted as it is.
+fn upgraded(board: &mut Board, target: Target, depth: u32) -> Target {
+    if !board.urls.text(target.id).starts_with("http:") {
+        return target;
+    }
+    let mut url = board.urls.parsed(target.id);
+    if is_loopback(&url)
+        || matches!(url.host(), Some(Host::Ipv4(_) | Host::Ipv6(_)))
+        || url.port().is_some()
+        || url.set_scheme("https").is_err()
+    {
+        return target;
+    }
+    Target { id: board.intern(&url, depth, 0), fragment: target.fragment }
+}
+
+/// A link may have a fault beside its URL.
+fn watch_link(
+    board: &mut Board,
+    page: UrlId,
+    target: &Target,
+    link: &Link<'_>,
+    title: Option<&str>,
+    is_secure: bool,
+) {
+    // Hardly any link may: the others are let through at once.
+    if link.written.len() > 1 && !is_secure && !link.written.contains(':') {
+        return;
+    }
+    let seen = LinkSeen {
+        page: board.urls.text(page),
+        target: board.urls.text(target.id),
+        scope: Some(board.entry(target.id).scope),
+        element: link.element,
+        attribute: link.attribute,
+        rel: link.rel,
+        written: link.written,
+        text: link.text,
+        title,
+        scripted: link.scripted,
+        verdict: Verdict::Sound,
+        lacks_place: false,
+        is_page: false,
+        // Whether that is broken or doubtful is decided where it is shown.
+        placeholders_are_broken: false,
+    };
+    if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&seen) {
+        let event = Event::LinkFault { target: target.id, page, cause };
+        // A menu may lead nowhere many times over.
+        if board.last_event() != Some(&event) {
+            if verdict == Verdict::Broken {
+                board.urls.count_broken_link();
+            }
+            board.report(event);
+        }
+    }
+}
+
+/// The roles that a link gives its target. Pages of the site are crawled in any case.
+fn roles_of(board: &Board, link: &Link<'_>) -> Roles {
+    let checked = &board.settings.ask_elements;
+    let roles = Roles::of(link);
+    // Where one sitemap was given, others count only if that one names them.
+    let is_given = matches!(board.settings.sitemap, SitemapRule::At(_));
+    if is_given && roles.only_sitemap() && link.element.name() != "loc" {
+        return Roles::IGNORED;
+    }
+    if checked.is_empty() || checked.contains(&link.element) || !roles.any() {
+        return roles;
+    }
+    if roles.visit() { roles.and(Roles::IGNORED) } else { Roles::IGNORED }
+}
+
+/// Takes the role away from an external URL that an element names which is not checked.
+fn within_settings(board: &Board, id: UrlId, roles: Roles) -> Roles {
+    let is_crawled = board.entry(id).scope == Scope::Internal;
+    if roles.left_out() && !is_crawled { Roles::IGNORED } else { roles }
+}
+
+fn resolve(board: &mut Board, source: &Source<'_>, written: &str, depth: u32) -> Target {
+    let (text, verdict, cause) = match resolve_in(source.base, written, source.encoding) {
+        Reference::Web { mut address, fragment } => {
+            if board.urls.scope_of(&address) == Scope::Internal {
+                board.settings.query.apply(&mut address);
+            }
+            return Target { id: board.intern(&address, depth, 0), fragment };
+        }
+        Reference::Other { address } => (address, Verdict::Skipped, Cause::OtherScheme),
+        Reference::Malformed { written } if source.is_given && is_relative(&written) => {
+            (written, Verdict::Skipped, Cause::OtherScheme)
+        }
+        Reference::Malformed { written } => (written, Verdict::Broken, Cause::MalformedUrl),
+    };
+    let (id, is_new) = board.intern_other(&text);
+    if is_new {
+        let judged = Judged::without_hops(id, verdict, Some(cause), None);
+        board.urls.set_phase(id, Phase::Settled(judged));
+        board.report(Event::Judged { id, judged });
+    }
+    Target { id, fragment: None }
+}

@@ -1,0 +1,411 @@
+//! What do links lead to, what of that is requested, and why is the rest not?
+//!
+//! [`Discovery`] takes what was read of a page and gives its links ids, roles and, where
+//! nothing is against it, a place among the requests.
+
+mod admission;
+pub(super) mod fragments;
+mod links;
+mod spa_shells;
+mod start;
+pub mod traps;
+mod wrong_type;
+
+use std::collections::{HashMap, VecDeque};
+
+use admission::Admission;
+use fragments::FragmentIndex;
+use spa_shells::SpaShells;
+use start::Start;
+use traps::Traps;
+use url::Url;
+
+use super::board::Board;
+use super::effect::Effect;
+use super::ground::Ground;
+use super::messages::{BodyWish, Judged, NotRead, Note, StartProblem, UrlId};
+use super::settings::{Externals, SitemapRule, acts};
+use super::urls::{Entry, LastResponse, Phase, Roles};
+use crate::evidence::Ending;
+use crate::extract::reading::Reading;
+use crate::url::memo::Memo;
+use crate::url::scope::Scope;
+use crate::verdict::Cause;
+
+/// From links to requests. See the [module](self).
+#[derive(Debug)]
+pub(super) struct Discovery {
+    start: Start,
+    /// Set when only so many pages may be read.
+    admission: Option<Admission>,
+    traps: Traps,
+    shells: SpaShells,
+    pub(super) fragments: FragmentIndex,
+    /// What references were found to mean.
+    memo: Memo<UrlId>,
+    /// Pages that each read page leads to; kept only where a limit of depth needs it.
+    leads_to: HashMap<UrlId, Vec<UrlId>>,
+    /// More starts, until the first one is read.
+    more_starts: Vec<Url>,
+    /// Pages that are known to be there, each by all URLs that it has; the last one first.
+    listed: Vec<Vec<Url>>,
+}
+
+impl Discovery {
+    /// Begins with the first of these starts.
+    pub(super) fn new(board: &mut Board, starts: Vec<Url>) -> Discovery {
+        let mut listed = std::mem::take(&mut board.settings.listed);
+        listed.reverse();
+        let mut discovery = Discovery {
+            start: Start::new(starts),
+            admission: board.settings.max_pages.map(Admission::new),
+            traps: Traps::default(),
+            shells: SpaShells::default(),
+            fragments: FragmentIndex::default(),
+            memo: Memo::new(),
+            leads_to: HashMap::new(),
+            more_starts: std::mem::take(&mut board.settings.also),
+            listed,
+        };
+        discovery.start.try_next(board);
+        discovery
+    }
+
+    /// Whether a URL is the start that is tried.
+    pub(super) fn is_current_start(&self, board: &Board, id: UrlId) -> bool {
+        self.start.is_current(board, id)
+    }
+
+    /// Whether there is another start to try.
+    pub(super) fn has_another_start(&self) -> bool {
+        self.start.has_another()
+    }
+
+    /// The start that is tried redirects.
+    pub(super) fn handle_start_hop(&mut self, to: UrlId) {
+        self.start.handle_hop(to);
+    }
+
+    /// The start cannot be crawled: tries the next one, or gives up.
+    pub(super) fn handle_start_failed(&mut self, board: &mut Board, problem: StartProblem) {
+        if !self.start.try_next(board) {
+            board.say(Effect::FailStart(problem));
+        }
+    }
+
+    /// The start is a page of the site: it is read once the rules of robots.txt are known.
+    pub(super) fn handle_start_reached(
+        &mut self,
+        ground: &mut Ground,
+        id: UrlId,
+        ending: &Ending,
+        reading: Option<Reading>,
+    ) {
+        self.start.handle_reached(&mut ground.board, id, ending.clone(), reading);
+        if let Some(admission) = &mut self.admission {
+            admission.handle_start(id);
+        }
+        ground.health.handle_start(id);
+        if !ground.robots.handle_start(&mut ground.board, id) {
+            self.release_start(&mut ground.board);
+        }
+    }
+
+    /// Nothing keeps the start from being read.
+    pub(super) fn release_start(&mut self, board: &mut Board) {
+        if let Some((id, ending, reading)) = self.start.release() {
+            board.say(Effect::ConcludeStart { id, ending, reading });
+            board.say(Effect::BeginMoreStarts);
+        }
+    }
+
+    /// What is to be crawled beside what the start leads to.
+    pub(super) fn begin_more_starts(&mut self, ground: &mut Ground) {
+        let mut begun = Vec::new();
+        for url in std::mem::take(&mut self.more_starts) {
+            let id = self.begin_at(ground, url, 0);
+            let page = &mut ground.board.entry_mut(id).page;
+            (page.always_read, page.reached) = (true, true);
+            begun.push(id);
+        }
+        if !begun.is_empty() {
+            self.admit(ground, |admission| admission.handle_list(begun));
+        }
+    }
+
+    /// Once all that links lead to is read: the next page that none leads to. Gives whether
+    /// there was one.
+    pub(super) fn begin_listed(&mut self, ground: &mut Ground) -> bool {
+        if ground.board.urls.bounds().is_none() || !ground.board.is_idle() {
+            return false;
+        }
+        while let Some(urls) = self.listed.pop() {
+            let board = &ground.board;
+            let is_known = |url: &Url| {
+                board.urls.find(url.as_str()).is_some_and(|id| board.entry(id).roles.visit())
+            };
+            if urls.iter().any(is_known) {
+                continue;
+            }
+            let Some(url) = urls.into_iter().next() else { continue };
+            let id = self.begin_at(ground, url, u32::MAX);
+            self.admit(ground, |admission| admission.handle_list(vec![id]));
+            return true;
+        }
+        false
+    }
+
+    fn begin_at(&mut self, ground: &mut Ground, mut url: Url, depth: u32) -> UrlId {
+        url.set_fragment(None);
+        let id = ground.board.intern(&url, depth, 0);
+        self.use_url(ground, id, Roles::VISIT, depth);
+        id
+    }
+
+    /// A link gives a URL a role: it may have to be requested now, or to be read after all.
+    pub(super) fn use_url(&mut self, ground: &mut Ground, id: UrlId, roles: Roles, depth: u32) {
+        let entry = ground.board.entry_mut(id);
+        let nearer = depth < entry.depth;
+        let roles = entry.roles.and(roles);
+        if entry.roles == roles && !nearer {
+            return;
+        }
+        entry.roles = roles;
+        entry.depth = entry.depth.min(depth);
+        match entry.phase() {
+            Phase::Unrequested(_) => self.enqueue_if_allowed(ground, id),
+            Phase::Follows(next) => self.use_url(ground, next, roles.by_redirect(), depth),
+            Phase::Settled(Judged { next: Some(next), .. }) => {
+                self.use_url(ground, next, roles.by_redirect(), depth);
+            }
+            Phase::Settled(_) => {
+                ground.board.say(Effect::JudgeAnew { id });
+                if self.lacks_reading(ground, id) {
+                    ground.enqueue_to_read(id);
+                }
+                wrong_type::watch(&mut ground.board, id);
+            }
+            // It was only to be checked; now it is to be read.
+            Phase::Queued(_) => {
+                ground.robots.hold(&mut ground.board, id);
+            }
+            Phase::Held
+            | Phase::InFlight(_)
+            | Phase::Retry(_)
+            | Phase::Unconfirmed
+            | Phase::Refused => {}
+        }
+        if nearer && ground.board.settings.depth.is_some() {
+            for child in self.leads_to.get(&id).cloned().unwrap_or_default() {
+                self.use_url(ground, child, Roles::NONE, depth + 1);
+            }
+        }
+    }
+
+    /// Queues a URL unless something keeps it from being requested.
+    fn enqueue_if_allowed(&mut self, ground: &mut Ground, id: UrlId) {
+        match self.skip_reason(&ground.board, id) {
+            Some(cause) => {
+                ground.board.set_unrequested(id, cause);
+                if cause == Cause::Trap {
+                    self.report_trap(&mut ground.board, id);
+                }
+            }
+            None => self.begin(ground, id),
+        }
+    }
+
+    /// Nothing keeps a URL from being requested, but perhaps from being requested at once.
+    fn begin(&mut self, ground: &mut Ground, id: UrlId) {
+        if ground.health.is_gone(&ground.board, id) {
+            return ground.health.withhold_of_gone(&mut ground.board, id);
+        }
+        let Entry { roles, scope, .. } = *ground.board.entry(id);
+        if roles.visit() && scope == Scope::Internal {
+            self.traps.handle_heard(ground.board.urls.text(id));
+        }
+        ground.enqueue(id);
+    }
+
+    fn skip_reason(&self, board: &Board, id: UrlId) -> Option<Cause> {
+        let Entry { roles, scope, excluded, .. } = *board.entry(id);
+        let settings = &board.settings;
+        let external = scope == Scope::External;
+        let no_sitemaps = settings.sitemap == SitemapRule::None;
+        if roles.robots() {
+            // Nothing can be read before it, wherever it has moved to.
+            None
+        } else if !roles.any() {
+            Some(if roles.left_out() { Cause::Excluded } else { Cause::ServiceLink })
+        } else if excluded || (no_sitemaps && roles.only_sitemap()) {
+            Some(Cause::Excluded)
+        } else if external && settings.externals == Externals::Note {
+            Some(Cause::External)
+        } else if settings.has_credentials && acts(board.urls.text(id)) {
+            Some(Cause::Acts)
+        } else if self.is_trapped(board, id) {
+            Some(Cause::Trap)
+        } else if self.admission.is_some() && !external && roles.visit() {
+            // Admission lets it in, when its turn comes and there is room.
+            Some(Cause::Limit)
+        } else {
+            None
+        }
+    }
+
+    /// What is wanted of the body of a URL's response.
+    pub(super) fn body_wish(&self, ground: &Ground, id: UrlId) -> BodyWish {
+        let Ground { board, robots, .. } = ground;
+        let Entry { roles, scope, anchors_wanted, .. } = *board.entry(id);
+        // Where robots.txt has moved to may be a page as well.
+        if robots.is_robots(id) || (roles.robots() && !roles.visit()) {
+            return BodyWish::Robots;
+        }
+        match scope {
+            Scope::Internal if !robots.allows(board, id) => BodyWish::Drop,
+            _ if roles.sitemap() => BodyWish::Sitemap,
+            Scope::Internal if roles.visit() => BodyWish::Page,
+            Scope::Internal if roles.sheet() => BodyWish::Sheet,
+            _ if roles.made_up() => BodyWish::Title,
+            Scope::External if roles.visit() && anchors_wanted => BodyWish::Places,
+            // Where the start's redirects end, there the site will be.
+            Scope::External if roles.visit() && board.urls.bounds().is_none() => BodyWish::Page,
+            Scope::External if roles.visit() => BodyWish::Title,
+            Scope::External | Scope::Internal => BodyWish::Drop,
+        }
+    }
+
+    /// Whether the text of a page matters, since its family of URLs may be endless.
+    pub(super) fn wants_sketch(&self, board: &Board, id: UrlId) -> bool {
+        self.traps.wants_sketch(board.urls.text(id))
+    }
+
+    /// Whether more is to be read of a URL that responded well than was wanted when it was
+    /// requested: links have turned up since that use it in another way.
+    pub(super) fn lacks_reading(&self, ground: &Ground, id: UrlId) -> bool {
+        let entry = ground.board.entry(id);
+        let LastResponse { success, html, css, body: wanted, .. } = entry.last;
+        match self.body_wish(ground, id) {
+            BodyWish::Drop | BodyWish::Robots => false,
+            BodyWish::Title => html && wanted == BodyWish::Drop,
+            BodyWish::Places => html && !matches!(wanted, BodyWish::Places | BodyWish::Page),
+            BodyWish::Sitemap => success && wanted != BodyWish::Sitemap,
+            BodyWish::Sheet => css && !matches!(wanted, BodyWish::Sheet | BodyWish::Page),
+            BodyWish::Page => {
+                let unread = if css { wanted != BodyWish::Sheet } else { html && !entry.page.read };
+                unread && wanted != BodyWish::Page && self.not_read(ground, id).is_none()
+            }
+        }
+    }
+
+    /// Why a URL of the site is not to be read, if so.
+    pub(super) fn not_read(&self, ground: &Ground, id: UrlId) -> Option<NotRead> {
+        let Ground { board, robots, .. } = ground;
+        let entry = board.entry(id);
+        if !robots.allows(board, id) {
+            Some(NotRead::Robots)
+        } else if entry.page.always_read {
+            None
+        } else if !board.urls.reads(id) {
+            Some(NotRead::Within)
+        } else if board.settings.depth.is_some_and(|most| entry.depth > most) {
+            Some(NotRead::Depth)
+        } else {
+            None
+        }
+    }
+
+    /// A URL is to be requested again: others do not wait for it.
+    pub(super) fn handle_delayed(&mut self, ground: &mut Ground, id: UrlId) {
+        self.admit(ground, |admission| admission.handle_delayed(id));
+    }
+
+    /// A URL turned out to be no page, or redirects to these.
+    pub(super) fn handle_no_page(&mut self, ground: &mut Ground, id: UrlId, to: Vec<UrlId>) {
+        self.admit(ground, |admission| admission.handle_no_page(id, to));
+    }
+
+    /// Tells the admission of something and queues the pages that it lets in.
+    fn admit(&mut self, ground: &mut Ground, tell: impl FnOnce(&mut Admission) -> Vec<UrlId>) {
+        let Some(admission) = &mut self.admission else { return };
+        let mut let_in = VecDeque::from(tell(admission));
+        while let Some(id) = let_in.pop_front() {
+            let is_no_page = match ground.board.entry(id).phase() {
+                Phase::Unrequested(Cause::Limit) if self.is_trapped(&ground.board, id) => {
+                    ground.board.set_unrequested(id, Cause::Trap);
+                    self.report_trap(&mut ground.board, id);
+                    true
+                }
+                Phase::Unrequested(Cause::Limit) => {
+                    self.begin(ground, id);
+                    false
+                }
+                // Requested before, as an image say, or excluded: no page to wait for.
+                Phase::Unrequested(_) | Phase::Settled(_) => true,
+                _ => false,
+            };
+            if let Some(admission) = self.admission.as_mut().filter(|_| is_no_page) {
+                let_in.extend(admission.handle_no_page(id, Vec::new()));
+            }
+        }
+    }
+
+    /// Whether a URL belongs to an endless pattern. What a rule re-includes does not.
+    fn is_trapped(&self, board: &Board, id: UrlId) -> bool {
+        let Entry { scope, roles, .. } = *board.entry(id);
+        let text = board.urls.text(id);
+        scope == Scope::Internal
+            && roles.visit()
+            && self.traps.holds(text)
+            && !board.settings.includes(text)
+    }
+
+    /// Reports a URL that is not requested, if it is the first of its kind.
+    fn report_trap(&mut self, board: &mut Board, id: UrlId) {
+        if let Some(stop) = self.traps.handle_held(board.urls.text(id)) {
+            board.note(id, Note::Trap(stop));
+        }
+    }
+
+    /// A side request has shown the anchors of an external page.
+    pub(super) fn handle_anchors(
+        &mut self,
+        board: &mut Board,
+        id: UrlId,
+        ending: &Ending,
+        reading: Option<&Reading>,
+    ) {
+        let is_whole = matches!(ending, Ending::Answer(answer) if !answer.truncated);
+        let Some(reading) = reading.filter(|reading| is_whole && !reading.cut) else { return };
+        self.fragments.handle_page(id, reading.places().clone());
+        self.fragments.judge_followers(board, id);
+    }
+
+    /// The crawl has come to its end: reports pages that were read, and that no link leads to:
+    /// only a sitemap or a list names them. Where not all links were seen, that is not known.
+    pub(super) fn report_unreached(&self, board: &mut Board) {
+        let limited = board.settings.depth.is_some() || board.settings.max_pages.is_some();
+        if limited || self.shells.is_any() || board.urls.start().is_none() {
+            return;
+        }
+        for id in board.urls.ids() {
+            let entry = board.entry(id);
+            if let Some(judged) = entry.judged()
+                && entry.page.reached
+            {
+                board.entry_mut(judged.last).page.reached = true;
+            }
+        }
+        for id in board.urls.ids() {
+            let entry = board.entry(id);
+            if entry.page.read && !entry.page.reached && entry.scope == Scope::Internal {
+                board.note(id, Note::Unreached);
+            }
+        }
+    }
+}
+
+pub(super) use links::want_anchors_of;
+pub(super) use wrong_type::{
+    handle_checked as handle_type_checked, note as note_wrong_type, watch as watch_for_wrong_type,
+};

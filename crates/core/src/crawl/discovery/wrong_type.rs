@@ -1,0 +1,48 @@
+//! Pages where an image, a style sheet or a script is wanted.
+
+use crate::crawl::board::Board;
+use crate::crawl::messages::{Event, UrlId};
+use crate::crawl::requests::side_requests::Reason;
+use crate::crawl::urls::TypeCheck;
+use crate::evidence::Ending;
+use crate::verdict::Cause;
+
+/// A URL is a page. Where something else is wanted of it, it is requested as that.
+pub(in crate::crawl) fn watch(board: &mut Board, id: UrlId) {
+    let entry = board.entry(id);
+    let Some(kind) = entry.roles.wanted().filter(|_| entry.last.html) else { return };
+    let requested_so = entry.last.kind == kind;
+    match entry.type_check {
+        TypeCheck::Wrong => note(board, id),
+        TypeCheck::None if requested_so => note(board, id),
+        TypeCheck::None => {
+            board.entry_mut(id).type_check = TypeCheck::Requested;
+            board.enqueue_side(id, Reason::Type(kind), None);
+        }
+        TypeCheck::Requested => {}
+    }
+}
+
+/// It was requested as something else than a page.
+pub(in crate::crawl) fn handle_checked(board: &mut Board, id: UrlId, ending: &Ending) {
+    if let Ending::Answer(answer) = ending
+        && answer.is_success()
+        && answer.is_html()
+    {
+        note(board, id);
+    }
+}
+
+/// It is a page whatever is requested: that is reported of links that want something else,
+/// and of those that lead here by redirects as well.
+pub(in crate::crawl) fn note(board: &mut Board, id: UrlId) {
+    let mut wrong = vec![id];
+    while let Some(id) = wrong.pop() {
+        board.entry_mut(id).type_check = TypeCheck::Wrong;
+        if board.entry(id).roles.wants_directly() {
+            let cause = Cause::WrongType;
+            board.report(Event::LinkFault { target: id, page: id, cause });
+        }
+        wrong.extend(board.urls.followers_of(id));
+    }
+}

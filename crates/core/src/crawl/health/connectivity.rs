@@ -1,0 +1,212 @@
+//! Whether the network is down: told apart from broken links by requesting again what had
+//! responded.
+//!
+//! When servers that have nothing to do with each other fail one after the other, and none
+//! responds meanwhile, one that responded before is requested again. Only when that fails
+//! too, as often as any failure is retried, is the network taken to be down.
+
+use std::collections::BTreeSet;
+
+use crate::Moment;
+use crate::crawl::messages::{ServerId, UrlId};
+use crate::crawl::retry::Retry;
+use crate::evidence::{DnsFailure, Ending, Failure, Stage};
+
+/// This many servers fail in a row before the network is doubted; twice as many each time
+/// that it was well.
+const FIRST_DOUBT: usize = 6;
+
+/// When the site's own server is gone, and this many in all fail, it is the network.
+const SUSPECT: usize = 4;
+
+/// The network. See the [module](self).
+#[derive(Debug)]
+pub(super) struct Connectivity {
+    failing: BTreeSet<ServerId>,
+    /// What was requested of them.
+    failed: Vec<UrlId>,
+    since: Moment,
+    doubt: usize,
+    /// The canary is being requested; it has failed this many times.
+    checks: Option<u32>,
+    canary: Option<UrlId>,
+}
+
+/// What is to be done about the network.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum NetworkAction {
+    Nothing,
+    /// Request this URL again: now, or at that moment.
+    Check(UrlId, Option<Moment>),
+    /// It is down.
+    Down,
+}
+
+impl Default for Connectivity {
+    fn default() -> Connectivity {
+        Connectivity {
+            failing: BTreeSet::new(),
+            failed: Vec::new(),
+            since: Moment::START,
+            doubt: FIRST_DOUBT,
+            checks: None,
+            canary: None,
+        }
+    }
+}
+
+impl Connectivity {
+    /// A request has ended.
+    pub(super) fn handle_ended(
+        &mut self,
+        now: Moment,
+        server: ServerId,
+        id: UrlId,
+        ending: &Ending,
+    ) -> NetworkAction {
+        if let Ending::Answer(answer) = ending {
+            self.handle_response();
+            if answer.is_success() {
+                self.canary = Some(id);
+            }
+            return NetworkAction::Nothing;
+        }
+        if !may_be_network(ending) {
+            return NetworkAction::Nothing;
+        }
+        if self.failing.is_empty() {
+            self.since = now;
+        }
+        self.failing.insert(server);
+        self.failed.push(id);
+        match self.canary {
+            Some(canary) if self.failing.len() >= self.doubt && self.checks.is_none() => {
+                self.checks = Some(0);
+                NetworkAction::Check(canary, None)
+            }
+            _ => NetworkAction::Nothing,
+        }
+    }
+
+    fn handle_response(&mut self) {
+        self.failing.clear();
+        self.failed.clear();
+    }
+
+    /// The start was reached: it is the canary where nothing else is.
+    pub(super) fn handle_start(&mut self, start: UrlId) {
+        self.canary.get_or_insert(start);
+    }
+
+    /// The canary was requested.
+    pub(super) fn handle_canary(
+        &mut self,
+        now: Moment,
+        id: UrlId,
+        ending: &Ending,
+        retry: Retry,
+    ) -> NetworkAction {
+        let Some(checks) = self.checks else { return NetworkAction::Nothing };
+        if !may_be_network(ending) {
+            self.checks = None;
+            self.doubt *= 2;
+            self.handle_response();
+            return NetworkAction::Nothing;
+        }
+        let checks = checks + 1;
+        match retry.gap(checks, ending) {
+            Some(gap) => {
+                self.checks = Some(checks);
+                NetworkAction::Check(id, Some(now + gap))
+            }
+            None => NetworkAction::Down,
+        }
+    }
+
+    /// Whether several servers fail, and none responds meanwhile.
+    pub(super) fn is_suspect(&self) -> bool {
+        self.failing.len() >= SUSPECT
+    }
+
+    /// The network is down: since when, what tells it, and what has failed by it.
+    pub(super) fn take_failed(&mut self) -> Option<(Moment, UrlId, Vec<UrlId>)> {
+        let canary = self.canary?;
+        Some((self.since, canary, std::mem::take(&mut self.failed)))
+    }
+
+    /// The run goes on after it was stopped.
+    pub(super) fn handle_resumed(&mut self) {
+        *self = Connectivity { canary: self.canary, ..Connectivity::default() };
+    }
+}
+
+/// Whether a failure may be that of the network.
+fn may_be_network(ending: &Ending) -> bool {
+    match ending {
+        Ending::Answer(_) => false,
+        Ending::Failure(failure) => matches!(
+            failure,
+            Failure::Unreachable
+                | Failure::Timeout(Stage::Connect)
+                | Failure::Dns(DnsFailure::Silence | DnsFailure::ServerFailure(_))
+        ),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use super::*;
+    use crate::evidence::Answer;
+
+    const RETRY: Retry = Retry { attempts: 3, timeout: Duration::from_secs(20) };
+
+    fn at(seconds: u32) -> Moment {
+        Moment::START + Duration::from_secs(1) * seconds
+    }
+
+    fn unreachable() -> Ending {
+        Ending::Failure(Failure::Unreachable)
+    }
+
+    fn fine() -> Ending {
+        Ending::Answer(Answer { status: 200, ..Answer::default() })
+    }
+
+    /// Six servers fail after one has responded.
+    fn doubted() -> (Connectivity, NetworkAction) {
+        let mut network = Connectivity::default();
+        let (server, url) = (ServerId::from_index, UrlId::from_index);
+        network.handle_ended(at(1), server(0), url(0), &fine());
+        let mut action = NetworkAction::Nothing;
+        for number in 1..=6 {
+            assert_eq!(action, NetworkAction::Nothing);
+            action = network.handle_ended(at(2), server(number), url(number), &unreachable());
+        }
+        (network, action)
+    }
+
+    #[test]
+    fn when_many_servers_fail_one_that_responded_is_requested_again() {
+        let (mut network, action) = doubted();
+        let canary = UrlId::from_index(0);
+        assert_eq!(action, NetworkAction::Check(canary, None));
+        let action = network.handle_canary(at(3), canary, &fine(), RETRY);
+        assert_eq!(action, NetworkAction::Nothing);
+        assert!(!network.is_suspect(), "it was the servers");
+    }
+
+    #[test]
+    fn the_network_is_down_when_the_canary_fails_to_the_end() {
+        let (mut network, _) = doubted();
+        let canary = UrlId::from_index(0);
+        let action = network.handle_canary(at(3), canary, &unreachable(), RETRY);
+        assert_eq!(action, NetworkAction::Check(canary, Some(at(8))));
+        network.handle_canary(at(8), canary, &unreachable(), RETRY);
+        let action = network.handle_canary(at(40), canary, &unreachable(), RETRY);
+        assert_eq!(action, NetworkAction::Down);
+        let (since, of, failed) = network.take_failed().unwrap();
+        assert_eq!((since, of, failed.len()), (at(2), canary, 6));
+    }
+}

@@ -1,0 +1,383 @@
+//! Are servers, and the network, there at all?
+//!
+//! [`Health`] is told of every outcome. It tells a server that is away, or refuses everything,
+//! from links that are broken: by requesting again what had responded. What it withholds is
+//! requested when the run goes on.
+
+mod connectivity;
+pub(super) mod outage;
+mod server;
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use connectivity::{Connectivity, NetworkAction};
+use outage::{Availability, HealthAction, ServerSignal};
+use server::Server;
+
+use super::board::Board;
+use super::effect::Effect;
+use super::messages::{Halt, Note, ServerId, UrlId};
+use super::pace::Signal;
+use super::requests::Order;
+use super::requests::side_requests::Reason;
+use super::urls::{Phase, Roles};
+use crate::Moment;
+use crate::evidence::{Attempt, Ending};
+use crate::verdict::Cause;
+
+pub(super) use server::{asks_for_too_long, hangs};
+
+/// This many times a failure under strain does not count.
+const STRAINED_MOST: u32 = 3;
+/// This many times a URL is excused because its server was away: one that takes its server
+/// down each time that it is requested is broken in the end.
+const AWAY_MOST: u32 = 6;
+
+/// The health of all servers, and of the network. See the [module](self).
+#[derive(Debug)]
+pub(super) struct Health {
+    servers: HashMap<ServerId, Server>,
+    connectivity: Connectivity,
+    /// URLs whose verdict was withheld, to be requested when the run goes on.
+    withheld: Vec<UrlId>,
+    /// The time-out of a first attempt.
+    timeout: Duration,
+}
+
+impl Health {
+    pub(super) fn new(timeout: Duration) -> Health {
+        Health {
+            servers: HashMap::new(),
+            connectivity: Connectivity::default(),
+            withheld: Vec::new(),
+            timeout,
+        }
+    }
+
+    fn server(&mut self, server: ServerId) -> &mut Server {
+        let timeout = self.timeout;
+        self.servers.entry(server).or_insert_with(|| Server::new(timeout))
+    }
+
+    fn availability(&self, server: ServerId) -> Availability {
+        self.servers.get(&server).map_or(Availability::Here, |it| it.detector.availability())
+    }
+
+    fn is_troubled(&self, server: ServerId) -> bool {
+        self.servers.get(&server).is_some_and(|it| it.detector.is_troubled())
+    }
+
+    /// What the outcome of a request says of the pace at which its server is requested from.
+    pub(super) fn signal(
+        &self,
+        board: &Board,
+        now: Moment,
+        (server, id): (ServerId, UrlId),
+        attempt: &Attempt,
+    ) -> Signal {
+        let pace = board.requests.pace(server);
+        let began = now.before(attempt.took);
+        let alone = pace.is_lively_since(began) || !pace.has_answered();
+        let repeats = board.entry(id).attempts.count > 0;
+        server::signal(&attempt.ending, attempt.took, self.is_troubled(server), repeats, alone)
+    }
+
+    /// A server that is gone is not requested from any more: its URLs have their verdict.
+    pub(super) fn is_gone(&self, board: &Board, id: UrlId) -> bool {
+        let server = board.entry(id).server;
+        server.is_some_and(|it| matches!(self.availability(it), Availability::Gone { .. }))
+    }
+
+    /// A URL of a server that is gone: its verdict is withheld.
+    pub(super) fn withhold_of_gone(&mut self, board: &mut Board, id: UrlId) {
+        self.withheld.push(id);
+        board.say(Effect::Withhold { id, cause: Cause::Blocking });
+    }
+
+    /// The start was reached.
+    pub(super) fn handle_start(&mut self, start: UrlId) {
+        self.connectivity.handle_start(start);
+    }
+
+    /// A request for the verdict of a URL has ended.
+    pub(super) fn handle_outcome(
+        &mut self,
+        board: &mut Board,
+        now: Moment,
+        (server, id): (ServerId, UrlId),
+        attempt: &Attempt,
+    ) {
+        let action = self.connectivity.handle_ended(now, server, id, &attempt.ending);
+        self.act_on_network(board, action);
+        // A form without what a visitor would fill in says nothing of its server.
+        if board.entry(id).roles.only_form() {
+            return;
+        }
+        let attempts = board.entry(id).attempts.count;
+        if self.server(server).handle_attempt(&attempt.ending, attempts) {
+            Health::give_up_second_attempts(board, server);
+        }
+        let (began, signal) = (now.before(attempt.took), ServerSignal::of(&attempt.ending));
+        let action = self.server(server).detector.handle_ended(began, now, id, signal);
+        self.act(board, server, action);
+        if signal == ServerSignal::Refused && !board.requests.is_own(server) {
+            self.watch_external(board, server, id);
+        }
+    }
+
+    /// Whether a failure is due to how fast the server was requested from, or to its being
+    /// away.
+    pub(super) fn is_due_to_strain(
+        &self,
+        board: &Board,
+        now: Moment,
+        (server, id): (ServerId, UrlId),
+        ending: &Ending,
+    ) -> bool {
+        if ServerSignal::of(ending) != ServerSignal::Failed {
+            return false;
+        }
+        let attempts = board.entry(id).attempts;
+        let is_away = matches!(self.availability(server), Availability::Away { .. });
+        let says_so = matches!(ending.status(), Some(429 | 503));
+        let strained =
+            board.requests.pace(server).is_strained(now) && (says_so || self.is_troubled(server));
+        // Silence costs its time-out each time: once more has to do.
+        let costs = hangs(ending) && attempts.count + attempts.strained > 0;
+        (is_away && attempts.strained < AWAY_MOST)
+            || (strained && !costs && attempts.strained < STRAINED_MOST)
+    }
+
+    /// Until when a server asks to wait, if that is to be kept: once, and not too long.
+    pub(super) fn keep_wait(
+        &mut self,
+        board: &mut Board,
+        now: Moment,
+        server: ServerId,
+        ending: &Ending,
+    ) -> Option<Moment> {
+        let wait = server::wait_to_keep(ending)?;
+        if !self.server(server).grant_wait() {
+            return None;
+        }
+        let until = now + wait;
+        board.requests.wait_until(server, until);
+        Some(until)
+    }
+
+    /// A page responded well: it may be the canary of its server.
+    pub(super) fn handle_well(&mut self, server: ServerId, id: UrlId) {
+        self.server(server).detector.handle_well(id);
+    }
+
+    /// An external server that has never responded well refuses us when three of its URLs are
+    /// refused in a row, its home page among them.
+    fn watch_external(&mut self, board: &mut Board, server: ServerId, id: UrlId) {
+        let detector = &self.server(server).detector;
+        if detector.has_canary() || detector.row().len() < 2 {
+            return;
+        }
+        let Some(home) = board.urls.home_of(id) else { return };
+        let known = board.urls.find(home.as_str());
+        let row = detector.row();
+        if row.len() > 2 && known.is_some_and(|home| row.contains(&home)) {
+            let action = self.server(server).detector.give_up();
+            return self.act(board, server, action);
+        }
+        // The home page is requested where something hangs on it.
+        if known.is_none() && !waiting_of(board, server).is_empty() {
+            let id = board.intern(&home, u32::MAX, 0);
+            board.say(Effect::Use { id, roles: Roles::VISIT, first: true });
+        }
+    }
+
+    /// Whether a URL that timed out is not to be requested again: others of its server have
+    /// timed out as well.
+    pub(super) fn is_hopeless(&self, board: &Board, server: ServerId, id: UrlId) -> bool {
+        let has_answered = board.requests.pace(server).has_answered();
+        let attempts = board.entry(id).attempts.count;
+        self.servers.get(&server).is_some_and(|it| it.is_hopeless(attempts, has_answered))
+    }
+
+    /// A URL has its last outcome. Where it timed out, and its server never responded, the
+    /// rest of that server may be given up.
+    pub(super) fn handle_last(&mut self, board: &mut Board, server: ServerId, ending: &Ending) {
+        board.requests.set_on_trial(server, false);
+        if !hangs(ending) || board.requests.pace(server).has_answered() {
+            return;
+        }
+        if self.server(server).handle_hung() {
+            for id in waiting_of(board, server) {
+                board.say(Effect::Withhold { id, cause: Cause::Timeout });
+            }
+        }
+    }
+
+    fn give_up_second_attempts(board: &mut Board, server: ServerId) {
+        let waits = |id: &UrlId| {
+            let entry = board.entry(*id);
+            let is_second = entry.attempts.hung && entry.attempts.count <= 1;
+            matches!(entry.phase(), Phase::Retry(_)) && is_second
+        };
+        let rest: Vec<UrlId> = waiting_of(board, server).into_iter().filter(waits).collect();
+        for id in rest {
+            board.say(Effect::Withhold { id, cause: Cause::Timeout });
+        }
+    }
+
+    /// Whether the verdict of a URL hangs on whether its server still gives what it had given:
+    /// where the site's own server refuses it, or where it failed to the end and nothing else
+    /// has responded since it was requested. Then it waits for that.
+    pub(super) fn await_canary(&mut self, board: &mut Board, id: UrlId, ending: &Ending) -> bool {
+        let began = board.entry(id).attempts.began;
+        let Some(server) = board.entry(id).server else { return false };
+        let refused = matches!(ending.status(), Some(403 | 405)) && board.requests.is_own(server);
+        let known = self.server(server);
+        let alone = ServerSignal::of(ending) == ServerSignal::Failed
+            && !known.detector.row().is_empty()
+            && !known.detector.was_well_since(began);
+        let gone = matches!(known.detector.availability(), Availability::Gone { .. });
+        if !(refused || alone) || !known.detector.has_canary() || gone {
+            return false;
+        }
+        known.refused.push((id, ending.clone()));
+        let action = known.detector.ask();
+        board.urls.set_phase(id, Phase::Refused);
+        self.act(board, server, action);
+        true
+    }
+
+    /// The canary of a server was requested.
+    pub(super) fn handle_canary(
+        &mut self,
+        board: &mut Board,
+        now: Moment,
+        (server, id): (ServerId, UrlId),
+        ending: &Ending,
+    ) {
+        let signal = ServerSignal::of(ending);
+        let action = self.server(server).detector.handle_canary(now, id, signal);
+        self.act(board, server, action);
+    }
+
+    fn act(&mut self, board: &mut Board, server: ServerId, action: HealthAction) {
+        match action {
+            HealthAction::Nothing => {}
+            HealthAction::Ask(id) => board.enqueue_side(id, Reason::Server(server), None),
+            HealthAction::AskAt(moment, id) => {
+                board.requests.set_closed(server, true);
+                board.enqueue_side(id, Reason::Server(server), Some(moment));
+            }
+            HealthAction::GoOn { was_away } => {
+                board.requests.set_closed(server, false);
+                for (id, ending) in std::mem::take(&mut self.server(server).refused) {
+                    let attempts = &mut board.entry_mut(id).attempts;
+                    if was_away && attempts.strained < AWAY_MOST {
+                        // What was seen of it says nothing: it begins anew.
+                        attempts.count = 0;
+                        attempts.strained += 1;
+                        board.enqueue(id, Order::Later);
+                    } else {
+                        board.say(Effect::SettleRefused { id, ending });
+                    }
+                }
+            }
+            HealthAction::GiveUp => self.handle_gone(board, server),
+        }
+    }
+
+    /// A server refuses everything: its rest is not requested.
+    fn handle_gone(&mut self, board: &mut Board, server: ServerId) {
+        let Availability::Gone { since } = self.availability(server) else { return };
+        let is_own = board.requests.is_own(server);
+        if is_own && self.connectivity.is_suspect() {
+            return self.handle_offline(board, Some(since));
+        }
+        board.requests.set_closed(server, false);
+        let known = self.server(server);
+        known.refused.clear();
+        let failed_of_late = known.detector.row().iter().copied().filter(|id| {
+            let judged = board.entry(*id).judged();
+            judged.is_some_and(|it| it.next.is_none() && it.cause != Some(Cause::AccessRefused))
+        });
+        let mut rest: Vec<UrlId> = failed_of_late.collect();
+        rest.extend(waiting_of(board, server));
+        for &id in &rest {
+            board.say(Effect::Withhold { id, cause: Cause::Blocking });
+        }
+        if let Some(id) = rest.first() {
+            board.note(*id, Note::Blocked { since });
+        }
+        if is_own {
+            board.say(Effect::Halt { halt: Halt::Blocked, at_once: false });
+        }
+        self.withheld.extend(rest);
+    }
+
+    /// The canary of the network was requested.
+    pub(super) fn handle_network_canary(
+        &mut self,
+        board: &mut Board,
+        now: Moment,
+        id: UrlId,
+        ending: &Ending,
+    ) {
+        let retry = board.settings.retry;
+        let action = self.connectivity.handle_canary(now, id, ending, retry);
+        self.act_on_network(board, action);
+    }
+
+    fn act_on_network(&mut self, board: &mut Board, action: NetworkAction) {
+        match action {
+            NetworkAction::Nothing => {}
+            NetworkAction::Check(id, at) => board.enqueue_side(id, Reason::Network, at),
+            NetworkAction::Down => self.handle_offline(board, None),
+        }
+    }
+
+    /// Nothing is requested any more, and what failed of late is withheld.
+    fn handle_offline(&mut self, board: &mut Board, since: Option<Moment>) {
+        let Some((failing_since, canary, mut rest)) = self.connectivity.take_failed() else {
+            return;
+        };
+        let since = since.map_or(failing_since, |since| since.min(failing_since));
+        rest.extend(board.urls.ids().filter(|id| {
+            let phase = board.entry(*id).phase();
+            phase.waits() || matches!(phase, Phase::InFlight(_))
+        }));
+        rest.sort_unstable();
+        rest.dedup();
+        for &id in &rest {
+            board.say(Effect::Withhold { id, cause: Cause::Offline });
+        }
+        self.withheld.extend(rest);
+        board.note(canary, Note::Offline { since });
+        board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
+    }
+
+    /// The run goes on after it was stopped: servers that were gone, and the network, get
+    /// another chance.
+    pub(super) fn handle_resumed(&mut self) {
+        for server in self.servers.values_mut() {
+            if matches!(server.detector.availability(), Availability::Gone { .. }) {
+                server.detector.handle_resumed();
+            }
+        }
+        self.connectivity.handle_resumed();
+    }
+
+    /// The URLs whose verdict was withheld; they are forgotten here.
+    pub(super) fn take_withheld(&mut self) -> Vec<UrlId> {
+        std::mem::take(&mut self.withheld)
+    }
+}
+
+/// The URLs of a server that wait to be requested.
+fn waiting_of(board: &Board, server: ServerId) -> Vec<UrlId> {
+    let waits = |id: &UrlId| {
+        let entry = board.entry(*id);
+        entry.server == Some(server) && entry.phase().waits()
+    };
+    board.urls.ids().filter(waits).collect()
+}

@@ -1,0 +1,419 @@
+//! Whether a server refuses everything: told apart from broken by asking again what
+//! had answered.
+//!
+//! A [`OutageDetector`] is told how each request to one server ended. When one address after
+//! the other fails, or is refused, it wants a canary: an address of the server that
+//! answered well before. If that still answers, the others are what they seem. If it
+//! does not, the server is away: nothing more is asked of it but the canary, at
+//! growing gaps; and if it stays away, it is gone, for this run.
+
+use std::time::Duration;
+
+use crate::Moment;
+use crate::crawl::messages::UrlId;
+use crate::evidence::{DnsFailure, Ending, Failure, Stage};
+
+/// So many addresses in a row fail before the canary is asked; twice as many after
+/// each time that it was well.
+const FIRST_DOUBT: usize = 4;
+const LAST_DOUBT: usize = 64;
+/// After so long a canary that failed is asked again, then after twice as long each time.
+const BREATH: Duration = Duration::from_millis(250);
+/// A server that is away is waited for at least so long, however short the time-out:
+/// machines are restarted.
+const RESTART: Duration = Duration::from_secs(30);
+
+/// How a request went, as far as it says something of the server.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(in crate::crawl) enum ServerSignal {
+    /// The server answers as it should: also that something is missing.
+    Fine,
+    /// It refuses: 403, 405, a gatekeeper's page.
+    Refused,
+    /// It fails, and that may pass: 429, 5xx, reset, no answer.
+    Failed,
+    /// It says nothing of the server, or is no failure of its.
+    Nothing,
+}
+
+impl ServerSignal {
+    pub(in crate::crawl) fn of(ending: &Ending) -> ServerSignal {
+        match ending {
+            Ending::Answer(answer) if answer.challenge || answer.signs.challenge => {
+                ServerSignal::Refused
+            }
+            Ending::Answer(answer) => match answer.status {
+                403 | 405 => ServerSignal::Refused,
+                408 | 425 | 429 | 500..=599 => ServerSignal::Failed,
+                200..=399 | 404 | 410 => ServerSignal::Fine,
+                _ => ServerSignal::Nothing,
+            },
+            Ending::Failure(failure) => match failure {
+                Failure::Timeout(Stage::Body) => ServerSignal::Nothing,
+                Failure::Timeout(_)
+                | Failure::Refused
+                | Failure::Reset
+                | Failure::Unreachable
+                | Failure::Dns(DnsFailure::ServerFailure(_) | DnsFailure::Silence) => {
+                    ServerSignal::Failed
+                }
+                _ => ServerSignal::Nothing,
+            },
+        }
+    }
+}
+
+impl ServerSignal {
+    /// Whether something went wrong.
+    pub(in crate::crawl) fn is_bad(self) -> bool {
+        matches!(self, ServerSignal::Refused | ServerSignal::Failed)
+    }
+}
+
+/// Where a server is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(in crate::crawl) enum Availability {
+    /// It answers, as far as is known.
+    Here,
+    /// The canary is being asked.
+    Doubted,
+    /// The canary failed as well; it is asked again at growing gaps.
+    Away {
+        /// Since when everything fails.
+        since: Moment,
+        /// How often the canary has failed.
+        asked: u32,
+    },
+    /// It refuses everything.
+    Gone {
+        /// Since when.
+        since: Moment,
+    },
+}
+
+/// What is to be done about the canary.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(in crate::crawl) enum HealthAction {
+    /// Nothing.
+    Nothing,
+    /// Ask it now.
+    Ask(UrlId),
+    /// Ask it at that moment, and nothing else meanwhile.
+    AskAt(Moment, UrlId),
+    /// The server is here: go on.
+    GoOn {
+        /// It was away.
+        was_away: bool,
+    },
+    /// The server is gone: stop asking.
+    GiveUp,
+}
+
+/// One server. See the [module](self).
+#[derive(Debug)]
+pub(in crate::crawl) struct OutageDetector {
+    availability: Availability,
+    canary: Option<UrlId>,
+    /// Addresses that failed or were refused one after the other.
+    row: Vec<UrlId>,
+    since: Moment,
+    doubt: usize,
+    /// When the canary was last well.
+    well_at: Option<Moment>,
+    /// The time-out of a first attempt.
+    timeout: Duration,
+}
+
+impl OutageDetector {
+    pub(in crate::crawl) fn new(timeout: Duration) -> OutageDetector {
+        OutageDetector {
+            availability: Availability::Here,
+            canary: None,
+            row: Vec::new(),
+            since: Moment::START,
+            doubt: FIRST_DOUBT,
+            well_at: None,
+            timeout,
+        }
+    }
+
+    pub(in crate::crawl) fn availability(&self) -> Availability {
+        self.availability
+    }
+
+    /// Whether several addresses have failed in a row.
+    pub(in crate::crawl) fn is_troubled(&self) -> bool {
+        self.row.len() > 1
+    }
+
+    /// The addresses that failed in a row.
+    pub(in crate::crawl) fn row(&self) -> &[UrlId] {
+        &self.row
+    }
+
+    pub(in crate::crawl) fn has_canary(&self) -> bool {
+        self.canary.is_some()
+    }
+
+    /// Whether the canary was well after that moment.
+    pub(in crate::crawl) fn was_well_since(&self, moment: Moment) -> bool {
+        self.well_at.is_some_and(|at| at > moment)
+    }
+
+    /// An address answered well: the first that does may be asked again to see whether the
+    /// server is still here.
+    pub(in crate::crawl) fn handle_well(&mut self, id: UrlId) {
+        self.canary.get_or_insert(id);
+    }
+
+    /// A request ended that had begun at that moment.
+    pub(in crate::crawl) fn handle_ended(
+        &mut self,
+        began: Moment,
+        now: Moment,
+        id: UrlId,
+        sign: ServerSignal,
+    ) -> HealthAction {
+        match sign {
+            ServerSignal::Nothing => HealthAction::Nothing,
+            // It was answered before the trouble began: that says nothing of now.
+            ServerSignal::Fine if !self.row.is_empty() && began < self.since => {
+                HealthAction::Nothing
+            }
+            ServerSignal::Fine => {
+                self.row.clear();
+                match self.availability {
+                    Availability::Away { .. } => {
+                        self.availability = Availability::Here;
+                        HealthAction::GoOn { was_away: true }
+                    }
+                    _ => HealthAction::Nothing,
+                }
+            }
+            ServerSignal::Refused | ServerSignal::Failed => {
+                if self.row.is_empty() {
+                    self.since = now;
+                }
+                if !self.row.contains(&id) {
+                    self.row.push(id);
+                }
+                if self.row.len() >= self.doubt { self.ask() } else { HealthAction::Nothing }
+            }
+        }
+    }
+
+    /// The verdict of an address hangs on whether the server is here.
+    pub(in crate::crawl) fn ask(&mut self) -> HealthAction {
+        match (self.availability, self.canary) {
+            (Availability::Here, Some(canary)) => {
+                self.availability = Availability::Doubted;
+                HealthAction::Ask(canary)
+            }
+            _ => HealthAction::Nothing,
+        }
+    }
+
+    /// The canary was asked.
+    pub(in crate::crawl) fn handle_canary(
+        &mut self,
+        now: Moment,
+        id: UrlId,
+        sign: ServerSignal,
+    ) -> HealthAction {
+        match sign {
+            ServerSignal::Fine => {
+                let was_away = matches!(self.availability, Availability::Away { .. });
+                self.well_at = Some(now);
+                self.availability = Availability::Here;
+                self.row.clear();
+                if !was_away {
+                    self.doubt = (self.doubt * 2).min(LAST_DOUBT);
+                }
+                HealthAction::GoOn { was_away }
+            }
+            ServerSignal::Refused => self.give_up(),
+            ServerSignal::Failed | ServerSignal::Nothing => {
+                let (since, asked) = match self.availability {
+                    Availability::Away { since, asked } => (since, asked + 1),
+                    _ => (if self.row.is_empty() { now } else { self.since }, 1),
+                };
+                let gap = BREATH.min(self.timeout / 4) * 2u32.pow(asked.min(7) - 1);
+                let waited = now.since_start().saturating_sub(since.since_start());
+                if asked > 2 && waited >= RESTART.max(self.timeout * 2) {
+                    self.since = since;
+                    return self.give_up();
+                }
+                self.availability = Availability::Away { since, asked };
+                HealthAction::AskAt(now + gap.min(RESTART), id)
+            }
+        }
+    }
+
+    pub(in crate::crawl) fn give_up(&mut self) -> HealthAction {
+        self.availability = Availability::Gone { since: self.since };
+        HealthAction::GiveUp
+    }
+
+    /// The run goes on after it was stopped: the server gets another chance.
+    pub(in crate::crawl) fn handle_resumed(&mut self) {
+        self.availability = Availability::Here;
+        self.row.clear();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SECOND: Duration = Duration::from_secs(1);
+
+    fn id(number: usize) -> UrlId {
+        UrlId::from_index(number)
+    }
+
+    fn at(seconds: u32) -> Moment {
+        Moment::START + SECOND * seconds
+    }
+
+    /// A server whose canary is to be asked since second 4.
+    fn doubted() -> OutageDetector {
+        let mut detector = OutageDetector::new(SECOND * 20);
+        detector.handle_well(id(0));
+        for number in 1..4 {
+            let action = detector.handle_ended(
+                at(3),
+                at(3 + number),
+                id(number as usize),
+                ServerSignal::Failed,
+            );
+            assert_eq!(action, HealthAction::Nothing);
+        }
+        assert_eq!(
+            detector.handle_ended(at(3), at(7), id(4), ServerSignal::Refused),
+            HealthAction::Ask(id(0))
+        );
+        detector
+    }
+
+    #[test]
+    fn several_addresses_in_a_row_call_for_the_canary() {
+        let mut detector = doubted();
+        assert_eq!(
+            detector.handle_ended(at(3), at(8), id(5), ServerSignal::Failed),
+            HealthAction::Nothing,
+            "once"
+        );
+        let well = HealthAction::GoOn { was_away: false };
+        assert_eq!(detector.handle_canary(at(9), id(0), ServerSignal::Fine), well);
+        assert!(!detector.is_troubled());
+    }
+
+    #[test]
+    fn what_was_asked_before_the_trouble_says_nothing_of_it() {
+        let mut detector = doubted();
+        detector.handle_canary(at(9), id(0), ServerSignal::Failed);
+        assert_eq!(
+            detector.handle_ended(at(3), at(10), id(8), ServerSignal::Fine),
+            HealthAction::Nothing
+        );
+        let back = HealthAction::GoOn { was_away: true };
+        assert_eq!(detector.handle_ended(at(9), at(11), id(9), ServerSignal::Fine), back);
+        assert_eq!(detector.availability(), Availability::Here);
+    }
+
+    #[test]
+    fn one_that_fails_again_and_again_is_one() {
+        let mut detector = OutageDetector::new(SECOND);
+        detector.handle_well(id(0));
+        for _ in 0..10 {
+            assert_eq!(
+                detector.handle_ended(at(0), at(1), id(1), ServerSignal::Failed),
+                HealthAction::Nothing
+            );
+        }
+    }
+
+    #[test]
+    fn without_a_canary_nothing_can_be_said() {
+        let mut detector = OutageDetector::new(SECOND);
+        for number in 0..20 {
+            assert_eq!(
+                detector.handle_ended(at(0), at(1), id(number), ServerSignal::Failed),
+                HealthAction::Nothing
+            );
+        }
+    }
+
+    #[test]
+    fn a_server_that_fails_is_waited_for() {
+        let mut detector = doubted();
+        assert_eq!(
+            detector.handle_canary(at(10), id(0), ServerSignal::Failed),
+            HealthAction::AskAt(at(10) + SECOND / 4, id(0))
+        );
+        assert_eq!(detector.availability(), Availability::Away { since: at(4), asked: 1 });
+        let then = at(11) + SECOND / 2;
+        assert_eq!(
+            detector.handle_canary(at(11), id(0), ServerSignal::Failed),
+            HealthAction::AskAt(then, id(0))
+        );
+        let back = HealthAction::GoOn { was_away: true };
+        assert_eq!(detector.handle_canary(at(13), id(0), ServerSignal::Fine), back);
+        assert_eq!(detector.availability(), Availability::Here);
+    }
+
+    #[test]
+    fn a_server_that_stays_away_is_gone_and_one_that_refuses_is_at_once() {
+        let mut detector = doubted();
+        let mut now = at(10);
+        let mut asked = 1;
+        while let HealthAction::AskAt(moment, _) =
+            detector.handle_canary(now, id(0), ServerSignal::Failed)
+        {
+            (now, asked) = (moment, asked + 1);
+        }
+        assert_eq!(detector.availability(), Availability::Gone { since: at(4) });
+        assert!((45..60).contains(&now.since_start().as_secs()), "{now:?}");
+        assert!(asked < 12, "{asked}");
+        let mut detector = doubted();
+        assert_eq!(
+            detector.handle_canary(at(10), id(0), ServerSignal::Refused),
+            HealthAction::GiveUp
+        );
+    }
+
+    #[test]
+    fn a_short_time_out_does_not_shorten_a_restart() {
+        let mut detector = OutageDetector::new(SECOND / 2);
+        detector.handle_well(id(0));
+        detector.ask();
+        let mut now = at(1);
+        while let HealthAction::AskAt(moment, _) =
+            detector.handle_canary(now, id(0), ServerSignal::Failed)
+        {
+            now = moment;
+        }
+        assert!(now >= at(31), "{now:?}");
+    }
+
+    #[test]
+    fn endings_are_signs_of_the_server() {
+        let status = |status| {
+            ServerSignal::of(&Ending::Answer(crate::evidence::Answer {
+                status,
+                ..Default::default()
+            }))
+        };
+        assert_eq!([200, 301, 404, 410].map(status), [ServerSignal::Fine; 4]);
+        assert_eq!([403, 405].map(status), [ServerSignal::Refused; 2]);
+        assert_eq!([429, 500, 503].map(status), [ServerSignal::Failed; 3]);
+        assert_eq!([401, 418].map(status), [ServerSignal::Nothing; 2]);
+        assert_eq!(ServerSignal::of(&Ending::Failure(Failure::Refused)), ServerSignal::Failed);
+        assert_eq!(
+            ServerSignal::of(&Ending::Failure(Failure::Timeout(Stage::Body))),
+            ServerSignal::Nothing
+        );
+        let nxdomain = Failure::Dns(DnsFailure::NoSuchName);
+        assert_eq!(ServerSignal::of(&Ending::Failure(nxdomain)), ServerSignal::Nothing);
+    }
+}

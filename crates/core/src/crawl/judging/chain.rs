@@ -1,0 +1,90 @@
+//! One chain of redirects with its cookies.
+
+use std::collections::HashSet;
+use std::hash::{DefaultHasher, Hash, Hasher};
+
+use url::Url;
+
+use crate::evidence::{Answer, SetCookie};
+use crate::url::reference::{Reference, resolve};
+use crate::verdict::Hops;
+
+/// More cookies than this no chain needs.
+const MOST_COOKIES: usize = 50;
+
+/// One chain that is being walked.
+#[derive(Debug)]
+pub(super) struct Chain {
+    /// The hop that is asked next.
+    at: Url,
+    /// Host and cookie.
+    jar: Vec<(String, SetCookie)>,
+    hops: u32,
+    seen: HashSet<u64>,
+}
+
+impl Chain {
+    pub(super) fn new(at: Url) -> Chain {
+        Chain { at, jar: Vec::new(), hops: 0, seen: HashSet::new() }
+    }
+
+    pub(super) fn at(&self) -> &Url {
+        &self.at
+    }
+
+    /// How many redirects were followed.
+    pub(super) fn hops(&self) -> u32 {
+        self.hops
+    }
+
+    pub(super) fn address(&self) -> &str {
+        self.at.as_str()
+    }
+
+    /// The `Cookie` field for the next hop.
+    pub(super) fn cookies(&self) -> Option<String> {
+        let host = self.at.host_str().unwrap_or_default();
+        let own = self.jar.iter().filter(|(of, _)| of == host);
+        let pairs: Vec<String> =
+            own.map(|(_, cookie)| format!("{}={}", cookie.name, cookie.value)).collect();
+        (!pairs.is_empty()).then(|| pairs.join("; "))
+    }
+
+    fn keep(&mut self, cookies: &[SetCookie]) {
+        let host = self.at.host_str().unwrap_or_default().to_owned();
+        for cookie in cookies {
+            self.jar.retain(|(of, known)| *of != host || known.name != cookie.name);
+            if !cookie.expired && self.jar.len() < MOST_COOKIES {
+                self.jar.push((host.clone(), cookie.clone()));
+            }
+        }
+    }
+
+    /// Whether the same address was asked with the same cookies before.
+    pub(super) fn is_seen(&mut self) -> bool {
+        let mut hash = DefaultHasher::new();
+        self.at.as_str().hash(&mut hash);
+        for (host, cookie) in &self.jar {
+            (host, &cookie.name, cookie.hash).hash(&mut hash);
+        }
+        !self.seen.insert(hash.finish())
+    }
+
+    /// A hop redirects: whether, and why, the chain ends there.
+    pub(super) fn handle_redirect(&mut self, answer: &Answer, most: u32) -> Result<(), Hops> {
+        self.keep(&answer.cookies);
+        let location = answer.location.as_deref().filter(|location| !location.trim().is_empty());
+        let Some(Reference::Web { address, .. }) = location.map(|to| resolve(&self.at, to)) else {
+            return Err(Hops::Fine);
+        };
+        self.at = address;
+        self.hops += 1;
+        if self.hops > most {
+            Err(Hops::TooMany)
+        } else if self.is_seen() {
+            Err(Hops::Loop)
+        } else {
+            Ok(())
+        }
+    }
+}

@@ -1,0 +1,81 @@
+//! What seems to be missing is checked once more, when nothing else is left to do.
+
+use std::collections::HashMap;
+
+use crate::crawl::board::Board;
+use crate::crawl::messages::{ServerId, UrlId};
+use crate::crawl::requests::Order;
+use crate::crawl::urls::{Confirmation, Entry, Phase};
+use crate::evidence::{DnsFailure, Ending, Failure};
+use crate::url::scope::Scope;
+
+/// This many missing URLs of one server are confirmed; the rest stands by the sample.
+const CONFIRMED_PER_SERVER: u32 = 50;
+
+/// What is to be confirmed, and what was.
+#[derive(Debug, Default)]
+pub(super) struct Confirmations {
+    waiting: Vec<UrlId>,
+    /// How often something of a server was put there.
+    counts: HashMap<ServerId, u32>,
+}
+
+impl Confirmations {
+    /// A URL has responded so. Where it is about to be called missing, or refused by the
+    /// site's own server, it waits to be checked once more.
+    pub(super) fn handle_outcome(&mut self, board: &mut Board, id: UrlId, ending: &Ending) -> bool {
+        let entry = board.entry(id);
+        let Some(server) = entry.server else { return false };
+        if entry.attempts.confirmation == Confirmation::Done
+            || !may_be_missing(entry, ending)
+            || !matters(entry)
+            || board.settings.retry.attempts < 2
+        {
+            return false;
+        }
+        let count = self.counts.entry(server).or_default();
+        *count += 1;
+        if *count > CONFIRMED_PER_SERVER {
+            return false;
+        }
+        board.urls.set_phase(id, Phase::Unconfirmed);
+        self.waiting.push(id);
+        true
+    }
+
+    /// Queues what is to be confirmed, once nothing else is left to do at once. Gives whether
+    /// there was something.
+    pub(super) fn enqueue_all(&mut self, board: &mut Board) -> bool {
+        let waiting = &mut self.waiting;
+        if waiting.is_empty() || !board.requests.is_quiet(&board.urls) {
+            return false;
+        }
+        let mut any = false;
+        for id in std::mem::take(waiting) {
+            // In a replay, the confirmation may have come already.
+            if board.entry(id).phase() == Phase::Unconfirmed {
+                let attempts = &mut board.entry_mut(id).attempts;
+                (attempts.confirmation, attempts.count) = (Confirmation::UnderWay, 0);
+                board.enqueue(id, Order::Later);
+                any = true;
+            }
+        }
+        any
+    }
+}
+
+fn may_be_missing(entry: &Entry, ending: &Ending) -> bool {
+    let own = entry.scope == Scope::Internal && !entry.roles.only_form();
+    match ending {
+        Ending::Answer(answer) => {
+            matches!(answer.status, 404 | 410) || (own && matches!(answer.status, 403 | 405))
+        }
+        Ending::Failure(failure) => *failure == Failure::Dns(DnsFailure::NoSuchName),
+    }
+}
+
+/// That robots.txt or the default sitemap is missing is never reported.
+fn matters(entry: &Entry) -> bool {
+    let roles = entry.roles;
+    entry.is_linked() || !(roles.robots() || roles.only_sitemap() || roles.made_up())
+}

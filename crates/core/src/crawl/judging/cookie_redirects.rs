@@ -1,0 +1,169 @@
+//! Chains of redirects that need their cookies: walked once more, from the first hop,
+//! each hop with what those before it have set.
+//!
+//! Cookies live for one chain, are sent back to the host that set them alone
+//! (RFC 6265 §5.4, without `Domain`), and are forgotten at its end. A chain is walked
+//! so only where without cookies it goes round in a circle or ends badly.
+
+use super::Judging;
+use super::chain::Chain;
+use super::judge::{clues, judge_at, judged};
+use crate::Moment;
+use crate::crawl::board::Board;
+use crate::crawl::discovery::Discovery;
+use crate::crawl::ground::Ground;
+use crate::crawl::messages::{Judged, Request, Response, StartProblem, UrlId};
+use crate::crawl::requests::Order;
+use crate::evidence::Ending;
+use crate::extract::reading::Reading;
+use crate::url::scope::Scope;
+use crate::verdict::{Cause, Clues, Hops, Verdict, Way};
+
+impl Judging {
+    /// Whether redirects may end otherwise with the cookies that their hops set.
+    pub(super) fn may_need_cookies(&self, board: &Board, id: UrlId, judged: &Judged) -> bool {
+        let ends_badly = match judged.verdict {
+            Verdict::Broken | Verdict::Doubtful => {
+                judged.cause == Some(Cause::RedirectLoop) || judged.status.is_some()
+            }
+            Verdict::Sound | Verdict::Moved | Verdict::Skipped => false,
+        };
+        let with_cookies = board.entry(id).redirect.with_cookies;
+        ends_badly && !with_cookies && sets_cookie_on_the_way(board, id)
+    }
+
+    /// Follows redirects once more from their first hop, with cookies.
+    pub(super) fn begin_chain(&mut self, board: &mut Board, id: UrlId) {
+        let mut chain = Chain::new(board.urls.parsed(id));
+        chain.is_seen();
+        self.chains.insert(id, chain);
+        let entry = board.entry_mut(id);
+        entry.redirect.with_cookies = true;
+        entry.attempts.by_get = true;
+        entry.attempts.count = 0;
+        board.enqueue(id, Order::First);
+    }
+
+    /// Chains that were being followed when the run was stopped begin anew: what their cookies
+    /// held was not kept.
+    pub(in crate::crawl) fn begin_chains_anew(&mut self, board: &mut Board) {
+        let ids: Vec<UrlId> = self.chains.keys().copied().collect();
+        for id in ids {
+            self.begin_chain(board, id);
+        }
+    }
+
+    /// Where a URL is followed with cookies: what to request in its place.
+    pub(in crate::crawl) fn prepare(&self, board: &Board, id: UrlId, request: &mut Request) {
+        let Some(chain) = self.chains.get(&id) else { return };
+        chain.address().clone_into(&mut request.address);
+        request.cookies = chain.cookies();
+        request.scope = board.urls.scope_of(chain.at());
+    }
+
+    /// The response of a hop has come.
+    pub(super) fn handle_chain(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        now: Moment,
+        id: UrlId,
+        response: Response,
+    ) {
+        let Some(mut chain) = self.chains.remove(&id) else { return };
+        let board = &mut ground.board;
+        let own = chain.address() == board.urls.text(id);
+        let Response { mut attempt, reading } = response;
+        attempt.hop = (!own).then(|| chain.address().to_owned());
+        let ending = attempt.ending.clone();
+        let attempts = &mut board.entry_mut(id).attempts;
+        attempts.count += 1;
+        let gap = board.settings.retry.gap(board.entry(id).attempts.count, &ending);
+        let goes_on = matches!(&ending, Ending::Answer(answer) if answer.is_redirect());
+        let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
+        board.report_attempt(id, attempt, title, gap.is_some() || goes_on);
+        if let Some(gap) = gap {
+            self.chains.insert(id, chain);
+            board.retry_at(id, now + gap);
+            return discovery.handle_delayed(ground, id);
+        }
+        let Ending::Answer(answer) = &ending else {
+            return self.end_chain(ground, discovery, id, &chain, (&ending, Hops::Fine), reading);
+        };
+        if !answer.is_redirect() {
+            return self.end_chain(ground, discovery, id, &chain, (&ending, Hops::Fine), reading);
+        }
+        match chain.handle_redirect(answer, board.settings.hops) {
+            Ok(()) => {
+                self.chains.insert(id, chain);
+                board.entry_mut(id).attempts.count = 0;
+                board.enqueue(id, Order::First);
+            }
+            Err(hops) => self.end_chain(ground, discovery, id, &chain, (&ending, hops), None),
+        }
+    }
+
+    fn end_chain(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        id: UrlId,
+        chain: &Chain,
+        (ending, hops): (&Ending, Hops),
+        reading: Option<Reading>,
+    ) {
+        let board = &mut ground.board;
+        let last = board.intern(chain.at(), u32::MAX, chain.hops());
+        let is_redirect = matches!(ending, Ending::Answer(answer) if answer.is_redirect());
+        if discovery.is_current_start(board, id) {
+            if is_redirect {
+                let address = chain.address().to_owned();
+                let problem = StartProblem::Redirects { address };
+                return discovery.handle_start_failed(board, problem);
+            }
+            if last != id {
+                // The site is where the chain ends; its first URL follows from that.
+                discovery.handle_start_hop(last);
+                board.urls.set_follows(id, last);
+                let roles = board.entry(id).roles;
+                let entry = board.entry_mut(last);
+                entry.roles = entry.roles.and(roles);
+                entry.depth = 0;
+                entry.redirect.with_cookies = true;
+            }
+            return self.handle_start_outcome(ground, discovery, last, ending, reading);
+        }
+        if let Ending::Answer(answer) = ending
+            && last == id
+        {
+            board.entry_mut(id).last.handle_answer(answer);
+        }
+        let was_read = last == id && self.take_page(ground, discovery, id, ending, reading);
+        if !was_read && ground.board.entry(id).scope == Scope::Internal {
+            discovery.handle_no_page(ground, id, Vec::new());
+        }
+        let way = if chain.hops() > 0 { Way::Temporary } else { Way::Direct };
+        let clues = Clues { hops, ..clues(&ground.board, id) };
+        let judgement = judge_at(&ground.board, last, ending, way, clues);
+        let mut judged = judged(id, judgement, ending.status());
+        (judged.last, judged.hops) = (last, chain.hops());
+        self.settle(ground, discovery, id, judged);
+        if last != id {
+            let entry = ground.board.entry(id);
+            let (roles, depth) = (entry.roles.by_redirect(), entry.depth);
+            discovery.use_url(ground, last, roles, depth);
+        }
+    }
+}
+
+fn sets_cookie_on_the_way(board: &Board, id: UrlId) -> bool {
+    let mut at = id;
+    for _ in 0..=board.settings.hops {
+        if board.entry(at).redirect.sets_cookie {
+            return true;
+        }
+        let Some(next) = board.entry(at).next_hop() else { return false };
+        at = next;
+    }
+    false
+}

@@ -1,0 +1,170 @@
+//! From hop to hop: where a redirect leads, whose verdict follows from whose.
+
+use url::Url;
+
+use super::Judging;
+use super::judge::{by_way_of, judge_at, judged};
+use crate::crawl::board::Board;
+use crate::crawl::discovery::{Discovery, want_anchors_of};
+use crate::crawl::ground::Ground;
+use crate::crawl::messages::{Judged, UrlId};
+use crate::crawl::requests::Order;
+use crate::crawl::urls::Phase;
+use crate::evidence::{Answer, Ending};
+use crate::url::reference::{Reference, resolve};
+use crate::url::scope::Scope;
+use crate::verdict::{Cause, Clues, Hops, Judgement, Verdict, Way};
+
+impl Judging {
+    pub(super) fn conclude_redirect(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        id: UrlId,
+        ending: &Ending,
+        answer: &Answer,
+    ) {
+        let board = &mut ground.board;
+        board.entry_mut(id).redirect.sets_cookie = !answer.cookies.is_empty();
+        let Some((next, own_fragment)) = location(board, id, answer) else {
+            return self.conclude_bad_redirect(ground, discovery, id, ending, Hops::Fine);
+        };
+        if board.urls.leads_back(id, next) {
+            if cycle_sets_cookie(board, id, next) {
+                board.entry_mut(id).redirect.sets_cookie = true;
+            }
+            return self.conclude_bad_redirect(ground, discovery, id, ending, Hops::Loop);
+        }
+        if board.entry(id).chain >= board.settings.hops {
+            return self.conclude_bad_redirect(ground, discovery, id, ending, Hops::TooMany);
+        }
+        if board.entry(id).roles.robots() && ground.robots.is_held(board, next) {
+            // It leads to a page, and that page waits for it: there are no rules.
+            let sound = Judgement { verdict: Verdict::Sound, cause: Some(Cause::Redirected) };
+            let judged = judged(id, sound, ending.status());
+            return self.settle(ground, discovery, id, judged);
+        }
+        self.follow(ground, discovery, id, answer, next, own_fragment);
+    }
+
+    /// A redirect leads nowhere, round in a loop, or on for too long.
+    fn conclude_bad_redirect(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        id: UrlId,
+        ending: &Ending,
+        hops: Hops,
+    ) {
+        let clues = Clues { hops, ..Clues::default() };
+        let judgement = judge_at(&ground.board, id, ending, Way::Direct, clues);
+        let judged = judged(id, judgement, ending.status());
+        if self.may_need_cookies(&ground.board, id, &judged) {
+            self.begin_chain(&mut ground.board, id);
+        } else {
+            self.settle(ground, discovery, id, judged);
+        }
+    }
+
+    /// Whether a loop of the start may end with the cookies that its hops set.
+    pub(super) fn may_cookies_end_loop(&self, board: &Board, id: UrlId, next: UrlId) -> bool {
+        board.urls.leads_back(id, next)
+            && cycle_sets_cookie(board, id, next)
+            && !board.entry(id).redirect.with_cookies
+    }
+
+    /// The verdict of `id` follows from that of `next`.
+    pub(super) fn follow(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        id: UrlId,
+        answer: &Answer,
+        next: UrlId,
+        own_fragment: bool,
+    ) {
+        let board = &mut ground.board;
+        let entry = board.entry_mut(id);
+        entry.redirect.permanent = answer.is_permanent_redirect();
+        entry.redirect.own_fragment = own_fragment;
+        let (roles, depth, anchors_wanted) =
+            (entry.roles.by_redirect(), entry.depth, entry.anchors_wanted);
+        board.urls.set_follows(id, next);
+        // By GET all the way, as this one was requested.
+        board.entry_mut(next).attempts.by_get = true;
+        if anchors_wanted {
+            want_anchors_of(board, next);
+        }
+        if board.urls.bounds().is_none() {
+            // Before the bounds are known, nothing keeps the start's hops from being requested.
+            let entry = board.entry_mut(next);
+            entry.roles = entry.roles.and(roles);
+            if matches!(entry.phase(), Phase::Unrequested(_)) {
+                board.enqueue(next, Order::First);
+            }
+        } else {
+            let was_waiting = matches!(board.entry(next).phase(), Phase::Queued(_));
+            discovery.use_url(ground, next, roles, depth);
+            if !was_waiting {
+                hasten_hop(&mut ground.board, next);
+            }
+            let to = match ground.board.entry(next).scope {
+                Scope::Internal => vec![next],
+                Scope::External => Vec::new(),
+            };
+            discovery.handle_no_page(ground, id, to);
+        }
+        if let Some(settled) = ground.board.entry(next).judged() {
+            self.settle_follower(ground, discovery, id, next, &settled);
+        }
+    }
+
+    pub(super) fn settle_follower(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        id: UrlId,
+        next: UrlId,
+        settled: &Judged,
+    ) {
+        let judged = by_way_of(&ground.board, id, next, settled);
+        if self.may_need_cookies(&ground.board, id, &judged) {
+            self.begin_chain(&mut ground.board, id);
+        } else {
+            self.settle(ground, discovery, id, judged);
+        }
+    }
+}
+
+/// Whether some hop of a loop sets a cookie: with it, it may be none.
+fn cycle_sets_cookie(board: &Board, id: UrlId, next: UrlId) -> bool {
+    let mut at = next;
+    while at != id {
+        if board.entry(at).redirect.sets_cookie {
+            return true;
+        }
+        match board.entry(at).phase() {
+            Phase::Follows(on) => at = on,
+            _ => return false,
+        }
+    }
+    board.entry(id).redirect.sets_cookie
+}
+
+/// The URL that a redirect leads to, and whether `Location` has a fragment.
+pub(super) fn location(board: &mut Board, id: UrlId, answer: &Answer) -> Option<(UrlId, bool)> {
+    let base = Url::parse(board.urls.text(id)).ok()?;
+    let location = answer.location.as_deref().filter(|l| !l.trim().is_empty())?;
+    let Reference::Web { address, fragment } = resolve(&base, location) else { return None };
+    let (depth, chain) = (board.entry(id).depth, board.entry(id).chain);
+    Some((board.intern(&address, depth, chain + 1), fragment.is_some()))
+}
+
+/// The next hop of a chain is requested at once, as a browser would.
+fn hasten_hop(board: &mut Board, next: UrlId) {
+    let entry = board.entry(next);
+    let waits = matches!(entry.phase(), Phase::Queued(_)) && entry.scope == Scope::External;
+    let Some(server) = entry.server.filter(|_| waits) else { return };
+    board.hasten(next);
+    board.requests.grant(server);
+}

@@ -1,0 +1,387 @@
+//! The crawl as a machine: told what happened, it says what to do. See [`Crawl`].
+
+use std::time::Duration;
+
+use url::Url;
+
+use super::board::{Board, ReplySource};
+use super::discovery::{Discovery, handle_type_checked};
+use super::effect::Effect;
+use super::ground::Ground;
+use super::health::Health;
+use super::judging::Judging;
+use super::messages::{
+    BodyWish, Event, Halt, Judged, Progress, Reply, Request, RequestId, Response, StartProblem,
+    UrlId,
+};
+use super::requests::side_requests::Reason;
+use super::requests::{Requests, Work};
+use super::robots::RobotsGate;
+use super::settings::Settings;
+use super::urls::{Confirmation, Phase};
+use crate::Moment;
+use crate::evidence::{Method, Purpose};
+use crate::url::scope::Scope;
+use crate::verdict::Cause;
+
+/// A request in flight holds the others of its server up for this long at least.
+const SHORTEST_SILENCE: Duration = Duration::from_millis(200);
+
+/// One run through a site.
+///
+/// A method's name says which kind it is:
+///
+/// - `handle_*` take news in: a reply has come.
+/// - `poll_*` give work out: the next [`Request`], the next [`Event`], the next
+///   [`Moment`] to wake.
+/// - All others only look.
+///
+/// After any `handle_*`, and whenever the moment of [`poll_timeout`](Crawl::poll_timeout)
+/// has come, call [`poll_request`](Crawl::poll_request) and
+/// [`poll_event`](Crawl::poll_event) until they give `None`.
+///
+/// # Promises
+///
+/// - **Once.** A URL is requested once, however many links and redirects name it.
+///   Only what may be a temporary failure is requested again, what is missing is
+///   confirmed, what HEAD said badly is repeated by GET, what is to be read after all is
+///   read, and what responded well gets a side request when something else hangs on it.
+/// - **Each reply to its request.** A reply names its request. One that names none that is
+///   in flight changes nothing.
+/// - **To the end.** When nothing is in flight and nothing waits, the crawl
+///   [is finished](Crawl::is_finished), and every URL it heard of has a verdict.
+/// - **Again.** Responses of an earlier part of a run, told once more in their
+///   order by [`handle_replayed`](Crawl::handle_replayed), bring the machine to
+///   where it was. What is left out of them is requested anew: that is a recheck.
+/// - **Not needlessly.** What is known from an earlier run can be told by
+///   [`handle_recalled`](Crawl::handle_recalled) in place of a request.
+#[derive(Debug)]
+pub struct Crawl {
+    ground: Ground,
+    discovery: Discovery,
+    judging: Judging,
+    problem: Option<StartProblem>,
+    halt: Option<Halt>,
+    finished: bool,
+}
+
+impl Crawl {
+    /// A crawl that tries these starts in their order, until one responds.
+    ///
+    /// # Panics
+    /// When there is no start.
+    #[must_use]
+    pub fn new(settings: Settings, starts: Vec<Url>) -> Crawl {
+        let timeout = settings.retry.timeout;
+        let silence = (timeout / 10).max(SHORTEST_SILENCE);
+        let requests = Requests::new(settings.concurrency, silence);
+        let mut board = Board::new(settings, requests);
+        let discovery = Discovery::new(&mut board, starts);
+        let ground = Ground { board, health: Health::new(timeout), robots: RobotsGate::default() };
+        let judging = Judging::default();
+        Crawl { ground, discovery, judging, problem: None, halt: None, finished: false }
+    }
+
+    /// The next request to make, if one may start now.
+    pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
+        while !self.finished {
+            let Board { requests, urls, .. } = &mut self.ground.board;
+            if let Some((request, id, work)) = requests.poll(now, urls) {
+                return Some(self.request(request, id, work));
+            }
+            let more = self.discovery.begin_listed(&mut self.ground)
+                || self.judging.enqueue_unconfirmed(&mut self.ground.board);
+            self.apply_effects();
+            if !more {
+                if !self.finished && self.ground.board.is_idle() {
+                    self.finish();
+                }
+                return None;
+            }
+        }
+        None
+    }
+
+    /// The next event, oldest first.
+    pub fn poll_event(&mut self) -> Option<Event> {
+        self.ground.board.poll_event()
+    }
+
+    /// When to poll for requests again, if no reply comes before.
+    #[must_use]
+    pub fn poll_timeout(&self) -> Option<Moment> {
+        self.ground.board.requests.next_moment()
+    }
+
+    /// A request has ended. A reply that names a request that is not in flight changes
+    /// nothing.
+    pub fn handle_reply(&mut self, now: Moment, reply: Reply) {
+        let Reply { id: request, response } = reply;
+        let Ground { board, health, .. } = &mut self.ground;
+        let Some(of) = board.requests.in_flight(request) else { return };
+        let signal = health.signal(board, now, of, &response.attempt);
+        let (work, slowing) = board.requests.take(now, &board.urls, request, signal);
+        if let Some(slowing) = slowing {
+            let server = board.requests.server_name(of.0).to_owned();
+            board.report(Event::Slowed { server, slowing });
+        }
+        if let Some(work) = work.filter(|_| !self.finished) {
+            self.handle_response(now, of.1, work, response);
+        }
+    }
+
+    /// A response from an earlier part of the run, in the order in which they came.
+    /// Gives false, and changes nothing, when the URL was never heard of. When all are told,
+    /// call [`handle_resumed`](Crawl::handle_resumed).
+    pub fn handle_replayed(&mut self, url: &str, response: Response) -> bool {
+        let Ground { board, health, .. } = &mut self.ground;
+        let Some(id) = board.urls.find(url) else { return false };
+        let Some(server) = board.entry(id).server else { return false };
+        let now = response.attempt.at;
+        board.source = ReplySource::Replay;
+        let signal = health.signal(board, now, (server, id), &response.attempt);
+        let purpose = response.attempt.purpose;
+        if let Some(work) = board.requests.take_replayed(now, (server, id), purpose, signal) {
+            self.handle_told(now, id, work, response);
+        }
+        true
+    }
+
+    /// A response of an earlier run, in place of a request to a URL that waits to be
+    /// requested. Gives false, and changes nothing, when it does not wait for that: once it
+    /// has its verdict, what else came of it then is of no matter.
+    pub fn handle_recalled(&mut self, url: &str, response: Response) -> bool {
+        let board = &mut self.ground.board;
+        let Some(id) = board.urls.find(url) else { return false };
+        let entry = board.entry(id);
+        let waits =
+            matches!(entry.phase(), Phase::Queued(_) | Phase::Retry(_) | Phase::Unconfirmed);
+        // The anchors of external pages are not kept.
+        let for_anchors = entry.anchors_wanted && entry.scope == Scope::External;
+        if !waits || for_anchors {
+            return false;
+        }
+        board.source = ReplySource::Recall;
+        let now = response.attempt.at;
+        self.handle_told(now, id, Work::Verdict { later: false }, response);
+        self.ground.board.source = ReplySource::Now;
+        true
+    }
+
+    /// All responses that are to stand have been told, those of a run that is rechecked now.
+    /// What was left out is requested; what was withheld then is not.
+    pub fn handle_rechecked(&mut self) {
+        self.go_on();
+        self.ground.health.take_withheld();
+        self.judging.begin_chains_anew(&mut self.ground.board);
+    }
+
+    /// All responses of the earlier part of the run have been told: the run goes on. What was
+    /// withheld is requested, and servers that were given up get another chance.
+    pub fn handle_resumed(&mut self) {
+        self.go_on();
+        for id in self.ground.health.take_withheld() {
+            let entry = self.ground.board.entry_mut(id);
+            // A response that was under way may have come after all.
+            let is_withheld =
+                |judged: Judged| matches!(judged.cause, Some(Cause::Blocking | Cause::Offline));
+            if entry.judged().is_some_and(is_withheld) {
+                let attempts = &mut entry.attempts;
+                (attempts.count, attempts.strained) = (0, 0);
+                attempts.confirmation = Confirmation::None;
+                self.ground.enqueue(id);
+            }
+        }
+        self.judging.begin_chains_anew(&mut self.ground.board);
+    }
+
+    fn go_on(&mut self) {
+        self.ground.board.source = ReplySource::Now;
+        self.finished = self.problem.is_some();
+        self.halt = None;
+        self.ground.health.handle_resumed();
+    }
+
+    /// Whether the start was reached, so that it is known where the site ends.
+    #[must_use]
+    pub fn is_bounded(&self) -> bool {
+        self.ground.board.urls.bounds().is_some()
+    }
+
+    /// Why the run has ended before its end, if so.
+    #[must_use]
+    pub fn halt(&self) -> Option<Halt> {
+        self.halt
+    }
+
+    /// Whether every URL has its verdict.
+    #[must_use]
+    pub fn is_finished(&self) -> bool {
+        self.finished
+    }
+
+    /// Why the start could not be crawled, if so.
+    #[must_use]
+    pub fn start_problem(&self) -> Option<&StartProblem> {
+        self.problem.as_ref()
+    }
+
+    /// Where the crawl is.
+    #[must_use]
+    pub fn progress(&self) -> Progress {
+        let board = &self.ground.board;
+        let in_flight = u64::from(board.requests.count_in_flight());
+        Progress { in_flight, ..board.urls.progress() }
+    }
+
+    /// The URL of that id.
+    #[must_use]
+    pub fn address(&self, id: UrlId) -> &str {
+        self.ground.board.urls.text(id)
+    }
+
+    fn request(&mut self, request: RequestId, id: UrlId, work: Work) -> Request {
+        let plain = |board: &Board| Request {
+            id: request,
+            purpose: Purpose::Verdict,
+            method: Method::Get,
+            body: BodyWish::Drop,
+            kind: board.entry(id).roles.kind,
+            scope: board.entry(id).scope,
+            later: true,
+            cookies: None,
+            address: board.urls.text(id).to_owned(),
+            sketch: false,
+            validators: None,
+        };
+        let later = match work {
+            Work::Verdict { later } => later,
+            Work::Side(reason) => {
+                return Request {
+                    purpose: reason.purpose(),
+                    body: reason.body(),
+                    kind: reason.kind(),
+                    ..plain(&self.ground.board)
+                };
+            }
+        };
+        let body = self.discovery.body_wish(&self.ground, id);
+        let board = &mut self.ground.board;
+        let sketch = body == BodyWish::Page && self.discovery.wants_sketch(board, id);
+        let entry = board.entry_mut(id);
+        (entry.last.kind, entry.last.body) = (entry.roles.kind, body);
+        let entry = board.entry(id);
+        let by_get = board.settings.by_get
+            || entry.roles.more_than_media()
+            || entry.attempts.by_get
+            || !entry.server.is_some_and(|server| board.requests.tries_head(server));
+        let method = if by_get { Method::Get } else { Method::Head };
+        let mut request = Request { method, body, later, sketch, ..plain(board) };
+        self.judging.prepare(board, id, &mut request);
+        request
+    }
+
+    /// A response of an earlier time is processed as though its URL was just requested.
+    fn handle_told(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
+        if let Work::Verdict { .. } = work {
+            let is_read = response.reading.as_ref().is_some_and(|reading| !reading.title_only);
+            let wish = self.discovery.body_wish(&self.ground, id);
+            let board = &mut self.ground.board;
+            let entry = board.entry_mut(id);
+            if entry.phase() == Phase::Unconfirmed {
+                entry.attempts.confirmation = Confirmation::UnderWay;
+                entry.attempts.count = 0;
+            } else {
+                entry.attempts.confirmation.handle_told();
+            }
+            entry.last.kind = entry.roles.kind;
+            // What was wanted of the body then is not kept: of the site's own, the reading
+            // tells.
+            let unread = entry.scope == Scope::Internal && !is_read;
+            entry.last.body = if unread { BodyWish::Drop } else { wish };
+            board.urls.set_phase(id, Phase::InFlight(None));
+        }
+        self.handle_response(now, id, work, response);
+    }
+
+    fn handle_response(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
+        match work {
+            Work::Verdict { .. } => {
+                let (ground, discovery) = (&mut self.ground, &mut self.discovery);
+                self.judging.handle_response(ground, discovery, now, id, response);
+            }
+            Work::Side(reason) => self.handle_side_response(now, id, reason, response),
+        }
+        self.apply_effects();
+    }
+
+    fn handle_side_response(&mut self, now: Moment, id: UrlId, reason: Reason, response: Response) {
+        let Response { mut attempt, reading } = response;
+        attempt.purpose = reason.purpose();
+        let ending = attempt.ending.clone();
+        let Ground { board, health, .. } = &mut self.ground;
+        board.report_attempt(id, attempt, None, false);
+        match reason {
+            Reason::Server(server) => health.handle_canary(board, now, (server, id), &ending),
+            Reason::Network => health.handle_network_canary(board, now, id, &ending),
+            Reason::Type(_) => handle_type_checked(board, id, &ending),
+            Reason::Anchors => {
+                self.discovery.handle_anchors(board, id, &ending, reading.as_ref());
+            }
+        }
+    }
+
+    /// Applies what the machines have said to those above them, until nothing is left.
+    fn apply_effects(&mut self) {
+        while let Some(effect) = self.ground.board.take_effect() {
+            // Where there is nothing to crawl, nothing follows any more.
+            if self.problem.is_none() {
+                self.apply(effect);
+            }
+        }
+    }
+
+    fn apply(&mut self, effect: Effect) {
+        let Crawl { ground, discovery, judging, .. } = self;
+        match effect {
+            Effect::Use { id, roles, first } => {
+                discovery.use_url(ground, id, roles, u32::MAX);
+                if first {
+                    ground.board.hasten(id);
+                }
+            }
+            Effect::Withhold { id, cause } => judging.withhold(ground, discovery, id, cause),
+            Effect::SettleRefused { id, ending } => {
+                judging.settle_refused(ground, discovery, id, &ending);
+            }
+            Effect::JudgeAnew { id } => judging.judge_anew(ground, discovery, id),
+            Effect::ConcludeStart { id, ending, reading } => {
+                if let Some(bounds) = ground.board.urls.bounds().cloned() {
+                    ground.board.report(Event::Bounded { start: id, bounds });
+                }
+                judging.conclude(ground, discovery, id, &ending, reading);
+            }
+            Effect::BeginMoreStarts => discovery.begin_more_starts(ground),
+            Effect::ReleaseStart => discovery.release_start(&mut ground.board),
+            Effect::FailStart(problem) => {
+                self.problem = Some(problem);
+                self.finished = true;
+            }
+            Effect::Halt { halt, at_once } => {
+                self.halt = Some(halt);
+                if at_once {
+                    self.finish();
+                }
+            }
+        }
+    }
+
+    fn finish(&mut self) {
+        self.finished = true;
+        self.judging.settle_unrequested(&mut self.ground, &mut self.discovery);
+        self.apply_effects();
+        if self.halt.is_none() {
+            self.discovery.report_unreached(&mut self.ground.board);
+        }
+    }
+}

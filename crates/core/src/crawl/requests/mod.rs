@@ -1,0 +1,262 @@
+//! What waits to be requested, what is in flight, and at which pace?
+//!
+//! [`Requests`] knows which request was made for which job: a reply names its [`RequestId`],
+//! and one that is not in flight changes nothing.
+
+mod frontier;
+pub(super) mod head_trust;
+pub mod pace;
+pub mod retry;
+pub(super) mod side_requests;
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use frontier::{Frontier, Job, Turn};
+use head_trust::HeadTrust;
+use pace::{Limits, Pace, Signal, Slowing};
+use side_requests::{Reason, SideRequests};
+
+use super::messages::{RequestId, ServerId, UrlId};
+use super::urls::{Phase, UrlTable};
+use crate::Moment;
+use crate::evidence::{Ending, Purpose};
+
+/// In which order a URL is requested among those of its server.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Order {
+    /// After those that wait.
+    Last,
+    /// Before those that wait.
+    First,
+    /// As a later attempt: on a fresh connection, with more patience.
+    Later,
+}
+
+/// What a request is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Work {
+    /// The verdict of its URL; `later`, if it is an attempt after the first.
+    Verdict { later: bool },
+    /// Something else.
+    Side(Reason),
+}
+
+/// All requests of a crawl. See the [module](self).
+#[derive(Debug)]
+pub(super) struct Requests {
+    frontier: Frontier,
+    side: SideRequests,
+    pub(super) head_trust: HeadTrust,
+    /// How URLs have failed so far that are to be requested again.
+    failures: HashMap<UrlId, Vec<Ending>>,
+}
+
+impl Requests {
+    pub(super) fn new(concurrency: u32, silence: Duration) -> Requests {
+        Requests {
+            frontier: Frontier::new(concurrency, silence),
+            side: SideRequests::default(),
+            head_trust: HeadTrust::default(),
+            failures: HashMap::new(),
+        }
+    }
+
+    /// The server of that name; its lane is made when it is new.
+    pub(super) fn server(&mut self, name: &str, own: bool, limits: Limits) -> ServerId {
+        self.frontier.server(name, own, limits)
+    }
+
+    /// The server's name.
+    pub(super) fn server_name(&self, server: ServerId) -> &str {
+        self.frontier.name(server)
+    }
+
+    pub(super) fn set_own(&mut self, server: ServerId, own: bool, limits: Limits) {
+        self.frontier.set_own(server, own, limits);
+    }
+
+    pub(super) fn is_own(&self, server: ServerId) -> bool {
+        self.frontier.is_own(server)
+    }
+
+    pub(super) fn pace(&self, server: ServerId) -> &Pace {
+        self.frontier.pace(server)
+    }
+
+    /// Whether nothing but side requests may be made to a server.
+    pub(super) fn set_closed(&mut self, server: ServerId, closed: bool) {
+        self.frontier.set_closed(server, closed);
+    }
+
+    /// Whether a URL of a server that has never responded waits for a later attempt.
+    pub(super) fn set_on_trial(&mut self, server: ServerId, on_trial: bool) {
+        self.frontier.set_on_trial(server, on_trial);
+    }
+
+    pub(super) fn wait_until(&mut self, server: ServerId, moment: Moment) {
+        self.frontier.wait_until(server, moment);
+    }
+
+    /// What is requested next of a server follows from its last response.
+    pub(super) fn grant(&mut self, server: ServerId) {
+        self.frontier.grant(server);
+    }
+
+    /// Whether HEAD is tried first at a server at all.
+    pub(super) fn tries_head(&self, server: ServerId) -> bool {
+        self.head_trust.tries_head(server)
+    }
+
+    /// A URL waits to be requested from now on.
+    pub(super) fn enqueue(&mut self, urls: &mut UrlTable, id: UrlId, order: Order) {
+        let Some(server) = urls.entry(id).server else { return };
+        let ticket = urls.take_ticket();
+        urls.set_phase(id, Phase::Queued(ticket));
+        let turn = if order == Order::Later { Turn::Later } else { Turn::First };
+        let job = Job { url: id, ticket, turn };
+        if order == Order::First {
+            self.frontier.push_first(server, job);
+        } else {
+            self.frontier.push(server, job);
+        }
+    }
+
+    /// A URL that waits is requested before the others of its server.
+    pub(super) fn hasten(&mut self, urls: &mut UrlTable, id: UrlId) {
+        if matches!(urls.entry(id).phase(), Phase::Queued(_)) {
+            self.enqueue(urls, id, Order::First);
+        }
+    }
+
+    /// A URL is requested again, and not before that moment.
+    pub(super) fn retry_at(&mut self, urls: &mut UrlTable, id: UrlId, due: Moment) {
+        let Some(server) = urls.entry(id).server else { return };
+        let ticket = urls.take_ticket();
+        urls.set_phase(id, Phase::Retry(ticket));
+        self.frontier.push_at(due, server, Job { url: id, ticket, turn: Turn::Later });
+    }
+
+    /// A side request is made, at once or at that moment.
+    pub(super) fn enqueue_side(
+        &mut self,
+        urls: &UrlTable,
+        id: UrlId,
+        reason: Reason,
+        at: Option<Moment>,
+    ) {
+        let Some(server) = urls.entry(id).server else { return };
+        let job = Job { url: id, ticket: self.side.add(id, reason), turn: Turn::Side };
+        match at {
+            Some(moment) => self.frontier.push_at(moment, server, job),
+            None => self.frontier.push(server, job),
+        }
+    }
+
+    /// The next request that may be made now.
+    pub(super) fn poll(
+        &mut self,
+        now: Moment,
+        urls: &mut UrlTable,
+    ) -> Option<(RequestId, UrlId, Work)> {
+        let side = &self.side;
+        let (request, job) = self.frontier.poll(now, |job| holds(urls, side, job))?;
+        let work = match self.side.reason(job.ticket).filter(|_| job.turn == Turn::Side) {
+            Some(reason) => Work::Side(reason),
+            None => {
+                urls.set_phase(job.url, Phase::InFlight(Some(request)));
+                Work::Verdict { later: job.turn == Turn::Later }
+            }
+        };
+        Some((request, job.url, work))
+    }
+
+    /// The moment at which to poll again, if nothing happens before.
+    pub(super) fn next_moment(&self) -> Option<Moment> {
+        self.frontier.next_moment()
+    }
+
+    /// The server and the URL of a request that is in flight; `None` for one that has ended,
+    /// or never was.
+    pub(super) fn in_flight(&self, request: RequestId) -> Option<(ServerId, UrlId)> {
+        self.frontier.job(request).map(|(server, job)| (server, job.url))
+    }
+
+    /// A request has ended. Gives what it was for, as long as that is still wanted, and
+    /// whether its server is requested from more slowly now.
+    pub(super) fn take(
+        &mut self,
+        now: Moment,
+        urls: &UrlTable,
+        request: RequestId,
+        signal: Signal,
+    ) -> (Option<Work>, Option<Slowing>) {
+        let Some((_, job)) = self.frontier.job(request) else { return (None, None) };
+        let slowing = self.frontier.handle_ended(now, request, signal);
+        let work = match job.turn {
+            Turn::Side => self.side.take(job.ticket).map(Work::Side),
+            turn => urls
+                .awaits(job.url, request)
+                .then_some(Work::Verdict { later: turn == Turn::Later }),
+        };
+        (work, slowing)
+    }
+
+    /// A response of an earlier, interrupted part of the run. Gives what it was for, unless
+    /// that was a side request which nothing waits for.
+    pub(super) fn take_replayed(
+        &mut self,
+        now: Moment,
+        (server, id): (ServerId, UrlId),
+        purpose: Purpose,
+        signal: Signal,
+    ) -> Option<Work> {
+        self.frontier.handle_replayed(now, server, signal);
+        if purpose.is_side() {
+            self.side.take_waiting(id, purpose).map(Work::Side)
+        } else {
+            Some(Work::Verdict { later: false })
+        }
+    }
+
+    /// An attempt has failed, and another follows.
+    pub(super) fn handle_failure(&mut self, id: UrlId, ending: Ending) {
+        self.failures.entry(id).or_default().push(ending);
+    }
+
+    /// What is reported of a URL that failed each time: what was seen most often, and of
+    /// equals the first. One outlier must not decide the verdict.
+    pub(super) fn most_frequent(&mut self, id: UrlId, last: Ending) -> Ending {
+        let Some(mut all) = self.failures.remove(&id).filter(|_| last.may_pass()) else {
+            return last;
+        };
+        all.push(last);
+        let count = |ending: &Ending| all.iter().filter(|other| *other == ending).count();
+        let most = all.iter().rev().max_by_key(|ending| count(ending));
+        most.expect("there is one at least").clone()
+    }
+
+    /// Whether nothing waits to be requested at once and nothing is in flight. What is due
+    /// later may still wait.
+    pub(super) fn is_quiet(&self, urls: &UrlTable) -> bool {
+        self.frontier.is_quiet(|job| holds(urls, &self.side, job))
+    }
+
+    /// Whether nothing waits for a later moment either.
+    pub(super) fn is_idle(&self, urls: &UrlTable) -> bool {
+        self.frontier.is_empty(|job| holds(urls, &self.side, job))
+    }
+
+    /// How many requests are in flight.
+    pub(super) fn count_in_flight(&self) -> u32 {
+        self.frontier.in_flight()
+    }
+}
+
+/// Whether a job still holds: its URL waits, and for this very job.
+fn holds(urls: &UrlTable, side: &SideRequests, job: Job) -> bool {
+    match job.turn {
+        Turn::Side => side.reason(job.ticket).is_some(),
+        Turn::First | Turn::Later => urls.holds(job.url, job.ticket),
+    }
+}

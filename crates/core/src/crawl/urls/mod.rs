@@ -1,0 +1,10 @@
+//! Every URL of the run: its text, its roles, its phase, and whose verdict follows from it.
+
+mod entry;
+mod progress;
+mod roles;
+mod table;
+
+pub(super) use entry::{Confirmation, Entry, LastResponse, Phase, TypeCheck};
+pub(super) use roles::Roles;
+pub(super) use table::UrlTable;

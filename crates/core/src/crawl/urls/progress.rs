@@ -1,0 +1,39 @@
+//! How far a crawl is: counted where phases change, and nowhere else.
+
+use super::entry::{Entry, Phase};
+use crate::crawl::messages::Progress;
+use crate::verdict::Verdict;
+
+/// What one entry adds to the counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Share {
+    known: bool,
+    done: bool,
+    broken: bool,
+}
+
+impl Share {
+    pub(super) fn of(entry: &Entry) -> Share {
+        let is_web = entry.server.is_some();
+        let judged = entry.judged();
+        // What was not requested, by a rule or for want of a server, is not work done.
+        let asked = judged.is_some_and(|judged| judged.verdict != Verdict::Skipped);
+        let unrequested = matches!(entry.phase, Phase::Unrequested(_));
+        Share {
+            known: is_web && !unrequested && (judged.is_none() || asked),
+            done: is_web && asked,
+            // No link is broken where a URL is only a hop, or was tried out by us.
+            broken: entry.linked && judged.is_some_and(|it| it.verdict == Verdict::Broken),
+        }
+    }
+}
+
+/// Counts what an entry adds now in place of what it added before.
+pub(super) fn count(progress: &mut Progress, before: Share, now: Share) {
+    let change = |count: &mut u64, before: bool, now: bool| {
+        *count = *count + u64::from(now) - u64::from(before);
+    };
+    change(&mut progress.known, before.known, now.known);
+    change(&mut progress.done, before.done, now.done);
+    change(&mut progress.broken, before.broken, now.broken);
+}

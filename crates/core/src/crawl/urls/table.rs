@@ -1,0 +1,224 @@
+//! The table of all URLs. See [`UrlTable`].
+
+use std::collections::HashMap;
+
+use indexmap::IndexSet;
+use url::Url;
+
+use super::entry::{Entry, Phase};
+use super::progress::{self, Share};
+use crate::crawl::messages::{Judged, Progress, RequestId, UrlId};
+use crate::url::scope::{Bounds, Scope};
+
+/// Every URL that a crawl has heard of.
+///
+/// # Promises
+///
+/// - **One door.** A phase changes by [`set_phase`](UrlTable::set_phase) alone, which hands
+///   out the tickets of jobs and counts the progress.
+/// - **One job.** Of all jobs and requests for a URL only the last one
+///   [holds](UrlTable::holds).
+#[derive(Debug, Default)]
+pub(in crate::crawl) struct UrlTable {
+    /// The index of a URL is its id.
+    urls: IndexSet<Box<str>>,
+    entries: Vec<Entry>,
+    /// URLs whose verdict follows from that of another, by that other.
+    followers: HashMap<UrlId, Vec<UrlId>>,
+    /// The bounds of the site and its start, once that was reached.
+    bounds: Option<Bounds>,
+    start: Option<UrlId>,
+    /// The bounds around the candidate that is tried as a start.
+    provisional: Option<Bounds>,
+    progress: Progress,
+    tickets: u32,
+}
+
+impl UrlTable {
+    pub(in crate::crawl) fn len(&self) -> usize {
+        self.entries.len()
+    }
+
+    pub(in crate::crawl) fn ids(&self) -> impl Iterator<Item = UrlId> + use<> {
+        (0..self.entries.len()).map(UrlId::from_index)
+    }
+
+    /// The id of a URL that was heard of.
+    pub(in crate::crawl) fn find(&self, url: &str) -> Option<UrlId> {
+        self.urls.get_index_of(url).map(UrlId::from_index)
+    }
+
+    /// Adds a URL that was not heard of before.
+    pub(in crate::crawl) fn add(&mut self, url: &str, entry: Entry) -> UrlId {
+        let (index, _) = self.urls.insert_full(url.into());
+        debug_assert_eq!(index, self.entries.len(), "it was heard of before");
+        self.entries.push(entry);
+        UrlId::from_index(index)
+    }
+
+    /// The text of a URL.
+    pub(in crate::crawl) fn text(&self, id: UrlId) -> &str {
+        &self.urls[id.index()]
+    }
+
+    /// The texts of all URLs from that one on.
+    pub(in crate::crawl) fn texts_from(&self, first: usize) -> impl Iterator<Item = &str> {
+        self.urls[first..].iter().map(|url| &**url)
+    }
+
+    /// A web URL, parsed.
+    pub(in crate::crawl) fn parsed(&self, id: UrlId) -> Url {
+        Url::parse(self.text(id)).expect("normal forms can be parsed")
+    }
+
+    /// The home page of a URL's server.
+    pub(in crate::crawl) fn home_of(&self, id: UrlId) -> Option<Url> {
+        Url::parse(self.text(id)).ok()?.join("/").ok()
+    }
+
+    pub(in crate::crawl) fn entry(&self, id: UrlId) -> &Entry {
+        &self.entries[id.index()]
+    }
+
+    pub(in crate::crawl) fn entry_mut(&mut self, id: UrlId) -> &mut Entry {
+        &mut self.entries[id.index()]
+    }
+
+    /// A URL goes into another phase.
+    pub(in crate::crawl) fn set_phase(&mut self, id: UrlId, phase: Phase) {
+        let entry = &mut self.entries[id.index()];
+        let before = Share::of(entry);
+        entry.phase = match phase {
+            Phase::Settled(judged) => Phase::Settled(Judged { linked: entry.linked, ..judged }),
+            phase => phase,
+        };
+        progress::count(&mut self.progress, before, Share::of(entry));
+    }
+
+    /// A ticket for the next job.
+    pub(in crate::crawl) fn take_ticket(&mut self) -> u32 {
+        self.tickets = self.tickets.wrapping_add(1);
+        self.tickets
+    }
+
+    /// Whether a URL waits for the job with this ticket.
+    pub(in crate::crawl) fn holds(&self, id: UrlId, ticket: u32) -> bool {
+        matches!(self.entry(id).phase, Phase::Queued(own) | Phase::Retry(own) if own == ticket)
+    }
+
+    /// Whether this very request is the one that a URL waits for.
+    pub(in crate::crawl) fn awaits(&self, id: UrlId, request: RequestId) -> bool {
+        self.entry(id).phase == Phase::InFlight(Some(request))
+    }
+
+    /// A link names a URL, which may have been only a hop so far. Gives its verdict, where it
+    /// has one and that is another by this.
+    pub(in crate::crawl) fn handle_linked(&mut self, id: UrlId) -> Option<Judged> {
+        let entry = &mut self.entries[id.index()];
+        if entry.linked {
+            return None;
+        }
+        let before = Share::of(entry);
+        entry.linked = true;
+        let judged = entry.judged().map(|judged| Judged { linked: true, ..judged });
+        if let Some(judged) = judged {
+            entry.phase = Phase::Settled(judged);
+        }
+        progress::count(&mut self.progress, before, Share::of(entry));
+        judged
+    }
+
+    /// The verdict of the first follows from that of the other.
+    pub(in crate::crawl) fn set_follows(&mut self, id: UrlId, next: UrlId) {
+        self.set_phase(id, Phase::Follows(next));
+        self.followers.entry(next).or_default().push(id);
+    }
+
+    /// The URLs that redirect to this one, as far as is known.
+    pub(in crate::crawl) fn followers_of(&self, id: UrlId) -> Vec<UrlId> {
+        let known = self.followers.get(&id).map(Vec::as_slice).unwrap_or_default();
+        let follows = |follower: &UrlId| self.entry(*follower).next_hop() == Some(id);
+        known.iter().copied().filter(follows).collect()
+    }
+
+    /// Whether the way from `next` comes back to `id`.
+    pub(in crate::crawl) fn leads_back(&self, id: UrlId, next: UrlId) -> bool {
+        let mut at = next;
+        while at != id {
+            match self.entry(at).phase {
+                Phase::Follows(on) => at = on,
+                _ => return false,
+            }
+        }
+        true
+    }
+
+    /// The end of the redirects of a URL, as far as is known.
+    pub(in crate::crawl) fn end_of(&self, id: UrlId) -> UrlId {
+        let mut at = id;
+        while let Phase::Follows(next) = self.entry(at).phase {
+            at = next;
+        }
+        at
+    }
+
+    /// A page of the site was read.
+    pub(in crate::crawl) fn handle_page_read(&mut self, id: UrlId) {
+        self.entries[id.index()].page.read = true;
+        self.progress.pages += 1;
+    }
+
+    /// A link is broken, though its URL is not.
+    pub(in crate::crawl) fn count_broken_link(&mut self) {
+        self.progress.broken += 1;
+    }
+
+    pub(in crate::crawl) fn progress(&self) -> Progress {
+        self.progress
+    }
+
+    pub(in crate::crawl) fn bounds(&self) -> Option<&Bounds> {
+        self.bounds.as_ref()
+    }
+
+    /// The start, once it was reached: where its redirects ended.
+    pub(in crate::crawl) fn start(&self) -> Option<UrlId> {
+        self.start
+    }
+
+    /// On which side of the bounds a URL lies, as far as is known.
+    pub(in crate::crawl) fn scope_of(&self, url: &Url) -> Scope {
+        let bounds = self.bounds.as_ref().or(self.provisional.as_ref());
+        bounds.map_or(Scope::Internal, |bounds| bounds.scope(url))
+    }
+
+    /// Whether what lies there is to be read, as far as the bounds say.
+    pub(in crate::crawl) fn reads(&self, id: UrlId) -> bool {
+        let Some(bounds) = &self.bounds else { return true };
+        // Without prefixes all of the site is.
+        bounds.within().is_empty() || Url::parse(self.text(id)).is_ok_and(|url| bounds.reads(&url))
+    }
+
+    /// A candidate is tried as a start: what would belong to its site does, until it is known.
+    pub(in crate::crawl) fn set_provisional(&mut self, bounds: Bounds) {
+        self.provisional = Some(bounds);
+    }
+
+    /// The start was reached. Gives all web URLs with their scope, which holds from now on.
+    pub(in crate::crawl) fn handle_start(
+        &mut self,
+        start: UrlId,
+        bounds: Bounds,
+    ) -> Vec<(UrlId, Url, Scope)> {
+        let mut placed = Vec::new();
+        for (text, id) in self.urls.iter().zip(self.ids()) {
+            let Ok(url) = Url::parse(text) else { continue };
+            let scope = bounds.scope(&url);
+            self.entries[id.index()].scope = scope;
+            placed.push((id, url, scope));
+        }
+        self.bounds = Some(bounds);
+        self.start = Some(start);
+        placed
+    }
+}

@@ -1,0 +1,108 @@
+//! The entries of a list, whatever its form.
+
+use url::Url;
+
+use crate::extract::elements::{Attribute, Element};
+use crate::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+
+/// A line is read up to here; longer ones are no list's.
+pub const LONGEST_LINE: usize = 1 << 20;
+
+/// An address in a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    /// As it stands there, `https://` put before what has no scheme.
+    pub written: String,
+    /// The line, from 1.
+    pub line: u32,
+}
+
+/// Something in a list that could not be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fault {
+    /// The line, from 1.
+    pub line: u32,
+    /// What is wrong there.
+    pub what: String,
+}
+
+/// What stands in a list.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct List {
+    /// The addresses, in their order.
+    pub entries: Vec<Entry>,
+    /// What could not be read.
+    pub faults: Vec<Fault>,
+}
+
+impl List {
+    /// The list as a page that names its entries.
+    #[must_use]
+    pub fn reading(&self) -> Reading {
+        let mut builder = ReadingBuilder::default();
+        builder.set_format(Format::List);
+        for entry in &self.entries {
+            let written = builder.keep(&entry.written);
+            builder.add_link(LinkRecord {
+                element: Element::ENTRY,
+                attribute: Attribute::CONTENT,
+                written,
+                text: None,
+                rel: None,
+                region: None,
+                surroundings: 0,
+                scripted: false,
+                line: entry.line,
+                column: 1,
+            });
+        }
+        builder.finish(false)
+    }
+}
+
+/// An entry as an address that can be asked: `https://` goes before a host name without a
+/// scheme. What is no address stays as it is, and is told of as such.
+#[must_use]
+pub fn address(written: &str) -> String {
+    let written = written.trim();
+    if looks_like_host(written) { format!("https://{written}") } else { written.to_owned() }
+}
+
+/// Whether a text is an address over HTTP, or would be one with a scheme.
+#[must_use]
+pub fn is_address(text: &str) -> bool {
+    let text = text.trim();
+    let is_web = Url::parse(text).is_ok_and(|url| matches!(url.scheme(), "http" | "https"));
+    is_web || looks_like_host(text)
+}
+
+/// Whether it begins with a host name or a port on this machine: `www.a.test/x`.
+fn looks_like_host(text: &str) -> bool {
+    let end = text.find(['/', '?', '#']).unwrap_or(text.len());
+    let host = text[..end].split(':').next().unwrap_or_default();
+    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '.' | '_');
+    let last = host.rsplit('.').next().unwrap_or_default();
+    let port = text[host.len()..end].strip_prefix(':');
+    host.contains('.')
+        && !host.starts_with('.')
+        && host.chars().all(is_plain)
+        && (last.len() > 1 && last.chars().all(char::is_alphabetic)
+            || host.parse::<std::net::Ipv4Addr>().is_ok())
+        && port.is_none_or(|port| port.parse::<u16>().is_ok())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn host_names_without_a_scheme_are_addresses() {
+        for text in ["www.a.test", "a.test/x?y", "a.test:8443/", "192.0.2.7/x", "münchen.test"] {
+            assert!(is_address(text) && address(text).starts_with("https://"), "{text}");
+        }
+        for text in ["x", "/x", "12.5", "a b.test", "e.g.", "", "a.test:x", "notes.2"] {
+            assert!(!is_address(text), "{text}");
+        }
+        assert_eq!(address(" http://a.test/ "), "http://a.test/");
+    }
+}

@@ -1,0 +1,12 @@
+//! How far end tags reach.
+
+/// How far an end tag reaches (HTML, "Has an element in scope").
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Reach {
+    Default,
+    Button,
+    ListItem,
+    Table,
+    /// Across everything.
+    Page,
+}
