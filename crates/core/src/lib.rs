@@ -11,6 +11,11 @@
 //! drives; [`extract::Extractor`] turns bytes into a [`extract::reading::Reading`];
 //! [`verdict::judge`] is the table from what was seen to what is said.
 
+/// Which rules of extraction and verdicts these are. It grows when a page or a response may be
+/// seen otherwise than before: what an earlier version saw is then not reused, and what only
+/// the new rules see does not count as newly broken.
+pub const RULES_VERSION: u32 = 1;
+
 pub mod crawl;
 pub mod evidence;
 pub mod extract;

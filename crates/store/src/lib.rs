@@ -11,58 +11,32 @@
 //! This crate alone knows SQL. The schema is `schema.sql`, beside this file;
 //! `docs/store.md` tells people how to query it.
 
-mod again;
-mod carriers;
-mod checks;
-mod compare;
-mod connection;
-mod digest;
-mod endings;
-mod error;
-mod evidence;
-mod folds;
-mod guard;
-mod history;
-mod known;
-mod marks;
-mod memory;
-mod notes;
-mod open;
-mod order;
-mod outbox;
-mod pack;
-mod past;
-mod reader;
-mod records;
-mod replay;
-mod rows;
-mod sayings;
-mod sift;
-mod sight;
-mod sites;
-mod telling;
-mod totals;
-mod waived;
-mod writer;
+mod admin;
+mod codec;
+mod db;
+mod findings;
+mod model;
+mod notify;
+mod read;
+mod tables;
+mod write;
 
-pub use carriers::Carried;
-pub use checks::Check;
-pub use compare::{Comparison, Healing, compare};
-pub use digest::{Counts, Digest, Place as DigestPlace, Told};
-pub use error::StoreError;
-pub use guard::{Guard, PatrolStatus, patrol_of};
-pub use memory::Memory;
-pub use notes::NoteRow;
-pub use open::OpenRun;
-pub use outbox::{Letter, Outbox, Undelivered};
-pub use past::{PastFinding, PastVerdict};
-pub use reader::Reader;
-pub use records::{
-    Address, Changes, History, LinkRow, NotReadCount, Outcome, PageRow, RunInfo, RunKind, RunState,
-    SkipCount, SlowedServer, TargetRow, Totals, TraceRow,
+pub use admin::patrol_lock::{Guard, PatrolStatus, patrol_of};
+pub use admin::sites::{Pruned, SiteRow, prune};
+pub use db::error::StoreError;
+pub use findings::compare::{Comparison, Healing, compare};
+pub use findings::waived::FindingFacts;
+pub use model::{
+    Address, Changes, Channel, History, LinkRow, NotReadCount, NoteRow, Outcome, PageRow, RunInfo,
+    RunKind, RunState, SkipCount, SlowedServer, TargetRow, Telling, Totals, TraceRow,
 };
-pub use sift::{Found, Sift};
-pub use sites::{Pruned, SiteRow, prune};
-pub use telling::{Channel, Telling};
-pub use waived::FindingFacts;
-pub use writer::{NewRun, RunWriter};
+pub use notify::digest::{Counts, Digest, Place as DigestPlace, Told};
+pub use notify::outbox::{Letter, Outbox, Undelivered};
+pub use read::backlinks::Carried;
+pub use read::checks::Check;
+pub use read::link_query::{Found, Sift};
+pub use read::memory::Memory;
+pub use read::open::OpenRun;
+pub use read::reader::Reader;
+pub use read::url_history::{PastFinding, PastVerdict};
+pub use write::{NewRun, RunWriter};

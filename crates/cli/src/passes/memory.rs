@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use jiff::{SignedDuration, Timestamp};
+use rummage_core::RULES_VERSION;
 use rummage_core::schedule::policy::{Checked, Rhythm, due_at};
 use rummage_core::url::scope::Scope;
 use rummage_store::{Address, Check, Memory, Reader, RunInfo};
@@ -58,7 +59,7 @@ pub(super) fn reads_alike(run: &RunInfo, asking: &Asking) -> bool {
     const KEYS: [&str; 3] = ["user-agent", "user", "max-size"];
     let now = serde_json::to_value(asking.without_secrets()).unwrap_or_default();
     let then: serde_json::Value = serde_json::from_str(&run.options).unwrap_or_default();
-    run.version == env!("CARGO_PKG_VERSION")
+    run.rules == RULES_VERSION
         && !run.own_fields
         && asking.header.is_empty()
         && KEYS.iter().all(|key| now[key] == then[key])

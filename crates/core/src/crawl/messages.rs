@@ -295,6 +295,23 @@ pub enum Place {
     ForScript,
 }
 
+impl Place {
+    /// The word for it in the store.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Place::Missing => "missing",
+            Place::ForScript => "for-script",
+        }
+    }
+
+    /// The one of that name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Place> {
+        [Place::Missing, Place::ForScript].into_iter().find(|place| place.as_str() == name)
+    }
+}
+
 /// What happened, for the store and for whoever watches.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Event {

@@ -22,6 +22,12 @@ impl Scope {
             Scope::External => "external",
         }
     }
+
+    /// The one of that name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Scope> {
+        [Scope::Internal, Scope::External].into_iter().find(|scope| scope.as_str() == name)
+    }
 }
 
 /// The bounds of a site: the host of its start, that host's `www.` or bare twin,

@@ -170,27 +170,6 @@ fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
 }
 
 #[test]
-fn an_older_store_is_brought_up_to_date_and_keeps_what_it_has() {
-    let keeper = keeper();
-    let db = rusqlite::Connection::open(keeper.path()).unwrap();
-    db.execute_batch(include_str!("../../src/schema.sql")).unwrap();
-    db.execute_batch(
-        "INSERT INTO address VALUES (1, 'http://a.test/');
-         INSERT INTO run VALUES (1, 'a.test', 1, 'a.test', '{}', '{}', 'doubtful', '0.1.0',
-             '2026-11-01T00:00:00Z', 5, 'finished');
-         PRAGMA application_id = 0x52554d4d; PRAGMA user_version = 4;",
-    )
-    .unwrap();
-    drop(db);
-    let run = keeper.reader().last_run().unwrap();
-    assert_eq!((run.number, run.kind), (1, RunKind::Crawl));
-    assert_eq!(run.epoch_at, run.started_at);
-    assert!(!run.own_fields);
-    crawl_at(&keeper, 900_000);
-    assert_eq!(keeper.reader().runs().unwrap().len(), 2);
-}
-
-#[test]
 fn an_answer_that_is_as_it_was_says_so() {
     let answer = Answer { status: 200, unchanged: true, ..Answer::default() };
     let text = serde_json::to_string(&Ending::Answer(answer.clone())).unwrap();

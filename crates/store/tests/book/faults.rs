@@ -50,12 +50,12 @@ fn a_newer_store_is_refused_with_both_versions() {
     let keeper = Keeper::new(&[("/", "")]);
     keeper.crawl();
     let db = rusqlite::Connection::open(keeper.path()).unwrap();
-    db.pragma_update(None, "user_version", 7).unwrap();
+    db.pragma_update(None, "user_version", 8).unwrap();
     drop(db);
     let Err(StoreError::Newer { found, known, .. }) = Reader::open(&keeper.path()) else {
         panic!("a newer store was opened")
     };
-    assert_eq!((found, known), (7, 6));
+    assert_eq!((found, known), (8, 7));
 }
 
 #[test]
@@ -72,15 +72,41 @@ fn a_damaged_page_of_the_file_is_an_error_and_no_panic() {
 }
 
 #[test]
+fn a_word_that_no_version_wrote_means_that_the_store_is_damaged() {
+    for (change, word) in [
+        ("UPDATE run SET state = 'asleep'", "asleep"),
+        ("UPDATE verdict SET verdict = 'fishy'", "fishy"),
+        ("UPDATE verdict SET cause = 'hunch'", "hunch"),
+        ("UPDATE verdict SET scope = 'sideways'", "sideways"),
+        ("UPDATE finding SET standing = 'asleep'", "asleep"),
+        ("UPDATE page_version SET format = 'scroll'", "scroll"),
+    ] {
+        let keeper = Keeper::new(&[("/", "<a href=/x>x</a>")]);
+        keeper.crawl();
+        let db = rusqlite::Connection::open(keeper.path()).unwrap();
+        db.pragma_update(None, "ignore_check_constraints", true).unwrap();
+        assert!(db.execute(change, []).unwrap() > 0, "{change}");
+        drop(db);
+        let seen = Reader::open(&keeper.path()).and_then(|reader| {
+            let run = reader.open_run(reader.last_run()?)?;
+            run.totals()?;
+            run.changes().map(drop)
+        });
+        let Err(StoreError::Damaged(why)) = seen else { panic!("{change}: {seen:?}") };
+        assert!(why.contains(word), "{why}");
+    }
+}
+
+#[test]
 fn a_store_from_before_the_first_release_is_refused_and_left_alone() {
     let keeper = Keeper::new(&[("/", "")]);
     keeper.crawl();
     let db = rusqlite::Connection::open(keeper.path()).unwrap();
-    db.pragma_update(None, "user_version", 3).unwrap();
+    db.pragma_update(None, "user_version", 6).unwrap();
     drop(db);
     let before = fs::read(keeper.path()).unwrap();
     let read = Reader::open(&keeper.path());
-    assert!(matches!(read, Err(StoreError::TooOld { found: 3, oldest: 4, .. })));
+    assert!(matches!(read, Err(StoreError::TooOld { found: 6, oldest: 7, .. })));
     let written = RunWriter::begin(&keeper.path(), new_run());
     assert!(matches!(written, Err(StoreError::TooOld { .. })));
     assert_eq!(fs::read(keeper.path()).unwrap(), before);

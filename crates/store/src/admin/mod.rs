@@ -1,0 +1,6 @@
+//! What is done to a store as a whole?
+
+pub(crate) mod finish;
+pub(crate) mod patrol_lock;
+pub(crate) mod sites;
+pub(crate) mod update;

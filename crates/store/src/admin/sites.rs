@@ -1,0 +1,187 @@
+//! The sites of a store, and the runs of each: listed, and forgotten when they are old.
+
+use std::collections::HashSet;
+use std::path::Path;
+
+use rusqlite::{Connection, params};
+
+use crate::codec::{entries, places};
+use crate::db::connection;
+use crate::db::error::StoreError;
+use crate::findings::changes::changes;
+use crate::model::{Changes, RunInfo};
+use crate::read::checks;
+use crate::read::reader::Reader;
+use crate::tables::runs::run_info;
+
+/// A site with its last run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SiteRow {
+    /// The last run.
+    pub last: RunInfo,
+    /// How many runs are stored.
+    pub runs: u64,
+    /// Pages that the last run read.
+    pub pages: u64,
+    /// What the last run found, beside the one before.
+    pub changes: Changes,
+}
+
+/// What was forgotten.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Pruned {
+    /// The runs.
+    pub runs: Vec<RunInfo>,
+    /// Octets that the store is smaller.
+    pub octets: u64,
+}
+
+impl Reader {
+    /// The sites, in the order of their names.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn sites(&self) -> Result<Vec<SiteRow>, StoreError> {
+        let mut select =
+            self.db.prepare("SELECT max(id), count(*) FROM run GROUP BY site ORDER BY site")?;
+        let last = select
+            .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+            .collect::<Result<Vec<(i64, u64)>, _>>()?;
+        let site = |(run, runs): (i64, u64)| self.site_row(self.run(run)?, runs);
+        last.into_iter().map(site).collect()
+    }
+
+    /// A run with its counts, as an overview tells of it.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn site_row(&self, run: RunInfo, runs: u64) -> Result<SiteRow, StoreError> {
+        let pages = self.db.query_row(
+            "SELECT count(*) FROM run_page JOIN page_version ON page_version.id = version
+             WHERE run = ?1 AND format IN ('html', 'xhtml')",
+            [run.number],
+            |row| row.get(0),
+        )?;
+        Ok(SiteRow { changes: changes(&self.db, &run, &self.waivers)?, last: run, runs, pages })
+    }
+}
+
+/// Forgets all but the last runs of each site, or of one; what only they needed goes too.
+///
+/// # Errors
+/// When the store cannot be written, or another program writes to it.
+pub fn prune(
+    path: &Path,
+    keep: u32,
+    site: Option<&str>,
+    dry_run: bool,
+) -> Result<Pruned, StoreError> {
+    let reader = Reader::open(path)?;
+    let mut runs = Vec::new();
+    let mut seen: Vec<(String, u32)> = Vec::new();
+    for run in reader.runs()?.into_iter().rev() {
+        if site.is_some_and(|site| site != run.site) {
+            continue;
+        }
+        let kept = match seen.iter_mut().find(|(site, _)| *site == run.site) {
+            Some((_, kept)) => kept,
+            None => {
+                seen.push((run.site.clone(), 0));
+                &mut seen.last_mut().expect("it was just pushed").1
+            }
+        };
+        *kept += 1;
+        if *kept > keep {
+            runs.push(run);
+        }
+    }
+    drop(reader);
+    runs.reverse();
+    if dry_run || runs.is_empty() {
+        return Ok(Pruned { runs, octets: 0 });
+    }
+    let before = size(path);
+    let (mut db, _lock) = connection::open_to_write(path)?;
+    let transaction = db.transaction()?;
+    for run in &runs {
+        forget(&transaction, run.number)?;
+    }
+    sweep(&transaction)?;
+    transaction.commit()?;
+    db.execute_batch("VACUUM; PRAGMA wal_checkpoint(TRUNCATE)")?;
+    Ok(Pruned { runs, octets: before.saturating_sub(size(path)) })
+}
+
+/// Rechecks that are kept whole, of each site.
+const RECHECKS: u32 = 10;
+
+/// Forgets a site's rechecks but for the last ones: somebody who watches a site makes many
+/// of them. What they asked, and when, is kept: by that is known how steady addresses are.
+pub(crate) fn thin(db: &Connection, site: &str) -> Result<(), StoreError> {
+    let mut select = db.prepare(
+        "SELECT id FROM run WHERE site = ?1 AND kind = 'recheck' AND state <> 'going'
+         ORDER BY id DESC LIMIT -1 OFFSET ?2",
+    )?;
+    let old = select
+        .query_map(params![site, RECHECKS], |row| row.get(0))?
+        .collect::<Result<Vec<i64>, _>>()?;
+    for number in old {
+        if let Some(run) = run_info(db, number)? {
+            checks::keep(db, &run)?;
+        }
+        forget(db, number)?;
+    }
+    Ok(())
+}
+
+fn size(path: &Path) -> u64 {
+    std::fs::metadata(path).map_or(0, |file| file.len())
+}
+
+fn forget(db: &Connection, run: i64) -> Result<(), StoreError> {
+    for table in ["run_page", "asked", "verdict", "no_place", "link_fault", "slowed", "note"] {
+        db.execute(&format!("DELETE FROM {table} WHERE run = ?1"), [run])?;
+    }
+    db.execute("DELETE FROM run WHERE id = ?1", [run])?;
+    // What was still found after that run keeps when it was found first.
+    db.execute("DELETE FROM finding WHERE until_run = ?1", [run])?;
+    Ok(())
+}
+
+/// Takes away what no run needs any more: page versions, marks, endings. Addresses stay:
+/// findings name them, and they are few beside the rest.
+fn sweep(db: &Connection) -> Result<(), StoreError> {
+    db.execute_batch("DELETE FROM page_version WHERE id NOT IN (SELECT version FROM run_page)")?;
+    let mut marks = HashSet::new();
+    let mut select = db.prepare("SELECT links FROM page_version")?;
+    let mut rows = select.query([])?;
+    while let Some(row) = rows.next()? {
+        let links = row.get_ref(0)?.as_blob().unwrap_or_default();
+        marks.extend(places::unpack(links).map(|place| place.mark));
+    }
+    let mut select = db.prepare("SELECT first, count FROM mark")?;
+    let rows = select
+        .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+        .collect::<Result<Vec<(u32, u32)>, _>>()?;
+    for (first, count) in rows {
+        if !(first..first + count).any(|mark| marks.contains(&mark)) {
+            db.prepare_cached("DELETE FROM mark WHERE first = ?1")?.execute([first])?;
+            db.prepare_cached("DELETE FROM mark_text WHERE first = ?1")?.execute([first])?;
+        }
+    }
+    drop(marks);
+    let mut endings = HashSet::new();
+    let mut select = db.prepare("SELECT entries FROM asked")?;
+    let mut rows = select.query([])?;
+    while let Some(row) = rows.next()? {
+        let entries = entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default());
+        endings.extend(entries.filter_map(|entry| entry.request).map(|request| request.ending));
+    }
+    let mut select = db.prepare("SELECT id FROM ending")?;
+    let ids =
+        select.query_map([], |row| row.get(0))?.collect::<Result<Vec<u32>, rusqlite::Error>>()?;
+    for id in ids.into_iter().filter(|id| !endings.contains(id)) {
+        db.prepare_cached("DELETE FROM ending WHERE id = ?1")?.execute(params![id])?;
+    }
+    Ok(())
+}

@@ -1,0 +1,277 @@
+//! Brings the findings of a site up to date with a run that has ended.
+//!
+//! A finding is a row for as long as it is found. A run that finds what the run before found
+//! writes nothing, so that a site that does not change adds nothing.
+
+use std::collections::{HashMap, HashSet};
+
+use rummage_core::findings::compare::{is_passing, is_wrong};
+use rummage_core::findings::lifecycle::{Before, Past, Seen, step};
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::schedule::notifications::Told;
+use rummage_core::schedule::policy::may_pass;
+use rusqlite::{Connection, params};
+
+use crate::db::error::StoreError;
+use crate::findings::coverage::Witness;
+use crate::model::{Address, RunInfo, RunState, Telling};
+use crate::notify::telling::{self, Gathering};
+use crate::read::link_query::Found;
+use crate::read::open::OpenRun;
+use crate::tables::findings::key_of_row;
+use crate::tables::interning::Key;
+use crate::tables::runs::{previous, run_info};
+
+/// A row of the table, as far as it may change.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Row {
+    id: i64,
+    says: Says,
+    known: telling::Known,
+    /// This very run closed it, when it was stopped.
+    closed: bool,
+    page: u32,
+    target: u32,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Says {
+    verdict: String,
+    cause: Option<String>,
+    status: Option<u16>,
+    line: u32,
+    column: u32,
+}
+
+/// Brings the findings up to date with a run that has ended or was stopped. What is news
+/// is told when it has ended.
+pub(crate) fn update(
+    db: &Connection,
+    number: i64,
+    state: RunState,
+    telling: &Telling,
+) -> Result<(), StoreError> {
+    let Some(info) = run_info(db, number)? else { return Ok(()) };
+    let before = previous(db, &info)?;
+    let run = OpenRun::new(db, info)?;
+    let selection = Selection::default();
+    let sift = run.sift(&selection)?;
+    let SoFar { open, closed, untold } = rows_before(db, &run)?;
+    let news = (state == RunState::Finished).then(|| Gathering::new(db, &run, telling));
+    let mut update = Update { db, run: &run, before, witness: None, open, closed, news };
+    let mut seen = HashSet::new();
+    sift.for_each(|found| {
+        let key = run.key(found)?;
+        // The same link twice on a page is one finding.
+        if seen.insert(key) { update.handle_found(found, key) } else { Ok(()) }
+    })?;
+    update.close_the_rest()?;
+    let Some(mut news) = update.news else { return Ok(()) };
+    for id in untold {
+        news.handle_healed(id, Told::Told)?;
+    }
+    news.post()
+}
+
+/// The findings of the site up to now.
+#[derive(Default)]
+struct SoFar {
+    /// Those that are open.
+    open: HashMap<Key, Row>,
+    /// Those that have healed, and whether people knew of them.
+    closed: HashMap<Key, bool>,
+    /// Those of them whose healing nobody was told: a run saw it that was stopped.
+    untold: Vec<i64>,
+}
+
+fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> {
+    let mut so_far = SoFar::default();
+    let mut select = db.prepare(
+        "SELECT page, target, fragment, element, verdict, cause, status, line, column, until_run,
+                id, told, wrong_since, first_at
+         FROM finding WHERE site = ?1",
+    )?;
+    let mut rows = select.query([&run.info.site])?;
+    while let Some(row) = rows.next()? {
+        let key = key_of_row(row)?;
+        let until: Option<i64> = row.get(9)?;
+        let known = telling::Known::of_row(row, 11)?;
+        if until.is_some_and(|until| until != run.info.number) {
+            let was_told = matches!(known.told, Told::Told | Told::Over);
+            *so_far.closed.entry(key).or_default() |= was_told;
+            if known.told == Told::Told {
+                so_far.untold.push(row.get(10)?);
+            }
+            continue;
+        }
+        let says = Says {
+            verdict: row.get(4)?,
+            cause: row.get(5)?,
+            status: row.get(6)?,
+            line: row.get(7)?,
+            column: row.get(8)?,
+        };
+        let (page, target) = (row.get(0)?, row.get(1)?);
+        let row = Row { id: row.get(10)?, says, known, closed: until.is_some(), page, target };
+        so_far.open.insert(key, row);
+    }
+    Ok(so_far)
+}
+
+struct Update<'a> {
+    db: &'a Connection,
+    run: &'a OpenRun<'a>,
+    /// The run before, of the same site.
+    before: Option<RunInfo>,
+    /// The same, once it was asked something.
+    witness: Option<Witness<'a>>,
+    /// What is found no more, in the end.
+    open: HashMap<Key, Row>,
+    /// What had healed, and whether people knew of it.
+    closed: HashMap<Key, bool>,
+    /// What people are told; of a run that was stopped, nothing.
+    news: Option<Gathering<'a>>,
+}
+
+impl<'a> Update<'a> {
+    fn handle_found(&mut self, found: &Found, key: Key) -> Result<(), StoreError> {
+        let status = self.run.status(found);
+        let says = Says {
+            verdict: found.verdict.as_str().to_owned(),
+            cause: found.cause.map(|cause| cause.as_str().to_owned()),
+            status,
+            line: found.line,
+            column: found.column,
+        };
+        let seen = if is_passing(found.cause) { Seen::Passing } else { Seen::There };
+        let row = self.open.remove(&key);
+        let past = match &row {
+            Some(_) => Past::Found,
+            None if self.closed.contains_key(&key) => Past::Healed,
+            None => Past::Never,
+        };
+        let page = self.run.page_at(found.page);
+        let (_, news) = step(past, seen, || self.before(found, page, status))?;
+        let (id, known) = match (row, news) {
+            (None, Some(standing)) => self.insert(found, &says, standing)?,
+            (None, None) => return Ok(()),
+            (Some(row), _) => {
+                if row.closed || (seen != Seen::Passing && row.says != says) {
+                    self.change(row.id, &says)?;
+                }
+                (row.id, row.known)
+            }
+        };
+        match &mut self.news {
+            Some(gathering) if seen == Seen::There && is_wrong(found.verdict) => {
+                let again = self.closed.get(&key).copied().unwrap_or_default();
+                gathering.handle_there(id, known, found, again)
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn change(&self, id: i64, says: &Says) -> Result<(), StoreError> {
+        self.db
+            .prepare_cached(
+                "UPDATE finding SET verdict = ?2, cause = ?3, status = ?4, line = ?5,
+                     column = ?6, until_run = NULL
+                 WHERE id = ?1",
+            )?
+            .execute(params![id, says.verdict, says.cause, says.status, says.line, says.column])?;
+        Ok(())
+    }
+
+    fn insert(
+        &self,
+        found: &Found,
+        says: &Says,
+        standing: Standing,
+    ) -> Result<(i64, telling::Known), StoreError> {
+        let page = self.run.page_at(found.page);
+        let info = &self.run.info;
+        let since = telling::checked_at(self.run, found.target)?.unwrap_or(info.started_at);
+        // What only could be seen now is no news; neither is what has only moved.
+        let is_news = standing != Standing::Open && is_wrong(found.verdict);
+        let told = if is_news { Told::Waiting } else { Told::Told };
+        let print = self.run.marks.print(found.mark)?.cast_signed();
+        let mut insert = self.db.prepare_cached(
+            "INSERT INTO finding (site, page, target, fragment, element, verdict, cause, status,
+                 line, column, text, written, region, fingerprint, first_run, first_at,
+                 standing, told, wrong_since)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17,
+                 ?18, ?19)",
+        )?;
+        let run = self.run;
+        let target = run.url(found.target)?;
+        run.marks.with(found.mark, |said| {
+            insert.execute(params![
+                info.site,
+                page.0,
+                found.target.0,
+                said.fragment,
+                said.element,
+                says.verdict,
+                says.cause,
+                says.status,
+                says.line,
+                says.column,
+                said.text,
+                said.written.text(&target),
+                said.region.map(|region| region.as_str()),
+                print,
+                info.number,
+                info.started_at.to_string(),
+                standing.as_str(),
+                told.as_str(),
+                (is_news && found.cause.is_some_and(may_pass)).then(|| since.to_string()),
+            ])
+        })??;
+        Ok((self.db.last_insert_rowid(), telling::Known { told, since }))
+    }
+
+    /// What the run before had to say of a finding.
+    fn before(
+        &mut self,
+        found: &Found,
+        page: Address,
+        status: Option<u16>,
+    ) -> Result<Before, StoreError> {
+        let Some(before) = &self.before else { return Ok(Before::NoRun) };
+        if self.witness.is_none() {
+            self.witness = Some(Witness::new(self.db, before.clone(), &self.run.info)?);
+        }
+        let witness = self.witness.as_ref().expect("it was just set");
+        let would = witness.would_have_seen(page, found.target, found.cause, status);
+        Ok(if would { Before::Looked } else { Before::Blind })
+    }
+
+    /// What is not found any more has healed, where this run would have seen it.
+    fn close_the_rest(&mut self) -> Result<(), StoreError> {
+        if self.open.is_empty() {
+            return Ok(());
+        }
+        let own = Witness::of(self.run, self.before.as_ref().unwrap_or(&self.run.info));
+        let mut close =
+            self.db.prepare_cached("UPDATE finding SET until_run = ?2 WHERE id = ?1")?;
+        for row in self.open.values() {
+            if !row.closed {
+                let (page, target) = (Address(row.page), Address(row.target));
+                let cause = row.says.cause.as_deref().and_then(rummage_core::verdict::Cause::named);
+                let would = own.would_have_seen(page, target, cause, row.says.status);
+                let seen = if would { Seen::Gone } else { Seen::Hidden };
+                let (_, news) = step(Past::Found, seen, || Ok::<_, StoreError>(Before::Looked))?;
+                if news != Some(Standing::Healed) {
+                    continue;
+                }
+                close.execute(params![row.id, self.run.info.number])?;
+            }
+            if let Some(gathering) = &mut self.news
+                && row.says.verdict != "moved"
+            {
+                gathering.handle_healed(row.id, row.known.told)?;
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,221 @@
+//! Opening a store: is it ours, is it of a version that we know, is it there?
+
+use std::fs::{File, TryLockError};
+use std::path::Path;
+use std::time::Duration;
+
+use rusqlite::{Connection, OpenFlags};
+use url::Url;
+
+use crate::db::error::StoreError;
+
+/// Tells our files from other SQLite files: "RUMM" in the header.
+const APPLICATION_ID: i64 = 0x5255_4d4d;
+
+/// Each step takes a store from the version before to its own; the first makes it.
+const MIGRATIONS: &[Migration] = &[(7, include_str!("schema.sql"))];
+
+/// A version, and how it is made from the one before.
+type Migration = (i64, &'static str);
+
+/// The oldest version that we know. Those before were never given out.
+const OLDEST: i64 = MIGRATIONS[0].0;
+
+/// The newest version that we know.
+const KNOWN: i64 = MIGRATIONS[MIGRATIONS.len() - 1].0;
+
+/// Opens a store to write; makes it, and the folder that it stands in, if need be.
+///
+/// The lock that comes with it keeps other writers out, and readers not.
+pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreError> {
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        std::fs::create_dir_all(folder).map_err(|error| StoreError::CannotOpen {
+            path: path.to_owned(),
+            why: error.to_string(),
+        })?;
+    }
+    let lock = lock(path)?;
+    let mut connection =
+        Connection::open(path).map_err(|error| StoreError::opening(path, error))?;
+    prepare(&connection).map_err(|error| StoreError::opening(path, error))?;
+    let is_new = is_empty(&connection).map_err(|error| StoreError::opening(path, error))?;
+    if !is_new {
+        check(&connection, path)?;
+    }
+    let version = if is_new { 0 } else { version(&connection)? };
+    migrate(&mut connection, version, MIGRATIONS)?;
+    Ok((connection, lock))
+}
+
+/// Takes the lock of a store: a file beside it, since SQLite has locks of its own on the store.
+fn lock(path: &Path) -> Result<File, StoreError> {
+    lock_beside(path, "")?.ok_or(StoreError::Busy)
+}
+
+/// Takes a lock of that name; `None` where another program has it. The file is empty and
+/// stays: only whether it is locked says something.
+pub(crate) fn lock_beside(path: &Path, name: &str) -> Result<Option<File>, StoreError> {
+    let mut file = path.as_os_str().to_owned();
+    file.push(name);
+    file.push(".lock");
+    let cannot = |error: std::io::Error| StoreError::CannotOpen {
+        path: path.to_owned(),
+        why: error.to_string(),
+    };
+    let file = File::create(Path::new(&file)).map_err(cannot)?;
+    match file.try_lock() {
+        Ok(()) => Ok(Some(file)),
+        Err(TryLockError::WouldBlock) => Ok(None),
+        Err(TryLockError::Error(error)) => Err(cannot(error)),
+    }
+}
+
+/// Opens a store for a few words beside a run that may be written: they wait for its
+/// transactions, which are short.
+pub(crate) fn open_beside(path: &Path) -> Result<Connection, StoreError> {
+    // It is brought up to date, if need be.
+    drop(open_to_read(path)?);
+    let connection = Connection::open(path).map_err(|error| StoreError::opening(path, error))?;
+    prepare(&connection)?;
+    connection.busy_timeout(Duration::from_secs(30))?;
+    Ok(connection)
+}
+
+/// Opens a store to read.
+pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
+    if !path.exists() {
+        return Err(StoreError::Missing { path: path.to_owned() });
+    }
+    let connection = match connect_to_read(path, false) {
+        // A folder that may only be read has no room for the index of a log; without a log,
+        // none is needed: nothing changes there.
+        Err(StoreError::ReadOnly | StoreError::CannotOpen { .. }) if !has_log(path) => {
+            connect_to_read(path, true)?
+        }
+        connected => connected?,
+    };
+    connection.pragma_update(None, "cache_size", -8_000)?;
+    if version(&connection)? < KNOWN {
+        // An older program wrote it: whoever opens it first brings it up to date.
+        drop(connection);
+        drop(open_to_write(path)?);
+        return open_to_read(path);
+    }
+    Ok(connection)
+}
+
+fn connect_to_read(path: &Path, immutable: bool) -> Result<Connection, StoreError> {
+    let opening = |error| StoreError::opening(path, error);
+    let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let connection = if immutable {
+        let uri = immutable_uri(path).ok_or(StoreError::ReadOnly)?;
+        Connection::open_with_flags(uri, flags | OpenFlags::SQLITE_OPEN_URI).map_err(opening)?
+    } else {
+        Connection::open_with_flags(path, flags).map_err(opening)?
+    };
+    connection.busy_timeout(Duration::from_secs(5))?;
+    connection.set_prepared_statement_cache_capacity(64);
+    check(&connection, path)?;
+    Ok(connection)
+}
+
+/// Whether something is written to a store, or was when it was last left.
+fn has_log(path: &Path) -> bool {
+    let mut name = path.as_os_str().to_owned();
+    name.push("-wal");
+    Path::new(&name).exists()
+}
+
+/// A store as a file that nobody changes (SQLite, "URI Filenames").
+fn immutable_uri(path: &Path) -> Option<String> {
+    let mut uri = Url::from_file_path(std::path::absolute(path).ok()?).ok()?;
+    uri.set_query(Some("immutable=1"));
+    Some(uri.into())
+}
+
+fn prepare(connection: &Connection) -> rusqlite::Result<()> {
+    connection.busy_timeout(Duration::from_secs(1))?;
+    connection.pragma_update(None, "journal_mode", "wal")?;
+    // With the log, "normal" may lose the last transactions on a power cut, never the file.
+    connection.pragma_update(None, "synchronous", "normal")?;
+    // A checkpoint waits for the disk: every 32 MiB is often enough for a log that is
+    // read back at once after a kill.
+    connection.pragma_update(None, "wal_autocheckpoint", 8_000)?;
+    connection.pragma_update(None, "cache_size", -8_000)
+}
+
+fn is_empty(connection: &Connection) -> rusqlite::Result<bool> {
+    connection.query_row("SELECT count(*) = 0 FROM sqlite_schema", [], |row| row.get(0))
+}
+
+fn version(connection: &Connection) -> rusqlite::Result<i64> {
+    connection.pragma_query_value(None, "user_version", |row| row.get(0))
+}
+
+fn check(connection: &Connection, path: &Path) -> Result<(), StoreError> {
+    let opening = |error| StoreError::opening(path, error);
+    let id: i64 =
+        connection.pragma_query_value(None, "application_id", |row| row.get(0)).map_err(opening)?;
+    if id != APPLICATION_ID {
+        return Err(StoreError::NotAStore { path: path.to_owned() });
+    }
+    let found = version(connection).map_err(opening)?;
+    if found < OLDEST {
+        return Err(StoreError::TooOld { path: path.to_owned(), found, oldest: OLDEST });
+    }
+    if found > KNOWN {
+        return Err(StoreError::Newer { path: path.to_owned(), found, known: KNOWN });
+    }
+    Ok(())
+}
+
+fn migrate(connection: &mut Connection, from: i64, steps: &[Migration]) -> Result<(), StoreError> {
+    for &(step, sql) in steps {
+        if step > from {
+            let transaction = connection.transaction()?;
+            transaction.execute_batch(sql)?;
+            transaction.pragma_update(None, "application_id", APPLICATION_ID)?;
+            transaction.pragma_update(None, "user_version", step)?;
+            transaction.commit()?;
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    const NEXT: i64 = KNOWN + 1;
+
+    fn version_of(connection: &Connection) -> i64 {
+        version(connection).unwrap()
+    }
+
+    #[test]
+    fn a_store_is_brought_up_to_date_step_by_step() {
+        let mut connection = Connection::open_in_memory().unwrap();
+        migrate(&mut connection, 0, MIGRATIONS).unwrap();
+        assert_eq!(version_of(&connection), KNOWN);
+        let rename = "ALTER TABLE word RENAME COLUMN text TO word";
+        let steps = [MIGRATIONS, &[(NEXT, rename)]].concat();
+        migrate(&mut connection, KNOWN, &steps).unwrap();
+        assert_eq!(version_of(&connection), NEXT);
+        connection.execute("INSERT INTO word (word) VALUES ('a')", []).unwrap();
+        // A second time, nothing is left to do.
+        migrate(&mut connection, NEXT, &steps).unwrap();
+        assert_eq!(version_of(&connection), NEXT);
+    }
+
+    #[test]
+    fn a_step_that_fails_leaves_the_store_as_it_was() {
+        let mut connection = Connection::open_in_memory().unwrap();
+        migrate(&mut connection, 0, MIGRATIONS).unwrap();
+        let half = "DROP TABLE word; ALTER TABLE nothing RENAME TO something";
+        let steps = [MIGRATIONS, &[(NEXT, half)]].concat();
+        migrate(&mut connection, KNOWN, &steps).unwrap_err();
+        assert_eq!(version_of(&connection), KNOWN);
+        connection.execute("INSERT INTO word (text) VALUES ('a')", []).unwrap();
+    }
+}

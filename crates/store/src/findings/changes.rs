@@ -1,0 +1,91 @@
+//! How the findings of a run compare with those of the run before.
+
+use std::collections::HashSet;
+
+use rummage_core::findings::selection::Standing;
+use rummage_core::findings::waiver::{Facts, Waivers};
+use rummage_core::verdict::Cause;
+use rusqlite::{Connection, params};
+
+use crate::db::error::StoreError;
+use crate::db::row::{optional_word, text, word};
+use crate::model::{Changes, RunInfo};
+use crate::tables::findings::target_key;
+use crate::tables::interning::Key;
+
+/// How the findings of a run compare with those of the run before; what is set aside is
+/// left out.
+pub(crate) fn changes(
+    db: &Connection,
+    run: &RunInfo,
+    waivers: &Waivers,
+) -> Result<Changes, StoreError> {
+    let mut told: HashSet<(News, Key)> = HashSet::new();
+    let mut select = db.prepare(
+        "SELECT target, fragment, cause, trim(written), standing, first_run, until_run,
+                CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = page) END,
+                CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = target) END,
+                CASE WHEN ?3 THEN (SELECT url FROM verdict JOIN address ON address.id = final
+                                   WHERE run = ?2 AND verdict.address = target) END,
+                status
+         FROM finding
+         WHERE site = ?1 AND first_run <= ?2 AND verdict <> 'moved'
+             AND (until_run IS NULL OR until_run >= ?2)",
+    )?;
+    let mut rows = select.query(params![run.site, run.number, !waivers.is_empty()])?;
+    let mut changes = Changes::default();
+    while let Some(row) = rows.next()? {
+        if !waivers.is_empty() && is_waived(row, waivers)? {
+            continue;
+        }
+        let (first, until): (i64, Option<i64>) = (row.get(5)?, row.get(6)?);
+        let news = match word(row, 4, Standing::named)? {
+            _ if until == Some(run.number) => News::Healed,
+            _ if first < run.number => News::Still,
+            Standing::New => News::Broke,
+            Standing::Returned => News::Returned,
+            _ => News::Unseen,
+        };
+        if told.insert((news, target_key(row)?)) {
+            *news.count(&mut changes) += 1;
+        }
+    }
+    Ok(changes)
+}
+
+/// What a finding is in a run, beside the run before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum News {
+    Broke,
+    Returned,
+    Healed,
+    Still,
+    Unseen,
+}
+
+impl News {
+    fn count(self, changes: &mut Changes) -> &mut u64 {
+        match self {
+            News::Broke => &mut changes.broke,
+            News::Returned => &mut changes.returned,
+            News::Healed => &mut changes.healed,
+            News::Still => &mut changes.open,
+            News::Unseen => &mut changes.unseen,
+        }
+    }
+}
+
+fn is_waived(row: &rusqlite::Row<'_>, waivers: &Waivers) -> Result<bool, StoreError> {
+    let address = text(row, 8)?.unwrap_or_default();
+    let with_fragment = match text(row, 1)? {
+        Some(fragment) => format!("{address}#{fragment}"),
+        None => address.to_owned(),
+    };
+    Ok(waivers.hold(&Facts {
+        page: text(row, 7)?.unwrap_or_default(),
+        target: &with_fragment,
+        cause: optional_word(row, 2, Cause::named)?,
+        status: row.get(10)?,
+        last: text(row, 9)?.unwrap_or(address),
+    }))
+}

@@ -1,0 +1,43 @@
+//! What has become of the findings of a run.
+
+use rummage_core::findings::compare::is_finding;
+
+use super::changes::changes;
+use crate::db::error::StoreError;
+use crate::model::{Changes, History};
+use crate::read::link_query::Found;
+use crate::read::open::OpenRun;
+use crate::tables::findings::key;
+use crate::tables::interning::Key;
+use crate::tables::url_status::Saying;
+
+impl OpenRun<'_> {
+    /// What has become of a finding over the runs; `None` for what is none, and for a run
+    /// that has not ended.
+    pub(crate) fn standing(&self, found: &Found) -> Result<Option<History>, StoreError> {
+        if !is_finding(found.verdict) {
+            return Ok(None);
+        }
+        Ok(self.histories()?.of(self.key(found)?))
+    }
+
+    /// How the findings of the run compare with those of the run before.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn changes(&self) -> Result<Changes, StoreError> {
+        changes(self.db, &self.info, &self.waivers)
+    }
+
+    /// The last status on the way to the target of a link.
+    pub(crate) fn status(&self, found: &Found) -> Option<u16> {
+        self.saying(found.target.0).and_then(Saying::status)
+    }
+
+    pub(crate) fn key(&self, found: &Found) -> Result<Key, StoreError> {
+        let page = self.pages[found.page as usize].address;
+        self.marks.with(found.mark, |said| {
+            key(page, found.target.0, said.fragment, said.element, found.verdict)
+        })
+    }
+}

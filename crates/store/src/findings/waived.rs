@@ -1,0 +1,146 @@
+//! What people have set aside, as the findings of a run.
+
+use std::collections::{HashMap, HashSet};
+
+use rummage_core::findings::compare::is_finding;
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::findings::waiver::{Facts, Waivers};
+use rummage_core::verdict::{Cause, Verdict};
+
+use crate::db::error::StoreError;
+use crate::model::Address;
+use crate::read::link_query::Found;
+use crate::read::open::OpenRun;
+
+/// What a waiver asks for of a finding.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FindingFacts {
+    /// The page that has the link.
+    pub page: String,
+    /// The target, with its fragment.
+    pub target: String,
+    /// Why it is a finding.
+    pub cause: Option<Cause>,
+    /// The last status on the way.
+    pub status: Option<u16>,
+    /// Where the hops ended.
+    pub last: String,
+}
+
+impl FindingFacts {
+    /// As the core takes them.
+    #[must_use]
+    pub fn facts(&self) -> Facts<'_> {
+        Facts {
+            page: &self.page,
+            target: &self.target,
+            cause: self.cause,
+            status: self.status,
+            last: &self.last,
+        }
+    }
+}
+
+impl OpenRun<'_> {
+    /// What waivers ask for of a finding.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn facts(&self, found: &Found) -> Result<FindingFacts, StoreError> {
+        let (status, last) = match self.outcome(found.target)? {
+            Some(outcome) => (outcome.status, outcome.last),
+            None => (None, None),
+        };
+        let mut facts = self.plain_facts(found)?;
+        facts.last = match last {
+            Some(last) => last,
+            None => self.url(found.target)?,
+        };
+        Ok(FindingFacts { status, ..facts })
+    }
+
+    /// The same, but for what was answered.
+    fn plain_facts(&self, found: &Found) -> Result<FindingFacts, StoreError> {
+        let address = self.url(found.target)?;
+        let target = self.marks.with(found.mark, |said| match said.fragment {
+            Some(fragment) => format!("{address}#{fragment}"),
+            None => address.clone(),
+        })?;
+        Ok(FindingFacts {
+            page: self.url(self.page_at(found.page))?,
+            target,
+            cause: found.cause,
+            status: None,
+            last: String::new(),
+        })
+    }
+
+    /// Whether somebody has set a finding aside.
+    pub(crate) fn is_waived(&self, found: &Found) -> Result<bool, StoreError> {
+        self.is_waived_by(found, &self.waivers)
+    }
+
+    /// Whether one of these sets a finding aside.
+    pub(crate) fn is_waived_by(
+        &self,
+        found: &Found,
+        waivers: &Waivers,
+    ) -> Result<bool, StoreError> {
+        if waivers.is_empty() || !is_finding(found.verdict) {
+            return Ok(false);
+        }
+        let plain = self.plain_facts(found)?;
+        // What was answered takes more to fetch, and most findings fit no pattern.
+        if !waivers.0.iter().any(|waiver| waiver.fits(&plain.facts())) {
+            return Ok(false);
+        }
+        Ok(waivers.hold(&self.facts(found)?.facts()))
+    }
+
+    /// The targets all of whose findings are set aside, with what is said of each.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn waived_targets(&self) -> Result<Vec<(Address, Verdict)>, StoreError> {
+        if self.waivers.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut waived: HashMap<Key, (Address, Verdict)> = HashMap::new();
+        let selection = Selection { standings: vec![Standing::Waived], ..Selection::default() };
+        self.sift(&selection)?.for_each(|found| {
+            waived.entry(self.target_key(found)?).or_insert((found.target, found.verdict));
+            Ok::<_, StoreError>(())
+        })?;
+        if waived.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut open: HashSet<Key> = HashSet::new();
+        let selection = Selection::default();
+        self.sift(&selection)?.for_each(|found| {
+            open.insert(self.target_key(found)?);
+            Ok::<_, StoreError>(())
+        })?;
+        waived.retain(|key, _| !open.contains(key));
+        let mut targets: Vec<(Address, Verdict)> = waived.into_values().collect();
+        targets.sort_unstable_by_key(|(address, _)| *address);
+        Ok(targets)
+    }
+
+    /// What totals count as one target: an address, a fragment without its place, what
+    /// links have beside their address.
+    fn target_key(&self, found: &Found) -> Result<Key, StoreError> {
+        let beside = found.cause.filter(|cause| {
+            use Cause::{MixedContent, NoSuchFragment, Placeholder, WrongType};
+            matches!(cause, NoSuchFragment | Placeholder | MixedContent | WrongType)
+        });
+        let fragment = match beside {
+            Some(Cause::NoSuchFragment) => {
+                self.marks.with(found.mark, |said| said.fragment.map(str::to_owned))?
+            }
+            _ => None,
+        };
+        Ok((found.target, beside, fragment))
+    }
+}
+
+type Key = (Address, Option<Cause>, Option<String>);

@@ -1,0 +1,247 @@
+//! A digest: what has changed at a site, gathered from the findings that are news.
+
+use std::collections::HashMap;
+
+use jiff::Timestamp;
+use rummage_core::findings::waiver::Waivers;
+use rummage_core::schedule::notifications::News;
+use rusqlite::{Connection, OptionalExtension, params};
+use serde::{Deserialize, Serialize};
+
+use crate::db::error::StoreError;
+use crate::db::row::text;
+use crate::findings::changes::changes;
+use crate::model::RunInfo;
+use crate::notify::message_id::message_id;
+use crate::tables::findings::target_key;
+use crate::tables::interning::Key;
+use crate::tables::runs::previous;
+
+/// Of each kind of news, so many targets are shown.
+const TARGETS: usize = 40;
+/// Of each target, so many places.
+const PLACES: usize = 3;
+
+/// What has changed at a site since people were told last. Its JSON is what commands get
+/// on standard input.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Digest {
+    /// The version of this shape.
+    pub schema: u32,
+    /// The host of the start.
+    pub site: String,
+    /// Where the site begins.
+    pub start: String,
+    /// The title of the start page.
+    pub title: Option<String>,
+    /// The run that saw it.
+    pub run: i64,
+    /// The run before it.
+    pub run_before: Option<i64>,
+    /// What kind of pass it was: crawl, recheck.
+    pub kind: String,
+    /// When it began.
+    pub began_at: Timestamp,
+    /// The same for each attempt to deliver it.
+    pub message_id: String,
+    /// How many targets there are of each kind of news, and in all.
+    pub counts: Counts,
+    /// What broke; of a first run, what is wrong.
+    pub broke: Vec<Told>,
+    /// What had healed, and came back.
+    pub came_back: Vec<Told>,
+    /// What was set aside, and is not any more.
+    pub reopened: Vec<Told>,
+    /// What has healed.
+    pub healed: Vec<Told>,
+}
+
+/// Counts of targets.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Counts {
+    /// What broke.
+    pub broke: u64,
+    /// What came back.
+    pub came_back: u64,
+    /// What is not set aside any more.
+    pub reopened: u64,
+    /// What healed.
+    pub healed: u64,
+    /// What is wrong now, all in all.
+    pub open: u64,
+}
+
+/// A target that is told of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Told {
+    /// The address, with its fragment where that is what is wrong; of a placeholder, what
+    /// is written.
+    pub target: String,
+    /// The verdict; of what healed, that which it had.
+    pub verdict: String,
+    /// Why.
+    pub cause: Option<String>,
+    /// The last status on the way.
+    pub status: Option<u16>,
+    /// How many links it is about.
+    pub links: u64,
+    /// Some of them.
+    pub places: Vec<Place>,
+}
+
+/// A place where a link stands, or stood.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Place {
+    /// The page.
+    pub page: String,
+    /// The line, from 1; 0 for what stands in the head of the answer.
+    pub line: u32,
+    /// The column, from 1.
+    pub column: u32,
+    /// The element.
+    pub element: String,
+    /// The link text.
+    pub text: Option<String>,
+    /// The landmark around it.
+    pub region: Option<String>,
+}
+
+impl Digest {
+    /// Whether it is about the first run of a site: all it found is new.
+    #[must_use]
+    pub fn is_first(&self) -> bool {
+        self.run_before.is_none()
+    }
+}
+
+/// A digest of findings, by their numbers, at the end of a run.
+pub(crate) fn of_news(
+    db: &Connection,
+    run: &RunInfo,
+    waivers: &Waivers,
+    news: Vec<(i64, News)>,
+) -> Result<Digest, StoreError> {
+    let mut targets: HashMap<(News, Key), Told> = HashMap::new();
+    for (id, news) in in_order(db, run, news)? {
+        take(db, id, news, &mut targets)?;
+    }
+    let mut lists: HashMap<News, Vec<Told>> = HashMap::new();
+    for ((news, _), told) in targets {
+        lists.entry(news).or_default().push(told);
+    }
+    let mut list = |news: News| {
+        let mut list = lists.remove(&news).unwrap_or_default();
+        // What stands in most places first.
+        list.sort_by(|a, b| (b.links, &a.target).cmp(&(a.links, &b.target)));
+        let count = list.len() as u64;
+        list.truncate(TARGETS);
+        (count, list)
+    };
+    let (broke, came_back, reopened, healed) =
+        (list(News::Broke), list(News::Returned), list(News::Reopened), list(News::Healed));
+    let now = changes(db, run, waivers)?;
+    Ok(Digest {
+        schema: 1,
+        site: run.site.clone(),
+        start: run.start.clone(),
+        title: run.title.clone(),
+        run: run.number,
+        run_before: previous(db, run)?.map(|before| before.number),
+        kind: run.kind.as_str().to_owned(),
+        began_at: run.started_at,
+        message_id: message_id(run),
+        counts: Counts {
+            broke: broke.0,
+            came_back: came_back.0,
+            reopened: reopened.0,
+            healed: healed.0,
+            open: now.open + now.unseen + now.broke + now.returned,
+        },
+        broke: broke.1,
+        came_back: came_back.1,
+        reopened: reopened.1,
+        healed: healed.1,
+    })
+}
+
+/// The same in the order of pages and places: they were gathered in any order. What stood on
+/// a page that is gone comes last.
+fn in_order(
+    db: &Connection,
+    run: &RunInfo,
+    news: Vec<(i64, News)>,
+) -> Result<Vec<(i64, News)>, StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT coalesce(rank, 4294967295), page.url, line, column
+         FROM finding
+         JOIN address AS page ON page.id = finding.page
+         LEFT JOIN run_page ON run_page.run = ?2 AND run_page.address = finding.page
+         WHERE finding.id = ?1",
+    )?;
+    let mut placed = Vec::with_capacity(news.len());
+    for (id, news) in news {
+        let place: Option<(i64, String, u32, u32)> = select
+            .query_row(params![id, run.number], |row| {
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+            })
+            .optional()?;
+        placed.push((place, id, news));
+    }
+    placed.sort_unstable();
+    Ok(placed.into_iter().map(|(_, id, news)| (id, news)).collect())
+}
+
+/// Adds one finding.
+fn take(
+    db: &Connection,
+    id: i64,
+    news: News,
+    targets: &mut HashMap<(News, Key), Told>,
+) -> Result<(), StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT target, fragment, cause, trim(written), verdict, status, line, column, element,
+                text, region, page.url, address.url
+         FROM finding
+         JOIN address ON address.id = target
+         JOIN address AS page ON page.id = finding.page
+         WHERE finding.id = ?1",
+    )?;
+    let row = |row: &rusqlite::Row<'_>| {
+        let told = (|| {
+            let owned = |column| Ok::<_, StoreError>(text(row, column)?.map(str::to_owned));
+            let key = target_key(row)?;
+            let url = text(row, 12)?.unwrap_or_default();
+            let target = match (text(row, 2)?, text(row, 1)?) {
+                (Some("placeholder"), _) => owned(3)?.unwrap_or_default(),
+                (Some("no-such-fragment"), Some(fragment)) => format!("{url}#{fragment}"),
+                _ => url.to_owned(),
+            };
+            let told = Told {
+                target,
+                verdict: owned(4)?.unwrap_or_default(),
+                cause: owned(2)?,
+                status: row.get(5)?,
+                links: 0,
+                places: Vec::new(),
+            };
+            let place = Place {
+                page: owned(11)?.unwrap_or_default(),
+                line: row.get(6)?,
+                column: row.get(7)?,
+                element: owned(8)?.unwrap_or_default(),
+                text: owned(9)?,
+                region: owned(10)?,
+            };
+            Ok::<_, StoreError>((key, told, place))
+        })();
+        Ok(told)
+    };
+    let Some(found) = select.query_row(params![id], row).optional()? else { return Ok(()) };
+    let (key, told, place) = found?;
+    let told = targets.entry((news, key)).or_insert(told);
+    told.links += 1;
+    if told.places.len() < PLACES {
+        told.places.push(place);
+    }
+    Ok(())
+}

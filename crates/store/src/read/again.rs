@@ -1,0 +1,46 @@
+//! What has to be asked again so that a target gets a new word.
+
+use std::collections::{HashMap, HashSet};
+
+use rummage_core::findings::selection::Selection;
+
+use crate::db::error::StoreError;
+use crate::model::Address;
+use crate::read::open::OpenRun;
+
+impl OpenRun<'_> {
+    /// The addresses to ask so that these targets get a new word: they themselves, where
+    /// their redirects lead, and the pages that carry them, for a link may have been taken
+    /// out; of each target the first `pages` by rank.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn to_ask_again(
+        &self,
+        targets: &[Address],
+        pages: u32,
+    ) -> Result<HashSet<String>, StoreError> {
+        let mut again = HashSet::new();
+        for target in targets {
+            again.insert(self.url(*target)?);
+            again.extend(self.way(*target)?.into_iter().map(|hop| hop.address));
+        }
+        let wanted: HashSet<u32> = targets.iter().map(|target| target.0).collect();
+        let selection = Selection::all();
+        let sift = self.sift_to_any(&wanted, &selection)?;
+        let mut carried: HashMap<u32, (u32, u32)> = HashMap::new();
+        let mut carrying = HashSet::new();
+        sift.for_each(|found| {
+            let (count, last) = carried.entry(found.target.0).or_insert((0, u32::MAX));
+            if *last != found.page && *count < pages {
+                (*count, *last) = (*count + 1, found.page);
+                carrying.insert(self.page_at(found.page));
+            }
+            Ok::<_, StoreError>(())
+        })?;
+        for page in carrying {
+            again.insert(self.url(page)?);
+        }
+        Ok(again)
+    }
+}

@@ -1,0 +1,247 @@
+//! The checks of each address over the runs of a site, as far as they say when the next is
+//! due.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use jiff::Timestamp;
+use rummage_core::Seconds;
+use rummage_core::schedule::policy::{Checked, Word};
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::Verdict;
+use rusqlite::{Connection, params};
+
+use crate::db::error::StoreError;
+use crate::db::row::word;
+use crate::model::{Address, RunInfo, RunState};
+use crate::read::reader::Reader;
+use crate::tables::request_log::for_each_entry;
+use crate::tables::url_status::Sayings;
+
+/// An address that was asked, with its checks.
+#[derive(Debug, Clone, Copy)]
+pub struct Check {
+    /// The address.
+    pub address: Address,
+    /// The run that asked it last.
+    pub run: i64,
+    /// A link names it; it is not only a hop on the way to others.
+    pub linked: bool,
+    /// What the last run says of it is that it is sound.
+    pub is_sound: bool,
+    /// Its checks.
+    pub checked: Checked,
+}
+
+/// The same, while the runs are walked; times in seconds since 1970, up to 2106.
+#[derive(Debug, Clone, Copy)]
+struct State {
+    run: u32,
+    last: u32,
+    since: u32,
+    times: u32,
+    word: Word,
+    scope: Scope,
+    is_new: bool,
+}
+
+impl Reader {
+    /// Gives the checks of all addresses that the last run of a site knows, with their
+    /// texts, by their numbers. Runs that are under way do not count.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn for_each_check(
+        &self,
+        site: &str,
+        mut take: impl FnMut(&Check, &str),
+    ) -> Result<(), StoreError> {
+        let runs: BTreeMap<i64, RunInfo> = self
+            .runs()?
+            .into_iter()
+            .filter(|run| run.site == site && run.state != RunState::Going)
+            .map(|run| (run.number, run))
+            .collect();
+        let forgotten = forgotten(&self.db, site)?;
+        let numbers: BTreeSet<i64> = runs.keys().chain(&forgotten).copied().collect();
+        let mut states: Vec<Option<State>> = Vec::new();
+        let mut last = Sayings::default();
+        for number in numbers {
+            match runs.get(&number) {
+                Some(run) => {
+                    last = Sayings::of_run(&self.db, number)?;
+                    for_each_asked(&self.db, run, &last, |asked| note(&mut states, number, asked))?;
+                }
+                None => {
+                    for_each_old(&self.db, site, number, |asked| {
+                        note(&mut states, number, asked);
+                    })?;
+                }
+            }
+        }
+        let mut select = self.db.prepare("SELECT id, url FROM address ORDER BY id")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let address: u32 = row.get(0)?;
+            let state = states.get(address as usize).copied().flatten();
+            let (Some(state), Some(saying)) = (state, last.of(address)) else { continue };
+            let check = Check {
+                address: Address(address),
+                run: state.run.into(),
+                linked: saying.linked,
+                is_sound: saying.verdict == Verdict::Sound,
+                checked: Checked {
+                    word: state.word,
+                    scope: state.scope,
+                    last: state.last.into(),
+                    since: state.since.into(),
+                    times: state.times,
+                    is_new: state.is_new,
+                    waived: false,
+                },
+            };
+            take(&check, row.get_ref(1)?.as_str().unwrap_or_default());
+        }
+        Ok(())
+    }
+}
+
+impl Reader {
+    /// How many requests the runs of a site have made since a time, by the second in which
+    /// each ended, in order. Those of a run that is under way count as far as it has told.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn requests_since(
+        &self,
+        site: &str,
+        since: Timestamp,
+    ) -> Result<Vec<(Seconds, u64)>, StoreError> {
+        let mut counts: BTreeMap<Seconds, u64> = BTreeMap::new();
+        for run in self.runs()?.into_iter().filter(|run| run.site == site) {
+            let last = run.started_at.checked_add(run.took).unwrap_or(Timestamp::MAX);
+            if run.state != RunState::Going && last < since {
+                continue;
+            }
+            for_each_entry(&self.db, run.number, |entry| {
+                if let Some(request) = entry.request.filter(|request| !request.recalled) {
+                    *counts.entry(second(&run, request.at_us)).or_default() += 1;
+                }
+            })?;
+        }
+        Ok(counts.split_off(&since.as_second()).into_iter().collect())
+    }
+}
+
+/// A moment of a run in seconds since 1970.
+fn second(run: &RunInfo, at_us: u64) -> Seconds {
+    let after = Seconds::try_from(at_us / 1_000_000).unwrap_or(Seconds::MAX / 4);
+    run.epoch_at.as_second().saturating_add(after)
+}
+
+/// An address that a run asked, and what it found.
+#[derive(Debug, Clone, Copy)]
+struct Asked {
+    address: u32,
+    at: u32,
+    word: Word,
+    scope: Scope,
+}
+
+/// Adds a check to those before it.
+fn note(states: &mut Vec<Option<State>>, run: i64, asked: Asked) {
+    let Asked { address, at, word, scope } = asked;
+    let index = address as usize;
+    if states.len() <= index {
+        states.resize(index + 1, None);
+    }
+    let run = u32::try_from(run).unwrap_or(u32::MAX);
+    states[index] = Some(match states[index] {
+        Some(state) if state.word == word => {
+            State { run, last: at, times: state.times + 1, scope, ..state }
+        }
+        earlier => {
+            State { run, last: at, since: at, times: 1, word, scope, is_new: earlier.is_none() }
+        }
+    });
+}
+
+/// Gives what a run asked itself.
+fn for_each_asked(
+    db: &Connection,
+    run: &RunInfo,
+    sayings: &Sayings,
+    mut take: impl FnMut(Asked),
+) -> Result<(), StoreError> {
+    let asked = asked_at(db, run)?;
+    for (address, at) in (0u32..).zip(asked).filter(|(_, at)| *at > 0) {
+        let Some(saying) = sayings.of(address).filter(|saying| !saying.recalled) else { continue };
+        let word = Word::of(saying.verdict, saying.cause);
+        if let (Some(word), Some(scope)) = (word, saying.scope) {
+            take(Asked { address, at, word, scope });
+        }
+    }
+    Ok(())
+}
+
+/// The rechecks of a site that are forgotten but for what they asked.
+fn forgotten(db: &Connection, site: &str) -> Result<Vec<i64>, StoreError> {
+    let mut select = db.prepare("SELECT DISTINCT run FROM old_check WHERE site = ?1")?;
+    Ok(select.query_map([site], |row| row.get(0))?.collect::<Result<_, _>>()?)
+}
+
+fn for_each_old(
+    db: &Connection,
+    site: &str,
+    run: i64,
+    mut take: impl FnMut(Asked),
+) -> Result<(), StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT address, at, word, scope FROM old_check WHERE site = ?1 AND run = ?2",
+    )?;
+    let mut rows = select.query(params![site, run])?;
+    while let Some(row) = rows.next()? {
+        take(Asked {
+            address: row.get(0)?,
+            at: row.get(1)?,
+            word: word(row, 2, Word::named)?,
+            scope: word(row, 3, Scope::named)?,
+        });
+    }
+    Ok(())
+}
+
+/// Keeps what a run asked, and when, for the time when it is forgotten.
+pub(crate) fn keep(db: &Connection, run: &RunInfo) -> Result<(), StoreError> {
+    let sayings = Sayings::of_run(db, run.number)?;
+    let mut insert = db.prepare_cached(
+        "INSERT OR REPLACE INTO old_check (site, run, address, at, word, scope)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+    )?;
+    let mut asked = Vec::new();
+    for_each_asked(db, run, &sayings, |one| asked.push(one))?;
+    for Asked { address, at, word, scope } in asked {
+        insert.execute(params![
+            run.site,
+            run.number,
+            address,
+            at,
+            word.as_str(),
+            scope.as_str()
+        ])?;
+    }
+    Ok(())
+}
+
+/// When a run asked each address last, in seconds since 1970; 0 for what it did not.
+fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
+    let mut asked: Vec<u32> = Vec::new();
+    for_each_entry(db, run.number, |entry| {
+        let Some(request) = entry.request.filter(|request| !request.recalled) else { return };
+        let index = entry.address as usize;
+        if asked.len() <= index {
+            asked.resize(index + 1, 0);
+        }
+        asked[index] = u32::try_from(second(run, request.at_us)).unwrap_or(u32::MAX);
+    })?;
+    Ok(asked)
+}

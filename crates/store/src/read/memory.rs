@@ -1,0 +1,252 @@
+//! What an earlier run has seen, for a run that need not ask it again.
+
+use std::cell::RefCell;
+use std::collections::{HashMap, HashSet};
+use std::rc::Rc;
+
+use jiff::Timestamp;
+use rummage_core::Moment;
+use rummage_core::crawl::Response;
+use rummage_core::evidence::{Answer, Ending, Method, Validators};
+use rummage_core::extract::reading::Reading;
+use rusqlite::Connection;
+
+use crate::db::error::StoreError;
+use crate::model::{Address, RunInfo};
+use crate::read::reader::Reader;
+use crate::read::replay::{Urls, titled};
+use crate::tables::evidence::Evidence;
+use crate::tables::interning::Key;
+use crate::tables::link_contents::{Index, Marks};
+
+/// What earlier runs have seen, by address. See the [module](self).
+#[derive(Debug)]
+pub struct Memory {
+    reader: Reader,
+    /// Where the moments of the run begin that is told.
+    epoch_at: Timestamp,
+    known: HashMap<Key, (u32, i64)>,
+    seen: HashMap<i64, Seen>,
+    /// Pages that were read, and may be asked whether they have changed.
+    pages: HashMap<Key, (u32, i64)>,
+    marks: Rc<Index>,
+    urls: RefCell<Urls>,
+}
+
+/// What one run has seen.
+#[derive(Debug)]
+struct Seen {
+    epoch_at: Timestamp,
+    evidence: Evidence,
+    versions: HashMap<u32, u32>,
+}
+
+impl Memory {
+    /// What a run knows, but for some addresses.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn of_run(
+        reader: Reader,
+        run: &RunInfo,
+        epoch_at: Timestamp,
+        but: &HashSet<String>,
+    ) -> Result<Memory, StoreError> {
+        let mut addresses = Vec::new();
+        crate::tables::request_log::for_each_entry(&reader.db, run.number, |entry| {
+            if entry.request.is_some() {
+                addresses.push((Address(entry.address), run.number));
+            }
+        })?;
+        let mut memory = Memory::of(reader, &addresses, epoch_at)?;
+        for url in but {
+            memory.known.remove(&Key::of_text(url.as_bytes()));
+        }
+        Ok(memory)
+    }
+
+    /// What runs have seen of these addresses.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn of(
+        reader: Reader,
+        addresses: &[(Address, i64)],
+        epoch_at: Timestamp,
+    ) -> Result<Memory, StoreError> {
+        let marks = Marks::of_store(&reader.db)?.index();
+        let mut memory = Memory {
+            reader,
+            epoch_at,
+            known: HashMap::new(),
+            seen: HashMap::new(),
+            pages: HashMap::new(),
+            marks,
+            urls: RefCell::default(),
+        };
+        let mut wanted: HashMap<i64, Vec<bool>> = HashMap::new();
+        for (address, run) in addresses {
+            let of_run = wanted.entry(*run).or_default();
+            if of_run.len() <= address.index() {
+                of_run.resize(address.index() + 1, false);
+            }
+            of_run[address.index()] = true;
+            let key = key(&memory.reader.db, *address)?;
+            memory.known.insert(key, (address.0, *run));
+        }
+        for (run, wanted) in wanted {
+            let is_wanted =
+                |address: u32| wanted.get(address as usize).copied().unwrap_or_default();
+            let seen = Seen::of_run(&memory.reader, run, is_wanted)?;
+            memory.seen.insert(run, seen);
+        }
+        Ok(memory)
+    }
+
+    /// What the pages of a run were, and nothing else.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn of_pages(reader: Reader, run: i64) -> Result<Memory, StoreError> {
+        Memory::of(reader, &[], Timestamp::UNIX_EPOCH)?.with_pages(run)
+    }
+
+    /// The run whose pages are known, if there are any.
+    #[must_use]
+    pub fn run_of_pages(&self) -> Option<i64> {
+        self.pages.values().next().map(|(_, run)| *run)
+    }
+
+    /// Has the pages that a run read asked whether they have changed, where their server
+    /// says by what it knows that.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn with_pages(mut self, run: i64) -> Result<Memory, StoreError> {
+        let versions = versions(&self.reader.db, run)?;
+        for address in versions.keys() {
+            self.pages.insert(key(&self.reader.db, Address(*address))?, (*address, run));
+        }
+        // What is known of other addresses of that run stays known.
+        let known: HashSet<u32> = self.known.values().map(|(address, _)| *address).collect();
+        let is_wanted = |address: u32| versions.contains_key(&address) || known.contains(&address);
+        let seen = Seen::of_run(&self.reader, run, is_wanted)?;
+        self.seen.insert(run, seen);
+        Ok(self)
+    }
+
+    /// By what the server of a page knows whether it has changed; `None` where it does
+    /// not say, or the page was not read.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn validators(&self, url: &str) -> Result<Option<Validators>, StoreError> {
+        Ok(self.answer(url)?.map(|(answer, _)| answer).and_then(|answer| {
+            let Answer { etag, last_modified, .. } = answer;
+            let any = etag.is_some() || last_modified.is_some();
+            any.then_some(Validators { etag, last_modified })
+        }))
+    }
+
+    /// What was answered for a page when it was read, and what was read.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn page(&self, url: &str) -> Result<Option<(Answer, Reading)>, StoreError> {
+        // One lock for the many questions that a page takes; none between pages, so that
+        // the log of what is written meanwhile does not grow for ever.
+        let reading = self.reader.db.unchecked_transaction()?;
+        let Some((answer, version)) = self.answer(url)? else { return Ok(None) };
+        let page = self.reading(version)?;
+        reading.commit()?;
+        Ok(Some((answer, page)))
+    }
+
+    fn answer(&self, url: &str) -> Result<Option<(Answer, u32)>, StoreError> {
+        let Some((address, run)) = self.pages.get(&Key::of_text(url.as_bytes())) else {
+            return Ok(None);
+        };
+        let Some(seen) = self.seen.get(run) else { return Ok(None) };
+        let Some(version) = seen.versions.get(address) else { return Ok(None) };
+        let (attempts, _) = seen.evidence.attempts(&self.reader.db, *address)?;
+        let last = attempts
+            .into_iter()
+            .rfind(|attempt| attempt.method == Method::Get && !attempt.purpose.is_side());
+        Ok(last.and_then(|attempt| match attempt.ending {
+            Ending::Answer(answer) if answer.is_success() && !answer.truncated => {
+                Some((answer, *version))
+            }
+            _ => None,
+        }))
+    }
+
+    /// What was seen when an address was asked last, in its order; empty where nothing is
+    /// known of it.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn recall(&self, url: &str) -> Result<Vec<Response>, StoreError> {
+        let Some((address, run)) = self.known.get(&Key::of_text(url.as_bytes())) else {
+            return Ok(Vec::new());
+        };
+        let Some(seen) = self.seen.get(run) else { return Ok(Vec::new()) };
+        let (mut attempts, title) = seen.evidence.attempts(&self.reader.db, *address)?;
+        // What a chain of redirects with its cookies was told is asked anew, and so are side
+        // requests.
+        attempts.retain(|attempt| attempt.hop.is_none() && !attempt.purpose.is_side());
+        let mut replies = Vec::with_capacity(attempts.len());
+        for mut attempt in attempts {
+            let success = matches!(&attempt.ending, Ending::Answer(answer) if answer.is_success());
+            let may_have_page = success && attempt.method == Method::Get;
+            let version = seen.versions.get(address).filter(|_| may_have_page);
+            let reading = match version {
+                Some(version) => Some(self.reading(*version)?),
+                None => title.as_deref().map(titled),
+            };
+            attempt.at = self.moment(seen.epoch_at, attempt.at);
+            replies.push(Response { attempt, reading });
+        }
+        Ok(replies)
+    }
+
+    fn reading(&self, version: u32) -> Result<Reading, StoreError> {
+        let marks = Marks::with_index(&self.reader.db, Rc::clone(&self.marks));
+        self.reader.reading(version, &marks, &mut self.urls.borrow_mut())
+    }
+
+    /// A moment of an earlier run as one of the run that is told.
+    fn moment(&self, epoch_at: Timestamp, at: Moment) -> Moment {
+        let between = epoch_at.duration_since(self.epoch_at).as_micros();
+        let micros = i128::from(at.as_micros()) + between;
+        Moment::from_micros(u64::try_from(micros).unwrap_or_default())
+    }
+}
+
+impl Seen {
+    fn of_run(
+        reader: &Reader,
+        run: i64,
+        is_wanted: impl Fn(u32) -> bool,
+    ) -> Result<Seen, StoreError> {
+        Ok(Seen {
+            epoch_at: reader.run(run)?.epoch_at,
+            evidence: Evidence::of_run(&reader.db, run, is_wanted)?,
+            versions: versions(&reader.db, run)?,
+        })
+    }
+}
+
+fn key(db: &Connection, address: Address) -> Result<Key, StoreError> {
+    let mut select = db.prepare_cached("SELECT url FROM address WHERE id = ?1")?;
+    let mut rows = select.query([address.0])?;
+    let row = rows
+        .next()?
+        .ok_or_else(|| StoreError::Damaged(format!("address {} is missing", address.0)))?;
+    Ok(Key::of_text(row.get_ref(0)?.as_bytes().unwrap_or_default()))
+}
+
+fn versions(db: &Connection, run: i64) -> Result<HashMap<u32, u32>, StoreError> {
+    let mut select = db.prepare_cached("SELECT address, version FROM run_page WHERE run = ?1")?;
+    let rows = select.query_map([run], |row| Ok((row.get(0)?, row.get(1)?)))?;
+    Ok(rows.collect::<Result<_, _>>()?)
+}

@@ -1,0 +1,15 @@
+//! What did a run see?
+
+pub(crate) mod again;
+pub(crate) mod backlinks;
+pub(crate) mod checks;
+pub(crate) mod folds;
+pub(crate) mod link_query;
+pub(crate) mod memory;
+pub(crate) mod notes;
+pub(crate) mod open;
+pub(crate) mod reader;
+pub(crate) mod replay;
+pub(crate) mod rows;
+pub(crate) mod totals;
+pub(crate) mod url_history;

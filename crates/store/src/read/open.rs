@@ -1,0 +1,263 @@
+//! One run, opened for questions: what it says of addresses, its pages, its marks.
+//!
+//! What is held is a few octets an address and a mark. Texts are fetched for what is
+//! shown alone.
+
+use std::cell::OnceCell;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use rummage_core::crawl::Place;
+use rummage_core::findings::waiver::Waivers;
+use rusqlite::{Connection, OptionalExtension, params};
+
+use crate::codec::places;
+use crate::db::error::StoreError;
+use crate::db::row::word;
+use crate::model::{Address, RunInfo, RunState};
+use crate::read::reader::Reader;
+use crate::tables::evidence::Evidence;
+use crate::tables::findings::Histories;
+use crate::tables::link_contents::Marks;
+use crate::tables::page_order::{self, Page};
+use crate::tables::url_status::{Saying, Sayings};
+
+/// A run that questions can be put to.
+#[derive(Debug)]
+pub struct OpenRun<'a> {
+    pub(crate) db: &'a Connection,
+    pub(crate) info: RunInfo,
+    pub(crate) sayings: Sayings,
+    /// In the order of their rank.
+    pub(crate) pages: Vec<Page>,
+    pub(crate) marks: Marks<'a>,
+    pub(crate) beside: Beside,
+    pub(crate) waivers: Arc<Waivers>,
+    evidence: OnceCell<Evidence>,
+    evidence_of_sound: OnceCell<Evidence>,
+    histories: OnceCell<Histories>,
+    page_count: OnceCell<u64>,
+}
+
+/// What links may have beside their address.
+#[derive(Debug, Default)]
+pub(crate) struct Beside {
+    /// What is said of fragments, by address and fragment.
+    pub(crate) places: HashMap<u32, HashMap<String, Place>>,
+    /// Addresses whose links may have a fault, and whether that is that they are pages
+    /// where something else is wanted.
+    pub(crate) faults: HashMap<u32, bool>,
+}
+
+impl Reader {
+    /// Opens a run for questions.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn open_run(&self, info: RunInfo) -> Result<OpenRun<'_>, StoreError> {
+        // One transaction: what is read fits together though a crawl writes meanwhile, and
+        // no lock is taken for each of a million questions.
+        if self.db.is_autocommit() {
+            self.db.execute_batch("BEGIN")?;
+        }
+        let run = OpenRun::new(&self.db, info)?;
+        Ok(OpenRun { waivers: Arc::clone(&self.waivers), ..run })
+    }
+}
+
+impl<'a> OpenRun<'a> {
+    pub(crate) fn new(db: &'a Connection, info: RunInfo) -> Result<OpenRun<'a>, StoreError> {
+        let sayings = Sayings::of_run(db, info.number)?;
+        let pages = page_order::pages(db, info.number)?;
+        let marks = Marks::of_store(db)?;
+        let beside = Beside::of_run(db, info.number)?;
+        // What was walked to open a large run is not what will be asked for.
+        db.execute_batch("PRAGMA shrink_memory")?;
+        Ok(OpenRun {
+            sayings,
+            pages,
+            marks,
+            beside,
+            waivers: Arc::default(),
+            evidence: OnceCell::new(),
+            evidence_of_sound: OnceCell::new(),
+            histories: OnceCell::new(),
+            page_count: OnceCell::new(),
+            db,
+            info,
+        })
+    }
+
+    /// The run, as its head line tells of it.
+    #[must_use]
+    pub fn info(&self) -> &RunInfo {
+        &self.info
+    }
+
+    /// How many pages it read: style sheets, sitemaps and robots.txt are none.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn page_count(&self) -> Result<u64, StoreError> {
+        if let Some(count) = self.page_count.get() {
+            return Ok(*count);
+        }
+        let count = self.db.query_row(
+            "SELECT count(*) FROM run_page JOIN page_version ON page_version.id = version
+             WHERE run = ?1 AND format IN ('html', 'xhtml')",
+            [self.info.number],
+            |row| row.get(0),
+        )?;
+        Ok(*self.page_count.get_or_init(|| count))
+    }
+
+    /// What the run says of an address; what it knows and did not get to is not asked.
+    pub(crate) fn saying(&self, address: u32) -> Option<Saying> {
+        let unfinished = self.info.state != RunState::Finished;
+        self.sayings.of(address).or_else(|| unfinished.then(Saying::not_asked))
+    }
+
+    /// The requests to an address, and to all of its kind: those to the very many that are
+    /// plainly sound are fetched where one of these is asked for.
+    pub(crate) fn evidence(&self, address: Address) -> Result<&Evidence, StoreError> {
+        let is_plain = |address| self.sayings.of(address).is_some_and(|saying| saying.plain);
+        let plain = is_plain(address.0);
+        let cell = if plain { &self.evidence_of_sound } else { &self.evidence };
+        if cell.get().is_none() {
+            let wanted = |address| is_plain(address) == plain;
+            let _ = cell.set(Evidence::of_run(self.db, self.info.number, wanted)?);
+        }
+        Ok(cell.get().expect("it was just set"))
+    }
+
+    pub(crate) fn histories(&self) -> Result<&Histories, StoreError> {
+        if self.histories.get().is_none() {
+            let _ = self.histories.set(Histories::of_run(self.db, &self.info)?);
+        }
+        Ok(self.histories.get().expect("it was just set"))
+    }
+
+    /// Whether a page that the run read has a link to an address.
+    pub(crate) fn has_link(&self, page: Address, target: Address) -> Result<bool, StoreError> {
+        let links: Option<Vec<u8>> = self
+            .db
+            .prepare_cached(
+                "SELECT links FROM run_page JOIN page_version ON page_version.id = version
+                 WHERE run = ?1 AND run_page.address = ?2",
+            )?
+            .query_row([self.info.number, i64::from(page.0)], |row| row.get(0))
+            .optional()?;
+        for place in places::unpack(&links.unwrap_or_default()) {
+            if self.marks.target(place.mark)? == target.0 {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    }
+
+    /// The text of an address.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn url(&self, address: Address) -> Result<String, StoreError> {
+        Ok(self
+            .db
+            .prepare_cached("SELECT url FROM address WHERE id = ?1")?
+            .query_row([address.0], |row| row.get(0))?)
+    }
+
+    /// The address with this text, if the store knows it.
+    pub(crate) fn address_of(&self, url: &str) -> Result<Option<Address>, StoreError> {
+        let found = self
+            .db
+            .prepare_cached("SELECT id FROM address WHERE url = ?1")?
+            .query_row([url], |row| row.get(0))
+            .optional()?;
+        Ok(found.map(Address))
+    }
+
+    /// The addresses of the run that fit: those that are the text, with or without their
+    /// scheme, else those that hold it; at most `most` of them, short ones first.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn find(&self, text: &str, most: usize) -> Result<Vec<(Address, String)>, StoreError> {
+        let exact = self.matching(
+            "SELECT id, url FROM address
+             WHERE url = ?1 OR substr(url, instr(url, '://') + 3) = ?1",
+            text,
+            most,
+        )?;
+        if !exact.is_empty() {
+            return Ok(exact);
+        }
+        self.matching(
+            "SELECT id, url FROM address WHERE instr(url, ?1) > 0 ORDER BY length(url), url",
+            text,
+            most,
+        )
+    }
+
+    fn matching(
+        &self,
+        sql: &str,
+        text: &str,
+        most: usize,
+    ) -> Result<Vec<(Address, String)>, StoreError> {
+        let mut found = Vec::new();
+        let mut select = self.db.prepare(sql)?;
+        let mut rows = select.query(params![text])?;
+        while let Some(row) = rows.next()?
+            && found.len() < most
+        {
+            let address: u32 = row.get(0)?;
+            if self.sayings.of(address).is_some() {
+                found.push((Address(address), row.get(1)?));
+            }
+        }
+        Ok(found)
+    }
+
+    /// Whether a link names an address: it is not only a hop, nor made up.
+    #[must_use]
+    pub fn is_linked(&self, address: Address) -> bool {
+        self.saying(address.0).is_some_and(|saying| saying.linked)
+    }
+
+    /// All fragments of an address that have no place on its page.
+    #[must_use]
+    pub fn missing_fragments(&self, address: Address) -> Vec<&str> {
+        let Some(places) = self.beside.places.get(&address.0) else { return Vec::new() };
+        let missing = places.iter().filter(|(_, place)| **place == Place::Missing);
+        let mut missing: Vec<&str> = missing.map(|(fragment, _)| fragment.as_str()).collect();
+        missing.sort_unstable();
+        missing
+    }
+}
+
+impl Beside {
+    fn of_run(db: &Connection, run: i64) -> Result<Beside, StoreError> {
+        let mut beside = Beside::default();
+        let mut select =
+            db.prepare("SELECT address, fragment, place FROM no_place WHERE run = ?1")?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let place = word(row, 2, Place::named)?;
+            beside.places.entry(row.get(0)?).or_default().insert(row.get(1)?, place);
+        }
+        let mut select = db.prepare(
+            "SELECT target, max(cause = 'wrong-type') FROM link_fault WHERE run = ?1
+             GROUP BY target",
+        )?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            beside.faults.insert(row.get(0)?, row.get(1)?);
+        }
+        Ok(beside)
+    }
+
+    /// Whether links to an address may say something else than the address does.
+    pub(crate) fn concerns(&self, address: u32) -> bool {
+        self.places.contains_key(&address) || self.faults.contains_key(&address)
+    }
+}

@@ -1,0 +1,220 @@
+//! What is needed to go on with a run that was stopped or killed.
+
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::time::Duration;
+
+use encoding_rs::Encoding;
+use rummage_core::Moment;
+use rummage_core::crawl::Response;
+use rummage_core::evidence::{Attempt, Ending, Method};
+use rummage_core::extract::elements::{Attribute, Element};
+use rummage_core::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+use rusqlite::{Connection, OptionalExtension, params};
+
+use crate::codec;
+use crate::codec::{entries, places};
+use crate::db::error::StoreError;
+use crate::model::RunInfo;
+use crate::read::reader::Reader;
+use crate::tables::link_contents::Marks;
+use crate::tables::outcomes;
+
+/// What is stored of a page beside its links.
+struct Page {
+    title: Option<String>,
+    base: Option<String>,
+    cut: bool,
+    places: Vec<u8>,
+    links: Vec<u8>,
+    format: String,
+    encoding: String,
+    faulty: bool,
+    scripted: bool,
+    sketch: Option<Vec<u8>>,
+    rules: Option<String>,
+}
+
+/// A reading with all but its links and places.
+fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
+    let damaged = |what: &str| StoreError::Damaged(format!("{what} is not known"));
+    let mut builder = ReadingBuilder::default();
+    builder.set_format(Format::named(&page.format).ok_or_else(|| damaged(&page.format))?);
+    let encoding = Encoding::for_label(page.encoding.as_bytes());
+    builder.set_encoding(encoding.ok_or_else(|| damaged(&page.encoding))?);
+    if let Some(base) = &page.base {
+        builder.set_base(base);
+    }
+    if let Some(title) = &page.title {
+        builder.set_title(title);
+    }
+    if let Some(rules) = &page.rules {
+        builder.set_rules(rules);
+    }
+    if page.faulty {
+        builder.set_faulty();
+    }
+    if page.scripted {
+        builder.set_scripted();
+    }
+    builder.set_sketch(page.sketch.as_deref().and_then(codec::unpack_sketch));
+    Ok(builder)
+}
+
+/// What is left of a page that was not read for links: its title.
+pub(crate) fn titled(title: &str) -> Reading {
+    let mut builder = ReadingBuilder::default();
+    builder.set_title(title);
+    builder.set_title_only();
+    builder.finish(true)
+}
+
+/// The texts of addresses that were looked at lately: menus name the same ones on every
+/// page.
+#[derive(Debug, Default)]
+pub(crate) struct Urls(HashMap<u32, Box<str>>);
+
+impl Urls {
+    fn url(&mut self, db: &Connection, address: u32) -> Result<&str, StoreError> {
+        /// Texts that are held: some megabytes.
+        const MOST: usize = 50_000;
+        if self.0.len() >= MOST && !self.0.contains_key(&address) {
+            self.0.clear();
+        }
+        match self.0.entry(address) {
+            Entry::Occupied(known) => Ok(known.into_mut()),
+            Entry::Vacant(new) => {
+                let url: String = db
+                    .prepare_cached("SELECT url FROM address WHERE id = ?1")?
+                    .query_row([address], |row| row.get(0))?;
+                Ok(new.insert(url.into()))
+            }
+        }
+    }
+}
+
+impl Reader {
+    /// The last of the runs that have not come to their end. What was given to a run, such as
+    /// a list, is not kept: such a one does not go on.
+    ///
+    /// # Errors
+    /// When there is none, or the store cannot be read.
+    pub fn unfinished(&self) -> Result<RunInfo, StoreError> {
+        let run = self
+            .db
+            .query_row(
+                "SELECT id FROM run WHERE state <> 'finished'
+                 AND kind IN ('crawl', 'recheck') ORDER BY id DESC LIMIT 1",
+                [],
+                |row| row.get(0),
+            )
+            .optional()?;
+        self.run(run.ok_or(StoreError::NothingToResume)?)
+    }
+
+    /// Gives each response of a run with its address, in the order in which they came.
+    ///
+    /// # Errors
+    /// When the store cannot be read, and whatever `take` gives.
+    pub fn for_each_reply(
+        &self,
+        run: i64,
+        mut take: impl FnMut(&str, Response) -> Result<(), StoreError>,
+    ) -> Result<(), StoreError> {
+        let mut select = self.db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
+        let versions: HashMap<u32, u32> = select
+            .query_map([run], |row| Ok((row.get(0)?, row.get(1)?)))?
+            .collect::<Result<_, _>>()?;
+        let marks = Marks::of_store(&self.db)?;
+        let mut urls = Urls::default();
+        let mut url = self.db.prepare("SELECT url FROM address WHERE id = ?1")?;
+        let mut select =
+            self.db.prepare("SELECT entries FROM asked WHERE run = ?1 ORDER BY seq")?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            for entry in entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
+                let Some(request) = entry.request else { continue };
+                let address: String = url.query_row([entry.address], |row| row.get(0))?;
+                let (ending, title) = outcomes::read(&self.db, request.ending)?;
+                // A page belongs to the last attempt that got one; earlier ones had none.
+                let may_have_page = request.method == Method::Get
+                    && request.hop.is_none()
+                    && !request.purpose.is_side()
+                    && matches!(&ending, Ending::Answer(answer) if answer.is_success());
+                let version = versions.get(&entry.address).filter(|_| may_have_page);
+                let reading = match version {
+                    Some(version) => Some(self.reading(*version, &marks, &mut urls)?),
+                    None => title.as_deref().map(titled),
+                };
+                let attempt = Attempt {
+                    at: Moment::from_micros(request.at_us),
+                    took: Duration::from_micros(request.took_us),
+                    method: request.method,
+                    ending,
+                    hop: request.hop,
+                    strained: request.strained,
+                    purpose: request.purpose,
+                };
+                take(&address, Response { attempt, reading })?;
+            }
+        }
+        Ok(())
+    }
+
+    pub(crate) fn reading(
+        &self,
+        version: u32,
+        marks: &Marks<'_>,
+        urls: &mut Urls,
+    ) -> Result<Reading, StoreError> {
+        let mut select = self.db.prepare_cached(
+            "SELECT title, base, cut, places, links, format, encoding, faulty, scripted, sketch,
+                    rules
+             FROM page_version WHERE id = ?1",
+        )?;
+        let page = select.query_row(params![version], |row| {
+            Ok(Page {
+                title: row.get(0)?,
+                base: row.get(1)?,
+                cut: row.get(2)?,
+                places: row.get(3)?,
+                links: row.get(4)?,
+                format: row.get(5)?,
+                encoding: row.get(6)?,
+                faulty: row.get(7)?,
+                scripted: row.get(8)?,
+                sketch: row.get(9)?,
+                rules: row.get(10)?,
+            })
+        })?;
+        let Page { places, links, cut, .. } = &page;
+        let mut builder = builder(&page)?;
+        for hash in places.chunks_exact(8) {
+            builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
+        }
+        for place in places::unpack(links) {
+            let address = urls.url(&self.db, marks.target(place.mark)?)?;
+            marks.with(place.mark, |said| {
+                let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
+                let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;
+                let attribute =
+                    Attribute::named(said.attribute).ok_or_else(|| unknown(said.attribute))?;
+                let link = LinkRecord {
+                    element,
+                    attribute,
+                    written: builder.keep(said.written.text(address)),
+                    text: said.text.map(|text| builder.keep(text)),
+                    rel: said.rel.map(|rel| builder.keep(rel)),
+                    region: said.region,
+                    surroundings: said.surroundings,
+                    scripted: said.scripted,
+                    line: place.line,
+                    column: place.column,
+                };
+                builder.add_link(link);
+                Ok::<_, StoreError>(())
+            })??;
+        }
+        Ok(builder.finish(*cut))
+    }
+}

@@ -1,0 +1,259 @@
+//! What is shown of links and targets, with all their texts.
+
+use jiff::{SignedDuration, Timestamp};
+use rummage_core::crawl::{NotRead, Place};
+use rummage_core::evidence::Ending;
+use rummage_core::extract::reading::Region;
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+use rusqlite::{OptionalExtension, Row, params};
+
+use crate::db::error::StoreError;
+use crate::db::row::{optional_word, word};
+use crate::model::{Address, LinkRow, Outcome, PageRow, TargetRow, TraceRow};
+use crate::read::link_query::{Found, Sift};
+use crate::read::open::OpenRun;
+use crate::tables::url_status::Saying;
+
+impl Sift<'_> {
+    /// A link that was found, with its texts.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn row(&self, found: &Found) -> Result<LinkRow, StoreError> {
+        self.run().row(found, self.pages_of(found))
+    }
+
+    /// In which part of its page a link stands.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn region(&self, found: &Found) -> Result<Option<Region>, StoreError> {
+        self.run().marks.with(found.mark, |said| said.region)
+    }
+
+    /// The fragment of a link's target, and how the link is written.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn written(&self, found: &Found) -> Result<(Option<String>, String), StoreError> {
+        let target = self.run().url(found.target)?;
+        self.run().marks.with(found.mark, |said| {
+            (said.fragment.map(str::to_owned), said.written.text(&target).to_owned())
+        })
+    }
+}
+
+impl OpenRun<'_> {
+    pub(crate) fn row(&self, found: &Found, pages: u64) -> Result<LinkRow, StoreError> {
+        let mut outcome = self.outcome(found.target)?.unwrap_or_else(not_asked);
+        (outcome.verdict, outcome.cause) = (found.verdict, found.cause);
+        let page = self.pages[found.page as usize];
+        let (address, history) = (self.url(found.target)?, self.standing(found)?);
+        let page_url = self.url(Address(page.address))?;
+        let lacks_place = found.place == Some(Place::Missing);
+        let owned = |text: Option<&str>| text.map(str::to_owned);
+        self.marks.with(found.mark, |said| LinkRow {
+            target: found.target,
+            fragment: owned(said.fragment),
+            outcome,
+            for_script: found.place == Some(Place::ForScript) || (lacks_place && said.scripted),
+            page: page_url,
+            line: found.line,
+            column: found.column,
+            element: said.element.to_owned(),
+            attribute: said.attribute.to_owned(),
+            text: owned(said.text),
+            written: said.written.text(&address).to_owned(),
+            region: said.region,
+            rel: owned(said.rel),
+            pages,
+            depth: page.depth,
+            history,
+            waived: found.waived,
+            address,
+        })
+    }
+
+    /// What the run says of an address; `None` when it says nothing.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn outcome(&self, address: Address) -> Result<Option<Outcome>, StoreError> {
+        let Some(saying) = self.saying(address.0) else { return Ok(None) };
+        if saying.plain {
+            return self.plain(address, saying).map(Some);
+        }
+        let found = self
+            .db
+            .prepare_cached(
+                "SELECT verdict, cause, status, last.url, moved.url, hops, scope, checked_us,
+                        not_read
+                 FROM verdict
+                 JOIN address AS last ON last.id = final
+                 LEFT JOIN address AS moved ON moved.id = moved_to
+                 WHERE run = ?1 AND verdict.address = ?2",
+            )?
+            .query_row(params![self.info.number, address.0], |row| outcome(row, self.info.epoch_at))
+            .optional()?;
+        Ok(Some(found.unwrap_or_else(not_asked)))
+    }
+
+    /// Of that, verdict and cause alone: known of every address without another look.
+    #[must_use]
+    pub fn verdict(&self, address: Address) -> Option<(Verdict, Option<Cause>)> {
+        self.saying(address.0).map(|saying| (saying.verdict, saying.cause))
+    }
+
+    fn plain(&self, address: Address, saying: Saying) -> Result<Outcome, StoreError> {
+        Ok(Outcome {
+            verdict: saying.verdict,
+            cause: saying.cause,
+            status: saying.status(),
+            last: Some(self.url(address)?),
+            moved_to: None,
+            hops: 0,
+            scope: saying.scope,
+            not_read: None,
+            checked_at: self
+                .evidence(address)?
+                .last_at(address.0)
+                .map(|micros| after(self.info.epoch_at, micros.cast_signed())),
+        })
+    }
+
+    /// A target with what the last answer said of it.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn target_row(&self, address: Address) -> Result<TargetRow, StoreError> {
+        let outcome = self.outcome(address)?.unwrap_or_else(not_asked);
+        let last = match &outcome.last {
+            Some(last) if outcome.hops > 0 => self.address_of_hop(address, last)?,
+            _ => address,
+        };
+        let (attempts, title) = self.evidence(last)?.attempts(self.db, last.0)?;
+        let attempt = attempts.into_iter().next_back();
+        let took = attempt.as_ref().map(|attempt| attempt.took);
+        let page = self.page(last)?;
+        Ok(TargetRow {
+            address: self.url(address)?,
+            outcome,
+            answer: attempt.and_then(|attempt| match attempt.ending {
+                Ending::Answer(answer) => Some(answer),
+                Ending::Failure(_) => None,
+            }),
+            took,
+            depth: page.as_ref().and_then(|page| page.depth),
+            title: page.and_then(|page| page.title).or(title),
+        })
+    }
+
+    /// The last hop of an address.
+    fn address_of_hop(&self, address: Address, last: &str) -> Result<Address, StoreError> {
+        let end = self
+            .db
+            .prepare_cached("SELECT final FROM verdict WHERE run = ?1 AND address = ?2")?
+            .query_row(params![self.info.number, address.0], |row| row.get(0))
+            .optional()?;
+        Ok(match end {
+            Some(end) => Address(end),
+            None => self.address_of(last)?.unwrap_or(address),
+        })
+    }
+
+    /// The way from an address to its last hop: what was seen at each.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn way(&self, address: Address) -> Result<Vec<TraceRow>, StoreError> {
+        let mut way: Vec<TraceRow> = Vec::new();
+        let mut seen = Vec::new();
+        let mut next = Some(address.0).filter(|address| self.sayings.of(*address).is_some());
+        while let Some(address) = next.take() {
+            way.push(self.trace_row(Address(address))?);
+            if seen.contains(&address) {
+                break;
+            }
+            seen.push(address);
+            next = self
+                .db
+                .prepare_cached("SELECT next FROM verdict WHERE run = ?1 AND address = ?2")?
+                .query_row(params![self.info.number, address], |row| row.get(0))
+                .optional()?
+                .flatten();
+        }
+        Ok(way)
+    }
+
+    fn trace_row(&self, address: Address) -> Result<TraceRow, StoreError> {
+        let (attempts, title) = self.evidence(address)?.attempts(self.db, address.0)?;
+        let page = self.page(address)?;
+        Ok(TraceRow { address: self.url(address)?, attempts, title, page })
+    }
+
+    /// What a page was when the run read it; `None` for what it did not read.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn page(&self, address: Address) -> Result<Option<PageRow>, StoreError> {
+        let page = self
+            .db
+            .prepare_cached(
+                "SELECT title, depth, link_count FROM run_page
+                 JOIN page_version ON page_version.id = version
+                 WHERE run = ?1 AND run_page.address = ?2",
+            )?
+            .query_row(params![self.info.number, address.0], |row| {
+                Ok(PageRow { title: row.get(0)?, depth: row.get(1)?, links: row.get(2)? })
+            });
+        Ok(page.optional()?)
+    }
+
+    /// The address of the page of that rank, which a [`Found`] names.
+    #[must_use]
+    pub fn page_at(&self, rank: u32) -> Address {
+        Address(self.pages[rank as usize].address)
+    }
+
+    /// How many links the page of that rank is away from the start; `None` where the
+    /// start does not lead there.
+    #[must_use]
+    pub fn depth_at(&self, rank: u32) -> Option<u32> {
+        self.pages[rank as usize].depth
+    }
+}
+
+fn not_asked() -> Outcome {
+    Outcome {
+        verdict: Verdict::Skipped,
+        cause: Some(Cause::NotAsked),
+        status: None,
+        last: None,
+        moved_to: None,
+        hops: 0,
+        scope: None,
+        not_read: None,
+        checked_at: None,
+    }
+}
+
+pub(crate) fn after(start: Timestamp, micros: i64) -> Timestamp {
+    start.checked_add(SignedDuration::from_micros(micros)).unwrap_or(start)
+}
+
+fn outcome(row: &Row<'_>, epoch_at: Timestamp) -> rusqlite::Result<Outcome> {
+    let last: Option<String> = row.get(3)?;
+    let checked: Option<i64> = row.get(7)?;
+    Ok(Outcome {
+        verdict: word(row, 0, Verdict::named)?,
+        cause: optional_word(row, 1, Cause::named)?,
+        status: row.get(2)?,
+        last: last.filter(|_| checked.is_some()),
+        moved_to: row.get(4)?,
+        hops: row.get::<_, Option<u32>>(5)?.unwrap_or_default(),
+        scope: optional_word(row, 6, Scope::named)?,
+        not_read: optional_word(row, 8, NotRead::named)?,
+        checked_at: checked.map(|micros| after(epoch_at, micros)),
+    })
+}

@@ -1,0 +1,201 @@
+//! The counts at the head of a listing.
+
+use std::collections::HashSet;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rummage_core::crawl::pace::Strain;
+use rummage_core::crawl::{NotRead, Place};
+use rummage_core::extract::reading::Format;
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+
+use crate::codec;
+use crate::db::error::StoreError;
+use crate::db::row::word;
+use crate::model::{NotReadCount, RunState, SkipCount, SlowedServer, Totals};
+use crate::read::open::OpenRun;
+use crate::read::rows::after;
+use crate::tables::request_log::for_each_entry;
+
+impl OpenRun<'_> {
+    /// The counts of the run.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn totals(&self) -> Result<Totals, StoreError> {
+        let mut totals = Totals::default();
+        self.count_read(&mut totals)?;
+        self.count_sayings(&mut totals);
+        let missing = self.beside.places.values().flat_map(|of| of.values());
+        totals.broken += missing.filter(|place| **place == Place::Missing).count() as u64;
+        self.count_link_faults(&mut totals)?;
+        for (_, verdict) in self.waived_targets()? {
+            totals.waived += 1;
+            let of_verdict = match verdict {
+                Verdict::Broken => &mut totals.broken,
+                Verdict::Doubtful => &mut totals.doubtful,
+                _ => &mut totals.moved,
+            };
+            *of_verdict = of_verdict.saturating_sub(1);
+        }
+        totals.not_asked = self.not_asked()?;
+        if totals.recalled > 0 {
+            totals.recalled_since = self.recalled_since()?;
+        }
+        totals.not_read = self.not_read()?;
+        totals.slowed = self.slowed()?;
+        totals.notes = self.notes()?;
+        Ok(totals)
+    }
+
+    /// Addresses that are only a hop on the way to others are nobody's link.
+    fn count_sayings(&self, totals: &mut Totals) {
+        let mut skipped: Vec<SkipCount> = Vec::new();
+        for (_, saying) in self.sayings.iter() {
+            totals.asked += u64::from(saying.asked && !saying.recalled);
+            totals.recalled += u64::from(saying.asked && saying.recalled);
+            if !saying.linked {
+                continue;
+            }
+            match (saying.verdict, saying.cause) {
+                (Verdict::Broken, _) => totals.broken += 1,
+                (Verdict::Doubtful, _) => totals.doubtful += 1,
+                (Verdict::Moved, _) => totals.moved += 1,
+                (Verdict::Sound, _) => totals.sound += 1,
+                (Verdict::Skipped, None) => {}
+                (Verdict::Skipped, Some(cause)) => {
+                    match skipped.iter_mut().find(|known| known.cause == cause) {
+                        Some(known) => known.addresses += 1,
+                        None => skipped.push(SkipCount { cause, addresses: 1 }),
+                    }
+                }
+            }
+        }
+        skipped.sort_by_key(|skip| (std::cmp::Reverse(skip.addresses), skip.cause.as_str()));
+        totals.skipped = skipped;
+    }
+
+    /// Targets that only some of their links make worse than they are.
+    fn count_link_faults(&self, totals: &mut Totals) -> Result<(), StoreError> {
+        let mut select =
+            self.db.prepare("SELECT DISTINCT cause, target FROM link_fault WHERE run = ?1")?;
+        let mut rows = select.query([self.info.number])?;
+        while let Some(row) = rows.next()? {
+            let cause = word(row, 0, Cause::named)?;
+            let Some(saying) = self.sayings.of(row.get(1)?) else { continue };
+            let own = saying.scope == Some(Scope::Internal);
+            match (cause, saying.verdict) {
+                (_, Verdict::Broken) => {}
+                (Cause::MixedContent, _) => totals.broken += 1,
+                (Cause::Placeholder, _) if self.info.placeholders_are_broken => totals.broken += 1,
+                (Cause::WrongType, _) if own => totals.broken += 1,
+                (_, Verdict::Doubtful) => {}
+                _ => totals.doubtful += 1,
+            }
+        }
+        Ok(())
+    }
+
+    fn count_read(&self, totals: &mut Totals) -> Result<(), StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT format, count(*), sum(link_count), sum(cut), sum(url LIKE 'file:%')
+             FROM run_page
+             JOIN page_version ON page_version.id = run_page.version
+             JOIN address ON address.id = run_page.address
+             WHERE run = ?1 GROUP BY format",
+        )?;
+        let mut rows = select.query([self.info.number])?;
+        while let Some(row) = rows.next()? {
+            let count: u64 = row.get(1)?;
+            let cut: u64 = row.get(3)?;
+            match word(row, 0, Format::named)? {
+                Format::Html | Format::Xhtml => {
+                    totals.pages += count;
+                    totals.cut += cut;
+                }
+                Format::Css => {
+                    totals.sheets += count;
+                    totals.cut += cut;
+                }
+                Format::Sitemap => {
+                    totals.sitemaps += count;
+                    totals.cut_sitemaps += cut;
+                }
+                Format::Robots => totals.cut_robots += cut,
+                Format::List => totals.lists += count,
+            }
+            totals.links += row.get::<_, u64>(2)?;
+            totals.given += row.get::<_, u64>(4)?;
+        }
+        Ok(())
+    }
+
+    /// Addresses on the run's pages that have no verdict: a run that was stopped has some.
+    fn not_asked(&self) -> Result<u64, StoreError> {
+        if self.info.state == RunState::Finished {
+            return Ok(0);
+        }
+        let mut targets = Vec::new();
+        self.marks.for_each(|mark, target, _| {
+            targets.resize(mark as usize + 1, 0);
+            targets[mark as usize] = target;
+            Ok(())
+        })?;
+        let mut unsaid = HashSet::new();
+        let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
+        for page in &self.pages {
+            let links: Vec<u8> = select.query_row([page.version], |row| row.get(0))?;
+            for place in codec::places::unpack(&links) {
+                let target = targets.get(place.mark as usize).copied().unwrap_or_default();
+                if self.sayings.of(target).is_none() {
+                    unsaid.insert(target);
+                }
+            }
+        }
+        Ok(unsaid.len() as u64)
+    }
+
+    /// Pages of the site that answered, and were not read for links, by reason.
+    fn not_read(&self) -> Result<Vec<NotReadCount>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT not_read, count(*) FROM verdict WHERE run = ?1 AND not_read IS NOT NULL
+             GROUP BY not_read ORDER BY count(*) DESC, not_read",
+        )?;
+        let mut rows = select.query([self.info.number])?;
+        let mut counts = Vec::new();
+        while let Some(row) = rows.next()? {
+            let reason = word(row, 0, NotRead::named)?;
+            counts.push(NotReadCount { reason, pages: row.get(1)? });
+        }
+        Ok(counts)
+    }
+
+    fn recalled_since(&self) -> Result<Option<Timestamp>, StoreError> {
+        let mut oldest: Option<u64> = None;
+        for_each_entry(self.db, self.info.number, |entry| {
+            if let Some(request) = entry.request.filter(|request| request.recalled) {
+                oldest = Some(oldest.map_or(request.at_us, |oldest| oldest.min(request.at_us)));
+            }
+        })?;
+        let micros = oldest.and_then(|micros| i64::try_from(micros).ok());
+        Ok(micros.map(|micros| after(self.info.epoch_at, micros)))
+    }
+
+    fn slowed(&self) -> Result<Vec<SlowedServer>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT server, times, strain, lowest, gap_ms FROM slowed WHERE run = ?1
+             ORDER BY times DESC, server",
+        )?;
+        let rows = select.query_map([self.info.number], |row| {
+            Ok(SlowedServer {
+                server: row.get(0)?,
+                times: row.get(1)?,
+                strain: word(row, 2, Strain::named)?,
+                lowest: row.get(3)?,
+                gap: Duration::from_millis(row.get(4)?),
+            })
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+}

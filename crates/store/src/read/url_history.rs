@@ -1,0 +1,154 @@
+//! What runs have to say of one address: the way to it by clicks, and its past.
+
+use std::collections::HashMap;
+
+use jiff::Timestamp;
+use rummage_core::findings::selection::Standing;
+use rummage_core::verdict::{Cause, Verdict};
+use rusqlite::{OptionalExtension, params};
+
+use crate::codec::places;
+use crate::db::error::StoreError;
+use crate::db::row::{optional_word, word};
+use crate::model::{Address, RunInfo};
+use crate::read::open::OpenRun;
+use crate::read::reader::Reader;
+use crate::tables::page_order;
+use crate::tables::request_log::for_each_entry;
+
+/// What one run says of an address.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PastVerdict {
+    /// The run's number.
+    pub run: i64,
+    /// When it began.
+    pub started_at: Timestamp,
+    /// The verdict.
+    pub verdict: Verdict,
+    /// Why.
+    pub cause: Option<Cause>,
+    /// The last status on the way.
+    pub status: Option<u16>,
+}
+
+/// A finding of a page and a target, over the runs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PastFinding {
+    /// The page that had the link.
+    pub page: String,
+    /// How it was found.
+    pub standing: Standing,
+    /// The first run that found it.
+    pub first_run: i64,
+    /// The run that saw that it is gone.
+    pub until_run: Option<i64>,
+}
+
+impl Reader {
+    /// What each run of a site says of an address, the first run first.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn past(&self, site: &str, address: Address) -> Result<Vec<PastVerdict>, StoreError> {
+        let mut past = Vec::new();
+        for run in self.runs()?.into_iter().filter(|run| run.site == site) {
+            past.extend(self.past_verdict(run, address)?);
+        }
+        Ok(past)
+    }
+
+    fn past_verdict(
+        &self,
+        run: RunInfo,
+        address: Address,
+    ) -> Result<Option<PastVerdict>, StoreError> {
+        let said = self
+            .db
+            .prepare_cached(
+                "SELECT verdict, cause, status FROM verdict WHERE run = ?1 AND address = ?2",
+            )?
+            .query_row(params![run.number, address.0], |row| {
+                let verdict = word(row, 0, Verdict::named)?;
+                Ok((verdict, optional_word(row, 1, Cause::named)?, row.get(2)?))
+            })
+            .optional()?;
+        let said = match said {
+            Some(said) => Some(said),
+            None => {
+                let mut sound = false;
+                for_each_entry(&self.db, run.number, |entry| {
+                    sound |= entry.address == address.0 && entry.sound.is_some();
+                })?;
+                sound.then_some((Verdict::Sound, None, Some(200)))
+            }
+        };
+        Ok(said.map(|(verdict, cause, status)| PastVerdict {
+            run: run.number,
+            started_at: run.started_at,
+            verdict,
+            cause,
+            status,
+        }))
+    }
+}
+
+impl OpenRun<'_> {
+    /// The way by clicks from the start to a page, both included: by the page that leads
+    /// there first, in the order of rank. Empty where the start does not lead there.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn clicks(&self, page: Address) -> Result<Vec<String>, StoreError> {
+        let known = self
+            .pages
+            .iter()
+            .map(|page| (u64::from(page.address), (page.address, page.version)))
+            .collect();
+        let targets = page_order::targets(self.db, self.info.number, &known)?;
+        let mut parents: HashMap<u32, u32> = HashMap::new();
+        let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
+        for from in self.pages.iter().take_while(|from| from.address != page.0) {
+            let links: Vec<u8> = select.query_row([from.version], |row| row.get(0))?;
+            for place in places::unpack(&links) {
+                let target = targets.get(place.mark as usize).copied().unwrap_or_default();
+                if target > 0 && target != from.address {
+                    parents.entry(target).or_insert(from.address);
+                }
+            }
+        }
+        let Some(start) = self.pages.first() else { return Ok(Vec::new()) };
+        let mut way = vec![page.0];
+        while let Some(&last) = way.last()
+            && last != start.address
+        {
+            match parents.get(&last).filter(|parent| !way.contains(parent)) {
+                Some(parent) => way.push(*parent),
+                None => return Ok(Vec::new()),
+            }
+        }
+        way.into_iter().rev().map(|address| self.url(Address(address))).collect()
+    }
+
+    /// The findings of links to an address over the runs, up to this one.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub fn past_findings(&self, target: Address) -> Result<Vec<PastFinding>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT url, standing, first_run, until_run FROM finding
+             JOIN address ON address.id = page
+             WHERE site = ?1 AND target = ?2 AND first_run <= ?3
+             ORDER BY first_run, finding.id",
+        )?;
+        let rows =
+            select.query_map(params![self.info.site, target.0, self.info.number], |row| {
+                Ok(PastFinding {
+                    page: row.get(0)?,
+                    standing: word(row, 1, Standing::named)?,
+                    first_run: row.get(2)?,
+                    until_run: row.get(3)?,
+                })
+            })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+}

@@ -1,0 +1,115 @@
+//! The requests of a run by address: when each was made, and how it ended.
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use rummage_core::Moment;
+use rummage_core::evidence::{Attempt, Method, Purpose};
+use rusqlite::Connection;
+
+use crate::codec::entries::Requested;
+use crate::db::error::StoreError;
+use crate::tables::outcomes;
+use crate::tables::request_log::for_each_entry;
+
+/// The requests of a run, those of an address together, in their order.
+#[derive(Debug)]
+pub(crate) struct Evidence {
+    requests: Vec<Request>,
+    /// Hops that were asked instead of the address itself, by address and time.
+    hops: HashMap<(u32, u64), String>,
+}
+
+/// One request in twenty-four octets.
+#[derive(Debug, Clone, Copy)]
+struct Request {
+    address: u32,
+    /// The halves of the time, so that no octets are lost between the fields.
+    at: [u32; 2],
+    ending: u32,
+    /// Longer than an hour is told as that.
+    took_us: u32,
+    method: Method,
+    strained: bool,
+    purpose: Purpose,
+}
+
+impl Request {
+    fn at_us(&self) -> u64 {
+        u64::from(self.at[0]) << 32 | u64::from(self.at[1])
+    }
+}
+
+impl Evidence {
+    /// The requests to the addresses that are `wanted`.
+    pub(crate) fn of_run(
+        db: &Connection,
+        run: i64,
+        wanted: impl Fn(u32) -> bool,
+    ) -> Result<Evidence, StoreError> {
+        // Counted first: a list that grows stands twice for a while.
+        let mut count = 0;
+        for_each_entry(db, run, |entry| {
+            count += usize::from(entry.request.is_some() && wanted(entry.address));
+        })?;
+        let mut evidence = Evidence { requests: Vec::with_capacity(count), hops: HashMap::new() };
+        for_each_entry(db, run, |entry| {
+            if let Some(request) = entry.request.filter(|_| wanted(entry.address)) {
+                evidence.add(entry.address, request);
+            }
+        })?;
+        evidence.requests.sort_unstable_by_key(|request| (request.address, request.at));
+        Ok(evidence)
+    }
+
+    #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
+    fn add(&mut self, address: u32, request: Requested) {
+        if let Some(hop) = request.hop {
+            self.hops.insert((address, request.at_us), hop);
+        }
+        self.requests.push(Request {
+            address,
+            at: [(request.at_us >> 32) as u32, request.at_us as u32],
+            ending: request.ending,
+            took_us: u32::try_from(request.took_us).unwrap_or(u32::MAX),
+            method: request.method,
+            strained: request.strained,
+            purpose: request.purpose,
+        });
+    }
+
+    fn of(&self, address: u32) -> &[Request] {
+        let from = self.requests.partition_point(|request| request.address < address);
+        let to = self.requests.partition_point(|request| request.address <= address);
+        &self.requests[from..to]
+    }
+
+    /// When an address was asked last.
+    pub(crate) fn last_at(&self, address: u32) -> Option<u64> {
+        self.of(address).last().map(|request| request.at_us())
+    }
+
+    /// What was seen each time an address was asked, and the title that was seen last.
+    pub(crate) fn attempts(
+        &self,
+        db: &Connection,
+        address: u32,
+    ) -> Result<(Vec<Attempt>, Option<String>), StoreError> {
+        let mut attempts = Vec::new();
+        let mut seen = None;
+        for request in self.of(address) {
+            let (ending, title) = outcomes::read(db, request.ending)?;
+            seen = title.or(seen);
+            attempts.push(Attempt {
+                at: Moment::from_micros(request.at_us()),
+                took: Duration::from_micros(u64::from(request.took_us)),
+                method: request.method,
+                ending,
+                strained: request.strained,
+                purpose: request.purpose,
+                hop: self.hops.get(&(address, request.at_us())).cloned(),
+            });
+        }
+        Ok((attempts, seen))
+    }
+}

@@ -1,0 +1,170 @@
+//! What a store holds already, so that facts stand in it once.
+//!
+//! Looked up by hash, in memory: asking SQLite for each link would cost as much as
+//! reading its page. A hash of 96 bits and an id fill sixteen octets.
+
+use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
+
+use rusqlite::Connection;
+use xxhash_rust::xxh3::{Xxh3, xxh3_128};
+
+use crate::db::error::StoreError;
+use crate::tables::link_contents;
+
+/// What the store holds already, by hash.
+#[derive(Debug, Default)]
+pub(crate) struct Known {
+    pub(crate) addresses: Ids,
+    pub(crate) versions: Ids,
+    pub(crate) words: HashMap<String, u32>,
+    /// Marks that were met lately. One that was forgotten is written once more.
+    pub(crate) marks: Recent,
+    /// The first number that no mark has.
+    pub(crate) next_mark: u32,
+    pub(crate) next_version: u32,
+    pub(crate) next_address: u32,
+}
+
+/// A hash, cut to what sixteen octets hold beside an id.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) struct Key([u32; 3]);
+
+impl Key {
+    #[expect(clippy::cast_possible_truncation, reason = "a part of a hash is a hash")]
+    pub(crate) fn new(hash: u128) -> Key {
+        Key([hash as u32, (hash >> 32) as u32, (hash >> 64) as u32])
+    }
+
+    pub(crate) fn of_text(text: &[u8]) -> Key {
+        Key::new(xxh3_128(text))
+    }
+}
+
+/// Ids by hash.
+pub(crate) type Ids = HashMap<Key, u32, BuildHasherDefault<Ready>>;
+
+/// Takes a hash for a hash.
+#[derive(Debug, Default)]
+pub(crate) struct Ready(u64);
+
+impl Hasher for Ready {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+
+    fn write(&mut self, octets: &[u8]) {
+        // A key hands over its three parts in one go; a length before it does not count.
+        if let Some(first) = octets.first_chunk() {
+            self.0 = u64::from_ne_bytes(*first);
+        }
+    }
+}
+
+/// Ids by hash, of which the older half is forgotten when they grow too many.
+#[derive(Debug)]
+pub(crate) struct Recent {
+    young: Ids,
+    old: Ids,
+    most: usize,
+}
+
+impl Default for Recent {
+    fn default() -> Recent {
+        Recent::holding(450_000)
+    }
+}
+
+impl Recent {
+    /// Remembers at least so many, and at most twice as many.
+    pub(crate) fn holding(most: usize) -> Recent {
+        Recent { young: Ids::default(), old: Ids::default(), most }
+    }
+
+    /// The id of that hash; `new` where it is not remembered, which it is from now on.
+    pub(crate) fn id_or(&mut self, key: Key, new: u32) -> u32 {
+        if let Some(id) = self.young.get(&key) {
+            return *id;
+        }
+        let id = self.old.get(&key).copied().unwrap_or(new);
+        if self.young.len() >= self.most {
+            // The table is kept: it is as large as it will be needed.
+            std::mem::swap(&mut self.young, &mut self.old);
+            self.young.clear();
+        }
+        self.young.insert(key, id);
+        id
+    }
+}
+
+impl Known {
+    pub(crate) fn load(db: &Connection) -> Result<Known, StoreError> {
+        let mut known = Known::default();
+        let mut select = db.prepare("SELECT id, url FROM address")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let url = row.get_ref(1)?.as_bytes().unwrap_or_default();
+            known.addresses.insert(Key::of_text(url), row.get(0)?);
+        }
+        let mut select = db.prepare("SELECT id, address, hash FROM page_version")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let hash = row.get_ref(2)?.as_bytes().unwrap_or_default();
+            known.versions.insert(version_key(row.get(1)?, hash), row.get(0)?);
+        }
+        let mut select = db.prepare("SELECT text, id FROM word")?;
+        let words = select.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?;
+        known.words = words.collect::<Result<_, _>>()?;
+        let next = |sql: &str| db.query_row(sql, [], |row| row.get(0));
+        known.next_address = next("SELECT coalesce(max(id), 0) + 1 FROM address")?;
+        known.next_version = next("SELECT coalesce(max(id), 0) + 1 FROM page_version")?;
+        known.next_mark = link_contents::end(db)?;
+        Ok(known)
+    }
+}
+
+/// Takes a number from a counter.
+pub(crate) fn take(next: &mut u32) -> u32 {
+    let taken = *next;
+    *next = next.checked_add(1).expect("a store holds fewer than 2^32 rows of a kind");
+    taken
+}
+
+pub(crate) fn version_key(address: u32, hash: &[u8]) -> Key {
+    let mut key = Xxh3::new();
+    key.update(&address.to_le_bytes());
+    key.update(hash);
+    Key::new(key.digest128())
+}
+
+/// A key for several texts, some of which may be missing.
+pub(crate) fn texts_key<const N: usize>(numbers: &[u32], texts: [Option<&str>; N]) -> Key {
+    let mut key = Xxh3::new();
+    for number in numbers {
+        key.update(&number.to_le_bytes());
+    }
+    for text in texts {
+        // A length before each text, so that no two lists run together alike.
+        let length = text.map_or(u64::MAX, |text| text.len() as u64);
+        key.update(&length.to_le_bytes());
+        key.update(text.unwrap_or_default().as_bytes());
+    }
+    Key::new(key.digest128())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_was_met_lately_is_known_and_what_was_long_ago_is_not() {
+        let mut recent = Recent::holding(2);
+        let key = |n: u32| Key::of_text(&n.to_le_bytes());
+        assert_eq!((recent.id_or(key(1), 10), recent.id_or(key(2), 20)), (10, 20));
+        assert_eq!(recent.id_or(key(1), 99), 10);
+        recent.id_or(key(3), 30);
+        assert_eq!(recent.id_or(key(1), 99), 10, "met again, it stays");
+        recent.id_or(key(4), 40);
+        assert_eq!((recent.id_or(key(1), 99), recent.id_or(key(2), 21)), (10, 21));
+    }
+}

@@ -1,0 +1,188 @@
+//! Marks by their number: which are of interest, and what they say.
+
+use std::cell::{OnceCell, RefCell};
+use std::collections::HashMap;
+use std::rc::Rc;
+
+use rusqlite::Connection;
+
+use crate::codec::marks;
+use crate::db::error::StoreError;
+
+/// What a mark says, in words.
+pub(crate) type Said<'a> = marks::Said<'a, &'a str>;
+
+/// The first number that no mark has.
+pub(crate) fn end(db: &Connection) -> Result<u32, StoreError> {
+    let sql = "SELECT coalesce((SELECT first + count FROM mark ORDER BY first DESC LIMIT 1), 1)";
+    Ok(db.query_row(sql, [], |row| row.get(0))?)
+}
+
+/// Rows of marks that are held.
+const ROWS_HELD: usize = 1500;
+
+/// The marks of a store.
+#[derive(Debug)]
+pub(crate) struct Marks<'a> {
+    db: &'a Connection,
+    index: Rc<Index>,
+}
+
+/// What is held of the marks of a store.
+#[derive(Debug)]
+pub(crate) struct Index {
+    words: HashMap<u32, String>,
+    /// The first mark of each row, in order.
+    firsts: Vec<u32>,
+    held: RefCell<Held>,
+}
+
+type Row = Rc<Raw>;
+
+/// The texts of some marks, and where each begins.
+#[derive(Debug)]
+struct Raw {
+    says: Vec<u8>,
+    starts: Vec<u32>,
+    /// What they name; empty until somebody asks.
+    targets: OnceCell<Vec<u32>>,
+}
+
+/// Rows that were looked at lately; when there are too many, the older ones go.
+#[derive(Debug, Default)]
+struct Held {
+    young: HashMap<u32, Row>,
+    old: HashMap<u32, Row>,
+}
+
+impl<'a> Marks<'a> {
+    pub(crate) fn of_store(db: &'a Connection) -> Result<Marks<'a>, StoreError> {
+        let mut select = db.prepare("SELECT id, text FROM word")?;
+        let words = select
+            .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
+            .collect::<Result<_, _>>()?;
+        let mut select = db.prepare("SELECT first FROM mark ORDER BY first")?;
+        let firsts = select.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+        Ok(Marks { db, index: Rc::new(Index { words, firsts, held: RefCell::default() }) })
+    }
+
+    /// What is held, to be used [once more](Marks::with_index).
+    pub(crate) fn index(&self) -> Rc<Index> {
+        Rc::clone(&self.index)
+    }
+
+    /// The marks of a store, with what is held already.
+    pub(crate) fn with_index(db: &'a Connection, index: Rc<Index>) -> Marks<'a> {
+        Marks { db, index }
+    }
+
+    /// The first number that no mark has.
+    pub(crate) fn end(&self) -> Result<u32, StoreError> {
+        end(self.db)
+    }
+
+    /// Gives every mark with its target and fingerprint, in their order.
+    pub(crate) fn for_each(
+        &self,
+        mut take: impl FnMut(u32, u32, u64) -> Result<(), StoreError>,
+    ) -> Result<(), StoreError> {
+        let mut select =
+            self.db.prepare("SELECT first, targets, prints FROM mark ORDER BY first")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let first: u32 = row.get(0)?;
+            let targets = marks::targets(row.get_ref(1)?.as_blob().unwrap_or_default());
+            let prints = marks::prints(row.get_ref(2)?.as_blob().unwrap_or_default());
+            for (mark, (target, print)) in (first..).zip(targets.zip(prints)) {
+                take(mark, target, print)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Gives what a mark says to a function.
+    pub(crate) fn with<T>(
+        &self,
+        mark: u32,
+        look: impl FnOnce(&Said<'_>) -> T,
+    ) -> Result<T, StoreError> {
+        let first = self.first(mark);
+        let row = self.row(first)?;
+        let start = row.starts.get((mark - first) as usize);
+        let said = start.and_then(|start| marks::said(&row.says[*start as usize..]));
+        let said = said.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))?;
+        Ok(look(&Said {
+            element: self.word(said.element)?,
+            attribute: self.word(said.attribute)?,
+            region: said.region,
+            surroundings: said.surroundings,
+            scripted: said.scripted,
+            written: said.written,
+            fragment: said.fragment,
+            text: said.text,
+            rel: said.rel,
+        }))
+    }
+
+    /// The first mark of the row that a mark stands in.
+    fn first(&self, mark: u32) -> u32 {
+        let row = self.index.firsts.partition_point(|first| *first <= mark).checked_sub(1);
+        row.map_or(0, |row| self.index.firsts[row])
+    }
+
+    /// What a mark names.
+    pub(crate) fn target(&self, mark: u32) -> Result<u32, StoreError> {
+        let first = self.first(mark);
+        let row = self.row(first)?;
+        if row.targets.get().is_none() {
+            let octets: Vec<u8> = self
+                .db
+                .prepare_cached("SELECT targets FROM mark WHERE first = ?1")?
+                .query_row([first], |row| row.get(0))?;
+            let _ = row.targets.set(marks::targets(&octets).collect());
+        }
+        let target = row.targets.get().and_then(|all| all.get((mark - first) as usize)).copied();
+        target.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
+    }
+
+    /// The fingerprint of a mark.
+    pub(crate) fn print(&self, mark: u32) -> Result<u64, StoreError> {
+        let first = self.first(mark);
+        let octets: Vec<u8> = self
+            .db
+            .prepare_cached("SELECT prints FROM mark WHERE first = ?1")?
+            .query_row([first], |row| row.get(0))?;
+        let print = marks::prints(&octets).nth((mark - first) as usize);
+        print.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
+    }
+
+    fn row(&self, first: u32) -> Result<Row, StoreError> {
+        let mut held = self.index.held.borrow_mut();
+        if let Some(row) = held.young.get(&first) {
+            return Ok(Rc::clone(row));
+        }
+        let row = match held.old.get(&first) {
+            Some(row) => Rc::clone(row),
+            None => self.read(first)?,
+        };
+        if held.young.len() >= ROWS_HELD {
+            held.old = std::mem::take(&mut held.young);
+        }
+        held.young.insert(first, Rc::clone(&row));
+        Ok(row)
+    }
+
+    fn read(&self, first: u32) -> Result<Row, StoreError> {
+        let says: Vec<u8> = self
+            .db
+            .prepare_cached("SELECT says FROM mark_text WHERE first = ?1")?
+            .query_row([first], |row| row.get(0))?;
+        let starts = marks::starts(&says);
+        Ok(Rc::new(Raw { says, starts, targets: OnceCell::new() }))
+    }
+
+    fn word(&self, id: u32) -> Result<&str, StoreError> {
+        let missing = || StoreError::Damaged(format!("word {id} is missing"));
+        self.index.words.get(&id).map(String::as_str).ok_or_else(missing)
+    }
+}

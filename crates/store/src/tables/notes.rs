@@ -1,0 +1,89 @@
+//! What there is to know of a run beside its links: kept as a word and JSON.
+
+use std::time::Duration;
+
+use rummage_core::Moment;
+use rummage_core::crawl::Note;
+use rummage_core::crawl::traps::Stop;
+use rusqlite::{Connection, params};
+use serde::{Deserialize, Serialize};
+
+use crate::db::error::StoreError;
+
+/// What a note says beside its kind.
+#[derive(Debug, Default, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+pub(crate) struct Detail {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    asked_ms: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kept_ms: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    sample: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rule: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    read: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    since_us: Option<u64>,
+}
+
+pub(crate) fn write(
+    db: &Connection,
+    run: Option<i64>,
+    address: u32,
+    note: &Note,
+) -> Result<(), StoreError> {
+    let (kind, detail) = pack(note);
+    let detail = serde_json::to_string(&detail).expect("details are plain data");
+    db.prepare_cached(
+        "INSERT OR IGNORE INTO note (run, kind, address, detail) VALUES (?1, ?2, ?3, ?4)",
+    )?
+    .execute(params![run, kind, address, detail])?;
+    Ok(())
+}
+
+fn pack(note: &Note) -> (&'static str, Detail) {
+    let none = Detail::default();
+    match note {
+        Note::DrawnByScript => ("drawn-by-script", none),
+        Note::RobotsUnknown => ("robots-unknown", none),
+        Note::CrawlDelay { asked, kept } => {
+            let millis = |time: &Duration| u64::try_from(time.as_millis()).ok();
+            ("crawl-delay", Detail { asked_ms: millis(asked), kept_ms: millis(kept), ..none })
+        }
+        Note::SitemapMissing => ("sitemap-missing", none),
+        Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::Unreached => ("unreached", none),
+        Note::Blocked { since } => {
+            ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
+        }
+        Note::Offline { since } => {
+            ("offline", Detail { since_us: Some(since.as_micros()), ..none })
+        }
+        Note::Trap(Stop { sample, rule, read }) => {
+            let (sample, rule) = (Some(sample.clone()), Some(rule.clone()));
+            ("trap", Detail { sample, rule, read: Some(*read), ..none })
+        }
+    }
+}
+
+pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
+    Some(match kind {
+        "drawn-by-script" => Note::DrawnByScript,
+        "robots-unknown" => Note::RobotsUnknown,
+        "crawl-delay" => Note::CrawlDelay {
+            asked: Duration::from_millis(detail.asked_ms?),
+            kept: Duration::from_millis(detail.kept_ms?),
+        },
+        "sitemap-missing" => Note::SitemapMissing,
+        "sitemap-faulty" => Note::SitemapFaulty,
+        "unreached" => Note::Unreached,
+        "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
+        "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },
+        "trap" => {
+            Note::Trap(Stop { sample: detail.sample?, rule: detail.rule?, read: detail.read? })
+        }
+        _ => return None,
+    })
+}

@@ -1,0 +1,256 @@
+//! How requests ended: what is mostly the same once, the rest beside it.
+
+use rummage_core::evidence::Ending;
+use rusqlite::{Connection, OptionalExtension, params};
+
+use crate::db::error::StoreError;
+use crate::db::row::text;
+use crate::tables::interning::{Key, Recent, take, texts_key};
+
+/// Keeps endings that were not met before.
+#[derive(Debug)]
+pub(crate) struct Endings {
+    kinds: Recent,
+    recent: Recent,
+    /// Of each address, by its id, the last ending that is known: an address mostly
+    /// answers as it did.
+    last: Vec<Option<(Key, u32)>>,
+    next: u32,
+    next_kind: u32,
+}
+
+/// The columns of an ending.
+#[derive(Debug, Clone, Default, PartialEq)]
+struct Columns {
+    said: String,
+    length: Option<u64>,
+    etag: Option<String>,
+    modified: Option<String>,
+    title: Option<String>,
+}
+
+fn key(kind: u32, length: Option<u64>, texts: [Option<&str>; 3]) -> Key {
+    let length = length.unwrap_or(u64::MAX);
+    let halves = [(length >> 32) as u32, (length & u64::from(u32::MAX)) as u32];
+    texts_key(&[kind, halves[0], halves[1]], texts)
+}
+
+impl Endings {
+    pub(crate) fn load(db: &Connection) -> Result<Endings, StoreError> {
+        let next = |table: &str| {
+            let sql = format!("SELECT coalesce(max(id), 0) + 1 FROM {table}");
+            db.query_row(&sql, [], |row| row.get(0))
+        };
+        let mut endings = Endings {
+            kinds: Recent::holding(20_000),
+            recent: Recent::holding(60_000),
+            last: Vec::new(),
+            next: next("ending")?,
+            next_kind: next("ending_kind")?,
+        };
+        let mut select =
+            db.prepare("SELECT id, said FROM ending_kind ORDER BY id DESC LIMIT 20000")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let said = row.get_ref(1)?.as_bytes().unwrap_or_default();
+            endings.kinds.id_or(Key::of_text(said), row.get(0)?);
+        }
+        Ok(endings)
+    }
+
+    /// Remembers how addresses ended in earlier runs: the last ending of each, by the id
+    /// of the address; 0 for none.
+    pub(crate) fn remember(&mut self, db: &Connection, last: &[u32]) -> Result<(), StoreError> {
+        if last.is_empty() {
+            return Ok(());
+        }
+        let mut keys = vec![None; self.next as usize];
+        let mut select =
+            db.prepare("SELECT id, kind, length, etag, modified, title FROM ending")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let texts = [text(row, 3)?, text(row, 4)?, text(row, 5)?];
+            let key = key(row.get(1)?, row.get(2)?, texts);
+            if let Some(place) = keys.get_mut(row.get::<_, usize>(0)?) {
+                *place = Some(key);
+            }
+        }
+        let known = |&id: &u32| keys.get(id as usize).copied().flatten().map(|key| (key, id));
+        self.last = last.iter().map(known).collect();
+        Ok(())
+    }
+
+    fn last_of(&mut self, address: u32) -> &mut Option<(Key, u32)> {
+        let at = address as usize;
+        if self.last.len() <= at {
+            self.last.resize(at + 1, None);
+        }
+        &mut self.last[at]
+    }
+
+    /// The id of an ending, which is kept where it was not yet.
+    pub(crate) fn id(
+        &mut self,
+        db: &Connection,
+        address: u32,
+        ending: &Ending,
+        title: Option<String>,
+    ) -> Result<u32, StoreError> {
+        let columns = columns(ending, title);
+        let kind = self.kinds.id_or(Key::of_text(columns.said.as_bytes()), self.next_kind);
+        if kind == self.next_kind {
+            take(&mut self.next_kind);
+            db.prepare_cached("INSERT INTO ending_kind (id, said) VALUES (?1, ?2)")?
+                .execute(params![kind, columns.said])?;
+        }
+        let texts = [&columns.etag, &columns.modified, &columns.title].map(|text| text.as_deref());
+        let key = key(kind, columns.length, texts);
+        if let Some((_, id)) = self.last_of(address).filter(|(known, _)| *known == key) {
+            return Ok(id);
+        }
+        let id = self.recent.id_or(key, self.next);
+        *self.last_of(address) = Some((key, id));
+        if id == self.next {
+            take(&mut self.next);
+            db.prepare_cached(
+                "INSERT INTO ending (id, kind, length, etag, modified, title)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+            )?
+            .execute(params![
+                id,
+                kind,
+                columns.length,
+                columns.etag,
+                columns.modified,
+                columns.title
+            ])?;
+        }
+        Ok(id)
+    }
+}
+
+fn columns(ending: &Ending, title: Option<String>) -> Columns {
+    let json = |ending: &Ending| serde_json::to_string(ending).expect("endings are plain data");
+    match ending {
+        Ending::Failure(_) => Columns { said: json(ending), title, ..Columns::default() },
+        Ending::Answer(answer) => {
+            let mut rest = answer.clone();
+            Columns {
+                length: rest.length.take(),
+                etag: rest.etag.take(),
+                modified: rest.last_modified.take(),
+                said: json(&Ending::Answer(rest)),
+                title,
+            }
+        }
+    }
+}
+
+/// An ending, and the title that came with it.
+pub(crate) fn read(db: &Connection, id: u32) -> Result<(Ending, Option<String>), StoreError> {
+    let found = db
+        .prepare_cached(
+            "SELECT said, length, etag, modified, title FROM ending
+             JOIN ending_kind ON ending_kind.id = kind WHERE ending.id = ?1",
+        )?
+        .query_row([id], |row| {
+            let columns = Columns {
+                said: row.get(0)?,
+                length: row.get(1)?,
+                etag: row.get(2)?,
+                modified: row.get(3)?,
+                title: row.get(4)?,
+            };
+            Ok(columns)
+        })
+        .optional()?;
+    let missing = || StoreError::Damaged(format!("ending {id} is missing"));
+    let columns = found.ok_or_else(missing)?;
+    let mut ending: Ending = serde_json::from_str(&columns.said)
+        .map_err(|error| StoreError::Damaged(error.to_string()))?;
+    if let Ending::Answer(answer) = &mut ending {
+        answer.length = columns.length;
+        answer.etag = columns.etag;
+        answer.last_modified = columns.modified;
+    }
+    Ok((ending, columns.title))
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use rummage_core::evidence::{Answer, DnsFailure, Failure, SetCookie};
+
+    use super::*;
+
+    fn store() -> Connection {
+        let db = Connection::open_in_memory().unwrap();
+        db.execute_batch(include_str!("../db/schema.sql")).unwrap();
+        db
+    }
+
+    fn page(length: u64, etag: &str) -> Ending {
+        Ending::Answer(Answer {
+            status: 200,
+            media_type: Some("text/html".to_owned()),
+            server: Some("towpath".to_owned()),
+            length: Some(length),
+            etag: Some(etag.to_owned()),
+            last_modified: Some("Mon, 23 Nov 2026 10:00:00 GMT".to_owned()),
+            ..Answer::default()
+        })
+    }
+
+    fn count(db: &Connection, table: &str) -> u32 {
+        db.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap()
+    }
+
+    #[test]
+    fn endings_come_back_as_they_were() {
+        let db = store();
+        let mut endings = Endings::load(&db).unwrap();
+        let cookie =
+            SetCookie { name: "a".to_owned(), value: String::new(), hash: 7, expired: true };
+        let hostile =
+            Answer { status: 301, location: Some("\"\u{1b}".to_owned()), ..Answer::default() };
+        let all = [
+            (page(7, "\"x\""), Some("A title")),
+            (page(u64::MAX >> 1, ""), None),
+            (Ending::Answer(Answer { cookies: vec![cookie], ..hostile }), None),
+            (Ending::Failure(Failure::Dns(DnsFailure::NoSuchName)), None),
+            (Ending::Failure(Failure::BadResponse("no HTTP".to_owned())), Some("?")),
+        ];
+        let ids: Vec<u32> = (1..)
+            .zip(&all)
+            .map(|(address, (ending, title))| {
+                endings.id(&db, address, ending, title.map(str::to_owned)).unwrap()
+            })
+            .collect();
+        for (id, (ending, title)) in ids.iter().zip(&all) {
+            let (read, read_title) = read(&db, *id).unwrap();
+            assert_eq!((&read, read_title.as_deref()), (ending, *title));
+        }
+        assert!(matches!(read(&db, 99), Err(StoreError::Damaged(_))));
+    }
+
+    #[test]
+    fn what_ends_as_before_is_no_new_row_also_in_a_later_run() {
+        let db = store();
+        let mut endings = Endings::load(&db).unwrap();
+        let first = endings.id(&db, 1, &page(1, "a"), None).unwrap();
+        let second = endings.id(&db, 2, &page(2, "b"), None).unwrap();
+        assert_eq!(endings.id(&db, 1, &page(1, "a"), None).unwrap(), first);
+        assert_eq!(endings.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whoever says so");
+        assert_ne!(endings.id(&db, 1, &page(1, "c"), None).unwrap(), first);
+        assert_ne!(endings.id(&db, 1, &page(1, "a"), Some("t".to_owned())).unwrap(), first);
+        assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (4, 1));
+
+        let mut later = Endings::load(&db).unwrap();
+        later.remember(&db, &[0, first, second]).unwrap();
+        assert_eq!(later.id(&db, 1, &page(1, "a"), None).unwrap(), first);
+        assert_eq!(later.id(&db, 2, &page(2, "b"), None).unwrap(), second);
+        let new = later.id(&db, 2, &page(9, "b"), None).unwrap();
+        assert_eq!(new, 5, "numbers go on");
+        assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (5, 1));
+    }
+}

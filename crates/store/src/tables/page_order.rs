@@ -1,0 +1,115 @@
+//! The pages of a run in the order of their rank.
+
+use std::collections::{BTreeSet, HashMap};
+
+use rummage_core::findings::rank::in_rank_order;
+use rusqlite::{Connection, params};
+
+use crate::codec::places;
+use crate::db::error::StoreError;
+use crate::tables::link_contents::Marks;
+
+/// A page of a run.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Page {
+    pub(crate) address: u32,
+    pub(crate) version: u32,
+    pub(crate) depth: Option<u32>,
+}
+
+/// The pages of a run by rank: as stored, or worked out for a run that has not ended.
+pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
+    let unranked: bool = db.query_row(
+        "SELECT exists(SELECT 1 FROM run_page WHERE run = ?1 AND rank IS NULL)",
+        [run],
+        |row| row.get(0),
+    )?;
+    if unranked {
+        return compute(db, run);
+    }
+    let mut select =
+        db.prepare("SELECT address, version, depth FROM run_page WHERE run = ?1 ORDER BY rank")?;
+    let rows = select.query_map([run], |row| {
+        Ok(Page { address: row.get(0)?, version: row.get(1)?, depth: row.get(2)? })
+    })?;
+    Ok(rows.collect::<Result<_, _>>()?)
+}
+
+/// Works the order out from the links.
+pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
+    let mut versions: HashMap<u64, (u32, u32)> = HashMap::new();
+    let mut select = db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        let (address, version): (u32, u32) = (row.get(0)?, row.get(1)?);
+        versions.insert(u64::from(address), (address, version));
+    }
+    let targets = targets(db, run, &versions)?;
+    let start: i64 =
+        db.query_row("SELECT start FROM run WHERE id = ?1", [run], |row| row.get(0))?;
+    let known: BTreeSet<u64> = versions.keys().copied().collect();
+    let mut select = db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
+    let roots = roots(db, run, start)?;
+    let order = in_rank_order(&roots, &known, |page| {
+        let (_, version) = versions[&page];
+        let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
+        Ok::<_, StoreError>(
+            places::unpack(&links)
+                .filter_map(|place| Some(u64::from(*targets.get(place.mark as usize)?)))
+                .filter(|target| *target > 0)
+                .collect(),
+        )
+    })?;
+    let page = |(page, depth): (u64, u32)| {
+        let (address, version) = versions[&page];
+        Page { address, version, depth: (depth != u32::MAX).then_some(depth) }
+    };
+    Ok(order.into_iter().map(page).collect())
+}
+
+/// The start, then what is read though no link leads there: robots.txt and sitemaps.
+fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> {
+    let mut roots = vec![start.cast_unsigned()];
+    let mut select = db.prepare(
+        "SELECT run_page.address FROM run_page
+         JOIN page_version ON page_version.id = version
+         JOIN address ON address.id = run_page.address
+         WHERE run = ?1 AND format IN ('robots', 'sitemap') ORDER BY format, url",
+    )?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        roots.push(row.get::<_, i64>(0)?.cast_unsigned());
+    }
+    Ok(roots)
+}
+
+/// The pages that marks lead to, by the number of the mark, 0 for none; a link to an
+/// address that redirects leads to the page where its hops end.
+pub(crate) fn targets(
+    db: &Connection,
+    run: i64,
+    pages: &HashMap<u64, (u32, u32)>,
+) -> Result<Vec<u32>, StoreError> {
+    let mut ends: HashMap<u32, u32> = HashMap::new();
+    let mut select = db.prepare("SELECT address, final FROM verdict WHERE run = ?1")?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        let end: u32 = row.get(1)?;
+        if pages.contains_key(&u64::from(end)) {
+            ends.insert(row.get(0)?, end);
+        }
+    }
+    // Most pages are plainly sound, and some have no verdict yet.
+    for (address, _) in pages.values() {
+        ends.entry(*address).or_insert(*address);
+    }
+    let mut targets = Vec::new();
+    Marks::of_store(db)?.for_each(|mark, target, _| {
+        if let Some(end) = ends.get(&target) {
+            targets.resize(mark as usize + 1, 0);
+            targets[mark as usize] = *end;
+        }
+        Ok(())
+    })?;
+    Ok(targets)
+}

@@ -1,0 +1,38 @@
+//! The requests of runs, packed, in the order in which they ended.
+
+use rusqlite::Connection;
+
+use crate::codec::entries::{self, Entry};
+use crate::db::error::StoreError;
+
+/// Gives each entry of a run, in their order.
+pub(crate) fn for_each_entry(
+    db: &Connection,
+    run: i64,
+    mut take: impl FnMut(Entry),
+) -> Result<(), StoreError> {
+    let mut select = db.prepare_cached("SELECT entries FROM asked WHERE run = ?1 ORDER BY seq")?;
+    let mut rows = select.query([run])?;
+    while let Some(row) = rows.next()? {
+        entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()).for_each(&mut take);
+    }
+    Ok(())
+}
+
+/// The last ending of each address over all runs, by the id of the address; 0 for none.
+pub(crate) fn last_endings(db: &Connection) -> Result<Vec<u32>, StoreError> {
+    let mut last = Vec::new();
+    let mut select = db.prepare("SELECT id FROM run ORDER BY id")?;
+    let runs = select.query_map([], |row| row.get(0))?.collect::<Result<Vec<i64>, _>>()?;
+    for run in runs {
+        for_each_entry(db, run, |entry| {
+            let Some(request) = entry.request else { return };
+            let at = entry.address as usize;
+            if last.len() <= at {
+                last.resize(at + 1, 0);
+            }
+            last[at] = request.ending;
+        })?;
+    }
+    Ok(last)
+}

@@ -1,0 +1,142 @@
+//! What a run says of each address, all of them at once, in eight octets each.
+
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+use rusqlite::Connection;
+
+use crate::codec::entries::Entry;
+use crate::db::error::StoreError;
+use crate::db::row::{optional_word, word};
+use crate::tables::request_log::for_each_entry;
+
+/// What a run says of an address.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Saying {
+    pub(crate) verdict: Verdict,
+    pub(crate) cause: Option<Cause>,
+    /// 0 for none.
+    status: u16,
+    pub(crate) scope: Option<Scope>,
+    /// Some link names it.
+    pub(crate) linked: bool,
+    /// It was asked: some verdicts need no request.
+    pub(crate) asked: bool,
+    /// It stands among the requests alone, and has no row of its own.
+    pub(crate) plain: bool,
+    /// It was not asked in this run: an earlier one had.
+    pub(crate) recalled: bool,
+}
+
+impl Saying {
+    pub(crate) fn status(self) -> Option<u16> {
+        Some(self.status).filter(|status| *status > 0)
+    }
+
+    /// What is said of an address that a run knows and did not get to.
+    pub(crate) fn not_asked() -> Saying {
+        Saying {
+            verdict: Verdict::Skipped,
+            cause: Some(Cause::NotAsked),
+            status: 0,
+            scope: None,
+            linked: true,
+            asked: false,
+            plain: false,
+            recalled: false,
+        }
+    }
+}
+
+/// Which addresses a run did not ask, since it knew what an earlier one had seen; by the
+/// id of the address.
+#[derive(Default)]
+struct Recalled(Vec<bool>);
+
+impl Recalled {
+    fn handle_entry(&mut self, entry: &Entry) {
+        let Some(request) = &entry.request else { return };
+        let at = entry.address as usize;
+        if request.recalled && self.0.len() <= at {
+            self.0.resize(at + 1, false);
+        }
+        // It may have been asked all the same.
+        if let Some(recalled) = self.0.get_mut(at) {
+            *recalled = request.recalled;
+        }
+    }
+}
+
+/// By the id of the address.
+#[derive(Debug, Default, Clone)]
+pub(crate) struct Sayings(Vec<Option<Saying>>);
+
+impl Sayings {
+    pub(crate) fn of_run(db: &Connection, run: i64) -> Result<Sayings, StoreError> {
+        let last = "SELECT coalesce(max(id), 0) FROM address";
+        let last: u32 = db.query_row(last, [], |row| row.get(0))?;
+        let mut sayings = Sayings(Vec::with_capacity(last as usize + 1));
+        let mut recalled = Recalled::default();
+        for_each_entry(db, run, |entry| {
+            recalled.handle_entry(&entry);
+            if let Some(scope) = entry.sound {
+                let saying = Saying {
+                    verdict: Verdict::Sound,
+                    cause: None,
+                    status: 200,
+                    scope: Some(scope),
+                    linked: true,
+                    asked: true,
+                    plain: true,
+                    recalled: false,
+                };
+                sayings.set(entry.address, saying);
+            }
+        })?;
+        let mut select = db.prepare(
+            "SELECT address, verdict, cause, status, scope, linked, checked_us IS NOT NULL
+             FROM verdict WHERE run = ?1",
+        )?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            let saying = Saying {
+                verdict: word(row, 1, Verdict::named)?,
+                cause: optional_word(row, 2, Cause::named)?,
+                status: row.get::<_, Option<u16>>(3)?.unwrap_or_default(),
+                scope: optional_word(row, 4, Scope::named)?,
+                linked: row.get(5)?,
+                asked: row.get(6)?,
+                plain: false,
+                recalled: false,
+            };
+            sayings.set(row.get(0)?, saying);
+        }
+        for (saying, recalled) in sayings.0.iter_mut().zip(recalled.0) {
+            if let Some(saying) = saying {
+                saying.recalled = recalled;
+            }
+        }
+        Ok(sayings)
+    }
+
+    fn set(&mut self, address: u32, saying: Saying) {
+        let at = address as usize;
+        if self.0.len() <= at {
+            self.0.resize(at + 1, None);
+        }
+        self.0[at] = Some(saying);
+    }
+
+    pub(crate) fn of(&self, address: u32) -> Option<Saying> {
+        self.0.get(address as usize).copied().flatten()
+    }
+
+    /// The first number that no address has.
+    pub(crate) fn end(&self) -> usize {
+        self.0.len()
+    }
+
+    /// All of them, with their addresses.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (u32, Saying)> {
+        (0..).zip(&self.0).filter_map(|(address, saying)| Some((address, (*saying)?)))
+    }
+}

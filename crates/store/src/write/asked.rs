@@ -1,0 +1,96 @@
+//! The requests of a run, and who is plainly sound, until they are packed.
+
+use std::collections::HashMap;
+
+use rummage_core::crawl::UrlId;
+use rummage_core::url::scope::Scope;
+use rusqlite::Connection;
+
+use crate::codec::entries::{Entry, Requested};
+use crate::db::error::StoreError;
+use crate::tables::request_log::for_each_entry;
+
+/// What is known of one address in this run.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Seen {
+    pub(super) scope: Option<Scope>,
+    /// When it was asked last, in microseconds from the start.
+    pub(super) at_us: Option<u64>,
+    /// It stands among those that are plainly sound.
+    pub(super) is_sound: bool,
+    /// It has a row among the verdicts.
+    pub(super) has_row: bool,
+    /// Its request among those that are not packed yet.
+    waiting: Option<u32>,
+}
+
+/// The requests of a run that are not packed yet, and what is known of all addresses.
+#[derive(Debug, Default)]
+pub(super) struct Asked {
+    entries: Vec<Entry>,
+    next_seq: i64,
+    /// By the id in the crawl.
+    seen: Vec<Seen>,
+    /// What the run said before it was stopped, by the id in the store.
+    earlier: HashMap<u32, Seen>,
+}
+
+impl Asked {
+    /// What a run that goes on had asked and said.
+    pub(super) fn of_run(db: &Connection, run: i64) -> Result<Asked, StoreError> {
+        let mut asked = Asked::default();
+        for_each_entry(db, run, |entry| {
+            asked.next_seq += 1;
+            if entry.sound.is_some() {
+                asked.earlier.entry(entry.address).or_default().is_sound = true;
+            }
+        })?;
+        let mut select = db.prepare("SELECT address FROM verdict WHERE run = ?1")?;
+        let mut rows = select.query([run])?;
+        while let Some(row) = rows.next()? {
+            asked.earlier.entry(row.get(0)?).or_default().has_row = true;
+        }
+        Ok(asked)
+    }
+
+    pub(super) fn handle_heard(&mut self, address: u32) {
+        self.seen.push(self.earlier.get(&address).copied().unwrap_or_default());
+    }
+
+    pub(super) fn handle_placed(&mut self, id: UrlId, scope: Option<Scope>) {
+        self.seen[id.index()].scope = scope;
+    }
+
+    pub(super) fn seen_mut(&mut self, id: UrlId) -> &mut Seen {
+        &mut self.seen[id.index()]
+    }
+
+    /// A request has ended.
+    pub(super) fn handle_request(&mut self, id: UrlId, address: u32, request: Requested) {
+        let seen = &mut self.seen[id.index()];
+        seen.at_us = Some(request.at_us);
+        seen.waiting = u32::try_from(self.entries.len()).ok();
+        self.entries.push(Entry { address, request: Some(request), sound: None });
+    }
+
+    /// Takes what is not packed yet, and its number.
+    pub(super) fn take(&mut self) -> Option<(i64, Vec<Entry>)> {
+        let entries = std::mem::take(&mut self.entries);
+        let seq = self.next_seq;
+        self.next_seq += i64::try_from(entries.len()).unwrap_or(i64::MAX);
+        (!entries.is_empty()).then_some((seq, entries))
+    }
+
+    /// The address is plainly sound.
+    pub(super) fn handle_sound(&mut self, id: UrlId, address: u32) {
+        let seen = &mut self.seen[id.index()];
+        let sound = Some(seen.scope.unwrap_or(Scope::Internal));
+        seen.is_sound = true;
+        let waiting = seen.waiting.and_then(|at| self.entries.get_mut(at as usize));
+        // The place may be one of entries that are packed by now.
+        match waiting.filter(|entry| entry.address == address) {
+            Some(entry) => entry.sound = sound,
+            None => self.entries.push(Entry { address, request: None, sound }),
+        }
+    }
+}

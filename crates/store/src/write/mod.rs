@@ -1,0 +1,368 @@
+//! Adds one run to a store, event by event.
+//!
+//! Events go into an open transaction; [`RunWriter::commit`] ends it. The caller
+//! commits between replies, so that an attempt and what follows from it are kept
+//! together or not at all. Nothing is written before the start was reached: a
+//! misspelt start leaves no run behind.
+
+mod asked;
+mod pages;
+mod requests;
+mod verdicts;
+
+use std::fs::File;
+use std::path::Path;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rummage_core::crawl::{Event, UrlId};
+use rummage_core::url::scope::Bounds;
+use rummage_core::{Moment, RULES_VERSION};
+use rusqlite::{Connection, params};
+
+use crate::db::connection;
+use crate::db::error::StoreError;
+use crate::model::RunKind;
+use crate::model::Telling;
+use crate::tables::interning::{Key, Known, take};
+use crate::tables::notes;
+use crate::tables::outcomes::Endings;
+use crate::tables::request_log::last_endings;
+use asked::Asked;
+
+/// What is known of a run before it starts.
+#[derive(Debug, Clone)]
+pub struct NewRun {
+    /// The start as it was given.
+    pub asked_for: String,
+    /// The options that were given, as JSON; no secrets.
+    pub options: String,
+    /// Those of them that decide what the run can see, as one text: runs that have the
+    /// same can be compared in whole.
+    pub bounds: String,
+    /// Links that lead nowhere are broken, not doubtful.
+    pub placeholders_are_broken: bool,
+    /// The version of the tool.
+    pub version: String,
+    /// When the run begins.
+    pub started_at: Timestamp,
+    /// What kind of pass it is.
+    pub kind: RunKind,
+    /// Header fields of its own are sent.
+    pub own_fields: bool,
+    /// From when its moments are counted: when it begins, or earlier where it tells what
+    /// earlier runs have seen.
+    pub epoch_at: Timestamp,
+}
+
+impl NewRun {
+    /// How far the run had to look back when it began.
+    #[must_use]
+    pub fn looked_back(&self) -> Duration {
+        self.started_at.duration_since(self.epoch_at).try_into().unwrap_or_default()
+    }
+}
+
+/// The one writer of a store. See the [module](self).
+#[derive(Debug)]
+pub struct RunWriter {
+    pub(crate) db: Connection,
+    pub(crate) new: NewRun,
+    /// The run's number, once the start was reached.
+    pub(crate) run: Option<i64>,
+    /// Events from before that.
+    early: Vec<Event>,
+    /// The run's events are told once more, to find the way back in.
+    replaying: bool,
+    /// Scheme, host and port of the start.
+    origin: String,
+    /// Ids in the store, by the id in the crawl.
+    ids: Vec<u32>,
+    asked: Asked,
+    known: Known,
+    endings: Endings,
+    last_moment: Moment,
+    in_transaction: bool,
+    pub(crate) telling: Telling,
+    /// Held for as long as the writer lives: there is one at a time.
+    _lock: File,
+}
+
+impl RunWriter {
+    /// Opens a store for a new run; makes the file if need be.
+    ///
+    /// # Errors
+    /// When the file cannot be made, is not a store, is of a newer version, or is
+    /// being written by another run.
+    pub fn begin(path: &Path, new: NewRun) -> Result<RunWriter, StoreError> {
+        let (db, lock) = connection::open_to_write(path)?;
+        let known = Known::load(&db)?;
+        let mut endings = Endings::load(&db)?;
+        endings.remember(&db, &last_endings(&db)?)?;
+        Ok(RunWriter {
+            db,
+            new,
+            run: None,
+            early: Vec::new(),
+            replaying: false,
+            origin: String::new(),
+            ids: Vec::new(),
+            asked: Asked::default(),
+            known,
+            endings,
+            last_moment: Moment::START,
+            in_transaction: false,
+            telling: Telling::default(),
+            _lock: lock,
+        })
+    }
+
+    /// Has the moments of the run counted from an earlier time than its start, since it
+    /// tells what earlier runs have seen.
+    #[must_use]
+    pub fn counting_from(mut self, epoch_at: Timestamp) -> RunWriter {
+        self.new.epoch_at = epoch_at;
+        self
+    }
+
+    /// Says how people are told of what has changed when the run has ended.
+    #[must_use]
+    pub fn telling(mut self, telling: Telling) -> RunWriter {
+        self.telling = telling;
+        self
+    }
+
+    /// Opens a store to go on with its last run. Until
+    /// [`handle_replayed`](RunWriter::handle_replayed) says that the replay is
+    /// over, what is stored already is not stored again.
+    ///
+    /// # Errors
+    /// As [`begin`](RunWriter::begin), and when there is no such run.
+    pub fn resume(path: &Path, run: i64, new: NewRun) -> Result<RunWriter, StoreError> {
+        let mut writer = RunWriter::begin(path, new)?;
+        writer.asked = Asked::of_run(&writer.db, run)?;
+        writer.run = Some(run);
+        writer.replaying = true;
+        writer.load_origin()?;
+        writer.db.execute(
+            "UPDATE run SET state = 'going', own_fields = own_fields OR ?2 WHERE id = ?1",
+            params![run, writer.new.own_fields],
+        )?;
+        Ok(writer)
+    }
+
+    /// The replay is over: from now on everything is new.
+    pub fn handle_replayed(&mut self) {
+        self.replaying = false;
+    }
+
+    /// The run's number, once the start was reached.
+    #[must_use]
+    pub fn run(&self) -> Option<i64> {
+        self.run
+    }
+
+    /// Takes one event.
+    ///
+    /// # Errors
+    /// When the store cannot be written. What was committed stays.
+    pub fn handle_event(&mut self, event: Event) -> Result<(), StoreError> {
+        if self.run.is_some() {
+            return self.write(event);
+        }
+        if let Event::Bounded { start, bounds } = event {
+            let early = std::mem::take(&mut self.early);
+            self.open_transaction()?;
+            // The start's id in the store is known once its `Heard` is written.
+            let (heard, others): (Vec<Event>, Vec<Event>) =
+                early.into_iter().partition(|event| matches!(event, Event::Heard { .. }));
+            for event in heard {
+                self.write(event)?;
+            }
+            self.insert_run(start, &bounds)?;
+            for event in others {
+                self.write(event)?;
+            }
+        } else {
+            self.early.push(event);
+        }
+        Ok(())
+    }
+
+    /// Keeps for good what has come so far.
+    ///
+    /// # Errors
+    /// When the store cannot be written.
+    pub fn commit(&mut self) -> Result<(), StoreError> {
+        if !self.in_transaction {
+            return Ok(());
+        }
+        self.write_entries()?;
+        self.db
+            .prepare_cached("UPDATE run SET took_us = ?2 WHERE id = ?1")?
+            .execute(params![self.run, micros(self.took())])?;
+        self.db.execute_batch("COMMIT")?;
+        self.in_transaction = false;
+        Ok(())
+    }
+
+    /// Finds where the run starts, which is where most of its links lead.
+    fn load_origin(&mut self) -> Result<(), StoreError> {
+        let start: String = self.db.query_row(
+            "SELECT url FROM run JOIN address ON address.id = start WHERE run.id = ?1",
+            [self.run],
+            |row| row.get(0),
+        )?;
+        let host = start.find("://").map_or(0, |at| at + 3);
+        let end = start[host..].find('/').map_or(start.len(), |at| host + at);
+        start[..end].clone_into(&mut self.origin);
+        Ok(())
+    }
+
+    fn took(&self) -> Duration {
+        self.last_moment.since_start().saturating_sub(self.new.looked_back())
+    }
+
+    pub(crate) fn open_transaction(&mut self) -> Result<(), StoreError> {
+        if !self.in_transaction {
+            self.db.execute_batch("BEGIN IMMEDIATE")?;
+            self.in_transaction = true;
+        }
+        Ok(())
+    }
+
+    fn insert_run(&mut self, start: UrlId, bounds: &Bounds) -> Result<(), StoreError> {
+        self.db.execute(
+            "INSERT INTO run (site, start, asked_for, options, bounds, version, started_at,
+                              placeholders, kind, epoch_at, own_fields, rules_version, state)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, 'going')",
+            params![
+                bounds.name(),
+                self.ids[start.index()],
+                self.new.asked_for,
+                self.new.options,
+                self.new.bounds,
+                self.new.version,
+                self.new.started_at.to_string(),
+                if self.new.placeholders_are_broken { "broken" } else { "doubtful" },
+                self.new.kind.as_str(),
+                self.new.epoch_at.to_string(),
+                self.new.own_fields,
+                RULES_VERSION,
+            ],
+        )?;
+        self.run = Some(self.db.last_insert_rowid());
+        self.load_origin()
+    }
+
+    fn write(&mut self, event: Event) -> Result<(), StoreError> {
+        self.open_transaction()?;
+        match event {
+            Event::Heard { address, .. } => self.write_address(&address),
+            Event::Placed { id, scope } => {
+                self.asked.handle_placed(id, scope);
+                Ok(())
+            }
+            Event::Asked { id, attempt, title, recalled, .. } => {
+                self.write_attempt(id, attempt, title, recalled)
+            }
+            Event::Read { id, reading, targets } => self.write_page(id, &reading, &targets),
+            Event::Judged { id, judged } => self.write_verdict(id, &judged),
+            Event::NoPlace { id, fragment, place } => self.write_no_place(id, &fragment, place),
+            Event::Noted { id, note } => {
+                notes::write(&self.db, self.run, self.ids[id.index()], &note)
+            }
+            Event::Slowed { server, slowing } => self.write_slowed(&server, slowing),
+            Event::LinkFault { target, page, cause } => self.write_link_fault(target, page, cause),
+            Event::Bounded { .. } => Ok(()),
+        }
+    }
+
+    fn write_address(&mut self, address: &str) -> Result<(), StoreError> {
+        let key = Key::of_text(address.as_bytes());
+        let id = match self.known.addresses.get(&key) {
+            Some(id) => *id,
+            None => {
+                let id = take(&mut self.known.next_address);
+                self.db
+                    .prepare_cached("INSERT INTO address (id, url) VALUES (?1, ?2)")?
+                    .execute(params![id, address])?;
+                self.known.addresses.insert(key, id);
+                id
+            }
+        };
+        self.ids.push(id);
+        self.asked.handle_heard(id);
+        Ok(())
+    }
+}
+
+fn micros(time: Duration) -> i64 {
+    i64::try_from(time.as_micros()).unwrap_or(i64::MAX)
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use rummage_core::evidence::{Answer, Attempt, Ending, Method};
+
+    use super::*;
+    use crate::{Reader, RunState};
+
+    fn new_run() -> NewRun {
+        NewRun {
+            asked_for: "a.test".to_owned(),
+            options: "{}".to_owned(),
+            bounds: "{}".to_owned(),
+            placeholders_are_broken: false,
+            version: "0".to_owned(),
+            started_at: Timestamp::UNIX_EPOCH,
+            kind: RunKind::Crawl,
+            own_fields: false,
+            epoch_at: Timestamp::UNIX_EPOCH,
+        }
+    }
+
+    fn heard(number: usize) -> [Event; 2] {
+        let id = UrlId::from_index(number);
+        let address = format!("http://a.test/{}/{number}", "long".repeat(50));
+        let answer = Answer { status: 404, length: Some(number as u64), ..Answer::default() };
+        let ending = Ending::Answer(answer);
+        let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, ending);
+        [
+            Event::Heard { id, address },
+            Event::Asked { id, attempt, title: None, again: false, recalled: false },
+        ]
+    }
+
+    /// The disk is as full as SQLite is told that it is.
+    #[test]
+    fn when_the_disk_is_full_what_was_kept_stays() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let path = folder.path().join("store.db");
+        let mut writer = RunWriter::begin(&path, new_run()).unwrap();
+        let start = url::Url::parse("http://a.test/").unwrap();
+        let mut events: Vec<Event> = heard(0).into();
+        events.push(Event::Bounded {
+            start: UrlId::from_index(0),
+            bounds: Bounds::around(&start, &[]),
+        });
+        for event in events {
+            writer.handle_event(event).unwrap();
+        }
+        writer.commit().unwrap();
+        let pages: i64 =
+            writer.db.pragma_query_value(None, "page_count", |row| row.get(0)).unwrap();
+        writer.db.pragma_update(None, "max_page_count", pages + 4).unwrap();
+        let full = (1..10_000).find_map(|number| {
+            heard(number).into_iter().find_map(|event| writer.handle_event(event).err())
+        });
+        assert!(matches!(full, Some(StoreError::DiskFull)), "{full:?}");
+        drop(writer);
+        let reader = Reader::open(&path).unwrap();
+        let run = reader.open_run(reader.last_run().unwrap()).unwrap();
+        assert_eq!(run.find("http://a.test/", 9).unwrap().len(), 0, "no verdict was kept");
+        assert_eq!(run.info().state, RunState::Going);
+        assert_eq!(reader.unfinished().unwrap().number, 1, "it can go on");
+    }
+}

@@ -1,0 +1,170 @@
+//! Pages that were read: a version of each, and the marks that are new with it.
+
+use rummage_core::crawl::{Target, UrlId};
+use rummage_core::extract::reading::{Link, Reading};
+use rummage_core::findings::shared::fingerprint;
+use rusqlite::params;
+
+use super::RunWriter;
+use crate::codec;
+use crate::codec::marks::{Marks, Said, Written};
+use crate::codec::places::{self, Place};
+use crate::db::error::StoreError;
+use crate::tables::interning::{Key, take, texts_key, version_key};
+
+impl RunWriter {
+    pub(super) fn write_page(
+        &mut self,
+        id: UrlId,
+        reading: &Reading,
+        targets: &[Target],
+    ) -> Result<(), StoreError> {
+        if self.replaying {
+            return Ok(());
+        }
+        let address = self.ids[id.index()];
+        let hash = reading.hash();
+        let key = version_key(address, &hash.to_be_bytes());
+        let version = match self.known.versions.get(&key) {
+            Some(version) => *version,
+            None => self.write_version(address, hash, key, reading, targets)?,
+        };
+        self.db
+            .prepare_cached(
+                "INSERT OR REPLACE INTO run_page (run, address, version) VALUES (?1, ?2, ?3)",
+            )?
+            .execute(params![self.run, address, version])?;
+        Ok(())
+    }
+
+    fn write_version(
+        &mut self,
+        address: u32,
+        hash: u128,
+        key: Key,
+        reading: &Reading,
+        targets: &[Target],
+    ) -> Result<u32, StoreError> {
+        let links = self.write_marks(reading, targets)?;
+        let ids: Vec<u8> =
+            reading.places().hashes().iter().flat_map(|hash| hash.to_le_bytes()).collect();
+        let version = take(&mut self.known.next_version);
+        self.db
+            .prepare_cached(
+                "INSERT INTO page_version
+                     (id, address, hash, title, base, cut, places, link_count, links,
+                      format, encoding, faulty, scripted, sketch, rules)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",
+            )?
+            .execute(params![
+                version,
+                address,
+                hash.to_be_bytes(),
+                reading.title(),
+                reading.base(),
+                reading.cut,
+                ids,
+                links.len(),
+                places::pack(&links),
+                reading.format.as_str(),
+                reading.encoding.name(),
+                reading.faulty,
+                reading.scripted,
+                reading.sketch.map(codec::sketch),
+                reading.rules(),
+            ])?;
+        self.known.versions.insert(key, version);
+        Ok(version)
+    }
+
+    /// Keeps what the links of a page say, as far as it is new, and gives where they stand.
+    fn write_marks(
+        &mut self,
+        reading: &Reading,
+        targets: &[Target],
+    ) -> Result<Vec<Place>, StoreError> {
+        let first = self.known.next_mark;
+        let mut new = Marks::default();
+        let mut places = Vec::with_capacity(targets.len());
+        for (link, target) in reading.links().zip(targets) {
+            let address = self.ids[target.id.index()];
+            let said = self.said(&link, target, address)?;
+            let mark = self.known.marks.id_or(mark_key(address, &said), self.known.next_mark);
+            if mark == self.known.next_mark {
+                take(&mut self.known.next_mark);
+                let print = fingerprint(u64::from(address), target.fragment.as_deref(), &link);
+                new.add(address, print, said);
+            }
+            places.push(Place { mark, line: link.line, column: link.column });
+        }
+        if new.count > 0 {
+            let (targets, prints, says) = new.blobs();
+            self.db
+                .prepare_cached(
+                    "INSERT INTO mark (first, count, targets, prints) VALUES (?1, ?2, ?3, ?4)",
+                )?
+                .execute(params![first, new.count, targets, prints])?;
+            self.db
+                .prepare_cached("INSERT INTO mark_text (first, says) VALUES (?1, ?2)")?
+                .execute(params![first, says])?;
+        }
+        Ok(places)
+    }
+
+    fn said<'a>(
+        &mut self,
+        link: &Link<'a>,
+        target: &'a Target,
+        address: u32,
+    ) -> Result<Said<'a>, StoreError> {
+        Ok(Said {
+            element: self.word(link.element.name())?,
+            attribute: self.word(link.attribute.name())?,
+            region: link.region,
+            surroundings: link.surroundings,
+            scripted: link.scripted,
+            written: self.written(link.written, address),
+            fragment: target.fragment.as_deref(),
+            text: link.text,
+            rel: link.rel,
+        })
+    }
+
+    /// How a reference to an address is written: the address in whole, its path, or some
+    /// other way.
+    fn written<'a>(&self, written: &'a str, address: u32) -> Written<'a> {
+        let is = |text: &[u8]| self.known.addresses.get(&Key::of_text(text)) == Some(&address);
+        if written.contains("://") && is(written.as_bytes()) {
+            return Written::Whole;
+        }
+        // Nearly all that is written so lies on the host of the start.
+        let from_root = written.starts_with('/') && !written.starts_with("//");
+        if from_root && is(format!("{}{written}", self.origin).as_bytes()) {
+            return Written::Path;
+        }
+        Written::Other(written)
+    }
+
+    fn word(&mut self, word: &str) -> Result<u32, StoreError> {
+        if let Some(id) = self.known.words.get(word) {
+            return Ok(*id);
+        }
+        let id = u32::try_from(self.known.words.len()).expect("a handful of words") + 1;
+        self.db.execute("INSERT INTO word (id, text) VALUES (?1, ?2)", params![id, word])?;
+        self.known.words.insert(word.to_owned(), id);
+        Ok(id)
+    }
+}
+
+fn mark_key(target: u32, said: &Said<'_>) -> Key {
+    let region = said.region.map_or(0, |region| region as u32 + 1);
+    let from_root = u32::from(said.written == Written::Path);
+    let kind = said.element << 16 | said.attribute << 1 | from_root;
+    let numbers = [target, kind, said.surroundings, region << 1 | u32::from(said.scripted)];
+    let written = match said.written {
+        Written::Whole => None,
+        Written::Path => Some("/"),
+        Written::Other(text) => Some(text),
+    };
+    texts_key(&numbers, [written, said.fragment, said.text, said.rel])
+}

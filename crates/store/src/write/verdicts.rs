@@ -1,0 +1,111 @@
+//! What a run says of addresses, links and servers.
+
+use rummage_core::crawl::pace::Slowing;
+use rummage_core::crawl::{Judged, NotRead, Place, UrlId};
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+use rusqlite::params;
+
+use super::RunWriter;
+use crate::db::error::StoreError;
+
+/// Whether a verdict says no more than that the address answered, at once and with 200.
+fn is_plain(id: UrlId, judged: &Judged) -> bool {
+    *judged == Judged::without_hops(id, Verdict::Sound, None, Some(200))
+}
+
+impl RunWriter {
+    /// Most addresses are plainly sound, and cost a bit beside their request. Any other
+    /// word is a row, and so is a second one after that.
+    pub(super) fn write_verdict(&mut self, id: UrlId, judged: &Judged) -> Result<(), StoreError> {
+        let seen = *self.asked.seen_mut(id);
+        if is_plain(id, judged) && !seen.has_row {
+            if !seen.is_sound {
+                self.asked.handle_sound(id, self.ids[id.index()]);
+            }
+            return Ok(());
+        }
+        self.asked.seen_mut(id).has_row = true;
+        let of = |id: UrlId| self.ids[id.index()];
+        self.db
+            .prepare_cached(
+                "INSERT OR REPLACE INTO verdict (run, address, scope, verdict, cause, status,
+                     next, final, hops, moved_to, checked_us, not_read, linked)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
+            )?
+            .execute(params![
+                self.run,
+                of(id),
+                seen.scope.map(Scope::as_str),
+                judged.verdict.as_str(),
+                judged.cause.map(Cause::as_str),
+                judged.status,
+                judged.next.map(of),
+                of(judged.last),
+                judged.hops,
+                judged.moved_to.map(of),
+                seen.at_us.filter(|_| judged.verdict != Verdict::Skipped),
+                judged.not_read.map(NotRead::as_str),
+                judged.linked,
+            ])?;
+        Ok(())
+    }
+
+    pub(super) fn write_no_place(
+        &mut self,
+        id: UrlId,
+        fragment: &str,
+        place: Place,
+    ) -> Result<(), StoreError> {
+        let place = place.as_str();
+        self.db
+            .prepare_cached(
+                "INSERT OR REPLACE INTO no_place (run, address, fragment, place)
+                 VALUES (?1, ?2, ?3, ?4)",
+            )?
+            .execute(params![self.run, self.ids[id.index()], fragment, place])?;
+        Ok(())
+    }
+
+    pub(super) fn write_slowed(
+        &mut self,
+        server: &str,
+        slowing: Slowing,
+    ) -> Result<(), StoreError> {
+        self.db
+            .prepare_cached(
+                "INSERT INTO slowed (run, server, times, strain, lowest, gap_ms)
+                 VALUES (?1, ?2, 1, ?3, ?4, ?5)
+                 ON CONFLICT DO UPDATE SET times = times + 1, strain = excluded.strain,
+                     lowest = min(lowest, excluded.lowest), gap_ms = max(gap_ms, excluded.gap_ms)",
+            )?
+            .execute(params![
+                self.run,
+                server,
+                slowing.strain.as_str(),
+                slowing.window,
+                u64::try_from(slowing.gap.as_millis()).unwrap_or(u64::MAX),
+            ])?;
+        Ok(())
+    }
+
+    pub(super) fn write_link_fault(
+        &mut self,
+        target: UrlId,
+        page: UrlId,
+        cause: Cause,
+    ) -> Result<(), StoreError> {
+        self.db
+            .prepare_cached(
+                "INSERT OR IGNORE INTO link_fault (run, target, page, cause)
+                 VALUES (?1, ?2, ?3, ?4)",
+            )?
+            .execute(params![
+                self.run,
+                self.ids[target.index()],
+                self.ids[page.index()],
+                cause.as_str()
+            ])?;
+        Ok(())
+    }
+}
