@@ -5,8 +5,7 @@
 
 use std::collections::BTreeMap;
 
-use super::HOST;
-use super::truth::Row;
+use super::row::{HOST, Row};
 use crate::scenario::{Act, Answer};
 
 /// What the attic answers, and what lies about it.

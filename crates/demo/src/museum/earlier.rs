@@ -1,6 +1,7 @@
 //! The museum some weeks earlier: what has broken since, and what has been mended.
 
-use super::{HOST, museum};
+use super::museum;
+use super::row::HOST;
 use crate::scenario::{Act, Reach, Scenario};
 
 /// The same web as [`museum`], as it was before the rota was moved and the forecast went

@@ -6,18 +6,17 @@ mod earlier;
 mod handed;
 mod pages;
 mod partners;
+mod row;
 mod truth;
 
 use crate::scenario::Scenario;
+use row::HOST;
 
 pub use earlier::museum_earlier;
 pub use handed::{
     ADDRESSES, ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, access_log, addresses, built,
     write_handed,
 };
-
-/// The museum's host.
-pub(crate) const HOST: &str = "www.ashlock-canal.test";
 
 /// The web that people see when they try the tool.
 #[must_use]

@@ -2,7 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use super::{HOST, address_book, attic};
+use super::row::HOST;
+use super::{address_book, attic};
 use crate::scenario::{Act, Answer, Host};
 
 /// Pages, one after the other, each after a line `<!-- page PATH | TITLE -->`.

@@ -1,17 +1,8 @@
 //! The truth about every fault that was planted in the museum's web.
 
-use super::{HOST, address_book, attic};
+use super::row::{HOST, Row};
+use super::{address_book, attic};
 use crate::scenario::{Fault, Place, Places};
-
-/// Target, verdict, cause, status, and the places: page, element, text. A target
-/// or page that begins with `/` is the museum's own.
-pub(super) type Row = (
-    &'static str,
-    &'static str,
-    &'static str,
-    u16,
-    &'static [(&'static str, &'static str, &'static str)],
-);
 
 /// Status 0 stands for none.
 const ROWS: &[Row] = &[

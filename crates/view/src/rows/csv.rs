@@ -7,7 +7,7 @@ use std::io::Write;
 
 use csv::{Terminator, Writer, WriterBuilder};
 
-use super::Sink;
+use super::sink::Sink;
 use crate::ViewError;
 use crate::cells::{Cell, Row};
 

@@ -7,7 +7,8 @@ use rummage_core::findings::selection::Selection;
 use rummage_store::{Address, OpenRun, TraceRow};
 use serde::Serialize;
 
-use super::{Shown, gathered, target_row};
+use super::target::target_row;
+use super::write::{Shown, gathered};
 use crate::cells::{self, Row};
 use crate::gather::Gathered;
 use crate::listing::Listing;

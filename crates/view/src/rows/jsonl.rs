@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use super::Sink;
+use super::sink::Sink;
 use crate::ViewError;
 use crate::cells::Row;
 

@@ -8,7 +8,7 @@ use std::cmp::Ordering;
 use rummage_core::findings::selection::host_of;
 use rummage_store::{Found, LinkRow, Sift};
 
-use super::target_row;
+use super::target::target_row;
 use crate::ViewError;
 use crate::cells::{self, Cell, Row};
 use crate::gather::{Gathered, severity};

@@ -5,6 +5,7 @@ use std::io::Write;
 use rummage_core::verdict::Cause;
 use rummage_store::Sift;
 
+use super::cut::cut;
 use super::tally::{self, tally};
 use crate::gather::{Gathered, Group};
 use crate::listing::Listing;
@@ -41,5 +42,5 @@ pub(super) fn write(
         }
         of.write_targets(out, sift)?;
     }
-    super::cut(out, listing, causes.len() as u64, "cause", "causes")
+    cut(out, listing, causes.len() as u64, "cause", "causes")
 }

@@ -6,6 +6,7 @@ use std::io::Write;
 use rummage_core::findings::selection::host_of;
 use rummage_store::Sift;
 
+use super::cut::cut;
 use super::tally::{self, tally};
 use crate::gather::Gathered;
 use crate::listing::Listing;
@@ -43,5 +44,5 @@ pub(super) fn write(
         }
         host.write_targets(out, sift)?;
     }
-    super::cut(out, listing, hosts.len() as u64, "host", "hosts")
+    cut(out, listing, hosts.len() as u64, "host", "hosts")
 }

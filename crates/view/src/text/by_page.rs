@@ -7,6 +7,7 @@ use std::io::Write;
 use rummage_store::{Found, Sift, Totals};
 
 use super::blocks::{LONGEST, said, says, target};
+use super::cut::cut;
 use crate::listing::Listing;
 use crate::number::counted;
 use crate::pages::{Page, Pages};
@@ -25,7 +26,7 @@ pub(super) fn write(
     for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         write_page(out, sift, listing, page)?;
     }
-    super::cut(out, listing, pages.len() as u64, "page", "pages")
+    cut(out, listing, pages.len() as u64, "page", "pages")
 }
 
 fn write_shared(

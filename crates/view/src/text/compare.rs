@@ -5,6 +5,7 @@ use std::io::Write;
 use rummage_store::{Changes, Comparison, Found, Healing, OpenRun, RunInfo, Sift, Totals, compare};
 
 use super::blocks::{self, LONGEST, at, said, says, target};
+use super::cut::cut;
 use crate::ViewError;
 use crate::gather::Gathered;
 use crate::listing::Listing;
@@ -143,7 +144,7 @@ fn part(
         writeln!(out)?;
         blocks::write(out, sift.run(), totals, listing, &block)
     })?;
-    super::cut(out, listing, gathered.groups().len() as u64, "target", "targets")
+    cut(out, listing, gathered.groups().len() as u64, "target", "targets")
 }
 
 /// What healed, and how.

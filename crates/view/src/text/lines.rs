@@ -6,6 +6,7 @@ use rummage_core::verdict::Verdict;
 use rummage_store::Sift;
 
 use super::blocks::LONGEST;
+use super::cut::cut;
 use crate::ViewError;
 use crate::listing::Listing;
 use crate::rows::for_each_row;
@@ -41,5 +42,5 @@ pub(super) fn write(
         )?;
         Ok(())
     })?;
-    super::cut(out, listing, counted.all, "link", "links")
+    cut(out, listing, counted.all, "link", "links")
 }
