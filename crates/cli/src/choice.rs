@@ -3,23 +3,22 @@
 use rummage_store::{Reader, RunInfo};
 use rummage_view::safe;
 
-use crate::args::Everywhere;
 use crate::config::{Config, Section};
 use crate::failure::Failure;
-use crate::start;
+use crate::urls;
 use crate::values::one_of;
 
 /// The run that was named, else the last of the site that was named, else the last.
 pub(crate) fn run(
     reader: &Reader,
     config: &Config,
-    everywhere: &Everywhere,
+    site: Option<&str>,
     number: Option<i64>,
 ) -> Result<RunInfo, Failure> {
     if let Some(number) = number {
         return Ok(reader.run(number)?);
     }
-    match &everywhere.site {
+    match site {
         None => Ok(reader.last_run()?),
         Some(name) => last_of(reader, config, name),
     }
@@ -29,7 +28,7 @@ pub(crate) fn run(
 pub(crate) fn last_of(reader: &Reader, config: &Config, name: &str) -> Result<RunInfo, Failure> {
     let mut hosts = vec![name.to_owned()];
     if let Some(start) = config.sites.get(name).and_then(|section| section.own.start.as_ref()) {
-        hosts.extend(start::candidates(start).unwrap_or_default().iter().map(start::host));
+        hosts.extend(urls::candidates(start).unwrap_or_default().iter().map(urls::host));
         hosts.push(start.clone());
         hosts.extend(place(&config.sites[name]));
     }
@@ -48,15 +47,15 @@ pub(crate) fn last_of(reader: &Reader, config: &Config, name: &str) -> Result<Ru
 }
 
 /// The name of a site's section in the settings file: as given, else by its host.
-pub(crate) fn name_of(config: &Config, everywhere: &Everywhere, host: &str) -> Option<String> {
-    let given = everywhere.site.as_ref().filter(|name| config.sites.contains_key(*name));
-    given.cloned().or_else(|| by_host(config, host))
+pub(crate) fn name_of(config: &Config, site: Option<&str>, host: &str) -> Option<String> {
+    let given = site.filter(|name| config.sites.contains_key(*name));
+    given.map(str::to_owned).or_else(|| by_host(config, host))
 }
 
 /// The only section whose start lies on that host.
 pub(crate) fn by_host(config: &Config, host: &str) -> Option<String> {
     let starts_there = |start: &str| {
-        start::candidates(start).is_ok_and(|urls| urls.iter().any(|url| start::host(url) == host))
+        urls::candidates(start).is_ok_and(|urls| urls.iter().any(|url| urls::host(url) == host))
     };
     let mut fits = config.sites.iter().filter(|(_, section)| match place(section) {
         Some(place) => place == host,
@@ -71,5 +70,5 @@ pub(crate) fn by_host(config: &Config, host: &str) -> Option<String> {
 /// The host where the folder of a site will live, if it has one.
 fn place(section: &Section) -> Option<String> {
     let at = section.asking.at.as_deref()?;
-    start::url(at).ok().map(|url| start::host(&url))
+    urls::url(at).ok().map(|url| urls::host(&url))
 }

@@ -8,12 +8,12 @@ use rummage_engine::{DeliveryError, Mail, MailServer, Security, hand_over, send}
 use rummage_store::{Channel, Counts, Digest, DigestPlace, Letter, Outbox, Telling, Told};
 use rummage_view::safe;
 
-use crate::args::Everywhere;
+use crate::choice;
 use crate::config::{Config, Section, SecurityChoice, Variable};
 use crate::failure::Failure;
+use crate::output::Terminal;
 use crate::passes::plain::{certificates, of_environment};
 use crate::paths::waivers;
-use crate::{choice, output};
 
 /// The variable that names the mail server, whatever the settings say.
 const SERVER: &str = "RUMMAGE_DIGEST_SERVER";
@@ -124,12 +124,12 @@ pub(crate) fn deliver_and_say(
     runtime: &tokio::runtime::Runtime,
     store: &Path,
     config: &Config,
-    everywhere: &Everywhere,
+    terminal: Terminal,
 ) {
-    let mut err = output::stderr(everywhere.color);
+    let mut err = terminal.stderr();
     match runtime.block_on(deliver(store, config)) {
         Ok(deliveries) => {
-            let told = |delivery: &&Delivery| delivery.result.is_err() || !everywhere.quiet;
+            let told = |delivery: &&Delivery| delivery.result.is_err() || !terminal.quiet;
             for delivery in deliveries.iter().filter(told) {
                 let _ = writeln!(err, "{}", delivery.sentence());
             }

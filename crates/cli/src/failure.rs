@@ -8,8 +8,7 @@ use rummage_engine::{EngineError, InternalError};
 use rummage_store::StoreError;
 use rummage_view::{ViewError, ending, safe};
 
-use crate::args::{Color, Everywhere};
-use crate::output;
+use crate::output::Terminal;
 
 /// How a command ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -62,11 +61,11 @@ impl From<EngineError> for Failure {
 
 /// Reports what this program failed on while it crawled: the run went on without it, and its
 /// exit code says so, whatever else was found.
-pub(crate) fn report_internal(errors: &[InternalError], exit: Exit, color: Color) -> Exit {
+pub(crate) fn report_internal(errors: &[InternalError], exit: Exit, terminal: Terminal) -> Exit {
     if errors.is_empty() {
         return exit;
     }
-    let mut out = output::stderr(color);
+    let mut out = terminal.stderr();
     let style = anstream_red();
     for InternalError { url, message } in errors {
         let (url, message) = (safe(url), safe(message));
@@ -88,11 +87,11 @@ pub(crate) fn report_usage(error: &clap::Error) -> ExitCode {
 
 impl Failure {
     /// Says what is wrong and what to do.
-    pub(crate) fn report(&self, everywhere: &Everywhere) -> ExitCode {
+    pub(crate) fn report(&self, terminal: Terminal) -> ExitCode {
         if self.is_closed_pipe() {
             return Exit::Fine.into();
         }
-        let mut out = output::stderr(everywhere.color);
+        let mut out = terminal.stderr();
         let (what, hint) = (self.what(), self.hint());
         let style = anstream_red();
         let _ = writeln!(out, "{style}error{style:#}: {what}");

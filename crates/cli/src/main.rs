@@ -11,20 +11,26 @@ mod digests;
 mod failure;
 mod hours;
 mod inputs;
+mod listing;
 mod netrc;
 mod output;
 mod passes;
 mod password;
 mod paths;
 mod patrol;
+mod session;
 mod signals;
 mod sources;
 mod start;
+mod urls;
 mod values;
 mod waivers;
 mod watch;
 
 use std::process::ExitCode;
+
+use args::GlobalArgs;
+use output::Terminal;
 
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
@@ -34,9 +40,10 @@ fn main() -> ExitCode {
         Ok(args) => args,
         Err(error) => return failure::report_usage(&error),
     };
-    let everywhere = args.everywhere.clone();
-    match commands::run(args) {
+    let GlobalArgs { color, quiet, verbose, .. } = args.global;
+    let terminal = Terminal::new(color, quiet, verbose);
+    match commands::run(args, terminal) {
         Ok(code) => code.into(),
-        Err(failure) => failure.report(&everywhere),
+        Err(failure) => failure.report(terminal),
     }
 }

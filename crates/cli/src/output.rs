@@ -6,14 +6,44 @@ use anstream::{AutoStream, ColorChoice};
 
 use crate::args::Color;
 
-/// Standard output. Wrap it in [`buffered`] for much of it.
-pub(crate) fn stdout(color: Color) -> impl Write {
-    AutoStream::new(io::stdout(), choice(color, io::stdout().is_terminal()))
+/// How to write for a person: with colour or without, and how much.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Terminal {
+    color: Color,
+    /// Say less: no progress.
+    pub(crate) quiet: bool,
+    /// Say more.
+    pub(crate) verbose: bool,
 }
 
-/// Standard error.
-pub(crate) fn stderr(color: Color) -> impl Write {
-    AutoStream::new(io::stderr(), choice(color, io::stderr().is_terminal()))
+impl Terminal {
+    pub(crate) fn new(color: Color, quiet: bool, verbose: bool) -> Terminal {
+        Terminal { color, quiet, verbose }
+    }
+
+    /// Standard output. Wrap it in [`buffered`] for much of it.
+    pub(crate) fn stdout(self) -> impl Write {
+        AutoStream::new(io::stdout(), choice(self.color, io::stdout().is_terminal()))
+    }
+
+    /// Standard error.
+    pub(crate) fn stderr(self) -> impl Write {
+        AutoStream::new(io::stderr(), choice(self.color, io::stderr().is_terminal()))
+    }
+
+    /// Whether standard error is to have colour.
+    pub(crate) fn colors_stderr(self) -> bool {
+        choice(self.color, io::stderr().is_terminal()) != ColorChoice::Never
+    }
+
+    /// The option that has another rummage use colour as this one does.
+    pub(crate) fn color_option(self) -> &'static [&'static str] {
+        match self.color {
+            Color::Auto => &[],
+            Color::Always => &["--color", "always"],
+            Color::Never => &["--color", "never"],
+        }
+    }
 }
 
 /// Whether standard error is a terminal that can be drawn on.

@@ -11,8 +11,8 @@ use rummage_engine::Watch;
 use rummage_view::progress::{Lines, Live};
 use rummage_view::{duration, ending, safe};
 
-use crate::args::Everywhere;
 use crate::output;
+use crate::output::Terminal;
 use crate::passes::Hear;
 
 /// Tells of a crawl on standard error.
@@ -42,11 +42,11 @@ enum Shape {
 
 impl Teller {
     pub(crate) fn new(
-        everywhere: &Everywhere,
+        terminal: Terminal,
         asked_for: String,
         last_time: Option<Duration>,
     ) -> Teller {
-        let shape = if everywhere.quiet {
+        let shape = if terminal.quiet {
             Shape::Quiet
         } else if output::stderr_is_drawn() {
             let columns = terminal_size::terminal_size().map_or(80, |(width, _)| width.0);
@@ -55,9 +55,9 @@ impl Teller {
             Shape::Lines(Lines::default())
         };
         Teller {
-            out: Box::new(output::stderr(everywhere.color)),
+            out: Box::new(terminal.stderr()),
             shape,
-            verbose: everywhere.verbose,
+            verbose: terminal.verbose,
             asked_for,
             last_time,
             section: None,

@@ -271,16 +271,18 @@ impl<F: Fetch> Driver<F> {
 
     fn handle_reply(&mut self, reply: Reply) {
         // A page that has not changed goes to the thread that knows what it was.
-        let reply = match (&self.remember, self.in_flight.get(&reply.id)) {
-            (Some(remember), Some(request)) if is_unchanged(&reply) => {
-                match remember.remember(request.url.clone(), reply) {
-                    None => return,
-                    // It has failed, and says why by itself.
-                    Some(reply) => reply,
-                }
+        if is_unchanged(&reply)
+            && let (Some(remember), Some(request)) = (&self.remember, self.in_flight.get(&reply.id))
+        {
+            if remember.remember(request.url.clone(), reply).is_none() {
+                return;
             }
-            _ => reply,
-        };
+            // The thread has ended, and the last thing that came of it is why.
+            while let Ok(remembered) = self.remembered.1.try_recv() {
+                self.handle_remembered(remembered);
+            }
+            return;
+        }
         self.in_flight.remove(&reply.id);
         self.crawl.handle_reply(self.clock.now(), reply);
     }

@@ -35,10 +35,10 @@ pub(crate) use recheck::{RecheckArgs, RecheckFormat};
 pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
 pub(crate) use selecting::{FINDINGS, Selecting};
 pub(crate) use settings::{CompletionsArgs, InitArgs, SettingsArgs};
-pub(crate) use showing::{FailOn, Format, Showing};
+pub(crate) use showing::{FailOn, Format, GroupChoice, Showing};
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
-pub(crate) use waive::WaiveArgs;
+pub(crate) use waive::{Until, WaiveArgs};
 
 /// Finds the broken links of a website, and the pages they stand on.
 #[derive(Debug, Parser)]
@@ -53,7 +53,7 @@ pub(crate) use waive::WaiveArgs;
 )]
 pub(crate) struct Args {
     #[command(flatten)]
-    pub(crate) everywhere: Everywhere,
+    pub(crate) global: GlobalArgs,
     #[command(subcommand)]
     pub(crate) command: Option<Command>,
 }
@@ -130,7 +130,7 @@ pub(crate) enum Command {
 /// Options of every command.
 #[derive(Debug, Clone, ClapArgs)]
 #[command(next_help_heading = "Everywhere")]
-pub(crate) struct Everywhere {
+pub(crate) struct GlobalArgs {
     /// The file that keeps what was found [default: rummage.db beside rummage.toml, else
     /// in your data folder]
     #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_STORE", hide_env = true)]

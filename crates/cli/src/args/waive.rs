@@ -1,12 +1,10 @@
 //! `rummage waive`.
 
 use clap::{ArgGroup, Args};
-use jiff::ToSpan;
 use jiff::civil::Date;
 use rummage_core::verdict::Cause;
 
 use super::selecting::cause;
-use crate::waivers::today;
 
 /// Set findings aside, with a reason and an end
 ///
@@ -51,7 +49,7 @@ pub(crate) struct WaiveArgs {
     /// The day from which it holds no more, or how long it holds, such as 2027-05-01 or 90d
     /// [default: 180d; with --works no end]
     #[arg(long, value_name = "WHEN", value_parser = until)]
-    pub(crate) until: Option<Date>,
+    pub(crate) until: Option<Until>,
     /// Show what it would cover, and write nothing
     #[arg(long)]
     pub(crate) dry_run: bool,
@@ -71,13 +69,17 @@ fn reason(text: &str) -> Result<String, String> {
 }
 
 /// A day, or as many days from now.
-pub(crate) fn until(text: &str) -> Result<Date, String> {
-    let today = today();
-    let day = match text.strip_suffix('d').and_then(|days| days.parse::<i64>().ok()) {
-        Some(days) if (1..=36_500).contains(&days) => today.checked_add(days.days()).ok(),
-        Some(_) => None,
-        None => text.parse::<Date>().ok(),
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Until {
+    Day(Date),
+    InDays(i64),
+}
+
+fn until(text: &str) -> Result<Until, String> {
+    let days = text.strip_suffix('d').and_then(|days| days.parse::<i64>().ok());
+    let until = match days {
+        Some(days) => (1..=36_500).contains(&days).then_some(Until::InDays(days)),
+        None => text.parse::<Date>().ok().map(Until::Day),
     };
-    let day = day.ok_or("write a day such as 2027-05-01, or a number of days such as 90d")?;
-    if day <= today { Err("that day has passed".to_owned()) } else { Ok(day) }
+    until.ok_or("write a day such as 2027-05-01, or a number of days such as 90d".to_owned())
 }

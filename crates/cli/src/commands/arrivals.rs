@@ -14,35 +14,35 @@ use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
 use rummage_store::{Carried, Outcome, Reader, RunInfo, RunState, StoreError};
-use rummage_view::{
-    ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, RowFormat, Shown, ViewError, safe,
-};
+use rummage_view::{ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, safe};
 use tempfile::TempDir;
 use url::Url;
 
-use super::findings;
-use crate::args::{ArrivalsArgs, Asking, Everywhere, FailOn, Format};
+use crate::args::{ArrivalsArgs, Asking, FailOn};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::listing::Form;
+use crate::output::Terminal;
 use crate::passes::{Pass, runtime};
+use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, output, paths, start};
+use crate::{choice, paths, urls};
 
 /// A line is read up to here; what is longer is none of a log.
 const LONGEST: u64 = 1 << 20;
 
-pub(crate) fn run(args: &ArrivalsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failure> {
     let selection = selection(args)?;
     let sort = args.showing.sort_of(ARRIVAL_COLUMNS)?;
-    let listing = Listing { sort, ..args.showing.plain_listing(everywhere.verbose) };
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let site = Site::of(args, everywhere, &config, &store)?;
+    let listing = Listing { sort, ..args.showing.plain_listing(session.terminal.verbose) };
+    let config = &session.config;
+    let store = session.store.as_path();
+    let site = Site::of(args, session, config, store)?;
     let mut gathered = Arrivals::new(site.start.as_ref(), site.query.clone());
     let mut is_partial = false;
     for log in &args.logs {
-        is_partial |= read(log, &mut gathered, everywhere)?;
+        is_partial |= read(log, &mut gathered, session.terminal)?;
     }
     let mut head = ArrivalsHead {
         logs: args.logs.iter().map(|log| named(log).to_owned()).collect(),
@@ -51,22 +51,22 @@ pub(crate) fn run(args: &ArrivalsArgs, everywhere: &Everywhere) -> Result<Exit, 
         span: gathered.span,
         run: None,
     };
-    is_partial |= tell_malformed(&gathered, everywhere);
+    is_partial |= tell_malformed(&gathered, session.terminal);
     let found = gathered.finish();
     let mut rows = rows(found, &site, &selection);
     if let Some(run) = &site.run {
         head.run = Some(run.number);
-        carry(&mut rows, &paths::reader(&store, &config)?, run)?;
+        carry(&mut rows, &paths::reader(store, config)?, run)?;
     }
     let mut ended = Exit::Fine;
     if args.ask && !rows.is_empty() {
-        ended = ask(&mut rows, args, everywhere, &config, &site)?;
+        ended = ask(&mut rows, args, session, config, &site)?;
         rows.retain(|row| fits_now(row, &selection));
     }
     if let Some(sort) = &listing.sort {
         rummage_view::sort_arrivals(&mut rows, sort);
     }
-    show(args, everywhere, &head, &rows, &listing)?;
+    show(args, session.terminal, &head, &rows, &listing)?;
     if ended != Exit::Fine {
         return Ok(ended);
     }
@@ -90,15 +90,15 @@ struct Site {
 impl Site {
     fn of(
         args: &ArrivalsArgs,
-        everywhere: &Everywhere,
+        session: &Session,
         config: &Config,
         store: &Path,
     ) -> Result<Site, Failure> {
-        let at = args.asking.at.as_deref().map(start::url).transpose()?;
+        let at = args.asking.at.as_deref().map(urls::url).transpose()?;
         let reader = if store.exists() { Some(Reader::open(store)?) } else { None };
-        let run = match (&reader, &at, &everywhere.site) {
+        let run = match (&reader, &at, &session.site) {
             (None, ..) => None,
-            (Some(reader), Some(at), _) => reader.last_finished_of(&start::host(at))?,
+            (Some(reader), Some(at), _) => reader.last_finished_of(&urls::host(at))?,
             (Some(reader), None, Some(name)) => {
                 let last = choice::last_of(reader, config, name)?;
                 reader.last_finished_of(&last.site)?
@@ -112,8 +112,7 @@ impl Site {
         let of_run = run.as_ref().and_then(|run| Url::parse(&run.start).ok());
         let is_web = |url: &Url| matches!(url.scheme(), "http" | "https");
         let start = at.or(of_run.filter(is_web));
-        let section =
-            start.as_ref().and_then(|url| choice::name_of(config, everywhere, &start::host(url)));
+        let section = start.as_ref().and_then(|url| session.section_of(&urls::host(url)));
         let settled = config.settled(section.as_deref());
         let asking = args.asking.clone().or(settled.asking);
         let query = asking.query.map_or(QueryRule::Keep, |query| query.0);
@@ -235,7 +234,7 @@ fn forms(target: &str) -> Vec<String> {
 fn ask(
     rows: &mut [ArrivalRow],
     args: &ArrivalsArgs,
-    everywhere: &Everywhere,
+    session: &Session,
     config: &Config,
     site: &Site,
 ) -> Result<Exit, Failure> {
@@ -250,7 +249,7 @@ fn ask(
     let settled = config.settled(site.section.as_deref());
     let asking = Asking { at: None, ..args.asking.clone().or(settled.asking) };
     let pass = Pass::probe(&store, lists, site.start.as_ref(), &asking, config)?;
-    let mut teller = Teller::new(everywhere, url.to_string(), None).without_head().brief();
+    let mut teller = Teller::new(session.terminal, url.to_string(), None).without_head().brief();
     let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
     let ended = ended?;
@@ -272,7 +271,7 @@ fn ask(
     }
     let is_whole = ended.state == RunState::Finished;
     let exit = if is_whole { Exit::Fine } else { Exit::Unfinished };
-    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
+    Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
 fn named(log: &str) -> &str {
@@ -280,7 +279,7 @@ fn named(log: &str) -> &str {
 }
 
 /// Reads a log, a line at a time. Gives whether some of it could not be read.
-fn read(log: &str, into: &mut Arrivals, everywhere: &Everywhere) -> Result<bool, Failure> {
+fn read(log: &str, into: &mut Arrivals, terminal: Terminal) -> Result<bool, Failure> {
     let cannot = |why: io::Error| Failure::Usage {
         what: format!("{} cannot be read: {why}", safe(log)),
         hint: "Give an access log, or - for standard input.".to_owned(),
@@ -306,7 +305,7 @@ fn read(log: &str, into: &mut Arrivals, everywhere: &Everywhere) -> Result<bool,
             Ok(_) => into.handle_line(number, &line),
             Err(why) => {
                 let what = if is_packed { "its gzip ends early" } else { "it breaks off" };
-                let mut err = output::stderr(everywhere.color);
+                let mut err = terminal.stderr();
                 let log = safe(named(log));
                 let _ =
                     writeln!(err, "{log}, line {number}: {what} ({why}); what came before counts");
@@ -318,12 +317,12 @@ fn read(log: &str, into: &mut Arrivals, everywhere: &Everywhere) -> Result<bool,
         }
     }
     for (number, text) in &into.samples[samples..] {
-        let mut err = output::stderr(everywhere.color);
+        let mut err = terminal.stderr();
         let (log, text) = (safe(named(log)), safe(text));
         let _ = writeln!(err, "{log}, line {number} is none of an access log: {text}");
     }
     if into.lines == before {
-        let mut err = output::stderr(everywhere.color);
+        let mut err = terminal.stderr();
         let _ = writeln!(err, "{} is empty", safe(named(log)));
         return Ok(true);
     }
@@ -349,11 +348,11 @@ fn skip_line(lines: &mut dyn BufRead) {
 }
 
 /// Says how many more lines are none of a log. Gives whether that is so of all of them.
-fn tell_malformed(gathered: &Arrivals, everywhere: &Everywhere) -> bool {
+fn tell_malformed(gathered: &Arrivals, terminal: Terminal) -> bool {
     if gathered.malformed == 0 {
         return false;
     }
-    let mut err = output::stderr(everywhere.color);
+    let mut err = terminal.stderr();
     let more = gathered.malformed - gathered.samples.len() as u64;
     if more > 0 {
         let _ = writeln!(err, "and {} more", rummage_view::count(more));
@@ -367,50 +366,22 @@ fn tell_malformed(gathered: &Arrivals, everywhere: &Everywhere) -> bool {
 
 fn show(
     args: &ArrivalsArgs,
-    everywhere: &Everywhere,
+    terminal: Terminal,
     head: &ArrivalsHead,
     rows: &[ArrivalRow],
     listing: &Listing,
 ) -> Result<(), Failure> {
-    let format = args.showing.format()?;
-    let separator = args.showing.csv_separator;
-    let write = |out: &mut dyn Write| write(out, format, separator, head, rows, listing);
-    let file = args.showing.output.as_deref().filter(|file| file.as_os_str() != "-");
-    let shown = match file {
-        None => {
-            let mut out = output::buffered(output::stdout(everywhere.color));
-            let shown = write(&mut out)?;
-            out.flush().map_err(ViewError::from)?;
-            shown
-        }
-        Some(file) => findings::to_file(file, write)?,
-    };
-    findings::tell_cut(shown, everywhere);
-    Ok(())
-}
-
-fn write(
-    out: &mut dyn Write,
-    format: Format,
-    separator: u8,
-    head: &ArrivalsHead,
-    rows: &[ArrivalRow],
-    listing: &Listing,
-) -> Result<Option<Shown>, ViewError> {
     let limit = listing.limit;
-    match format {
-        Format::Text => {
+    args.showing.destination()?.write(terminal, |out, form| match form {
+        Form::Text => {
             rummage_view::arrivals(out, head, rows, limit, listing.verbose)?;
             Ok(None)
         }
-        Format::Md => {
+        Form::Markdown => {
             rummage_view::arrival_markdown(out, head, rows, limit)?;
             Ok(None)
         }
-        Format::Json => rummage_view::arrival_json(out, rows, limit).map(Some),
-        Format::Jsonl => rummage_view::arrival_rows(out, rows, limit, RowFormat::Jsonl).map(Some),
-        Format::Csv => {
-            rummage_view::arrival_rows(out, rows, limit, RowFormat::Csv(separator)).map(Some)
-        }
-    }
+        Form::Json => rummage_view::arrival_json(out, rows, limit).map(Some),
+        Form::Rows(format) => rummage_view::arrival_rows(out, rows, limit, format).map(Some),
+    })
 }

@@ -6,30 +6,31 @@ use rummage_core::verdict::Verdict;
 use rummage_store::{Reader, RunInfo};
 use rummage_view::{Group, Listing, ViewError};
 
-use crate::args::{CompareArgs, Everywhere, FailOn};
+use crate::args::{CompareArgs, FailOn};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{choice, output, paths, sources};
+use crate::session::Session;
+use crate::{output, sources};
 
 /// What has only moved is no news, unless it is asked for.
 const WRONG: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful];
 
-pub(crate) fn run(args: &CompareArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let reader = paths::reader(&paths::store(everywhere.store.as_deref(), &config)?, &config)?;
-    let (earlier, later) = both(args, &reader, &config, everywhere)?;
-    let name = choice::name_of(&config, everywhere, &later.site);
+pub(crate) fn run(args: &CompareArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let reader = session.reader()?;
+    let (earlier, later) = both(args, &reader, config, session)?;
+    let name = session.section_of(&later.site);
     let listing = Listing {
         unfold: args.unfold,
         limit: args.limit,
-        verbose: everywhere.verbose,
+        verbose: session.terminal.verbose,
         source: sources::of(&later, &config.settled(name.as_deref())),
         ..Listing::by(Group::Target)
     };
     let selection = args.selecting.selection(WRONG);
     let (earlier, later) = (reader.open_run(earlier)?, reader.open_run(later)?);
     let (one, two) = (earlier.sift(&selection)?, later.sift(&selection)?);
-    let mut out = output::buffered(output::stdout(everywhere.color));
+    let mut out = output::buffered(session.terminal.stdout());
     let changes = rummage_view::comparison(&mut out, &one, &two, &listing)?;
     out.flush().map_err(ViewError::from)?;
     match args.fail_on {
@@ -43,8 +44,8 @@ pub(crate) fn run(args: &CompareArgs, everywhere: &Everywhere) -> Result<Exit, F
 fn both(
     args: &CompareArgs,
     reader: &Reader,
-    config: &Config,
-    everywhere: &Everywhere,
+    _config: &Config,
+    session: &Session,
 ) -> Result<(RunInfo, RunInfo), Failure> {
     // One number is that of the earlier run: the later is the last of its site.
     let later = match (args.earlier, args.later) {
@@ -53,7 +54,7 @@ fn both(
             let earlier = reader.run(earlier)?;
             reader.last_run_of(&earlier.site)?.unwrap_or(earlier)
         }
-        (None, None) => choice::run(reader, config, everywhere, None)?,
+        (None, None) => session.run(reader, None)?,
     };
     let earlier = match args.earlier {
         Some(earlier) => reader.run(earlier)?,

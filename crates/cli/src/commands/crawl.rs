@@ -9,36 +9,38 @@ use rummage_store::{NoteRow, Reader, RunState};
 use rummage_view::Listing;
 
 use super::findings;
-use crate::args::{Asking, CrawlArgs, Everywhere, FINDINGS, Showing};
-use crate::config::{Config, Section};
+use crate::args::{Asking, CrawlArgs, FINDINGS, Showing};
+use crate::config::Section;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::output::Terminal;
 use crate::passes::{Hear, Pass, runtime};
+use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, digests, output, paths, sources, start, waivers};
+use crate::{digests, paths, sources, start, waivers};
 
-pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     // Whatever is wrong with the words is said before anything is asked.
-    args.showing.listing(everywhere.verbose)?;
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    waivers::File::load(&config, &store)?;
+    args.showing.listing(session.terminal.verbose)?;
+    let config = &session.config;
+    let store = session.store.as_path();
+    waivers::File::load(config, store)?;
     let pass = if args.resume {
-        let run = Reader::open(&store)?.unfinished()?;
-        let section = choice::name_of(&config, everywhere, &run.site);
-        Pass::resume(&store, run, &args.asking, section, &config)?
+        let run = Reader::open(store)?.unfinished()?;
+        let section = session.section_of(&run.site);
+        Pass::resume(store, run, &args.asking, section, config)?
     } else {
         let (first, more) = match args.starts.split_first() {
             Some((first, more)) => (Some(first.as_str()), more),
             None => (None, [].as_slice()),
         };
         let at = args.asking.at.as_deref();
-        let start = start::resolve(first, at, &config, everywhere.site.as_deref())?;
+        let start = start::resolve(first, at, config, session.site.as_deref())?;
         let asking = Asking { also: more.to_vec(), ..args.asking.clone() };
-        Pass::crawl(&store, start, &asking, args.fresh, &config)?
+        Pass::crawl(store, start, &asking, args.fresh, config)?
     };
     let asked_for = pass.known_as.clone().unwrap_or_else(|| pass.asked_for.clone());
-    let mut teller = Teller::new(everywhere, asked_for, pass.last_time);
+    let mut teller = Teller::new(session.terminal, asked_for, pass.last_time);
     if let Some(site) = &pass.section {
         teller.handle_settings(site);
     }
@@ -54,15 +56,15 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
     teller.finish();
     let ended = ended?;
     if ended.run == 0 {
-        let mut out = output::stderr(everywhere.color);
+        let mut out = session.terminal.stderr();
         let _ = writeln!(out, "stopped before the start had answered: nothing was found yet");
         return Ok(Exit::Unfinished);
     }
     let settled = config.settled(section.as_deref());
-    let reader = paths::reader(&store, &config)?;
-    let exit = show(&args, everywhere, &reader, &settled, &ended)?;
-    let exit = report_internal(&ended.internal_errors, exit, everywhere.color);
-    digests::deliver_and_say(&runtime, &store, &config, everywhere);
+    let reader = paths::reader(store, config)?;
+    let exit = show(&args, session.terminal, &reader, &settled, &ended)?;
+    let exit = report_internal(&ended.internal_errors, exit, session.terminal);
+    digests::deliver_and_say(&runtime, store, config, session.terminal);
     Ok(exit)
 }
 
@@ -70,29 +72,29 @@ pub(crate) fn run(args: CrawlArgs, everywhere: &Everywhere) -> Result<Exit, Fail
 /// Somebody who closed our output still gets the exit code of the crawl.
 fn show(
     args: &CrawlArgs,
-    everywhere: &Everywhere,
+    terminal: Terminal,
     reader: &Reader,
     settled: &Section,
     ended: &Ended,
 ) -> Result<Exit, Failure> {
     let run = reader.open_run(reader.run(ended.run)?)?;
     let source = sources::of(run.info(), settled);
-    let listing = Listing { source: source.clone(), ..args.showing.listing(everywhere.verbose)? };
+    let listing = Listing { source: source.clone(), ..args.showing.listing(terminal.verbose)? };
     let selection = args.selecting.selection(FINDINGS);
-    let shown = findings::show(reader, &run, &selection, &listing, &args.showing, everywhere);
+    let shown = findings::show(reader, &run, &selection, &listing, &args.showing, terminal);
     match shown {
         Err(failure) if failure.is_closed_pipe() => {}
         shown => shown?,
     }
     for file in &settled.own.write {
         let showing = Showing::of_file(file);
-        let listing = Listing { source: source.clone(), ..showing.listing(everywhere.verbose)? };
+        let listing = Listing { source: source.clone(), ..showing.listing(terminal.verbose)? };
         let all = Selection::default();
-        findings::show(reader, &run, &all, &listing, &showing, everywhere)?;
+        findings::show(reader, &run, &all, &listing, &showing, terminal)?;
     }
     if ended.state == RunState::Stopped {
-        if !everywhere.quiet {
-            let mut out = output::stderr(everywhere.color);
+        if !terminal.quiet {
+            let mut out = terminal.stderr();
             let _ = writeln!(out, "not finished; go on with: rummage crawl --resume");
         }
         return Ok(Exit::Unfinished);

@@ -15,16 +15,16 @@ use rummage_view::ViewError;
 use tempfile::TempDir;
 use tokio::process::Command;
 
-use crate::args::{Color, DemoArgs, DemoCommand, Everywhere};
+use crate::args::{DemoArgs, DemoCommand};
 use crate::failure::{Exit, Failure};
-use crate::output;
+use crate::output::Terminal;
 use crate::signals::stop_requested;
 
-pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
+pub(crate) fn run(args: &DemoArgs, terminal: Terminal) -> Result<Exit, Failure> {
     if let Some(DemoCommand::Files { folder }) = &args.command {
         write_handed(folder)
             .map_err(|why| Failure::System { what: "the files cannot be written", why })?;
-        say_what_for(&mut output::stdout(everywhere.color), folder).map_err(ViewError::from)?;
+        say_what_for(&mut terminal.stdout(), folder).map_err(ViewError::from)?;
         return Ok(Exit::Fine);
     }
     let runtime = tokio::runtime::Builder::new_multi_thread()
@@ -36,7 +36,7 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
         let scenario = if is_earlier { museum_earlier() } else { museum() };
         let stage = Stage::set_up(&scenario).await?;
         tokio::select! {
-            shown = show(args, everywhere, &stage) => shown,
+            shown = show(args, terminal, &stage) => shown,
             () = stop_requested() => Ok(match args.command {
                 Some(_) => Exit::Fine,
                 None => Exit::Unfinished,
@@ -45,19 +45,19 @@ pub(crate) fn run(args: &DemoArgs, everywhere: &Everywhere) -> Result<Exit, Fail
     })
 }
 
-async fn show(args: &DemoArgs, everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
+async fn show(args: &DemoArgs, terminal: Terminal, stage: &Stage) -> Result<Exit, Failure> {
     match &args.command {
         Some(DemoCommand::Serve { letters, .. }) => {
             if let Some(folder) = letters {
                 std::fs::create_dir_all(folder)
                     .map_err(|why| Failure::System { what: "no folder for letters", why })?;
             }
-            say_how(&mut output::stdout(everywhere.color), stage).map_err(ViewError::from)?;
-            show_letters(everywhere, stage, letters.as_deref()).await
+            say_how(&mut terminal.stdout(), stage).map_err(ViewError::from)?;
+            show_letters(terminal, stage, letters.as_deref()).await
         }
         _ => {
-            perform(everywhere, stage, TOUR, &[]).await?;
-            watch(everywhere, stage).await
+            perform(terminal, stage, TOUR, &[]).await?;
+            watch(terminal, stage).await
         }
     }
 }
@@ -107,17 +107,17 @@ fn text(path: &Path) -> String {
 
 /// Runs the commands of a tour; what a command is not told by these, the stage tells it.
 async fn perform(
-    everywhere: &Everywhere,
+    terminal: Terminal,
     stage: &Stage,
     tour: &[Step],
     environment: &[(&str, String)],
 ) -> Result<(), Failure> {
     for (number, step) in tour.iter().enumerate() {
-        let mut out = output::stdout(everywhere.color);
+        let mut out = terminal.stdout();
         announce(&mut out, number, step).map_err(ViewError::from)?;
         let mut command = stage.command(step.words)?;
-        command.args(color(everywhere)).envs(environment.iter().cloned());
-        if everywhere.quiet {
+        command.args(terminal.color_option()).envs(environment.iter().cloned());
+        if terminal.quiet {
             command.arg("--quiet");
         }
         end_well(command).await?;
@@ -126,7 +126,7 @@ async fn perform(
 }
 
 /// The site is watched: it was crawled some weeks ago, and what has changed comes by mail.
-async fn watch(everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> {
+async fn watch(terminal: Terminal, stage: &Stage) -> Result<Exit, Failure> {
     let system = |what| move |why| Failure::System { what, why };
     std::fs::write(stage.folder.path().join("rummage.toml"), WATCHED)
         .map_err(system("the temporary folder cannot be written to"))?;
@@ -136,12 +136,12 @@ async fn watch(everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> 
     command.current_dir(stage.folder.path()).envs(store.clone()).stdout(Stdio::null());
     end_well(command).await?;
     drop(earlier);
-    println(everywhere, "")?;
-    perform(everywhere, stage, WATCHING, &store).await?;
+    println(terminal, "")?;
+    perform(terminal, stage, WATCHING, &store).await?;
     match stage.web.letters().last() {
         Some(letter) => {
-            println(everywhere, "")?;
-            write_letter(everywhere, letter)?;
+            println(terminal, "")?;
+            write_letter(terminal, letter)?;
         }
         None => return Ok(Exit::Impossible),
     }
@@ -150,7 +150,7 @@ async fn watch(everywhere: &Everywhere, stage: &Stage) -> Result<Exit, Failure> 
 
 /// Shows each letter that comes, and keeps it in a folder.
 async fn show_letters(
-    everywhere: &Everywhere,
+    terminal: Terminal,
     stage: &Stage,
     folder: Option<&Path>,
 ) -> Result<Exit, Failure> {
@@ -164,14 +164,14 @@ async fn show_letters(
                 std::fs::write(folder.join(format!("{number}.eml")), &letter.source)
                     .map_err(|why| Failure::System { what: "a letter cannot be kept", why })?;
             }
-            println(everywhere, "\n# A letter has come.")?;
-            write_letter(everywhere, letter)?;
+            println(terminal, "\n# A letter has come.")?;
+            write_letter(terminal, letter)?;
         }
         shown = many;
     }
 }
 
-fn write_letter(everywhere: &Everywhere, letter: &Letter) -> Result<(), Failure> {
+fn write_letter(terminal: Terminal, letter: &Letter) -> Result<(), Failure> {
     let mut text = String::new();
     for name in ["From", "To", "Subject"] {
         let field = match name {
@@ -181,11 +181,11 @@ fn write_letter(everywhere: &Everywhere, letter: &Letter) -> Result<(), Failure>
         let field = field.unwrap_or_default();
         text += &format!("{name}: {}\n", rummage_view::safe(&field));
     }
-    println(everywhere, &format!("{text}\n{}", letter.text().trim_end()))
+    println(terminal, &format!("{text}\n{}", letter.text().trim_end()))
 }
 
-fn println(everywhere: &Everywhere, text: &str) -> Result<(), Failure> {
-    let mut out = output::stdout(everywhere.color);
+fn println(terminal: Terminal, text: &str) -> Result<(), Failure> {
+    let mut out = terminal.stdout();
     writeln!(out, "{text}").and_then(|()| out.flush()).map_err(ViewError::from)?;
     Ok(())
 }
@@ -203,14 +203,6 @@ async fn end_well(mut command: Command) -> Result<(), Failure> {
             what: "a command of the demo did not come to its end".to_owned(),
             hint: "What it said stands above.".to_owned(),
         }),
-    }
-}
-
-fn color(everywhere: &Everywhere) -> &'static [&'static str] {
-    match everywhere.color {
-        Color::Auto => &[],
-        Color::Always => &["--color", "always"],
-        Color::Never => &["--color", "never"],
     }
 }
 

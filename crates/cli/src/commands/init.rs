@@ -4,18 +4,24 @@ use std::fs::OpenOptions;
 use std::io::{ErrorKind, Write};
 use std::path::PathBuf;
 
-use crate::args::{Everywhere, InitArgs};
+use crate::args::GlobalArgs;
+use crate::args::InitArgs;
 use crate::config::{FILE, write};
 use crate::failure::{Exit, Failure};
-use crate::{output, start};
+use crate::output::Terminal;
+use crate::urls;
 
-pub(crate) fn run(args: &InitArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let path = everywhere.config.clone().unwrap_or_else(|| PathBuf::from(FILE));
+pub(crate) fn run(
+    args: &InitArgs,
+    global: &GlobalArgs,
+    terminal: Terminal,
+) -> Result<Exit, Failure> {
+    let path = global.config.clone().unwrap_or_else(|| PathBuf::from(FILE));
     let site = match &args.start {
         None => None,
         Some(start) => {
-            let url = start::candidates(start)?.swap_remove(0);
-            Some((name(&start::host(&url)), start.trim()))
+            let url = urls::candidates(start)?.swap_remove(0);
+            Some((name(&urls::host(&url)), start.trim()))
         }
     };
     let text = write::text(site.as_ref().map(|(name, start)| (name.as_str(), *start)));
@@ -33,7 +39,7 @@ pub(crate) fn run(args: &InitArgs, everywhere: &Everywhere) -> Result<Exit, Fail
     })?;
     file.write_all(text.as_bytes())
         .map_err(|why| Failure::System { what: "the settings file cannot be written", why })?;
-    let mut out = output::stdout(everywhere.color);
+    let mut out = terminal.stdout();
     let next = match &site {
         Some((name, _)) => format!("rummage crawl {name}"),
         None => "edit it, then: rummage crawl".to_owned(),

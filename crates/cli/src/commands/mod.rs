@@ -21,26 +21,29 @@ mod welcome;
 
 use crate::args::{Args, Command};
 use crate::failure::{Exit, Failure};
+use crate::output::Terminal;
+use crate::session::Session;
 
-pub(crate) fn run(args: Args) -> Result<Exit, Failure> {
-    let everywhere = &args.everywhere;
+pub(crate) fn run(args: Args, terminal: Terminal) -> Result<Exit, Failure> {
+    let global = args.global;
+    let open = || Session::open(global.clone(), terminal);
     match args.command {
-        None => welcome::run(everywhere),
-        Some(Command::Crawl(crawl)) => crawl::run(*crawl, everywhere),
-        Some(Command::Findings(findings)) => findings::run(&findings, everywhere),
-        Some(Command::Page(page)) => page::run(&page, everywhere),
-        Some(Command::Probe(probe)) => probe::run(&probe, everywhere),
-        Some(Command::Trace(trace)) => trace::run(&trace, everywhere),
-        Some(Command::Recheck(recheck)) => recheck::run(&recheck, everywhere),
-        Some(Command::Schedule(schedule)) => schedule::run(&schedule, everywhere),
-        Some(Command::Patrol(patrol)) => patrol::run(&patrol, everywhere),
-        Some(Command::Waive(waive)) => waive::run(&waive, everywhere),
-        Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, everywhere),
-        Some(Command::Compare(compare)) => compare::run(&compare, everywhere),
-        Some(Command::Sites(sites)) => sites::run(&sites, everywhere),
-        Some(Command::Init(init)) => init::run(&init, everywhere),
-        Some(Command::Settings(settings)) => settings::run(&settings, everywhere),
-        Some(Command::Demo(demo)) => demo::run(&demo, everywhere),
+        None => welcome::run(&open()?),
+        Some(Command::Crawl(crawl)) => crawl::run(*crawl, &open()?),
+        Some(Command::Findings(findings)) => findings::run(&findings, &open()?),
+        Some(Command::Page(page)) => page::run(&page, &open()?),
+        Some(Command::Probe(probe)) => probe::run(&probe, &open()?),
+        Some(Command::Trace(trace)) => trace::run(&trace, &open()?),
+        Some(Command::Recheck(recheck)) => recheck::run(&recheck, &open()?),
+        Some(Command::Schedule(schedule)) => schedule::run(&schedule, &open()?),
+        Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
+        Some(Command::Waive(waive)) => waive::run(&waive, &open()?),
+        Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),
+        Some(Command::Compare(compare)) => compare::run(&compare, &open()?),
+        Some(Command::Sites(sites)) => sites::run(&sites, &open()?),
+        Some(Command::Init(init)) => init::run(&init, &global, terminal),
+        Some(Command::Settings(settings)) => settings::run(&settings, &global, terminal),
+        Some(Command::Demo(demo)) => demo::run(&demo, terminal),
         Some(Command::Completions(completions)) => completions::run(&completions),
     }
 }

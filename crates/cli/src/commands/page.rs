@@ -15,22 +15,24 @@ use tempfile::TempDir;
 use url::Url;
 
 use super::findings;
-use crate::args::{Asking, Everywhere, FINDINGS, FailOn, Format, PageArgs};
+use crate::args::{Asking, FINDINGS, FailOn, PageArgs};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::inputs::octets;
+use crate::output::Terminal;
 use crate::passes::{Hear, Pass, runtime};
+use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, digests, output, paths, sources, start};
+use crate::{choice, digests, output, paths, sources, urls};
 
-pub(crate) fn run(args: &PageArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    args.showing.listing(everywhere.verbose)?;
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
+pub(crate) fn run(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
+    args.showing.listing(session.terminal.verbose)?;
+    let config = &session.config;
+    let store = session.store.as_path();
     match draft(args)? {
-        Some(draft) => of_draft(args, everywhere, &config, draft),
-        None => of_site(args, everywhere, &config, &store),
+        Some(draft) => of_draft(args, session, config, draft),
+        None => of_site(args, session, config, store),
     }
 }
 
@@ -64,7 +66,7 @@ fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
             hint: format!("Say so: rummage page {name} --as https://www.example.test/news/"),
         });
     };
-    let url = start::url(at)?;
+    let url = urls::url(at)?;
     let (octets, problem) = octets(name)?;
     if octets.trim_ascii().is_empty() {
         return Err(Failure::Usage {
@@ -82,7 +84,7 @@ fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
 
 fn of_draft(
     args: &PageArgs,
-    everywhere: &Everywhere,
+    session: &Session,
     config: &Config,
     draft: Draft,
 ) -> Result<Exit, Failure> {
@@ -90,38 +92,38 @@ fn of_draft(
     let folder = TempDir::with_prefix("rummage-page-")
         .map_err(|why| Failure::System { what: "no temporary folder", why })?;
     let store = folder.path().join("draft.db");
-    let section = choice::by_host(config, &start::host(&draft.url));
+    let section = choice::by_host(config, &urls::host(&draft.url));
     let asking = Asking { at: None, ..args.asking.clone() };
     let pages = vec![draft.url.clone()];
     let pass =
         Pass::pages_alone(&store, pages.clone(), Some(draft.document), &asking, section, config)?;
-    let (ended, _runtime) = drive(pass, everywhere, None)?;
+    let (ended, _runtime) = drive(pass, session.terminal, None)?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
     }
     let reader = Reader::open(&store)?;
     let run = reader.open_run(reader.run(ended.run)?)?;
-    show(args, everywhere, &reader, &run, &pages, draft.file.as_deref(), None)?;
+    show(args, session.terminal, &reader, &run, &pages, draft.file.as_deref(), None)?;
     let exit = match ended.state {
         RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
         _ => Exit::Unfinished,
     };
-    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
+    Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
 fn of_site(
     args: &PageArgs,
-    everywhere: &Everywhere,
+    session: &Session,
     config: &Config,
     store: &Path,
 ) -> Result<Exit, Failure> {
     let mut pages = Vec::new();
     for page in &args.pages {
-        let mut url = start::candidates(page)?.swap_remove(0);
+        let mut url = urls::candidates(page)?.swap_remove(0);
         url.set_fragment(None);
         pages.push(url);
     }
-    let section = choice::name_of(config, everywhere, &start::host(&pages[0]));
+    let section = session.section_of(&urls::host(&pages[0]));
     let known = match store.exists() {
         true => known(&paths::reader(store, config)?, &pages)?,
         false => None,
@@ -138,19 +140,19 @@ fn of_site(
             (Pass::pages_alone(store, pages, None, &args.asking, section, config)?, None)
         }
     };
-    let (ended, runtime) = drive(pass, everywhere, before)?;
+    let (ended, runtime) = drive(pass, session.terminal, before)?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
     }
     let reader = paths::reader(store, config)?;
     let run = reader.open_run(reader.run(ended.run)?)?;
-    show(args, everywhere, &reader, &run, &pages, None, before)?;
-    digests::deliver_and_say(&runtime, store, config, everywhere);
+    show(args, session.terminal, &reader, &run, &pages, None, before)?;
+    digests::deliver_and_say(&runtime, store, config, session.terminal);
     let exit = match ended.state {
         RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
         _ => Exit::Unfinished,
     };
-    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
+    Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
 /// The last run that came to its end of the site that all of these pages are on.
@@ -168,10 +170,10 @@ fn known(reader: &Reader, pages: &[Url]) -> Result<Option<RunInfo>, Failure> {
 
 fn drive(
     pass: Pass,
-    everywhere: &Everywhere,
+    terminal: Terminal,
     before: Option<&RunInfo>,
 ) -> Result<(rummage_engine::Ended, tokio::runtime::Runtime), Failure> {
-    let mut teller = Teller::new(everywhere, pass.asked_for.clone(), None).without_head().brief();
+    let mut teller = Teller::new(terminal, pass.asked_for.clone(), None).without_head().brief();
     if let Some(before) = before {
         let many = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
         teller.say(&format!("asking {many}; all else stands as run {} found it", before.number));
@@ -184,19 +186,19 @@ fn drive(
 
 fn show(
     args: &PageArgs,
-    everywhere: &Everywhere,
+    terminal: Terminal,
     reader: &Reader,
     run: &OpenRun<'_>,
     pages: &[Url],
     file: Option<&Path>,
     before: Option<&RunInfo>,
 ) -> Result<(), Failure> {
-    let mut listing = args.showing.listing(everywhere.verbose)?;
+    let mut listing = args.showing.listing(terminal.verbose)?;
     listing.source = file.map(sources::of_file);
     let addresses = addresses(run, pages)?;
     let mut selection = args.selecting.selection(FINDINGS);
-    if args.showing.format()? == Format::Text && args.showing.output.is_none() {
-        let mut out = output::buffered(output::stdout(everywhere.color));
+    if args.showing.destination()?.is_for_reading_here() {
+        let mut out = output::buffered(terminal.stdout());
         let shown = rummage_view::pages(&mut out, run, &addresses, &selection, &listing, before);
         shown.and_then(|()| out.flush().map_err(ViewError::from))?;
         return Ok(());
@@ -204,7 +206,7 @@ fn show(
     for page in &addresses {
         selection.pages.push(Pattern::new(&run.url(*page)?));
     }
-    findings::show(reader, run, &selection, &listing, &args.showing, everywhere)
+    findings::show(reader, run, &selection, &listing, &args.showing, terminal)
 }
 
 /// The pages as the run knows them: where their redirects end.

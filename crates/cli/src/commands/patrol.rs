@@ -4,30 +4,31 @@ use std::io::Write;
 
 use rummage_view::ViewError;
 
-use crate::args::{Everywhere, PatrolArgs};
+use crate::args::PatrolArgs;
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
 use crate::passes::runtime;
 use crate::patrol::{Patrol, start_log};
-use crate::{digests, output, paths};
+use crate::session::Session;
+use crate::{digests, paths};
 
-pub(crate) fn run(args: &PatrolArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
+pub(crate) fn run(args: &PatrolArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let store = session.store.as_path();
     if args.test_digest {
-        return test_digest(&config, everywhere);
+        return test_digest(config, session);
     }
     // Whatever is wrong with the words of others is said before anything is asked.
-    paths::waivers(&config, &store)?;
-    let patrol = Patrol::new(&store, config, everywhere, args.once)?;
-    start_log(args.log, everywhere);
+    paths::waivers(config, store)?;
+    let patrol = Patrol::new(store, config.clone(), session, args.once)?;
+    start_log(args.log, session.terminal);
     Ok(runtime()?.block_on(patrol.walk()))
 }
 
 /// Does a digest arrive? Sends one for each site, or for the one that is named.
-fn test_digest(config: &Config, everywhere: &Everywhere) -> Result<Exit, Failure> {
+fn test_digest(config: &Config, session: &Session) -> Result<Exit, Failure> {
     let mut sites: Vec<&str> = config.sites.keys().map(String::as_str).collect();
-    if let Some(name) = &everywhere.site {
+    if let Some(name) = &session.site {
         sites.retain(|site| site == name);
         if sites.is_empty() {
             sites.push(name);
@@ -36,7 +37,7 @@ fn test_digest(config: &Config, everywhere: &Everywhere) -> Result<Exit, Failure
         sites.push("www.example.test");
     }
     let runtime = runtime()?;
-    let mut out = output::stdout(everywhere.color);
+    let mut out = session.terminal.stdout();
     let (mut sent, mut failed) = (0, 0);
     for site in sites {
         let settled = config.settled(Some(site));

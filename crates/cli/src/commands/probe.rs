@@ -10,35 +10,38 @@ use rummage_store::{NoteRow, OpenRun, RunState, StoreError};
 use rummage_view::{Listing, ViewError};
 
 use super::findings;
-use crate::args::{Everywhere, FINDINGS, ProbeArgs};
-use crate::config::{Config, Section};
+use crate::args::{FINDINGS, ProbeArgs};
+use crate::config::Section;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::inputs::{Input, read_all};
+use crate::listing::whole_file;
+use crate::output::Terminal;
 use crate::passes::{Pass, runtime};
+use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{output, paths, sources};
+use crate::{paths, sources};
 
 /// The columns that are put behind a table.
 const COLUMNS: [&str; 4] = ["verdict", "cause", "status", "final"];
 
-pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let listing = args.showing.listing(everywhere.verbose)?;
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
+pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> {
+    let listing = args.showing.listing(session.terminal.verbose)?;
+    let config = &session.config;
+    let store = session.store.as_path();
     let mut inputs = read_all(&args.inputs, args.column.as_deref())?;
     let table = if args.append_columns { Some(only_table(&mut inputs)?) } else { None };
-    let is_partial = tell_problems(&inputs, everywhere);
+    let is_partial = tell_problems(&inputs, session.terminal);
     let lists = inputs.into_iter().map(|input| (input.url, input.document)).collect();
-    let pass = Pass::probe(&store, lists, None, &args.asking, &config)?;
-    let mut teller = Teller::new(everywhere, pass.asked_for.clone(), None).without_head();
+    let pass = Pass::probe(store, lists, None, &args.asking, config)?;
+    let mut teller = Teller::new(session.terminal, pass.asked_for.clone(), None).without_head();
     let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
     let ended = ended?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
     }
-    let reader = paths::reader(&store, &config)?;
+    let reader = paths::reader(store, config)?;
     let run = reader.open_run(reader.run(ended.run)?)?;
     match table {
         Some((octets, table)) => append(&run, &octets, &table, args)?,
@@ -46,7 +49,7 @@ pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Fai
             let selection = args.selecting.selection(FINDINGS);
             let source = sources::of(run.info(), &Section::default());
             let listing = Listing { source, ..listing };
-            findings::show(&reader, &run, &selection, &listing, &args.showing, everywhere)?;
+            findings::show(&reader, &run, &selection, &listing, &args.showing, session.terminal)?;
         }
     }
     let is_faulty = |row: &NoteRow| row.note == Note::SitemapFaulty;
@@ -56,7 +59,7 @@ pub(crate) fn run(args: &ProbeArgs, everywhere: &Everywhere) -> Result<Exit, Fai
     } else {
         findings::exit(&run, args.fail_on)?
     };
-    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
+    Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
 /// The table that columns are to be put behind: the only input.
@@ -75,8 +78,8 @@ fn only_table(inputs: &mut [Input]) -> Result<(Vec<u8>, Table), Failure> {
 }
 
 /// Says what could not be read. Gives whether there was something.
-fn tell_problems(inputs: &[Input], everywhere: &Everywhere) -> bool {
-    let mut err = output::stderr(everywhere.color);
+fn tell_problems(inputs: &[Input], terminal: Terminal) -> bool {
+    let mut err = terminal.stderr();
     let problems = inputs.iter().flat_map(|input| &input.problems);
     let told = problems.map(|problem| {
         let _ = writeln!(err, "{}", rummage_view::safe(problem));
@@ -114,8 +117,8 @@ fn append(
             out.write_all(&text).and_then(|()| out.flush()).map_err(ViewError::from)?;
             Ok(())
         }
-        Some(file) => findings::whole_file(file, |mut handle| {
-            Ok(handle.write_all(&text).map_err(ViewError::from)?)
-        }),
+        Some(file) => {
+            whole_file(file, |mut handle| Ok(handle.write_all(&text).map_err(ViewError::from)?))
+        }
     }
 }

@@ -11,38 +11,39 @@ use rummage_view::{ViewError, safe};
 use url::Url;
 
 use super::findings;
-use crate::args::{Everywhere, FINDINGS, RecheckArgs, RecheckFormat};
+use crate::args::{FINDINGS, RecheckArgs, RecheckFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::passes::{ALL_PAGES, Hear, PAGES_OF_DUE, Pass, due_by, finished, plan, runtime};
+use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, digests, output, paths};
+use crate::{digests, output, paths};
 
-pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let reader = paths::reader(&store, &config)?;
-    let base = finished(&reader, choice::run(&reader, &config, everywhere, None)?)?;
+pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let store = session.store.as_path();
+    let reader = paths::reader(store, config)?;
+    let base = finished(&reader, session.run(&reader, None)?)?;
     let before = reader.open_run(base.clone())?;
     let named = if args.due {
-        Some(due_now(&reader, &before, &config, everywhere)?)
+        Some(due_now(&reader, &before, config, session)?)
     } else {
         named(args, &before)?
     };
     let targets = selected(args, &before, named)?;
     if targets.is_empty() {
-        let mut err = output::stderr(everywhere.color);
+        let mut err = session.terminal.stderr();
         let what = if args.due { "nothing is due" } else { "nothing fits" };
-        if !(args.due && everywhere.quiet) {
+        if !(args.due && session.terminal.quiet) {
             let _ = writeln!(err, "{what}: nothing was asked");
         }
         return findings::exit(&before, args.fail_on);
     }
     let pages = if args.due { PAGES_OF_DUE } else { ALL_PAGES };
-    let name = choice::name_of(&config, everywhere, &base.site);
-    let pass = Pass::recheck(&store, &before, &targets, pages, &args.asking, name, &config)?;
-    let mut teller = Teller::new(everywhere, base.asked_for.clone(), None).without_head();
+    let name = session.section_of(&base.site);
+    let pass = Pass::recheck(store, &before, &targets, pages, &args.asking, name, config)?;
+    let mut teller = Teller::new(session.terminal, base.asked_for.clone(), None).without_head();
     let many = rummage_view::counted(targets.len() as u64, "target", "targets");
     let own = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
     teller.say(&format!(
@@ -52,8 +53,8 @@ pub(crate) fn run(args: &RecheckArgs, everywhere: &Everywhere) -> Result<Exit, F
     let runtime = runtime()?;
     let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
-    let exit = show(args, everywhere, (&store, &config), &before, &targets, ended?)?;
-    digests::deliver_and_say(&runtime, &store, &config, everywhere);
+    let exit = show(args, session, (store, config), &before, &targets, ended?)?;
+    digests::deliver_and_say(&runtime, store, config, session.terminal);
     Ok(exit)
 }
 
@@ -62,9 +63,9 @@ fn due_now(
     reader: &Reader,
     run: &OpenRun<'_>,
     config: &Config,
-    everywhere: &Everywhere,
+    session: &Session,
 ) -> Result<Vec<Address>, Failure> {
-    let name = choice::name_of(config, everywhere, &run.info().site);
+    let name = session.section_of(&run.info().site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
     let now = jiff::Timestamp::now();
     Ok(due_by(&plan(reader, run, &rhythm, now)?, now))
@@ -133,20 +134,20 @@ fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<Address>, Failure> {
 /// Each target as it was and as it is.
 fn show(
     args: &RecheckArgs,
-    everywhere: &Everywhere,
+    session: &Session,
     (store, config): (&Path, &Config),
     before: &OpenRun<'_>,
     targets: &[Address],
     ended: Ended,
 ) -> Result<Exit, Failure> {
     if ended.run == 0 {
-        let mut err = output::stderr(everywhere.color);
+        let mut err = session.terminal.stderr();
         let _ = writeln!(err, "stopped before the start had answered: nothing was asked");
         return Ok(Exit::Unfinished);
     }
     let reader = paths::reader(store, config)?;
     let after = reader.open_run(reader.run(ended.run)?)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
+    let mut out = output::buffered(session.terminal.stdout());
     let shown = match args.format {
         RecheckFormat::Text => rummage_view::recheck(&mut out, &reader, before, &after, targets),
         RecheckFormat::Jsonl => rummage_view::recheck_rows(&mut out, before, &after, targets),
@@ -156,13 +157,13 @@ fn show(
         shown => shown?,
     }
     let exit = if ended.state == RunState::Stopped {
-        if !everywhere.quiet {
-            let mut err = output::stderr(everywhere.color);
+        if !session.terminal.quiet {
+            let mut err = session.terminal.stderr();
             let _ = writeln!(err, "not finished; go on with: rummage crawl --resume");
         }
         Exit::Unfinished
     } else {
         findings::exit(&after, args.fail_on)?
     };
-    Ok(report_internal(&ended.internal_errors, exit, everywhere.color))
+    Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }

@@ -7,20 +7,21 @@ use jiff::Timestamp;
 use rummage_store::RunInfo;
 use rummage_view::ViewError;
 
-use crate::args::{Emit, Everywhere, ScheduleArgs, ScheduleFormat};
+use crate::args::{Emit, ScheduleArgs, ScheduleFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
 use crate::passes::{finished, plan};
-use crate::{choice, output, paths};
+use crate::session::Session;
+use crate::{output, paths};
 
-pub(crate) fn run(args: &ScheduleArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let reader = paths::reader(&store, &config)?;
-    let run = finished(&reader, choice::run(&reader, &config, everywhere, None)?)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
+pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let store = session.store.as_path();
+    let reader = paths::reader(store, config)?;
+    let run = finished(&reader, session.run(&reader, None)?)?;
+    let mut out = output::buffered(session.terminal.stdout());
     if let Some(emit) = args.emit {
-        let entry = Entry::new(&config, &store, &run, everywhere)?;
+        let entry = Entry::new(config, store, &run, session)?;
         let text = match emit {
             Emit::Cron => entry.cron(),
             Emit::Systemd => entry.systemd(),
@@ -29,7 +30,7 @@ pub(crate) fn run(args: &ScheduleArgs, everywhere: &Everywhere) -> Result<Exit, 
         return Ok(Exit::Fine);
     }
     let now = args.as_of.unwrap_or_else(Timestamp::now);
-    let name = choice::name_of(&config, everywhere, &run.site);
+    let name = session.section_of(&run.site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
     let open = reader.open_run(run)?;
     let plan = plan(&reader, &open, &rhythm, now)?;
@@ -55,12 +56,12 @@ impl Entry {
         config: &Config,
         store: &Path,
         run: &RunInfo,
-        everywhere: &Everywhere,
+        session: &Session,
     ) -> Result<Entry, Failure> {
         let system = |why| Failure::System { what: "this program cannot be found", why };
         let whole = |path: &Path| std::path::absolute(path).map_err(system);
         let program = std::env::current_exe().map_err(system)?;
-        let site = choice::name_of(config, everywhere, &run.site).unwrap_or(run.site.clone());
+        let site = session.section_of(&run.site).unwrap_or(run.site.clone());
         let mut words = vec!["recheck".to_owned(), "--due".to_owned(), "--quiet".to_owned()];
         words.extend(["--site".to_owned(), site.clone()]);
         words.extend(["--store".to_owned(), whole(store)?.display().to_string()]);

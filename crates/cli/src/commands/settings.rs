@@ -6,27 +6,33 @@ use clap::parser::ValueSource;
 use rummage_view::{ViewError, safe};
 use serde_json::Value;
 
-use crate::args::{self, Asking, Everywhere, SettingsArgs};
+use crate::args::GlobalArgs;
+use crate::args::{self, Asking, SettingsArgs};
 use crate::config::keys::{Key, keys};
 use crate::config::{Config, FILE, schema};
 use crate::failure::{Exit, Failure};
+use crate::output::Terminal;
 use crate::{output, paths, start};
 
-pub(crate) fn run(given: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let mut out = output::buffered(output::stdout(everywhere.color));
+pub(crate) fn run(
+    given: &SettingsArgs,
+    global: &GlobalArgs,
+    terminal: Terminal,
+) -> Result<Exit, Failure> {
+    let mut out = output::buffered(terminal.stdout());
     if given.schema {
         let text = serde_json::to_string_pretty(&schema::schema()).expect("a schema is plain data");
         writeln!(out, "{text}").and_then(|()| out.flush()).map_err(ViewError::from)?;
         return Ok(Exit::Fine);
     }
-    let config = Config::load(everywhere.config.as_deref())?;
-    let named = given.start.is_some() || everywhere.site.is_some() || config.sites.len() == 1;
+    let config = Config::load(global.config.as_deref())?;
+    let named = given.start.is_some() || global.site.is_some() || config.sites.len() == 1;
     let start = if named {
         Some(start::resolve(
             given.start.as_deref(),
             given.asking.at.as_deref(),
             &config,
-            everywhere.site.as_deref(),
+            global.site.as_deref(),
         )?)
     } else {
         None
@@ -39,7 +45,7 @@ pub(crate) fn run(given: &SettingsArgs, everywhere: &Everywhere) -> Result<Exit,
             Some(path) => writeln!(out, "settings file  {}", safe(&path.display().to_string()))?,
             None => writeln!(out, "settings file  none; rummage init writes one")?,
         }
-        let store = paths::store(everywhere.store.as_deref(), &config);
+        let store = paths::store(global.store.as_deref(), &config);
         if let Ok(store) = store {
             writeln!(out, "store          {}", safe(&store.display().to_string()))?;
         }

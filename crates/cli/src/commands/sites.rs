@@ -5,24 +5,24 @@ use std::io::Write;
 use rummage_store::{SiteRow, patrol_of, prune};
 use rummage_view::{ViewError, count};
 
-use crate::args::{Everywhere, SitesArgs, SitesCommand};
-use crate::config::Config;
+use crate::args::{SitesArgs, SitesCommand};
 use crate::failure::{Exit, Failure};
+use crate::session::Session;
 use crate::{choice, output, paths};
 
-pub(crate) fn run(args: &SitesArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let reader = paths::reader(&store, &config)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
-    let site = match &everywhere.site {
-        Some(name) => Some(choice::last_of(&reader, &config, name)?.site),
+pub(crate) fn run(args: &SitesArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let store = session.store.as_path();
+    let reader = paths::reader(store, config)?;
+    let mut out = output::buffered(session.terminal.stdout());
+    let site = match &session.site {
+        Some(name) => Some(choice::last_of(&reader, config, name)?.site),
         None => None,
     };
     match args.command {
         None => {
             let named = |site: SiteRow| {
-                let name = choice::by_host(&config, &site.last.site);
+                let name = choice::by_host(config, &site.last.site);
                 (name, site)
             };
             let sites: Vec<_> = reader
@@ -32,7 +32,7 @@ pub(crate) fn run(args: &SitesArgs, everywhere: &Everywhere) -> Result<Exit, Fai
                 .map(named)
                 .collect();
             rummage_view::sites(&mut out, &sites)?;
-            if let Some((status, is_up)) = patrol_of(&store) {
+            if let Some((status, is_up)) = patrol_of(store) {
                 writeln!(out).map_err(ViewError::from)?;
                 rummage_view::patrol(&mut out, &status, is_up)?;
             }
@@ -51,7 +51,7 @@ pub(crate) fn run(args: &SitesArgs, everywhere: &Everywhere) -> Result<Exit, Fai
         }
         Some(SitesCommand::Prune { keep, dry_run }) => {
             drop(reader);
-            let pruned = prune(&store, keep, site.as_deref(), dry_run)?;
+            let pruned = prune(store, keep, site.as_deref(), dry_run)?;
             let runs: Vec<String> = pruned.runs.iter().map(|run| run.number.to_string()).collect();
             let told = match (runs.as_slice(), dry_run) {
                 ([], _) => "there is nothing to forget".to_owned(),

@@ -7,30 +7,30 @@ use rummage_store::{Address, OpenRun};
 use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;
 
-use crate::args::{Everywhere, TraceArgs, TraceFormat};
-use crate::config::Config;
+use crate::args::{TraceArgs, TraceFormat};
 use crate::failure::{Exit, Failure};
-use crate::{choice, output, paths, sources};
+use crate::session::Session;
+use crate::{output, sources};
 
 /// So many addresses are listed when several fit.
 const SHORT_LIST: usize = 20;
 
-pub(crate) fn run(args: &TraceArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let reader = paths::reader(&paths::store(everywhere.store.as_deref(), &config)?, &config)?;
-    let run = choice::run(&reader, &config, everywhere, args.run)?;
-    let name = choice::name_of(&config, everywhere, &run.site);
+pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let reader = session.reader()?;
+    let run = session.run(&reader, args.run)?;
+    let name = session.section_of(&run.site);
     let settled = config.settled(name.as_deref());
     let source = sources::of(&run, &settled);
     let listing = Listing {
         unfold: args.unfold,
-        verbose: everywhere.verbose,
+        verbose: session.terminal.verbose,
         source,
         ..Listing::by(Group::Target)
     };
     let run = reader.open_run(run)?;
     let found = find(&run, &args.target)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
+    let mut out = output::buffered(session.terminal.stdout());
     match (found.as_slice(), args.format) {
         ([], _) => return Err(nothing(&run, &args.target)),
         ([(address, _)], TraceFormat::Text) => {

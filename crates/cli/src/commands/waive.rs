@@ -11,28 +11,28 @@ use rummage_core::verdict::Verdict;
 use rummage_store::{OpenRun, Reader, StoreError};
 use rummage_view::{Covered, ViewError, WaiverRow};
 
-use crate::args::{Everywhere, WaiveArgs};
-use crate::config::Config;
+use crate::args::{Until, WaiveArgs};
 use crate::failure::{Exit, Failure};
+use crate::output;
+use crate::session::Session;
 use crate::waivers::{Entry, File, today};
-use crate::{choice, output, paths};
 
 /// How long what is left is left, unless something else is said.
 const LEFT_FOR: i64 = 180;
 
-pub(crate) fn run(args: &WaiveArgs, everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let mut file = File::load(&config, &store)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
+pub(crate) fn run(args: &WaiveArgs, session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let store = session.store.as_path();
+    let mut file = File::load(config, store)?;
+    let mut out = output::buffered(session.terminal.stdout());
     if !args.lift.is_empty() {
         let lifted = file.lift(&args.lift)?;
         file.save()?;
         let rows: Vec<WaiverRow> = lifted.iter().map(row).collect();
         rummage_view::lifted(&mut out, &rows).map_err(ViewError::from)?;
     } else {
-        let reader = Reader::open(&store)?;
-        let run = reader.open_run(choice::run(&reader, &config, everywhere, None)?)?;
+        let reader = Reader::open(store)?;
+        let run = reader.open_run(session.run(&reader, None)?)?;
         if args.list {
             list(&mut out, &run, &file)?;
         } else {
@@ -49,7 +49,7 @@ fn add(
     run: &OpenRun<'_>,
     file: &mut File,
 ) -> Result<(), Failure> {
-    let mut entry = entry(args);
+    let mut entry = entry(args)?;
     if entry.is_bare() {
         return Err(Failure::Usage {
             what: "nothing says what is to be set aside".to_owned(),
@@ -93,21 +93,38 @@ fn add(
     Ok(shown.map_err(ViewError::from)?)
 }
 
-fn entry(args: &WaiveArgs) -> Entry {
+/// The last day of a waiver, where it has one.
+fn last_day(args: &WaiveArgs) -> Result<Option<Date>, Failure> {
+    let today = today();
+    let day = match args.until {
+        Some(Until::Day(day)) => day,
+        Some(Until::InDays(days)) => today.saturating_add(days.days()),
+        None if args.works => return Ok(None),
+        None => today.saturating_add(LEFT_FOR.days()),
+    };
+    if day <= today {
+        return Err(Failure::Usage {
+            what: format!("--until {day}: that day has passed"),
+            hint: "Write a later day, or a number of days such as 90d.".to_owned(),
+        });
+    }
+    Ok(Some(day))
+}
+
+fn entry(args: &WaiveArgs) -> Result<Entry, Failure> {
     let aside = if args.works { Aside::Works } else { Aside::Leave };
-    let left_until = || today().checked_add(LEFT_FOR.days()).ok();
-    Entry {
+    Ok(Entry {
         aside,
         reason: args.reason.clone().unwrap_or_default(),
         made: Some(today()),
         by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
-        until: args.until.or_else(|| if args.works { None } else { left_until() }),
+        until: last_day(args)?,
         targets: args.targets.iter().chain(&args.target).cloned().collect(),
         hosts: args.host.clone(),
         pages: args.page.clone(),
         causes: args.cause.clone(),
         looked: Vec::new(),
-    }
+    })
 }
 
 /// Gives each finding of a run, whatever is set aside.

@@ -5,18 +5,17 @@ use std::io::Write;
 use rummage_store::{Reader, StoreError};
 use rummage_view::ViewError;
 
-use crate::args::Everywhere;
-use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::{output, paths};
+use crate::output;
+use crate::session::Session;
 
-pub(crate) fn run(everywhere: &Everywhere) -> Result<Exit, Failure> {
-    let config = Config::load(everywhere.config.as_deref())?;
-    let store = paths::store(everywhere.store.as_deref(), &config)?;
-    let mut out = output::buffered(output::stdout(everywhere.color));
+pub(crate) fn run(session: &Session) -> Result<Exit, Failure> {
+    let config = &session.config;
+    let store = session.store.as_path();
+    let mut out = output::buffered(session.terminal.stdout());
     writeln!(out, "Rummage finds the broken links of a website, and the pages they stand on.\n")
         .map_err(ViewError::from)?;
-    let sites = match Reader::open(&store) {
+    let sites = match Reader::open(store) {
         Ok(reader) => reader.sites()?,
         Err(StoreError::Missing { .. }) => Vec::new(),
         Err(error) => return Err(error.into()),
@@ -26,11 +25,11 @@ pub(crate) fn run(everywhere: &Everywhere) -> Result<Exit, Failure> {
         let named = sites
             .iter()
             .cloned()
-            .map(|site| (crate::choice::by_host(&config, &site.last.site), site))
+            .map(|site| (crate::choice::by_host(config, &site.last.site), site))
             .collect::<Vec<_>>();
         rummage_view::sites(&mut out, &named)?;
         writeln!(out).map_err(ViewError::from)?;
-        let start = crate::choice::by_host(&config, &last.last.site)
+        let start = crate::choice::by_host(config, &last.last.site)
             .unwrap_or_else(|| last.last.asked_for.clone());
         next.push(("rummage findings".to_owned(), "what is wrong now"));
         next.push(("rummage trace ADDRESS".to_owned(), "all about one address"));

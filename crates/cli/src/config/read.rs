@@ -129,7 +129,8 @@ impl Source<'_> {
             *robots = folder.join(&*robots).to_string_lossy().into_owned();
         }
         for file in &read.own.write {
-            if let Err(Failure::Usage { what, hint }) = crate::args::Showing::of_file(file).format()
+            if let Err(Failure::Usage { what, hint }) =
+                crate::args::Showing::of_file(file).destination()
             {
                 return Err(self.wrong(&section.span(), what, hint));
             }

@@ -10,7 +10,7 @@ use url::Url;
 
 use crate::args::Asking;
 use crate::failure::Failure;
-use crate::start;
+use crate::urls;
 
 /// Where a pass begins, and what is at hand there.
 pub(crate) struct Beginning {
@@ -27,14 +27,14 @@ impl Beginning {
     pub(crate) fn of(asked_for: &str, asking: &Asking) -> Result<Beginning, Failure> {
         let mut beginning = Beginning::alone(asked_for, asking)?;
         for more in &asking.also {
-            if start::is_folder(more) {
+            if urls::is_folder(more) {
                 return Err(Failure::Usage {
                     what: format!("{more} is a folder, and not the only start"),
                     hint: "Check a folder in a run of its own: rummage crawl ./public".to_owned(),
                 });
             }
             // A host name without a scheme is asked as the first start is.
-            let candidates = start::candidates(more)?;
+            let candidates = urls::candidates(more)?;
             let scheme = beginning.starts[0].scheme();
             let same = candidates.iter().find(|url| url.scheme() == scheme);
             beginning.also.push(same.unwrap_or(&candidates[0]).clone());
@@ -64,7 +64,7 @@ impl Beginning {
                     .to_owned(),
             });
         }
-        let mut starts = start::candidates(asked_for)?;
+        let mut starts = urls::candidates(asked_for)?;
         let mut sitemap = None;
         if starts.iter().all(names_sitemap) {
             sitemap = Some(starts[0].clone());
@@ -121,7 +121,7 @@ impl Beginning {
 
 /// The folder that a start names, if it does.
 pub(crate) fn folder(asked_for: &str, asking: &Asking) -> Result<Option<Folder>, Failure> {
-    if !start::is_folder(asked_for) {
+    if !urls::is_folder(asked_for) {
         return Ok(None);
     }
     let path = PathBuf::from(asked_for);
@@ -135,7 +135,7 @@ pub(crate) fn folder(asked_for: &str, asking: &Asking) -> Result<Option<Folder>,
         });
     }
     let base = match &asking.at {
-        Some(at) => start::url(at)?,
+        Some(at) => urls::url(at)?,
         None => stand_in(&path),
     };
     let folder = Folder::open(&path, &base, asking.tidy_paths == Some(true)).map_err(|why| {

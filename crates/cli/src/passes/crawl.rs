@@ -12,7 +12,7 @@ use crate::args::Asking;
 use crate::config::Config;
 use crate::digests;
 use crate::failure::Failure;
-use crate::start::{self, Start};
+use crate::start::Start;
 
 impl Pass {
     /// A new crawl. With `fresh`, all is asked, whatever earlier runs have seen.
@@ -90,7 +90,7 @@ impl Pass {
         // A recheck begins where its site does.
         let starts = match run.kind {
             RunKind::Crawl => beginning.starts,
-            _ => start::candidates(&run.start)?,
+            _ => crate::urls::candidates(&run.start)?,
         };
         let reader = Reader::open(store)?;
         Ok(Pass {

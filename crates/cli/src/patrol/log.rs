@@ -1,7 +1,6 @@
 //! The log of a patrol: structured, on standard error.
 
 use std::fmt;
-use std::io::IsTerminal as _;
 use std::time::Duration;
 
 use jiff::Timestamp;
@@ -17,23 +16,20 @@ use tracing_subscriber::fmt::format::Writer;
 use tracing_subscriber::fmt::time::FormatTime;
 use tracing_subscriber::prelude::*;
 
-use crate::args::{Color, Everywhere, LogFormat};
+use crate::args::LogFormat;
+use crate::output::Terminal;
 use crate::passes::Hear;
 
 /// Has what is logged written; once in a process.
-pub(crate) fn start(format: LogFormat, everywhere: &Everywhere) {
-    let level = match (everywhere.quiet, everywhere.verbose) {
+pub(crate) fn start(format: LogFormat, terminal: Terminal) {
+    let level = match (terminal.quiet, terminal.verbose) {
         (true, _) => LevelFilter::WARN,
         (_, true) => LevelFilter::DEBUG,
         _ => LevelFilter::INFO,
     };
     // What libraries have to say is not for the people who read this.
     let ours = Targets::new().with_target("rummage", level);
-    let colour = match everywhere.color {
-        Color::Always => true,
-        Color::Never => false,
-        Color::Auto => std::env::var_os("NO_COLOR").is_none() && std::io::stderr().is_terminal(),
-    };
+    let colour = terminal.colors_stderr();
     let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr).with_target(false);
     // A second start in one process changes nothing.
     let _ = match format {

@@ -19,11 +19,11 @@ use rummage_view::safe;
 use tokio::sync::watch;
 use tracing::{debug, error, info, warn};
 
-use crate::args::Everywhere;
 use crate::config::Config;
 use crate::digests;
 use crate::failure::{Exit, Failure};
 use crate::passes::Pass;
+use crate::session::Session;
 use crate::signals::stop_on_signal;
 use log::Listener;
 pub(crate) use log::start as start_log;
@@ -38,7 +38,7 @@ const BUSY: Duration = Duration::from_secs(15);
 pub(crate) struct Patrol<'a> {
     store: PathBuf,
     config: Config,
-    everywhere: &'a Everywhere,
+    session: &'a Session,
     guard: Guard,
     status: PatrolStatus,
     sites: Vec<Site>,
@@ -52,7 +52,7 @@ impl<'a> Patrol<'a> {
     pub(crate) fn new(
         store: &Path,
         config: Config,
-        everywhere: &'a Everywhere,
+        session: &'a Session,
         once: bool,
     ) -> Result<Patrol<'a>, Failure> {
         if let Some(folder) = store.parent().filter(|folder| !folder.as_os_str().is_empty()) {
@@ -86,11 +86,11 @@ impl<'a> Patrol<'a> {
             problem: None,
             ended_at: None,
         };
-        let sites = site::of(&config, store, everywhere)?;
+        let sites = site::of(&config, store, session)?;
         Ok(Patrol {
             store: store.to_owned(),
             config,
-            everywhere,
+            session,
             guard,
             status,
             sites,
@@ -142,9 +142,9 @@ impl<'a> Patrol<'a> {
 
     /// Takes settings that were changed, and keeps the old ones where the new are wrong.
     fn reload(&mut self) {
-        let loaded = Config::load(self.everywhere.config.as_deref());
+        let loaded = Config::load(self.session.config_file.as_deref());
         let sites = loaded.and_then(|config| {
-            let sites = site::of(&config, &self.store, self.everywhere)?;
+            let sites = site::of(&config, &self.store, self.session)?;
             Ok((config, sites))
         });
         match sites {

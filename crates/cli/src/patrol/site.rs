@@ -9,14 +9,14 @@ use rummage_core::Seconds;
 use rummage_core::schedule::patrol::{Budget, Task, Watched};
 use rummage_store::{Reader, RunInfo, RunKind, RunState, StoreError};
 
-use crate::args::Everywhere;
 use crate::config::{Config, Section};
 use crate::failure::Failure;
 use crate::hours::{quiet_from, quiet_until};
 use crate::passes::plain::of_environment;
 use crate::passes::{PAGES_OF_DUE, Pass, due_by, plan};
+use crate::session::Session;
 use crate::start::Start;
-use crate::{choice, paths, start};
+use crate::{choice, paths, start, urls};
 
 /// A run that was stopped longer ago than that, and than the next crawl, does not go on.
 const WEEK: Seconds = 7 * 24 * 60 * 60;
@@ -38,13 +38,9 @@ pub(super) struct Site {
 }
 
 /// The sites to watch: those of the settings file, else those of the store.
-pub(super) fn of(
-    config: &Config,
-    store: &Path,
-    everywhere: &Everywhere,
-) -> Result<Vec<Site>, Failure> {
+pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec<Site>, Failure> {
     let mut starts = Vec::new();
-    match &everywhere.site {
+    match &session.site {
         Some(name) if config.sites.contains_key(name) => {
             starts.push((name.clone(), start::resolve(None, None, config, Some(name))?));
         }
@@ -235,8 +231,8 @@ impl Site {
 fn last_run(reader: &Reader, start: &Start) -> Result<Option<RunInfo>, Failure> {
     let led_to = reader.site_of(&start.text)?;
     // Of a folder, the store alone knows where it lives.
-    let hosts = start::candidates(&start.text).unwrap_or_default();
-    for host in led_to.into_iter().chain(hosts.iter().map(start::host)) {
+    let hosts = urls::candidates(&start.text).unwrap_or_default();
+    for host in led_to.into_iter().chain(hosts.iter().map(urls::host)) {
         if let Some(run) = reader.last_run_of(&host)? {
             return Ok(Some(run));
         }

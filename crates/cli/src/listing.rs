@@ -1,0 +1,216 @@
+//! From the words on how to show links to what is shown, in which form, and where.
+
+use std::fs::File;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use rummage_view::{Group, Listing, RowFormat, Shown, Sort, ViewError, columns};
+use tempfile::NamedTempFile;
+
+use crate::args::{Format, GroupChoice, Showing};
+use crate::failure::Failure;
+use crate::output::{self, Terminal};
+use crate::values::{nearest, one_of};
+
+/// The form of an output.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Form {
+    /// For reading.
+    Text,
+    /// A list with boxes to tick.
+    Markdown,
+    /// One list of targets.
+    Json,
+    /// Rows for other programs.
+    Rows(RowFormat),
+}
+
+/// Where an output goes, and in which form.
+#[derive(Debug)]
+pub(crate) struct Destination {
+    pub(crate) form: Form,
+    /// `None`: standard output.
+    file: Option<PathBuf>,
+}
+
+impl Destination {
+    /// Whether a person reads it on standard output.
+    pub(crate) fn is_for_reading_here(&self) -> bool {
+        self.form == Form::Text && self.file.is_none()
+    }
+
+    /// Writes it there. A file is there in whole or not at all. Rows that a limit has cut are
+    /// reported on standard error: in the output itself there is no head to do so.
+    pub(crate) fn write(
+        &self,
+        terminal: Terminal,
+        write: impl FnOnce(&mut dyn Write, Form) -> Result<Option<Shown>, ViewError>,
+    ) -> Result<(), Failure> {
+        let shown = match &self.file {
+            None => {
+                let mut out = output::buffered(terminal.stdout());
+                let shown = write(&mut out, self.form)?;
+                out.flush().map_err(ViewError::from)?;
+                shown
+            }
+            Some(file) => whole_file(file, |handle| {
+                let mut out = output::buffered(anstream::StripStream::new(handle));
+                let shown = write(&mut out, self.form)?;
+                out.flush().map_err(ViewError::from)?;
+                Ok(shown)
+            })?,
+        };
+        if let Some(Shown { shown, all }) = shown.filter(|shown| shown.shown < shown.all)
+            && !terminal.quiet
+        {
+            let (shown, all) = (rummage_view::count(shown), rummage_view::count(all));
+            let _ = writeln!(terminal.stderr(), "{shown} of {all} rows shown: --limit");
+        }
+        Ok(())
+    }
+}
+
+/// Writes a file beside its place, and puts it there when it is whole.
+pub(crate) fn whole_file<T>(
+    file: &Path,
+    write: impl FnOnce(File) -> Result<T, Failure>,
+) -> Result<T, Failure> {
+    let wrong = |why: String| Failure::Usage {
+        what: format!("{} cannot be written: {why}", file.display()),
+        hint: "Check the folder and its permissions, or name another file with --output."
+            .to_owned(),
+    };
+    let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty());
+    let temporary = NamedTempFile::new_in(folder.unwrap_or(Path::new(".")))
+        .map_err(|error| wrong(error.to_string()))?;
+    let handle = temporary.as_file().try_clone().map_err(|error| wrong(error.to_string()))?;
+    let written = write(handle)?;
+    output::make_readable(temporary.as_file());
+    temporary.persist(file).map_err(|error| wrong(error.error.to_string()))?;
+    Ok(written)
+}
+
+impl Showing {
+    /// The preset for a file: all by its ending.
+    pub(crate) fn of_file(path: &Path) -> Showing {
+        Showing {
+            group: None,
+            unfold: false,
+            sort: None,
+            limit: None,
+            format: None,
+            output: Some(path.to_owned()),
+            csv_separator: b',',
+        }
+    }
+
+    /// Where the listing goes, and in which form.
+    pub(crate) fn destination(&self) -> Result<Destination, Failure> {
+        let form = match self.format()? {
+            Format::Text => Form::Text,
+            Format::Md => Form::Markdown,
+            Format::Json => Form::Json,
+            Format::Jsonl => Form::Rows(RowFormat::Jsonl),
+            Format::Csv => Form::Rows(RowFormat::Csv(self.csv_separator)),
+        };
+        Ok(Destination { form, file: self.file().map(Path::to_owned) })
+    }
+
+    /// The file that was named; `None` for standard output.
+    fn file(&self) -> Option<&Path> {
+        self.output.as_deref().filter(|file| file.as_os_str() != "-")
+    }
+
+    /// The format: as named, else by the ending of the file, else text.
+    fn format(&self) -> Result<Format, Failure> {
+        if let Some(format) = self.format {
+            return Ok(format);
+        }
+        let Some(file) = self.file() else {
+            return Ok(Format::Text);
+        };
+        let ending = file.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
+        match ending.to_ascii_lowercase().as_str() {
+            "csv" => Ok(Format::Csv),
+            "json" => Ok(Format::Json),
+            "jsonl" | "ndjson" => Ok(Format::Jsonl),
+            "md" | "markdown" => Ok(Format::Md),
+            "txt" => Ok(Format::Text),
+            _ => Err(Failure::Usage {
+                what: format!("the ending of {} names no format", file.display()),
+                hint: "End it in .txt, .csv, .json, .jsonl or .md, or name one with --format."
+                    .to_owned(),
+            }),
+        }
+    }
+
+    /// The order, by one of these columns.
+    pub(crate) fn sort_of(&self, columns: &[&str]) -> Result<Option<Sort>, Failure> {
+        self.sort.as_deref().map(|text| sort_by(text, columns)).transpose()
+    }
+
+    /// How a listing that is grouped in its own way is to look.
+    pub(crate) fn plain_listing(&self, verbose: bool) -> Listing {
+        Listing { limit: self.limit, verbose, ..Listing::by(Group::None) }
+    }
+
+    /// How the listing is to look.
+    pub(crate) fn listing(&self, verbose: bool) -> Result<Listing, Failure> {
+        let form = self.destination()?.form;
+        let group = match (self.group, form) {
+            (Some(GroupChoice::Target), _) => Group::Target,
+            (Some(GroupChoice::Page), _) => Group::Page,
+            (Some(GroupChoice::Host), _) => Group::Host,
+            (Some(GroupChoice::Cause), _) => Group::Cause,
+            (Some(GroupChoice::None), _) => Group::None,
+            (None, Form::Rows(_)) => Group::None,
+            (None, Form::Text | Form::Json | Form::Markdown) => Group::Target,
+        };
+        if form == Form::Json && group != Group::Target {
+            return Err(Failure::Usage {
+                what: "--format json holds one object a target, and no other grouping".to_owned(),
+                hint: "Leave out --group, or use --format jsonl for a row a link.".to_owned(),
+            });
+        }
+        let sort = self.sort.as_deref().map(|text| sort(text, group, form)).transpose()?;
+        Ok(Listing { group, unfold: self.unfold, sort, limit: self.limit, verbose, source: None })
+    }
+}
+
+/// Reads `KEY` or `KEY:desc`, where the keys are those of a grouping.
+fn sort(text: &str, group: Group, form: Form) -> Result<Sort, Failure> {
+    let rows = matches!(form, Form::Rows(_));
+    sort_by(
+        text,
+        match group {
+            Group::Target | Group::None => columns(group),
+            _ if rows => columns(Group::None),
+            Group::Page => &["page", "title", "depth", "links"],
+            Group::Host => &["host", "targets", "links"],
+            Group::Cause => &["cause", "targets", "links"],
+        },
+    )
+}
+
+/// Reads `KEY` or `KEY:desc`, where these are the keys.
+fn sort_by(text: &str, keys: &[&str]) -> Result<Sort, Failure> {
+    let (key, descending) = match text.split_once(':') {
+        None | Some((_, "asc")) => (text.trim_end_matches(":asc"), false),
+        Some((key, "desc")) => (key, true),
+        Some((_, way)) => {
+            return Err(Failure::Usage {
+                what: format!("--sort {text}: a way to sort is asc or desc, not {way}"),
+                hint: "Write --sort KEY or --sort KEY:desc.".to_owned(),
+            });
+        }
+    };
+    if keys.contains(&key) {
+        return Ok(Sort { key: key.to_owned(), descending });
+    }
+    let near = nearest(key, keys.iter().copied());
+    let meant = near.map(|near| format!("Did you mean {near}? ")).unwrap_or_default();
+    Err(Failure::Usage {
+        what: format!("nothing here can be sorted by \"{key}\""),
+        hint: format!("{meant}There is {}.", one_of(keys)),
+    })
+}
