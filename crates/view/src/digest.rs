@@ -7,7 +7,6 @@ use rummage_core::verdict::Cause;
 use rummage_store::{Counts, Digest, DigestPlace, Told};
 
 use crate::number::counted;
-use crate::phrase;
 use crate::safe::{safe, shorten};
 use crate::when::when;
 
@@ -149,9 +148,9 @@ impl Entry {
         let was = if is_over { "was " } else { "" };
         let mut says = format!("{was}{}", safe(&told.verdict));
         if let Some(cause) = cause {
-            let _ = write!(says, "  {}", phrase::cause(cause));
+            let _ = write!(says, "  {}", cause.words());
         }
-        if let Some(status) = told.status.filter(|_| !cause.is_some_and(is_beside)) {
+        if let Some(status) = told.status.filter(|_| !cause.is_some_and(Cause::is_of_link)) {
             let _ = write!(says, ", {status}");
         }
         let target = if told.target.is_empty() { "an empty address" } else { &told.target };
@@ -185,14 +184,6 @@ impl Place {
             link,
         }
     }
-}
-
-/// Whether the status says nothing of what is wrong.
-fn is_beside(cause: Cause) -> bool {
-    matches!(
-        cause,
-        Cause::NoSuchFragment | Cause::Placeholder | Cause::MixedContent | Cause::WrongType
-    )
 }
 
 fn more(left: u64, one: &str, many: &str) -> String {

@@ -6,9 +6,10 @@
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::prominence::Reach;
 use rummage_core::findings::shared::is_shared;
-use rummage_core::verdict::{Cause, Verdict};
+use rummage_core::verdict::Verdict;
 use rummage_store::{Address, Found, LinkRow, OpenRun, Sift, StoreError};
 
 /// Places of a target that are fetched.
@@ -19,15 +20,6 @@ const KEPT: usize = 300_000;
 const FIRST_BATCH: usize = 50;
 const BATCH: usize = 2000;
 const LARGE_BATCH: usize = 20_000;
-
-/// What one group tells of. A fragment is a target of its own only where it is what is
-/// wrong, and so is what a link has beside its address; links that lead nowhere are alike
-/// when they say the same, on whatever page.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-struct Key {
-    target: Option<Address>,
-    beside: Option<(Cause, Box<str>)>,
-}
 
 /// All links to one target.
 #[derive(Debug, Clone)]
@@ -139,7 +131,7 @@ impl<'a> Gathered<'a> {
         let mut blocks = Vec::with_capacity(batch.len());
         let mut known = HashMap::new();
         for group in batch {
-            known.insert(key(self.sift, &group.first)?, blocks.len());
+            known.insert(self.sift.identity(&group.first)?, blocks.len());
             blocks.push(Block {
                 first: self.sift.row(&group.first)?,
                 group: group.clone(),
@@ -149,7 +141,7 @@ impl<'a> Gathered<'a> {
             });
         }
         let add = |found: &Found| -> Result<(), StoreError> {
-            match known.get(&key(self.sift, found)?) {
+            match known.get(&self.sift.identity(found)?) {
                 Some(&at) => blocks[at].add(self.sift, found, most, unfold),
                 None => Ok(()),
             }
@@ -174,14 +166,14 @@ struct Gathering<'a> {
 #[derive(Default)]
 struct Known {
     plain: Vec<u32>,
-    others: HashMap<Key, u32>,
+    others: HashMap<TargetIdentity<Address>, u32>,
 }
 
 impl Known {
     /// The number of the group of a key, 0 so far for a new one.
-    fn number(&mut self, key: Key) -> &mut u32 {
-        match key {
-            Key { target: Some(target), beside: None } => {
+    fn number(&mut self, target: TargetIdentity<Address>) -> &mut u32 {
+        match target {
+            TargetIdentity::Url(target) => {
                 let at = target.index();
                 if self.plain.len() <= at {
                     self.plain.resize(at + 1, 0);
@@ -204,7 +196,7 @@ impl<'a> Gathering<'a> {
 
     fn handle_found(&mut self, found: &Found) -> Result<(), StoreError> {
         let Gathered { sift, groups, kept, links } = &mut self.gathered;
-        let number = self.known.number(key(sift, found)?);
+        let number = self.known.number(sift.identity(found)?);
         if *number == 0 {
             groups.push(Group::new(*found));
             *number = count(groups.len());
@@ -236,24 +228,6 @@ fn count(number: usize) -> u32 {
 /// The worse, the less.
 pub(crate) fn severity(verdict: Verdict) -> Option<usize> {
     Verdict::ALL.iter().position(|known| *known == verdict)
-}
-
-fn key(sift: &Sift<'_>, found: &Found) -> Result<Key, StoreError> {
-    let target = Some(found.target);
-    Ok(match found.cause {
-        Some(cause @ Cause::NoSuchFragment) => {
-            let (fragment, _) = sift.written(found)?;
-            Key { target, beside: Some((cause, fragment.unwrap_or_default().into())) }
-        }
-        Some(cause @ Cause::Placeholder) => {
-            let (_, written) = sift.written(found)?;
-            Key { target: None, beside: Some((cause, written.trim().into())) }
-        }
-        Some(cause @ (Cause::WrongType | Cause::MixedContent)) => {
-            Key { target, beside: Some((cause, Box::default())) }
-        }
-        _ => Key { target, beside: None },
-    })
 }
 
 impl Group {

@@ -11,7 +11,6 @@ mod digest;
 mod gather;
 mod listing;
 mod markdown;
-mod meaning;
 mod number;
 mod pages;
 mod phrase;

@@ -55,7 +55,7 @@ pub fn markdown(
         }
         Group::Cause => {
             let name = |group: &Gathering| {
-                let cause = group.first.cause.map_or("answered", phrase::cause);
+                let cause = group.first.cause.map_or("answered", Cause::words);
                 let id = group.first.cause.map_or("", Cause::as_str);
                 Ok(format!("{}: {cause} ({id})", group.first.verdict))
             };

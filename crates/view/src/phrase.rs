@@ -10,7 +10,7 @@ use rummage_core::crawl::traps::Stop;
 use rummage_core::crawl::{NotRead, Note};
 use rummage_core::evidence::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
 use rummage_core::url::reference::path_of;
-use rummage_core::verdict::{Cause, Verdict};
+use rummage_core::verdict::Verdict;
 use rummage_store::{LinkRow, NoteRow, RunInfo};
 
 use crate::number::{count, counted, duration};
@@ -19,62 +19,6 @@ use crate::when::when_to_the_second;
 
 /// Addresses are shown up to so many characters.
 const LONGEST: usize = 300;
-
-/// A cause in words.
-pub(crate) fn cause(cause: Cause) -> &'static str {
-    match cause {
-        Cause::NotAsExpected => "not the answer that is expected",
-        Cause::MalformedUrl => "not an address that a browser can open",
-        Cause::OtherScheme => "not asked over HTTP",
-        Cause::Excluded => "left out by a rule",
-        Cause::External => "external, only noted",
-        Cause::Limit => "beyond a limit that was set",
-        Cause::Trap => "without end",
-        Cause::ServiceLink => "for programs, not for visitors",
-        Cause::Acts => "names what would be done by asking",
-        Cause::PrivateAddress => "leads into a private network",
-        Cause::Nxdomain => "no such host name",
-        Cause::NoAddress => "the host name has no address",
-        Cause::NoIpv6 => "reachable by IPv6 alone",
-        Cause::DnsFailure => "the name server failed",
-        Cause::ConnectionRefused => "connection refused",
-        Cause::ConnectionReset => "connection reset",
-        Cause::Unreachable => "network unreachable",
-        Cause::Timeout => "no answer in time",
-        Cause::TlsExpired => "certificate out of date",
-        Cause::TlsWrongHost => "certificate for another host",
-        Cause::TlsUntrusted => "certificate signed by itself",
-        Cause::TlsChain => "certificate from an unknown issuer",
-        Cause::TlsUnsupported => "no common TLS version or cipher",
-        Cause::TlsFailure => "TLS failed",
-        Cause::BadResponse => "the answer is not HTTP",
-        Cause::Truncated => "the answer was cut short",
-        Cause::RedirectLoop => "redirects in a circle",
-        Cause::RedirectLimit => "too many redirects",
-        Cause::BadRedirect => "redirect to nowhere",
-        Cause::NotFound => "not found",
-        Cause::Gone => "gone for good",
-        Cause::LoginNeeded => "login needed",
-        Cause::AccessRefused => "access refused",
-        Cause::Blocking => "the host refuses us, or is down",
-        Cause::Offline => "the line seems to be down",
-        Cause::Busy => "the host is too busy",
-        Cause::ClientError => "request refused",
-        Cause::ServerError => "server error",
-        Cause::Soft404 => "a page that says it is missing",
-        Cause::RedirectedHome => "sent to the home page",
-        Cause::RedirectedLogin => "sent to a login",
-        Cause::ConsentWall => "sent to a consent wall",
-        Cause::WrongType => "a page where something else is wanted",
-        Cause::MixedContent => "refused by browsers on a page of https",
-        Cause::Placeholder => "leads nowhere",
-        Cause::NoSuchFragment => "no such place on the page",
-        Cause::MovedPermanently => "moved for good",
-        Cause::Redirected => "redirected for now",
-        Cause::NotAsked => "not asked: the run was stopped before",
-        Cause::InternalError => "internal error",
-    }
-}
 
 /// Counts by verdict, those of nothing left out: `12 broken, 3 doubtful`.
 pub(crate) fn verdicts(counts: &[(Verdict, u64)]) -> String {
@@ -297,14 +241,6 @@ mod tests {
         let seen =
             [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];
         assert_eq!(attempts(&seen), "HEAD: 405 (3 ms), then GET twice: 404 (3 ms)");
-    }
-
-    #[test]
-    fn every_cause_has_words_of_its_own() {
-        let words: std::collections::BTreeSet<&str> =
-            Cause::ALL.iter().map(|&known| cause(known)).collect();
-        assert_eq!(words.len(), Cause::ALL.len());
-        assert!(words.iter().all(|words| !words.is_empty() && !words.ends_with('.')));
     }
 
     #[test]

@@ -28,5 +28,6 @@ mod settings;
 mod shown;
 mod tools;
 mod truth;
+mod verdicts_doc;
 mod waivers;
 mod watch_doc;

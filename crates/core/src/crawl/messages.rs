@@ -397,6 +397,8 @@ pub enum Event {
         page: UrlId,
         /// `wrong-type`, `mixed-content` or `placeholder`.
         cause: Cause,
+        /// What is written in a placeholder link; empty for other faults.
+        written: String,
     },
 }
 

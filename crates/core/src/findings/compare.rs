@@ -65,7 +65,7 @@ pub fn is_wrong(verdict: Verdict) -> bool {
 /// heals nothing.
 #[must_use]
 pub fn is_passing(cause: Option<Cause>) -> bool {
-    matches!(cause, Some(Cause::Offline | Cause::Blocking | Cause::Busy))
+    cause.is_some_and(Cause::is_momentary)
 }
 
 /// Whether a verdict makes a finding.

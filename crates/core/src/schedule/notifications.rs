@@ -4,7 +4,6 @@
 //! same some time after the first; what is set aside is not told at all, until that ends.
 
 use crate::Seconds;
-use crate::schedule::policy::may_pass;
 use crate::verdict::Cause;
 
 const MINUTE: Seconds = 60;
@@ -95,7 +94,7 @@ pub fn step(told: Told, look: Look) -> (Told, Option<News>) {
 /// first and its last check lie far enough apart.
 #[must_use]
 pub fn is_sure(cause: Option<Cause>, first: Seconds, last: Seconds, apart: Seconds) -> bool {
-    !cause.is_some_and(may_pass) || last.saturating_sub(first) >= apart
+    !cause.is_some_and(Cause::is_temporary) || last.saturating_sub(first) >= apart
 }
 
 /// How long a letter waits that could not be delivered so often: longer each time, up to

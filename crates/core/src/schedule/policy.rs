@@ -92,34 +92,11 @@ impl Word {
             Verdict::Sound | Verdict::Moved => Some(Word::Sound),
             Verdict::Skipped => None,
             Verdict::Broken | Verdict::Doubtful => {
-                let passes = cause.is_some_and(may_pass);
+                let passes = cause.is_some_and(Cause::is_temporary);
                 Some(if passes { Word::Passing } else { Word::Wrong })
             }
         }
     }
-}
-
-/// Whether a cause is one of those that may be gone the next time.
-#[must_use]
-pub fn may_pass(cause: Cause) -> bool {
-    use Cause::{
-        Blocking, Busy, ConnectionRefused, ConnectionReset, DnsFailure, Offline, ServerError,
-        Timeout, TlsFailure, Truncated, Unreachable,
-    };
-    matches!(
-        cause,
-        Timeout
-            | ConnectionReset
-            | ConnectionRefused
-            | Unreachable
-            | DnsFailure
-            | TlsFailure
-            | ServerError
-            | Truncated
-            | Busy
-            | Blocking
-            | Offline
-    )
 }
 
 /// The checks of one address, as far as they matter for the next.

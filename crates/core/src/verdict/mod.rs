@@ -9,6 +9,7 @@
 #[macro_use]
 mod table;
 mod asked;
+mod cause;
 mod link;
 
 use std::fmt;
@@ -16,6 +17,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 
 pub use asked::{Asked, Clues, Hops, Way, judge};
+pub use cause::Cause;
 pub use link::{LinkSeen, of_link};
 
 /// What the evidence says of a link.
@@ -64,142 +66,6 @@ impl fmt::Display for Verdict {
     }
 }
 
-macro_rules! causes {
-    ($($(#[$doc:meta])* $name:ident = $word:literal;)*) => {
-        /// Why a verdict is what it is.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-        pub enum Cause { $($(#[$doc])* $name,)* }
-
-        impl Cause {
-            /// All of them.
-            pub const ALL: &'static [Cause] = &[$(Cause::$name,)*];
-
-            /// The word for it in every output: a fixed name in kebab case.
-            #[must_use]
-            pub fn as_str(self) -> &'static str {
-                match self { $(Cause::$name => $word,)* }
-            }
-        }
-    };
-}
-
-causes! {
-    /// Another answer than the settings expect.
-    NotAsExpected = "not-as-expected";
-    /// Not an address that a browser can open.
-    MalformedUrl = "malformed-url";
-    /// An address that is not asked over HTTP.
-    OtherScheme = "other-scheme";
-    /// Left out by a rule of the settings.
-    Excluded = "excluded";
-    /// External, and externals were only to be noted.
-    External = "external";
-    /// Beyond a limit that was set.
-    Limit = "limit";
-    /// One of addresses without end.
-    Trap = "trap";
-    /// A link for programs, not for visitors.
-    ServiceLink = "service-link";
-    /// Names what is to be deleted, left or bought.
-    Acts = "acts";
-    /// Leads into a private network.
-    PrivateAddress = "private-address";
-    /// DNS says that there is no such name.
-    Nxdomain = "nxdomain";
-    /// The name has no address records.
-    NoAddress = "no-address";
-    /// The name has IPv6 addresses alone, and there is no IPv6 here.
-    NoIpv6 = "no-ipv6";
-    /// DNS failed or stayed silent.
-    DnsFailure = "dns-failure";
-    /// The connection was refused.
-    ConnectionRefused = "connection-refused";
-    /// The connection was reset.
-    ConnectionReset = "connection-reset";
-    /// No way leads there.
-    Unreachable = "unreachable";
-    /// No answer in time.
-    Timeout = "timeout";
-    /// The certificate's time is over or has not begun.
-    TlsExpired = "tls-expired";
-    /// The certificate is for another host.
-    TlsWrongHost = "tls-wrong-host";
-    /// The certificate is signed by itself.
-    TlsUntrusted = "tls-untrusted";
-    /// The certificate's issuer is unknown.
-    TlsChain = "tls-chain";
-    /// No protocol version or cipher in common.
-    TlsUnsupported = "tls-unsupported";
-    /// Another failure of TLS.
-    TlsFailure = "tls-failure";
-    /// The answer is not HTTP.
-    BadResponse = "bad-response";
-    /// The body ended early.
-    Truncated = "truncated";
-    /// Redirects lead round in a circle.
-    RedirectLoop = "redirect-loop";
-    /// Too many redirects.
-    RedirectLimit = "redirect-limit";
-    /// A redirect without a usable `Location`.
-    BadRedirect = "bad-redirect";
-    /// 404.
-    NotFound = "not-found";
-    /// 410.
-    Gone = "gone";
-    /// 401 or 407.
-    LoginNeeded = "login-needed";
-    /// Refused, to a robot at least.
-    AccessRefused = "access-refused";
-    /// The host seems to refuse us.
-    Blocking = "blocking";
-    /// The line seems to be down.
-    Offline = "offline";
-    /// The host is too busy.
-    Busy = "busy";
-    /// Another 4xx.
-    ClientError = "client-error";
-    /// 5xx.
-    ServerError = "server-error";
-    /// A page that says, with a good status, that it is missing.
-    Soft404 = "soft-404";
-    /// Sent from a deeper address to the site's home page.
-    RedirectedHome = "redirected-home";
-    /// Sent to a page where visitors log in.
-    RedirectedLogin = "redirected-login";
-    /// Sent to a host that asks for consent.
-    ConsentWall = "consent-wall";
-    /// The page has no such place.
-    NoSuchFragment = "no-such-fragment";
-    /// A page where a picture, a style sheet or a script is wanted.
-    WrongType = "wrong-type";
-    /// Named by http on a page of https, so that browsers refuse it.
-    MixedContent = "mixed-content";
-    /// A link that leads nowhere.
-    Placeholder = "placeholder";
-    /// Moved for good.
-    MovedPermanently = "moved-permanently";
-    /// Sound, by way of a temporary redirect.
-    Redirected = "redirected";
-    /// The run ended before it was asked.
-    NotAsked = "not-asked";
-    /// This program failed on it.
-    InternalError = "internal-error";
-}
-
-impl Cause {
-    /// The cause of that name.
-    #[must_use]
-    pub fn named(name: &str) -> Option<Cause> {
-        Cause::ALL.iter().copied().find(|cause| cause.as_str() == name)
-    }
-}
-
-impl fmt::Display for Cause {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.as_str())
-    }
-}
-
 /// A verdict with its cause. A plain sound answer has none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Judgement {
@@ -230,17 +96,5 @@ impl Judgement {
     #[must_use]
     pub const fn skipped(cause: Cause) -> Judgement {
         Judgement::of(Verdict::Skipped, cause)
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn every_cause_can_be_found_by_its_name() {
-        for &cause in Cause::ALL {
-            assert_eq!(Cause::named(cause.as_str()), Some(cause));
-        }
     }
 }

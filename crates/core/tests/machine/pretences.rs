@@ -189,8 +189,9 @@ fn links_that_lead_nowhere_and_mixed_content_are_told() {
     assert_eq!(
         seen.faults,
         [
-            "placeholder https://a.test/ on https://a.test/",
-            "placeholder javascript:void(0) on https://a.test/",
+            "placeholder \"#\" on https://a.test/",
+            "placeholder \"\" on https://a.test/",
+            "placeholder \"javascript:void(0)\" on https://a.test/",
             "mixed-content http://b.test/x.js on https://a.test/",
         ]
     );

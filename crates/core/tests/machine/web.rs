@@ -532,7 +532,10 @@ impl Seen {
                     let script = if place == Place::ForScript { " (script)" } else { "" };
                     self.missing.push(format!("{}#{fragment}{script}", self.name(id)));
                 }
-                Event::LinkFault { target, page, cause } => {
+                Event::LinkFault { page, written, cause: Cause::Placeholder, .. } => {
+                    self.faults.push(format!("placeholder {written:?} on {}", self.name(page)));
+                }
+                Event::LinkFault { target, page, cause, .. } => {
                     let (target, page) = (self.name(target), self.name(page));
                     self.faults.push(format!("{cause} {target} on {page}"));
                 }

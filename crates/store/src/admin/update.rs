@@ -9,7 +9,7 @@ use rummage_core::findings::compare::{is_passing, is_wrong};
 use rummage_core::findings::lifecycle::{Before, Past, Seen, step};
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::schedule::notifications::Told;
-use rummage_core::schedule::policy::may_pass;
+use rummage_core::verdict::Cause;
 use rusqlite::{Connection, params};
 
 use crate::db::error::StoreError;
@@ -224,7 +224,8 @@ impl<'a> Update<'a> {
                 info.started_at.to_string(),
                 standing.as_str(),
                 told.as_str(),
-                (is_news && found.cause.is_some_and(may_pass)).then(|| since.to_string()),
+                (is_news && found.cause.is_some_and(Cause::is_temporary))
+                    .then(|| since.to_string()),
             ])
         })??;
         Ok((self.db.last_insert_rowid(), telling::Known { told, since }))
@@ -257,7 +258,7 @@ impl<'a> Update<'a> {
         for row in self.open.values() {
             if !row.closed {
                 let (page, target) = (Address(row.page), Address(row.target));
-                let cause = row.says.cause.as_deref().and_then(rummage_core::verdict::Cause::named);
+                let cause = row.says.cause.as_deref().and_then(Cause::named);
                 let would = own.would_have_seen(page, target, cause, row.says.status);
                 let seen = if would { Seen::Gone } else { Seen::Hidden };
                 let (_, news) = step(Past::Found, seen, || Ok::<_, StoreError>(Before::Looked))?;

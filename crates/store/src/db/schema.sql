@@ -142,7 +142,8 @@ CREATE TABLE link_fault (
     page   INTEGER NOT NULL, -- address of the page that has the link; the target itself
                              -- where all links are meant that want something else than a page
     cause  TEXT NOT NULL,    -- wrong-type, mixed-content, placeholder
-    PRIMARY KEY (run, target, page, cause)
+    written TEXT NOT NULL,   -- what is written in a placeholder link; empty for other faults
+    PRIMARY KEY (run, target, page, cause, written)
 ) WITHOUT ROWID;
 
 -- Findings over the runs of a site: a link that is broken, doubtful or moved stands here

@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::selection::Standing;
 use rummage_core::findings::waiver::{Facts, Waivers};
 use rummage_core::verdict::Cause;
@@ -10,8 +11,7 @@ use rusqlite::{Connection, params};
 use crate::db::error::StoreError;
 use crate::db::row::{optional_word, text, word};
 use crate::model::{Changes, RunInfo};
-use crate::tables::findings::target_key;
-use crate::tables::interning::Key;
+use crate::tables::findings::target_of_row;
 
 /// How the findings of a run compare with those of the run before; what is set aside is
 /// left out.
@@ -20,7 +20,7 @@ pub(crate) fn changes(
     run: &RunInfo,
     waivers: &Waivers,
 ) -> Result<Changes, StoreError> {
-    let mut told: HashSet<(News, Key)> = HashSet::new();
+    let mut told: HashSet<(News, TargetIdentity<u32>)> = HashSet::new();
     let mut select = db.prepare(
         "SELECT target, fragment, cause, trim(written), standing, first_run, until_run,
                 CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = page) END,
@@ -46,7 +46,7 @@ pub(crate) fn changes(
             Standing::Returned => News::Returned,
             _ => News::Unseen,
         };
-        if told.insert((news, target_key(row)?)) {
+        if told.insert((news, target_of_row(row)?)) {
             *news.count(&mut changes) += 1;
         }
     }

@@ -3,6 +3,7 @@
 use std::collections::{HashMap, HashSet};
 
 use rummage_core::findings::compare::is_finding;
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::findings::waiver::{Facts, Waivers};
 use rummage_core::verdict::{Cause, Verdict};
@@ -105,19 +106,19 @@ impl OpenRun<'_> {
         if self.waivers.is_empty() {
             return Ok(Vec::new());
         }
-        let mut waived: HashMap<Key, (Address, Verdict)> = HashMap::new();
+        let mut waived: HashMap<TargetIdentity<Address>, (Address, Verdict)> = HashMap::new();
         let selection = Selection { standings: vec![Standing::Waived], ..Selection::default() };
         self.sift(&selection)?.for_each(|found| {
-            waived.entry(self.target_key(found)?).or_insert((found.target, found.verdict));
+            waived.entry(self.identity(found)?).or_insert((found.target, found.verdict));
             Ok::<_, StoreError>(())
         })?;
         if waived.is_empty() {
             return Ok(Vec::new());
         }
-        let mut open: HashSet<Key> = HashSet::new();
+        let mut open: HashSet<TargetIdentity<Address>> = HashSet::new();
         let selection = Selection::default();
         self.sift(&selection)?.for_each(|found| {
-            open.insert(self.target_key(found)?);
+            open.insert(self.identity(found)?);
             Ok::<_, StoreError>(())
         })?;
         waived.retain(|key, _| !open.contains(key));
@@ -125,22 +126,4 @@ impl OpenRun<'_> {
         targets.sort_unstable_by_key(|(address, _)| *address);
         Ok(targets)
     }
-
-    /// What totals count as one target: an address, a fragment without its place, what
-    /// links have beside their address.
-    fn target_key(&self, found: &Found) -> Result<Key, StoreError> {
-        let beside = found.cause.filter(|cause| {
-            use Cause::{MixedContent, NoSuchFragment, Placeholder, WrongType};
-            matches!(cause, NoSuchFragment | Placeholder | MixedContent | WrongType)
-        });
-        let fragment = match beside {
-            Some(Cause::NoSuchFragment) => {
-                self.marks.with(found.mark, |said| said.fragment.map(str::to_owned))?
-            }
-            _ => None,
-        };
-        Ok((found.target, beside, fragment))
-    }
 }
-
-type Key = (Address, Option<Cause>, Option<String>);

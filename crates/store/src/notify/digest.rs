@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use jiff::Timestamp;
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::waiver::Waivers;
 use rummage_core::schedule::notifications::News;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -13,8 +14,7 @@ use crate::db::row::text;
 use crate::findings::changes::changes;
 use crate::model::RunInfo;
 use crate::notify::message_id::message_id;
-use crate::tables::findings::target_key;
-use crate::tables::interning::Key;
+use crate::tables::findings::target_of_row;
 use crate::tables::runs::previous;
 
 /// Of each kind of news, so many targets are shown.
@@ -121,7 +121,7 @@ pub(crate) fn of_news(
     waivers: &Waivers,
     news: Vec<(i64, News)>,
 ) -> Result<Digest, StoreError> {
-    let mut targets: HashMap<(News, Key), Told> = HashMap::new();
+    let mut targets: HashMap<(News, TargetIdentity<u32>), Told> = HashMap::new();
     for (id, news) in in_order(db, run, news)? {
         take(db, id, news, &mut targets)?;
     }
@@ -196,7 +196,7 @@ fn take(
     db: &Connection,
     id: i64,
     news: News,
-    targets: &mut HashMap<(News, Key), Told>,
+    targets: &mut HashMap<(News, TargetIdentity<u32>), Told>,
 ) -> Result<(), StoreError> {
     let mut select = db.prepare_cached(
         "SELECT target, fragment, cause, trim(written), verdict, status, line, column, element,
@@ -209,7 +209,7 @@ fn take(
     let row = |row: &rusqlite::Row<'_>| {
         let told = (|| {
             let owned = |column| Ok::<_, StoreError>(text(row, column)?.map(str::to_owned));
-            let key = target_key(row)?;
+            let key = target_of_row(row)?;
             let url = text(row, 12)?.unwrap_or_default();
             let target = match (text(row, 2)?, text(row, 1)?) {
                 (Some("placeholder"), _) => owned(3)?.unwrap_or_default(),

@@ -4,7 +4,7 @@
 use crate::model::Telling;
 use jiff::Timestamp;
 use rummage_core::schedule::notifications::{Look, News, Told, is_sure, step};
-use rummage_core::schedule::policy::may_pass;
+use rummage_core::verdict::Cause;
 use rusqlite::{Connection, params};
 
 use crate::db::error::StoreError;
@@ -64,7 +64,7 @@ impl<'a> Gathering<'a> {
             return Ok(());
         }
         let waived = self.run.is_waived_by(found, &self.telling.waivers)?;
-        let sure = !found.cause.is_some_and(may_pass) || {
+        let sure = !found.cause.is_some_and(Cause::is_temporary) || {
             let last = checked_at(self.run, found.target)?.unwrap_or(known.since);
             let (first, last) = (known.since.as_second(), last.as_second());
             is_sure(found.cause, first, last, self.telling.apart)

@@ -4,6 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 use rummage_core::crawl::{NotRead, Place};
 use rummage_core::evidence::Ending;
 use rummage_core::extract::reading::Region;
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{OptionalExtension, Row, params};
@@ -32,19 +33,26 @@ impl Sift<'_> {
         self.run().marks.with(found.mark, |said| said.region)
     }
 
-    /// The fragment of a link's target, and how the link is written.
+    /// What a link's target counts as.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn written(&self, found: &Found) -> Result<(Option<String>, String), StoreError> {
-        let target = self.run().url(found.target)?;
-        self.run().marks.with(found.mark, |said| {
-            (said.fragment.map(str::to_owned), said.written.text(&target).to_owned())
-        })
+    pub fn identity(&self, found: &Found) -> Result<TargetIdentity<Address>, StoreError> {
+        self.run().identity(found)
     }
 }
 
 impl OpenRun<'_> {
+    /// What a link's target counts as.
+    pub(crate) fn identity(&self, found: &Found) -> Result<TargetIdentity<Address>, StoreError> {
+        TargetIdentity::of(found.target, found.cause, || {
+            let target = self.url(found.target)?;
+            self.marks.with(found.mark, |said| {
+                (said.fragment.map(str::to_owned), said.written.text(&target).to_owned())
+            })
+        })
+    }
+
     pub(crate) fn row(&self, found: &Found, pages: u64) -> Result<LinkRow, StoreError> {
         let mut outcome = self.outcome(found.target)?.unwrap_or_else(not_asked);
         (outcome.verdict, outcome.cause) = (found.verdict, found.cause);

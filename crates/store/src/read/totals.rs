@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use rummage_core::crawl::pace::Strain;
 use rummage_core::crawl::{NotRead, Place};
 use rummage_core::extract::reading::Format;
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 
@@ -78,17 +79,27 @@ impl OpenRun<'_> {
 
     /// Targets that only some of their links make worse than they are.
     fn count_link_faults(&self, totals: &mut Totals) -> Result<(), StoreError> {
-        let mut select =
-            self.db.prepare("SELECT DISTINCT cause, target FROM link_fault WHERE run = ?1")?;
+        let mut select = self.db.prepare(
+            "SELECT DISTINCT cause, target, written FROM link_fault WHERE run = ?1
+             ORDER BY target",
+        )?;
         let mut rows = select.query([self.info.number])?;
+        let mut counted = HashSet::new();
         while let Some(row) = rows.next()? {
             let cause = word(row, 0, Cause::named)?;
-            let Some(saying) = self.sayings.of(row.get(1)?) else { continue };
+            let target: u32 = row.get(1)?;
+            let Some(saying) = self.sayings.of(target) else { continue };
+            let texts = || Ok::<_, StoreError>((None, row.get(2)?));
+            if !counted.insert(TargetIdentity::of(target, Some(cause), texts)?) {
+                continue;
+            }
             let own = saying.scope == Some(Scope::Internal);
             match (cause, saying.verdict) {
+                // What is wrong with a placeholder is the link, wherever it leads.
+                (Cause::Placeholder, _) if self.info.placeholders_are_broken => totals.broken += 1,
+                (Cause::Placeholder, _) => totals.doubtful += 1,
                 (_, Verdict::Broken) => {}
                 (Cause::MixedContent, _) => totals.broken += 1,
-                (Cause::Placeholder, _) if self.info.placeholders_are_broken => totals.broken += 1,
                 (Cause::WrongType, _) if own => totals.broken += 1,
                 (_, Verdict::Doubtful) => {}
                 _ => totals.doubtful += 1,

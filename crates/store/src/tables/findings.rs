@@ -4,13 +4,14 @@ use std::collections::HashMap;
 
 use jiff::Timestamp;
 use rummage_core::findings::compare::is_wrong;
+use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::selection::Standing;
-use rummage_core::verdict::Verdict;
+use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{Connection, params};
 
 use super::interning::{Key, texts_key};
 use crate::db::error::StoreError;
-use crate::db::row::{text, timestamp, word};
+use crate::db::row::{optional_word, text, timestamp, word};
 use crate::model::{History, RunInfo};
 
 /// What makes a finding the same in another run: page, target, element, and whether it
@@ -88,15 +89,11 @@ impl Histories {
     }
 }
 
-/// A target as listings tell it: placeholders by what is written, fragments where they are
-/// what is wrong.
-pub(crate) fn target_key(row: &rusqlite::Row<'_>) -> Result<Key, StoreError> {
-    let target: u32 = row.get(0)?;
-    let (fragment, cause, written) = (text(row, 1)?, text(row, 2)?, text(row, 3)?);
-    Ok(match cause {
-        Some("placeholder") => texts_key(&[0], [cause, written]),
-        Some("no-such-fragment") => texts_key(&[target], [cause, fragment]),
-        Some("wrong-type" | "mixed-content") => texts_key(&[target], [cause]),
-        _ => texts_key(&[target], [None]),
+/// The identity of the target of a row with the columns target, fragment, cause, written.
+pub(crate) fn target_of_row(row: &rusqlite::Row<'_>) -> Result<TargetIdentity<u32>, StoreError> {
+    let cause = optional_word(row, 2, Cause::named)?;
+    TargetIdentity::of(row.get(0)?, cause, || {
+        let owned = |column| Ok::<_, StoreError>(text(row, column)?.map(str::to_owned));
+        Ok((owned(1)?, owned(3)?.unwrap_or_default()))
     })
 }

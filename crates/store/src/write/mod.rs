@@ -273,7 +273,9 @@ impl RunWriter {
                 notes::write(&self.db, self.run, self.ids[id.index()], &note)
             }
             Event::Slowed { server, slowing } => self.write_slowed(&server, slowing),
-            Event::LinkFault { target, page, cause } => self.write_link_fault(target, page, cause),
+            Event::LinkFault { target, page, cause, written } => {
+                self.write_link_fault(target, page, cause, &written)
+            }
             Event::Bounded { .. } => Ok(()),
         }
     }

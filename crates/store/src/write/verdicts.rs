@@ -94,17 +94,19 @@ impl RunWriter {
         target: UrlId,
         page: UrlId,
         cause: Cause,
+        written: &str,
     ) -> Result<(), StoreError> {
         self.db
             .prepare_cached(
-                "INSERT OR IGNORE INTO link_fault (run, target, page, cause)
-                 VALUES (?1, ?2, ?3, ?4)",
+                "INSERT OR IGNORE INTO link_fault (run, target, page, cause, written)
+                 VALUES (?1, ?2, ?3, ?4, ?5)",
             )?
             .execute(params![
                 self.run,
                 self.ids[target.index()],
                 self.ids[page.index()],
-                cause.as_str()
+                cause.as_str(),
+                written,
             ])?;
         Ok(())
     }

@@ -1,11 +1,11 @@
 //! The row of a target.
 
+use rummage_core::verdict::Cause;
 use rummage_store::{LinkRow, OpenRun};
 
 use crate::ViewError;
 use crate::cells::{self, Row};
 use crate::gather::Group;
-use crate::text::is_of_link;
 
 /// The row of a target.
 pub(crate) fn target_row(
@@ -14,6 +14,6 @@ pub(crate) fn target_row(
     group: &Group,
 ) -> Result<Row, ViewError> {
     let target = run.target_row(first.target)?;
-    let own = is_of_link(first.outcome.cause);
+    let own = first.outcome.cause.is_some_and(Cause::is_of_link);
     Ok(cells::of_target(first, &target, group.reach, own))
 }

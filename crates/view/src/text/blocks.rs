@@ -18,13 +18,6 @@ use crate::{ViewError, phrase};
 pub(super) const LONGEST: usize = 300;
 const TEXT: usize = 60;
 
-/// Whether a cause is one of the link, and not of the address that it names.
-pub(crate) fn is_of_link(cause: Option<Cause>) -> bool {
-    let of_link =
-        [Cause::NoSuchFragment, Cause::Placeholder, Cause::MixedContent, Cause::WrongType];
-    cause.is_some_and(|cause| of_link.contains(&cause))
-}
-
 /// What is wrong, as a person would name it.
 pub(crate) fn target(first: &LinkRow) -> String {
     match first.outcome.cause {
@@ -45,9 +38,9 @@ pub(super) fn headline(out: &mut dyn Write, outcome: &Outcome) -> std::io::Resul
 
 /// Cause and status: `not found, 404`.
 pub(crate) fn says(outcome: &Outcome) -> String {
-    let cause = outcome.cause.map_or("answered", phrase::cause);
+    let cause = outcome.cause.map_or("answered", Cause::words);
     // Where it works in the end, the status of the end says nothing of what is wrong.
-    let ends_well = is_of_link(outcome.cause) || outcome.moved_to.is_some();
+    let ends_well = outcome.cause.is_some_and(Cause::is_of_link) || outcome.moved_to.is_some();
     match outcome.status.filter(|_| !ends_well) {
         Some(status) => format!("{cause}, {status}"),
         None => cause.to_owned(),

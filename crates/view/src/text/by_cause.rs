@@ -7,12 +7,11 @@ use rummage_store::Sift;
 
 use super::cut::cut;
 use super::tally::{self, tally};
+use crate::ViewError;
 use crate::gather::{Gathered, Group};
 use crate::listing::Listing;
-use crate::meaning::meaning;
 use crate::number::counted;
 use crate::style::{self, FAINT};
-use crate::{ViewError, phrase};
 
 pub(super) fn write(
     out: &mut dyn Write,
@@ -28,7 +27,7 @@ pub(super) fn write(
     for of in causes.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         let Some(Group { first, .. }) = of.first.first() else { continue };
         let style = style::of(first.verdict);
-        let words = first.cause.map_or("answered", phrase::cause);
+        let words = first.cause.map_or("answered", Cause::words);
         let targets = counted(of.targets, "target", "targets");
         let links = counted(of.links, "link", "links");
         let name = first.cause.map(|cause| format!(" ({cause})")).unwrap_or_default();
@@ -37,7 +36,7 @@ pub(super) fn write(
             "\n{style}{}{style:#}  {words}{name}  {FAINT}{targets}, {links}{FAINT:#}",
             first.verdict
         )?;
-        if let Some((means, _)) = first.cause.and_then(meaning) {
+        if let Some(means) = first.cause.map(Cause::meaning) {
             writeln!(out, "  {FAINT}{means}{FAINT:#}")?;
         }
         of.write_targets(out, sift)?;

@@ -8,12 +8,12 @@ use rummage_store::Sift;
 
 use super::cut::cut;
 use super::tally::{self, tally};
+use crate::ViewError;
 use crate::gather::Gathered;
 use crate::listing::Listing;
 use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
-use crate::{ViewError, phrase};
 
 pub(super) fn write(
     out: &mut dyn Write,
@@ -35,7 +35,7 @@ pub(super) fn write(
         let causes = if host.targets > 1 { host.causes() } else { &[] };
         for (at, ((verdict, cause), many)) in causes.iter().enumerate() {
             let style = style::of(*verdict);
-            let cause = cause.map_or("answered", phrase::cause);
+            let cause = cause.map_or("answered", |cause| cause.words());
             let gap = if at == 0 { "  " } else { ", " };
             write!(out, "{gap}{style}{}{style:#} {cause}", count(*many))?;
         }

@@ -18,7 +18,7 @@ mod trace;
 mod waivers;
 mod watching;
 
-pub(crate) use blocks::{at, is_entry, is_of_link, said, says, target};
+pub(crate) use blocks::{at, is_entry, said, says, target};
 pub use compare::comparison;
 pub use findings::findings;
 pub use page::pages;

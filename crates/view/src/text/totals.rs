@@ -137,7 +137,7 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         let reasons: Vec<String> = totals
             .skipped
             .iter()
-            .map(|skip| format!("{} {}", count(skip.addresses), phrase::cause(skip.cause)))
+            .map(|skip| format!("{} {}", count(skip.addresses), skip.cause.words()))
             .collect();
         writeln!(out, "{} not checked: {}", count(all), reasons.join(", "))?;
     }

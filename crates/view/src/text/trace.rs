@@ -14,7 +14,6 @@ use rummage_store::{
 
 use super::blocks::{LONGEST, at, at_line, said, says, target};
 use crate::listing::Listing;
-use crate::meaning::meaning;
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -74,7 +73,7 @@ fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
             format!("runs {} to {}, {} to {}", first.run, last.run, day(first), day(last))
         };
         let style = style::of(first.verdict);
-        let cause = first.cause.map(|cause| phrase::cause(cause).to_owned());
+        let cause = first.cause.map(|cause| cause.words().to_owned());
         let status = first.status.map(|status| status.to_string());
         let words: Vec<String> = [cause, status].into_iter().flatten().collect();
         writeln!(out, "  {runs}  {style}{}{style:#}  {}", first.verdict, words.join(", "))?;
@@ -111,7 +110,7 @@ fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
     let style = style::of(outcome.verdict);
     write!(out, "  {style}{}{style:#}", outcome.verdict)?;
     if let Some(cause) = outcome.cause {
-        write!(out, "  {} ({cause})", phrase::cause(cause))?;
+        write!(out, "  {} ({cause})", cause.words())?;
     }
     if let Some(status) = outcome.status {
         write!(out, ", {status}")?;
@@ -120,9 +119,9 @@ fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
         write!(out, ", {}", scope.as_str())?;
     }
     writeln!(out)?;
-    if let Some((means, to_do)) = outcome.cause.and_then(meaning) {
-        writeln!(out, "  {FAINT}{means}{FAINT:#}")?;
-        if let Some(to_do) = to_do {
+    if let Some(cause) = outcome.cause {
+        writeln!(out, "  {FAINT}{}{FAINT:#}", cause.meaning())?;
+        if let Some(to_do) = cause.advice() {
             writeln!(out, "  {FAINT}To do: {to_do}{FAINT:#}")?;
         }
     }

@@ -251,7 +251,10 @@ fn watch_link(
         placeholders_are_broken: false,
     };
     if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&seen) {
-        let event = Event::LinkFault { target: target.id, page, cause };
+        // Placeholders are told apart by what is written, all others by their target.
+        let is_placeholder = cause == Cause::Placeholder;
+        let written = if is_placeholder { link.written.trim().to_owned() } else { String::new() };
+        let event = Event::LinkFault { target: target.id, page, cause, written };
         // A menu may lead nowhere many times over.
         if board.last_event() != Some(&event) {
             if verdict == Verdict::Broken {

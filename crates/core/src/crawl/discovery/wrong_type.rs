@@ -41,7 +41,8 @@ pub(in crate::crawl) fn note(board: &mut Board, id: UrlId) {
         board.entry_mut(id).type_check = TypeCheck::Wrong;
         if board.entry(id).roles.wants_directly() {
             let cause = Cause::WrongType;
-            board.report(Event::LinkFault { target: id, page: id, cause });
+            let written = String::new();
+            board.report(Event::LinkFault { target: id, page: id, cause, written });
         }
         wrong.extend(board.urls.followers_of(id));
     }

@@ -1,0 +1,74 @@
+//! What counts as one target: in totals, in listings, over the runs, and for waivers.
+
+use crate::verdict::Cause;
+
+/// What counts as one target. `T` is how a URL is told: by its number or its text.
+///
+/// A fragment is a target of its own only where its anchor is what is missing, and so is a
+/// fault that links have beside their URL. Placeholder links are alike when the same is
+/// written, on whatever page.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum TargetIdentity<T> {
+    /// A URL, with whatever fragment.
+    Url(T),
+    /// An anchor that a page lacks.
+    Anchor(T, Box<str>),
+    /// Something that is wrong with links to a URL, and not with the URL.
+    Fault(T, Cause),
+    /// What is written in placeholder links.
+    Placeholder(Box<str>),
+}
+
+impl<T> TargetIdentity<T> {
+    /// The identity of a link's target. `texts` gives the fragment and what is written in the
+    /// link; it is called only where they matter.
+    ///
+    /// # Errors
+    /// Whatever `texts` gives.
+    pub fn of<E>(
+        target: T,
+        cause: Option<Cause>,
+        texts: impl FnOnce() -> Result<(Option<String>, String), E>,
+    ) -> Result<TargetIdentity<T>, E> {
+        Ok(match cause {
+            Some(Cause::NoSuchFragment) => {
+                TargetIdentity::Anchor(target, texts()?.0.unwrap_or_default().into())
+            }
+            Some(Cause::Placeholder) => TargetIdentity::Placeholder(texts()?.1.trim().into()),
+            Some(cause) if cause.is_of_link() => TargetIdentity::Fault(target, cause),
+            _ => TargetIdentity::Url(target),
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn of(target: u32, cause: Option<Cause>, fragment: &str, written: &str) -> TargetIdentity<u32> {
+        let texts = || Ok::<_, ()>((Some(fragment.to_owned()), written.to_owned()));
+        TargetIdentity::of(target, cause, texts).unwrap()
+    }
+
+    #[test]
+    fn fragments_and_written_texts_matter_only_where_they_are_what_is_wrong() {
+        let missing = Some(Cause::NotFound);
+        assert_eq!(of(1, missing, "a", "x#a"), of(1, missing, "b", "x#b"));
+        assert_ne!(of(1, missing, "a", ""), of(2, missing, "a", ""));
+        let anchor = Some(Cause::NoSuchFragment);
+        assert_ne!(of(1, anchor, "a", ""), of(1, anchor, "b", ""));
+        assert_ne!(of(1, anchor, "a", ""), of(1, missing, "a", ""));
+        let placeholder = Some(Cause::Placeholder);
+        assert_eq!(of(1, placeholder, "", " # "), of(2, placeholder, "", "#"));
+        assert_ne!(of(1, placeholder, "", "#"), of(1, placeholder, "", ""));
+        let faults =
+            [Cause::WrongType, Cause::MixedContent].map(|cause| of(1, Some(cause), "", ""));
+        assert_ne!(faults[0], faults[1]);
+    }
+
+    #[test]
+    fn texts_are_not_fetched_where_they_do_not_matter() {
+        let never = || Err("fetched");
+        assert_eq!(TargetIdentity::of(7, None, never), Ok(TargetIdentity::Url(7)));
+    }
+}
