@@ -9,6 +9,7 @@ use rummage_store::{Channel, Counts, Digest, DigestPlace, Letter, Outbox, Tellin
 use rummage_view::safe;
 
 use crate::choice;
+use crate::clock::WallClock;
 use crate::config::{Config, Section, SecurityChoice, Variable};
 use crate::failure::Failure;
 use crate::output::Terminal;
@@ -25,9 +26,10 @@ pub(crate) fn telling(
     config: &Config,
     store: &Path,
     settled: &Section,
+    clock: WallClock,
 ) -> Result<Telling, Failure> {
     Ok(Telling {
-        waivers: waivers(config, store)?,
+        waivers: waivers(config, store, clock)?,
         apart: settled.own.watching.apart(),
         channels: channels(settled),
     })
@@ -71,10 +73,14 @@ impl Delivery {
 
 /// Delivers what waits in a store and is due. Where another program is at it, it is left
 /// to that.
-pub(crate) async fn deliver(store: &Path, config: &Config) -> Result<Vec<Delivery>, Failure> {
+pub(crate) async fn deliver(
+    store: &Path,
+    config: &Config,
+    clock: WallClock,
+) -> Result<Vec<Delivery>, Failure> {
     let Some(outbox) = Outbox::open(store)? else { return Ok(Vec::new()) };
     let mut deliveries = Vec::new();
-    for letter in outbox.due(Timestamp::now())? {
+    for letter in outbox.due(clock.now())? {
         let site = letter.digest.site.clone();
         let name = choice::by_host(config, &site);
         let settled = config.settled(name.as_deref());
@@ -84,9 +90,9 @@ pub(crate) async fn deliver(store: &Path, config: &Config) -> Result<Vec<Deliver
             let result = deliver_one(&settled, &letter, &name).await;
             // It is marked at once: what is delivered twice is delivered here, if we end now.
             match &result {
-                Ok(_) => outbox.handle_delivered(&letter, Timestamp::now())?,
+                Ok(_) => outbox.handle_delivered(&letter, clock.now())?,
                 Err(why) => {
-                    next_at = Some(outbox.handle_failed(&letter, why, Timestamp::now())?);
+                    next_at = Some(outbox.handle_failed(&letter, why, clock.now())?);
                 }
             }
             result
@@ -125,9 +131,10 @@ pub(crate) fn deliver_and_say(
     store: &Path,
     config: &Config,
     terminal: Terminal,
+    clock: WallClock,
 ) {
     let mut err = terminal.stderr();
-    match runtime.block_on(deliver(store, config)) {
+    match runtime.block_on(deliver(store, config, clock)) {
         Ok(deliveries) => {
             let told = |delivery: &&Delivery| delivery.result.is_err() || !terminal.quiet;
             for delivery in deliveries.iter().filter(told) {
@@ -141,8 +148,8 @@ pub(crate) fn deliver_and_say(
 }
 
 /// Sends a made-up digest by every way that the settings of a site name.
-pub(crate) async fn try_out(settled: &Section, site: &str) -> Vec<Delivery> {
-    let digest = made_up(site);
+pub(crate) async fn try_out(settled: &Section, site: &str, clock: WallClock) -> Vec<Delivery> {
+    let digest = made_up(site, clock.now());
     let json = serde_json::to_string(&digest).expect("a digest is plain data");
     let mut deliveries = Vec::new();
     for channel in channels(settled) {
@@ -154,8 +161,7 @@ pub(crate) async fn try_out(settled: &Section, site: &str) -> Vec<Delivery> {
     deliveries
 }
 
-fn made_up(site: &str) -> Digest {
-    let now = Timestamp::now();
+fn made_up(site: &str, now: Timestamp) -> Digest {
     let host: String =
         site.chars().map(|c| if c.is_ascii_alphanumeric() || c == '.' { c } else { '-' }).collect();
     let place = DigestPlace {

@@ -5,6 +5,7 @@
 
 mod args;
 mod choice;
+mod clock;
 mod commands;
 mod config;
 mod digests;
@@ -30,6 +31,7 @@ mod watch;
 use std::process::ExitCode;
 
 use args::GlobalArgs;
+use clock::WallClock;
 use output::Terminal;
 
 #[global_allocator]
@@ -42,7 +44,7 @@ fn main() -> ExitCode {
     };
     let GlobalArgs { color, quiet, verbose, .. } = args.global;
     let terminal = Terminal::new(color, quiet, verbose);
-    match commands::run(args, terminal) {
+    match commands::run(args, terminal, WallClock::system()) {
         Ok(code) => code.into(),
         Err(failure) => failure.report(terminal),
     }

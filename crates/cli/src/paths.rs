@@ -7,9 +7,10 @@ use etcetera::{BaseStrategy, choose_base_strategy};
 use rummage_core::findings::waiver::Waivers;
 use rummage_store::Reader;
 
+use crate::clock::WallClock;
 use crate::config::Config;
 use crate::failure::Failure;
-use crate::waivers::{self, today};
+use crate::waivers;
 
 /// The store: the file that was named, else the one beside the settings file, else one in
 /// the user's data folder (XDG Base Directory Specification; its likes on other systems).
@@ -30,12 +31,12 @@ pub(crate) fn store(named: Option<&Path>, config: &Config) -> Result<PathBuf, Fa
 }
 
 /// The store, to be read with what is set aside in it.
-pub(crate) fn reader(store: &Path, config: &Config) -> Result<Reader, Failure> {
+pub(crate) fn reader(store: &Path, config: &Config, clock: WallClock) -> Result<Reader, Failure> {
     let reader = Reader::open(store)?;
-    Ok(reader.with_waivers(waivers(config, store)?))
+    Ok(reader.with_waivers(waivers(config, store, clock)?))
 }
 
 /// What is set aside in a store, today.
-pub(crate) fn waivers(config: &Config, store: &Path) -> Result<Waivers, Failure> {
-    Ok(waivers::File::load(config, store)?.waivers(today()))
+pub(crate) fn waivers(config: &Config, store: &Path, clock: WallClock) -> Result<Waivers, Failure> {
+    Ok(waivers::File::load(config, store)?.waivers(clock.today()))
 }

@@ -23,11 +23,11 @@ use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::listing::Form;
 use crate::output::Terminal;
-use crate::passes::{Pass, runtime};
+use crate::passes::{Means, Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, paths, urls};
+use crate::{choice, urls};
 
 /// A line is read up to here; what is longer is none of a log.
 const LONGEST: u64 = 1 << 20;
@@ -56,7 +56,7 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
     let mut rows = rows(found, &site, &selection);
     if let Some(run) = &site.run {
         head.run = Some(run.number);
-        carry(&mut rows, &paths::reader(store, config)?, run)?;
+        carry(&mut rows, &session.reader()?, run)?;
     }
     let mut ended = Exit::Fine;
     if args.ask && !rows.is_empty() {
@@ -248,7 +248,11 @@ fn ask(
     let lists = vec![(url.clone(), Document::Read(Box::new(list.reading())))];
     let settled = config.settled(site.section.as_deref());
     let asking = Asking { at: None, ..args.asking.clone().or(settled.asking) };
-    let pass = Pass::probe(&store, lists, site.start.as_ref(), &asking, config)?;
+    let pass = Pass::probe(
+        Means { store: &store, ..session.means(&asking, None) },
+        lists,
+        site.start.as_ref(),
+    )?;
     let mut teller = Teller::new(session.terminal, url.to_string(), None).without_head().brief();
     let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();

@@ -17,7 +17,7 @@ use crate::passes::{Hear, Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{digests, paths, sources, start, waivers};
+use crate::{sources, start, waivers};
 
 pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     // Whatever is wrong with the words is said before anything is asked.
@@ -28,7 +28,7 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let pass = if args.resume {
         let run = Reader::open(store)?.unfinished()?;
         let section = session.section_of(&run.site);
-        Pass::resume(store, run, &args.asking, section, config)?
+        Pass::resume(session.means(&args.asking, section), run)?
     } else {
         let (first, more) = match args.starts.split_first() {
             Some((first, more)) => (Some(first.as_str()), more),
@@ -37,7 +37,7 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
         let at = args.asking.at.as_deref();
         let start = start::resolve(first, at, config, session.site.as_deref())?;
         let asking = Asking { also: more.to_vec(), ..args.asking.clone() };
-        Pass::crawl(store, start, &asking, args.fresh, config)?
+        Pass::crawl(session.means(&asking, None), start, args.fresh)?
     };
     let asked_for = pass.known_as.clone().unwrap_or_else(|| pass.asked_for.clone());
     let mut teller = Teller::new(session.terminal, asked_for, pass.last_time);
@@ -61,10 +61,10 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
         return Ok(Exit::Unfinished);
     }
     let settled = config.settled(section.as_deref());
-    let reader = paths::reader(store, config)?;
+    let reader = session.reader()?;
     let exit = show(&args, session.terminal, &reader, &settled, &ended)?;
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
-    digests::deliver_and_say(&runtime, store, config, session.terminal);
+    session.deliver_digests(&runtime);
     Ok(exit)
 }
 

@@ -20,13 +20,14 @@ mod waive;
 mod welcome;
 
 use crate::args::{Args, Command};
+use crate::clock::WallClock;
 use crate::failure::{Exit, Failure};
 use crate::output::Terminal;
 use crate::session::Session;
 
-pub(crate) fn run(args: Args, terminal: Terminal) -> Result<Exit, Failure> {
+pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Exit, Failure> {
     let global = args.global;
-    let open = || Session::open(global.clone(), terminal);
+    let open = || Session::open(global.clone(), terminal, clock);
     match args.command {
         None => welcome::run(&open()?),
         Some(Command::Crawl(crawl)) => crawl::run(*crawl, &open()?),

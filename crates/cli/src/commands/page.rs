@@ -20,19 +20,19 @@ use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::inputs::octets;
 use crate::output::Terminal;
-use crate::passes::{Hear, Pass, runtime};
+use crate::passes::{Hear, Means, Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{choice, digests, output, paths, sources, urls};
+use crate::{choice, output, sources, urls};
 
 pub(crate) fn run(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     args.showing.listing(session.terminal.verbose)?;
     let config = &session.config;
-    let store = session.store.as_path();
+    let _store = session.store.as_path();
     match draft(args)? {
         Some(draft) => of_draft(args, session, config, draft),
-        None => of_site(args, session, config, store),
+        None => of_site(args, session),
     }
 }
 
@@ -95,8 +95,11 @@ fn of_draft(
     let section = choice::by_host(config, &urls::host(&draft.url));
     let asking = Asking { at: None, ..args.asking.clone() };
     let pages = vec![draft.url.clone()];
-    let pass =
-        Pass::pages_alone(&store, pages.clone(), Some(draft.document), &asking, section, config)?;
+    let pass = Pass::pages_alone(
+        Means { store: &store, ..session.means(&asking, section) },
+        pages.clone(),
+        Some(draft.document),
+    )?;
     let (ended, _runtime) = drive(pass, session.terminal, None)?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
@@ -111,12 +114,7 @@ fn of_draft(
     Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
-fn of_site(
-    args: &PageArgs,
-    session: &Session,
-    config: &Config,
-    store: &Path,
-) -> Result<Exit, Failure> {
+fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     let mut pages = Vec::new();
     for page in &args.pages {
         let mut url = urls::candidates(page)?.swap_remove(0);
@@ -124,30 +122,30 @@ fn of_site(
         pages.push(url);
     }
     let section = session.section_of(&urls::host(&pages[0]));
-    let known = match store.exists() {
-        true => known(&paths::reader(store, config)?, &pages)?,
+    let known = match session.store.exists() {
+        true => known(&session.reader()?, &pages)?,
         false => None,
     };
     let (pass, before) = match &known {
         Some(base) => {
-            let reader = paths::reader(store, config)?;
+            let reader = session.reader()?;
             let run = reader.open_run(base.clone())?;
-            let pass = Pass::pages(store, &run, pages.clone(), &args.asking, section, config)?;
+            let pass = Pass::pages(session.means(&args.asking, section), &run, pages.clone())?;
             (pass, Some(base))
         }
         None => {
             let pages = pages.clone();
-            (Pass::pages_alone(store, pages, None, &args.asking, section, config)?, None)
+            (Pass::pages_alone(session.means(&args.asking, section), pages, None)?, None)
         }
     };
     let (ended, runtime) = drive(pass, session.terminal, before)?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
     }
-    let reader = paths::reader(store, config)?;
+    let reader = session.reader()?;
     let run = reader.open_run(reader.run(ended.run)?)?;
     show(args, session.terminal, &reader, &run, &pages, None, before)?;
-    digests::deliver_and_say(&runtime, store, config, session.terminal);
+    session.deliver_digests(&runtime);
     let exit = match ended.state {
         RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
         _ => Exit::Unfinished,

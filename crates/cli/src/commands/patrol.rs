@@ -19,9 +19,9 @@ pub(crate) fn run(args: &PatrolArgs, session: &Session) -> Result<Exit, Failure>
         return test_digest(config, session);
     }
     // Whatever is wrong with the words of others is said before anything is asked.
-    paths::waivers(config, store)?;
+    paths::waivers(config, store, session.clock)?;
     let patrol = Patrol::new(store, config.clone(), session, args.once)?;
-    start_log(args.log, session.terminal);
+    start_log(args.log, session.terminal, session.clock);
     Ok(runtime()?.block_on(patrol.walk()))
 }
 
@@ -41,7 +41,7 @@ fn test_digest(config: &Config, session: &Session) -> Result<Exit, Failure> {
     let (mut sent, mut failed) = (0, 0);
     for site in sites {
         let settled = config.settled(Some(site));
-        for delivery in runtime.block_on(digests::try_out(&settled, site)) {
+        for delivery in runtime.block_on(digests::try_out(&settled, site, session.clock)) {
             if delivery.result.is_ok() {
                 sent += 1
             } else {

@@ -19,21 +19,19 @@ use crate::output::Terminal;
 use crate::passes::{Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
+use crate::sources;
 use crate::watch::Teller;
-use crate::{paths, sources};
 
 /// The columns that are put behind a table.
 const COLUMNS: [&str; 4] = ["verdict", "cause", "status", "final"];
 
 pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> {
     let listing = args.showing.listing(session.terminal.verbose)?;
-    let config = &session.config;
-    let store = session.store.as_path();
     let mut inputs = read_all(&args.inputs, args.column.as_deref())?;
     let table = if args.append_columns { Some(only_table(&mut inputs)?) } else { None };
     let is_partial = tell_problems(&inputs, session.terminal);
     let lists = inputs.into_iter().map(|input| (input.url, input.document)).collect();
-    let pass = Pass::probe(store, lists, None, &args.asking, config)?;
+    let pass = Pass::probe(session.means(&args.asking, None), lists, None)?;
     let mut teller = Teller::new(session.terminal, pass.asked_for.clone(), None).without_head();
     let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
@@ -41,7 +39,7 @@ pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> 
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
     }
-    let reader = paths::reader(store, config)?;
+    let reader = session.reader()?;
     let run = reader.open_run(reader.run(ended.run)?)?;
     match table {
         Some((octets, table)) => append(&run, &octets, &table, args)?,

@@ -2,7 +2,6 @@
 
 use std::collections::BTreeSet;
 use std::io::Write;
-use std::path::Path;
 
 use rummage_core::findings::selection::Selection;
 use rummage_engine::Ended;
@@ -14,16 +13,16 @@ use super::findings;
 use crate::args::{FINDINGS, RecheckArgs, RecheckFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::output;
 use crate::passes::{ALL_PAGES, Hear, PAGES_OF_DUE, Pass, due_by, finished, plan, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::Teller;
-use crate::{digests, output, paths};
 
 pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
-    let store = session.store.as_path();
-    let reader = paths::reader(store, config)?;
+    let _store = session.store.as_path();
+    let reader = session.reader()?;
     let base = finished(&reader, session.run(&reader, None)?)?;
     let before = reader.open_run(base.clone())?;
     let named = if args.due {
@@ -42,7 +41,7 @@ pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure
     }
     let pages = if args.due { PAGES_OF_DUE } else { ALL_PAGES };
     let name = session.section_of(&base.site);
-    let pass = Pass::recheck(store, &before, &targets, pages, &args.asking, name, config)?;
+    let pass = Pass::recheck(session.means(&args.asking, name), &before, &targets, pages)?;
     let mut teller = Teller::new(session.terminal, base.asked_for.clone(), None).without_head();
     let many = rummage_view::counted(targets.len() as u64, "target", "targets");
     let own = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
@@ -53,8 +52,8 @@ pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure
     let runtime = runtime()?;
     let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
     teller.finish();
-    let exit = show(args, session, (store, config), &before, &targets, ended?)?;
-    digests::deliver_and_say(&runtime, store, config, session.terminal);
+    let exit = show(args, session, &before, &targets, ended?)?;
+    session.deliver_digests(&runtime);
     Ok(exit)
 }
 
@@ -67,7 +66,7 @@ fn due_now(
 ) -> Result<Vec<Address>, Failure> {
     let name = session.section_of(&run.info().site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
-    let now = jiff::Timestamp::now();
+    let now = session.clock.now();
     Ok(due_by(&plan(reader, run, &rhythm, now)?, now))
 }
 
@@ -135,7 +134,6 @@ fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<Address>, Failure> {
 fn show(
     args: &RecheckArgs,
     session: &Session,
-    (store, config): (&Path, &Config),
     before: &OpenRun<'_>,
     targets: &[Address],
     ended: Ended,
@@ -145,7 +143,7 @@ fn show(
         let _ = writeln!(err, "stopped before the start had answered: nothing was asked");
         return Ok(Exit::Unfinished);
     }
-    let reader = paths::reader(store, config)?;
+    let reader = session.reader()?;
     let after = reader.open_run(reader.run(ended.run)?)?;
     let mut out = output::buffered(session.terminal.stdout());
     let shown = match args.format {

@@ -3,21 +3,20 @@
 use std::io::Write;
 use std::path::Path;
 
-use jiff::Timestamp;
 use rummage_store::RunInfo;
 use rummage_view::ViewError;
 
 use crate::args::{Emit, ScheduleArgs, ScheduleFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
+use crate::output;
 use crate::passes::{finished, plan};
 use crate::session::Session;
-use crate::{output, paths};
 
 pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
     let store = session.store.as_path();
-    let reader = paths::reader(store, config)?;
+    let reader = session.reader()?;
     let run = finished(&reader, session.run(&reader, None)?)?;
     let mut out = output::buffered(session.terminal.stdout());
     if let Some(emit) = args.emit {
@@ -29,7 +28,7 @@ pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failur
         out.write_all(text.as_bytes()).and_then(|()| out.flush()).map_err(ViewError::from)?;
         return Ok(Exit::Fine);
     }
-    let now = args.as_of.unwrap_or_else(Timestamp::now);
+    let now = args.as_of.unwrap_or_else(|| session.clock.now());
     let name = session.section_of(&run.site);
     let rhythm = config.settled(name.as_deref()).own.due.rhythm();
     let open = reader.open_run(run)?;

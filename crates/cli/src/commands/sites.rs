@@ -8,12 +8,12 @@ use rummage_view::{ViewError, count};
 use crate::args::{SitesArgs, SitesCommand};
 use crate::failure::{Exit, Failure};
 use crate::session::Session;
-use crate::{choice, output, paths};
+use crate::{choice, output};
 
 pub(crate) fn run(args: &SitesArgs, session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
     let store = session.store.as_path();
-    let reader = paths::reader(store, config)?;
+    let reader = session.reader()?;
     let mut out = output::buffered(session.terminal.stdout());
     let site = match &session.site {
         Some(name) => Some(choice::last_of(&reader, config, name)?.site),

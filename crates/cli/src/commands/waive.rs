@@ -15,7 +15,7 @@ use crate::args::{Until, WaiveArgs};
 use crate::failure::{Exit, Failure};
 use crate::output;
 use crate::session::Session;
-use crate::waivers::{Entry, File, today};
+use crate::waivers::{Entry, File};
 
 /// How long what is left is left, unless something else is said.
 const LEFT_FOR: i64 = 180;
@@ -23,20 +23,21 @@ const LEFT_FOR: i64 = 180;
 pub(crate) fn run(args: &WaiveArgs, session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
     let store = session.store.as_path();
+    let today = session.clock.today();
     let mut file = File::load(config, store)?;
     let mut out = output::buffered(session.terminal.stdout());
     if !args.lift.is_empty() {
         let lifted = file.lift(&args.lift)?;
         file.save()?;
-        let rows: Vec<WaiverRow> = lifted.iter().map(row).collect();
+        let rows: Vec<WaiverRow> = lifted.iter().map(|entry| row(entry, today)).collect();
         rummage_view::lifted(&mut out, &rows).map_err(ViewError::from)?;
     } else {
         let reader = Reader::open(store)?;
         let run = reader.open_run(session.run(&reader, None)?)?;
         if args.list {
-            list(&mut out, &run, &file)?;
+            list(&mut out, &run, &file, today)?;
         } else {
-            add(&mut out, args, &run, &mut file)?;
+            add(&mut out, args, &run, &mut file, today)?;
         }
     }
     out.flush().map_err(ViewError::from)?;
@@ -48,8 +49,9 @@ fn add(
     args: &WaiveArgs,
     run: &OpenRun<'_>,
     file: &mut File,
+    today: Date,
 ) -> Result<(), Failure> {
-    let mut entry = entry(args)?;
+    let mut entry = entry(args, today)?;
     if entry.is_bare() {
         return Err(Failure::Usage {
             what: "nothing says what is to be set aside".to_owned(),
@@ -82,11 +84,11 @@ fn add(
         entry.looked = looked.into_values().collect();
     }
     if args.dry_run {
-        let shown = rummage_view::would_waive(out, &row(&entry), &covered);
+        let shown = rummage_view::would_waive(out, &row(&entry, today), &covered);
         return Ok(shown.map_err(ViewError::from)?);
     }
     let path = file.path.display().to_string();
-    let shown = row(&entry);
+    let shown = row(&entry, today);
     let number = file.add(entry);
     file.save()?;
     let shown = rummage_view::waived(out, &shown, &covered, number, &path);
@@ -94,8 +96,7 @@ fn add(
 }
 
 /// The last day of a waiver, where it has one.
-fn last_day(args: &WaiveArgs) -> Result<Option<Date>, Failure> {
-    let today = today();
+fn last_day(args: &WaiveArgs, today: Date) -> Result<Option<Date>, Failure> {
     let day = match args.until {
         Some(Until::Day(day)) => day,
         Some(Until::InDays(days)) => today.saturating_add(days.days()),
@@ -111,14 +112,14 @@ fn last_day(args: &WaiveArgs) -> Result<Option<Date>, Failure> {
     Ok(Some(day))
 }
 
-fn entry(args: &WaiveArgs) -> Result<Entry, Failure> {
+fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
     let aside = if args.works { Aside::Works } else { Aside::Leave };
     Ok(Entry {
         aside,
         reason: args.reason.clone().unwrap_or_default(),
-        made: Some(today()),
+        made: Some(today),
         by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
-        until: last_day(args)?,
+        until: last_day(args, today)?,
         targets: args.targets.iter().chain(&args.target).cloned().collect(),
         hosts: args.host.clone(),
         pages: args.page.clone(),
@@ -139,9 +140,9 @@ fn for_each_finding(
     })
 }
 
-fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File) -> Result<(), Failure> {
-    let waivers = file.waivers(today());
-    let mut rows: Vec<WaiverRow> = file.entries.iter().map(row).collect();
+fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File, today: Date) -> Result<(), Failure> {
+    let waivers = file.waivers(today);
+    let mut rows: Vec<WaiverRow> = file.entries.iter().map(|entry| row(entry, today)).collect();
     let mut reopened: Vec<HashSet<String>> = vec![HashSet::new(); rows.len()];
     for_each_finding(run, |facts, verdict| {
         for (at, waiver) in waivers.0.iter().enumerate() {
@@ -164,8 +165,7 @@ fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File) -> Result<(), Failu
 }
 
 /// A decision as it is shown.
-fn row(entry: &Entry) -> WaiverRow {
-    let today = today();
+fn row(entry: &Entry, today: Date) -> WaiverRow {
     let days = |from: Date, to: Date| from.until(to).map_or(0, |span| i64::from(span.get_days()));
     let patterns = [
         ("target", &entry.targets),

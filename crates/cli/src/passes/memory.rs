@@ -1,28 +1,24 @@
 //! What a crawl need not ask: sound addresses of others that are not due yet.
 
-use std::path::Path;
-
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::RULES_VERSION;
 use rummage_core::schedule::policy::{Checked, Rhythm, due_at};
 use rummage_core::url::scope::Scope;
 use rummage_store::{Address, Check, Memory, Reader, RunInfo};
 
+use super::means::Settled;
 use crate::args::Asking;
-use crate::config::Section;
 use crate::failure::Failure;
 
 /// What earlier runs of a site have seen of such addresses and of its pages, and from when the moments of
 /// the new run are to be counted; `None` where there are none.
 pub(super) fn of_sound(
-    store: &Path,
+    settled: &Settled<'_>,
     site: &str,
-    settled: &Section,
-    asking: &Asking,
     now: Timestamp,
 ) -> Result<Option<(Memory, Timestamp)>, Failure> {
-    let reader = Reader::open(store)?;
-    let rhythm = settled.own.due.rhythm();
+    let reader = Reader::open(settled.store)?;
+    let rhythm = settled.own.own.due.rhythm();
     let mut known: Vec<(Address, i64)> = Vec::new();
     let mut oldest = now.as_second();
     reader.for_each_check(site, |check, url| {
@@ -32,7 +28,7 @@ pub(super) fn of_sound(
             oldest = oldest.min(check.checked.last);
         }
     })?;
-    let read_alike = last_alike(&reader, site, asking)?;
+    let read_alike = last_alike(&reader, site, &settled.asking)?;
     if known.is_empty() && read_alike.is_none() {
         return Ok(None);
     }

@@ -5,6 +5,7 @@ mod beginning;
 mod crawl;
 mod due;
 mod given;
+mod means;
 mod memory;
 pub(crate) mod plain;
 mod recheck;
@@ -14,15 +15,15 @@ use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Settings};
 use rummage_engine::{Clock, Config, Ended, Fetcher, Job, Recheck, Remember, Stop, Watch};
-use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter, StoreError};
+use rummage_store::{Memory, Reader, RunWriter, StoreError};
 use url::Url;
 
-use crate::args::Asking;
-use crate::config::{Placeholders, Section};
 use crate::failure::Failure;
 
 pub(crate) use beginning::folder;
 pub(crate) use due::{due_by, plan};
+pub(crate) use means::Means;
+use means::Settled;
 pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
 
 /// Somebody who hears what happens, and what there is to say beside it.
@@ -73,10 +74,16 @@ struct Earlier {
 
 impl Pass {
     /// A pass that knows of nothing before it.
-    fn new(starts: Vec<Url>, settings: Settings, fetching: Config, writer: RunWriter) -> Pass {
+    fn new(
+        settled: &Settled<'_>,
+        starts: Vec<Url>,
+        settings: Settings,
+        fetching: Config,
+        writer: RunWriter,
+    ) -> Pass {
         Pass {
             asked_for: starts.first().map(Url::to_string).unwrap_or_default(),
-            section: None,
+            section: settled.section.clone(),
             last_time: None,
             unfinished: None,
             starts,
@@ -138,25 +145,6 @@ pub(crate) fn runtime() -> Result<tokio::runtime::Runtime, Failure> {
         .enable_all()
         .build()
         .map_err(|why| Failure::System { what: "no threads could be started", why })
-}
-
-fn new_run(asked_for: &str, asking: &Asking, settled: &Section) -> NewRun {
-    let json = |asking: &Asking| serde_json::to_string(asking).expect("options are plain data");
-    let placeholders = settled.own.placeholders == Some(Placeholders::Broken);
-    // Moments are kept in microseconds: what is told of them later is the same to the digit.
-    let now = jiff::Timestamp::now();
-    let now = jiff::Timestamp::from_microsecond(now.as_microsecond()).unwrap_or(now);
-    NewRun {
-        asked_for: asked_for.to_owned(),
-        options: json(&asking.without_secrets()),
-        bounds: json(&asking.bounds()),
-        version: env!("CARGO_PKG_VERSION").to_owned(),
-        started_at: now,
-        kind: RunKind::Crawl,
-        own_fields: !asking.header.is_empty(),
-        epoch_at: now,
-        placeholders_are_broken: placeholders,
-    }
 }
 
 /// Tells the crawl once more what it was told before, and lets the writer find its

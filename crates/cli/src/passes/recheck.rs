@@ -1,24 +1,21 @@
 //! A recheck: some addresses anew, all else as the last run found it.
 
 use std::collections::HashSet;
-use std::path::Path;
 
 use rummage_core::crawl::Settings;
 use rummage_core::findings::selection::Selection;
 use rummage_engine::Recheck;
 use rummage_store::{
-    Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError,
+    Address, Memory, NewRun, OpenRun, Reader, RunInfo, RunKind, RunState, StoreError,
 };
 use rummage_view::safe;
 use url::Url;
 
+use super::Pass;
 use super::beginning::Beginning;
+use super::means::Means;
 use super::memory::reads_alike;
-use super::plain::{config, options_of, settings};
-use super::{Pass, new_run};
-use crate::args::Asking;
-use crate::config::Config;
-use crate::digests;
+use super::plain::options_of;
 use crate::failure::Failure;
 
 /// Of what is due, so many pages are read again.
@@ -30,27 +27,21 @@ pub(crate) const ALL_PAGES: u32 = u32::MAX;
 impl Pass {
     /// A recheck of targets of a run, and of so many pages that carry each.
     pub(crate) fn recheck(
-        store: &Path,
+        means: Means<'_>,
         run: &OpenRun<'_>,
         targets: &[Address],
         pages: u32,
-        given: &Asking,
-        section: Option<String>,
-        file: &Config,
     ) -> Result<Pass, Failure> {
         let again = run.to_ask_again(targets, pages)?;
         let what = Again { again, kind: RunKind::Recheck, also: Vec::new() };
-        Pass::again(store, run, what, given, section, file)
+        Pass::again(means, run, what)
     }
 
     /// These pages of a site whose run is known, with all that they name; all else stands.
     pub(crate) fn pages(
-        store: &Path,
+        means: Means<'_>,
         run: &OpenRun<'_>,
         pages: Vec<Url>,
-        given: &Asking,
-        section: Option<String>,
-        file: &Config,
     ) -> Result<Pass, Failure> {
         let mut again: HashSet<String> = pages.iter().map(|url| url.to_string()).collect();
         for page in &pages {
@@ -68,45 +59,36 @@ impl Pass {
             }
         }
         let what = Again { again, kind: RunKind::Page, also: pages };
-        Pass::again(store, run, what, given, section, file)
+        Pass::again(means, run, what)
     }
 
-    fn again(
-        store: &Path,
-        run: &OpenRun<'_>,
-        Again { mut again, kind, also }: Again,
-        given: &Asking,
-        section: Option<String>,
-        file: &Config,
-    ) -> Result<Pass, Failure> {
+    fn again(means: Means<'_>, run: &OpenRun<'_>, what: Again) -> Result<Pass, Failure> {
+        let Again { mut again, kind, also } = what;
         let base = run.info();
-        let settled = file.settled(section.as_deref());
-        let asking = given.clone().or(options_of(run)?).or(settled.asking.clone());
+        let settled = means.settle(Some(options_of(run)?));
         let start = Url::parse(&base.start)
             .map_err(|error| StoreError::Damaged(format!("the start: {error}")))?;
         // The start is asked in any case: is the site there at all?
         again.insert(base.start.clone());
-        let new =
-            NewRun { kind, epoch_at: base.epoch_at, ..new_run(&base.asked_for, &asking, &settled) };
-        let mut memory = Memory::of_run(Reader::open(store)?, base, base.epoch_at, &again)?;
-        if reads_alike(base, &asking) {
+        let new = NewRun { epoch_at: base.epoch_at, ..settled.new_run(&base.asked_for, kind) };
+        let mut memory = Memory::of_run(Reader::open(settled.store)?, base, base.epoch_at, &again)?;
+        if reads_alike(base, &settled.asking) {
             memory = memory.with_pages(base.number)?;
         }
-        let settings = Settings { by_get: true, ..settings(&asking, &settled)? };
-        let (mut settings, mut fetching) = (settings, config(&asking, Some(&start))?);
-        Beginning::of(&base.asked_for, &asking)?.tell(&mut settings, &mut fetching);
+        let mut settings = Settings { by_get: true, ..settled.settings()? };
+        let mut fetching = settled.fetching(Some(&start))?;
+        Beginning::of(&base.asked_for, &settled.asking)?.tell(&mut settings, &mut fetching);
         settings.also.extend(also);
         let under_way = new.looked_back();
-        let writer =
-            RunWriter::begin(store, new)?.telling(digests::telling(file, store, &settled)?);
+        let writer = settled.begin(new)?;
+        let recheck = Recheck { reader: Reader::open(settled.store)?, run: base.number, again };
         Ok(Pass {
             asked_for: base.asked_for.clone(),
-            section,
             under_way,
-            recheck: Some(Recheck { reader: Reader::open(store)?, run: base.number, again }),
-            ..Pass::new(vec![start], settings, fetching, writer)
+            recheck: Some(recheck),
+            ..Pass::new(&settled, vec![start], settings, fetching, writer)
         }
-        .remembering(store, Some(memory)))
+        .remembering(settled.store, Some(memory)))
     }
 
     /// How many addresses a recheck asks anew.

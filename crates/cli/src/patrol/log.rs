@@ -3,7 +3,6 @@
 use std::fmt;
 use std::time::Duration;
 
-use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use rummage_core::crawl::{Crawl, Event, Note, Progress};
 use rummage_core::verdict::Verdict;
@@ -17,11 +16,12 @@ use tracing_subscriber::fmt::time::FormatTime;
 use tracing_subscriber::prelude::*;
 
 use crate::args::LogFormat;
+use crate::clock::WallClock;
 use crate::output::Terminal;
 use crate::passes::Hear;
 
 /// Has what is logged written; once in a process.
-pub(crate) fn start(format: LogFormat, terminal: Terminal) {
+pub(crate) fn start(format: LogFormat, terminal: Terminal, clock: WallClock) {
     let level = match (terminal.quiet, terminal.verbose) {
         (true, _) => LevelFilter::WARN,
         (_, true) => LevelFilter::DEBUG,
@@ -34,30 +34,30 @@ pub(crate) fn start(format: LogFormat, terminal: Terminal) {
     // A second start in one process changes nothing.
     let _ = match format {
         LogFormat::Text => {
-            let lines = lines.with_ansi(colour).with_timer(Local);
+            let lines = lines.with_ansi(colour).with_timer(Local(clock));
             tracing_subscriber::registry().with(lines.with_filter(ours)).try_init()
         }
         LogFormat::Json => {
-            let lines = lines.json().flatten_event(true).with_timer(Utc);
+            let lines = lines.json().flatten_event(true).with_timer(Utc(clock));
             tracing_subscriber::registry().with(lines.with_filter(ours)).try_init()
         }
     };
 }
 
-struct Local;
+struct Local(WallClock);
 
 impl FormatTime for Local {
     fn format_time(&self, out: &mut Writer<'_>) -> fmt::Result {
-        let now = Timestamp::now().to_zoned(TimeZone::system());
+        let now = self.0.now().to_zoned(TimeZone::system());
         write!(out, "{}", now.strftime("%Y-%m-%d %H:%M:%S %Z"))
     }
 }
 
-struct Utc;
+struct Utc(WallClock);
 
 impl FormatTime for Utc {
     fn format_time(&self, out: &mut Writer<'_>) -> fmt::Result {
-        write!(out, "{:.3}", Timestamp::now())
+        write!(out, "{:.3}", self.0.now())
     }
 }
 

@@ -19,6 +19,7 @@ use rummage_view::safe;
 use tokio::sync::watch;
 use tracing::{debug, error, info, warn};
 
+use crate::clock::WallClock;
 use crate::config::Config;
 use crate::digests;
 use crate::failure::{Exit, Failure};
@@ -79,7 +80,7 @@ impl<'a> Patrol<'a> {
         };
         let status = PatrolStatus {
             process: std::process::id(),
-            since: Timestamp::now(),
+            since: session.clock.now(),
             site: None,
             task: None,
             next_at: None,
@@ -102,14 +103,14 @@ impl<'a> Patrol<'a> {
     /// Makes rounds until it is asked to end, or has made one.
     pub(crate) async fn walk(mut self) -> Exit {
         let stop = stop_on_signal();
-        let began = Timestamp::now().as_second();
+        let began = self.session.clock.now().as_second();
         let names: Vec<&str> = self.sites.iter().map(|site| site.name.as_str()).collect();
         info!(process = self.status.process, sites = names.join(" "), "patrol is up");
         while !*stop.borrow() {
             self.reload();
             self.look();
             self.deliver().await;
-            let now = Timestamp::now().as_second();
+            let now = self.session.clock.now().as_second();
             let watched: Vec<_> = self.sites.iter().map(|site| site.watched.clone()).collect();
             let Some((at, when, task)) = first(&watched, now) else {
                 self.nap(NAP, &stop).await;
@@ -133,7 +134,7 @@ impl<'a> Patrol<'a> {
             site: None,
             task: None,
             next_at: None,
-            ended_at: Some(Timestamp::now()),
+            ended_at: Some(self.session.clock.now()),
             ..self.status
         };
         self.tell();
@@ -227,7 +228,7 @@ impl<'a> Patrol<'a> {
         let halt = async {
             tokio::select! {
                 _ = others.wait_for(|stopped| *stopped) => {}
-                () = sleep_until(quiet) => info!("quiet hours begin: what is left waits"),
+                () = sleep_until(self.session.clock, quiet) => info!("quiet hours begin: what is left waits"),
             }
             let _ = sender.send(true);
             std::future::pending::<()>().await;
@@ -244,7 +245,7 @@ impl<'a> Patrol<'a> {
             self.incomplete = true;
             error!(site = %name, run = ended.run, url, message, "internal error");
         }
-        let reader = crate::paths::reader(&self.store, &self.config);
+        let reader = crate::paths::reader(&self.store, &self.config, self.session.clock);
         let row = reader.and_then(|reader| Ok(reader.site_row(reader.run(ended.run)?, 1)?));
         match (ended.state, row) {
             (RunState::Finished, Ok(row)) => {
@@ -311,7 +312,7 @@ impl<'a> Patrol<'a> {
         if Reader::open(&self.store).is_err() {
             return;
         }
-        match digests::deliver(&self.store, &self.config).await {
+        match digests::deliver(&self.store, &self.config, self.session.clock).await {
             Ok(deliveries) => {
                 for delivery in deliveries {
                     let (site, channel) = (delivery.site.clone(), delivery.channel.as_str());
@@ -361,10 +362,10 @@ impl<'a> Patrol<'a> {
 }
 
 /// Waits until the clock on the wall shows that time, wherever it jumps meanwhile.
-async fn sleep_until(at: Option<Timestamp>) {
+async fn sleep_until(clock: WallClock, at: Option<Timestamp>) {
     let Some(at) = at else { return std::future::pending().await };
     loop {
-        let left = at.duration_since(Timestamp::now());
+        let left = at.duration_since(clock.now());
         match Duration::try_from(left) {
             Ok(left) if !left.is_zero() => tokio::time::sleep(left.min(NAP)).await,
             _ => return,

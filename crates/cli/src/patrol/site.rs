@@ -9,11 +9,12 @@ use rummage_core::Seconds;
 use rummage_core::schedule::patrol::{Budget, Task, Watched};
 use rummage_store::{Reader, RunInfo, RunKind, RunState, StoreError};
 
+use crate::clock::WallClock;
 use crate::config::{Config, Section};
 use crate::failure::Failure;
 use crate::hours::{quiet_from, quiet_until};
 use crate::passes::plain::of_environment;
-use crate::passes::{PAGES_OF_DUE, Pass, due_by, plan};
+use crate::passes::{Means, PAGES_OF_DUE, Pass, due_by, plan};
 use crate::session::Session;
 use crate::start::Start;
 use crate::{choice, paths, start, urls};
@@ -29,6 +30,7 @@ pub(super) struct Site {
     pub(super) watched: Watched,
     start: Start,
     settled: Section,
+    clock: WallClock,
     /// What is left of its hour, by what the store knows.
     budget: Option<Budget>,
     /// The last run when what is due was found out, with the settings of then.
@@ -73,14 +75,17 @@ pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec
                 .to_owned(),
         });
     }
-    Ok(starts.into_iter().map(|(name, start)| Site::new(name, start, config)).collect())
+    Ok(starts
+        .into_iter()
+        .map(|(name, start)| Site::new(name, start, config, session.clock))
+        .collect())
 }
 
 impl Site {
-    fn new(name: String, start: Start, config: &Config) -> Site {
+    fn new(name: String, start: Start, config: &Config, clock: WallClock) -> Site {
         let settled = config.settled(start.site.as_deref());
         let watched = Watched { every: settled.own.watching.every(), ..Watched::default() };
-        Site { name, watched, start, settled, budget: None, known: None, last: None }
+        Site { name, watched, start, settled, clock, budget: None, known: None, last: None }
     }
 
     /// What was known of the site before the settings were read again.
@@ -92,14 +97,14 @@ impl Site {
 
     /// Brings it up to date with the store and the clock.
     pub(super) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
-        let now = Timestamp::now();
+        let now = self.clock.now();
         let quiet = &self.settled.own.watching.quiet_hours;
         self.watched.held = quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
         self.budget = self.settled.own.watching.patrol_per_hour.map(Budget::per_hour);
         if !store.exists() {
             return Ok(());
         }
-        let reader = paths::reader(store, config)?;
+        let reader = paths::reader(store, config, self.clock)?;
         let Some(last) = last_run(&reader, &self.start)? else { return Ok(()) };
         self.find_budget(&reader, &last.site, now)?;
         let crawl = reader.last_crawl_of(&last.site)?;
@@ -160,14 +165,13 @@ impl Site {
         config: &Config,
     ) -> Result<Option<Pass>, Failure> {
         let given = of_environment()?;
+        let section = self.start.site.clone();
+        let means = Means { store, given: &given, section, file: config, clock: self.clock };
         match (task, &self.last) {
-            (Task::GoOn, Some(last)) => {
-                let section = self.start.site.clone();
-                Pass::resume(store, last.clone(), &given, section, config).map(Some)
-            }
+            (Task::GoOn, Some(last)) => Pass::resume(means, last.clone()).map(Some),
             (Task::Recheck, Some(last)) => {
-                let now = Timestamp::now();
-                let reader = paths::reader(store, config)?;
+                let now = self.clock.now();
+                let reader = paths::reader(store, config, self.clock)?;
                 let base = reader.last_finished_of(&last.site)?.ok_or(StoreError::NoRun)?;
                 let run = reader.open_run(base)?;
                 let plan = plan(&reader, &run, &self.settled.own.due.rhythm(), now)?;
@@ -183,11 +187,9 @@ impl Site {
                     self.watched.due = plan.planned.iter().map(|planned| planned.at).min();
                     return Ok(None);
                 }
-                let section = self.start.site.clone();
-                Pass::recheck(store, &run, &targets, PAGES_OF_DUE, &given, section, config)
-                    .map(Some)
+                Pass::recheck(means, &run, &targets, PAGES_OF_DUE).map(Some)
             }
-            _ => Pass::crawl(store, self.start.clone(), &given, false, config).map(Some),
+            _ => Pass::crawl(means, self.start.clone(), false).map(Some),
         }
     }
 
@@ -198,32 +200,32 @@ impl Site {
 
     /// Nothing is asked for some time, until it is looked at again.
     pub(super) fn hold_for(&mut self, time: Duration) {
-        let until = Timestamp::now().checked_add(time).unwrap_or(Timestamp::MAX);
+        let until = self.clock.now().checked_add(time).unwrap_or(Timestamp::MAX);
         self.watched.held = Some(until.as_second());
     }
 
     /// It was tried in vain.
     pub(super) fn handle_failed(&mut self) {
         let times = self.watched.failed.map_or(0, |(_, times)| times);
-        self.watched.failed = Some((Timestamp::now().as_second(), times + 1));
+        self.watched.failed = Some((self.clock.now().as_second(), times + 1));
     }
 
     /// How many requests may be made now; `None` for any number.
     pub(super) fn budget_left(&mut self) -> Option<u64> {
-        let now = Timestamp::now().as_second();
+        let now = self.clock.now().as_second();
         self.budget.as_mut().map(|budget| budget.left(now))
     }
 
     /// When its next quiet hours begin.
     pub(super) fn quiet_from(&self) -> Option<Timestamp> {
         let quiet = &self.settled.own.watching.quiet_hours;
-        quiet_from(Timestamp::now(), quiet, &TimeZone::system())
+        quiet_from(self.clock.now(), quiet, &TimeZone::system())
     }
 
     /// Whether its quiet hours hold now.
     pub(super) fn held_by_hours(&self) -> bool {
         let quiet = &self.settled.own.watching.quiet_hours;
-        quiet_until(Timestamp::now(), quiet, &TimeZone::system()).is_some()
+        quiet_until(self.clock.now(), quiet, &TimeZone::system()).is_some()
     }
 }
 

@@ -152,11 +152,6 @@ fn comments_apart(table: &Table) -> String {
     apart.trim_end().to_owned()
 }
 
-/// Today, in the zone of this machine.
-pub(crate) fn today() -> Date {
-    jiff::Zoned::now().date()
-}
-
 fn wrong(path: &Path, what: String, hint: &str) -> Failure {
     Failure::Usage { what: format!("{} {what}", path.display()), hint: hint.to_owned() }
 }

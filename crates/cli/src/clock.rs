@@ -1,0 +1,25 @@
+//! The wall clock, handed to whoever needs the time of day.
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+
+/// Tells the time of day. The only place in the program that asks the system for it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct WallClock(fn() -> Timestamp);
+
+impl WallClock {
+    /// The clock of this machine.
+    pub(crate) fn system() -> WallClock {
+        WallClock(Timestamp::now)
+    }
+
+    pub(crate) fn now(self) -> Timestamp {
+        (self.0)()
+    }
+
+    /// Today, in the zone of this machine.
+    pub(crate) fn today(self) -> Date {
+        self.now().to_zoned(TimeZone::system()).date()
+    }
+}
