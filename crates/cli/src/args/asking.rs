@@ -235,25 +235,57 @@ impl Asking {
     }
 
     /// The options that decide what a run can see: runs that have these in common can be
-    /// compared in whole.
+    /// compared in whole. Every option is named, so that a new one has to be put on one side.
     pub(crate) fn bounds(&self) -> Asking {
-        let own = self.clone();
+        let Asking {
+            tidy_paths,
+            also,
+            externals,
+            depth,
+            max_pages,
+            within,
+            exclude,
+            include,
+            ask_elements,
+            robots,
+            sitemap,
+            query,
+            max_size,
+            fragments,
+            user,
+            // Where the same site is found, and how it is asked.
+            at: _,
+            concurrency: _,
+            per_host: _,
+            rate: _,
+            gentle: _,
+            hops: _,
+            timeout: _,
+            attempts: _,
+            user_agent: _,
+            header: _,
+            proxy: _,
+            dns: _,
+            connect: _,
+            ca_cert: _,
+            allow_private: _,
+        } = self.clone();
         Asking {
-            tidy_paths: own.tidy_paths,
-            also: own.also,
-            externals: own.externals,
-            depth: own.depth,
-            max_pages: own.max_pages,
-            within: own.within,
-            exclude: own.exclude,
-            include: own.include,
-            ask_elements: own.ask_elements,
-            robots: own.robots,
-            sitemap: own.sitemap,
-            query: own.query,
-            max_size: own.max_size,
-            fragments: own.fragments,
-            user: own.user,
+            tidy_paths,
+            also,
+            externals,
+            depth,
+            max_pages,
+            within,
+            exclude,
+            include,
+            ask_elements,
+            robots,
+            sitemap,
+            query,
+            max_size,
+            fragments,
+            user,
             ..Asking::default()
         }
     }

@@ -64,11 +64,11 @@ const PLACES: &[&str] = &[
 impl Element {
     pub(super) const LINK: Element = Element("link");
     pub(super) const STYLE: Element = Element("style");
-    pub(super) const LOC: Element = Element("loc");
+    pub(crate) const LOC: Element = Element("loc");
     pub(super) const IMAGE_LOC: Element = Element("image:loc");
     pub(super) const SITEMAP: Element = Element("sitemap");
     /// An entry of a list.
-    pub(crate) const ENTRY: Element = Element("entry");
+    pub const ENTRY: Element = Element("entry");
 
     pub(super) fn of(name: Name) -> Element {
         Element(name.text())
@@ -105,37 +105,6 @@ pub(super) enum Grammar {
     ImageInput,
     /// One URL, in SVG alone, and not of a part of the same page.
     Drawing,
-}
-
-/// The attributes of an element that hold links.
-pub(super) fn link_attributes(name: Name) -> &'static [(Attribute, Grammar)] {
-    use Grammar::*;
-    const fn row(attribute: &'static str, grammar: Grammar) -> (Attribute, Grammar) {
-        (Attribute(attribute), grammar)
-    }
-    const SRC: (Attribute, Grammar) = row("src", Url);
-    const HREF: (Attribute, Grammar) = row("href", Url);
-    const LATE: (Attribute, Grammar) = row("data-src", LateUrl);
-    const LATE_SET: (Attribute, Grammar) = row("data-srcset", LateSrcset);
-    match name {
-        Name::A => &[HREF, const { row("xlink:href", Drawing) }],
-        Name::Area => &[HREF],
-        Name::Img => &[SRC, const { row("srcset", Srcset) }, LATE, LATE_SET],
-        Name::Link => &[HREF, const { row("imagesrcset", Srcset) }],
-        Name::Meta => &[const { row("content", Meta) }],
-        Name::Script | Name::Frame | Name::Embed | Name::Audio | Name::Track => &[SRC],
-        Name::Iframe => &[SRC, LATE],
-        Name::Video => &[SRC, const { row("poster", Url) }, LATE],
-        Name::Source => &[SRC, const { row("srcset", Srcset) }, LATE, LATE_SET],
-        Name::Object => &[const { row("data", Url) }],
-        Name::Input => &[const { row("src", ImageInput) }],
-        Name::Form => &[const { row("action", FormAction) }],
-        Name::Body => &[const { row("background", Url) }],
-        Name::Use | Name::Image => {
-            &[const { row("href", Drawing) }, const { row("xlink:href", Drawing) }]
-        }
-        _ => &[],
-    }
 }
 
 /// What a link is for, which says whether and how its target is asked.
@@ -182,78 +151,240 @@ const SERVICE_RELATIONS: &[&str] = &[
     "oembed",
 ];
 
+/// One attribute of one element that can hold a link, and all that follows from it.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Place {
+    pub(super) attribute: Attribute,
+    pub(super) grammar: Grammar,
+    role: Role,
+}
+
+/// What a link is good for, which some elements say in a second attribute.
+#[derive(Debug, Clone, Copy)]
+enum Role {
+    Fixed(Use),
+    /// By `rel`, or what stands for it; see [`Element::purpose`].
+    Said(fn(&str) -> Use),
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Use {
+    purpose: Purpose,
+    want: Option<Want>,
+    /// Browsers refuse to load it by http into a page of https (Mixed Content §5.2).
+    is_blockable: bool,
+    /// A reader clicks on it.
+    is_clicked: bool,
+    /// It says how the page relates to another, and leads no reader there.
+    is_relation: bool,
+}
+
+impl Use {
+    const fn of(purpose: Purpose) -> Use {
+        Use { purpose, want: None, is_blockable: false, is_clicked: false, is_relation: false }
+    }
+
+    const fn wanting(self, want: Want) -> Use {
+        Use { want: Some(want), ..self }
+    }
+
+    const fn blockable(self) -> Use {
+        Use { is_blockable: true, ..self }
+    }
+
+    const fn clicked(self) -> Use {
+        Use { is_clicked: true, ..self }
+    }
+
+    const fn relation(self) -> Use {
+        Use { is_relation: true, ..self }
+    }
+}
+
+const fn at(attribute: &'static str, grammar: Grammar, used: Use) -> Place {
+    Place { attribute: Attribute(attribute), grammar, role: Role::Fixed(used) }
+}
+
+const fn said(attribute: &'static str, grammar: Grammar, role: fn(&str) -> Use) -> Place {
+    Place { attribute: Attribute(attribute), grammar, role: Role::Said(role) }
+}
+
+const VISIT: Use = Use::of(Purpose::Visit);
+const EMBEDDED_PAGE: Use = VISIT.blockable();
+const MEDIA: Use = Use::of(Purpose::Media);
+const PART: Use = Use::of(Purpose::Part);
+const SHEET: Use = Use::of(Purpose::Sheet).wanting(Want::Style).blockable();
+
+/// The table: one row for each attribute of an element that holds links. A new element
+/// needs its name in `names.rs` and its rows here.
+pub(super) const fn places(name: Name) -> &'static [Place] {
+    use Grammar::*;
+    use Want::*;
+    match name {
+        Name::A => const { &[at("href", Url, VISIT.clicked()), at("xlink:href", Drawing, VISIT)] },
+        Name::Area => const { &[at("href", Url, VISIT.clicked())] },
+        Name::Frame => const { &[at("src", Url, EMBEDDED_PAGE)] },
+        Name::Iframe => {
+            const { &[at("src", Url, EMBEDDED_PAGE), at("data-src", LateUrl, EMBEDDED_PAGE)] }
+        }
+        // What these hold may be a page, or anything else.
+        Name::Object => const { &[at("data", Url, MEDIA.blockable())] },
+        Name::Embed => const { &[at("src", Url, MEDIA.blockable())] },
+        Name::Script => const { &[at("src", Url, MEDIA.wanting(Script).blockable())] },
+        Name::Img => {
+            const {
+                &[
+                    at("src", Url, MEDIA.wanting(Picture)),
+                    at("srcset", Srcset, MEDIA.wanting(Picture)),
+                    at("data-src", LateUrl, MEDIA.wanting(Picture)),
+                    at("data-srcset", LateSrcset, MEDIA.wanting(Picture)),
+                ]
+            }
+        }
+        Name::Source => {
+            const {
+                &[
+                    at("src", Url, MEDIA),
+                    at("srcset", Srcset, MEDIA),
+                    at("data-src", LateUrl, MEDIA),
+                    at("data-srcset", LateSrcset, MEDIA),
+                ]
+            }
+        }
+        Name::Video => {
+            const {
+                &[
+                    at("src", Url, MEDIA),
+                    at("poster", Url, MEDIA.wanting(Picture)),
+                    at("data-src", LateUrl, MEDIA),
+                ]
+            }
+        }
+        Name::Audio => const { &[at("src", Url, MEDIA)] },
+        Name::Track => const { &[at("src", Url, PART)] },
+        Name::Link => {
+            const { &[said("href", Url, of_link), at("imagesrcset", Srcset, PART.wanting(Picture))] }
+        }
+        Name::Meta => const { &[said("content", Meta, of_meta)] },
+        Name::Input => const { &[at("src", ImageInput, PART.wanting(Picture))] },
+        Name::Form => const { &[at("action", FormAction, Use::of(Purpose::Form))] },
+        Name::Body => const { &[at("background", Url, PART.wanting(Picture))] },
+        Name::Use => const { &[at("href", Drawing, PART), at("xlink:href", Drawing, PART)] },
+        Name::Image => {
+            const {
+                &[
+                    at("href", Drawing, PART.wanting(Picture)),
+                    at("xlink:href", Drawing, PART.wanting(Picture)),
+                ]
+            }
+        }
+        _ => &[],
+    }
+}
+
+/// The same outside HTML pages.
+fn places_outside_pages(name: &str) -> &'static [Place] {
+    use Grammar::Url;
+    match name {
+        "loc" => const { &[said("content", Url, of_loc)] },
+        "image:loc" => const { &[at("content", Url, PART.wanting(Want::Picture))] },
+        "sitemap" => const { &[at("content", Url, Use::of(Purpose::Sitemap))] },
+        "entry" => const { &[at("content", Url, VISIT)] },
+        _ => &[],
+    }
+}
+
+/// The same for what is no attribute of one element: style sheets, and `Link` fields of a
+/// response, which are `link` elements outside the page (RFC 8288 §3).
+const ANYWHERE: &[Place] = &[
+    said("header", Grammar::Url, of_link),
+    at("style", Grammar::Url, PART),
+    at("url", Grammar::Url, PART),
+    at("import", Grammar::Url, SHEET),
+];
+
+fn of_link(rel: &str) -> Use {
+    let has = |wanted: &[&str]| {
+        rel.split_ascii_whitespace().any(|word| wanted.iter().any(|w| word.eq_ignore_ascii_case(w)))
+    };
+    if has(SERVICE_RELATIONS) {
+        Use::of(Purpose::Service)
+    } else if has(&["stylesheet"]) {
+        SHEET
+    } else if has(&["next", "prev", "alternate", "canonical"]) {
+        VISIT.relation()
+    } else if has(&["sitemap"]) {
+        Use::of(Purpose::Sitemap)
+    } else {
+        PART
+    }
+}
+
+fn of_meta(said: &str) -> Use {
+    match said {
+        "refresh" => VISIT,
+        said if said.ends_with(":image") => PART.wanting(Want::Picture),
+        _ => PART,
+    }
+}
+
+fn of_loc(around: &str) -> Use {
+    if around == "sitemap" { Use::of(Purpose::Sitemap) } else { VISIT }
+}
+
 impl Element {
+    /// What the table says of a link. Whatever is not in it is a part of the page.
+    fn use_of(self, attribute: Attribute, rel: Option<&str>) -> Use {
+        let own = match Name::of(self.0.as_bytes()) {
+            Name::Other => places_outside_pages(self.0),
+            name => places(name),
+        };
+        let place = own.iter().chain(ANYWHERE).find(|place| place.attribute == attribute);
+        match place.map(|place| place.role) {
+            Some(Role::Fixed(used)) => used,
+            Some(Role::Said(by)) => by(rel.unwrap_or_default()),
+            None => PART,
+        }
+    }
+
     /// What a link of this element is for. `rel` is the attribute of that name; for
     /// `meta` what it says of itself, for `loc` the element around it.
     #[must_use]
     pub fn purpose(self, attribute: Attribute, rel: Option<&str>) -> Purpose {
-        match (self.0, attribute.0) {
-            (_, "style" | "url") => Purpose::Part,
-            (_, "import") => Purpose::Sheet,
-            ("a" | "area" | "iframe" | "frame", _) => Purpose::Visit,
-            ("meta", _) if rel == Some("refresh") => Purpose::Visit,
-            ("loc", _) if rel == Some("sitemap") => Purpose::Sitemap,
-            ("loc" | "entry", _) => Purpose::Visit,
-            ("sitemap", _) => Purpose::Sitemap,
-            ("link", "imagesrcset") => Purpose::Part,
-            ("link", _) => link_purpose(rel.unwrap_or_default()),
-            ("form", _) => Purpose::Form,
-            ("meta" | "input" | "body" | "track" | "use" | "image" | "image:loc", _) => {
-                Purpose::Part
-            }
-            _ => Purpose::Media,
-        }
+        self.use_of(attribute, rel).purpose
     }
 
     /// Whether a link of this element on a page leads a visitor on to another.
     #[must_use]
     pub fn leads_on(self, attribute: Attribute, rel: Option<&str>) -> bool {
-        self.0 != "link" && self.purpose(attribute, rel) == Purpose::Visit
+        let used = self.use_of(attribute, rel);
+        used.purpose == Purpose::Visit && !used.is_relation
     }
 
     /// What must be there, and cannot be a page. What may be one, such as the document of
     /// an `object`, wants nothing.
     #[must_use]
     pub fn wants(self, attribute: Attribute, rel: Option<&str>) -> Option<Want> {
-        if self.wants_picture(attribute, rel) {
-            return Some(Want::Picture);
-        }
-        match self.0 {
-            "script" => Some(Want::Script),
-            "link" if self.purpose(attribute, rel) == Purpose::Sheet => Some(Want::Style),
-            "style" if attribute.0 == "import" => Some(Want::Style),
-            _ => None,
-        }
+        self.use_of(attribute, rel).want
     }
 
     /// Whether a picture is expected here.
     #[must_use]
     pub fn wants_picture(self, attribute: Attribute, rel: Option<&str>) -> bool {
-        match self.0 {
-            "img" | "input" | "image" | "image:loc" => true,
-            "video" => attribute.0 == "poster",
-            "body" => attribute.0 == "background",
-            "link" => attribute.0 == "imagesrcset",
-            "meta" => rel.is_some_and(|rel| rel.ends_with(":image")),
-            _ => false,
-        }
+        self.wants(attribute, rel) == Some(Want::Picture)
     }
-}
 
-fn link_purpose(rel: &str) -> Purpose {
-    let has = |wanted: &[&str]| {
-        rel.split_ascii_whitespace().any(|word| wanted.iter().any(|w| word.eq_ignore_ascii_case(w)))
-    };
-    if has(SERVICE_RELATIONS) {
-        Purpose::Service
-    } else if has(&["stylesheet"]) {
-        Purpose::Sheet
-    } else if has(&["next", "prev", "alternate", "canonical"]) {
-        Purpose::Visit
-    } else if has(&["sitemap"]) {
-        Purpose::Sitemap
-    } else {
-        Purpose::Part
+    /// Whether browsers refuse to load this by http into a page of https (Mixed Content
+    /// §5.2).
+    #[must_use]
+    pub fn is_blockable(self, attribute: Attribute, rel: Option<&str>) -> bool {
+        self.use_of(attribute, rel).is_blockable
+    }
+
+    /// Whether a reader clicks on this.
+    #[must_use]
+    pub fn is_clicked(self, attribute: Attribute) -> bool {
+        self.use_of(attribute, None).is_clicked
     }
 }
 
@@ -266,7 +397,7 @@ mod tests {
         for text in Name::TEXTS {
             let name = Name::of(text.as_bytes());
             assert!(Element::named(text).is_some(), "{text}");
-            for (attribute, _) in link_attributes(name) {
+            for Place { attribute, .. } in places(name) {
                 assert_eq!(Attribute::named(attribute.name()), Some(*attribute), "{text}");
             }
         }
@@ -288,5 +419,38 @@ mod tests {
             assert_eq!(Element::LINK.purpose(Attribute::HREF, rel), purpose, "{rel:?}");
             assert_eq!(Element::LINK.purpose(Attribute::HEADER, rel), purpose, "{rel:?}");
         }
+    }
+
+    #[test]
+    fn every_place_says_what_its_link_is_for() {
+        let said = |element: &str, attribute: &str, rel| {
+            let element = Element::named(element).expect("an element");
+            let attribute = Attribute::named(attribute).expect("an attribute");
+            let used = element.use_of(attribute, rel);
+            let on = element.leads_on(attribute, rel);
+            (used.purpose, used.want, used.is_blockable, used.is_clicked, on)
+        };
+        use Purpose::{Media, Part, Sheet, Visit};
+        use Want::{Picture, Script, Style};
+        assert_eq!(said("a", "href", None), (Visit, None, false, true, true));
+        assert_eq!(said("a", "xlink:href", None), (Visit, None, false, false, true));
+        assert_eq!(said("iframe", "data-src", None), (Visit, None, true, false, true));
+        assert_eq!(said("link", "href", Some("next")), (Visit, None, false, false, false));
+        assert_eq!(
+            said("link", "header", Some("stylesheet")),
+            (Sheet, Some(Style), true, false, false)
+        );
+        assert_eq!(said("style", "import", None), (Sheet, Some(Style), true, false, false));
+        assert_eq!(said("style", "url", None), (Part, None, false, false, false));
+        assert_eq!(said("script", "src", None), (Media, Some(Script), true, false, false));
+        assert_eq!(said("object", "data", None), (Media, None, true, false, false));
+        assert_eq!(
+            said("meta", "content", Some("og:image")),
+            (Part, Some(Picture), false, false, false)
+        );
+        assert_eq!(said("meta", "content", Some("refresh")), (Visit, None, false, false, true));
+        assert_eq!(said("entry", "content", None), (Visit, None, false, false, true));
+        assert_eq!(said("image:loc", "content", None), (Part, Some(Picture), false, false, false));
+        assert_eq!(said("p", "style", None), (Part, None, false, false, false));
     }
 }

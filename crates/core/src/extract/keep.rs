@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use super::css;
-use super::elements::{Attribute, Element, Grammar, Purpose, link_attributes};
+use super::elements::{Attribute, Element, Grammar, Place, Purpose, places};
 use super::names::Name;
 use super::tag::Tag;
 use super::{refresh, srcset};
@@ -52,7 +52,7 @@ impl Keeper<'_> {
     /// Keeps all links in the attributes of the tag.
     pub(super) fn keep_all(&mut self) {
         let element = Element::of(self.name);
-        for &(attribute, grammar) in link_attributes(self.name) {
+        for &Place { attribute, grammar, .. } in places(self.name) {
             let tag = self.tag;
             let Some(value) = tag.value(attribute.name()) else { continue };
             match grammar {

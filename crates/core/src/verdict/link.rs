@@ -1,7 +1,7 @@
 //! The table of what a link may have beside its address.
 
 use super::{Judgement, Verdict};
-use crate::extract::elements::{Attribute, Element, Purpose, Want};
+use crate::extract::elements::{Attribute, Element, Want};
 use crate::extract::signs::title_parts;
 use crate::url::scope::Scope;
 
@@ -42,20 +42,17 @@ impl LinkSeen<'_> {
     /// Browsers refuse to mix these with a page of https, and do not ask by https
     /// instead (Mixed Content §5.1 and §5.2).
     fn is_mixed(&self) -> bool {
-        let loads = match self.element.purpose(self.attribute, self.rel) {
-            Purpose::Sheet => true,
-            _ => matches!(self.element.name(), "script" | "iframe" | "frame" | "object" | "embed"),
-        };
-        loads
+        self.element.is_blockable(self.attribute, self.rel)
             && self.page.starts_with("https:")
             && self.target.starts_with("http:")
             && !is_near(self.target)
     }
 
     fn leads_nowhere(&self) -> bool {
-        let is_link =
-            matches!(self.element.name(), "a" | "area") && self.attribute.name() == "href";
-        is_link && !self.scripted && is_empty_reference(self.written) && !self.names_its_page()
+        self.element.is_clicked(self.attribute)
+            && !self.scripted
+            && is_empty_reference(self.written)
+            && !self.names_its_page()
     }
 
     /// "You are here": the link names the page on which it stands, as menus do.

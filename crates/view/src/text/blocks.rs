@@ -4,6 +4,7 @@ use std::io::Write;
 
 use rummage_core::crawl::made_up_beside;
 use rummage_core::evidence::{Attempt, Ending};
+use rummage_core::extract::elements::Element;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
 
@@ -226,7 +227,7 @@ pub(super) fn at_line(row: &LinkRow) -> String {
 
 /// Whether a link is an entry of a list that somebody gave.
 pub(crate) fn is_entry(row: &LinkRow) -> bool {
-    row.element == "entry"
+    row.element == Element::ENTRY.name()
 }
 
 /// Where an entry stands: file and line, as terminals make them clickable.

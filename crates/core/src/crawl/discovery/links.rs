@@ -10,7 +10,7 @@ use crate::crawl::messages::{BodyWish, Event, Judged, Note, Target, UrlId};
 use crate::crawl::requests::side_requests::Reason;
 use crate::crawl::settings::{Fragments, SitemapRule};
 use crate::crawl::urls::{Phase, Roles};
-use crate::extract::elements::Attribute;
+use crate::extract::elements::{Attribute, Element};
 use crate::extract::reading::{Format, Link, Reading, Sketch};
 use crate::url::memo::{BaseKeys, key};
 use crate::url::network::is_loopback;
@@ -271,7 +271,7 @@ fn roles_of(board: &Board, link: &Link<'_>) -> Roles {
     let roles = Roles::of(link);
     // Where one sitemap was given, others count only if that one names them.
     let is_given = matches!(board.settings.sitemap, SitemapRule::At(_));
-    if is_given && roles.only_sitemap() && link.element.name() != "loc" {
+    if is_given && roles.only_sitemap() && link.element != Element::LOC {
         return Roles::IGNORED;
     }
     if checked.is_empty() || checked.contains(&link.element) || !roles.any() {
