@@ -1,7 +1,7 @@
 //! What a person sees while a crawl runs: head lines, progress, and with `-v` every request.
 
 use std::io::Write;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use rummage_core::crawl::{Crawl, Event, Note, Place, Progress};
 use rummage_core::url::reference::path_of;
@@ -52,7 +52,7 @@ impl Teller {
             let columns = terminal_size::terminal_size().map_or(80, |(width, _)| width.0);
             Shape::Live(Box::new(Live::new(usize::from(columns))))
         } else {
-            Shape::Lines(Lines::default())
+            Shape::Lines(Lines::starting_at(Instant::now()))
         };
         Teller {
             out: Box::new(terminal.stderr()),
@@ -200,8 +200,10 @@ impl Watch for Teller {
     fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]) {
         match &mut self.shape {
             Shape::Quiet => {}
-            Shape::Lines(lines) => lines.handle_tick(&mut self.out, progress, slowest),
-            Shape::Live(live) => live.handle_tick(progress, slowest),
+            Shape::Lines(lines) => {
+                lines.handle_tick(&mut self.out, Instant::now(), progress, slowest)
+            }
+            Shape::Live(live) => live.handle_tick(Instant::now(), progress, slowest),
         }
     }
 }

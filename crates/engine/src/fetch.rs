@@ -1,7 +1,7 @@
 //! Makes one request of one hop, and says what was seen.
 
 use std::sync::Arc;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 use bytes::Bytes;
 use encoding_rs::Encoding;
@@ -97,7 +97,7 @@ impl Fetcher {
             .map_err(|_| timed_out(Stage::FirstByte))?
             .map_err(|error| Ending::Failure(failure::of_request(&error)))?;
         let (head, body) = response.into_parts();
-        let answer = fields::answer(head.status.as_u16(), &head.headers);
+        let answer = fields::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         if !answer.is_success() {
             return Err(Ending::Answer(answer));
         }
@@ -249,7 +249,7 @@ impl Inner {
         left: Duration,
     ) -> (Ending, Option<Reading>) {
         let (head, mut body) = response.into_parts();
-        let mut answer = fields::answer(head.status.as_u16(), &head.headers);
+        let mut answer = fields::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
         let Some(format) = format else {
             let brief = self.config.timeout / 4;

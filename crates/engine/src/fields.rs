@@ -11,7 +11,7 @@ use xxhash_rust::xxh3::xxh3_64;
 const LONGEST_COOKIE: usize = 8 * 1024;
 
 /// The head of an answer.
-pub(crate) fn answer(status: u16, headers: &HeaderMap) -> Answer {
+pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Answer {
     let content_type = text(headers, &header::CONTENT_TYPE).unwrap_or_default();
     let mut parts = content_type.split(';').map(str::trim);
     let media_type = parts.next().filter(|name| !name.is_empty()).map(str::to_ascii_lowercase);
@@ -32,7 +32,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap) -> Answer {
         last_modified: text(headers, &header::LAST_MODIFIED),
         unchanged: false,
         truncated: false,
-        retry_after: retry_after(headers, SystemTime::now()),
+        retry_after: retry_after(headers, now),
         challenge: is_challenge(headers),
         upgrades: upgrades(headers),
         cookies: Vec::new(),
@@ -40,7 +40,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap) -> Answer {
     };
     // Only on the way to another address are they of use.
     if answer.is_redirect() {
-        answer.cookies = cookies(headers);
+        answer.cookies = cookies(headers, now);
     }
     answer
 }
@@ -89,12 +89,14 @@ fn upgrades(headers: &HeaderMap) -> bool {
 }
 
 /// What an answer sets (RFC 6265 §5.2), `Domain` and `Path` aside.
-fn cookies(headers: &HeaderMap) -> Vec<SetCookie> {
+fn cookies(headers: &HeaderMap, now: SystemTime) -> Vec<SetCookie> {
     let all = headers.get_all(header::SET_COOKIE).iter().map(value);
-    all.filter(|cookie| cookie.len() <= LONGEST_COOKIE).filter_map(|text| cookie(&text)).collect()
+    all.filter(|cookie| cookie.len() <= LONGEST_COOKIE)
+        .filter_map(|text| cookie(&text, now))
+        .collect()
 }
 
-fn cookie(text: &str) -> Option<SetCookie> {
+fn cookie(text: &str, now: SystemTime) -> Option<SetCookie> {
     let mut parts = text.split(';');
     let (name, value) = parts.next()?.split_once('=')?;
     let (name, value) = (name.trim().to_owned(), value.trim().to_owned());
@@ -103,7 +105,7 @@ fn cookie(text: &str) -> Option<SetCookie> {
         let value = value.trim();
         match attribute.trim().to_ascii_lowercase().as_str() {
             "max-age" => value.parse::<i64>().is_ok_and(|seconds| seconds <= 0),
-            "expires" => httpdate::parse_http_date(value).is_ok_and(|at| at < SystemTime::now()),
+            "expires" => httpdate::parse_http_date(value).is_ok_and(|at| at < now),
             _ => false,
         }
     });
@@ -140,8 +142,10 @@ mod tests {
 
     #[test]
     fn cookies_are_told_with_their_names_and_ends() {
-        let seen =
-            |text: &str| cookie(text).map(|cookie| (cookie.name, cookie.value, cookie.expired));
+        let seen = |text: &str| {
+            cookie(text, SystemTime::UNIX_EPOCH + Duration::from_secs(1_700_000_000))
+                .map(|cookie| (cookie.name, cookie.value, cookie.expired))
+        };
         let told =
             |name: &str, value: &str, expired| Some((name.to_owned(), value.to_owned(), expired));
         assert_eq!(seen("seen=1; Path=/; Secure"), told("seen", "1", false));
@@ -155,7 +159,7 @@ mod tests {
     #[test]
     fn only_redirects_keep_their_cookies() {
         let fields = head(&[("set-cookie", "a=1"), ("set-cookie", "b=2")]);
-        assert_eq!(answer(302, &fields).cookies.len(), 2);
-        assert_eq!(answer(200, &fields).cookies.len(), 0);
+        assert_eq!(answer(302, &fields, SystemTime::UNIX_EPOCH).cookies.len(), 2);
+        assert_eq!(answer(200, &fields, SystemTime::UNIX_EPOCH).cookies.len(), 0);
     }
 }

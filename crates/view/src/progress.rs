@@ -40,8 +40,8 @@ impl Live {
     }
 
     /// Draws where the crawl is.
-    pub fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]) {
-        self.rate.add(Instant::now(), progress.done);
+    pub fn handle_tick(&mut self, now: Instant, progress: Progress, slowest: &[(Duration, &str)]) {
+        self.rate.add(now, progress.done);
         let mut text = shorten(&line(progress, self.rate.per_second()), self.width);
         for (time, address) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
             let slow = format!("waiting {} for {}", duration(*time), safe(address));
@@ -70,21 +70,21 @@ pub struct Lines {
     rate: Rate,
 }
 
-impl Default for Lines {
-    fn default() -> Lines {
-        Lines { next: Instant::now() + PLAIN_EVERY, rate: Rate::default() }
-    }
-}
-
 impl Lines {
+    /// The first line comes ten seconds after that.
+    #[must_use]
+    pub fn starting_at(now: Instant) -> Lines {
+        Lines { next: now + PLAIN_EVERY, rate: Rate::default() }
+    }
+
     /// Writes where the crawl is, when it is time.
     pub fn handle_tick(
         &mut self,
         out: &mut dyn Write,
+        now: Instant,
         progress: Progress,
         slowest: &[(Duration, &str)],
     ) {
-        let now = Instant::now();
         self.rate.add(now, progress.done);
         if now < self.next {
             return;
@@ -158,6 +158,21 @@ mod tests {
         assert_eq!(rate.per_second(), 30);
         rate.add(start + Duration::from_secs(60), 600);
         assert_eq!(rate.per_second(), 0);
+    }
+
+    #[test]
+    fn a_plain_line_comes_every_ten_seconds() {
+        let (mut out, start) = (Vec::new(), Instant::now());
+        let mut lines = Lines::starting_at(start);
+        let progress = Progress { done: 4, known: 9, in_flight: 1, broken: 0, pages: 2 };
+        let slow = [(Duration::from_secs(6), "http://a.test/"), (Duration::from_secs(1), "b")];
+        for second in [1, 9, 10, 11, 19, 20] {
+            lines.handle_tick(&mut out, start + Duration::from_secs(second), progress, &slow);
+        }
+        let text = String::from_utf8(out).expect("text");
+        assert_eq!(text.matches("4 of 9 known").count(), 2, "{text}");
+        assert_eq!(text.matches("  waiting 6.0 s for http://a.test/\n").count(), 2, "{text}");
+        assert_eq!(text.lines().count(), 4, "{text}");
     }
 
     #[test]
