@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use rummage_view::{Group, Listing, RowFormat, Shown, Sort, ViewError, columns};
+use rummage_view::{Group, Listing, Shown, Sort, ViewError, columns};
 use tempfile::NamedTempFile;
 
 use crate::args::{Format, GroupChoice, Showing};
@@ -12,23 +12,10 @@ use crate::failure::Failure;
 use crate::output::{self, Terminal};
 use crate::values::{nearest, one_of};
 
-/// The form of an output.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Form {
-    /// For reading.
-    Text,
-    /// A list with boxes to tick.
-    Markdown,
-    /// One list of targets.
-    Json,
-    /// Rows for other programs.
-    Rows(RowFormat),
-}
-
 /// Where an output goes, and in which form.
 #[derive(Debug)]
 pub(crate) struct Destination {
-    pub(crate) form: Form,
+    pub(crate) form: Format,
     /// `None`: standard output.
     file: Option<PathBuf>,
 }
@@ -36,7 +23,7 @@ pub(crate) struct Destination {
 impl Destination {
     /// Whether a person reads it on standard output.
     pub(crate) fn is_for_reading_here(&self) -> bool {
-        self.form == Form::Text && self.file.is_none()
+        self.form == Format::Text && self.file.is_none()
     }
 
     /// Writes it there. A file is there in whole or not at all. Rows that a limit has cut are
@@ -44,7 +31,7 @@ impl Destination {
     pub(crate) fn write(
         &self,
         terminal: Terminal,
-        write: impl FnOnce(&mut dyn Write, Form) -> Result<Option<Shown>, ViewError>,
+        write: impl FnOnce(&mut dyn Write, Format) -> Result<Option<Shown>, ViewError>,
     ) -> Result<(), Failure> {
         let shown = match &self.file {
             None => {
@@ -107,11 +94,8 @@ impl Showing {
     /// Where the listing goes, and in which form.
     pub(crate) fn destination(&self) -> Result<Destination, Failure> {
         let form = match self.format()? {
-            Format::Text => Form::Text,
-            Format::Md => Form::Markdown,
-            Format::Json => Form::Json,
-            Format::Jsonl => Form::Rows(RowFormat::Jsonl),
-            Format::Csv => Form::Rows(RowFormat::Csv(self.csv_separator)),
+            Format::Rows(rows) => Format::Rows(rows.separated_by(self.csv_separator)),
+            other => other,
         };
         Ok(Destination { form, file: self.file().map(Path::to_owned) })
     }
@@ -130,18 +114,17 @@ impl Showing {
             return Ok(Format::Text);
         };
         let ending = file.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
-        match ending.to_ascii_lowercase().as_str() {
-            "csv" => Ok(Format::Csv),
-            "json" => Ok(Format::Json),
-            "jsonl" | "ndjson" => Ok(Format::Jsonl),
-            "md" | "markdown" => Ok(Format::Md),
-            "txt" => Ok(Format::Text),
-            _ => Err(Failure::Usage {
+        Format::of_ending(ending).ok_or_else(|| {
+            let endings = Format::usual_endings();
+            let (last, others) = endings.split_last().expect("there are formats");
+            Failure::Usage {
                 what: format!("the ending of {} names no format", file.display()),
-                hint: "End it in .txt, .csv, .json, .jsonl or .md, or name one with --format."
-                    .to_owned(),
-            }),
-        }
+                hint: format!(
+                    "End it in .{} or .{last}, or name one with --format.",
+                    others.join(", .")
+                ),
+            }
+        })
     }
 
     /// The order, by one of these columns.
@@ -163,10 +146,10 @@ impl Showing {
             (Some(GroupChoice::Host), _) => Group::Host,
             (Some(GroupChoice::Cause), _) => Group::Cause,
             (Some(GroupChoice::None), _) => Group::None,
-            (None, Form::Rows(_)) => Group::None,
-            (None, Form::Text | Form::Json | Form::Markdown) => Group::Target,
+            (None, Format::Rows(_)) => Group::None,
+            (None, Format::Text | Format::Json | Format::Markdown) => Group::Target,
         };
-        if form == Form::Json && group != Group::Target {
+        if form == Format::Json && group != Group::Target {
             return Err(Failure::Usage {
                 what: "--format json holds one object a target, and no other grouping".to_owned(),
                 hint: "Leave out --group, or use --format jsonl for a row a link.".to_owned(),
@@ -178,8 +161,8 @@ impl Showing {
 }
 
 /// Reads `KEY` or `KEY:desc`, where the keys are those of a grouping.
-fn sort(text: &str, group: Group, form: Form) -> Result<Sort, Failure> {
-    let rows = matches!(form, Form::Rows(_));
+fn sort(text: &str, group: Group, form: Format) -> Result<Sort, Failure> {
+    let rows = matches!(form, Format::Rows(_));
     sort_by(
         text,
         match group {

@@ -1,8 +1,12 @@
 //! How to show links.
 
+use std::iter;
 use std::path::PathBuf;
+use std::sync::LazyLock;
 
+use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
+use rummage_view::RowFormat;
 
 /// How to show links.
 #[derive(Debug, Clone, Args)]
@@ -48,18 +52,71 @@ pub(crate) enum GroupChoice {
 }
 
 /// How to write links.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Format {
-    /// For reading
     Text,
-    /// Comma-separated values, with a header row
-    Csv,
-    /// One list of targets, each with its evidence and its links
+    /// Rows for other programs.
+    Rows(RowFormat),
+    /// One list of targets.
     Json,
-    /// JSON Lines: an object for each link
-    Jsonl,
-    /// Markdown: a list with boxes to tick
-    Md,
+    /// A list with boxes to tick.
+    Markdown,
+}
+
+static FORMATS: LazyLock<Vec<Format>> = LazyLock::new(|| {
+    let rows = RowFormat::all().map(Format::Rows);
+    iter::once(Format::Text).chain(rows).chain([Format::Json, Format::Markdown]).collect()
+});
+
+impl Format {
+    fn name(self) -> &'static str {
+        match self {
+            Format::Text => "text",
+            Format::Rows(rows) => rows.name(),
+            Format::Json => "json",
+            Format::Markdown => "md",
+        }
+    }
+
+    fn about(self) -> &'static str {
+        match self {
+            Format::Text => "For reading",
+            Format::Rows(rows) => rows.help(),
+            Format::Json => "One list of targets, each with its evidence and its links",
+            Format::Markdown => "Markdown: a list with boxes to tick",
+        }
+    }
+
+    fn endings(self) -> &'static [&'static str] {
+        match self {
+            Format::Text => &["txt"],
+            Format::Rows(rows) => rows.endings(),
+            Format::Json => &["json"],
+            Format::Markdown => &["md", "markdown"],
+        }
+    }
+
+    /// The format of files whose names end so.
+    pub(crate) fn of_ending(ending: &str) -> Option<Format> {
+        let ends =
+            |format: &&Format| format.endings().iter().any(|own| ending.eq_ignore_ascii_case(own));
+        FORMATS.iter().find(ends).copied()
+    }
+
+    /// The usual ending of each format.
+    pub(crate) fn usual_endings() -> Vec<&'static str> {
+        FORMATS.iter().filter_map(|format| format.endings().first().copied()).collect()
+    }
+}
+
+impl ValueEnum for Format {
+    fn value_variants<'a>() -> &'a [Format] {
+        &FORMATS
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        Some(PossibleValue::new(self.name()).help(self.about()))
+    }
 }
 
 /// What counts as a failure.

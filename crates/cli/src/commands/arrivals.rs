@@ -18,10 +18,10 @@ use rummage_view::{ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, safe};
 use tempfile::TempDir;
 use url::Url;
 
+use crate::args::Format;
 use crate::args::{ArrivalsArgs, Asking, FailOn};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
-use crate::listing::Form;
 use crate::output::Terminal;
 use crate::passes::{Means, Pass, runtime};
 use crate::session::Session;
@@ -377,15 +377,15 @@ fn show(
 ) -> Result<(), Failure> {
     let limit = listing.limit;
     args.showing.destination()?.write(terminal, |out, form| match form {
-        Form::Text => {
+        Format::Text => {
             rummage_view::arrivals(out, head, rows, limit, listing.verbose)?;
             Ok(None)
         }
-        Form::Markdown => {
+        Format::Markdown => {
             rummage_view::arrival_markdown(out, head, rows, limit)?;
             Ok(None)
         }
-        Form::Json => rummage_view::arrival_json(out, rows, limit).map(Some),
-        Form::Rows(format) => rummage_view::arrival_rows(out, rows, limit, format).map(Some),
+        Format::Json => rummage_view::arrival_json(out, rows, limit).map(Some),
+        Format::Rows(format) => rummage_view::arrival_rows(out, rows, limit, format).map(Some),
     })
 }

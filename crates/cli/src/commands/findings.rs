@@ -4,10 +4,10 @@ use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, Reader, RunInfo};
 use rummage_view::Listing;
 
+use crate::args::Format;
 use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::listing::Form;
 use crate::output::Terminal;
 use crate::session::Session;
 use crate::sources;
@@ -47,16 +47,16 @@ pub(super) fn show(
     terminal: Terminal,
 ) -> Result<(), Failure> {
     showing.destination()?.write(terminal, |out, form| match form {
-        Form::Text => {
+        Format::Text => {
             rummage_view::findings(out, reader, run, selection, listing)?;
             Ok(None)
         }
-        Form::Markdown => {
+        Format::Markdown => {
             rummage_view::markdown(out, run, selection, listing)?;
             Ok(None)
         }
-        Form::Json => rummage_view::json(out, run, selection, listing).map(Some),
-        Form::Rows(format) => rummage_view::rows(out, run, selection, listing, format).map(Some),
+        Format::Json => rummage_view::json(out, run, selection, listing).map(Some),
+        Format::Rows(format) => rummage_view::rows(out, run, selection, listing, format).map(Some),
     })
 }
 

@@ -1,10 +1,8 @@
 //! Rows for other programs: links or targets, in the order that was asked for, each
 //! format in a file of its own.
 
-mod csv;
 mod format;
 mod json;
-mod jsonl;
 mod recheck;
 mod schedule;
 mod sink;

@@ -5,8 +5,7 @@ use std::io::Write;
 use rummage_core::findings::selection::Selection;
 use rummage_store::{Address, Found, OpenRun, Sift};
 
-use super::format::RowFormat;
-use super::jsonl::Jsonl;
+use super::format::{Jsonl, RowFormat};
 use super::sink::Sink;
 use super::sorted;
 use super::target::target_row;

@@ -2,11 +2,11 @@
 
 use std::io::Write;
 
-use super::sink::Sink;
 use crate::ViewError;
 use crate::cells::Row;
+use crate::rows::sink::Sink;
 
-pub(super) struct Jsonl<'a>(pub(super) &'a mut dyn Write);
+pub(in crate::rows) struct Jsonl<'a>(pub(in crate::rows) &'a mut dyn Write);
 
 impl Sink for Jsonl<'_> {
     fn row(&mut self, row: &Row) -> Result<(), ViewError> {

@@ -7,9 +7,9 @@ use std::io::Write;
 
 use csv::{Terminator, Writer, WriterBuilder};
 
-use super::sink::Sink;
 use crate::ViewError;
 use crate::cells::{Cell, Row};
+use crate::rows::sink::Sink;
 
 pub(super) struct Csv<'a>(Writer<&'a mut dyn Write>);
 
