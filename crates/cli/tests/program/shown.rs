@@ -318,7 +318,7 @@ fn short_helps_of_one_screen() {
           --limit <N>          Show at most so many groups or rows; the counts at the head stay those of
                                all
           --format <FORMAT>    How to write it [default: by the ending of --output, else text] [possible
-                               values: text, csv, json, jsonl, md]
+                               values: text, csv, jsonl, json, md]
       -o, --output <FILE>      Write to this file; - is standard output
           --fail-on <WHAT>     What ends the command with exit code 1 [default: never] [possible values:
                                new, broken, doubtful, never]
