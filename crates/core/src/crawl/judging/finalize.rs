@@ -151,9 +151,7 @@ impl Judging {
         let Some(settled) = ground.board.entry(id).judged() else { return };
         let refused = settled.status.filter(|status| (400..500).contains(status));
         if let (Verdict::Sound, Some(status)) = (settled.verdict, refused) {
-            let ending = Ending::Answer(Answer { status, ..Answer::default() });
-            let clues = clues(&ground.board, id);
-            self.settle_ending(ground, discovery, id, &ending, clues);
+            self.settle_status(ground, discovery, id, status);
         }
     }
 
@@ -170,10 +168,21 @@ impl Judging {
             return;
         };
         if verdict == Verdict::Sound || cause == Some(Cause::Soft404) {
-            let ending = Ending::Answer(Answer { status, ..Answer::default() });
-            let clues = clues(&ground.board, id);
-            self.settle_ending(ground, discovery, id, &ending, clues);
+            self.settle_status(ground, discovery, id, status);
         }
+    }
+
+    /// Settles a URL by its status alone, with what is known of it by now.
+    fn settle_status(
+        &mut self,
+        ground: &mut Ground,
+        discovery: &mut Discovery,
+        id: UrlId,
+        status: u16,
+    ) {
+        let ending = Ending::Answer(Answer { status, ..Answer::default() });
+        let clues = clues(&ground.board, id);
+        self.settle_ending(ground, discovery, id, &ending, clues);
     }
 
     /// Takes what was read, where it is the site's. Gives whether it was a page and its links
