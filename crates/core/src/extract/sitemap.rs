@@ -23,8 +23,8 @@ pub(super) struct Sitemap {
     form: Form,
     /// Local names of the open elements, as far as they matter.
     open: Vec<Part>,
-    /// The address that is being read.
-    address: Option<String>,
+    /// The URL that is being read, and where its element begins.
+    address: Option<(String, (u32, u32))>,
     is_faulty: bool,
     /// The text that waits is read again once it is so long: a comment may be torn
     /// many times over.
@@ -146,8 +146,7 @@ impl Sitemap {
                 let part = self.part(tag.local_name().as_ref());
                 self.open.push(part);
                 if part == Part::Loc {
-                    self.address = Some(String::new());
-                    self.positions.push(position);
+                    self.address = Some((String::new(), position));
                 }
                 self.take_translation(tag, position);
             }
@@ -186,7 +185,7 @@ impl Sitemap {
     }
 
     fn collect(&mut self, text: Option<&str>) {
-        if let (Some(address), Some(text)) = (&mut self.address, text)
+        if let (Some((address, _)), Some(text)) = (&mut self.address, text)
             && address.len() < 64 * 1024
         {
             address.push_str(text);
@@ -194,8 +193,7 @@ impl Sitemap {
     }
 
     fn end_address(&mut self) {
-        let Some(address) = self.address.take() else { return };
-        let Some(position) = self.positions.pop() else { return };
+        let Some((address, position)) = self.address.take() else { return };
         let (element, rel) = match self.open.last() {
             Some(Part::Image) => (Element::IMAGE_LOC, None),
             Some(Part::Sitemap) => (Element::LOC, Some("sitemap")),

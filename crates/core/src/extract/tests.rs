@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 
 use super::{Extractor, Format};
-use crate::extract::reading::Reading;
+use crate::extract::reading::{Link, Reading};
 
 fn read(html: &str) -> Reading {
     read_as(Format::Html, Some("utf-8"), html.as_bytes())
@@ -208,6 +208,20 @@ fn sitemaps_that_are_none_say_so_and_keep_what_they_had() {
         assert!(map.faulty, "{body}");
         assert_eq!(map.links().count(), links, "{body}");
     }
+}
+
+#[test]
+fn sitemaps_with_elements_within_a_loc_are_read() {
+    let body = "<urlset>\n<loc>\n<xhtml:link href='/de'/>http://a.test/1<b/></loc>\n\
+                <loc><loc>http://a.test/2</loc></loc><loc>http://a.test/&nbsp;</loc>\n\
+                <loc><xhtml:link href='/fr'/>";
+    let map = read_as(Format::Sitemap, None, body.as_bytes());
+    let told = |link: Link<'_>| format!("{} {} {}", link.element.name(), link.written, link.line);
+    assert_eq!(
+        map.links().map(told).collect::<Vec<_>>(),
+        ["link /de 3", "loc http://a.test/1 2", "loc http://a.test/2 4", "link /fr 5"]
+    );
+    assert!(map.faulty);
 }
 
 #[test]
