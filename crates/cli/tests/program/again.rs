@@ -28,7 +28,7 @@ fn asked(said: &Said) -> BTreeSet<String> {
 #[test]
 fn a_recheck_of_what_has_not_changed_changes_nothing_and_asks_no_more_than_it_must() {
     let stage = Stage::new(&museum());
-    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms"]).ends(1);
+    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "1s"]).ends(1);
     let before = links(&stage);
     for (words, most) in [
         (vec!["--cause", "not-found"], 110),

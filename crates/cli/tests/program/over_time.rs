@@ -127,7 +127,7 @@ fn the_tool_alone_says_what_is_there_and_what_to_type() {
 #[test]
 fn the_museum_beside_itself_some_weeks_earlier() {
     let both = Twice { one: Stage::new(&museum_earlier()), two: Stage::new(&museum()) };
-    let words = ["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-q"];
+    let words = ["crawl", "www.ashlock-canal.test", "--timeout", "1s", "-q"];
     both.earlier(&words).ends(1);
     // The weeks between are not simulated: all that is sound is asked again as well.
     let crawl = both.later(&[&words, ["--fresh"].as_slice()].concat()).ends(1);

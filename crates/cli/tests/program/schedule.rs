@@ -91,7 +91,7 @@ fn what_is_sound_and_not_due_is_not_asked_again_by_a_second_crawl() {
 #[test]
 fn a_second_crawl_of_the_museum_says_the_same_and_leaves_others_alone() {
     let stage = Stage::new(&museum());
-    let words = ["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-v"];
+    let words = ["crawl", "www.ashlock-canal.test", "--timeout", "1s", "-v"];
     let found = |stage: &Stage| {
         let mut rows = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
         for row in &mut rows {

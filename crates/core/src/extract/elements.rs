@@ -434,6 +434,7 @@ mod tests {
         use Want::{Picture, Script, Style};
         assert_eq!(said("a", "href", None), (Visit, None, false, true, true));
         assert_eq!(said("a", "xlink:href", None), (Visit, None, false, false, true));
+        assert_eq!(said("frame", "src", None), (Visit, None, true, false, true));
         assert_eq!(said("iframe", "data-src", None), (Visit, None, true, false, true));
         assert_eq!(said("link", "href", Some("next")), (Visit, None, false, false, false));
         assert_eq!(
