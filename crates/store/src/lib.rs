@@ -8,7 +8,7 @@
 //! belongs together; any number of [`Reader`]s look on meanwhile. What is
 //! committed is sound after a kill: SQLite's write-ahead log sees to that.
 //!
-//! This crate alone knows SQL. The schema is `schema.sql`, beside this file;
+//! This crate alone knows SQL. The schema is `db/schema.sql`;
 //! `docs/store.md` tells people how to query it.
 
 mod admin;
