@@ -6,6 +6,9 @@
 # Needs Xvfb, xterm, xdotool, ImageMagick, DejaVu Sans Mono, Chromium and Python
 # (Debian: xvfb xterm xdotool imagemagick fonts-dejavu-core chromium python3).
 set -euo pipefail
+for program in Xvfb xterm xdotool import chromium python3; do
+  command -v $program >/dev/null || { echo "$program is not installed" >&2; exit 1; }
+done
 cd "$(dirname "$0")/../.."
 out=$PWD/docs/screenshots
 cargo build --release --quiet
