@@ -60,13 +60,13 @@ pub(crate) fn robots(bytes: &[u8]) {
 }
 
 /// An address in normal form means itself, wherever it stands.
-pub(crate) fn address(bytes: &[u8]) {
+pub(crate) fn url(bytes: &[u8]) {
     let written = String::from_utf8_lossy(bytes);
     let base = Url::parse("http://a.test/walks/?day=1").expect("it is an address");
-    if let Reference::Web { address, fragment } = resolve(&base, &written) {
-        assert!(address.fragment().is_none(), "the fragment was cut off");
-        let again = resolve(&Url::parse("https://b.test/").expect("it is one"), address.as_str());
-        assert_eq!(again, Reference::Web { address, fragment: None }, "of {written:?}");
+    if let Reference::Web { url, fragment } = resolve(&base, &written) {
+        assert!(url.fragment().is_none(), "the fragment was cut off");
+        let again = resolve(&Url::parse("https://b.test/").expect("it is one"), url.as_str());
+        assert_eq!(again, Reference::Web { url, fragment: None }, "of {written:?}");
         assert!(fragment.is_none_or(|fragment| !fragment.contains('#') || written.contains('#')));
     }
 }

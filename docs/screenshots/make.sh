@@ -14,7 +14,7 @@ out=$PWD/docs/screenshots
 cargo build --release --quiet
 PATH=$PWD/target/release:$PATH
 work=$(mktemp -d)
-rummage demo serve --letters "$work/letters" >"$work/serve" &
+rummage demo serve --emails "$work/emails" >"$work/serve" &
 serve=$!
 exec 9>"$work/display"
 Xvfb -displayfd 9 -screen 0 1400x1000x24 -nolisten tcp >/dev/null 2>&1 &
@@ -58,8 +58,8 @@ shot trace_confirmed 2 'rummage trace /cgi/guestbook; echo; rummage trace /pictu
 shot trace_doubtful 2 'rummage trace rope-walk.test/prices/1998; echo; rummage trace boat-show.test/'
 rummage demo files "$work/files" >/dev/null
 shot page 4 'rummage page https://www.ashlock-canal.test/visit/ https://www.ashlock-canal.test/walks/ --timeout 500ms; echo; rummage page files/public/visit/index.html --as https://www.ashlock-canal.test/visit/'
-shot probe 12 'rummage probe files/addresses.csv --timeout 500ms -q --color always | head -n 24; echo; rummage probe files/addresses.csv --append-columns --timeout 500ms -q | cut -c 1-146'
-shot arrivals 9 'rummage arrivals files/access.log --ask --timeout 500ms --color always 2>/dev/null | head -n 44'
+shot probe 12 'rummage probe files/urls.csv --timeout 500ms -q --color always | head -n 24; echo; rummage probe files/urls.csv --append-columns --timeout 500ms -q | cut -c 1-146'
+shot arrivals 9 'rummage arrivals files/access.log --check --timeout 500ms --color always 2>/dev/null | head -n 44'
 shot schedule 2 'rummage schedule --limit 12 --color always | head -n 46'
 cp "$RUMMAGE_STORE" "$work/rummage.db"
 (
@@ -112,7 +112,7 @@ timeout = "500ms"
 crawl-every = "1s"
 digest-to = ["editor@ashlock-canal.test"]
 TOML
-rm -f "$work/letters"/*
+rm -f "$work/emails"/*
 (
   cd "$work"
   export RUMMAGE_STORE=$work/watched.db
@@ -126,7 +126,7 @@ rm -f "$work/letters"/*
   kill $earlier
   rummage patrol --once --quiet
 )
-python3 - "$work/letters/1.eml" >"$work/digest.html" <<'PYTHON'
+python3 - "$work/emails/1.eml" >"$work/digest.html" <<'PYTHON'
 import email, email.policy, sys
 letter = email.message_from_binary_file(open(sys.argv[1], "rb"), policy=email.policy.default)
 print(letter.get_body(["html"]).get_content())

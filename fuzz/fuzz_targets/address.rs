@@ -4,4 +4,4 @@
 #[allow(dead_code, reason = "each target has a check of its own")]
 mod checks;
 
-libfuzzer_sys::fuzz_target!(|bytes: &[u8]| checks::address(bytes));
+libfuzzer_sys::fuzz_target!(|bytes: &[u8]| checks::url(bytes));

@@ -1,4 +1,4 @@
-//! Which site and which run is meant.
+//! Which site and which run a command is about.
 
 use rummage_store::{Reader, RunInfo};
 use rummage_view::safe;
@@ -8,7 +8,7 @@ use crate::failure::Failure;
 use crate::urls;
 use crate::values::one_of;
 
-/// The run that was named, else the last of the site that was named, else the last.
+/// The run with this number, else the last run of the named site, else the last run.
 pub(crate) fn run(
     reader: &Reader,
     config: &Config,
@@ -41,18 +41,18 @@ pub(crate) fn last_of(reader: &Reader, config: &Config, name: &str) -> Result<Ru
     let known: Vec<&str> = known.iter().map(String::as_str).collect();
     let hint = match known.as_slice() {
         [] => format!("Crawl it first: rummage crawl {}", safe(name)),
-        some => format!("It holds {}.", one_of(some)),
+        some => format!("It has runs of {}.", one_of(some)),
     };
-    Err(Failure::Usage { what: format!("the store holds no run of {}", safe(name)), hint })
+    Err(Failure::Usage { what: format!("the store has no run of {}", safe(name)), hint })
 }
 
-/// The name of a site's section in the settings file: as given, else by its host.
+/// The name of a site's section in the settings file: the given name, else found by host.
 pub(crate) fn name_of(config: &Config, site: Option<&str>, host: &str) -> Option<String> {
     let given = site.filter(|name| config.sites.contains_key(*name));
     given.map(str::to_owned).or_else(|| by_host(config, host))
 }
 
-/// The only section whose start lies on that host.
+/// The only section whose start URL is on this host.
 pub(crate) fn by_host(config: &Config, host: &str) -> Option<String> {
     let starts_there = |start: &str| {
         urls::candidates(start).is_ok_and(|urls| urls.iter().any(|url| urls::host(url) == host))
@@ -67,8 +67,8 @@ pub(crate) fn by_host(config: &Config, host: &str) -> Option<String> {
     }
 }
 
-/// The host where the folder of a site will live, if it has one.
+/// The host at which a site's folder will be published, if it is read from a folder.
 fn place(section: &Section) -> Option<String> {
-    let at = section.asking.at.as_deref()?;
+    let at = section.options.at.as_deref()?;
     urls::url(at).ok().map(|url| urls::host(&url))
 }

@@ -1,10 +1,10 @@
-//! The wall clock, handed to whoever needs the time of day.
+//! The wall clock, passed to the code that needs the current time.
 
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
-/// Tells the time of day. The only place in the program that asks the system for it.
+/// Gives the current time. The only place in the program that asks the system for it.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct WallClock(fn() -> Timestamp);
 
@@ -18,7 +18,7 @@ impl WallClock {
         (self.0)()
     }
 
-    /// Today, in the zone of this machine.
+    /// Today's date in the local time zone.
     pub(crate) fn today(self) -> Date {
         self.now().to_zoned(TimeZone::system()).date()
     }

@@ -1,78 +1,80 @@
-//! Digests: who is told, how, and what becomes of those that wait.
+//! Digests: who receives them, by which channel, and the queue of unsent ones.
 
 use std::io::Write;
 use std::path::Path;
 
 use jiff::Timestamp;
 use rummage_engine::{DeliveryError, Mail, MailServer, Security, hand_over, send};
-use rummage_store::{Channel, Counts, Digest, DigestPlace, Letter, Outbox, Telling, Told};
+use rummage_store::{
+    Channel, Counts, Digest, DigestLink, DigestTarget, NotifySettings, Outbox, QueuedDigest,
+};
 use rummage_view::safe;
 
 use crate::choice;
 use crate::clock::WallClock;
 use crate::config::{Config, Section, SecurityChoice, Variable};
 use crate::failure::Failure;
+use crate::jobs::plain::{certificates, of_environment};
 use crate::output::Terminal;
-use crate::passes::plain::{certificates, of_environment};
 use crate::paths::waivers;
 
-/// The variable that names the mail server, whatever the settings say.
+/// The environment variable that names the mail server, over the settings.
 const SERVER: &str = "RUMMAGE_DIGEST_SERVER";
-/// The variable that holds its password, unless the settings name another.
+/// The environment variable with the mail server's password, unless the settings name another.
 const PASSWORD: &str = "RUMMAGE_DIGEST_PASSWORD";
 
-/// How people are told of a run with these settings.
-pub(crate) fn telling(
+/// Who is notified about runs of a site, and of what.
+pub(crate) fn notify(
     config: &Config,
     store: &Path,
-    settled: &Section,
+    settings: &Section,
     clock: WallClock,
-) -> Result<Telling, Failure> {
-    Ok(Telling {
+) -> Result<NotifySettings, Failure> {
+    Ok(NotifySettings {
         waivers: waivers(config, store, clock)?,
-        apart: settled.own.watching.apart(),
-        channels: channels(settled),
+        apart: settings.own.watching.apart(),
+        channels: channels(settings),
     })
 }
 
-/// The ways in which digests of a site are delivered.
-fn channels(settled: &Section) -> Vec<Channel> {
-    let watching = &settled.own.watching;
+/// The channels by which digests of a site are delivered.
+fn channels(settings: &Section) -> Vec<Channel> {
+    let watching = &settings.own.watching;
     let mail = (!watching.digest_to.is_empty()).then_some(Channel::Mail);
     let command = (!watching.digest_command.is_empty()).then_some(Channel::Command);
     mail.into_iter().chain(command).collect()
 }
 
-/// What became of a digest.
+/// The result of a delivery.
 pub(crate) struct Delivery {
     pub(crate) site: String,
     pub(crate) channel: Channel,
     pub(crate) result: Result<String, String>,
-    /// When it is tried again, where it failed.
+    /// When a failed delivery is retried.
     pub(crate) next_at: Option<Timestamp>,
 }
 
 impl Delivery {
-    /// In a sentence.
+    /// The result as a sentence.
     pub(crate) fn sentence(&self) -> String {
         let (site, channel) = (safe(&self.site), self.channel.as_str());
         match (&self.result, self.next_at) {
             (Ok(how), _) => format!("digest of {site} sent by {channel}: {}", safe(how)),
-            (Err(why), Some(at)) => format!(
-                "the digest of {site} could not be sent by {channel}: {}; it waits, and is tried \
+            (Err(reason), Some(at)) => format!(
+                "the digest of {site} could not be sent by {channel}: {}; it is kept and retried \
                  again by the next run, or by rummage patrol from {} on",
-                safe(why),
+                safe(reason),
                 rummage_view::when(at)
             ),
-            (Err(why), None) => {
-                format!("the digest of {site} is not sent by {channel}: {}", safe(why))
+            (Err(reason), None) => {
+                format!("the digest of {site} will not be sent by {channel}: {}", safe(reason))
             }
         }
     }
 }
 
-/// Delivers what waits in a store and is due. Where another program is at it, it is left
-/// to that.
+/// Delivers the queued digests of a store that are due. Does nothing while another process is
+/// delivering.
 pub(crate) async fn deliver(
     store: &Path,
     config: &Config,
@@ -80,52 +82,57 @@ pub(crate) async fn deliver(
 ) -> Result<Vec<Delivery>, Failure> {
     let Some(outbox) = Outbox::open(store)? else { return Ok(Vec::new()) };
     let mut deliveries = Vec::new();
-    for letter in outbox.due(clock.now())? {
-        let site = letter.digest.site.clone();
+    for email in outbox.due(clock.now())? {
+        let site = email.digest.site.clone();
         let name = choice::by_host(config, &site);
-        let settled = config.settled(name.as_deref());
+        let settings = config.settings(name.as_deref());
         let mut next_at = None;
-        let result = if channels(&settled).contains(&letter.channel) {
+        let result = if channels(&settings).contains(&email.channel) {
             let name = name.unwrap_or(site.clone());
-            let result = deliver_one(&settled, &letter, &name).await;
-            // It is marked at once: what is delivered twice is delivered here, if we end now.
+            let result = deliver_one(&settings, &email, &name).await;
+            // Recorded right away: a digest that was sent must not be sent again if the program
+            // ends now.
             match &result {
-                Ok(_) => outbox.handle_delivered(&letter, clock.now())?,
-                Err(why) => {
-                    next_at = Some(outbox.handle_failed(&letter, why, clock.now())?);
+                Ok(_) => outbox.handle_delivered(&email, clock.now())?,
+                Err(reason) => {
+                    next_at = Some(outbox.handle_failed(&email, reason, clock.now())?);
                 }
             }
             result
         } else {
-            outbox.handle_dropped(&letter)?;
-            Err("the settings name no such way any more".to_owned())
+            outbox.handle_dropped(&email)?;
+            Err("this channel is no longer in the settings".to_owned())
         };
-        deliveries.push(Delivery { site, channel: letter.channel, result, next_at });
+        deliveries.push(Delivery { site, channel: email.channel, result, next_at });
     }
     Ok(deliveries)
 }
 
-async fn deliver_one(settled: &Section, letter: &Letter, name: &str) -> Result<String, String> {
-    match letter.channel {
+async fn deliver_one(
+    settings: &Section,
+    email: &QueuedDigest,
+    name: &str,
+) -> Result<String, String> {
+    match email.channel {
         Channel::Mail => {
-            let server = server(settled).map_err(|failure| failure.sentence())?;
-            let mail = mail(settled, &letter.digest, name);
+            let server = server(settings).map_err(|failure| failure.sentence())?;
+            let mail = mail(settings, &email.digest, name);
             let to = mail.to.join(", ");
             let said = send(server, mail).await.map_err(|error| error.to_string())?;
             Ok(format!("to {to}, {said}"))
         }
         Channel::Command => {
-            let words = &settled.own.watching.digest_command;
-            hand_over(words, &letter.json)
+            let words = &settings.own.watching.digest_command;
+            hand_over(words, &email.json)
                 .await
                 .map_err(|error: DeliveryError| error.to_string())?;
-            Ok(format!("{} took it", words[0]))
+            Ok(format!("{} accepted it", words[0]))
         }
     }
 }
 
-/// The same at the end of a command: what failed is said, and what was sent, unless less
-/// is to be said. A digest that was not sent is no reason to call a crawl failed.
+/// Delivers at the end of a command, and reports failures, and successes unless --quiet is given.
+/// A digest that could not be sent does not make a crawl fail.
 pub(crate) fn deliver_and_say(
     runtime: &tokio::runtime::Runtime,
     store: &Path,
@@ -147,15 +154,20 @@ pub(crate) fn deliver_and_say(
     }
 }
 
-/// Sends a made-up digest by every way that the settings of a site name.
-pub(crate) async fn try_out(settled: &Section, site: &str, clock: WallClock) -> Vec<Delivery> {
+/// Sends a sample digest by every channel in the settings of a site.
+pub(crate) async fn try_out(settings: &Section, site: &str, clock: WallClock) -> Vec<Delivery> {
     let digest = made_up(site, clock.now());
     let json = serde_json::to_string(&digest).expect("a digest is plain data");
     let mut deliveries = Vec::new();
-    for channel in channels(settled) {
-        let letter =
-            Letter { id: 0, channel, digest: digest.clone(), json: json.clone(), attempts: 0 };
-        let result = deliver_one(settled, &letter, site).await;
+    for channel in channels(settings) {
+        let email = QueuedDigest {
+            id: 0,
+            channel,
+            digest: digest.clone(),
+            json: json.clone(),
+            attempts: 0,
+        };
+        let result = deliver_one(settings, &email, site).await;
         deliveries.push(Delivery { site: site.to_owned(), channel, result, next_at: None });
     }
     deliveries
@@ -164,15 +176,15 @@ pub(crate) async fn try_out(settled: &Section, site: &str, clock: WallClock) -> 
 fn made_up(site: &str, now: Timestamp) -> Digest {
     let host: String =
         site.chars().map(|c| if c.is_ascii_alphanumeric() || c == '.' { c } else { '-' }).collect();
-    let place = DigestPlace {
+    let place = DigestLink {
         page: "https://www.example.test/".to_owned(),
         line: 12,
         column: 5,
         element: "a".to_owned(),
-        text: Some("a test, no fault of yours".to_owned()),
+        text: Some("a test, not a broken link".to_owned()),
         region: Some("main".to_owned()),
     };
-    let told = Told {
+    let told = DigestTarget {
         target: "https://www.example.test/this-is-a-test".to_owned(),
         verdict: "broken".to_owned(),
         cause: Some("not-found".to_owned()),
@@ -184,7 +196,7 @@ fn made_up(site: &str, now: Timestamp) -> Digest {
         schema: 1,
         site: site.to_owned(),
         start: "https://www.example.test/".to_owned(),
-        title: Some("A test of how digests arrive".to_owned()),
+        title: Some("A test of digest delivery".to_owned()),
         run: 0,
         run_before: Some(0),
         kind: "test".to_owned(),
@@ -192,17 +204,18 @@ fn made_up(site: &str, now: Timestamp) -> Digest {
         message_id: format!("rummage.test.{}@{host}", now.as_microsecond()),
         counts: Counts { broke: 1, open: 1, ..Counts::default() },
         broke: vec![told],
-        came_back: Vec::new(),
+        returned: Vec::new(),
         reopened: Vec::new(),
         healed: Vec::new(),
     }
 }
 
-fn mail(settled: &Section, digest: &Digest, name: &str) -> Mail {
-    let watching = &settled.own.watching;
-    let rummage_view::Letter { subject, text, html } = rummage_view::letter(digest, name);
+fn mail(settings: &Section, digest: &Digest, name: &str) -> Mail {
+    let watching = &settings.own.watching;
+    let rummage_view::DigestEmail { subject, text, html } = rummage_view::email(digest, name);
     let to = watching.digest_to.clone();
-    // All letters of a site refer to one that was never sent: mail readers put them together.
+    // All emails about a site refer to one message that was never sent, so that mail readers show
+    // them as one thread.
     let domain = digest.message_id.rsplit_once('@').map_or("", |(_, domain)| domain);
     Mail {
         from: watching.digest_from.clone().or(to.first().cloned()).unwrap_or_default(),
@@ -215,13 +228,14 @@ fn mail(settled: &Section, digest: &Digest, name: &str) -> Mail {
     }
 }
 
-/// The mail server that the settings name.
-fn server(settled: &Section) -> Result<MailServer, Failure> {
-    let watching = &settled.own.watching;
+/// The mail server in the settings.
+fn server(settings: &Section) -> Result<MailServer, Failure> {
+    let watching = &settings.own.watching;
     let named = std::env::var(SERVER).ok().filter(|text| !text.is_empty());
     let text = named.or(watching.digest_server.clone()).ok_or_else(|| Failure::Usage {
-        what: "digest-to is set, and no mail server".to_owned(),
-        hint: "Name one in rummage.toml: digest-server = \"mail.example.test:587\"".to_owned(),
+        what: "digest-to is set, but digest-server is not".to_owned(),
+        hint: "Name the mail server in rummage.toml: digest-server = \"mail.example.test:587\""
+            .to_owned(),
     })?;
     let (host, port) = host_and_port(&text, watching.digest_security)?;
     let security = match watching.digest_security {
@@ -237,26 +251,26 @@ fn server(settled: &Section) -> Result<MailServer, Failure> {
             let variable = watching.digest_password.as_ref();
             let variable = variable.map_or(PASSWORD, |Variable(name)| name.as_str());
             let password = std::env::var(variable).map_err(|_| Failure::Usage {
-                what: format!("the password of {user} is not in the environment: {variable}"),
-                hint: format!("Set {variable} where rummage runs."),
+                what: format!("{variable}, the password of {user}, is not in the environment"),
+                hint: format!("Set {variable} in the environment of rummage."),
             })?;
             Some((user.clone(), password))
         }
     };
-    let asking = of_environment()?.or(settled.asking.clone());
+    let options = of_environment()?.or(settings.options.clone());
     let mut ca_certs = Vec::new();
-    for file in &asking.ca_cert {
+    for file in &options.ca_cert {
         ca_certs.extend(certificates(file)?);
     }
     Ok(MailServer { host, port, security, user, ca_certs })
 }
 
-/// `mail.example.test`, `mail.example.test:587`, `[::1]:25`; the port is that of the way
-/// in which the line is made secure (RFC 8314 §3.3, RFC 6409 §3.1).
+/// Parses `mail.example.test`, `mail.example.test:587` or `[::1]:25`; the default port depends on
+/// how the connection is secured (RFC 8314 §3.3, RFC 6409 §3.1).
 fn host_and_port(text: &str, security: Option<SecurityChoice>) -> Result<(String, u16), Failure> {
     let wrong = || Failure::Usage {
-        what: format!("{text} is no mail server"),
-        hint: "Write a host, and its port after a colon: mail.example.test:587".to_owned(),
+        what: format!("{text} is not a mail server"),
+        hint: "Give a host, with the port after a colon: mail.example.test:587".to_owned(),
     };
     let bare = |host: &str| host.trim_start_matches('[').trim_end_matches(']').to_owned();
     let preset = if security == Some(SecurityChoice::Tls) { 465 } else { 587 };
@@ -276,7 +290,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn mail_servers_are_named_with_a_port_or_without() {
+    fn a_mail_server_may_have_a_port() {
         let of = |text: &str, security| host_and_port(text, security).unwrap();
         assert_eq!(of("mail.a.test", None), ("mail.a.test".to_owned(), 587));
         assert_eq!(of("mail.a.test", Some(SecurityChoice::Tls)).1, 465);

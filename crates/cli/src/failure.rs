@@ -1,4 +1,4 @@
-//! Why a command failed: one sentence what is wrong, one what to do, and the exit code.
+//! Why a command failed: one sentence on what is wrong, one on what to do, and the exit code.
 
 use std::io::Write;
 use std::process::ExitCode;
@@ -6,18 +6,18 @@ use std::process::ExitCode;
 use rummage_core::crawl::StartProblem;
 use rummage_engine::{EngineError, InternalError};
 use rummage_store::StoreError;
-use rummage_view::{ViewError, ending, safe};
+use rummage_view::{ViewError, outcome, safe};
 
 use crate::output::Terminal;
 
-/// How a command ends.
+/// The exit code of a command.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Exit {
     /// Nothing broken.
     Fine = 0,
     /// Something broken.
     Broken = 1,
-    /// Wrong words or settings.
+    /// Invalid arguments or settings.
     Usage = 2,
     /// Not finished.
     Unfinished = 3,
@@ -34,10 +34,10 @@ impl From<Exit> for ExitCode {
 /// Why a command did not do its job.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum Failure {
-    /// The person meant something else.
+    /// The arguments or settings are invalid.
     #[error("{what}")]
     Usage { what: String, hint: String },
-    /// Another program does the same.
+    /// Another process is doing the same.
     #[error("{what}")]
     Conflict { what: String, hint: String },
     #[error(transparent)]
@@ -46,8 +46,8 @@ pub(crate) enum Failure {
     Store(#[from] StoreError),
     #[error(transparent)]
     View(#[from] ViewError),
-    #[error("{what}: {why}")]
-    System { what: &'static str, why: std::io::Error },
+    #[error("{what}: {reason}")]
+    System { what: &'static str, reason: std::io::Error },
 }
 
 impl From<EngineError> for Failure {
@@ -59,8 +59,8 @@ impl From<EngineError> for Failure {
     }
 }
 
-/// Reports what this program failed on while it crawled: the run went on without it, and its
-/// exit code says so, whatever else was found.
+/// Reports the URLs on which a crawl failed with an internal error. The run went on without them,
+/// but the exit code must show it.
 pub(crate) fn report_internal(errors: &[InternalError], exit: Exit, terminal: Terminal) -> Exit {
     if errors.is_empty() {
         return exit;
@@ -73,12 +73,12 @@ pub(crate) fn report_internal(errors: &[InternalError], exit: Exit, terminal: Te
     }
     let _ = writeln!(
         out,
-        "  The run went on without it. This is a fault of rummage: please report it, with the page."
+        "  The crawl went on without it. This is a bug in rummage: please report it, with the page."
     );
     Exit::Impossible
 }
 
-/// Wrong words, found by clap: help and version are no failures.
+/// Reports invalid arguments, as found by clap. Help and version are not failures.
 pub(crate) fn report_usage(error: &clap::Error) -> ExitCode {
     let _ = error.print();
     let code = if error.use_stderr() { Exit::Usage } else { Exit::Fine };
@@ -86,7 +86,7 @@ pub(crate) fn report_usage(error: &clap::Error) -> ExitCode {
 }
 
 impl Failure {
-    /// Says what is wrong and what to do.
+    /// Writes what is wrong and what to do.
     pub(crate) fn report(&self, terminal: Terminal) -> ExitCode {
         if self.is_closed_pipe() {
             return Exit::Fine.into();
@@ -101,13 +101,13 @@ impl Failure {
         self.exit().into()
     }
 
-    /// Whether nobody reads our output any more: no reason to complain.
+    /// Whether the reader of our output has gone away: no reason to complain.
     pub(crate) fn is_closed_pipe(&self) -> bool {
         matches!(self, Failure::View(ViewError::Write(error))
             if error.kind() == std::io::ErrorKind::BrokenPipe)
     }
 
-    /// What is wrong, and what to do, in one line: for a log.
+    /// What is wrong and what to do in one line, for a log.
     pub(crate) fn sentence(&self) -> String {
         let (what, hint) = (self.what(), self.hint());
         if hint.is_empty() { what } else { format!("{what}. {hint}") }
@@ -144,56 +144,58 @@ impl Failure {
 
 fn start_what(problem: &StartProblem) -> String {
     match problem {
-        StartProblem::NoPage { address, ending: seen } => {
-            format!("the start {} gave no page: {}", safe(address), ending(seen))
+        StartProblem::NoPage { url, outcome: seen } => {
+            format!("cannot fetch the start page {}: {}", safe(url), outcome(seen))
         }
-        StartProblem::NotHtml { address, media_type } => {
-            let kind = media_type.as_deref().unwrap_or("of no stated type");
-            format!("the start {} is {}, not an HTML page", safe(address), safe(kind))
+        StartProblem::NotHtml { url, media_type } => {
+            let kind = media_type.as_deref().unwrap_or("of unknown type");
+            format!("the start URL {} is {}, not an HTML page", safe(url), safe(kind))
         }
-        StartProblem::Redirects { address } => {
-            format!("the redirects of the start lead nowhere: given up at {}", safe(address))
+        StartProblem::Redirects { url } => {
+            format!("the redirects of the start URL lead nowhere: stopped at {}", safe(url))
         }
-        StartProblem::RobotsForbid { address } => {
-            format!("robots.txt asks robots not to read the start {}", safe(address))
+        StartProblem::RobotsForbid { url } => {
+            format!("robots.txt disallows the start URL {}", safe(url))
         }
-        StartProblem::RobotsUnknown { address } => {
-            format!("{} could not be had, so nobody knows what may be read", safe(address))
+        StartProblem::RobotsUnknown { url } => {
+            format!("cannot fetch {}, so it is unknown which pages may be crawled", safe(url))
         }
     }
 }
 
 fn start_hint(problem: &StartProblem) -> &'static str {
-    use rummage_core::evidence::{DnsFailure, Ending, Failure as F};
+    use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure as F};
     match problem {
         StartProblem::NotHtml { .. } => {
-            "Give the address of a page of the site, such as its home page."
+            "Give the URL of a page of the site, such as its home page."
         }
         StartProblem::Redirects { .. } => {
-            "Open it in a browser, and give the address of the page that you see."
+            "Open it in a browser, and give the URL of the page that is shown."
         }
         StartProblem::RobotsForbid { .. } | StartProblem::RobotsUnknown { .. } => {
             "If the site is yours, or its owner agrees: --robots ignore."
         }
-        StartProblem::NoPage { ending, .. } => match ending {
-            Ending::Failure(F::Dns(DnsFailure::NoSuchName | DnsFailure::NoAddress)) => {
+        StartProblem::NoPage { outcome, .. } => match outcome {
+            AttemptOutcome::Failure(F::Dns(DnsFailure::NoSuchName | DnsFailure::NoAddress)) => {
                 "Check the spelling of the host name."
             }
-            Ending::Failure(F::Dns(_)) => {
-                "Check that this machine is on line, or name a server with --dns."
+            AttemptOutcome::Failure(F::Dns(_)) => {
+                "Check the network connection of this machine, or name a DNS server with --dns."
             }
-            Ending::Failure(F::Refused) => "Check that the server runs, and on which port.",
-            Ending::Failure(F::Timeout(_)) => {
-                "Check that the server answers in a browser; --timeout gives it longer."
+            AttemptOutcome::Failure(F::Refused) => {
+                "Check that the server is running, and the port."
             }
-            Ending::Failure(F::Tls(_)) => {
-                "Check the certificate in a browser; --ca-cert trusts a private authority."
+            AttemptOutcome::Failure(F::Timeout(_)) => {
+                "Check that the server responds in a browser; --timeout gives it more time."
             }
-            Ending::Failure(F::Private(_)) => "Use --allow-private if that is meant.",
-            Ending::Answer(answer) if matches!(answer.status, 401 | 403) => {
-                "Give what the server wants to see with --header, or another page to start from."
+            AttemptOutcome::Failure(F::Tls(_)) => {
+                "Check the certificate in a browser; --ca-cert trusts a private certificate authority."
             }
-            _ => "Open it in a browser, or give another page of the site.",
+            AttemptOutcome::Failure(F::Private(_)) => "Use --allow-private if this is intended.",
+            AttemptOutcome::ResponseHead(answer) if matches!(answer.status, 401 | 403) => {
+                "Send the header the server expects with --header, or start from another page."
+            }
+            _ => "Open it in a browser, or start from another page of the site.",
         },
     }
 }
@@ -206,28 +208,26 @@ fn store_hint(error: &StoreError) -> &'static str {
         StoreError::CannotOpen { .. } | StoreError::ReadOnly => {
             "Check the folder and its permissions, or name another file with --store."
         }
-        StoreError::NoSuchRun { .. } => "rummage sites runs lists those that there are.",
+        StoreError::NoSuchRun { .. } => "rummage sites runs lists the stored runs.",
         StoreError::TooOld { .. } => {
-            "Nothing was changed in it. It is from before the first release: crawl anew, into \
+            "The file was not changed. It is from before the first release: crawl again, into \
              another file named with --store."
         }
-        StoreError::NotAStore { .. } => {
-            "Nothing was changed in it. Name another file with --store."
-        }
+        StoreError::NotAStore { .. } => "The file was not changed. Name another file with --store.",
         StoreError::Newer { .. } => {
-            "Nothing was changed in it. Use the newer rummage, or name another file with --store."
+            "The file was not changed. Use the newer rummage, or name another file with --store."
         }
         StoreError::DiskFull => {
-            "What was found is kept. Make room, then go on with: rummage crawl --resume"
+            "Results so far are kept. Free some space, then continue with: rummage crawl --resume"
         }
-        StoreError::Busy => "Wait until it has ended, or name another file with --store.",
+        StoreError::Busy => "Wait until it has finished, or name another file with --store.",
         StoreError::NothingToResume => "Start a new run: rummage crawl START",
-        StoreError::Damaged(_) => "Nothing was changed in it. Name another file with --store.",
+        StoreError::Damaged(_) => "The file was not changed. Name another file with --store.",
         _ => "",
     }
 }
 
-/// The colour of the word "error".
+/// The style of the word "error".
 fn anstream_red() -> clap::builder::styling::Style {
     clap::builder::styling::AnsiColor::Red.on_default().bold()
 }

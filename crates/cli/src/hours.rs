@@ -1,5 +1,5 @@
-//! Hours of the day in which nothing is asked, by the clock on the wall, whatever daylight
-//! saving does to it.
+//! Hours of the day in which no requests are made, in local time, across changes to daylight
+//! saving time.
 
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
@@ -18,12 +18,12 @@ impl TryFrom<String> for Hours {
     type Error = String;
 
     fn try_from(text: String) -> Result<Hours, String> {
-        let help = "write two times of day, such as 22:00-06:00";
+        let help = "give two times of day, such as 22:00-06:00";
         let (from, to) = text.split_once('-').ok_or(help)?;
         let time = |text: &str| Time::strptime("%H:%M", text.trim()).map_err(|_| help);
         let (from, to) = (time(from)?, time(to)?);
         if from == to {
-            return Err(format!("{text} would be no time, or all day; {help}"));
+            return Err(format!("{text} is empty, or the whole day; {help}"));
         }
         Ok(Hours { from, to })
     }
@@ -45,11 +45,11 @@ impl Hours {
     }
 }
 
-/// When the quiet that holds now ends; `None` where none does.
+/// When the current quiet hours end; `None` outside quiet hours.
 pub(crate) fn quiet_until(now: Timestamp, quiet: &[Hours], zone: &TimeZone) -> Option<Timestamp> {
     let mut end = None;
     let mut at = now;
-    // One may begin where another ends; a week of them has no end that matters.
+    // Quiet hours may begin where others end. Eight steps are enough for any real settings.
     for _ in 0..8 {
         let here = at.to_zoned(zone.clone());
         let Some(hours) = quiet.iter().find(|hours| hours.holds(here.time())) else { break };
@@ -59,13 +59,13 @@ pub(crate) fn quiet_until(now: Timestamp, quiet: &[Hours], zone: &TimeZone) -> O
     end
 }
 
-/// When the next quiet begins.
+/// When the next quiet hours begin.
 pub(crate) fn quiet_from(now: Timestamp, quiet: &[Hours], zone: &TimeZone) -> Option<Timestamp> {
     quiet.iter().filter_map(|hours| coming(now, hours.from, zone)).min()
 }
 
-/// The next time that the clock shows this. Where clocks go forward over it, it is as
-/// much later; where they go back, it may come twice.
+/// The next moment at which the clock shows this time. A time that is skipped when clocks go
+/// forward comes as much later; a time that is repeated when they go back may come twice.
 fn coming(now: Timestamp, time: Time, zone: &TimeZone) -> Option<Timestamp> {
     let today: Date = now.to_zoned(zone.clone()).date();
     (0..3)
@@ -98,7 +98,7 @@ mod tests {
     }
 
     #[test]
-    fn quiet_ends_at_its_hour_today_or_tomorrow() {
+    fn quiet_hours_end_today_or_tomorrow() {
         let night = ["22:00-06:00"];
         assert_eq!(until("2026-01-05T12:00:00Z", &night), None);
         assert_eq!(until("2026-01-05T23:00:00Z", &night).unwrap(), "2026-01-06T06:00:00Z");
@@ -107,25 +107,25 @@ mod tests {
         let both = ["08:00-12:00", "12:00-17:30"];
         assert_eq!(until("2026-01-05T09:00:00Z", &both).unwrap(), "2026-01-05T17:30:00Z");
         let all_day = ["00:00-12:00", "12:00-00:00"];
-        assert!(until("2026-01-05T09:00:00Z", &all_day).is_some(), "it does not turn for ever");
+        assert!(until("2026-01-05T09:00:00Z", &all_day).is_some(), "it does not loop forever");
         assert_eq!(until("2026-01-05T09:00:00Z", &[]), None);
     }
 
     #[test]
-    fn the_clock_on_the_wall_counts_in_summer_too() {
+    fn quiet_hours_follow_local_time_in_summer() {
         let office = ["08:00-18:00"];
         assert_eq!(until("2026-07-01T07:30:00Z", &office).unwrap(), "2026-07-01T17:00:00Z");
         assert_eq!(until("2026-07-01T06:59:00Z", &office), None);
     }
 
     #[test]
-    fn nights_on_which_clocks_change_end_as_well() {
-        // Forward: there is no 01:30 on that day.
+    fn quiet_hours_end_on_nights_when_clocks_change() {
+        // Forward: 01:30 does not exist on that day.
         assert_eq!(
             until("2026-03-29T00:30:00Z", &["00:00-01:30"]).unwrap(),
             "2026-03-29T01:30:00Z"
         );
-        // Back: 01:30 comes twice, and quiet holds both times.
+        // Back: 01:30 comes twice, and both are quiet.
         assert_eq!(
             until("2026-10-25T00:10:00Z", &["01:00-01:30"]).unwrap(),
             "2026-10-25T00:30:00Z"
@@ -137,7 +137,7 @@ mod tests {
     }
 
     #[test]
-    fn the_next_quiet_is_the_nearest_of_all() {
+    fn the_nearest_quiet_hours_come_next() {
         let quiet = [hours("22:00-06:00"), hours("12:00-13:00")];
         let from = |now: &str| quiet_from(now.parse().unwrap(), &quiet, &london()).unwrap();
         assert_eq!(from("2026-01-05T11:00:00Z").to_string(), "2026-01-05T12:00:00Z");
@@ -146,7 +146,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_time_of_day_is_refused_with_an_example() {
+    fn invalid_times_are_refused_with_an_example() {
         for text in ["22:00", "late-early", "25:00-06:00", "06:00-06:00"] {
             let error = Hours::try_from(text.to_owned()).unwrap_err();
             assert!(error.contains("such as 22:00-06:00"), "{error}");
@@ -155,7 +155,7 @@ mod tests {
     }
 
     #[test]
-    fn quiet_holds_up_to_its_end_on_every_quarter_of_an_hour_of_a_year() {
+    fn quiet_hours_hold_until_they_end_at_every_quarter_hour_of_a_year() {
         let quiet = [hours("22:00-06:30"), hours("01:30-02:15"), hours("12:00-13:00")];
         let start: Timestamp = "2026-01-01T00:00:00Z".parse().unwrap();
         for quarter in 0..365 * 96 {

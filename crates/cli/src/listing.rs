@@ -1,4 +1,4 @@
-//! From the words on how to show links to what is shown, in which form, and where.
+//! From the options for showing links to a format and a destination.
 
 use std::fs::File;
 use std::io::Write;
@@ -12,22 +12,22 @@ use crate::failure::Failure;
 use crate::output::{self, Terminal};
 use crate::values::{nearest, one_of};
 
-/// Where an output goes, and in which form.
+/// Where an output goes, and in which format.
 #[derive(Debug)]
 pub(crate) struct Destination {
     pub(crate) form: Format,
-    /// `None`: standard output.
+    /// `None` for standard output.
     file: Option<PathBuf>,
 }
 
 impl Destination {
-    /// Whether a person reads it on standard output.
+    /// Whether a person will read it on standard output.
     pub(crate) fn is_for_reading_here(&self) -> bool {
         self.form == Format::Text && self.file.is_none()
     }
 
-    /// Writes it there. A file is there in whole or not at all. Rows that a limit has cut are
-    /// reported on standard error: in the output itself there is no head to do so.
+    /// Writes the output. A file is written completely or not at all. Rows cut off by a limit are
+    /// reported on standard error, because the formats for programs have no room for it.
     pub(crate) fn write(
         &self,
         terminal: Terminal,
@@ -57,13 +57,13 @@ impl Destination {
     }
 }
 
-/// Writes a file beside its place, and puts it there when it is whole.
+/// Writes a file under a temporary name, and renames it when it is complete.
 pub(crate) fn whole_file<T>(
     file: &Path,
     write: impl FnOnce(File) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let wrong = |why: String| Failure::Usage {
-        what: format!("{} cannot be written: {why}", file.display()),
+    let wrong = |reason: String| Failure::Usage {
+        what: format!("cannot write {}: {reason}", file.display()),
         hint: "Check the folder and its permissions, or name another file with --output."
             .to_owned(),
     };
@@ -78,7 +78,7 @@ pub(crate) fn whole_file<T>(
 }
 
 impl Showing {
-    /// The preset for a file: all by its ending.
+    /// The defaults for a file: everything follows from its extension.
     pub(crate) fn of_file(path: &Path) -> Showing {
         Showing {
             group: None,
@@ -91,7 +91,7 @@ impl Showing {
         }
     }
 
-    /// Where the listing goes, and in which form.
+    /// Where the listing goes, and in which format.
     pub(crate) fn destination(&self) -> Result<Destination, Failure> {
         let form = match self.format()? {
             Format::Rows(rows) => Format::Rows(rows.separated_by(self.csv_separator)),
@@ -113,10 +113,11 @@ impl Showing {
         let Some(file) = self.file() else {
             return Ok(Format::Text);
         };
-        let ending = file.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
-        Format::of_ending(ending).ok_or_else(|| {
-            let endings = Format::usual_endings();
-            let (last, others) = endings.split_last().expect("there are formats");
+        let extension =
+            file.extension().and_then(|extension| extension.to_str()).unwrap_or_default();
+        Format::of_extension(extension).ok_or_else(|| {
+            let extensions = Format::usual_extensions();
+            let (last, others) = extensions.split_last().expect("there are formats");
             Failure::Usage {
                 what: format!("the ending of {} names no format", file.display()),
                 hint: format!(
@@ -137,7 +138,7 @@ impl Showing {
         Listing { limit: self.limit, verbose, ..Listing::by(Group::None) }
     }
 
-    /// How the listing is to look.
+    /// The grouping, order and limit of the listing.
     pub(crate) fn listing(&self, verbose: bool) -> Result<Listing, Failure> {
         let form = self.destination()?.form;
         let group = match (self.group, form) {
@@ -151,8 +152,8 @@ impl Showing {
         };
         if form == Format::Json && group != Group::Target {
             return Err(Failure::Usage {
-                what: "--format json holds one object a target, and no other grouping".to_owned(),
-                hint: "Leave out --group, or use --format jsonl for a row a link.".to_owned(),
+                what: "--format json groups by target, and cannot group otherwise".to_owned(),
+                hint: "Leave out --group, or use --format jsonl for one row per link.".to_owned(),
             });
         }
         let sort = self.sort.as_deref().map(|text| sort(text, group, form)).transpose()?;
@@ -160,7 +161,7 @@ impl Showing {
     }
 }
 
-/// Reads `KEY` or `KEY:desc`, where the keys are those of a grouping.
+/// Parses `KEY` or `KEY:desc`, where KEY is a column of the grouping.
 fn sort(text: &str, group: Group, form: Format) -> Result<Sort, Failure> {
     let rows = matches!(form, Format::Rows(_));
     sort_by(
@@ -175,15 +176,15 @@ fn sort(text: &str, group: Group, form: Format) -> Result<Sort, Failure> {
     )
 }
 
-/// Reads `KEY` or `KEY:desc`, where these are the keys.
+/// Parses `KEY` or `KEY:desc`, where KEY is one of `keys`.
 fn sort_by(text: &str, keys: &[&str]) -> Result<Sort, Failure> {
     let (key, descending) = match text.split_once(':') {
         None | Some((_, "asc")) => (text.trim_end_matches(":asc"), false),
         Some((key, "desc")) => (key, true),
         Some((_, way)) => {
             return Err(Failure::Usage {
-                what: format!("--sort {text}: a way to sort is asc or desc, not {way}"),
-                hint: "Write --sort KEY or --sort KEY:desc.".to_owned(),
+                what: format!("--sort {text}: the order is asc or desc, not {way}"),
+                hint: "Use --sort KEY or --sort KEY:desc.".to_owned(),
             });
         }
     };
@@ -193,7 +194,7 @@ fn sort_by(text: &str, keys: &[&str]) -> Result<Sort, Failure> {
     let near = nearest(key, keys.iter().copied());
     let meant = near.map(|near| format!("Did you mean {near}? ")).unwrap_or_default();
     Err(Failure::Usage {
-        what: format!("nothing here can be sorted by \"{key}\""),
-        hint: format!("{meant}There is {}.", one_of(keys)),
+        what: format!("cannot sort by \"{key}\""),
+        hint: format!("{meant}The keys are {}.", one_of(keys)),
     })
 }

@@ -1,7 +1,7 @@
-//! What did the person mean?
+//! From the command line to an exit code.
 //!
-//! `args` is what was typed, and alone knows clap. `commands` take it, look at
-//! the world once, hand plain settings to the crates below, and say how it ended.
+//! `args` is the command line, and alone knows clap. `commands` take it, look at files and
+//! settings once, pass plain values to the crates below, and report how it ended.
 
 mod args;
 mod choice;
@@ -12,10 +12,10 @@ mod digests;
 mod failure;
 mod hours;
 mod inputs;
+mod jobs;
 mod listing;
 mod netrc;
 mod output;
-mod passes;
 mod password;
 mod paths;
 mod patrol;

@@ -1,11 +1,11 @@
-//! Passwords from a file `.netrc`, as ftp and curl read it (ftp(1), "The .netrc File").
+//! Passwords from a `.netrc` file, in the format of ftp(1), "The .netrc File".
 
 use std::path::PathBuf;
 
 use etcetera::BaseStrategy as _;
 
-/// The password of a user on a host, if the file of this person has one: that which the
-/// variable NETRC names, else `.netrc` at home.
+/// The password of a user on a host, from the file named by the variable NETRC, else from
+/// `.netrc` in the home folder.
 pub(crate) fn password(host: &str, user: &str) -> Option<String> {
     let text = std::fs::read_to_string(file()?).ok()?;
     find(&text, host, user)
@@ -21,7 +21,8 @@ fn file() -> Option<PathBuf> {
     }
 }
 
-/// What stands for a host, or for all others, with this login or none.
+/// The password of the first entry for the host, or of the default entry, that has this login or
+/// none.
 fn find(text: &str, host: &str, user: &str) -> Option<String> {
     let text = without_macros(text);
     let mut words = text.split_whitespace();
@@ -44,7 +45,7 @@ fn find(text: &str, host: &str, user: &str) -> Option<String> {
     password.filter(|_| fits && is_user).map(str::to_owned)
 }
 
-/// A macro goes on to the next empty line.
+/// Removes macros, which end at the next empty line.
 fn without_macros(text: &str) -> String {
     let mut kept = String::new();
     let mut in_macro = false;
@@ -73,7 +74,7 @@ mod tests {
         assert_eq!(found("b.test", "ada").as_deref(), Some("two"));
         assert_eq!(found("a.test", "bob").as_deref(), Some("three"));
         assert_eq!(found("c.test", "ada").as_deref(), Some("four"));
-        assert_eq!(found("a.test", "eve"), None, "a macro is no entry");
+        assert_eq!(found("a.test", "eve"), None, "a macro is not an entry");
         assert_eq!(find("machine a.test password", "a.test", "ada"), None);
         assert_eq!(find("", "a.test", "ada"), None);
     }

@@ -1,4 +1,4 @@
-//! The ways out: standard output and standard error, with colour or without.
+//! Standard output and standard error, in color or not.
 
 use std::io::{self, BufWriter, IsTerminal, Write};
 
@@ -6,13 +6,13 @@ use anstream::{AutoStream, ColorChoice};
 
 use crate::args::Color;
 
-/// How to write for a person: with colour or without, and how much.
+/// How to write for a person: in color or not, and how much.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Terminal {
     color: Color,
-    /// Say less: no progress.
+    /// Do not show progress.
     pub(crate) quiet: bool,
-    /// Say more.
+    /// Show more detail.
     pub(crate) verbose: bool,
 }
 
@@ -21,7 +21,7 @@ impl Terminal {
         Terminal { color, quiet, verbose }
     }
 
-    /// Standard output. Wrap it in [`buffered`] for much of it.
+    /// Standard output. Wrap it in [`buffered`] for long output.
     pub(crate) fn stdout(self) -> impl Write {
         AutoStream::new(io::stdout(), choice(self.color, io::stdout().is_terminal()))
     }
@@ -31,12 +31,12 @@ impl Terminal {
         AutoStream::new(io::stderr(), choice(self.color, io::stderr().is_terminal()))
     }
 
-    /// Whether standard error is to have colour.
+    /// Whether standard error is written in color.
     pub(crate) fn colors_stderr(self) -> bool {
         choice(self.color, io::stderr().is_terminal()) != ColorChoice::Never
     }
 
-    /// The option that has another rummage use colour as this one does.
+    /// The option that makes another rummage process use color as this one does.
     pub(crate) fn color_option(self) -> &'static [&'static str] {
         match self.color {
             Color::Auto => &[],
@@ -46,18 +46,18 @@ impl Terminal {
     }
 }
 
-/// Whether standard error is a terminal that can be drawn on.
+/// Whether standard error is a terminal that can show progress.
 pub(crate) fn stderr_is_drawn() -> bool {
     let dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
     io::stderr().is_terminal() && !dumb
 }
 
-/// Gathers small writes; flush before the end.
+/// Buffers small writes; flush it before the end.
 pub(crate) fn buffered<W: Write>(out: W) -> BufWriter<W> {
     BufWriter::with_capacity(64 * 1024, out)
 }
 
-/// A temporary file is for its owner alone; what people asked for is for whom they like.
+/// Gives a file the usual permissions: a temporary file is readable by its owner alone.
 pub(crate) fn make_readable(file: &std::fs::File) {
     #[cfg(unix)]
     {

@@ -1,5 +1,4 @@
-//! The password that goes with `--user`: from the environment, from a file `.netrc`, or asked
-//! for at a terminal.
+//! The password for `--user`: from the environment, a `.netrc` file, or a prompt.
 
 use std::io::IsTerminal;
 
@@ -12,22 +11,26 @@ use crate::netrc;
 
 const VARIABLE: &str = "RUMMAGE_PASSWORD";
 
-/// The `Authorization` field for that user on the host of a start (RFC 7617 §2).
+/// The `Authorization` header for this user on the host of a start URL (RFC 7617 §2).
 pub(crate) fn basic(user: &str, host: Option<&str>) -> Result<HeaderValue, Failure> {
     if user.contains(':') {
-        return Err(wrong("the name given to --user holds a colon", "Give the name alone."));
+        return Err(wrong(
+            "the name given to --user contains a colon",
+            "Give the name without the password.",
+        ));
     }
     let of_file = || host.and_then(|host| netrc::password(host, user));
     let password = match std::env::var(VARIABLE).ok().or_else(of_file) {
         Some(password) => password,
         None if std::io::stdin().is_terminal() => {
             rpassword::prompt_password(format!("password of {user}: "))
-                .map_err(|why| Failure::System { what: "the password cannot be read", why })?
+                .map_err(|reason| Failure::System { what: "cannot read the password", reason })?
         }
         None => {
-            let hint = "Put it into the variable RUMMAGE_PASSWORD, or into ~/.netrc.";
+            let hint =
+                "/.netrc.~Set the variable RUMMAGE_PASSWORD, or add an entry to ~/.netrc.~/.netrc.";
             return Err(wrong(
-                "--user needs a password, and there is no terminal to ask for it",
+                "--user needs a password, but there is no terminal to prompt for it",
                 hint,
             ));
         }

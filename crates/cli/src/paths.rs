@@ -1,4 +1,4 @@
-//! Where things are kept.
+//! Where files are kept.
 
 use std::path::{Path, PathBuf};
 
@@ -12,8 +12,8 @@ use crate::config::Config;
 use crate::failure::Failure;
 use crate::waivers;
 
-/// The store: the file that was named, else the one beside the settings file, else one in
-/// the user's data folder (XDG Base Directory Specification; its likes on other systems).
+/// The store: the named file, else the one beside the settings file, else one in the user's data
+/// folder (XDG Base Directory Specification, or its equivalent on other systems).
 pub(crate) fn store(named: Option<&Path>, config: &Config) -> Result<PathBuf, Failure> {
     if let Some(named) = named {
         return Ok(named.to_owned());
@@ -24,19 +24,19 @@ pub(crate) fn store(named: Option<&Path>, config: &Config) -> Result<PathBuf, Fa
     match choose_base_strategy() {
         Ok(folders) => Ok(folders.data_dir().join("rummage").join("rummage.db")),
         Err(_) => Err(Failure::Usage {
-            what: "there is no home folder to keep the store in".to_owned(),
+            what: "there is no home folder for the store".to_owned(),
             hint: "Name a file with --store.".to_owned(),
         }),
     }
 }
 
-/// The store, to be read with what is set aside in it.
+/// Opens the store with today's waivers applied.
 pub(crate) fn reader(store: &Path, config: &Config, clock: WallClock) -> Result<Reader, Failure> {
     let reader = Reader::open(store)?;
     Ok(reader.with_waivers(waivers(config, store, clock)?))
 }
 
-/// What is set aside in a store, today.
+/// The waivers of a store, as of today.
 pub(crate) fn waivers(config: &Config, store: &Path, clock: WallClock) -> Result<Waivers, Failure> {
     Ok(waivers::File::load(config, store)?.waivers(clock.today()))
 }

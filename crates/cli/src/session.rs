@@ -1,27 +1,27 @@
-//! What a command finds when it begins: the options of every command, resolved once.
+//! The options of every command, resolved once when a command begins.
 
 use std::path::PathBuf;
 
 use rummage_store::{Reader, RunInfo};
 
-use crate::args::Asking;
+use crate::args::CheckOptions;
 use crate::args::GlobalArgs;
 use crate::clock::WallClock;
 use crate::config::Config;
 use crate::failure::Failure;
+use crate::jobs::JobContext;
 use crate::output::Terminal;
-use crate::passes::Means;
 use crate::{choice, digests, paths};
 
-/// See the [module](self). Parts that need less are given less.
+/// See the [module](self). Code that needs less is passed less.
 #[derive(Debug)]
 pub(crate) struct Session {
-    /// What the settings file says.
+    /// The settings file.
     pub(crate) config: Config,
-    /// The settings file, where one was named.
+    /// The path of the settings file, if one was named.
     pub(crate) config_file: Option<PathBuf>,
     pub(crate) store: PathBuf,
-    /// The site that was named.
+    /// The site, if one was named.
     pub(crate) site: Option<String>,
     pub(crate) terminal: Terminal,
     pub(crate) clock: WallClock,
@@ -45,28 +45,32 @@ impl Session {
         })
     }
 
-    /// The store, to be read with what is waived in it.
+    /// Opens the store with today's waivers applied.
     pub(crate) fn reader(&self) -> Result<Reader, Failure> {
         paths::reader(&self.store, &self.config, self.clock)
     }
 
-    /// The run that was named, else the last of the site that was named, else the last.
+    /// The run with this number, else the last run of the named site, else the last run.
     pub(crate) fn run(&self, reader: &Reader, number: Option<i64>) -> Result<RunInfo, Failure> {
         choice::run(reader, &self.config, self.site.as_deref(), number)
     }
 
-    /// The name of a site's section in the settings file: as given, else by its host.
+    /// The name of a site's section in the settings file: the given name, else found by host.
     pub(crate) fn section_of(&self, host: &str) -> Option<String> {
         choice::name_of(&self.config, self.site.as_deref(), host)
     }
 
-    /// What a pass is planned with.
-    pub(crate) fn means<'a>(&'a self, given: &'a Asking, section: Option<String>) -> Means<'a> {
+    /// What a job is planned with.
+    pub(crate) fn context<'a>(
+        &'a self,
+        given: &'a CheckOptions,
+        section: Option<String>,
+    ) -> JobContext<'a> {
         let Session { store, config: file, clock, .. } = self;
-        Means { store, given, section, file, clock: *clock }
+        JobContext { store, given, section, file, clock: *clock }
     }
 
-    /// Delivers the digests that wait, and reports how that went.
+    /// Delivers queued digests, and reports the results.
     pub(crate) fn deliver_digests(&self, runtime: &tokio::runtime::Runtime) {
         let Session { store, config, terminal, clock, .. } = self;
         digests::deliver_and_say(runtime, store, config, *terminal, *clock);

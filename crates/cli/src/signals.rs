@@ -1,4 +1,4 @@
-//! Waits for somebody to say stop: Ctrl-C, a request to end, a terminal that is closed.
+//! Waits for a request to stop: Ctrl-C, SIGTERM, a closed terminal.
 
 use rummage_engine::Stop;
 use tokio::sync::watch;
@@ -26,7 +26,7 @@ pub(crate) async fn stop_requested() {
     let _ = tokio::signal::ctrl_c().await;
 }
 
-/// The first Ctrl-C (or request to end) stops the crawl; the second leaves at once.
+/// The first Ctrl-C (or SIGTERM) stops the crawl; the second exits at once.
 pub(crate) fn stop_on_signal() -> Stop {
     let (sender, stop) = watch::channel(false);
     tokio::spawn(async move {

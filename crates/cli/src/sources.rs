@@ -7,13 +7,13 @@ use rummage_store::{RunInfo, RunKind};
 use rummage_view::Source;
 use url::Url;
 
-use crate::args::Asking;
+use crate::args::CheckOptions;
 use crate::config::Section;
-use crate::passes::folder;
+use crate::jobs::folder;
 
-/// Where the sources of the pages of a run are, if that is known.
-pub(crate) fn of(run: &RunInfo, settled: &Section) -> Option<Source> {
-    if let Some(template) = &settled.own.editor_link {
+/// The sources of the pages of a run, if they are known.
+pub(crate) fn of(run: &RunInfo, settings: &Section) -> Option<Source> {
+    if let Some(template) = &settings.own.editor_link {
         return Some(Source::Editor(template.clone()));
     }
     if run.kind == RunKind::Probe {
@@ -23,9 +23,9 @@ pub(crate) fn of(run: &RunInfo, settled: &Section) -> Option<Source> {
             file.exists().then(|| named_from(&here, &file))
         })));
     }
-    let asking: Asking = serde_json::from_str(&run.options).ok()?;
-    // A folder that is gone by now has no files to name.
-    let folder = folder(&run.asked_for, &asking).ok().flatten()?;
+    let options: CheckOptions = serde_json::from_str(&run.options).ok()?;
+    // If the folder no longer exists, there are no files to name.
+    let folder = folder(&run.given_start, &options).ok().flatten()?;
     let here = std::env::current_dir().unwrap_or_default();
     Some(Source::File(Rc::new(move |page| {
         let file = folder.file(&Url::parse(page).ok()?)?;
@@ -33,12 +33,12 @@ pub(crate) fn of(run: &RunInfo, settled: &Section) -> Option<Source> {
     })))
 }
 
-/// A file as a person in that folder names it.
+/// A path as the user would type it in the current folder.
 fn named_from(here: &Path, file: &Path) -> String {
     file.strip_prefix(here).unwrap_or(file).display().to_string()
 }
 
-/// The one file that a page is.
+/// The single file behind a page.
 pub(crate) fn of_file(file: &Path) -> Source {
     let name = file.display().to_string();
     Source::File(Rc::new(move |_| Some(name.clone())))

@@ -1,5 +1,5 @@
-//! What START means: a URL, a site of the settings file, or a host name that is tried over
-//! https, then http.
+//! What START means: a URL, a site in the settings file, a folder, or a host name that is tried
+//! over https, then http.
 
 use std::path::{Path, PathBuf};
 
@@ -9,17 +9,17 @@ use crate::failure::Failure;
 use crate::urls::{candidates, host, is_folder, starts_like_path, url};
 use crate::values::{nearest, one_of};
 
-/// Where a crawl begins, and with whose settings.
+/// Where a crawl begins, and with which settings.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Start {
-    /// A URL or a host name.
+    /// A URL, host name or folder.
     pub(crate) text: String,
     /// The name of its section in the settings file, if it has one.
     pub(crate) site: Option<String>,
 }
 
-/// Finds out what START means, or that of the only site of the settings file. `at`: where a
-/// folder will live.
+/// Resolves START, or takes the only site in the settings file. `at` is the URL at which a folder
+/// will be published.
 pub(crate) fn resolve(
     given: Option<&str>,
     at: Option<&str>,
@@ -36,8 +36,8 @@ pub(crate) fn resolve(
         (Some(text), None) if config.sites.contains_key(text) => {
             if Path::new(text).is_dir() {
                 return Err(wrong(
-                    &format!("{text} is a site of the settings file, and a folder here"),
-                    &format!("For the site write --site {text}; for the folder ./{text}."),
+                    &format!("{text} is both a site in the settings file and a folder here"),
+                    &format!("Use --site {text} for the site, ./{text} for the folder."),
                 ));
             }
             site_named(config, text)
@@ -45,8 +45,8 @@ pub(crate) fn resolve(
         (Some(text), None) if is_folder(text) => {
             if !starts_like_path(text) && text.contains('.') {
                 return Err(wrong(
-                    &format!("{text} is a folder here, and may be a host"),
-                    &format!("For the folder write ./{text}; for the host https://{text}."),
+                    &format!("{text} is both a folder here and a possible host"),
+                    &format!("Use ./{text} for the folder, https://{text} for the host."),
                 ));
             }
             let site =
@@ -69,8 +69,8 @@ fn site_named(config: &Config, site: &str) -> Result<Start, Failure> {
             Ok(Start { text, site: Some(site.to_owned()) })
         }
         None => Err(wrong(
-            &format!("[site.{site}] has no start"),
-            "Add a line such as start = \"https://www.example.test/\" to it.",
+            &format!("[site.{site}] has no start URL"),
+            "Add a line such as start = \"https://www.example.test/\".",
         )),
     }
 }
@@ -79,8 +79,8 @@ fn no_such_site(config: &Config, site: &str) -> Failure {
     let names: Vec<&str> = config.sites.keys().map(String::as_str).collect();
     let hint = match (nearest(site, names.iter().copied()), names.as_slice()) {
         (Some(near), _) => format!("Did you mean {near}?"),
-        (None, []) => "No site stands in a settings file; rummage init writes one.".to_owned(),
-        (None, some) => format!("There is {}.", one_of(some)),
+        (None, []) => "No settings file has a site; rummage init writes one.".to_owned(),
+        (None, some) => format!("The sites are {}.", one_of(some)),
     };
     wrong(&format!("there is no [site.{site}] in the settings file"), &hint)
 }
@@ -90,12 +90,12 @@ fn only_site(config: &Config) -> Result<Start, Failure> {
     match names.as_slice() {
         [only] => site_named(config, only),
         [] if config.path.is_some() => Err(wrong(
-            "nothing says where to begin: the settings file has no site",
-            "Write a [site.NAME] with a start into it, or name one: rummage crawl www.example.test.",
+            "no start URL: the settings file has no site",
+            "Add a [site.NAME] with a start, or name a site: rummage crawl www.example.test.",
         )),
         [] => Err(wrong(
-            "nothing says where to begin",
-            "Name a site: rummage crawl www.example.test. Or see it work: rummage demo.",
+            "no start URL",
+            "Name a site: rummage crawl www.example.test. To see an example: rummage demo.",
         )),
         several => Err(wrong(
             &format!("the settings file has {} sites", several.len()),
@@ -104,20 +104,18 @@ fn only_site(config: &Config) -> Result<Start, Failure> {
     }
 }
 
-/// A folder by its whole path, so that a run can go on from anywhere; anything else as it is.
+/// Makes a folder's path absolute, so that a run can be continued from anywhere; leaves anything
+/// else as it is.
 fn whole(start: &str, from: Option<&Path>) -> Result<String, Failure> {
     let named = from.map_or_else(|| PathBuf::from(start), |from| from.join(start));
     let is_of_file = from.is_some() && !start.contains("://") && named.is_dir();
     if !is_of_file && !is_folder(start) {
         return Ok(start.to_owned());
     }
-    let cannot = |why| Failure::System { what: "the current folder is not known", why };
+    let cannot = |reason| Failure::System { what: "cannot find the current folder", reason };
     let path = std::path::absolute(named).map_err(cannot)?;
     path.into_os_string().into_string().map_err(|path| {
-        wrong(
-            &format!("the name of {} is no text", path.display()),
-            "Give the folder a name in UTF-8.",
-        )
+        wrong(&format!("the name of {} is not UTF-8", path.display()), "Rename the folder.")
     })
 }
 

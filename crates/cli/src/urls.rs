@@ -1,4 +1,4 @@
-//! What a host name or a URL that was typed stands for.
+//! What a host name or URL on the command line stands for.
 
 use std::path::Path;
 
@@ -7,7 +7,7 @@ use url::Url;
 
 use crate::failure::Failure;
 
-/// Whether a start names a folder, or a file: by how it looks, or since it is there.
+/// Whether a start names a folder or a file: by its form, or because it exists.
 pub(crate) fn is_folder(start: &str) -> bool {
     !start.contains("://") && (starts_like_path(start) || Path::new(start).is_dir())
 }
@@ -16,25 +16,25 @@ pub(crate) fn starts_like_path(start: &str) -> bool {
     start.starts_with(['.', '/', '\\', '~'])
 }
 
-/// The host of an address, with its port where that is not a default one.
+/// The host of a URL, with its port unless that is the default.
 pub(crate) fn host(url: &Url) -> String {
     let host = url.host_str().unwrap_or_default();
     url.port().map_or_else(|| host.to_owned(), |port| format!("{host}:{port}"))
 }
 
-/// The addresses to try, in their order.
+/// The URLs to try, in order.
 pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {
     let start = start.trim();
     if start.is_empty() {
-        return Err(wrong("the start is empty", "Give a URL or a host name."));
+        return Err(wrong("the start URL is empty", "Give a URL or a host name."));
     }
     if start.contains("://") {
         return url(start).map(|url| vec![url]);
     }
     if is_folder(start) {
         return Err(wrong(
-            &format!("{start} is a folder or a file, and a web address is wanted here"),
-            "Give an address such as https://www.example.test/.",
+            &format!("{start} is a folder or a file, not a URL"),
+            "Give a URL such as https://www.example.test/.",
         ));
     }
     let bare = url(&format!("http://{start}"))?;
@@ -47,15 +47,15 @@ pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {
 pub(crate) fn url(text: &str) -> Result<Url, Failure> {
     let hint =
         "Give a URL such as https://www.example.test/, or a host name such as www.example.test.";
-    let url =
-        Url::parse(text).map_err(|error| wrong(&format!("{text} is no address: {error}"), hint))?;
+    let url = Url::parse(text)
+        .map_err(|error| wrong(&format!("{text} is not a valid URL: {error}"), hint))?;
     if !matches!(url.scheme(), "http" | "https") {
-        return Err(wrong(&format!("{text} is not asked over http or https"), hint));
+        return Err(wrong(&format!("{text} is not an http or https URL"), hint));
     }
     if !url.username().is_empty() || url.password().is_some() {
         return Err(wrong(
-            "the start holds a user name or a password, which would end up in every output",
-            "Give them as a header: --header 'Authorization: env:VAR'.",
+            "the start URL contains a user name or password, which would appear in every output",
+            "Send them in a header: --header 'Authorization: env:VAR'.",
         ));
     }
     Ok(url)
@@ -75,7 +75,7 @@ mod tests {
     }
 
     #[test]
-    fn host_names_are_tried_over_https_first_and_loopback_over_http_alone() {
+    fn host_names_are_tried_over_https_first_and_localhost_over_http_only() {
         assert_eq!(tried("www.a.test"), ["https://www.a.test/", "http://www.a.test/"]);
         assert_eq!(tried("a.test:8443/x"), ["https://a.test:8443/x", "http://a.test:8443/x"]);
         assert_eq!(tried("localhost:8000"), ["http://localhost:8000/"]);
@@ -84,7 +84,7 @@ mod tests {
     }
 
     #[test]
-    fn what_cannot_be_a_start_is_said_at_once() {
+    fn an_invalid_start_url_is_an_error() {
         for start in [
             "",
             " ",

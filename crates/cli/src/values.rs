@@ -1,4 +1,4 @@
-//! Values as people write them: durations, rates, header fields, connect rules.
+//! Values as users write them: durations, rates, headers, connect rules.
 
 use std::net::SocketAddr;
 use std::time::Duration;
@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 pub(crate) struct Time(pub(crate) Duration);
 
 pub(crate) fn time(text: &str) -> Result<Time, String> {
-    let help = "write a number and a unit, such as 500ms, 20s, 5m or 12h";
+    let help = "give a number and a unit, such as 500ms, 20s, 5m or 12h";
     let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
     let (number, unit) = text.split_at(digits);
     let number: u64 = number.parse().map_err(|_| help.to_owned())?;
@@ -29,19 +29,19 @@ pub(crate) fn time(text: &str) -> Result<Time, String> {
         _ => return Err(help.to_owned()),
     };
     match number.checked_mul(millis) {
-        None => Err("that is longer than anybody can wait".to_owned()),
-        Some(0) => Err("a duration of nothing leaves no time for an answer".to_owned()),
+        None => Err("the duration is too long".to_owned()),
+        Some(0) => Err("the duration is zero".to_owned()),
         Some(millis) => Ok(Time(Duration::from_millis(millis))),
     }
 }
 
-/// A rate, as the least time between two requests: `2/s`, `30/min`, `1/5s`.
+/// A rate, as the minimum time between two requests: `2/s`, `30/min`, `1/5s`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Rate(pub(crate) Duration);
 
 pub(crate) fn rate(text: &str) -> Result<Rate, String> {
-    let help = "write requests and a time, such as 2/s, 30/min or 1/5s";
+    let help = "give a number of requests and a time, such as 2/s, 30/min or 1/5s";
     let (number, unit) = text.split_once('/').ok_or(help)?;
     let number: u32 = number.parse().map_err(|_| help.to_owned())?;
     let unit = if unit.starts_with(|c: char| c.is_ascii_digit()) {
@@ -51,42 +51,43 @@ pub(crate) fn rate(text: &str) -> Result<Rate, String> {
     };
     let Time(unit) = time(&unit).map_err(|_| help.to_owned())?;
     if number == 0 {
-        return Err("with no requests at all, nothing would be asked".to_owned());
+        return Err("the rate is zero".to_owned());
     }
     Ok(Rate(unit / number))
 }
 
-/// A size in octets: `500K`, `10M`, `1G`, with binary steps; `KB`, `MiB` and so on too.
+/// A size in bytes, with binary units: `500K`, `10M`, `1G`; `KB`, `MiB` and so on are accepted
+/// too.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Size(pub(crate) usize);
 
 pub(crate) fn size(text: &str) -> Result<Size, String> {
-    let help = "write a number and a unit, such as 500K, 10M or 1G";
+    let help = "give a number and a unit, such as 500K, 10M or 1G";
     let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
     let (number, unit) = text.split_at(digits);
     let number: usize = number.parse().map_err(|_| help.to_owned())?;
-    let octets = match unit.to_ascii_uppercase().as_str() {
+    let bytes = match unit.to_ascii_uppercase().as_str() {
         "" | "B" => 1,
         "K" | "KB" | "KIB" => 1 << 10,
         "M" | "MB" | "MIB" => 1 << 20,
         "G" | "GB" | "GIB" => 1 << 30,
         _ => return Err(help.to_owned()),
     };
-    match number.checked_mul(octets) {
-        Some(0) => Err("of a page of no size, nothing would be read".to_owned()),
-        Some(octets) if octets <= 1 << 30 => Ok(Size(octets)),
-        _ => Err("more than 1G of a page is not read".to_owned()),
+    match number.checked_mul(bytes) {
+        Some(0) => Err("the size is zero".to_owned()),
+        Some(bytes) if bytes <= 1 << 30 => Ok(Size(bytes)),
+        _ => Err("the maximum is 1G".to_owned()),
     }
 }
 
-/// The proxy to ask through: `http://host:port`, perhaps with a user, or `none`.
+/// The proxy to use: `http://host:port`, with or without a user, or `none`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Proxy(pub(crate) Option<String>);
 
 pub(crate) fn proxy(text: &str) -> Result<Proxy, String> {
-    let help = "write http://host:port, or none";
+    let help = "give http://host:port, or none";
     if text == "none" {
         return Ok(Proxy(None));
     }
@@ -94,22 +95,22 @@ pub(crate) fn proxy(text: &str) -> Result<Proxy, String> {
     let url = url::Url::parse(&text).map_err(|_| help.to_owned())?;
     match url.scheme() {
         "http" if url.has_host() => Ok(Proxy(Some(text))),
-        scheme => Err(format!("a proxy is asked over http, not {scheme}; {help}")),
+        scheme => Err(format!("only http proxies are supported, not {scheme}; {help}")),
     }
 }
 
-/// What begins so is read.
+/// A prefix of the URLs to parse.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Within(pub(crate) Prefix);
 
 pub(crate) fn prefix(text: &str) -> Result<Within, String> {
     Prefix::parse(text).map(Within).map_err(|error| {
-        format!("{error}; write a path such as /docs/, or a host such as shop.example.test")
+        format!("{error}; give a path such as /docs/, or a host such as shop.example.test")
     })
 }
 
-/// What becomes of queries: `keep`, `drop`, `drop:NAME,…`.
+/// What to do with query strings: `keep`, `drop`, `drop:NAME,…`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Query(pub(crate) QueryRule);
@@ -119,7 +120,7 @@ pub(crate) fn query(text: &str) -> Result<Query, String> {
         "keep" => Ok(Query(QueryRule::Keep)),
         "drop" => Ok(Query(QueryRule::Drop)),
         _ => {
-            let help = "write keep, drop, or drop: and names parted by commas";
+            let help = "give keep, drop, or drop: and names separated by commas";
             let names = text.strip_prefix("drop:").ok_or(help)?;
             let names: Vec<String> = names.split(',').map(str::to_owned).collect();
             if names.iter().any(String::is_empty) {
@@ -140,17 +141,17 @@ impl From<Query> for String {
     }
 }
 
-/// The name of an element that can hold a link.
+/// The name of an element that can contain a link.
 pub(crate) fn element(text: &str) -> Result<String, String> {
     let name = text.trim().to_ascii_lowercase();
     if Element::named(&name).is_none() {
-        return Err("no such element holds a link; write names such as a, img, link".to_owned());
+        return Err("no element of this name has links; give names such as a, img, link".to_owned());
     }
     Ok(name)
 }
 
-/// A header field to send. A value from the environment is taken from there when it is
-/// sent: who only reads what was found need not know the secret.
+/// A header to send. A value from the environment is read when it is sent, so that commands that
+/// make no requests do not need the secret.
 #[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Header {
@@ -167,13 +168,13 @@ impl Header {
             None => self.written.clone(),
         };
         let mut value: HeaderValue =
-            value.parse().map_err(|_| "the value holds characters that a field cannot")?;
+            value.parse().map_err(|_| "the value contains characters not allowed in a header")?;
         value.set_sensitive(true);
         Ok(value)
     }
 }
 
-/// Values may be secrets: they are not told.
+/// Values may be secrets, and are not shown.
 impl std::fmt::Debug for Header {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Header").field("name", &self.name).finish_non_exhaustive()
@@ -181,13 +182,15 @@ impl std::fmt::Debug for Header {
 }
 
 fn written_header(text: &str) -> Result<Header, String> {
-    let (name, value) = text.split_once(':').ok_or("write a name, a colon and a value")?;
-    let name: HeaderName =
-        name.trim().parse().map_err(|_| format!("\"{}\" is no name of a field", name.trim()))?;
+    let (name, value) = text.split_once(':').ok_or("give a name, a colon and a value")?;
+    let name: HeaderName = name
+        .trim()
+        .parse()
+        .map_err(|_| format!("\"{}\" is not a valid header name", name.trim()))?;
     Ok(Header { name, written: value.trim().to_owned() })
 }
 
-/// A field that somebody typed is looked at before anything is asked.
+/// Parses a header and checks its value before any request is made.
 pub(crate) fn header(text: &str) -> Result<Header, String> {
     let header = written_header(text)?;
     header.value()?;
@@ -200,7 +203,7 @@ pub(crate) fn header(text: &str) -> Result<Header, String> {
 pub(crate) struct Connect(pub(crate) ConnectRule);
 
 pub(crate) fn connect(text: &str) -> Result<Connect, String> {
-    let help = "write a host, = and an IP address with a port, such as www.a.test=127.0.0.1:8080";
+    let help = "give a host, = and an IP address with a port, such as www.a.test=127.0.0.1:8080";
     let (host, to) = text.split_once('=').ok_or(help)?;
     let to: SocketAddr = to.parse().map_err(|_| help.to_owned())?;
     let (host, port) = match host.rsplit_once(':') {
@@ -220,7 +223,7 @@ impl From<Connect> for String {
     }
 }
 
-/// What is read from a text is read so in the settings file, too.
+/// Implements reading from text for the command line and the settings file.
 macro_rules! read_from_text {
     ($($type:ty: $read:ident),*) => {$(
         impl TryFrom<String> for $type {
@@ -275,7 +278,7 @@ impl From<Proxy> for String {
     }
 }
 
-/// Values may be secrets: they are not told.
+/// Values may be secrets, and are not shown.
 impl From<Header> for String {
     fn from(header: Header) -> String {
         format!("{}: (not shown)", header.name)
@@ -291,7 +294,7 @@ pub(crate) fn one_of(names: &[&str]) -> String {
     }
 }
 
-/// The name that somebody may have meant, if one is near.
+/// The name the user probably meant, if one is similar.
 pub(crate) fn nearest<'a>(
     written: &str,
     names: impl IntoIterator<Item = &'a str>,
@@ -318,7 +321,7 @@ mod tests {
     }
 
     #[test]
-    fn values_are_written_as_they_are_read() {
+    fn values_round_trip() {
         for text in ["500ms", "20s", "5m", "12h", "3d"] {
             assert_eq!(String::from(time(text).unwrap()), text);
         }
@@ -334,7 +337,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_near_is_offered_and_what_is_far_is_not() {
+    fn similar_names_are_suggested() {
         let names = ["timeout", "rate", "gentle"];
         assert_eq!(nearest("timout", names), Some("timeout"));
         assert_eq!(nearest("gentel", names), Some("gentle"));
@@ -343,7 +346,7 @@ mod tests {
     }
 
     #[test]
-    fn rates_are_requests_in_a_time() {
+    fn rates_are_requests_per_time() {
         for (text, millis) in [("2/s", 500), ("30/min", 2000), ("1/5s", 5000), ("1/500ms", 500)] {
             assert_eq!(rate(text), Ok(Rate(Duration::from_millis(millis))), "{text}");
         }
@@ -354,10 +357,10 @@ mod tests {
 
     #[test]
     fn sizes_have_binary_steps() {
-        for (text, octets) in
+        for (text, bytes) in
             [("1", 1), ("500K", 512_000), ("2m", 2 << 20), ("1GiB", 1 << 30), ("3kb", 3072)]
         {
-            assert_eq!(size(text), Ok(Size(octets)), "{text}");
+            assert_eq!(size(text), Ok(Size(bytes)), "{text}");
         }
         for text in ["", "K", "0", "0M", "2G", "1.5M", "-1", "10 M", "5T"] {
             assert!(size(text).is_err(), "{text}");
@@ -365,7 +368,7 @@ mod tests {
     }
 
     #[test]
-    fn rules_for_queries_prefixes_and_elements_keep_their_form() {
+    fn query_rules_prefixes_and_elements_round_trip() {
         for text in ["keep", "drop", "drop:a", "drop:session,utm_*"] {
             assert_eq!(String::from(query(text).unwrap()), text);
         }
@@ -381,7 +384,7 @@ mod tests {
     }
 
     #[test]
-    fn connect_rules_keep_their_form() {
+    fn connect_rules_round_trip() {
         for text in ["www.a.test=127.0.0.1:8080", "*.test:443=[::1]:9", "a.test=10.0.0.1:80"] {
             assert_eq!(String::from(connect(text).unwrap()), text);
         }
@@ -391,7 +394,7 @@ mod tests {
     }
 
     #[test]
-    fn header_fields_are_checked_before_anything_is_asked() {
+    fn headers_are_checked_before_any_request() {
         assert_eq!(header("X-Key: a b").unwrap().value().unwrap(), "a b");
         let of_file = Header::try_from("X-Key: env:RUMMAGE_TEST_UNSET".to_owned()).unwrap();
         assert!(of_file.value().is_err() && !format!("{of_file:?}").contains("UNSET"));

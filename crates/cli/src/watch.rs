@@ -1,36 +1,36 @@
-//! What a person sees while a crawl runs: head lines, progress, and with `-v` every request.
+//! What is shown while a crawl runs: the first line, progress, and with `-v` every request.
 
 use std::io::Write;
 use std::time::{Duration, Instant};
 
-use rummage_core::crawl::{Crawl, Event, Note, Place, Progress};
+use rummage_core::crawl::{Crawl, Event, FragmentFault, Note, Progress};
 use rummage_core::url::reference::path_of;
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_engine::Watch;
+use rummage_engine::Observer;
 use rummage_view::progress::{Lines, Live};
-use rummage_view::{duration, ending, safe};
+use rummage_view::{duration, outcome, safe};
 
+use crate::jobs::Reporter;
 use crate::output;
 use crate::output::Terminal;
-use crate::passes::Hear;
 
-/// Tells of a crawl on standard error.
-pub(crate) struct Teller {
+/// Reports a crawl on standard error.
+pub(crate) struct ProgressReporter {
     out: Box<dyn Write>,
     shape: Shape,
     verbose: bool,
-    asked_for: String,
+    given_start: String,
     last_time: Option<Duration>,
-    /// The section of the settings file that holds.
+    /// The section of the settings file in force.
     section: Option<String>,
-    /// Known once the start was reached, told with its title.
+    /// Known once the start URL responded; reported with its title.
     bounds: Option<(Bounds, String)>,
-    /// What is to be said after that.
+    /// Messages to show after the first line.
     early: Vec<String>,
-    /// None of that is told.
+    /// The first line is not shown.
     headless: bool,
-    /// What is broken is not told as it turns up.
+    /// Broken links are not shown as they turn up.
     brief: bool,
 }
 
@@ -40,12 +40,12 @@ enum Shape {
     Live(Box<Live>),
 }
 
-impl Teller {
+impl ProgressReporter {
     pub(crate) fn new(
         terminal: Terminal,
-        asked_for: String,
+        given_start: String,
         last_time: Option<Duration>,
-    ) -> Teller {
+    ) -> ProgressReporter {
         let shape = if terminal.quiet {
             Shape::Quiet
         } else if output::stderr_is_drawn() {
@@ -54,11 +54,11 @@ impl Teller {
         } else {
             Shape::Lines(Lines::starting_at(Instant::now()))
         };
-        Teller {
+        ProgressReporter {
             out: Box::new(terminal.stderr()),
             shape,
             verbose: terminal.verbose,
-            asked_for,
+            given_start,
             last_time,
             section: None,
             bounds: None,
@@ -68,36 +68,37 @@ impl Teller {
         }
     }
 
-    /// The pass is not of the whole site: no line tells of its bounds.
-    pub(crate) fn without_head(mut self) -> Teller {
+    /// The job does not cover a whole site: its bounds are not shown.
+    pub(crate) fn without_head(mut self) -> ProgressReporter {
         self.headless = true;
         self
     }
 
-    /// The pass is so short that its results are there at once.
-    pub(crate) fn brief(mut self) -> Teller {
+    /// The job is so short that its results follow at once.
+    pub(crate) fn brief(mut self) -> ProgressReporter {
         self.brief = true;
         self
     }
 
-    /// A section of the settings file holds.
+    /// A section of the settings file is in force.
     pub(crate) fn handle_settings(&mut self, section: &str) {
         self.section = Some(section.to_owned());
     }
 
-    /// Takes the progress away.
+    /// Removes the progress line.
     pub(crate) fn finish(&mut self) {
         if let Shape::Live(live) = &mut self.shape {
             live.finish();
         }
     }
 
-    /// Whether what is broken is told as it turns up: off a terminal, the results do.
+    /// Whether broken links are shown as they turn up. Off a terminal, only the results show
+    /// them.
     fn is_live(&self) -> bool {
         matches!(self.shape, Shape::Live(_)) && !self.brief
     }
 
-    /// The first line: title, bounds, how long it took last time.
+    /// The first line: title, bounds, and how long it took last time.
     fn say_head(&mut self, title: Option<&str>) {
         let Some((bounds, start)) = self.bounds.take() else { return };
         let mut head = String::new();
@@ -111,20 +112,23 @@ impl Teller {
         head += ", over http and https";
         let within: Vec<&str> = bounds.within().iter().map(|prefix| prefix.as_str()).collect();
         if !within.is_empty() {
-            head += &format!("; read is what lies within {}", within.join(", "));
+            head += &format!("; only pages within {} are parsed", within.join(", "));
         } else if path_of(&start) != "/" {
-            head += "; the path of the start does not confine it";
+            head += "; the path of the start URL does not limit the crawl";
         }
         if let Some(section) = &self.section {
             head += &format!("; with the settings of [site.{}]", safe(section));
         }
         if let Some(time) = self.last_time {
-            head += &format!("; last time it took {}", duration(time));
+            head += &format!("; took {} last time", duration(time));
         }
         self.say(&head);
-        if !self.asked_for.contains(&bounds.name()) {
+        if !self.given_start.contains(&bounds.name()) {
             let start = safe(&start);
-            self.say(&format!("{} leads to {start}, which is taken as the site", self.asked_for));
+            self.say(&format!(
+                "{} redirects to {start}, which is crawled as the site",
+                self.given_start
+            ));
         }
         for text in std::mem::take(&mut self.early) {
             self.say(&text);
@@ -132,9 +136,9 @@ impl Teller {
     }
 }
 
-impl Hear for Teller {
+impl Reporter for ProgressReporter {
     fn say(&mut self, text: &str) {
-        // The head comes first, even where a fault of the start page was quicker.
+        // The first line comes first, even if the start page was found faulty before it.
         if self.bounds.is_some() {
             self.early.push(text.to_owned());
             return;
@@ -148,11 +152,11 @@ impl Hear for Teller {
     }
 }
 
-impl Watch for Teller {
+impl Observer for ProgressReporter {
     fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
         match event {
             Event::Bounded { start, bounds } if !self.headless => {
-                self.bounds = Some((bounds.clone(), crawl.address(*start).to_owned()));
+                self.bounds = Some((bounds.clone(), crawl.url(*start).to_owned()));
             }
             Event::Read { reading, .. } if reading.format.is_page() => {
                 self.say_head(reading.title());
@@ -162,36 +166,39 @@ impl Watch for Teller {
             {
                 let status = judged.status.map(|status| format!(" {status}")).unwrap_or_default();
                 let cause = judged.cause.map_or("", |cause| cause.as_str());
-                self.say(&format!("broken {cause}{status} {}", safe(crawl.address(*id))));
+                self.say(&format!("broken {cause}{status} {}", safe(crawl.url(*id))));
             }
-            Event::NoPlace { id, fragment, place: Place::Missing } if self.is_live() => {
-                let address = safe(crawl.address(*id));
-                self.say(&format!("broken no-such-fragment {address}#{}", safe(fragment)));
+            Event::NoAnchor { id, fragment, fault: FragmentFault::Missing } if self.is_live() => {
+                let url = safe(crawl.url(*id));
+                self.say(&format!("broken no-such-fragment {url}#{}", safe(fragment)));
             }
-            Event::Asked { id, attempt, recalled: false, .. } if self.verbose => {
+            Event::Requested { id, attempt, recalled: false, .. } if self.verbose => {
                 self.say(&format!(
                     "{} {} {} ({})",
                     attempt.method.as_str(),
-                    safe(attempt.hop.as_deref().unwrap_or_else(|| crawl.address(*id))),
-                    ending(&attempt.ending),
+                    safe(attempt.hop.as_deref().unwrap_or_else(|| crawl.url(*id))),
+                    outcome(&attempt.outcome),
                     duration(attempt.took),
                 ));
             }
             Event::Slowed { server, slowing } if self.verbose => {
                 let window = slowing.window;
-                self.say(&format!("{} shows strain: {window} at a time from now on", safe(server)));
+                self.say(&format!(
+                    "{} is slowing down: {window} concurrent requests from now on",
+                    safe(server)
+                ));
             }
             Event::LinkFault { target, cause, .. }
                 if self.is_live() && *cause == Cause::MixedContent =>
             {
-                self.say(&format!("broken {cause} {}", safe(crawl.address(*target))));
+                self.say(&format!("broken {cause} {}", safe(crawl.url(*target))));
             }
             Event::Noted { id, note: Note::Blocked { .. } } => {
-                let address = safe(crawl.address(*id));
-                self.say(&format!("{address}: its server refuses everything by now"));
+                let url = safe(crawl.url(*id));
+                self.say(&format!("{url}: the server now refuses every request"));
             }
             Event::Noted { note: Note::Offline { .. }, .. } => {
-                self.say("nothing answers any more: the line seems to be down");
+                self.say("no server responds any more: the network seems to be down");
             }
             _ => {}
         }

@@ -53,9 +53,9 @@ fn tokenize(html: &str) -> usize {
 
 fn extraction(criterion: &mut Criterion) {
     let pages: Vec<String> = large_site(5000).take(1000).map(|(_, html)| html).collect();
-    let octets: usize = pages.iter().map(String::len).sum();
+    let bytes: usize = pages.iter().map(String::len).sum();
     let mut group = criterion.benchmark_group("extraction");
-    group.throughput(Throughput::BytesDecimal(octets as u64));
+    group.throughput(Throughput::BytesDecimal(bytes as u64));
     group.sample_size(20);
     group.bench_function("large site", |bencher| {
         bencher.iter(|| pages.iter().map(|html| read(html)).sum::<usize>());

@@ -6,7 +6,9 @@
 use std::collections::BTreeMap;
 
 use crate::draw::Draw;
-use crate::scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario, Tls};
+use crate::scenario::{
+    Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Scenario, Tls,
+};
 
 /// A web drawn from a seed: the same seed, the same web.
 #[must_use]
@@ -61,7 +63,7 @@ impl Builder {
     }
 
     /// Puts a link on a page and gives the place.
-    fn link(&mut self, to: &str) -> Place {
+    fn link(&mut self, to: &str) -> FaultLink {
         let page = self.draw.below(self.pages.len());
         // The number keeps texts apart where words repeat.
         let text = format!("{} {}", word(&mut self.draw), self.truth.len());
@@ -71,7 +73,7 @@ impl Builder {
             _ => ("a", format!("<ul><li><A HREF='{to}'>{text}</A></ul>")),
         };
         self.pages[page].push(markup);
-        Place { page: self.url(&Self::path(page)), element, text }
+        FaultLink { page: self.url(&Self::path(page)), element, text }
     }
 
     fn fault(
@@ -88,7 +90,7 @@ impl Builder {
             verdict,
             cause,
             status: (status > 0).then_some(status),
-            places: Places::On(places),
+            places: FaultLinks::On(places),
         });
     }
 
@@ -141,9 +143,9 @@ impl Builder {
         self.other(None, "broken", "nxdomain", 0);
         let host = Host { resolves: Resolves::WithFailure, ..Host::default() };
         self.other(Some(host), "broken", "dns-failure", 0);
-        let host = Host { reach: Reach::Refuses, ..Host::default() };
+        let host = Host { reach: ConnectionMode::Refuses, ..Host::default() };
         self.other(Some(host), "broken", "connection-refused", 0);
-        let host = Host { reach: Reach::Resets, ..Host::default() };
+        let host = Host { reach: ConnectionMode::Resets, ..Host::default() };
         self.other(Some(host), "broken", "connection-reset", 0);
         self.pretend();
         let misspelt = format!("htttp://{}/x", word(&mut self.draw));
@@ -178,7 +180,7 @@ impl Builder {
         self.own(Act::status(403), "broken", "access-refused", 403);
         let says = |title: &str| Act::page(format!("<title>{title} | {title}s</title>"));
         self.own(says("Page not found"), "doubtful", "soft-404", 200);
-        let looped = Act::WantsCookie("here=1", Box::new(says("Found")));
+        let looped = Act::NeedsCookie("here=1", Box::new(says("Found")));
         self.paths.insert("/with-cookie".to_owned(), looped);
         let _ = self.link("/with-cookie");
         self.fault("mailto:nobody", "mailto:nobody", "broken", "malformed-url", 0);
@@ -204,7 +206,7 @@ impl Builder {
             verdict: "broken",
             cause: "not-found",
             status: Some(404),
-            places: Places::EveryPage("a", text),
+            places: FaultLinks::EveryPage("a", text),
         });
         let own = Host { paths: self.paths, ..Host::default() };
         self.hosts.insert(self.site.clone(), own);

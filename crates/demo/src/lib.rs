@@ -22,11 +22,13 @@ mod tour;
 
 pub use generated::generated;
 pub use large::{LARGE_SITE_PICTURES, large_site};
-pub use mail::Letter;
+pub use mail::ReceivedEmail;
 pub use museum::{
-    ADDRESSES, ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, access_log, addresses, built,
-    museum, museum_earlier, write_handed,
+    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, museum,
+    museum_earlier, urls, write_handed,
 };
-pub use scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Scenario, Tls};
-pub use server::{Asked, Web, serve};
+pub use scenario::{
+    Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Scenario, Tls,
+};
+pub use server::{ReceivedRequest, Web, serve};
 pub use tour::{Step, TOUR, WATCHED, WATCHING};

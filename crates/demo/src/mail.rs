@@ -17,7 +17,7 @@ use tokio_rustls::TlsAcceptor;
 
 /// A letter that was taken.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Letter {
+pub struct ReceivedEmail {
     /// As the envelope says.
     pub from: String,
     /// As the envelope says.
@@ -30,7 +30,7 @@ pub struct Letter {
     pub source: String,
 }
 
-impl Letter {
+impl ReceivedEmail {
     /// A field of the header, as it was written, folded lines put together.
     #[must_use]
     pub fn field(&self, name: &str) -> Option<String> {
@@ -73,24 +73,24 @@ pub(crate) struct Post {
 
 #[derive(Debug, Default)]
 struct State {
-    letters: Vec<Letter>,
+    emails: Vec<ReceivedEmail>,
     /// So many letters are still refused for now.
     refuse: u32,
     /// After the next letter the line is lost.
-    lose_line: bool,
+    lose_connection: bool,
 }
 
 impl Post {
-    pub(crate) fn letters(&self) -> Vec<Letter> {
-        self.state.lock().expect("nothing panics while it holds the post").letters.clone()
+    pub(crate) fn emails(&self) -> Vec<ReceivedEmail> {
+        self.state.lock().expect("nothing panics while it holds the post").emails.clone()
     }
 
-    pub(crate) fn refuse(&self, letters: u32) {
-        self.state.lock().expect("nothing panics while it holds the post").refuse = letters;
+    pub(crate) fn refuse(&self, emails: u32) {
+        self.state.lock().expect("nothing panics while it holds the post").refuse = emails;
     }
 
-    pub(crate) fn lose_line(&self) {
-        self.state.lock().expect("nothing panics while it holds the post").lose_line = true;
+    pub(crate) fn lose_connection(&self) {
+        self.state.lock().expect("nothing panics while it holds the post").lose_connection = true;
     }
 
     /// Tells how many letters came, each time that one does.
@@ -99,15 +99,15 @@ impl Post {
     }
 
     /// What is said to a letter; `None` where the line is lost instead.
-    fn take(&self, letter: Letter) -> Option<&'static str> {
+    fn take(&self, email: ReceivedEmail) -> Option<&'static str> {
         let mut state = self.state.lock().expect("nothing panics while it holds the post");
         if state.refuse > 0 {
             state.refuse -= 1;
             return Some("451 4.3.0 the keeper is at lunch, try again later");
         }
-        state.letters.push(letter);
-        self.count.send_replace(state.letters.len());
-        if std::mem::take(&mut state.lose_line) { None } else { Some("250 2.0.0 taken") }
+        state.emails.push(email);
+        self.count.send_replace(state.emails.len());
+        if std::mem::take(&mut state.lose_connection) { None } else { Some("250 2.0.0 taken") }
     }
 }
 
@@ -196,14 +196,14 @@ where
             "DATA" => {
                 say(&mut stream, "354 go on, end with a dot").await?;
                 let source = data(&mut stream).await?;
-                let letter = Letter {
+                let email = ReceivedEmail {
                     from: from.clone(),
                     to: to.clone(),
                     secure,
                     user: user.clone(),
                     source,
                 };
-                match post.take(letter) {
+                match post.take(email) {
                     Some(answer) => say(&mut stream, answer).await?,
                     None => return Ok(None),
                 }

@@ -21,7 +21,7 @@ pub struct Host {
     /// What its name server says of it.
     pub resolves: Resolves,
     /// What becomes of connections to it.
-    pub reach: Reach,
+    pub reach: ConnectionMode,
     /// It sends visitors who come by http to https.
     pub secure: bool,
     /// What becomes of secure connections to it.
@@ -87,7 +87,7 @@ pub enum Tls {
 
 /// What becomes of connections to a host.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum Reach {
+pub enum ConnectionMode {
     /// They are served.
     #[default]
     Serves,
@@ -107,7 +107,7 @@ pub enum Act {
     /// This to HEAD, and to GET something else.
     Head(Box<Act>, Box<Act>),
     /// The first to who brings this cookie, a redirect to itself that sets it to others.
-    WantsCookie(&'static str, Box<Act>),
+    NeedsCookie(&'static str, Box<Act>),
     /// The connection is cut off in the middle of this page.
     CutOff(Vec<u8>),
     /// The first so many times, then the second.
@@ -198,21 +198,21 @@ pub struct Fault {
     /// The last status; none where no server answers.
     pub status: Option<u16>,
     /// Where it stands.
-    pub places: Places,
+    pub places: FaultLinks,
 }
 
 /// Where a fault stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Places {
+pub enum FaultLinks {
     /// On these pages.
-    On(Vec<Place>),
+    On(Vec<FaultLink>),
     /// On every page of the site, with this element and text.
     EveryPage(&'static str, String),
 }
 
 /// One place.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Place {
+pub struct FaultLink {
     /// The address of the page.
     pub page: String,
     /// The element.

@@ -25,15 +25,15 @@ use tokio_rustls::LazyConfigAcceptor;
 
 use crate::authority::Authority;
 use crate::dns;
-use crate::mail::{self, Letter, Post};
-use crate::scenario::{Act, Answer, Host, Reach, Scenario, Tls};
+use crate::mail::{self, Post, ReceivedEmail};
+use crate::scenario::{Act, Answer, ConnectionMode, Host, Scenario, Tls};
 
 /// Between two pieces of an endless page.
 const DRIP: Duration = Duration::from_millis(100);
 
 /// A request that was made.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Asked {
+pub struct ReceivedRequest {
     /// The method.
     pub method: String,
     /// The host, as the request named it.
@@ -59,7 +59,7 @@ pub struct Web {
     pub certificate: String,
     /// Hosts that refuse connections, and where they do.
     refusing: Vec<(String, SocketAddr)>,
-    log: Arc<Mutex<Vec<Asked>>>,
+    log: Arc<Mutex<Vec<ReceivedRequest>>>,
     post: Arc<Post>,
     _tasks: JoinSet<()>,
     /// Whether the web hosts are up.
@@ -80,7 +80,7 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let hosts = Arc::new(scenario.hosts.clone());
     let authority = Authority::new(&hosts).map_err(io::Error::other)?;
     let certificate = authority.pem.clone();
-    let refuses = |(_, host): &(&String, &Host)| host.reach == Reach::Refuses;
+    let refuses = |(_, host): &(&String, &Host)| host.reach == ConnectionMode::Refuses;
     let closed_at = closed.local_addr()?;
     let refusing = hosts.iter().filter(refuses).map(|(name, _)| (name.clone(), closed_at));
     let refusing = refusing.collect();
@@ -133,18 +133,18 @@ impl Web {
 
     /// Every letter that came so far.
     #[must_use]
-    pub fn letters(&self) -> Vec<Letter> {
-        self.post.letters()
+    pub fn emails(&self) -> Vec<ReceivedEmail> {
+        self.post.emails()
     }
 
     /// Has the mail server refuse so many letters, as one does that is busy.
-    pub fn refuse_letters(&self, letters: u32) {
-        self.post.refuse(letters);
+    pub fn refuse_emails(&self, emails: u32) {
+        self.post.refuse(emails);
     }
 
     /// Has the mail server take the next letter, and lose the line before it can say so.
     pub fn lose_line_after_letter(&self) {
-        self.post.lose_line();
+        self.post.lose_connection();
     }
 
     /// Tells how many letters came, each time that one does.
@@ -155,7 +155,7 @@ impl Web {
 
     /// Every request so far.
     #[must_use]
-    pub fn asked(&self) -> Vec<Asked> {
+    pub fn asked(&self) -> Vec<ReceivedRequest> {
         self.log.lock().expect("nothing panics while it holds the log").clone()
     }
 }
@@ -163,7 +163,7 @@ impl Web {
 #[derive(Default)]
 struct Site {
     hosts: Arc<std::collections::BTreeMap<String, Host>>,
-    log: Arc<Mutex<Vec<Asked>>>,
+    log: Arc<Mutex<Vec<ReceivedRequest>>>,
     /// How often what fails first has failed.
     failures: Mutex<HashMap<(String, String), u32>>,
 }
@@ -229,12 +229,14 @@ async fn connection(mut stream: TcpStream, site: Arc<Site>, authority: Arc<Autho
     }
     match site.reach(&head[..length]) {
         // What is dropped with nothing left to say is reset.
-        Reach::Resets => drop(stream.set_zero_linger()),
-        Reach::Babbles => {
+        ConnectionMode::Resets => drop(stream.set_zero_linger()),
+        ConnectionMode::Babbles => {
             // A visitor who leaves in the middle is no failure of ours.
             let _ = stream.write_all(b"220 towpath mail at your service\r\n").await;
         }
-        Reach::Serves | Reach::Refuses => answer_requests(stream, site, false, false).await,
+        ConnectionMode::Serves | ConnectionMode::Refuses => {
+            answer_requests(stream, site, false, false).await
+        }
     }
 }
 
@@ -284,15 +286,16 @@ where
 
 impl Site {
     /// What becomes of a plain connection, by the host that its request names.
-    fn reach(&self, head: &[u8]) -> Reach {
-        let unusual = |host: &Host| !matches!(host.reach, Reach::Serves | Reach::Refuses);
+    fn reach(&self, head: &[u8]) -> ConnectionMode {
+        let unusual =
+            |host: &Host| !matches!(host.reach, ConnectionMode::Serves | ConnectionMode::Refuses);
         if !self.hosts.values().any(unusual) {
-            return Reach::Serves;
+            return ConnectionMode::Serves;
         }
         let head = String::from_utf8_lossy(head).to_ascii_lowercase();
         let named = |name: &str| head.contains(&format!("\r\nhost: {name}\r\n"));
         let mut unusual = self.hosts.iter().filter(|(_, host)| unusual(host));
-        unusual.find(|(name, _)| named(name)).map_or(Reach::Serves, |(_, host)| host.reach)
+        unusual.find(|(name, _)| named(name)).map_or(ConnectionMode::Serves, |(_, host)| host.reach)
     }
 
     /// What becomes of a secure connection, by the host that its first message names,
@@ -313,7 +316,7 @@ impl Site {
         let host = field(header::HOST).or(request.uri().host()).unwrap_or_default();
         let host = host.split(':').next().unwrap_or_default().to_owned();
         let path = request.uri().path_and_query().map_or("/", |path| path.as_str()).to_owned();
-        self.log.lock().expect("nothing panics while it holds the log").push(Asked {
+        self.log.lock().expect("nothing panics while it holds the log").push(ReceivedRequest {
             method: request.method().to_string(),
             host: host.clone(),
             path: path.clone(),
@@ -359,7 +362,7 @@ impl Site {
                     if self.has_failed(visit.host, visit.path) < *times { first } else { then };
                 Box::pin(self.play(act, visit)).await
             }
-            Act::WantsCookie(cookie, act) => {
+            Act::NeedsCookie(cookie, act) => {
                 if visit.cookies.split("; ").any(|brought| brought == *cookie) {
                     return Box::pin(self.play(act, visit)).await;
                 }

@@ -10,7 +10,7 @@ use rummage_core::url::network::is_loopback;
 use rummage_core::url::pattern::fits;
 use rustls::pki_types::CertificateDer;
 
-use crate::Shelf;
+use crate::LocalFiles;
 
 /// How we name ourselves unless told otherwise.
 pub const DEFAULT_USER_AGENT: &str =
@@ -38,7 +38,7 @@ pub struct Config {
     /// Through which proxies requests go.
     pub proxies: Proxies,
     /// What is at hand, and not asked for.
-    pub shelf: Shelf,
+    pub local_files: LocalFiles,
 }
 
 /// Through which proxies requests go. This machine is never asked through one.

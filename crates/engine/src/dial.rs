@@ -130,11 +130,11 @@ impl Dialer {
         Dialer { network, patience, anew }
     }
 
-    async fn dial(self, uri: Uri) -> Result<TokioIo<Line>, DialError> {
+    async fn dial(self, uri: Uri) -> Result<TokioIo<Transport>, DialError> {
         self.line(uri).await.map(TokioIo::new).map_err(DialError)
     }
 
-    async fn line(&self, uri: Uri) -> Result<Line, Failure> {
+    async fn line(&self, uri: Uri) -> Result<Transport, Failure> {
         let host = uri.host().unwrap_or_default().to_owned();
         let secure = uri.scheme_str() == Some("https");
         let port = uri.port_u16().unwrap_or(if secure { 443 } else { 80 });
@@ -144,7 +144,7 @@ impl Dialer {
                 let tunnel = self.through(&proxy, uri, secure);
                 let stream = within(self.patience, Stage::Connect, tunnel).await?;
                 if !secure {
-                    return Ok(Line::Proxied(stream));
+                    return Ok(Transport::Proxied(stream));
                 }
                 stream
             }
@@ -156,19 +156,19 @@ impl Dialer {
             }
         };
         if !secure {
-            return Ok(Line::Plain(stream));
+            return Ok(Transport::Plain(stream));
         }
         let left = self.patience.saturating_sub(began.elapsed());
         within(left, Stage::Tls, self.secure(&host, stream)).await
     }
 
-    async fn secure(&self, host: &str, stream: TcpStream) -> Result<Line, Failure> {
+    async fn secure(&self, host: &str, stream: TcpStream) -> Result<Transport, Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         let name = ServerName::try_from(bare.to_owned())
             .map_err(|_| Failure::BadResponse(format!("{host} cannot be a name in TLS")))?;
         let connector = TlsConnector::from(self.network.tls());
         let stream = connector.connect(name, stream).await.map_err(|e| tls::failure(&e))?;
-        Ok(Line::Secure(Box::new(stream)))
+        Ok(Transport::Secure(Box::new(stream)))
     }
 
     /// A connection to a proxy, which passes requests on, or what is said on a tunnel
@@ -303,9 +303,9 @@ pub(crate) fn of_io(error: &io::Error) -> Failure {
 }
 
 impl Service<Uri> for Dialer {
-    type Response = TokioIo<Line>;
+    type Response = TokioIo<Transport>;
     type Error = DialError;
-    type Future = Pin<Box<dyn Future<Output = Result<TokioIo<Line>, DialError>> + Send>>;
+    type Future = Pin<Box<dyn Future<Output = Result<TokioIo<Transport>, DialError>> + Send>>;
 
     fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), DialError>> {
         Poll::Ready(Ok(()))
@@ -317,19 +317,19 @@ impl Service<Uri> for Dialer {
 }
 
 /// A connection, secure or not.
-pub(crate) enum Line {
+pub(crate) enum Transport {
     Plain(TcpStream),
     /// To a proxy that passes plain requests on.
     Proxied(TcpStream),
     Secure(Box<TlsStream<TcpStream>>),
 }
 
-impl Connection for Line {
+impl Connection for Transport {
     fn connected(&self) -> Connected {
         match self {
-            Line::Plain(_) => Connected::new(),
-            Line::Proxied(_) => Connected::new().proxy(true),
-            Line::Secure(stream) => match stream.get_ref().1.alpn_protocol() {
+            Transport::Plain(_) => Connected::new(),
+            Transport::Proxied(_) => Connected::new().proxy(true),
+            Transport::Secure(stream) => match stream.get_ref().1.alpn_protocol() {
                 Some(b"h2") => Connected::new().negotiated_h2(),
                 _ => Connected::new(),
             },
@@ -337,46 +337,50 @@ impl Connection for Line {
     }
 }
 
-impl AsyncRead for Line {
+impl AsyncRead for Transport {
     fn poll_read(
         self: Pin<&mut Self>,
         context: &mut Context<'_>,
         buffer: &mut ReadBuf<'_>,
     ) -> Poll<io::Result<()>> {
         match self.get_mut() {
-            Line::Plain(stream) | Line::Proxied(stream) => {
+            Transport::Plain(stream) | Transport::Proxied(stream) => {
                 Pin::new(stream).poll_read(context, buffer)
             }
-            Line::Secure(stream) => Pin::new(stream).poll_read(context, buffer),
+            Transport::Secure(stream) => Pin::new(stream).poll_read(context, buffer),
         }
     }
 }
 
-impl AsyncWrite for Line {
+impl AsyncWrite for Transport {
     fn poll_write(
         self: Pin<&mut Self>,
         context: &mut Context<'_>,
         bytes: &[u8],
     ) -> Poll<io::Result<usize>> {
         match self.get_mut() {
-            Line::Plain(stream) | Line::Proxied(stream) => {
+            Transport::Plain(stream) | Transport::Proxied(stream) => {
                 Pin::new(stream).poll_write(context, bytes)
             }
-            Line::Secure(stream) => Pin::new(stream).poll_write(context, bytes),
+            Transport::Secure(stream) => Pin::new(stream).poll_write(context, bytes),
         }
     }
 
     fn poll_flush(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
         match self.get_mut() {
-            Line::Plain(stream) | Line::Proxied(stream) => Pin::new(stream).poll_flush(context),
-            Line::Secure(stream) => Pin::new(stream).poll_flush(context),
+            Transport::Plain(stream) | Transport::Proxied(stream) => {
+                Pin::new(stream).poll_flush(context)
+            }
+            Transport::Secure(stream) => Pin::new(stream).poll_flush(context),
         }
     }
 
     fn poll_shutdown(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
         match self.get_mut() {
-            Line::Plain(stream) | Line::Proxied(stream) => Pin::new(stream).poll_shutdown(context),
-            Line::Secure(stream) => Pin::new(stream).poll_shutdown(context),
+            Transport::Plain(stream) | Transport::Proxied(stream) => {
+                Pin::new(stream).poll_shutdown(context)
+            }
+            Transport::Secure(stream) => Pin::new(stream).poll_shutdown(context),
         }
     }
 }

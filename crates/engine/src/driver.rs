@@ -3,14 +3,14 @@
 use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
-use rummage_core::crawl::{BodyWish, Crawl, Event, Progress, Reply, Request, RequestId, Response};
-use rummage_core::evidence::{Answer, Attempt, Ending, Failure, Method, Purpose};
+use rummage_core::crawl::{BodyUse, Crawl, Event, Progress, Reply, Request, RequestId, Response};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Purpose, ResponseHead};
 use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
 use tokio::sync::{mpsc, watch};
 use tokio::task::{JoinError, JoinSet};
 
+use crate::cache_reader::{CacheHit, CacheLookup, CacheReader};
 use crate::recorder::{Failed, Recorder};
-use crate::rememberer::{Remember, Remembered, Rememberer};
 use crate::{Clock, EngineError, Fetcher, panics};
 
 /// How often whoever watches is told where the crawl is.
@@ -20,7 +20,7 @@ const TICK: Duration = Duration::from_millis(100);
 pub type Stop = watch::Receiver<bool>;
 
 /// Somebody who watches a crawl.
-pub trait Watch {
+pub trait Observer {
     /// Something happened.
     fn handle_event(&mut self, event: &Event, crawl: &Crawl);
 
@@ -58,7 +58,7 @@ pub struct Job<F = Fetcher> {
     /// What earlier runs have seen, for addresses that need not be asked.
     pub memory: Option<Memory>,
     /// How to know what pages were that have not changed; without it, they are asked whole.
-    pub remember: Option<Remember>,
+    pub remember: Option<CacheLookup>,
     /// How many requests it may make; when they are made, it is stopped.
     pub budget: Option<u64>,
 }
@@ -100,18 +100,18 @@ pub struct InternalError {
 ///
 /// # Errors
 /// When the start gives no page, or the store cannot be written. What was stored stays.
-pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Watch) -> Result<Ended, EngineError> {
+pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Observer) -> Result<Ended, EngineError> {
     let Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget } = job;
     let recorder = Recorder::start(writer);
-    let remembered = mpsc::unbounded_channel();
-    let remember = remember.map(|open| Rememberer::start(open, remembered.0.clone()));
+    let recalled = mpsc::unbounded_channel();
+    let remember = remember.map(|open| CacheReader::start(open, recalled.0.clone()));
     let mut driver = Driver {
         crawl,
         fetcher,
         clock,
         stop,
         tasks: JoinSet::new(),
-        remembered,
+        recalled,
         in_flight: HashMap::new(),
         by_task: HashMap::new(),
         recheck,
@@ -153,14 +153,14 @@ struct Driver<F> {
     /// One for each request to a server.
     tasks: JoinSet<Reply>,
     /// Pages as they were read before, and a sender for the thread that gives them.
-    remembered: (mpsc::UnboundedSender<Remembered>, mpsc::UnboundedReceiver<Remembered>),
+    recalled: (mpsc::UnboundedSender<CacheHit>, mpsc::UnboundedReceiver<CacheHit>),
     in_flight: HashMap<RequestId, InFlight>,
     /// Which request a task makes, for when it panics.
     by_task: HashMap<tokio::task::Id, RequestId>,
     /// What is to be told once the start has answered.
     recheck: Option<Recheck>,
     memory: Option<Memory>,
-    remember: Option<Rememberer>,
+    remember: Option<CacheReader>,
     /// How many requests may still be made.
     budget: Option<u64>,
     /// Why what earlier runs have seen cannot be told.
@@ -180,7 +180,7 @@ impl<F: Fetch> Driver<F> {
     async fn run(
         &mut self,
         recorder: &Recorder,
-        watch: &mut dyn Watch,
+        watch: &mut dyn Observer,
     ) -> Result<RunState, Failed> {
         let mut tick = tokio::time::interval(TICK);
         loop {
@@ -200,30 +200,30 @@ impl<F: Fetch> Driver<F> {
             }
             let wake = self.crawl.poll_timeout().map(|moment| self.clock.instant(moment));
             let news = tokio::select! {
-                Some(ended) = self.tasks.join_next_with_id() => News::Fetched(Box::new(ended)),
-                remembered = self.remembered.1.recv() => {
-                    News::Remembered(Box::new(remembered.expect("we hold a sender ourselves")))
+                Some(ended) = self.tasks.join_next_with_id() => DriverMessage::Fetched(Box::new(ended)),
+                recalled = self.recalled.1.recv() => {
+                    DriverMessage::CacheHit(Box::new(recalled.expect("we hold a sender ourselves")))
                 }
-                () = sleep_until(wake) => News::Due,
-                _ = tick.tick() => News::Tick,
-                () = stopped(&mut self.stop) => News::Stopped,
+                () = sleep_until(wake) => DriverMessage::Due,
+                _ = tick.tick() => DriverMessage::Tick,
+                () = stopped(&mut self.stop) => DriverMessage::Stopped,
             };
             match news {
-                News::Fetched(ended) => {
+                DriverMessage::Fetched(ended) => {
                     self.handle_fetched(*ended);
                     while let Some(ended) = self.tasks.try_join_next_with_id() {
                         self.handle_fetched(ended);
                     }
                 }
-                News::Remembered(remembered) => {
-                    self.handle_remembered(*remembered);
-                    while let Ok(remembered) = self.remembered.1.try_recv() {
-                        self.handle_remembered(remembered);
+                DriverMessage::CacheHit(recalled) => {
+                    self.handle_remembered(*recalled);
+                    while let Ok(recalled) = self.recalled.1.try_recv() {
+                        self.handle_remembered(recalled);
                     }
                 }
-                News::Due => {}
-                News::Tick => self.tell(watch),
-                News::Stopped => return Ok(RunState::Stopped),
+                DriverMessage::Due => {}
+                DriverMessage::Tick => self.tell(watch),
+                DriverMessage::Stopped => return Ok(RunState::Stopped),
             }
         }
     }
@@ -234,7 +234,7 @@ impl<F: Fetch> Driver<F> {
         {
             self.budget = self.budget.map(|left| left - 1);
             self.ask_for_changes(&mut request);
-            let (id, since, url) = (request.id, Instant::now(), request.address.clone());
+            let (id, since, url) = (request.id, Instant::now(), request.url.clone());
             let Request { method, purpose, .. } = request;
             self.in_flight.insert(id, InFlight { since, url, method, purpose });
             let fetcher = self.fetcher.clone();
@@ -246,10 +246,10 @@ impl<F: Fetch> Driver<F> {
     /// Of a page that was read before, only whether it has changed is asked.
     fn ask_for_changes(&mut self, request: &mut Request) {
         let Some(memory) = &self.memory else { return };
-        let is_read = matches!(request.body, BodyWish::Page | BodyWish::Sheet | BodyWish::Sitemap);
+        let is_read = matches!(request.body, BodyUse::Page | BodyUse::Sheet | BodyUse::Sitemap);
         // A later attempt wants to be sure, and a sketch is of the text, which is not kept.
         if is_read && !request.later && !request.sketch && request.cookies.is_none() {
-            match memory.validators(&request.address) {
+            match memory.validators(&request.url) {
                 Ok(validators) => request.validators = validators,
                 Err(problem) => self.problem = Some(problem.into()),
             }
@@ -278,8 +278,8 @@ impl<F: Fetch> Driver<F> {
                 return;
             }
             // The thread has ended, and the last thing that came of it is why.
-            while let Ok(remembered) = self.remembered.1.try_recv() {
-                self.handle_remembered(remembered);
+            while let Ok(recalled) = self.recalled.1.try_recv() {
+                self.handle_remembered(recalled);
             }
             return;
         }
@@ -287,8 +287,8 @@ impl<F: Fetch> Driver<F> {
         self.crawl.handle_reply(self.clock.now(), reply);
     }
 
-    fn handle_remembered(&mut self, remembered: Remembered) {
-        match remembered {
+    fn handle_remembered(&mut self, recalled: CacheHit) {
+        match recalled {
             Ok(reply) => {
                 self.in_flight.remove(&reply.id);
                 self.crawl.handle_reply(self.clock.now(), reply);
@@ -302,8 +302,8 @@ impl<F: Fetch> Driver<F> {
         let Some(InFlight { since, url, method, purpose }) = self.in_flight.remove(&id) else {
             return;
         };
-        let ending = Ending::Failure(Failure::Internal(message.clone()));
-        let mut attempt = Attempt::new(self.clock.now(), since.elapsed(), method, ending);
+        let outcome = AttemptOutcome::Failure(Failure::Internal(message.clone()));
+        let mut attempt = Attempt::new(self.clock.now(), since.elapsed(), method, outcome);
         attempt.purpose = purpose;
         self.internal_errors.push(InternalError { url, message });
         let response = Response { attempt, reading: None };
@@ -311,13 +311,13 @@ impl<F: Fetch> Driver<F> {
     }
 
     /// Passes events on, and tells what is known of addresses that were heard of just now.
-    fn pass_on(&mut self, recorder: &Recorder, watch: &mut dyn Watch) -> Result<(), Failed> {
+    fn pass_on(&mut self, recorder: &Recorder, watch: &mut dyn Observer) -> Result<(), Failed> {
         loop {
-            let mut heard = Vec::new();
+            let mut discovered = Vec::new();
             let mut batch = Vec::new();
             while let Some(event) = self.crawl.poll_event() {
-                if let (Event::Heard { address, .. }, Some(_)) = (&event, &self.memory) {
-                    heard.push(address.clone());
+                if let (Event::Discovered { url, .. }, Some(_)) = (&event, &self.memory) {
+                    discovered.push(url.clone());
                 }
                 watch.handle_event(&event, &self.crawl);
                 batch.push(event);
@@ -332,24 +332,22 @@ impl<F: Fetch> Driver<F> {
                 continue;
             }
             // Before that, what the run has seen is told in its own order.
-            if heard.is_empty() || self.recheck.is_some() {
+            if discovered.is_empty() || self.recheck.is_some() {
                 return Ok(());
             }
-            for address in heard {
-                self.recall(&address)?;
+            for url in discovered {
+                self.recall(&url)?;
             }
         }
     }
 
-    fn recall(&mut self, address: &str) -> Result<(), Failed> {
+    fn recall(&mut self, url: &str) -> Result<(), Failed> {
         let Some(memory) = &self.memory else { return Ok(()) };
-        match memory.recall(address) {
+        match memory.recall(url) {
             Ok(replies) => {
                 let mut replies = replies.into_iter();
                 // Once it has its verdict, no more is to be told.
-                while replies.next().is_some_and(|reply| self.crawl.handle_recalled(address, reply))
-                {
-                }
+                while replies.next().is_some_and(|reply| self.crawl.handle_recalled(url, reply)) {}
                 Ok(())
             }
             Err(problem) => self.fail(problem),
@@ -358,16 +356,16 @@ impl<F: Fetch> Driver<F> {
 
     /// Tells what the run that is checked again has seen, but for what is asked anew.
     fn tell_again(&mut self, recheck: &Recheck, recorder: &Recorder) -> Result<(), Failed> {
-        let mut heard = Vec::new();
+        let mut discovered = Vec::new();
         let crawl = &mut self.crawl;
-        let told = recheck.reader.for_each_reply(recheck.run, |address, reply| {
-            if !recheck.again.contains(address) {
-                crawl.handle_replayed(address, reply);
+        let told = recheck.reader.for_each_reply(recheck.run, |url, reply| {
+            if !recheck.again.contains(url) {
+                crawl.handle_replayed(url, reply);
             }
             let mut batch = Vec::new();
             while let Some(event) = crawl.poll_event() {
-                if let Event::Heard { address, .. } = &event {
-                    heard.push(address.clone());
+                if let Event::Discovered { url, .. } = &event {
+                    discovered.push(url.clone());
                 }
                 batch.push(event);
             }
@@ -381,7 +379,7 @@ impl<F: Fetch> Driver<F> {
             return self.fail(problem);
         }
         self.crawl.handle_rechecked();
-        heard.iter().try_for_each(|address| self.recall(address))
+        discovered.iter().try_for_each(|url| self.recall(url))
     }
 
     fn fail(&mut self, problem: StoreError) -> Result<(), Failed> {
@@ -389,7 +387,7 @@ impl<F: Fetch> Driver<F> {
         Err(Failed)
     }
 
-    fn tell(&self, watch: &mut dyn Watch) {
+    fn tell(&self, watch: &mut dyn Observer) {
         let mut slowest: Vec<(Duration, &str)> =
             self.in_flight.values().map(|it| (it.since.elapsed(), it.url.as_str())).collect();
         slowest.sort_by(|a, b| b.cmp(a));
@@ -401,14 +399,15 @@ impl<F: Fetch> Driver<F> {
 /// Whether a server says that a page is what it was (RFC 9110 §15.4.5).
 fn is_unchanged(reply: &Reply) -> bool {
     let attempt = &reply.response.attempt;
-    let says_so = matches!(&attempt.ending, Ending::Answer(Answer { status: 304, .. }));
+    let says_so =
+        matches!(&attempt.outcome, AttemptOutcome::ResponseHead(ResponseHead { status: 304, .. }));
     says_so && attempt.method == Method::Get
 }
 
 /// What woke the loop.
-enum News {
+enum DriverMessage {
     Fetched(Box<Result<(tokio::task::Id, Reply), JoinError>>),
-    Remembered(Box<Remembered>),
+    CacheHit(Box<CacheHit>),
     Due,
     Tick,
     Stopped,

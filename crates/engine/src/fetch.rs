@@ -10,8 +10,8 @@ use http_body_util::{BodyExt as _, Empty, Limited};
 use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
-use rummage_core::crawl::{BodyWish, Kind, Reply, Request, Response};
-use rummage_core::evidence::{Attempt, Ending, Failure, Method, Stage};
+use rummage_core::crawl::{BodyUse, Kind, Reply, Request, Response};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
@@ -61,7 +61,7 @@ impl Fetcher {
     /// The start decides whether private addresses may be asked. To be called
     /// before the first request.
     pub async fn handle_start(&self, start: &Url) {
-        if self.inner.config.shelf.has(start) {
+        if self.inner.config.local_files.has(start) {
             return self.inner.network.handle_start_at_hand(is_near(start));
         }
         self.inner.network.handle_start(start.host_str().unwrap_or_default()).await;
@@ -71,11 +71,12 @@ impl Fetcher {
     pub async fn fetch(&self, request: Request) -> Reply {
         let began = Instant::now();
         let limit = self.inner.limit(request.body);
-        let (ending, took, reading) = match self.inner.config.shelf.answer(&request, limit).await {
-            Some(given) => given,
-            None => self.inner.ask(&request, began).await,
-        };
-        let mut attempt = Attempt::new(self.inner.clock.now(), took, request.method, ending);
+        let (outcome, took, reading) =
+            match self.inner.config.local_files.answer(&request, limit).await {
+                Some(given) => given,
+                None => self.inner.ask(&request, began).await,
+            };
+        let mut attempt = Attempt::new(self.inner.clock.now(), took, request.method, outcome);
         attempt.purpose = request.purpose;
         Reply { id: request.id, response: Response { attempt, reading } }
     }
@@ -87,29 +88,29 @@ impl Fetcher {
     ///
     /// # Errors
     /// Why no text came: how the request ended.
-    pub async fn source(&self, request: &Request) -> Result<String, Ending> {
-        let timed_out = |stage| Ending::Failure(Failure::Timeout(stage));
+    pub async fn source(&self, request: &Request) -> Result<String, AttemptOutcome> {
+        let timed_out = |stage| AttemptOutcome::Failure(Failure::Timeout(stage));
         let inner = &self.inner;
-        let mut built = inner.build(request).map_err(Ending::Failure)?;
+        let mut built = inner.build(request).map_err(AttemptOutcome::Failure)?;
         built.headers_mut().remove(header::ACCEPT_ENCODING);
-        let answered = timeout(inner.config.timeout, inner.fresh.request(built)).await;
-        let response = answered
+        let responded = timeout(inner.config.timeout, inner.fresh.request(built)).await;
+        let response = responded
             .map_err(|_| timed_out(Stage::FirstByte))?
-            .map_err(|error| Ending::Failure(failure::of_request(&error)))?;
+            .map_err(|error| AttemptOutcome::Failure(failure::of_request(&error)))?;
         let (head, body) = response.into_parts();
         let answer = fields::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         if !answer.is_success() {
-            return Err(Ending::Answer(answer));
+            return Err(AttemptOutcome::ResponseHead(answer));
         }
         let limited = Limited::new(body, inner.config.max_size);
         let collected = timeout(inner.config.timeout * 2, limited.collect()).await;
-        let octets = collected.map_err(|_| timed_out(Stage::Body))?.map_err(|_| {
+        let bytes = collected.map_err(|_| timed_out(Stage::Body))?.map_err(|_| {
             let why = "the page is longer than is read, or broke off".to_owned();
-            Ending::Failure(Failure::BadResponse(why))
+            AttemptOutcome::Failure(Failure::BadResponse(why))
         })?;
         let label = answer.charset.as_deref().unwrap_or("utf-8");
         let encoding = Encoding::for_label(label.as_bytes()).unwrap_or(encoding_rs::UTF_8);
-        Ok(encoding.decode(&octets.to_bytes()).0.into_owned())
+        Ok(encoding.decode(&bytes.to_bytes()).0.into_owned())
     }
 }
 
@@ -128,30 +129,34 @@ fn client(dialer: Dialer, idle: usize) -> Client<Dialer, Empty<Bytes>> {
 }
 
 impl Inner {
-    async fn ask(&self, request: &Request, began: Instant) -> (Ending, Duration, Option<Reading>) {
+    async fn ask(
+        &self,
+        request: &Request,
+        began: Instant,
+    ) -> (AttemptOutcome, Duration, Option<Reading>) {
         let patience = self.patience(request);
-        let answered = timeout(patience, self.send(request)).await;
+        let responded = timeout(patience, self.send(request)).await;
         let took = began.elapsed();
-        match answered {
-            Err(_) => (Ending::Failure(Failure::Timeout(Stage::FirstByte)), took, None),
-            Ok(Err(failure)) => (Ending::Failure(failure), took, None),
+        match responded {
+            Err(_) => (AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte)), took, None),
+            Ok(Err(failure)) => (AttemptOutcome::Failure(failure), took, None),
             Ok(Ok(response)) => {
                 let left = (patience * 3).saturating_sub(took);
-                let (ending, reading) = self.take(request, response, left).await;
+                let (outcome, reading) = self.take(request, response, left).await;
                 // A failure took until it was one; an answer, until its first byte.
-                let failed = matches!(ending, Ending::Failure(_));
-                (ending, if failed { began.elapsed() } else { took }, reading)
+                let failed = matches!(outcome, AttemptOutcome::Failure(_));
+                (outcome, if failed { began.elapsed() } else { took }, reading)
             }
         }
     }
 
     /// How many octets are read, decoded.
-    fn limit(&self, wish: BodyWish) -> usize {
-        match wish {
-            BodyWish::Drop | BodyWish::Title => TITLE_SIZE,
-            BodyWish::Page | BodyWish::Places | BodyWish::Sheet => self.config.max_size,
-            BodyWish::Sitemap => SITEMAP_SIZE,
-            BodyWish::Robots => rummage_core::extract::robots_txt::MAX_SIZE,
+    fn limit(&self, body_use: BodyUse) -> usize {
+        match body_use {
+            BodyUse::Drop | BodyUse::Title => TITLE_SIZE,
+            BodyUse::Page | BodyUse::Anchors | BodyUse::Sheet => self.config.max_size,
+            BodyUse::Sitemap => SITEMAP_SIZE,
+            BodyUse::Robots => rummage_core::extract::robots_txt::MAX_SIZE,
         }
     }
 
@@ -187,7 +192,7 @@ impl Inner {
     }
 
     fn build(&self, request: &Request) -> Result<http::Request<Empty<Bytes>>, Failure> {
-        let url = Url::parse(&request.address).expect("normal forms can be parsed");
+        let url = Url::parse(&request.url).expect("normal forms can be parsed");
         let uri = &url[..url::Position::AfterQuery];
         let mut built = http::Request::builder()
             .method(request.method.as_str())
@@ -247,21 +252,21 @@ impl Inner {
         request: &Request,
         response: http::Response<Incoming>,
         left: Duration,
-    ) -> (Ending, Option<Reading>) {
+    ) -> (AttemptOutcome, Option<Reading>) {
         let (head, mut body) = response.into_parts();
         let mut answer = fields::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
         let Some(format) = format else {
             let brief = self.config.timeout / 4;
             let _ = timeout(brief, body::drain(&mut body, answer.length)).await;
-            return (Ending::Answer(answer), None);
+            return (AttemptOutcome::ResponseHead(answer), None);
         };
         // Of what is no success, the start is looked at.
         let limit = if answer.is_success() { self.limit(request.body) } else { TITLE_SIZE };
         let charset = answer.charset.as_deref();
-        let address = &request.address;
-        let mut extractor = Extractor::of_address(address, format, charset, limit, request.sketch);
-        if format.is_page() && request.body == BodyWish::Page {
+        let url = &request.url;
+        let mut extractor = Extractor::of_url(url, format, charset, limit, request.sketch);
+        if format.is_page() && request.body == BodyUse::Page {
             let values = head.headers.get_all(header::LINK).iter();
             extractor.take_fields(values.filter_map(|value| value.to_str().ok()));
         }
@@ -276,7 +281,7 @@ impl Inner {
         match end {
             // What has come of a page that is no success says enough.
             Err(_) if !answer.is_success() => {}
-            Err(_) => return (Ending::Failure(Failure::Timeout(Stage::Body)), None),
+            Err(_) => return (AttemptOutcome::Failure(Failure::Timeout(Stage::Body)), None),
             Ok(BodyEnd::Short) => answer.truncated = answer.is_success(),
             Ok(BodyEnd::Whole(length)) => answer.length = answer.length.or(Some(length)),
             Ok(BodyEnd::Enough) => {}
@@ -285,7 +290,7 @@ impl Inner {
         answer.signs = Signs::of(&reading);
         answer.upgrades |= reading.upgrades;
         let reading = Some(reading).filter(|_| answer.is_success());
-        (Ending::Answer(answer), reading)
+        (AttemptOutcome::ResponseHead(answer), reading)
     }
 }
 

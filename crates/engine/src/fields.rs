@@ -3,7 +3,7 @@
 use std::time::{Duration, SystemTime};
 
 use http::header::{self, HeaderMap, HeaderName};
-use rummage_core::evidence::{Answer, SetCookie};
+use rummage_core::evidence::{ResponseHead, SetCookie};
 use rummage_core::extract::signs::Signs;
 use xxhash_rust::xxh3::xxh3_64;
 
@@ -11,7 +11,7 @@ use xxhash_rust::xxh3::xxh3_64;
 const LONGEST_COOKIE: usize = 8 * 1024;
 
 /// The head of an answer.
-pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Answer {
+pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> ResponseHead {
     let content_type = text(headers, &header::CONTENT_TYPE).unwrap_or_default();
     let mut parts = content_type.split(';').map(str::trim);
     let media_type = parts.next().filter(|name| !name.is_empty()).map(str::to_ascii_lowercase);
@@ -21,7 +21,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Answe
             .eq_ignore_ascii_case("charset")
             .then(|| value.trim().trim_matches('"').to_owned())
     });
-    let mut answer = Answer {
+    let mut answer = ResponseHead {
         status,
         media_type,
         charset,

@@ -3,9 +3,10 @@
 //! The shell round the core: it opens sockets, reads the clock and writes to the
 //! store, and decides nothing. [`crawl`] drives a [`rummage_core::crawl::Crawl`]:
 //! requests out to a [`Fetcher`], replies in, events to the store and to whoever
-//! [watches](Watch). What is at hand, on a [`Shelf`], is not asked for. [`send`] and [`hand_over`] take digests out.
+//! [watches](Watch). What is at hand, on a [`LocalFiles`], is not asked for. [`send`] and [`hand_over`] take digests out.
 
 mod body;
+mod cache_reader;
 mod clock;
 mod config;
 mod deliver;
@@ -15,18 +16,17 @@ mod error;
 mod failure;
 mod fetch;
 mod fields;
+mod local_files;
 mod panics;
 mod recorder;
-mod rememberer;
 mod resolve;
-mod shelf;
 mod tls;
 
+pub use cache_reader::CacheLookup;
 pub use clock::Clock;
 pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT, Proxies};
 pub use deliver::{DeliveryError, Mail, MailServer, Security, hand_over, send};
-pub use driver::{Ended, Fetch, InternalError, Job, Recheck, Stop, Watch, crawl};
+pub use driver::{Ended, Fetch, InternalError, Job, Observer, Recheck, Stop, crawl};
 pub use error::EngineError;
 pub use fetch::Fetcher;
-pub use rememberer::Remember;
-pub use shelf::{Document, Folder, Shelf};
+pub use local_files::{Document, Folder, LocalFiles};

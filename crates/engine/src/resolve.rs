@@ -20,13 +20,13 @@ use hickory_resolver::proto::op::ResponseCode;
 use rummage_core::evidence::DnsFailure;
 use tokio::sync::OnceCell;
 
-type Answer = Result<Arc<[IpAddr]>, DnsFailure>;
+type ResponseHead = Result<Arc<[IpAddr]>, DnsFailure>;
 
 /// Asks name servers. See the [module](self).
 pub(crate) struct Resolver {
     /// `None` where the system names no server and none was given.
     hickory: Option<TokioResolver>,
-    known: Mutex<HashMap<String, Arc<OnceCell<Answer>>>>,
+    known: Mutex<HashMap<String, Arc<OnceCell<ResponseHead>>>>,
     patience: Duration,
 }
 
@@ -36,7 +36,7 @@ impl Resolver {
     }
 
     /// The addresses of a host name. `anew` asks again where the last answer was a failure.
-    pub(crate) async fn addresses(&self, host: &str, anew: bool) -> Answer {
+    pub(crate) async fn addresses(&self, host: &str, anew: bool) -> ResponseHead {
         let cell = {
             let mut known = self.known.lock().expect("nothing panics while it holds the names");
             let cell = known.entry(host.to_owned()).or_default();
@@ -48,7 +48,7 @@ impl Resolver {
         cell.get_or_init(|| self.ask(host)).await.clone()
     }
 
-    async fn ask(&self, host: &str) -> Answer {
+    async fn ask(&self, host: &str) -> ResponseHead {
         let Some(hickory) = &self.hickory else {
             return Err(DnsFailure::ServerFailure("no name server is configured".to_owned()));
         };

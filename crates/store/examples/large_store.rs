@@ -16,7 +16,7 @@ use std::time::{Duration, Instant};
 
 use rummage_core::Moment;
 use rummage_core::crawl::{Event, Judged, Target, UrlId};
-use rummage_core::evidence::{Answer, Attempt, Ending, Method};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Method, ResponseHead};
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::extract::reading::{LinkRecord, Reading, ReadingBuilder, Region};
 use rummage_core::url::scope::{Bounds, Scope};
@@ -24,7 +24,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{NewRun, RunState, RunWriter};
 
 /// Addresses that go with a page, itself included.
-const ADDRESSES: usize = 10;
+const URLS: usize = 10;
 /// Pages between two commits.
 const BATCH: usize = 200;
 
@@ -42,7 +42,7 @@ fn main() -> Result<(), Box<dyn Error>> {
         println!(
             "run {run}: {links} links, {} addresses; written in {:.1} s, {rate:.0} thousand links \
              a second; put in order in {:.1} s",
-            site.pages * ADDRESSES,
+            site.pages * URLS,
             writing.as_secs_f64(),
             finishing.as_secs_f64(),
         );
@@ -116,8 +116,8 @@ struct Site {
 }
 
 /// The n-th address: each tenth is a page, the others lie on other hosts or are pictures.
-fn address(number: usize) -> String {
-    match (number % ADDRESSES, number / ADDRESSES) {
+fn url(number: usize) -> String {
+    match (number % URLS, number / URLS) {
         (0, 0) => "https://www.large.test/".to_owned(),
         (0, page) => format!("https://www.large.test/part{}/page{page}.html", page % 50),
         (1..4, page) => format!("https://www.large.test/pictures/{page}-{number}.jpg"),
@@ -130,27 +130,27 @@ impl Site {
         let mut writer = RunWriter::begin(path, new_run())?;
         let mut writing = Duration::ZERO;
         let mut draw = Draw(7);
-        let mut heard = 0;
+        let mut discovered = 0;
         for page in 0..self.pages {
             let reading = self.page(page, &mut draw);
             let mut events = Vec::new();
             // An address is heard of before anything leads there.
             let furthest = reading.1.iter().map(|target| target.id.index()).max();
-            let end = ((page + 1) * ADDRESSES).max(furthest.unwrap_or_default() + 1);
-            for number in heard..end {
+            let end = ((page + 1) * URLS).max(furthest.unwrap_or_default() + 1);
+            for number in discovered..end {
                 let id = UrlId::from_index(number);
-                events.push(Event::Heard { id, address: address(number) });
-                let scope = if number % ADDRESSES < 4 { Scope::Internal } else { Scope::External };
-                events.push(Event::Placed { id, scope: Some(scope) });
+                events.push(Event::Discovered { id, url: url(number) });
+                let scope = if number % URLS < 4 { Scope::Internal } else { Scope::External };
+                events.push(Event::Ranked { id, scope: Some(scope) });
             }
-            heard = heard.max(end);
+            discovered = discovered.max(end);
             if page == 0 {
                 events.push(bounded());
             }
-            for number in page * ADDRESSES..(page + 1) * ADDRESSES {
+            for number in page * URLS..(page + 1) * URLS {
                 self.ask(number, &mut events);
             }
-            let id = UrlId::from_index(page * ADDRESSES);
+            let id = UrlId::from_index(page * URLS);
             let (reading, targets) = reading;
             events.push(Event::Read { id, reading, targets });
             let start = Instant::now();
@@ -180,19 +180,19 @@ impl Site {
         for link in 0..self.links {
             let (to, text, region) = if link < shared {
                 let region = if link % 2 == 0 { Region::Nav } else { Region::Footer };
-                ((link + 1) * ADDRESSES, format!("Menu entry {link}"), region)
+                ((link + 1) * URLS, format!("Menu entry {link}"), region)
             } else {
                 let own = link - shared;
                 let to = match own {
-                    0..ADDRESSES => page * ADDRESSES + own,
-                    10..20 => ((page * 10 + own - 9) % self.pages) * ADDRESSES,
-                    _ => draw.below((page + 1) * ADDRESSES),
+                    0..URLS => page * URLS + own,
+                    10..20 => ((page * 10 + own - 9) % self.pages) * URLS,
+                    _ => draw.below((page + 1) * URLS),
                 };
                 (to, words(draw), Region::Main)
             };
-            let to = to % (self.pages * ADDRESSES);
-            let address = address(to);
-            let written = address.trim_start_matches("https://www.large.test");
+            let to = to % (self.pages * URLS);
+            let url = url(to);
+            let written = url.trim_start_matches("https://www.large.test");
             let record = LinkRecord {
                 element: Element::named("a").expect("a holds links"),
                 attribute: Attribute::named("href").expect("href holds links"),
@@ -200,7 +200,7 @@ impl Site {
                 text: Some(builder.keep(&text)),
                 rel: None,
                 region: Some(region),
-                surroundings: 7 + region as u32,
+                ancestor_hash: 7 + region as u32,
                 scripted: false,
                 line: 10 + link as u32 * 2,
                 column: 9,
@@ -213,22 +213,22 @@ impl Site {
 
     fn ask(&self, number: usize, events: &mut Vec<Event>) {
         let id = UrlId::from_index(number);
-        let is_page = number.is_multiple_of(ADDRESSES);
+        let is_page = number.is_multiple_of(URLS);
         let broken = number % 100 == 55;
-        let answer = Answer {
+        let answer = ResponseHead {
             status: if broken { 404 } else { 200 },
             media_type: Some(if is_page { "text/html" } else { "image/jpeg" }.to_owned()),
             length: Some(2000 + (number * 7919 % 90_000) as u64),
             server: Some("nginx".to_owned()),
             etag: is_page.then(|| format!("\"6562f{number:x}-{:x}\"", number * 31)),
             last_modified: is_page.then(|| "Mon, 23 Nov 2026 10:00:00 GMT".to_owned()),
-            ..Answer::default()
+            ..ResponseHead::default()
         };
         let at = Moment::START + Duration::from_micros(number as u64 * 240);
         let took = Duration::from_micros(300 + (number * 31 % 9000) as u64);
         let method = if is_page { Method::Get } else { Method::Head };
-        let attempt = Attempt::new(at, took, method, Ending::Answer(answer));
-        events.push(Event::Asked { id, attempt, title: None, again: false, recalled: false });
+        let attempt = Attempt::new(at, took, method, AttemptOutcome::ResponseHead(answer));
+        events.push(Event::Requested { id, attempt, title: None, again: false, recalled: false });
         let (verdict, cause, status) = match broken {
             true => (Verdict::Broken, Some(Cause::NotFound), 404),
             false => (Verdict::Sound, None, 200),
@@ -245,7 +245,7 @@ fn bounded() -> Event {
 
 fn new_run() -> NewRun {
     NewRun {
-        asked_for: "www.large.test".to_owned(),
+        given_start: "www.large.test".to_owned(),
         options: "{}".to_owned(),
         bounds: "{}".to_owned(),
         placeholders_are_broken: false,

@@ -27,14 +27,14 @@ pub use db::error::StoreError;
 pub use findings::compare::{Comparison, Healing, compare};
 pub use findings::waived::FindingFacts;
 pub use model::{
-    Address, Changes, Channel, History, LinkRow, NotReadCount, NoteRow, Outcome, PageRow, RunInfo,
-    RunKind, RunState, SkipCount, SlowedServer, TargetRow, Telling, Totals, TraceRow,
+    Changes, Channel, History, LinkRow, NotParsedCount, NoteRow, NotifySettings, Outcome, PageRow,
+    RunInfo, RunKind, RunState, SkipCount, SlowedServer, StoredUrl, TargetRow, Totals, TraceRow,
 };
-pub use notify::digest::{Counts, Digest, Place as DigestPlace, Told};
-pub use notify::outbox::{Letter, Outbox, Undelivered};
-pub use read::backlinks::Carried;
+pub use notify::digest::{Counts, Digest, DigestLink, DigestTarget};
+pub use notify::outbox::{Outbox, QueuedDigest, Undelivered};
+pub use read::backlinks::Backlinks;
 pub use read::checks::Check;
-pub use read::link_query::{Found, Sift};
+pub use read::link_query::{LinkMatch, LinkQuery};
 pub use read::memory::Memory;
 pub use read::open::OpenRun;
 pub use read::reader::Reader;

@@ -1,25 +1,25 @@
-//! What visitors asked for in vain: for reading, and as rows for other programs.
+//! Missing URLs that visitors requested: as text, and as rows for other programs.
 
 use std::io::Write;
 
 use jiff::Timestamp;
 use rummage_core::Seconds;
 use rummage_core::extract::access_log::Arrival;
-use rummage_store::{Carried, Outcome};
+use rummage_store::{Backlinks, Outcome};
 
 use crate::ViewError;
-use crate::cells::{Cell, Row};
+use crate::columns::{Cell, Row};
 use crate::listing::Sort;
 use crate::number::{count, counted};
+use crate::phrase::cause_of_outcome;
 use crate::rows::{self, RowFormat, Shown};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
-use crate::text::says;
 use crate::when::day;
 
-/// Addresses are shown up to so many characters.
+/// URLs are cut to this many characters.
 const LONGEST: usize = 300;
-/// Of referrers, so many are shown.
+/// How many referrers are shown.
 const REFERRERS: usize = 3;
 
 /// The columns of rows.
@@ -44,21 +44,21 @@ pub const ARRIVAL_COLUMNS: &[&str] = &[
     "final",
 ];
 
-/// An address that was asked for in vain, with what else is known of it.
+/// A missing URL that visitors requested, with what else is known about it.
 #[derive(Debug)]
 pub struct ArrivalRow {
-    /// What the logs say.
+    /// What the logs show.
     pub arrival: Arrival,
-    /// The address.
+    /// The URL.
     pub target: String,
-    /// The links to it, as the store knows them.
-    pub carried: Option<Carried>,
-    /// What it answers now, where it was asked.
+    /// The links to it, from the store.
+    pub carried: Option<Backlinks>,
+    /// Its current result, if it was checked.
     pub now: Option<Outcome>,
 }
 
 impl ArrivalRow {
-    /// It was served after it had been missing, or is well now.
+    /// Whether it was served after it had been missing, or works now.
     #[must_use]
     pub fn is_over(&self) -> bool {
         use rummage_core::verdict::Verdict::{Moved, Sound};
@@ -102,25 +102,25 @@ impl ArrivalRow {
     }
 }
 
-/// What stands above the arrivals.
+/// What is shown above the arrivals.
 #[derive(Debug, Clone)]
 pub struct ArrivalsHead {
     /// The names of the logs.
     pub logs: Vec<String>,
     /// Lines that were read.
     pub lines: u64,
-    /// Those that are none of an access log.
+    /// Lines that were skipped because they are not in access-log format.
     pub malformed: u64,
-    /// From when to when.
+    /// The first and last time in the logs.
     pub span: Option<(Seconds, Seconds)>,
     /// The run whose links are known.
     pub run: Option<i64>,
 }
 
-/// Writes arrivals for reading: what is still missing first, what has healed apart.
+/// Writes arrivals as text: what is still missing first, what is fixed in a section of its own.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn arrivals(
     out: &mut dyn Write,
     head: &ArrivalsHead,
@@ -134,24 +134,20 @@ pub fn arrivals(
     let lines = counted(head.lines, "line", "lines");
     writeln!(out, "  {FAINT}{lines}{}{FAINT:#}", span.unwrap_or_default())?;
     if head.malformed > 0 {
-        let lines = counted(head.malformed, "line is", "lines are");
-        writeln!(out, "{lines} none of an access log, and left out")?;
+        let lines = counted(head.malformed, "line", "lines");
+        writeln!(out, "skipped {lines} not in access-log format")?;
     }
     let (over, missing): (Vec<_>, Vec<_>) = rows.iter().partition(|row| row.is_over());
     let sum = |of: fn(&Arrival) -> u64| missing.iter().map(|row| of(&row.arrival)).sum::<u64>();
     writeln!(
         out,
         "{} missing: {} by people, {} by robots",
-        counted(missing.len() as u64, "address is", "addresses are"),
+        counted(missing.len() as u64, "URL", "URLs"),
         counted(sum(Arrival::people), "request", "requests"),
         count(sum(|arrival| arrival.robots)),
     )?;
     if !over.is_empty() {
-        writeln!(
-            out,
-            "{} healed since",
-            counted(over.len() as u64, "address has", "addresses have")
-        )?;
+        writeln!(out, "{} fixed since", counted(over.len() as u64, "URL", "URLs"))?;
     }
     let most = limit.unwrap_or(usize::MAX);
     for row in missing.iter().take(most) {
@@ -172,13 +168,13 @@ pub fn arrivals(
 }
 
 fn healed(row: &ArrivalRow) -> String {
-    let was = format!("{} up to {}", row.arrival.status, date(row.arrival.last));
+    let was = format!("{} until {}", row.arrival.status, date(row.arrival.last));
     match &row.now {
         Some(now) => match now.moved_to.as_ref().or(now.last.as_ref()) {
             Some(to) if *to != row.target => {
-                format!("{was}; now leads to {}", safe(&shorten(to, LONGEST)))
+                format!("{was}; now redirects to {}", safe(&shorten(to, LONGEST)))
             }
-            _ => format!("{was}; answers now"),
+            _ => format!("{was}; works now"),
         },
         None => format!("{was}; served {}", row.arrival.fine_at.map(date).unwrap_or_default()),
     }
@@ -210,17 +206,17 @@ fn block(
     writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(target, LONGEST)))?;
     if let Some(now) = now {
         let style = style::of(now.verdict);
-        writeln!(out, "  now {style}{}{style:#}  {}", now.verdict, says(now))?;
+        writeln!(out, "  now {style}{}{style:#}  {}", now.verdict, cause_of_outcome(now))?;
     }
-    if let Some(Carried { pages, first: (page, line, column) }) = carried {
+    if let Some(Backlinks { pages, first: (page, line, column) }) = carried {
         let pages = counted(*pages, "page", "pages");
         let page = safe(&shorten(page, LONGEST)).to_string();
         writeln!(out, "  linked from {pages}, first {page} {line}:{column}")?;
     } else if let Some(run) = head.run {
-        writeln!(out, "  {FAINT}no page links there, as run {run} found it{FAINT:#}")?;
+        writeln!(out, "  {FAINT}no page linked to it in run {run}{FAINT:#}")?;
     }
     referrers(out, "from your pages", &arrival.own, verbose)?;
-    referrers(out, "from others", &arrival.others, verbose)?;
+    referrers(out, "from other sites", &arrival.others, verbose)?;
     Ok(())
 }
 
@@ -247,7 +243,7 @@ fn referrers(
     Ok(())
 }
 
-/// Referrers, the most frequent first.
+/// Referrers, most frequent first.
 fn ranked(list: &std::collections::HashMap<String, u64>) -> Vec<String> {
     let mut pages: Vec<(&String, u64)> = list.iter().map(|(page, times)| (page, *times)).collect();
     pages.sort_by(|a, b| (b.1, a.0).cmp(&(a.1, b.0)));
@@ -270,7 +266,7 @@ fn utc(at: Seconds) -> String {
 /// Writes arrivals as rows.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn arrival_rows(
     out: &mut dyn Write,
     arrivals: &[ArrivalRow],
@@ -287,7 +283,7 @@ pub fn arrival_rows(
 /// Writes arrivals as one JSON list.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn arrival_json(
     out: &mut dyn Write,
     arrivals: &[ArrivalRow],
@@ -301,10 +297,10 @@ pub fn arrival_json(
     Ok(Shown { shown: shown as u64, all: all as u64 })
 }
 
-/// Writes arrivals as Markdown: a list with boxes to tick.
+/// Writes arrivals as a Markdown list with checkboxes.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn arrival_markdown(
     out: &mut dyn Write,
     head: &ArrivalsHead,
@@ -382,19 +378,20 @@ mod tests {
 
     fn text(rows: &[ArrivalRow], verbose: bool) -> String {
         let mut out = Vec::new();
-        arrivals(&mut out, &head(), rows, Some(2), verbose).expect("memory takes all");
+        arrivals(&mut out, &head(), rows, Some(2), verbose).expect("memory accepts all writes");
         let styled = String::from_utf8(out).expect("it is text");
         anstream::adapter::strip_str(&styled).to_string()
     }
 
     #[test]
-    fn what_is_missing_says_for_whom_from_where_and_which_page_links_there() {
+    fn missing_urls_show_visitors_referrers_and_linking_pages() {
         let mut linked = row("/old", 1_204, 3);
         for number in 0..5u64 {
             linked.arrival.own.insert(format!("https://a.test/{number}"), 9 - number);
         }
         linked.arrival.others.insert("https://b.test/\u{1b}[2J".to_owned(), 1);
-        linked.carried = Some(Carried { pages: 2, first: ("https://a.test/0".to_owned(), 31, 7) });
+        linked.carried =
+            Some(Backlinks { pages: 2, first: ("https://a.test/0".to_owned(), 31, 7) });
         let mut over = row("/back", 1, 0);
         over.arrival.fine_at = Some(NOON + 9 * 86_400);
         let rows = [linked, row("/probe", 0, 40), row("/third", 0, 1), over];
@@ -419,11 +416,11 @@ mod tests {
         healed
           https://a.test/back  404 up to 2026-11-05; served 2026-11-11
         ");
-        assert!(text(&rows, true).contains("https://a.test/4 (5)\n"), "all of them");
+        assert!(text(&rows, true).contains("https://a.test/4 (5)\n"), "all referrers");
     }
 
     #[test]
-    fn rows_have_a_value_for_each_column_and_sort_by_any() {
+    fn rows_have_a_value_for_each_column_and_can_be_sorted_by_any() {
         let mut rows = vec![row("/a", 1, 9), row("/b", 5, 0), row("/c", 3, 2)];
         for column in ARRIVAL_COLUMNS {
             let sort = Sort { key: (*column).to_owned(), descending: true };
@@ -442,22 +439,23 @@ mod tests {
     }
 
     #[test]
-    fn markdown_obeys_nothing_that_a_log_says() {
+    fn markdown_escapes_text_from_logs() {
         let mut odd = row("/[x](javascript:1)|*", 1, 0);
         odd.target = "https://a.test/[x](javascript:1)|*".to_owned();
         let mut out = Vec::new();
-        arrival_markdown(&mut out, &head(), &[odd], None).expect("memory takes all");
+        arrival_markdown(&mut out, &head(), &[odd], None).expect("memory accepts all writes");
         let md = String::from_utf8(out).expect("it is text");
         assert!(!md.contains("[x](javascript"), "{md}");
     }
 
     #[test]
-    fn the_logs_of_a_site_without_a_name_are_told_all_the_same() {
-        let gathered = rummage_core::extract::access_log::Arrivals::new(None, QueryRule::Keep);
-        assert!(gathered.finish().is_empty());
+    fn logs_of_an_unknown_site_are_shown() {
+        let grouped = rummage_core::extract::access_log::Arrivals::new(None, QueryRule::Keep);
+        assert!(grouped.finish().is_empty());
         let mut out = Vec::new();
         let nothing = ArrivalsHead { run: None, span: None, malformed: 0, ..head() };
-        arrivals(&mut out, &nothing, &[row("/x", 1, 0)], None, false).expect("memory takes all");
+        arrivals(&mut out, &nothing, &[row("/x", 1, 0)], None, false)
+            .expect("memory accepts all writes");
         let told = String::from_utf8(out).expect("it is text");
         assert!(!told.contains("as run"), "{told}");
     }

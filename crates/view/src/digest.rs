@@ -1,39 +1,40 @@
-//! A digest as a letter: subject, plain text, and HTML that mail readers show.
+//! A digest as an email: subject, plain text, and HTML.
 
 use std::fmt::Write as _;
 
 use askama::Template;
 use rummage_core::verdict::Cause;
-use rummage_store::{Counts, Digest, DigestPlace, Told};
+use rummage_store::{Counts, Digest, DigestLink, DigestTarget};
 
 use crate::number::counted;
+use crate::phrase;
 use crate::safe::{safe, shorten};
 use crate::when::when;
 
-/// Addresses and link texts are shown up to so many characters.
+/// URLs and link texts are cut to this many characters.
 const LONGEST: usize = 300;
 const TEXT: usize = 60;
 
-/// A digest, ready to be sent.
+/// A digest as an email.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Letter {
-    /// Its subject.
+pub struct DigestEmail {
+    /// The subject.
     pub subject: String,
-    /// Its text.
+    /// The plain text.
     pub text: String,
-    /// The same in HTML.
+    /// The HTML.
     pub html: String,
 }
 
-/// Writes a digest as a letter. `site` is what commands take for the site.
+/// Renders a digest as an email. `site` is the name that commands accept for the site.
 #[must_use]
-pub fn letter(digest: &Digest, site: &str) -> Letter {
+pub fn email(digest: &Digest, site: &str) -> DigestEmail {
     let page = Page::of(digest, site);
     let html = page.render().expect("the template writes to memory");
-    Letter { subject: page.subject.clone(), text: page.text(), html }
+    DigestEmail { subject: page.subject.clone(), text: page.text(), html }
 }
 
-/// What both forms show.
+/// What both the text and the HTML show.
 #[derive(Template)]
 #[template(path = "digest.html")]
 struct Page {
@@ -50,20 +51,20 @@ struct Section {
     heading: String,
     colour: &'static str,
     entries: Vec<Entry>,
-    /// What is not shown, in words; empty where all is.
+    /// How much is not shown; empty if all is shown.
     more: String,
 }
 
 struct Entry {
-    says: String,
+    result: String,
     target: String,
-    /// Whether a reader may follow it.
+    /// Whether the URL becomes a link.
     leads_there: bool,
-    places: Vec<Place>,
+    places: Vec<EmailLink>,
     more: String,
 }
 
-struct Place {
+struct EmailLink {
     page: String,
     at: String,
     link: String,
@@ -71,13 +72,13 @@ struct Place {
 
 impl Page {
     fn of(digest: &Digest, site: &str) -> Page {
-        let Counts { broke, came_back, reopened, healed, open } = digest.counts;
+        let Counts { broke, returned, reopened, healed, open } = digest.counts;
         let broke_word = if digest.is_first() { "found" } else { "broke" };
         let kinds = [
             (broke, broke_word, &digest.broke, "#a4262c"),
-            (came_back, "came back", &digest.came_back, "#a4262c"),
-            (reopened, "set aside no more", &digest.reopened, "#8a5a00"),
-            (healed, "healed", &digest.healed, "#1d6b34"),
+            (returned, "returned", &digest.returned, "#a4262c"),
+            (reopened, "no longer waived", &digest.reopened, "#8a5a00"),
+            (healed, "fixed", &digest.healed, "#1d6b34"),
         ];
         let some = || kinds.iter().filter(|(count, ..)| *count > 0);
         let counts: Vec<String> =
@@ -90,7 +91,7 @@ impl Page {
             Section {
                 heading: format!("{} {word}", crate::count(*count)),
                 colour,
-                entries: list.iter().map(|told| Entry::of(told, *word == "healed")).collect(),
+                entries: list.iter().map(|told| Entry::of(told, *word == "fixed")).collect(),
                 more: more(left, "more target", "more targets"),
             }
         });
@@ -103,11 +104,11 @@ impl Page {
             sections: sections.collect(),
             open: match open {
                 0 => "Nothing is open.".to_owned(),
-                1 => "1 target is open, all in all.".to_owned(),
-                open => format!("{} targets are open, all in all.", crate::count(open)),
+                1 => "1 target open in total.".to_owned(),
+                open => format!("{} targets open in total.", crate::count(open)),
             },
             seen: format!(
-                "Seen by run {}, a {}, {}.",
+                "Found by run {}, a {}, {}.",
                 digest.run,
                 digest.kind,
                 when(digest.began_at)
@@ -122,8 +123,8 @@ impl Page {
         for section in &self.sections {
             let _ = writeln!(out, "\n{}\n{}", section.heading, "-".repeat(section.heading.len()));
             for entry in &section.entries {
-                let _ = writeln!(out, "\n{}\n  {}", entry.says, entry.target);
-                for Place { page, at, link } in &entry.places {
+                let _ = writeln!(out, "\n{}\n  {}", entry.result, entry.target);
+                for EmailLink { page, at, link } in &entry.places {
                     let _ = writeln!(out, "  on {page}{at}{link}");
                 }
                 if !entry.more.is_empty() {
@@ -143,30 +144,24 @@ impl Page {
 }
 
 impl Entry {
-    fn of(told: &Told, is_over: bool) -> Entry {
+    fn of(told: &DigestTarget, is_over: bool) -> Entry {
         let cause = told.cause.as_deref().and_then(Cause::named);
         let was = if is_over { "was " } else { "" };
-        let mut says = format!("{was}{}", safe(&told.verdict));
-        if let Some(cause) = cause {
-            let _ = write!(says, "  {}", cause.words());
-        }
-        if let Some(status) = told.status.filter(|_| !cause.is_some_and(Cause::is_of_link)) {
-            let _ = write!(says, ", {status}");
-        }
-        let target = if told.target.is_empty() { "an empty address" } else { &told.target };
+        let result = format!("{was}{}  {}", safe(&told.verdict), phrase::cause(cause, told.status));
+        let target = if told.target.is_empty() { "an empty URL" } else { &told.target };
         let left = told.links.saturating_sub(told.places.len() as u64);
         Entry {
-            says,
+            result,
             target: safe(&shorten(target, LONGEST)).to_string(),
             leads_there: told.target.starts_with("http://") || told.target.starts_with("https://"),
-            places: told.places.iter().map(Place::of).collect(),
-            more: more(left, "more place", "more places"),
+            places: told.places.iter().map(EmailLink::of).collect(),
+            more: more(left, "more link", "more links"),
         }
     }
 }
 
-impl Place {
-    fn of(place: &DigestPlace) -> Place {
+impl EmailLink {
+    fn of(place: &DigestLink) -> EmailLink {
         let text = place.text.as_deref().map(str::trim).filter(|text| !text.is_empty());
         let mut link = format!("  {}", safe(&place.element));
         if let Some(text) = text {
@@ -175,7 +170,7 @@ impl Place {
         if let Some(region) = &place.region {
             let _ = write!(link, " in {}", safe(region));
         }
-        Place {
+        EmailLink {
             page: safe(&shorten(&place.page, LONGEST)).to_string(),
             at: match place.line {
                 0 => String::new(),
@@ -190,7 +185,7 @@ fn more(left: u64, one: &str, many: &str) -> String {
     if left == 0 { String::new() } else { format!("and {}", counted(left, one, many)) }
 }
 
-/// What shows more, as it can be typed.
+/// The commands that show more.
 fn commands(digest: &Digest, site: &str) -> Vec<String> {
     let site = if site.chars().all(|c| c.is_ascii_alphanumeric() || "-._:".contains(c)) {
         site.to_owned()
@@ -211,7 +206,7 @@ mod tests {
     use super::*;
 
     fn digest() -> Digest {
-        let place = DigestPlace {
+        let place = DigestLink {
             page: "https://www.a.test/visit/".to_owned(),
             line: 31,
             column: 7,
@@ -219,7 +214,7 @@ mod tests {
             text: Some("Opening <b>times".to_owned()),
             region: Some("main".to_owned()),
         };
-        let told = Told {
+        let told = DigestTarget {
             target: "https://www.a.test/hours?a=1&b=2".to_owned(),
             verdict: "broken".to_owned(),
             cause: Some("not-found".to_owned()),
@@ -227,12 +222,12 @@ mod tests {
             links: 9,
             places: vec![place.clone()],
         };
-        let healed = Told {
+        let healed = DigestTarget {
             target: "javascript:alert(1)\u{1b}[31m".to_owned(),
             cause: Some("malformed-url".to_owned()),
             status: None,
             links: 1,
-            places: vec![DigestPlace { text: None, region: None, line: 0, ..place }],
+            places: vec![DigestLink { text: None, region: None, line: 0, ..place }],
             ..told.clone()
         };
         Digest {
@@ -247,18 +242,18 @@ mod tests {
             message_id: "x@www.a.test".to_owned(),
             counts: Counts { broke: 41, healed: 1, open: 1_204, ..Counts::default() },
             broke: vec![told],
-            came_back: Vec::new(),
+            returned: Vec::new(),
             reopened: Vec::new(),
             healed: vec![healed],
         }
     }
 
     #[test]
-    fn a_letter_says_what_where_and_how_to_see_more() {
-        let letter = letter(&digest(), "museum");
-        assert_eq!(letter.subject, "www.a.test: 41 broke, 1 healed; 1,204 open");
-        let seen = format!("Seen by run 12, a crawl, {}.", when(jiff::Timestamp::UNIX_EPOCH));
-        let text = letter.text.replace(&seen, "Seen.");
+    fn an_email_lists_targets_links_and_commands() {
+        let email = email(&digest(), "museum");
+        assert_eq!(email.subject, "www.a.test: 41 newly broken, 1 fixed; 1,204 open");
+        let seen = format!("Found by run 12, a crawl, {}.", when(jiff::Timestamp::UNIX_EPOCH));
+        let text = email.text.replace(&seen, "Seen.");
         insta::assert_snapshot!(text, @r#"
         The A (www.a.test)
         Seen.
@@ -289,20 +284,20 @@ mod tests {
     }
 
     #[test]
-    fn what_pages_say_is_shown_and_never_obeyed() {
-        let letter = letter(&digest(), "museum");
-        assert!(letter.html.contains("Opening &#60;b&#62;times"), "{}", letter.html);
-        assert!(letter.html.contains("href=\"https://www.a.test/hours?a=1&#38;b=2\""));
-        assert!(!letter.html.contains("href=\"javascript"), "{}", letter.html);
-        assert!(!letter.html.contains('\u{1b}') && !letter.text.contains('\u{1b}'));
+    fn text_from_pages_is_escaped() {
+        let email = email(&digest(), "museum");
+        assert!(email.html.contains("Opening &#60;b&#62;times"), "{}", email.html);
+        assert!(email.html.contains("href=\"https://www.a.test/hours?a=1&#38;b=2\""));
+        assert!(!email.html.contains("href=\"javascript"), "{}", email.html);
+        assert!(!email.html.contains('\u{1b}') && !email.text.contains('\u{1b}'));
     }
 
     #[test]
-    fn the_first_digest_tells_what_was_found_and_names_no_run_before() {
+    fn the_first_digest_has_no_run_to_compare_with() {
         let first = Digest { run_before: None, ..digest() };
-        let letter = letter(&first, "it's ours");
-        assert!(letter.subject.contains("41 found"), "{}", letter.subject);
-        assert!(!letter.text.contains("rummage compare"));
-        assert!(letter.text.contains("--site 'it'\\''s ours'"), "{}", letter.text);
+        let email = email(&first, "it's ours");
+        assert!(email.subject.contains("41 found"), "{}", email.subject);
+        assert!(!email.text.contains("rummage compare"));
+        assert!(email.text.contains("--site 'it'\\''s ours'"), "{}", email.text);
     }
 }

@@ -1,14 +1,13 @@
-//! How does it look?
+//! How results look: every output format of the tool.
 //!
-//! Every output is a pass over what a [`rummage_store::Reader`] gives, written to
-//! whatever the caller holds: one file a format. What a page says is hostile:
-//! [`safe`] shows it and never obeys it. Nothing else in the tool knows how
-//! things look.
+//! Each output reads from a [`rummage_store::Reader`] and writes to any writer; there is one file
+//! per format. Text from pages is hostile: [`safe`] shows it without interpreting it. No other
+//! crate knows what output looks like.
 
 mod arrivals;
-mod cells;
+mod columns;
 mod digest;
-mod gather;
+mod grouping;
 mod listing;
 mod markdown;
 mod number;
@@ -27,11 +26,11 @@ pub use arrivals::{
     ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, arrival_json, arrival_markdown, arrival_rows,
     arrivals, sort_arrivals,
 };
-pub use digest::{Letter, letter};
+pub use digest::{DigestEmail, email};
 pub use listing::{FileOf, Group, Listing, Sort, Source};
 pub use markdown::markdown;
 pub use number::{count, counted, duration};
-pub use phrase::ending;
+pub use phrase::outcome;
 pub use rows::{
     RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, schedule_rows,
 };
@@ -44,11 +43,11 @@ pub use when::{day, when};
 
 use rummage_store::StoreError;
 
-/// Why an output was not finished.
+/// Why an output could not be completed.
 #[derive(Debug, thiserror::Error)]
 pub enum ViewError {
-    /// It could not be written. A closed pipe is one of these.
-    #[error("the output cannot be written: {0}")]
+    /// The output could not be written. A closed pipe is one of these.
+    #[error("cannot write the output: {0}")]
     Write(#[from] io::Error),
     /// The store could not be read.
     #[error(transparent)]

@@ -1,4 +1,4 @@
-//! How a listing is to look: what stands together, in which order, how much of it.
+//! How links are listed: grouped by what, in which order, how many.
 
 use std::fmt;
 use std::rc::Rc;
@@ -6,62 +6,62 @@ use std::rc::Rc;
 use crate::number::{count, counted};
 use crate::phrase;
 
-/// What stands together.
+/// What links are grouped by.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Group {
-    /// A target with the places that name it.
+    /// By target, each with the links to it.
     Target,
-    /// A page with what is wrong on it.
+    /// By page, each with the broken links on it.
     Page,
-    /// A host with what fails there, and how.
+    /// By host, each with its failing targets.
     Host,
-    /// A cause with the targets that it befell.
+    /// By cause, each with its targets.
     Cause,
-    /// Nothing: a row a link.
+    /// Not grouped: one row per link.
     None,
 }
 
-/// By what to sort, and which way.
+/// A sort key and direction.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Sort {
     /// The name of a column.
     pub key: String,
-    /// The greatest first.
+    /// Whether the greatest comes first.
     pub descending: bool,
 }
 
-/// How a listing is to look.
+/// How links are listed.
 #[derive(Debug, Clone)]
 pub struct Listing {
-    /// What stands together.
+    /// What links are grouped by.
     pub group: Group,
-    /// A link on many pages is told once for each.
+    /// Lists every occurrence, and each copy of a link shared by many pages.
     pub unfold: bool,
-    /// The order; by itself the worst comes first.
+    /// The order; by default, worst first.
     pub sort: Option<Sort>,
-    /// At most so many groups or rows.
+    /// The maximum number of groups or rows.
     pub limit: Option<usize>,
-    /// Why one comes before another is told, and what else is of use to few.
+    /// Shows why one finding comes before another, and other details.
     pub verbose: bool,
-    /// Where the source of a page is, shown beside its places.
+    /// Where the source of a page is, shown with each occurrence.
     pub source: Option<Source>,
 }
 
-/// Gives the file of a page, by its address.
+/// Returns the file of a page, by its URL.
 pub type FileOf = Rc<dyn Fn(&str) -> Option<String>>;
 
 /// Where the source of a page is.
 #[derive(Clone)]
 pub enum Source {
-    /// In an editor: its address, with `{path}` for the path of the page.
+    /// In an editor: its URL, with `{path}` for the path of the page.
     Editor(String),
-    /// In a file: its name, by the address of the page.
+    /// In a file: its name, by the URL of the page.
     File(FileOf),
 }
 
 impl Source {
-    /// In words: `edit: …`, or file, line and column as terminals make them clickable. A
-    /// line of 0 stands for the page.
+    /// As text: `edit: …`, or file, line and column in the form that terminals make clickable. A
+    /// line of 0 means the whole page.
     pub(crate) fn of(&self, page: &str, line: u32, column: u32) -> Option<String> {
         match self {
             Source::Editor(template) => Some(format!("edit: {}", phrase::editor(template, page))),
@@ -83,13 +83,13 @@ impl fmt::Debug for Source {
 }
 
 impl Listing {
-    /// How many of all are shown, where that is not all: `4 of 33 pages shown`.
+    /// How many of all are shown, unless all are: `4 of 33 pages shown`.
     pub(crate) fn cut(&self, all: u64, one: &str, many: &str) -> Option<String> {
         let limit = self.limit.map(|limit| limit as u64).filter(|limit| *limit < all)?;
         Some(format!("{} of {} shown", count(limit), counted(all, one, many)))
     }
 
-    /// The preset: worst first, parts of many pages folded.
+    /// The default listing: worst first, shared links folded.
     #[must_use]
     pub fn by(group: Group) -> Listing {
         Listing { group, unfold: false, sort: None, limit: None, verbose: false, source: None }

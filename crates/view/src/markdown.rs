@@ -1,33 +1,34 @@
-//! Markdown: a list with boxes to tick, fit for an issue or a wiki.
+//! Findings as a Markdown list with checkboxes, for an issue or a wiki.
 
 use std::fmt::Write as _;
 use std::io::Write;
 
 use rummage_core::findings::selection::{Selection, host_of};
 use rummage_core::verdict::Cause;
-use rummage_store::{LinkRow, OpenRun, Sift, Totals};
+use rummage_store::{LinkQuery, LinkRow, OpenRun, Totals};
 
 use crate::ViewError;
-use crate::cells::Row;
-use crate::gather::{Block, Gathered, Group as Gathering};
+use crate::columns::Row;
+use crate::grouping::{Block, Group as Grouping, Grouped};
 use crate::listing::{Group, Listing};
 use crate::number::{count, counted};
 use crate::pages::Pages;
+use crate::phrase::cause_of;
 use crate::rows::{self, columns, for_each_row};
 use crate::safe::{safe, shorten};
 use crate::text::tally::{self, tally};
-use crate::text::{at, said, says, target, totals};
+use crate::text::{at, said, target, totals};
 use crate::when::when;
 use crate::{number, phrase};
 
 const LONGEST: usize = 300;
-/// Targets that are told in a part.
+/// The maximum number of targets in a section.
 const MOST: usize = 1000;
 
 /// Writes the findings of a run as Markdown.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn markdown(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
@@ -36,32 +37,32 @@ pub fn markdown(
 ) -> Result<(), ViewError> {
     let totals = run.totals()?;
     head(out, run, &totals, listing)?;
-    let sift = run.sift(selection)?;
-    let gathered = rows::gathered(&sift, listing)?;
-    let all = gathered.groups().len();
-    let fits = counted(all as u64, "target fits", "targets fit");
-    let links = counted(gathered.links, "link", "links");
+    let query = run.query(selection)?;
+    let grouped = rows::grouped(&query, listing)?;
+    let all = grouped.groups().len();
+    let fits = counted(all as u64, "target matches", "targets match");
+    let links = counted(grouped.links, "link", "links");
     writeln!(out, "\n{fits} the selection, on {links}.")?;
     match listing.group {
-        Group::Target => by_target(out, &gathered, &totals, listing),
+        Group::Target => by_target(out, &grouped, &totals, listing),
         Group::Page => {
-            drop(gathered);
-            by_page(out, &sift, &totals, listing)
+            drop(grouped);
+            by_page(out, &query, &totals, listing)
         }
         Group::Host => {
             let name =
-                |group: &Gathering| Ok(host_of(&sift.run().url(group.first.target)?).to_owned());
-            by_name(out, gathered, &sift, listing, name)
+                |group: &Grouping| Ok(host_of(&query.run().url(group.first.target)?).to_owned());
+            by_name(out, grouped, &query, listing, name)
         }
         Group::Cause => {
-            let name = |group: &Gathering| {
+            let name = |group: &Grouping| {
                 let cause = group.first.cause.map_or("answered", Cause::words);
                 let id = group.first.cause.map_or("", Cause::as_str);
                 Ok(format!("{}: {cause} ({id})", group.first.verdict))
             };
-            by_name(out, gathered, &sift, listing, name)
+            by_name(out, grouped, &query, listing, name)
         }
-        Group::None => table(out, &sift, listing),
+        Group::None => table(out, &query, listing),
     }
 }
 
@@ -92,15 +93,15 @@ fn head(
 
 fn by_target(
     out: &mut dyn Write,
-    gathered: &Gathered<'_>,
+    grouped: &Grouped<'_>,
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
     writeln!(out)?;
-    gathered.for_each_block(listing.limit, listing.unfold, |block| {
+    grouped.for_each_block(listing.limit, listing.unfold, |block| {
         Ok::<_, ViewError>(out.write_all(self::block(totals, &block).as_bytes())?)
     })?;
-    cut(out, listing, gathered.groups().len() as u64, "target", "targets")
+    cut(out, listing, grouped.groups().len() as u64, "target", "targets")
 }
 
 fn block(totals: &Totals, block: &Block) -> String {
@@ -109,7 +110,7 @@ fn block(totals: &Totals, block: &Block) -> String {
         "- [ ] {}: {}, {}\n",
         link(&target(&block.first)),
         outcome.verdict,
-        text(&says(outcome))
+        text(&cause_of(&block.first))
     );
     if let Some(moved_to) = &outcome.moved_to {
         let _ = writeln!(md, "  - now at {}", link(moved_to));
@@ -117,12 +118,12 @@ fn block(totals: &Totals, block: &Block) -> String {
     for shared in &block.shared {
         let _ = writeln!(md, "  - {}", on_many(totals, &shared.first));
     }
-    for row in &block.places {
-        let _ = writeln!(md, "  - {}: {}", place(row), text(&said(row)));
+    for row in &block.occurrences {
+        let _ = writeln!(md, "  - {}: {}", occurrence(row), text(&said(row)));
     }
-    let more = block.place_count.saturating_sub(block.places.len() as u64);
+    let more = block.occurrence_count.saturating_sub(block.occurrences.len() as u64);
     if more > 0 {
-        let _ = writeln!(md, "  - and {}", counted(more, "more place", "more places"));
+        let _ = writeln!(md, "  - and {}", counted(more, "more occurrence", "more occurrences"));
     }
     md
 }
@@ -131,30 +132,30 @@ fn block(totals: &Totals, block: &Block) -> String {
 fn on_many(totals: &Totals, row: &LinkRow) -> String {
     let what = text(&said(row));
     let many = phrase::on_many(row, totals.pages);
-    format!("{many}, one edit: {what}, first on {}", place(row))
+    format!("{many}, one edit: {what}, first on {}", occurrence(row))
 }
 
 fn by_page(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let Pages { shared, pages } = Pages::of(sift, listing)?;
+    let Pages { shared, pages } = Pages::of(query, listing)?;
     if !shared.is_empty() {
         writeln!(out, "\n## On many pages\n")?;
     }
     for found in &shared {
-        let row = sift.row(found)?;
+        let row = query.row(found)?;
         writeln!(out, "- [ ] {}: {}", verdict(&row), on_many(totals, &row))?;
     }
     for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
-        let url = sift.run().url(sift.run().page_at(page.rank))?;
+        let url = query.run().url(query.run().page_at(page.rank))?;
         writeln!(out, "\n## {}\n", link(&url))?;
-        for found in &page.found(sift, listing)? {
-            let row = sift.row(found)?;
+        for found in &page.found(query, listing)? {
+            let row = query.row(found)?;
             let at = match row.line {
-                0 => "in a field of its answer".to_owned(),
+                0 => "in a header of its response".to_owned(),
                 line => format!("{line}:{}", row.column),
             };
             writeln!(out, "- [ ] {at} {}: {}", text(&said(&row)), verdict(&row))?;
@@ -166,29 +167,29 @@ fn by_page(
 /// `broken <https://…>, not found, 404`
 fn verdict(row: &LinkRow) -> String {
     let outcome = &row.outcome;
-    format!("{} {}, {}", outcome.verdict, link(&target(row)), text(&says(outcome)))
+    format!("{} {}, {}", outcome.verdict, link(&target(row)), text(&cause_of(row)))
 }
 
 fn by_name(
     out: &mut dyn Write,
-    gathered: Gathered<'_>,
-    sift: &Sift<'_>,
+    grouped: Grouped<'_>,
+    query: &LinkQuery<'_>,
     listing: &Listing,
-    name: impl FnMut(&Gathering) -> Result<String, ViewError>,
+    name: impl FnMut(&Grouping) -> Result<String, ViewError>,
 ) -> Result<(), ViewError> {
-    let mut parts = tally(gathered, MOST, name)?;
+    let mut parts = tally(grouped, MOST, name)?;
     tally::sort(&mut parts, listing);
     for part in parts.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         writeln!(out, "\n## {}\n", text(&part.name))?;
         for group in &part.first {
-            let row = sift.row(&group.first)?;
-            let pages = counted(u64::from(group.reach.pages), "page", "pages");
+            let row = query.row(&group.first)?;
+            let pages = counted(u64::from(group.prominence.pages), "page", "pages");
             writeln!(
                 out,
                 "- [ ] {}: {}, {}, on {pages}",
                 link(&target(&row)),
                 row.outcome.verdict,
-                text(&says(&row.outcome))
+                text(&cause_of(&row))
             )?;
         }
         let more = part.targets - part.first.len() as u64;
@@ -199,11 +200,11 @@ fn by_name(
     cut(out, listing, parts.len() as u64, "part", "parts")
 }
 
-fn table(out: &mut dyn Write, sift: &Sift<'_>, listing: &Listing) -> Result<(), ViewError> {
+fn table(out: &mut dyn Write, query: &LinkQuery<'_>, listing: &Listing) -> Result<(), ViewError> {
     let columns = columns(listing.group);
     writeln!(out, "\n| {} |", columns.join(" | "))?;
     writeln!(out, "|{}", " --- |".repeat(columns.len()))?;
-    let counted = for_each_row(sift, listing, |row: Row| {
+    let counted = for_each_row(query, listing, |row: Row| {
         let cells: Vec<String> = row.cells().iter().map(|cell| text(&cell.text())).collect();
         Ok(writeln!(out, "| {} |", cells.join(" | "))?)
     })?;
@@ -223,25 +224,21 @@ fn cut(
     Ok(())
 }
 
-fn place(row: &LinkRow) -> String {
+fn occurrence(row: &LinkRow) -> String {
     if row.line == 0 {
         return text(&at(row));
     }
     format!("{} {}:{}", link(&row.page), row.line, row.column)
 }
 
-/// An address as a link that can be clicked, where Markdown can hold it.
-fn link(address: &str) -> String {
-    let is_web = address.starts_with("http://") || address.starts_with("https://");
+/// A URL as a link, if Markdown can contain it.
+fn link(url: &str) -> String {
+    let is_web = url.starts_with("http://") || url.starts_with("https://");
     let plain = |c: char| !c.is_whitespace() && !c.is_control() && !matches!(c, '<' | '>');
-    if is_web && address.chars().all(plain) {
-        format!("<{}>", safe(address))
-    } else {
-        text(address)
-    }
+    if is_web && url.chars().all(plain) { format!("<{}>", safe(url)) } else { text(url) }
 }
 
-/// A text that Markdown shows as it is.
+/// Escapes text so that Markdown shows it as it is.
 pub(crate) fn text(text: &str) -> String {
     let mut md = String::new();
     for c in safe(&shorten(text, LONGEST)).to_string().chars() {
@@ -258,7 +255,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_pages_say_is_no_markup() {
+    fn text_from_pages_is_escaped() {
         assert_eq!(text("a|b *c* [d](e) <f>"), "a\\|b \\*c\\* \\[d\\](e) \\<f\\>");
         assert_eq!(link("https://a.test/x_y"), "<https://a.test/x_y>");
         assert_eq!(link("https://a.test/> <script>"), "https://a.test/\\> \\<script\\>");

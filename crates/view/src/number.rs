@@ -1,8 +1,8 @@
-//! Numbers as people read them.
+//! Numbers in the form people read.
 
 use std::time::Duration;
 
-/// A count with thousands parted: `12,345`.
+/// A count with thousands separators: `12,345`.
 #[must_use]
 pub fn count(number: u64) -> String {
     let digits = number.to_string();
@@ -16,14 +16,13 @@ pub fn count(number: u64) -> String {
     out
 }
 
-/// A count of things: `1 page`, `2 pages`.
+/// A count with a noun: `1 page`, `2 pages`.
 #[must_use]
 pub fn counted(number: u64, one: &str, many: &str) -> String {
     format!("{} {}", count(number), if number == 1 { one } else { many })
 }
 
-/// A time in its two greatest units: `230 ms`, `4.2 s`, `3 min 5 s`, `2 h 10 min`,
-/// `3 d 4 h`.
+/// A duration in its two largest units: `230 ms`, `4.2 s`, `3 min 5 s`, `2 h 10 min`, `3 d 4 h`.
 #[must_use]
 pub fn duration(time: Duration) -> String {
     let seconds = time.as_secs();
@@ -52,14 +51,14 @@ mod tests {
     use super::*;
 
     #[test]
-    fn counts_are_parted_by_thousands() {
+    fn counts_have_thousands_separators() {
         for (number, text) in [(0, "0"), (999, "999"), (1000, "1,000"), (1_234_567, "1,234,567")] {
             assert_eq!(count(number), text);
         }
     }
 
     #[test]
-    fn times_come_in_fitting_units() {
+    fn durations_have_suitable_units() {
         for (millis, text) in [
             (0, "under 1 ms"),
             (230, "230 ms"),

@@ -1,4 +1,4 @@
-//! What verdicts, causes and evidence are called in plain words.
+//! Verdicts, causes and evidence in words.
 
 use std::fmt::Write as _;
 use std::time::Duration;
@@ -7,20 +7,23 @@ use jiff::{SignedDuration, Timestamp};
 use rummage_core::Moment;
 use rummage_core::crawl::pace::Strain;
 use rummage_core::crawl::traps::Stop;
-use rummage_core::crawl::{NotRead, Note};
-use rummage_core::evidence::{Answer, Attempt, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::crawl::{NotParsed, Note};
+use rummage_core::evidence::{
+    Attempt, AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage, TlsFailure,
+};
+use rummage_core::extract::elements::{Attribute, Element, Expected};
 use rummage_core::url::reference::path_of;
-use rummage_core::verdict::Verdict;
-use rummage_store::{LinkRow, NoteRow, RunInfo};
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::{LinkRow, NoteRow, Outcome, RunInfo};
 
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 use crate::when::when_to_the_second;
 
-/// Addresses are shown up to so many characters.
+/// URLs are cut to this many characters.
 const LONGEST: usize = 300;
 
-/// Counts by verdict, those of nothing left out: `12 broken, 3 doubtful`.
+/// Counts by verdict, without zeros: `12 broken, 3 doubtful`.
 pub(crate) fn verdicts(counts: &[(Verdict, u64)]) -> String {
     let some = counts.iter().filter(|(_, many)| *many > 0);
     let parts: Vec<String> =
@@ -28,92 +31,176 @@ pub(crate) fn verdicts(counts: &[(Verdict, u64)]) -> String {
     parts.join(", ")
 }
 
-/// Why a page was asked, but not read for links.
-pub(crate) fn not_read(reason: NotRead) -> &'static str {
-    match reason {
-        NotRead::Depth => "deeper than --depth",
-        NotRead::Within => "outside --within",
-        NotRead::Robots => "robots.txt asks robots not to",
+/// A cause with its status, as in `404 Not Found` or `timed out`; the status alone for what is
+/// sound.
+pub(crate) fn cause(cause: Option<Cause>, status: Option<u16>) -> String {
+    let of_status = |cause: Cause| {
+        matches!(
+            cause,
+            Cause::NotFound
+                | Cause::Gone
+                | Cause::LoginNeeded
+                | Cause::AccessRefused
+                | Cause::Busy
+                | Cause::ClientError
+                | Cause::ServerError
+        )
+    };
+    match (cause, status) {
+        (None, None) => "works".to_owned(),
+        (None, Some(status)) => status_line(status),
+        (Some(cause), Some(status)) if of_status(cause) => status_line(status),
+        (Some(cause), Some(status)) if status >= 400 && !cause.is_of_link() => {
+            format!("{} ({})", cause.words(), status_line(status))
+        }
+        (Some(cause), _) => cause.words().to_owned(),
     }
 }
 
-/// What there is to know of an address, and what to do about it.
+/// The cause of a link, with what only the link shows: its fragment, or what it expects.
+pub(crate) fn cause_of(row: &LinkRow) -> String {
+    let outcome = &row.outcome;
+    match outcome.cause {
+        Some(Cause::NoSuchFragment) if row.fragment.is_some() => {
+            let fragment = row.fragment.as_deref().unwrap_or_default();
+            format!("no anchor #{} on the page", safe(&shorten(fragment, 60)))
+        }
+        Some(Cause::WrongType) => {
+            let element = Element::named(&row.element);
+            let attribute = Attribute::named(&row.attribute);
+            let expected = element.zip(attribute).and_then(|(element, attribute)| {
+                element.expected_type(attribute, row.rel.as_deref())
+            });
+            match expected {
+                Some(Expected::Image) => "HTML page where an image is expected".to_owned(),
+                Some(Expected::Style) => "HTML page where a stylesheet is expected".to_owned(),
+                Some(Expected::Script) => "HTML page where a script is expected".to_owned(),
+                None => Cause::WrongType.words().to_owned(),
+            }
+        }
+        _ => cause_of_outcome(outcome),
+    }
+}
+
+/// The cause of a URL.
+pub(crate) fn cause_of_outcome(outcome: &Outcome) -> String {
+    // The status of the last hop does not explain a redirect that works.
+    let status = outcome.status.filter(|_| outcome.moved_to.is_none());
+    cause(outcome.cause, status)
+}
+
+/// A status code with its reason phrase (IANA HTTP Status Code Registry): `404 Not Found`.
+fn status_line(status: u16) -> String {
+    let known = http::StatusCode::from_u16(status).ok();
+    match known.and_then(|status| status.canonical_reason()) {
+        Some(reason) => format!("{status} {reason}"),
+        None => status.to_string(),
+    }
+}
+
+/// Why URLs were not checked, to go after their number.
+pub(crate) fn skipped(cause: Cause) -> &'static str {
+    match cause {
+        Cause::OtherScheme => "not HTTP",
+        Cause::Excluded => "excluded",
+        Cause::External => "external",
+        Cause::ServiceLink => "for programs only",
+        Cause::Acts => "might change something",
+        other => other.words(),
+    }
+}
+
+/// Why a page was requested but not parsed for links.
+pub(crate) fn not_parsed(reason: NotParsed) -> &'static str {
+    match reason {
+        NotParsed::Depth => "deeper than --depth",
+        NotParsed::Within => "outside --within",
+        NotParsed::Robots => "disallowed by robots.txt",
+    }
+}
+
+/// A note about a URL, and what to do about it.
 pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
-    let address = safe(&shorten(&row.address, LONGEST)).to_string();
+    let url = safe(&shorten(&row.url, LONGEST)).to_string();
     match &row.note {
-        Note::DrawnByScript => {
-            format!("{address} is drawn by script: its links were not seen")
+        Note::RenderedByScript => {
+            format!("{url} is rendered by JavaScript: its links were not found")
         }
         Note::RobotsUnknown => format!(
-            "{address} could not be had: pages there were asked but not read; \
-             --robots ignore reads them"
+            "{url} could not be fetched, so pages of this host were not parsed for links; \
+             --robots ignore parses them"
         ),
         Note::CrawlDelay { asked, kept } if asked == kept => {
-            format!("{address} asks for {} between two requests: --rate wins", duration(*asked))
+            format!(
+                "{url} sets a crawl delay of {}, which was obeyed; --rate overrides it",
+                duration(*asked)
+            )
         }
         Note::CrawlDelay { asked, kept } => format!(
-            "{address} asks for {} between two requests, of which {} were kept: --rate wins",
+            "{url} sets a crawl delay of {}; {} was used. --rate overrides it",
             duration(*asked),
             duration(*kept)
         ),
-        Note::SitemapMissing => format!("{address}, the sitemap that was given, could not be had"),
+        Note::SitemapMissing => format!("the sitemap {url} could not be fetched"),
         Note::SitemapFaulty => {
-            format!("{address} is no sitemap, or breaks off: what stands before that was read")
+            format!(
+                "{url} is not a valid sitemap, or is incomplete; the URLs before the error were used"
+            )
         }
-        Note::Unreached => format!("{address} is unreached: no link leads to it"),
+        Note::Unreached => format!("{url} is unreached: no link leads to it"),
         Note::Trap(stop) => trap(stop),
         Note::Blocked { since } => {
             let since = moment(run, *since);
-            let host = host(&row.address);
+            let host = host(&row.url);
             format!(
-                "{host} refuses everything since {since}, also what it had answered: its rest \
-                     was not asked"
+                "{host} has refused every request since {since}, including URLs that worked before; \
+                     its other URLs were not checked"
             )
         }
         Note::Offline { since } => format!(
-            "nothing answers since {}, nor does {address}, which had: the line seems to be down",
+            "no server has responded since {}, not even {url}, which had worked before: the network seems to be down",
             moment(run, *since)
         ),
     }
 }
 
-/// On how many of all pages a link stands, and where on them: `on 73 of 88 pages, in footer`.
+/// On how many of all pages a link appears, and where on them: `on 73 of 88 pages, in footer`.
 pub(crate) fn on_many(row: &LinkRow, all: u64) -> String {
     let region = row.region.map_or(String::new(), |region| format!(", in {}", region.as_str()));
     format!("on {} of {} pages{region}", count(row.pages), count(all))
 }
 
-/// Where a page is edited: the template with the page's path in the place of `{path}`.
+/// The URL for editing a page: the template with the page's path in place of `{path}`.
 pub(crate) fn editor(template: &str, page: &str) -> String {
     template.replace("{path}", path_of(page))
 }
 
-/// The server of an address.
-fn host(address: &str) -> String {
-    let after = address.find("://").map_or(0, |at| at + 3);
-    let host = address[after..].split(['/', '?', '#']).next().unwrap_or_default();
+/// The server of a URL.
+fn host(url: &str) -> String {
+    let after = url.find("://").map_or(0, |at| at + 3);
+    let host = url[after..].split(['/', '?', '#']).next().unwrap_or_default();
     safe(host).to_string()
 }
 
-/// A moment of a run, by the clock.
+/// A moment of a run as local time.
 pub(crate) fn moment(run: &RunInfo, moment: Moment) -> String {
     when_to_the_second(timestamp(run, moment))
 }
 
-/// The same as a time.
+/// A moment of a run as a timestamp.
 pub(crate) fn timestamp(run: &RunInfo, moment: Moment) -> Timestamp {
     let micros = i64::try_from(moment.as_micros()).unwrap_or(i64::MAX);
     run.epoch_at.checked_add(SignedDuration::from_micros(micros)).unwrap_or(run.epoch_at)
 }
 
-/// How a server showed that it was asked too fast.
+/// The sign that requests to a server were too fast.
 pub(crate) fn strain(strain: Strain) -> &'static str {
     match strain {
-        Strain::TooMany => "429: too many requests",
-        Strain::Unavailable => "503: no room",
-        Strain::Failures => "several failures at once",
-        Strain::Timeout => "no answers in time",
-        Strain::Slow => "answers three times as slow",
+        Strain::TooMany => "429 Too Many Requests",
+        Strain::Unavailable => "503 Service Unavailable",
+        Strain::Failures => "several failures in a row",
+        Strain::Timeout => "time-outs",
+        Strain::Slow => "responses three times as slow",
     }
 }
 
@@ -122,62 +209,62 @@ fn trap(stop: &Stop) -> String {
     let rule = safe(&shorten(&stop.rule, LONGEST)).to_string();
     let after = match stop.read {
         0 => String::new(),
-        read => format!(" after {} that say the same", counted(read, "page", "pages")),
+        read => format!(" after {} with the same text", counted(read, "page", "pages")),
     };
     format!(
-        "addresses without end were left out{after}, such as {sample}\n      --exclude '{rule}' \
-         does so at once, --include '{rule}' takes them in"
+        "endless URL pattern skipped{after}, such as {sample}\n      --exclude '{rule}' \
+         skips it from the start, --include '{rule}' checks it"
     )
 }
 
-/// How an attempt ended, in a few words.
+/// The outcome of an attempt, in a few words.
 #[must_use]
-pub fn ending(ending: &Ending) -> String {
-    match ending {
-        Ending::Answer(answer) => self::answer(answer),
-        Ending::Failure(failure) => self::failure(failure),
+pub fn outcome(outcome: &AttemptOutcome) -> String {
+    match outcome {
+        AttemptOutcome::ResponseHead(answer) => self::answer(answer),
+        AttemptOutcome::Failure(failure) => self::failure(failure),
     }
 }
 
-/// The status, and what the answer says beside it.
-fn answer(answer: &Answer) -> String {
+/// The status, and what else the response shows.
+fn answer(answer: &ResponseHead) -> String {
     let mut out = answer.status.to_string();
     if answer.unchanged {
         out.push_str(", unchanged (304)");
     }
     if answer.truncated {
-        out.push_str(", cut short");
+        out.push_str(", body cut short");
     }
     if let Some(seconds) = answer.retry_after {
-        let _ = write!(out, ", to come back in {}", duration(Duration::from_secs(seconds)));
+        let _ = write!(out, ", Retry-After {}", duration(Duration::from_secs(seconds)));
     }
     if answer.challenge || answer.signs.challenge {
-        out.push_str(", a page that wants to see a person");
+        out.push_str(", a bot-check page");
     } else if let Some(words) = answer.signs.says_missing.as_ref().filter(|_| answer.is_success()) {
-        let _ = write!(out, ", it says \"{}\"", safe(&shorten(words, 60)));
+        let _ = write!(out, ", page says \"{}\"", safe(&shorten(words, 60)));
     }
     out
 }
 
 fn failure(failure: &Failure) -> String {
     match failure {
-        Failure::Dns(DnsFailure::NoSuchName) => "no such host name (NXDOMAIN)".to_owned(),
-        Failure::Dns(DnsFailure::NoAddress) => "the host name has no address".to_owned(),
-        Failure::Dns(DnsFailure::Silence) => "no name server answered".to_owned(),
+        Failure::Dns(DnsFailure::NoSuchName) => "host name does not exist (NXDOMAIN)".to_owned(),
+        Failure::Dns(DnsFailure::NoAddress) => "host has no IP address".to_owned(),
+        Failure::Dns(DnsFailure::Silence) => "DNS lookup failed (no response)".to_owned(),
         Failure::Dns(DnsFailure::ServerFailure(why)) => {
-            format!("the name server failed ({})", safe(why))
+            format!("DNS lookup failed ({})", safe(why))
         }
-        Failure::Timeout(Stage::Connect) => "no connection in time".to_owned(),
-        Failure::Timeout(Stage::Tls) => "no end of the TLS handshake in time".to_owned(),
-        Failure::Timeout(Stage::FirstByte) => "no answer in time".to_owned(),
-        Failure::Timeout(Stage::Body) => "the answer did not end in time".to_owned(),
+        Failure::Timeout(Stage::Connect) => "timed out connecting".to_owned(),
+        Failure::Timeout(Stage::Tls) => "TLS handshake timed out".to_owned(),
+        Failure::Timeout(Stage::FirstByte) => "timed out waiting for the response".to_owned(),
+        Failure::Timeout(Stage::Body) => "timed out reading the body".to_owned(),
         Failure::Refused => "connection refused".to_owned(),
         Failure::Reset => "connection reset".to_owned(),
         Failure::Unreachable => "network unreachable".to_owned(),
-        Failure::NoIpv6 => "IPv6 addresses alone, and no IPv6 here".to_owned(),
+        Failure::NoIpv6 => "host is IPv6-only, and this machine has no IPv6".to_owned(),
         Failure::Proxy(why) => safe(why).to_string(),
         Failure::BadResponse(why) => format!("not HTTP ({})", safe(why)),
-        Failure::Private(ip) => format!("leads to {ip}, which was not asked"),
+        Failure::Private(ip) => format!("private IP address {ip}, not requested"),
         Failure::Tls(failure) => tls(failure),
         Failure::Internal(why) => format!("internal error ({})", safe(why)),
     }
@@ -185,23 +272,23 @@ fn failure(failure: &Failure) -> String {
 
 fn tls(failure: &TlsFailure) -> String {
     match failure {
-        TlsFailure::Expired => "the certificate has expired".to_owned(),
-        TlsFailure::NotYetValid => "the certificate is not valid yet".to_owned(),
-        TlsFailure::WrongHost => "the certificate is for another host".to_owned(),
-        TlsFailure::SelfSigned => "the certificate is signed by itself".to_owned(),
-        TlsFailure::UnknownIssuer => "nobody known signed the certificate".to_owned(),
+        TlsFailure::Expired => "certificate expired".to_owned(),
+        TlsFailure::NotYetValid => "certificate not yet valid".to_owned(),
+        TlsFailure::WrongHost => "certificate is for another host".to_owned(),
+        TlsFailure::SelfSigned => "self-signed certificate".to_owned(),
+        TlsFailure::UnknownIssuer => "certificate from an unknown issuer".to_owned(),
         TlsFailure::Unsupported => "no common TLS version or cipher".to_owned(),
-        TlsFailure::Other(why) => format!("TLS failed ({})", safe(why)),
+        TlsFailure::Other(why) => format!("TLS handshake failed ({})", safe(why)),
     }
 }
 
-/// All attempts in one phrase: `HEAD: 405 (3 ms), then GET twice: 404 (3 ms)`.
+/// All attempts in one phrase: `HEAD: 405 (3 ms), then 2 × GET: 404 (3 ms)`.
 pub(crate) fn attempts(attempts: &[Attempt]) -> String {
     let mut out = String::new();
     let mut rest = attempts;
     while let Some(first) = rest.first() {
         let alike = |other: &&Attempt| {
-            let (one, two) = (ending(&other.ending), ending(&first.ending));
+            let (one, two) = (outcome(&other.outcome), outcome(&first.outcome));
             one == two && other.method == first.method && other.strained == first.strained
         };
         let times = rest.iter().take_while(alike).count();
@@ -209,17 +296,13 @@ pub(crate) fn attempts(attempts: &[Attempt]) -> String {
         if !out.is_empty() {
             out.push_str(", then ");
         }
-        out.push_str(first.method.as_str());
-        match times {
-            1 => {}
-            2 => out.push_str(" twice"),
-            _ => {
-                let _ = write!(out, " {times} times");
-            }
+        if times > 1 {
+            let _ = write!(out, "{times} × ");
         }
-        let _ = write!(out, ": {} ({})", ending(&first.ending), duration(last.took));
+        out.push_str(first.method.as_str());
+        let _ = write!(out, ": {} ({})", outcome(&first.outcome), duration(last.took));
         if first.strained {
-            out.push_str(" under strain");
+            out.push_str(" while the server was slowing down");
         }
         rest = &rest[times..];
     }
@@ -233,38 +316,39 @@ mod tests {
     use super::*;
 
     #[test]
-    fn attempts_that_are_alike_are_told_once() {
+    fn equal_attempts_are_counted() {
         let attempt = |method, status| {
-            let ending = Ending::Answer(Answer { status, ..Answer::default() });
-            Attempt::new(Moment::START, Duration::from_millis(3), method, ending)
+            let outcome =
+                AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() });
+            Attempt::new(Moment::START, Duration::from_millis(3), method, outcome)
         };
         let seen =
             [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];
-        assert_eq!(attempts(&seen), "HEAD: 405 (3 ms), then GET twice: 404 (3 ms)");
+        assert_eq!(attempts(&seen), "HEAD: 405 (3 ms), then 2 × GET: 404 (3 ms)");
     }
 
     #[test]
-    fn failures_are_told_in_words_and_hostile_details_are_shown_safely() {
+    fn failures_have_words_and_hostile_details_are_escaped() {
         for (failure, words) in [
-            (Failure::Dns(DnsFailure::NoSuchName), "no such host name (NXDOMAIN)"),
-            (Failure::Dns(DnsFailure::NoAddress), "the host name has no address"),
-            (Failure::Dns(DnsFailure::Silence), "no name server answered"),
-            (Failure::Timeout(Stage::Connect), "no connection in time"),
-            (Failure::Timeout(Stage::FirstByte), "no answer in time"),
-            (Failure::Timeout(Stage::Body), "the answer did not end in time"),
+            (Failure::Dns(DnsFailure::NoSuchName), "host name does not exist (NXDOMAIN)"),
+            (Failure::Dns(DnsFailure::NoAddress), "host has no IP address"),
+            (Failure::Dns(DnsFailure::Silence), "DNS lookup failed (no response)"),
+            (Failure::Timeout(Stage::Connect), "timed out connecting"),
+            (Failure::Timeout(Stage::FirstByte), "timed out waiting for the response"),
+            (Failure::Timeout(Stage::Body), "timed out reading the body"),
             (Failure::Refused, "connection refused"),
             (Failure::Reset, "connection reset"),
             (Failure::Unreachable, "network unreachable"),
             (Failure::BadResponse("a\u{1b}b".into()), "not HTTP (a\\u{1b}b)"),
-            (Failure::Private([10, 0, 0, 1].into()), "leads to 10.0.0.1, which was not asked"),
-            (Failure::Tls(TlsFailure::Expired), "the certificate has expired"),
-            (Failure::Tls(TlsFailure::WrongHost), "the certificate is for another host"),
-            (Failure::Tls(TlsFailure::SelfSigned), "the certificate is signed by itself"),
-            (Failure::Tls(TlsFailure::UnknownIssuer), "nobody known signed the certificate"),
+            (Failure::Private([10, 0, 0, 1].into()), "private IP address 10.0.0.1, not requested"),
+            (Failure::Tls(TlsFailure::Expired), "certificate expired"),
+            (Failure::Tls(TlsFailure::WrongHost), "certificate is for another host"),
+            (Failure::Tls(TlsFailure::SelfSigned), "self-signed certificate"),
+            (Failure::Tls(TlsFailure::UnknownIssuer), "certificate from an unknown issuer"),
         ] {
-            assert_eq!(ending(&Ending::Failure(failure)), words);
+            assert_eq!(outcome(&AttemptOutcome::Failure(failure)), words);
         }
-        let cut = Answer { status: 200, truncated: true, ..Answer::default() };
-        assert_eq!(ending(&Ending::Answer(cut)), "200, cut short");
+        let cut = ResponseHead { status: 200, truncated: true, ..ResponseHead::default() };
+        assert_eq!(outcome(&AttemptOutcome::ResponseHead(cut)), "200, body cut short");
     }
 }

@@ -1,8 +1,8 @@
-//! What a person sees while a crawl runs, on standard error.
+//! Progress of a crawl, on standard error.
 //!
-//! On a terminal, [`Live`] draws a line that is kept up to date, with what is
-//! broken above it as it turns up; elsewhere [`Lines`] writes a plain line every
-//! ten seconds. No percentage: what is known still grows.
+//! On a terminal, [`Live`] keeps one line up to date, with broken links above it as they turn up;
+//! elsewhere, [`Lines`] writes a plain line every ten seconds. There is no percentage, because
+//! the number of known URLs keeps growing.
 
 use std::collections::VecDeque;
 use std::io::Write;
@@ -14,11 +14,11 @@ use rummage_core::crawl::Progress;
 use crate::number::{count, duration};
 use crate::safe::{safe, shorten};
 
-/// Requests that take longer are named.
+/// Requests that take longer are listed.
 const SLOW: Duration = Duration::from_secs(5);
-/// Between two plain lines.
+/// Time between two plain lines.
 const PLAIN_EVERY: Duration = Duration::from_secs(10);
-/// Over which time the rate is measured.
+/// The time over which the rate is measured.
 const RATE_OVER: Duration = Duration::from_secs(5);
 
 /// A line that is kept up to date.
@@ -30,7 +30,7 @@ pub struct Live {
 }
 
 impl Live {
-    /// Draws to standard error, on a terminal of that many columns.
+    /// Draws to standard error, on a terminal with this many columns.
     #[must_use]
     pub fn new(columns: usize) -> Live {
         let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::stderr_with_hz(10));
@@ -39,12 +39,12 @@ impl Live {
         Live { bar, rate: Rate::default(), width: columns.max(20) }
     }
 
-    /// Draws where the crawl is.
+    /// Shows the current progress.
     pub fn handle_tick(&mut self, now: Instant, progress: Progress, slowest: &[(Duration, &str)]) {
         self.rate.add(now, progress.done);
         let mut text = shorten(&line(progress, self.rate.per_second()), self.width);
-        for (time, address) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
-            let slow = format!("waiting {} for {}", duration(*time), safe(address));
+        for (time, url) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
+            let slow = format!("waiting {} for {}", duration(*time), safe(url));
             text.push('\n');
             text.push_str(&shorten(&slow, self.width));
         }
@@ -52,18 +52,18 @@ impl Live {
         self.bar.tick();
     }
 
-    /// Writes a line above the one that is drawn.
+    /// Writes a line above the progress line.
     pub fn handle_line(&mut self, text: &str) {
         self.bar.println(text);
     }
 
-    /// Takes the drawing away.
+    /// Removes the progress line.
     pub fn finish(&mut self) {
         self.bar.finish_and_clear();
     }
 }
 
-/// A plain line now and then.
+/// A plain line at intervals.
 #[derive(Debug)]
 pub struct Lines {
     next: Instant,
@@ -71,13 +71,13 @@ pub struct Lines {
 }
 
 impl Lines {
-    /// The first line comes ten seconds after that.
+    /// The first line comes ten seconds after `now`.
     #[must_use]
     pub fn starting_at(now: Instant) -> Lines {
         Lines { next: now + PLAIN_EVERY, rate: Rate::default() }
     }
 
-    /// Writes where the crawl is, when it is time.
+    /// Writes the current progress, if it is time.
     pub fn handle_tick(
         &mut self,
         out: &mut dyn Write,
@@ -92,16 +92,16 @@ impl Lines {
         self.next = now + PLAIN_EVERY;
         // A closed standard error must not end the crawl.
         let _ = writeln!(out, "{}", line(progress, self.rate.per_second()));
-        for (time, address) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
-            let _ = writeln!(out, "  waiting {} for {}", duration(*time), safe(address));
+        for (time, url) in slowest.iter().filter(|(time, _)| *time >= SLOW) {
+            let _ = writeln!(out, "  waiting {} for {}", duration(*time), safe(url));
         }
     }
 }
 
-/// Where a crawl is, in one line.
+/// The progress of a crawl, in one line.
 fn line(progress: Progress, per_second: u64) -> String {
     format!(
-        "{} of {} known addresses done, {} in flight, {} a second, {} pages, {} broken",
+        "{} of {} known URLs done, {} in flight, {}/s, {} pages, {} broken",
         count(progress.done),
         count(progress.known),
         count(progress.in_flight),
@@ -111,7 +111,7 @@ fn line(progress: Progress, per_second: u64) -> String {
     )
 }
 
-/// How much is done in a second, over the last seconds.
+/// How many URLs are done per second, over the last seconds.
 #[derive(Debug, Default)]
 struct Rate {
     seen: VecDeque<(Instant, u64)>,
@@ -129,7 +129,7 @@ impl Rate {
         clippy::cast_possible_truncation,
         clippy::cast_sign_loss,
         clippy::cast_precision_loss,
-        reason = "a rate for reading"
+        reason = "a rate to read, not to calculate with"
     )]
     fn per_second(&self) -> u64 {
         let (Some((from, before)), Some((to, after))) = (self.seen.front(), self.seen.back())
@@ -150,7 +150,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_rate_is_of_the_last_seconds() {
+    fn the_rate_covers_the_last_seconds() {
         let (mut rate, start) = (Rate::default(), Instant::now());
         for second in 0..20 {
             rate.add(start + Duration::from_secs(second), second * 30);
@@ -176,11 +176,11 @@ mod tests {
     }
 
     #[test]
-    fn a_line_tells_what_is_done_and_known() {
+    fn a_line_shows_done_and_known_urls() {
         let progress = Progress { done: 1204, known: 3000, in_flight: 16, broken: 2, pages: 80 };
         assert_eq!(
             line(progress, 38),
-            "1,204 of 3,000 known addresses done, 16 in flight, 38 a second, 80 pages, 2 broken"
+            "1,204 of 3,000 known URLs done, 16 in flight, 38/s, 80 pages, 2 broken"
         );
     }
 }

@@ -1,9 +1,9 @@
-//! Text from pages, made safe to show.
+//! Makes text from pages safe to show.
 
 use std::fmt;
 
-/// Shows a text without obeying it: control characters, and those that turn the
-/// direction of writing, come out as escapes.
+/// Shows text without interpreting it: control characters, and those that change the writing
+/// direction, are written as escapes.
 ///
 /// ```
 /// use rummage_view::safe;
@@ -15,7 +15,7 @@ pub fn safe(text: &str) -> Safe<'_> {
     Safe(text)
 }
 
-/// A text that shows itself safely. See [`safe`].
+/// Text that is displayed safely. See [`safe`].
 #[derive(Debug, Clone, Copy)]
 pub struct Safe<'a>(&'a str);
 
@@ -36,7 +36,7 @@ fn is_hostile(c: char) -> bool {
         || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
 }
 
-/// The start of a text that fits into so many characters, with a sign that it was cut.
+/// Cuts a text to this many characters, with an ellipsis if it was cut.
 pub(crate) fn shorten(text: &str, most: usize) -> String {
     match text.char_indices().nth(most) {
         None => text.to_owned(),
@@ -52,7 +52,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn controls_and_turns_are_escaped_and_letters_are_not() {
+    fn control_and_bidi_characters_are_escaped() {
         assert_eq!(safe("a\tb\r\n").to_string(), "a\\u{9}b\\u{d}\\u{a}");
         assert_eq!(safe("\u{202e}gpj.exe").to_string(), "\\u{202e}gpj.exe");
         assert_eq!(safe("\u{9b}31m").to_string(), "\\u{9b}31m");

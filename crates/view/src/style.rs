@@ -1,4 +1,4 @@
-//! Colours and weights. Whoever holds the output strips them where they are not wanted.
+//! Colors and weights. The caller strips them where they are not wanted.
 
 use anstyle::{AnsiColor, Style};
 use rummage_core::verdict::Verdict;
@@ -6,7 +6,7 @@ use rummage_core::verdict::Verdict;
 pub(crate) const STRONG: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
 
-/// The colour of a verdict.
+/// The color of a verdict.
 pub(crate) fn of(verdict: Verdict) -> Style {
     match verdict {
         Verdict::Broken => AnsiColor::Red.on_default().bold(),

@@ -1,6 +1,6 @@
-//! Times as people read them: in the zone of this machine, which is named.
+//! Times in the form people read: in the local time zone, which is named.
 //!
-//! Only what people read is in local time; files for other programs have UTC.
+//! Output for other programs uses UTC.
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;

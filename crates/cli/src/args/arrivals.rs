@@ -2,44 +2,45 @@
 
 use clap::Args;
 
-use super::{Asking, FailOn, Selecting, Showing};
+use super::{CheckOptions, FailOn, Selecting, Showing};
 
-/// Show what visitors asked for and did not get, from server access logs
+/// Show the missing URLs that visitors requested, from server access logs
 ///
-/// LOG is a file in Common or Combined Log Format, also packed by gzip, or - for standard
-/// input. Told are addresses that were answered 404, 410 or 5xx: how often, to people or to
-/// robots (by what they say they are), from where, and which page of the site links there, by
-/// the last run in the store. What was served later has healed; --ask asks each address now.
+/// LOG is a file in Common or Combined Log Format, gzip-compressed or not, or - for standard
+/// input. Lists URLs answered with 404, 410 or 5xx: how often, for people or robots (by their
+/// User-Agent), from which pages, and which page of the site links there according to the last
+/// run in the store. A URL that was served again later counts as fixed; --check checks each URL
+/// now.
 ///
-/// The site is that of --as, of --site, or of the last crawl; queries are kept or dropped by
-/// its rule (--query).
+/// The site is that of --as, of --site, or of the last crawl. Query strings are kept or dropped
+/// as for a crawl (--query).
 ///
-/// Of the selecting options those that fit addresses are taken: --status, --target, --host,
-/// --page (where visitors came from), --search; with --ask --verdict and --cause as well.
+/// Only the selection options that apply to URLs are accepted: --status, --target, --host, --page
+/// (the page visitors came from) and --search; with --check, also --verdict and --cause.
 ///
-/// Exit codes: 0 (with --fail-on broken 1 where something is missing), 2 wrong words, 3 part of
-/// a log could not be read.
+/// Exit codes: 0 (with --fail-on broken: 1 if a URL is missing), 2 invalid arguments, 3 part of a
+/// log could not be read.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  rummage arrivals /var/log/nginx/access.log*\n  \
-    rummage arrivals access.log --ask --format csv -o missing.csv\n\nAll options: rummage arrivals --help",
+    rummage arrivals access.log --check --format csv -o missing.csv\n\nAll options: rummage arrivals --help",
     after_long_help = "Examples:\n  rummage arrivals /var/log/nginx/access.log*\n  \
-    rummage arrivals access.log --ask --format csv -o missing.csv"
+    rummage arrivals access.log --check --format csv -o missing.csv"
 )]
 pub(crate) struct ArrivalsArgs {
     /// Access logs, or - for standard input
     #[arg(value_name = "LOG", required = true)]
     pub(crate) logs: Vec<String>,
-    /// Ask each address now, so that what has healed is shown apart
+    /// Check each URL now, and list those that work again separately
     #[arg(long)]
-    pub(crate) ask: bool,
+    pub(crate) check: bool,
     #[command(flatten)]
-    pub(crate) asking: Asking,
+    pub(crate) options: CheckOptions,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
     #[command(flatten)]
     pub(crate) showing: Showing,
-    /// What ends the command with exit code 1
+    /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
 }

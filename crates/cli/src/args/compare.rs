@@ -4,30 +4,30 @@ use clap::Args;
 
 use super::{FailOn, Selecting};
 
-/// Show what broke, healed and is still open between two runs of a site
+/// Show what is newly broken, fixed and still open between two runs of a site
 ///
-/// What broke comes first. What the earlier run could not have seen, for other settings
-/// or an older version of the tool, is not called new; what the later run did not look
-/// at is not called healed.
+/// Newly broken links come first. A link that the earlier run could not have checked, because of
+/// other settings or an older version of Rummage, is not reported as new. A link that the later
+/// run did not check is not reported as fixed.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  rummage compare          the last two runs\n  \
-    rummage compare 3 7      run 7 beside run 3")]
+    rummage compare 3 7      run 3 against run 7")]
 pub(crate) struct CompareArgs {
-    /// The number of the earlier run [default: the one before the later]
+    /// Number of the earlier run [default: the one before the later run]
     #[arg(value_name = "A")]
     pub(crate) earlier: Option<i64>,
-    /// The number of the later run [default: the last]
+    /// Number of the later run [default: the last run]
     #[arg(value_name = "B")]
     pub(crate) later: Option<i64>,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
-    /// Tell a link on many pages once for each, and all places of a target
+    /// List every occurrence, and each copy of a link shared by many pages
     #[arg(long, help_heading = "Showing")]
     pub(crate) unfold: bool,
-    /// Show at most so many targets of each part
+    /// Show at most this many targets in each section
     #[arg(long, value_name = "N", help_heading = "Showing")]
     pub(crate) limit: Option<usize>,
-    /// What ends the command with exit code 1
+    /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
 }

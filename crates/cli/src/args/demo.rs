@@ -4,11 +4,11 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
 
-/// Show a full example on a small simulated web that comes with the tool
+/// Show a full example on a small simulated web that ships with Rummage
 ///
-/// The web is that of a small museum and its partners, with the faults that links
-/// have in life. It is served on this machine alone; nothing is installed, and
-/// nothing is left behind.
+/// The web is that of a small museum and its partners, with the kinds of broken links that real
+/// sites have. It is served on this machine only. Nothing is installed, and nothing is left
+/// behind.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  rummage demo\n  rummage demo serve\n  rummage demo files ./museum"
@@ -20,20 +20,19 @@ pub(crate) struct DemoArgs {
 
 #[derive(Debug, Clone, Subcommand)]
 pub(crate) enum DemoCommand {
-    /// Write what people have at hand into a folder: built pages, a list of addresses, an
-    /// access log
+    /// Write sample files to a folder: built pages, a list of URLs, an access log
     Files {
-        /// The folder
+        /// Folder to write to
         #[arg(value_name = "FOLDER")]
         folder: PathBuf,
     },
-    /// Only serve the simulated web, until Ctrl-C
+    /// Serve the simulated web until Ctrl-C
     Serve {
-        /// The web as it was some weeks earlier: for trying rummage compare
+        /// Serve the web as it was some weeks earlier, to try rummage compare
         #[arg(long)]
         earlier: bool,
-        /// Also keep each letter that comes there, as a file for mail programs (.eml)
+        /// Also save each email that arrives to a file (.eml) in this folder
         #[arg(long, value_name = "FOLDER")]
-        letters: Option<PathBuf>,
+        emails: Option<PathBuf>,
     },
 }

@@ -1,11 +1,11 @@
-//! What can be typed. Nothing here looks at the world or decides anything.
+//! The command line. Nothing here does I/O or decides anything.
 
 mod arrivals;
-mod asking;
 mod compare;
 mod crawl;
 mod demo;
 mod findings;
+mod options;
 mod page;
 mod patrol;
 mod probe;
@@ -23,11 +23,11 @@ use std::path::PathBuf;
 use clap::{Arg, Args as ClapArgs, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 
 pub(crate) use arrivals::ArrivalsArgs;
-pub(crate) use asking::{Asking, ExternalsChoice, FragmentsChoice};
 pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
+pub(crate) use options::{CheckOptions, ExternalsChoice, FragmentsChoice};
 pub(crate) use page::PageArgs;
 pub(crate) use patrol::{LogFormat, PatrolArgs};
 pub(crate) use probe::ProbeArgs;
@@ -40,15 +40,15 @@ pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
 pub(crate) use waive::{Until, WaiveArgs};
 
-/// Finds the broken links of a website, and the pages they stand on.
+/// Finds the broken links of a website, and the pages they appear on.
 #[derive(Debug, Parser)]
 #[command(
     name = "rummage",
     version,
     disable_help_subcommand = true,
-    after_help = "Examples:\n  rummage crawl www.example.test   walk a site, say what is wrong and where\n  \
-        rummage demo                     see it all work on a small simulated web\n\n\
-        rummage COMMAND -h tells of a command on one screen, --help of all its options.",
+    after_help = "Examples:\n  rummage crawl www.example.test   crawl a site, report what is broken and where\n  \
+        rummage demo                     see it all on a small simulated web\n\n\
+        rummage COMMAND -h shows the common options on one screen, --help all of them.",
     max_term_width = 100
 )]
 pub(crate) struct Args {
@@ -58,20 +58,20 @@ pub(crate) struct Args {
     pub(crate) command: Option<Command>,
 }
 
-/// What clap knows of our words, each command's short help on one screen.
+/// The clap command, with a short help for each subcommand that fits one screen.
 pub(crate) fn command() -> clap::Command {
     let mut command = Args::command();
-    for walks in ["crawl", "page", "probe"] {
-        command = with_short_help(command, walks, is_asked_afterwards);
+    for crawling in ["crawl", "page", "probe"] {
+        command = with_short_help(command, crawling, takes_requests_later);
     }
-    // These ask as the crawl did: how is rarely said anew.
-    command = with_short_help(command, "recheck", |arg| is_how_to_ask(arg, &["timeout"]));
+    // These check as the crawl did; their check options are rarely given again.
+    command = with_short_help(command, "recheck", |arg| is_check_option(arg, &["timeout"]));
     with_short_help(command, "arrivals", |arg| {
-        is_how_to_ask(arg, &["at", "timeout", "query"]) || is_of_links(arg)
+        is_check_option(arg, &["at", "timeout", "query"]) || is_of_links(arg)
     })
 }
 
-/// The short help of a command leaves out what is rare there.
+/// Hides rarely used options from the short help.
 fn with_short_help(
     command: clap::Command,
     name: &'static str,
@@ -81,27 +81,27 @@ fn with_short_help(
     command.mut_subcommand(name, |command| command.mut_args(hide))
 }
 
-/// What is rather asked of findings, once they are there.
-fn is_asked_afterwards(arg: &Arg) -> bool {
+/// Options that are used on existing findings more than on a new run.
+fn takes_requests_later(arg: &Arg) -> bool {
     let rare = ["unfold", "sort", "limit", "csv_separator"];
     arg.get_help_heading() == Some("Selecting") && arg.get_id() != "verdict"
         || rare.iter().any(|id| arg.get_id() == *id)
 }
 
-/// What says how to ask, but for some.
-fn is_how_to_ask(arg: &Arg, common: &[&str]) -> bool {
+/// The options under Checking, except `common`.
+fn is_check_option(arg: &Arg, common: &[&str]) -> bool {
     let common = [&["verbose"], common].concat().iter().any(|id| arg.get_id() == *id);
     let other = ["Selecting", "Showing", "Everywhere"];
     !common && arg.get_help_heading().is_some_and(|heading| !other.contains(&heading))
 }
 
-/// What only links have.
+/// Options that apply to links but not to URLs.
 fn is_of_links(arg: &Arg) -> bool {
     let names = ["all", "scope", "element", "text", "standing", "group", "unfold", "csv_separator"];
     names.iter().any(|id| arg.get_id() == *id)
 }
 
-/// Reads the words that were typed.
+/// Parses the command line.
 pub(crate) fn parse() -> Result<Args, clap::Error> {
     let matches = command().try_get_matches()?;
     Args::from_arg_matches(&matches)
@@ -131,11 +131,11 @@ pub(crate) enum Command {
 #[derive(Debug, Clone, ClapArgs)]
 #[command(next_help_heading = "Everywhere")]
 pub(crate) struct GlobalArgs {
-    /// The file that keeps what was found [default: rummage.db beside rummage.toml, else
-    /// in your data folder]
+    /// Store file that keeps the results [default: rummage.db beside rummage.toml, else in your
+    /// data folder]
     #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_STORE", hide_env = true)]
     pub(crate) store: Option<PathBuf>,
-    /// The settings file [default: rummage.toml in this folder or above]
+    /// Settings file [default: rummage.toml in this folder or a parent]
     #[arg(
         long,
         global = true,
@@ -145,11 +145,10 @@ pub(crate) struct GlobalArgs {
         hide_short_help = true
     )]
     pub(crate) config: Option<PathBuf>,
-    /// The site that is meant, by its name in the settings file or its host [default: that
-    /// of the last crawl]
+    /// Site to use: its name in the settings file, or its host [default: the last site crawled]
     #[arg(long, global = true, value_name = "NAME", env = "RUMMAGE_SITE", hide_env = true)]
     pub(crate) site: Option<String>,
-    /// Whether to use colour
+    /// When to use color
     #[arg(
         long,
         global = true,
@@ -160,10 +159,10 @@ pub(crate) struct GlobalArgs {
         hide_short_help = true
     )]
     pub(crate) color: Color,
-    /// Say less: no progress
+    /// Do not show progress
     #[arg(short, long, global = true, conflicts_with = "verbose")]
     pub(crate) quiet: bool,
-    /// Say more: every request; why one finding comes before another
+    /// Show every request, and why findings are listed in this order
     #[arg(short, long, global = true)]
     pub(crate) verbose: bool,
 }

@@ -2,18 +2,19 @@
 
 use clap::Args;
 
-use super::{Asking, FailOn, Selecting, Showing};
+use super::{CheckOptions, FailOn, Selecting, Showing};
 
-/// Ask the links of single pages, after an edit
+/// Check the links on single pages, after an edit
 ///
-/// PAGE is a web address, a file of HTML, or - for standard input: a draft. For a draft --as
-/// says where it will live, so that its links are known; it is not kept in the store.
+/// PAGE is a URL, an HTML file, or - for standard input: a draft. For a draft, --as gives the URL
+/// it will be published at, so that relative links can be resolved; a draft is not saved in the
+/// store.
 ///
-/// In a site that was crawled, all else stands as the last run found it: the result is a run
-/// like any other, and says which faults are new.
+/// If the site was crawled before, everything else keeps the results of the last run. The check
+/// is stored as a run like any other, and reports which faults are new.
 ///
-/// Exit codes: 0 nothing on these pages is broken, 1 something is, 2 wrong words, 3 stopped,
-/// 4 could not do the job.
+/// Exit codes: 0 nothing on these pages is broken, 1 something is broken, 2 invalid arguments, 3
+/// stopped, 4 could not do the job.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  rummage page https://www.example.test/news/\n  \
@@ -22,16 +23,16 @@ use super::{Asking, FailOn, Selecting, Showing};
     rummage page - --as https://www.example.test/news/ < draft.html"
 )]
 pub(crate) struct PageArgs {
-    /// The pages: addresses; or one file, or - for standard input, with --as
+    /// URLs of pages; or one file, or - for standard input, with --as
     #[arg(value_name = "PAGE", required = true)]
     pub(crate) pages: Vec<String>,
     #[command(flatten)]
-    pub(crate) asking: Asking,
+    pub(crate) options: CheckOptions,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
     #[command(flatten)]
     pub(crate) showing: Showing,
-    /// What ends the command with exit code 1
+    /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "broken", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
 }

@@ -2,48 +2,49 @@
 
 use clap::{Args, ValueEnum};
 
-use super::{Asking, FailOn, Selecting};
+use super::{CheckOptions, FailOn, Selecting};
 
-/// Ask findings again, and say what has changed
+/// Check findings again, and report what has changed
 ///
-/// What is named is asked anew, by GET, as often as it takes to be sure, and the pages
-/// that carry it are read again: a link that was taken out has healed. All else stands as
-/// the last run found it. Without a name or a selection all findings are asked.
+/// The named targets are requested anew with GET, and retried until the result is certain. The
+/// pages they appear on are fetched again: a link that was removed counts as fixed. Everything
+/// else keeps the results of the last run. Without targets or a selection, all findings are
+/// rechecked.
 ///
-/// The result is a run like any other: findings, trace and compare know it.
+/// A recheck is stored as a run like any other, for findings, trace and compare.
 ///
-/// Exit codes: as those of a crawl.
+/// Exit codes: as for a crawl.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  rummage recheck https://www.example.test/lost   one address\n  \
+    after_help = "Examples:\n  rummage recheck https://www.example.test/lost   one URL\n  \
     rummage recheck --cause timeout --host '*.example.test'\n\nAll options: rummage recheck --help",
-    after_long_help = "Examples:\n  rummage recheck https://www.example.test/lost   one address\n  \
+    after_long_help = "Examples:\n  rummage recheck https://www.example.test/lost   one URL\n  \
     rummage recheck --cause timeout --host '*.example.test'"
 )]
 pub(crate) struct RecheckArgs {
-    /// What to ask again: addresses, or parts of them
+    /// Targets to check again: URLs, or parts of them
     #[arg(value_name = "TARGET")]
     pub(crate) targets: Vec<String>,
-    /// Ask what is due by now: see rummage schedule
+    /// Check what is due now; see rummage schedule
     #[arg(long, conflicts_with = "targets")]
     pub(crate) due: bool,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
     #[command(flatten)]
-    pub(crate) asking: Asking,
-    /// How to write it
+    pub(crate) options: CheckOptions,
+    /// Output format
     #[arg(long, value_name = "FORMAT", default_value = "text", help_heading = "Showing")]
     pub(crate) format: RecheckFormat,
-    /// What ends the command with exit code 1
+    /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "broken", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
 }
 
-/// How to write what has changed.
+/// Output format.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum RecheckFormat {
-    /// For reading
+    /// Plain text
     Text,
-    /// JSON Lines: an object for each address, as it was and as it is
+    /// JSON Lines: an object for each URL, before and after
     Jsonl,
 }

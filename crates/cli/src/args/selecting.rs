@@ -1,4 +1,4 @@
-//! Which links to show: the one selection that every command takes.
+//! Which links to show: the same filters for every command.
 
 use clap::Args;
 use rummage_core::extract::elements::Element;
@@ -9,51 +9,51 @@ use rummage_core::verdict::{Cause, Verdict};
 
 use crate::values::{nearest, one_of};
 
-/// Which links to show. Of options of different kinds all must fit, of several of one
-/// kind one.
+/// Which links to show. A link must match every kind of filter given; several values of one kind
+/// are alternatives.
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Selecting")]
 pub(crate) struct Selecting {
-    /// Show links with these verdicts, parted by commas [default: broken,doubtful,moved]
+    /// Links with these verdicts, separated by commas [default: broken,doubtful,moved]
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = verdict)]
     verdict: Vec<Verdict>,
-    /// Show all links, the sound ones and those not checked too
+    /// All links, including sound and skipped ones
     #[arg(long, conflicts_with = "verdict")]
     all: bool,
-    /// With these causes, parted by commas, such as not-found,timeout
+    /// Links with these causes, separated by commas, such as not-found,timeout
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = cause)]
     cause: Vec<Cause>,
-    /// With these status codes or classes, parted by commas, such as 404,5xx
+    /// Links with these status codes or classes, separated by commas, such as 404,5xx
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = status)]
     status: Vec<Status>,
-    /// Within the site, or outside
+    /// Internal or external links
     #[arg(long, value_name = "internal|external", value_parser = scope)]
     scope: Option<Scope>,
-    /// In these elements, parted by commas, such as a,img
+    /// Links in these elements, separated by commas, such as a,img
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = element)]
     element: Vec<String>,
-    /// To hosts that fit, such as *.example.test (repeatable)
+    /// Links to matching hosts, such as *.example.test (repeatable)
     #[arg(long, value_name = "PATTERN")]
     host: Vec<String>,
-    /// To targets that fit; only * is special, and it crosses / (repeatable)
+    /// Links to matching targets; only * is special, and it crosses / (repeatable)
     #[arg(long, value_name = "PATTERN")]
     target: Vec<String>,
-    /// On pages that fit, such as /news/* (repeatable)
+    /// Links on matching pages, such as /news/* (repeatable)
     #[arg(long, value_name = "PATTERN")]
     page: Vec<String>,
-    /// With these words in the link text
+    /// Links with these words in their text
     #[arg(long, value_name = "WORDS")]
     text: Vec<String>,
-    /// With this word in target, page, link text or what is written (repeatable)
+    /// Links with this word in the target, page, link text or source text (repeatable)
     #[arg(long, value_name = "WORD")]
     search: Vec<String>,
-    /// With these standings, parted by commas: new, open, returned, waived
+    /// Links with these standings, separated by commas: new, open, returned, waived
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = standing)]
     standing: Vec<Standing>,
 }
 
 impl Selecting {
-    /// The selection; `preset` where no verdicts are named.
+    /// The selection, with `default` as the verdicts if none are given.
     pub(crate) fn selection(&self, preset: &[Verdict]) -> Selection {
         let verdicts = match self.verdict.as_slice() {
             [] if self.all => &Verdict::ALL,
@@ -80,7 +80,7 @@ impl Selecting {
     }
 }
 
-/// What is shown where nothing else is asked for.
+/// The verdicts shown unless others are selected.
 pub(crate) const FINDINGS: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful, Verdict::Moved];
 
 fn verdict(name: &str) -> Result<Verdict, String> {
@@ -91,26 +91,28 @@ fn verdict(name: &str) -> Result<Verdict, String> {
 pub(crate) fn cause(name: &str) -> Result<Cause, String> {
     let names: Vec<&str> = Cause::ALL.iter().map(|cause| cause.as_str()).collect();
     Cause::named(name).ok_or_else(|| match nearest(name, names.iter().copied()) {
-        Some(near) => format!("no such cause; {near} is one"),
-        None => format!("no such cause; there are {}", names.join(", ")),
+        Some(near) => format!("no such cause; did you mean {near}?"),
+        None => format!("no such cause; the causes are {}", names.join(", ")),
     })
 }
 
 fn status(text: &str) -> Result<Status, String> {
     Status::parse(text)
-        .ok_or_else(|| "write a status such as 404, or a class such as 5xx".to_owned())
+        .ok_or_else(|| "give a status such as 404, or a class such as 5xx".to_owned())
 }
 
 fn scope(name: &str) -> Result<Scope, String> {
     let known = [Scope::Internal, Scope::External].into_iter().find(|scope| scope.as_str() == name);
-    known.ok_or_else(|| "a target is internal or external".to_owned())
+    known.ok_or_else(|| "the scope is internal or external".to_owned())
 }
 
 fn element(text: &str) -> Result<String, String> {
     let name = text.trim().to_ascii_lowercase();
     match Element::named(&name) {
         Some(_) => Ok(name),
-        None => Err("no such element holds a link; write names such as a, img, link".to_owned()),
+        None => {
+            Err("no element of this name has links; give names such as a, img, link".to_owned())
+        }
     }
 }
 
@@ -118,7 +120,8 @@ fn standing(name: &str) -> Result<Standing, String> {
     let shown = [Standing::New, Standing::Open, Standing::Returned, Standing::Waived];
     shown.into_iter().find(|standing| standing.as_str() == name).ok_or_else(|| {
         let names = shown.map(Standing::as_str);
-        let more = if name == "healed" { "; what has healed is in rummage compare" } else { "" };
+        let more =
+            if name == "healed" { "; fixed links are listed by rummage compare" } else { "" };
         format!("a standing is {}{more}", one_of(&names))
     })
 }

@@ -2,23 +2,23 @@
 
 use clap::Args;
 
-use super::Asking;
+use super::CheckOptions;
 
-/// Write a commented rummage.toml with every key and its preset
+/// Write a commented rummage.toml with every key and its default
 ///
-/// It is written into this folder, or where --config says. A file that is there already
-/// is not touched. With START, the site has a section of its own.
+/// Writes to this folder, or to the file that --config names. An existing file is not touched.
+/// With START, the site gets a section of its own.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  rummage init\n  rummage init https://www.example.test/")]
 pub(crate) struct InitArgs {
-    /// Where the site begins
+    /// Start URL of the site
     pub(crate) start: Option<String>,
 }
 
-/// Show the settings in force, and where each came from
+/// Show the settings in force, and the source of each
 ///
-/// From the strongest: the command line, the environment, the section of the site, the
-/// defaults of the file, and what is built in.
+/// In order of precedence: the command line, the environment, the site's section, the file's
+/// defaults, and the built-in defaults.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  rummage settings museum\n  \
     rummage settings www.example.test --gentle")]
@@ -29,10 +29,10 @@ pub(crate) struct SettingsArgs {
     #[arg(long, conflicts_with = "start")]
     pub(crate) schema: bool,
     #[command(flatten)]
-    pub(crate) asking: Asking,
+    pub(crate) options: CheckOptions,
 }
 
-/// Print what a shell needs to complete words of this program
+/// Print a completion script for a shell
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  \
     rummage completions bash > ~/.local/share/bash-completion/completions/rummage\n  \

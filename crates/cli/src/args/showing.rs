@@ -12,54 +12,54 @@ use rummage_view::RowFormat;
 #[derive(Debug, Clone, Args)]
 #[command(next_help_heading = "Showing")]
 pub(crate) struct Showing {
-    /// What stands together [default: target; none for csv and jsonl]
+    /// Group results by [default: target; none for csv and jsonl]
     #[arg(long, value_name = "WHAT")]
     pub(crate) group: Option<GroupChoice>,
-    /// Tell a link on many pages once for each, and all places of a target
+    /// List every occurrence, and each copy of a link shared by many pages
     #[arg(long)]
     pub(crate) unfold: bool,
-    /// Sort by a column, such as pages:desc [default: the worst first]
+    /// Sort by a column, such as pages:desc [default: worst first]
     #[arg(long, value_name = "KEY[:desc]")]
     pub(crate) sort: Option<String>,
-    /// Show at most so many groups or rows; the counts at the head stay those of all
+    /// Show at most this many groups or rows; the totals include all
     #[arg(long, value_name = "N")]
     pub(crate) limit: Option<usize>,
-    /// How to write it [default: by the ending of --output, else text]
+    /// Output format [default: by the extension of --output, else text]
     #[arg(long, value_name = "FORMAT")]
     pub(crate) format: Option<Format>,
     /// Write to this file; - is standard output
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// What parts the fields of csv; tab for a tab
+    /// Separator for csv; tab for a tab
     #[arg(long, value_name = "C", default_value = ",", value_parser = separator,
         hide_short_help = true)]
     pub(crate) csv_separator: u8,
 }
 
-/// What stands together.
+/// What results are grouped by.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum GroupChoice {
-    /// A target with the places that name it
+    /// Targets, each with the links to it
     Target,
-    /// A page with what is wrong on it
+    /// Pages, each with the broken links on it
     Page,
-    /// A host with what fails there
+    /// Hosts, each with its failing targets
     Host,
-    /// A cause with the targets that it befell
+    /// Causes, each with its targets
     Cause,
-    /// A row a link
+    /// Not grouped: one row per link
     None,
 }
 
-/// How to write links.
+/// Output format.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Format {
     Text,
     /// Rows for other programs.
     Rows(RowFormat),
-    /// One list of targets.
+    /// One JSON list of targets.
     Json,
-    /// A list with boxes to tick.
+    /// A Markdown list with checkboxes.
     Markdown,
 }
 
@@ -80,32 +80,33 @@ impl Format {
 
     fn about(self) -> &'static str {
         match self {
-            Format::Text => "For reading",
+            Format::Text => "Plain text",
             Format::Rows(rows) => rows.help(),
-            Format::Json => "One list of targets, each with its evidence and its links",
-            Format::Markdown => "Markdown: a list with boxes to tick",
+            Format::Json => "One JSON list of targets, each with its evidence and links",
+            Format::Markdown => "A Markdown list with checkboxes",
         }
     }
 
-    fn endings(self) -> &'static [&'static str] {
+    fn extensions(self) -> &'static [&'static str] {
         match self {
             Format::Text => &["txt"],
-            Format::Rows(rows) => rows.endings(),
+            Format::Rows(rows) => rows.extensions(),
             Format::Json => &["json"],
             Format::Markdown => &["md", "markdown"],
         }
     }
 
-    /// The format of files whose names end so.
-    pub(crate) fn of_ending(ending: &str) -> Option<Format> {
-        let ends =
-            |format: &&Format| format.endings().iter().any(|own| ending.eq_ignore_ascii_case(own));
+    /// The format of files with this extension.
+    pub(crate) fn of_extension(extension: &str) -> Option<Format> {
+        let ends = |format: &&Format| {
+            format.extensions().iter().any(|own| extension.eq_ignore_ascii_case(own))
+        };
         FORMATS.iter().find(ends).copied()
     }
 
-    /// The usual ending of each format.
-    pub(crate) fn usual_endings() -> Vec<&'static str> {
-        FORMATS.iter().filter_map(|format| format.endings().first().copied()).collect()
+    /// The usual extension of each format.
+    pub(crate) fn usual_extensions() -> Vec<&'static str> {
+        FORMATS.iter().filter_map(|format| format.extensions().first().copied()).collect()
     }
 }
 
@@ -119,16 +120,16 @@ impl ValueEnum for Format {
     }
 }
 
-/// What counts as a failure.
+/// When to exit with code 1.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum FailOn {
-    /// Something broke since the run before
+    /// Something is newly broken since the previous run
     New,
     /// Something is broken
     Broken,
     /// Something is broken or doubtful
     Doubtful,
-    /// Nothing
+    /// Never
     Never,
 }
 
@@ -136,6 +137,6 @@ fn separator(text: &str) -> Result<u8, String> {
     match text.as_bytes() {
         _ if text == "tab" || text == "\\t" => Ok(b'\t'),
         [one] if one.is_ascii_punctuation() && *one != b'"' || *one == b'\t' => Ok(*one),
-        _ => Err("write one sign, such as ; or | or tab".to_owned()),
+        _ => Err("give one character, such as ; or |, or tab".to_owned()),
     }
 }

@@ -2,7 +2,7 @@
 
 use clap::{Args, Subcommand};
 
-/// Show the sites that are known and their stored runs
+/// Show the known sites and their stored runs
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  rummage sites runs --site www.example.test\n  \
     rummage sites prune --keep 10")]
@@ -15,12 +15,12 @@ pub(crate) struct SitesArgs {
 pub(crate) enum SitesCommand {
     /// List the stored runs of a site; of all sites without --site
     Runs,
-    /// Forget old runs, and give their room back
+    /// Delete old runs and free their space
     Prune {
-        /// Keep so many runs of each site, the last ones
+        /// Keep this many runs of each site, the most recent ones
         #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
         keep: u32,
-        /// Only say what would be forgotten
+        /// Only show what would be deleted
         #[arg(long)]
         dry_run: bool,
     },

@@ -2,37 +2,37 @@
 
 use clap::{Args, ValueEnum};
 
-/// Show all about one address: how it was seen, its redirects, every place that names it
+/// Show everything about one URL: evidence, redirects, and every link to it
 ///
-/// TARGET is an address, or a part of one. When it fits several addresses, these are
-/// listed. For a page, the links on it are shown too.
+/// TARGET is a URL, or part of one. If several URLs match, they are listed. For a page, the links
+/// on it are shown too.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  rummage trace https://www.example.test/old.html\n  \
     rummage trace old.html --source")]
 pub(crate) struct TraceArgs {
-    /// An address or a part of one
+    /// A URL or part of one
     pub(crate) target: String,
-    /// What the run of this number says [default: the last]
+    /// Show the results of the run with this number [default: the last run]
     #[arg(long, value_name = "N")]
     pub(crate) run: Option<i64>,
-    /// Ask the pages that name it again, and show the lines where they do
+    /// Fetch the pages that link to it, and show the source lines
     #[arg(long)]
     pub(crate) source: bool,
-    /// List all places and links
+    /// List every occurrence and link
     #[arg(long, help_heading = "Showing")]
     pub(crate) unfold: bool,
-    /// How to show it
+    /// Output format
     #[arg(long, value_name = "FORMAT", default_value = "text", help_heading = "Showing")]
     pub(crate) format: TraceFormat,
 }
 
-/// How to show an address.
+/// Output format.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum TraceFormat {
-    /// For reading
+    /// Plain text
     Text,
     /// JSON Lines: an object for each link to it
     Jsonl,
-    /// One object with its evidence and the links to it
+    /// One JSON object with its evidence and the links to it
     Json,
 }

@@ -1,4 +1,4 @@
-//! `rummage arrivals`: what visitors asked for in vain, by server access logs.
+//! `rummage arrivals`: missing URLs that visitors requested, from server access logs.
 
 use std::collections::{HashMap, HashSet};
 use std::fs::File;
@@ -13,23 +13,23 @@ use rummage_core::url::query::QueryRule;
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
-use rummage_store::{Carried, Outcome, Reader, RunInfo, RunState, StoreError};
+use rummage_store::{Backlinks, Outcome, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, safe};
 use tempfile::TempDir;
 use url::Url;
 
 use crate::args::Format;
-use crate::args::{ArrivalsArgs, Asking, FailOn};
+use crate::args::{ArrivalsArgs, CheckOptions, FailOn};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::jobs::{CrawlJob, JobContext, runtime};
 use crate::output::Terminal;
-use crate::passes::{Means, Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
-use crate::watch::Teller;
+use crate::watch::ProgressReporter;
 use crate::{choice, urls};
 
-/// A line is read up to here; what is longer is none of a log.
+/// The longest line that is read: longer ones are not from an access log.
 const LONGEST: u64 = 1 << 20;
 
 pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failure> {
@@ -51,7 +51,7 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
         span: gathered.span,
         run: None,
     };
-    is_partial |= tell_malformed(&gathered, session.terminal);
+    is_partial |= report_malformed(&gathered, session.terminal);
     let found = gathered.finish();
     let mut rows = rows(found, &site, &selection);
     if let Some(run) = &site.run {
@@ -59,8 +59,8 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
         carry(&mut rows, &session.reader()?, run)?;
     }
     let mut ended = Exit::Fine;
-    if args.ask && !rows.is_empty() {
-        ended = ask(&mut rows, args, session, config, &site)?;
+    if args.check && !rows.is_empty() {
+        ended = check(&mut rows, args, session, config, &site)?;
         rows.retain(|row| fits_now(row, &selection));
     }
     if let Some(sort) = &listing.sort {
@@ -77,11 +77,11 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
     Ok(if any && !matches!(args.fail_on, FailOn::Never) { Exit::Broken } else { Exit::Fine })
 }
 
-/// The site whose logs these are, as far as it is known.
+/// The site the logs belong to, as far as it is known.
 struct Site {
-    /// Where it begins.
+    /// Its start URL.
     start: Option<Url>,
-    /// The last run of it.
+    /// Its last run.
     run: Option<RunInfo>,
     query: QueryRule,
     section: Option<String>,
@@ -94,7 +94,7 @@ impl Site {
         config: &Config,
         store: &Path,
     ) -> Result<Site, Failure> {
-        let at = args.asking.at.as_deref().map(urls::url).transpose()?;
+        let at = args.options.at.as_deref().map(urls::url).transpose()?;
         let reader = if store.exists() { Some(Reader::open(store)?) } else { None };
         let run = match (&reader, &at, &session.site) {
             (None, ..) => None,
@@ -113,20 +113,19 @@ impl Site {
         let is_web = |url: &Url| matches!(url.scheme(), "http" | "https");
         let start = at.or(of_run.filter(is_web));
         let section = start.as_ref().and_then(|url| session.section_of(&urls::host(url)));
-        let settled = config.settled(section.as_deref());
-        let asking = args.asking.clone().or(settled.asking);
-        let query = asking.query.map_or(QueryRule::Keep, |query| query.0);
-        if args.ask && start.is_none() {
+        let settings = config.settings(section.as_deref());
+        let options = args.options.clone().or(settings.options);
+        let query = options.query.map_or(QueryRule::Keep, |query| query.0);
+        if args.check && start.is_none() {
             return Err(Failure::Usage {
-                what: "nobody knows of which site these logs are, so nothing can be asked"
-                    .to_owned(),
-                hint: "Say so: --as https://www.example.test/".to_owned(),
+                what: "cannot check URLs: the site of these logs is unknown".to_owned(),
+                hint: "Give it: --as https://www.example.test/".to_owned(),
             });
         }
         Ok(Site { start, run, query, section })
     }
 
-    /// The address of a path; the path alone where the site is not known.
+    /// The URL of a path; the path alone if the site is unknown.
     fn target(&self, path: &str) -> String {
         let joined = self.start.as_ref().and_then(|start| {
             // `//x` is a path here, not a host.
@@ -140,7 +139,7 @@ impl Site {
     }
 }
 
-/// What is to be shown. What only links have is refused.
+/// The selection. Options that apply only to links are rejected.
 fn selection(args: &ArrivalsArgs) -> Result<Selection, Failure> {
     let selection = args.selecting.selection(&Verdict::ALL);
     let of_links = [
@@ -151,22 +150,22 @@ fn selection(args: &ArrivalsArgs) -> Result<Selection, Failure> {
     ];
     if let Some((name, _)) = of_links.into_iter().find(|(_, given)| *given) {
         return Err(Failure::Usage {
-            what: format!("{name} selects links, and a log has none"),
+            what: format!("{name} selects links, but a log has none"),
             hint: "Use --status, --target, --host, --page or --search.".to_owned(),
         });
     }
     let of_now = selection.verdicts != Verdict::ALL || !selection.causes.is_empty();
-    if of_now && !args.ask {
+    if of_now && !args.check {
         return Err(Failure::Usage {
-            what: "--verdict and --cause select by what is answered now, which was not asked"
+            what: "--verdict and --cause select by the current response, which was not checked"
                 .to_owned(),
-            hint: "Add --ask.".to_owned(),
+            hint: "Add --check.".to_owned(),
         });
     }
     Ok(selection)
 }
 
-/// What is found, as far as it fits.
+/// The arrivals that match.
 fn rows(found: Vec<Arrival>, site: &Site, selection: &Selection) -> Vec<ArrivalRow> {
     let fits = |row: &ArrivalRow| {
         let Selection { statuses, targets, hosts, pages, search, .. } = selection;
@@ -189,7 +188,7 @@ fn rows(found: Vec<Arrival>, site: &Site, selection: &Selection) -> Vec<ArrivalR
     found.into_iter().map(row).filter(fits).collect()
 }
 
-/// By what it answers now.
+/// Whether the current response matches.
 fn fits_now(row: &ArrivalRow, selection: &Selection) -> bool {
     let Some(now) = &row.now else { return true };
     let verdict = selection.verdicts.contains(&now.verdict);
@@ -198,7 +197,7 @@ fn fits_now(row: &ArrivalRow, selection: &Selection) -> bool {
     verdict && cause
 }
 
-/// Adds which pages link there: under any of the names that the site has.
+/// Adds the pages that link to each URL, under any of the site's names.
 fn carry(rows: &mut [ArrivalRow], reader: &Reader, run: &RunInfo) -> Result<(), Failure> {
     let mut wanted = HashSet::new();
     let forms: Vec<Vec<String>> = rows.iter().map(|row| forms(&row.target)).collect();
@@ -208,12 +207,12 @@ fn carry(rows: &mut [ArrivalRow], reader: &Reader, run: &RunInfo) -> Result<(), 
         let of_form = forms.iter().filter_map(|form| carried.get(form));
         row.carried = of_form
             .cloned()
-            .reduce(|one, other| Carried { pages: one.pages + other.pages, first: one.first });
+            .reduce(|one, other| Backlinks { pages: one.pages + other.pages, first: one.first });
     }
     Ok(())
 }
 
-/// An address by http and https, with `www.` and without.
+/// A URL over http and https, with `www.` and without.
 fn forms(target: &str) -> Vec<String> {
     let Ok(url) = Url::parse(target) else { return vec![target.to_owned()] };
     let bounds = Bounds::around(&url, &[]);
@@ -230,8 +229,8 @@ fn forms(target: &str) -> Vec<String> {
     forms
 }
 
-/// Asks each address now. Gives how that ended, where not well.
-fn ask(
+/// Checks each URL now. Returns how that ended, if not well.
+fn check(
     rows: &mut [ArrivalRow],
     args: &ArrivalsArgs,
     session: &Session,
@@ -239,23 +238,24 @@ fn ask(
     site: &Site,
 ) -> Result<Exit, Failure> {
     let folder = TempDir::with_prefix("rummage-arrivals-")
-        .map_err(|why| Failure::System { what: "no temporary folder", why })?;
-    let store = folder.path().join("asked.db");
+        .map_err(|reason| Failure::System { what: "cannot create a temporary folder", reason })?;
+    let store = folder.path().join("checked.db");
     let entries = (1u32..).zip(rows.iter());
     let entries = entries.map(|(line, row)| Entry { written: row.target.clone(), line });
     let list = List { entries: entries.collect(), faults: Vec::new() };
     let url = Url::parse("file:///arrivals").expect("it is plain");
     let lists = vec![(url.clone(), Document::Read(Box::new(list.reading())))];
-    let settled = config.settled(site.section.as_deref());
-    let asking = Asking { at: None, ..args.asking.clone().or(settled.asking) };
-    let pass = Pass::probe(
-        Means { store: &store, ..session.means(&asking, None) },
+    let settings = config.settings(site.section.as_deref());
+    let options = CheckOptions { at: None, ..args.options.clone().or(settings.options) };
+    let pass = CrawlJob::probe(
+        JobContext { store: &store, ..session.context(&options, None) },
         lists,
         site.start.as_ref(),
     )?;
-    let mut teller = Teller::new(session.terminal, url.to_string(), None).without_head().brief();
-    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
-    teller.finish();
+    let mut reporter =
+        ProgressReporter::new(session.terminal, url.to_string(), None).without_head().brief();
+    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
+    reporter.finish();
     let ended = ended?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
@@ -264,9 +264,9 @@ fn ask(
     let run = reader.open_run(reader.run(ended.run)?)?;
     let mut answers: HashMap<u32, Outcome> = HashMap::new();
     let all = Selection::all();
-    let sift = run.sift(&all)?;
-    sift.for_each(|found| {
-        let row = sift.row(found)?;
+    let query = run.query(&all)?;
+    query.for_each(|found| {
+        let row = query.row(found)?;
         answers.insert(row.line, row.outcome);
         Ok::<_, StoreError>(())
     })?;
@@ -282,10 +282,10 @@ fn named(log: &str) -> &str {
     if log == "-" { "standard input" } else { log }
 }
 
-/// Reads a log, a line at a time. Gives whether some of it could not be read.
+/// Reads a log, line by line. Returns whether part of it could not be read.
 fn read(log: &str, into: &mut Arrivals, terminal: Terminal) -> Result<bool, Failure> {
-    let cannot = |why: io::Error| Failure::Usage {
-        what: format!("{} cannot be read: {why}", safe(log)),
+    let cannot = |reason: io::Error| Failure::Usage {
+        what: format!("cannot read {}: {reason}", safe(log)),
         hint: "Give an access log, or - for standard input.".to_owned(),
     };
     let source: Box<dyn Read> = match log {
@@ -307,12 +307,15 @@ fn read(log: &str, into: &mut Arrivals, terminal: Terminal) -> Result<bool, Fail
         match (&mut lines).take(LONGEST).read_until(b'\n', &mut line) {
             Ok(0) => break,
             Ok(_) => into.handle_line(number, &line),
-            Err(why) => {
-                let what = if is_packed { "its gzip ends early" } else { "it breaks off" };
+            Err(reason) => {
+                let what =
+                    if is_packed { "the gzip data ends early" } else { "cannot be read further" };
                 let mut err = terminal.stderr();
                 let log = safe(named(log));
-                let _ =
-                    writeln!(err, "{log}, line {number}: {what} ({why}); what came before counts");
+                let _ = writeln!(
+                    err,
+                    "{log}, line {number}: {what} ({reason}); everything before was counted"
+                );
                 return Ok(true);
             }
         }
@@ -323,7 +326,7 @@ fn read(log: &str, into: &mut Arrivals, terminal: Terminal) -> Result<bool, Fail
     for (number, text) in &into.samples[samples..] {
         let mut err = terminal.stderr();
         let (log, text) = (safe(named(log)), safe(text));
-        let _ = writeln!(err, "{log}, line {number} is none of an access log: {text}");
+        let _ = writeln!(err, "{log}, line {number} is not in access-log format: {text}");
     }
     if into.lines == before {
         let mut err = terminal.stderr();
@@ -333,14 +336,14 @@ fn read(log: &str, into: &mut Arrivals, terminal: Terminal) -> Result<bool, Fail
     Ok(false)
 }
 
-/// Reads on to the end of a line, and keeps nothing of it.
+/// Skips to the end of a line without keeping it.
 fn skip_line(lines: &mut dyn BufRead) {
     loop {
         let Ok(some) = lines.fill_buf() else { return };
         if some.is_empty() {
             return;
         }
-        let (end, is_end) = match some.iter().position(|octet| *octet == b'\n') {
+        let (end, is_end) = match some.iter().position(|byte| *byte == b'\n') {
             Some(end) => (end + 1, true),
             None => (some.len(), false),
         };
@@ -351,8 +354,8 @@ fn skip_line(lines: &mut dyn BufRead) {
     }
 }
 
-/// Says how many more lines are none of a log. Gives whether that is so of all of them.
-fn tell_malformed(gathered: &Arrivals, terminal: Terminal) -> bool {
+/// Reports how many more lines were skipped. Returns whether all of them were.
+fn report_malformed(gathered: &Arrivals, terminal: Terminal) -> bool {
     if gathered.malformed == 0 {
         return false;
     }
@@ -362,7 +365,7 @@ fn tell_malformed(gathered: &Arrivals, terminal: Terminal) -> bool {
         let _ = writeln!(err, "and {} more", rummage_view::count(more));
     }
     if gathered.malformed == gathered.lines {
-        let _ = writeln!(err, "no line is one of Common or Combined Log Format");
+        let _ = writeln!(err, "no line is in Common or Combined Log Format");
         return true;
     }
     false

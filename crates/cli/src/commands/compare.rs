@@ -1,4 +1,4 @@
-//! `rummage compare`: two runs of a site beside each other.
+//! `rummage compare`: what changed between two runs of a site.
 
 use std::io::Write;
 
@@ -12,7 +12,7 @@ use crate::failure::{Exit, Failure};
 use crate::session::Session;
 use crate::{output, sources};
 
-/// What has only moved is no news, unless it is asked for.
+/// Links that have moved are not reported unless selected.
 const WRONG: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful];
 
 pub(crate) fn run(args: &CompareArgs, session: &Session) -> Result<Exit, Failure> {
@@ -24,12 +24,12 @@ pub(crate) fn run(args: &CompareArgs, session: &Session) -> Result<Exit, Failure
         unfold: args.unfold,
         limit: args.limit,
         verbose: session.terminal.verbose,
-        source: sources::of(&later, &config.settled(name.as_deref())),
+        source: sources::of(&later, &config.settings(name.as_deref())),
         ..Listing::by(Group::Target)
     };
     let selection = args.selecting.selection(WRONG);
     let (earlier, later) = (reader.open_run(earlier)?, reader.open_run(later)?);
-    let (one, two) = (earlier.sift(&selection)?, later.sift(&selection)?);
+    let (one, two) = (earlier.query(&selection)?, later.query(&selection)?);
     let mut out = output::buffered(session.terminal.stdout());
     let changes = rummage_view::comparison(&mut out, &one, &two, &listing)?;
     out.flush().map_err(ViewError::from)?;
@@ -40,14 +40,14 @@ pub(crate) fn run(args: &CompareArgs, session: &Session) -> Result<Exit, Failure
     }
 }
 
-/// The two runs: as named, else the last, and the one before it.
+/// The two runs: as given, else the last one and the one before it.
 fn both(
     args: &CompareArgs,
     reader: &Reader,
     _config: &Config,
     session: &Session,
 ) -> Result<(RunInfo, RunInfo), Failure> {
-    // One number is that of the earlier run: the later is the last of its site.
+    // A single number is the earlier run: the later one is the last run of its site.
     let later = match (args.earlier, args.later) {
         (_, Some(later)) => reader.run(later)?,
         (Some(earlier), None) => {
@@ -59,25 +59,25 @@ fn both(
     let earlier = match args.earlier {
         Some(earlier) => reader.run(earlier)?,
         None => reader.run_before(&later)?.ok_or_else(|| Failure::Usage {
-            what: format!("there is no run of {} before run {}", later.site, later.number),
-            hint: format!("Crawl it once more: rummage crawl {}", later.asked_for),
+            what: format!("{} has no run before run {}", later.site, later.number),
+            hint: format!("Crawl it again: rummage crawl {}", later.given_start),
         })?,
     };
     if earlier.site != later.site {
         return Err(Failure::Usage {
             what: format!(
-                "run {} is of {}, run {} of {}: they have nothing in common",
+                "run {} is of {}, but run {} is of {}",
                 earlier.number, earlier.site, later.number, later.site
             ),
-            hint: "Name two runs of one site; rummage sites runs lists them.".to_owned(),
+            hint: "Give two runs of one site; rummage sites runs lists them.".to_owned(),
         });
     }
     if earlier.number == later.number {
         return Err(Failure::Usage {
-            what: format!("run {} beside itself shows nothing", later.number),
-            hint: "Name an earlier run; rummage sites runs lists them.".to_owned(),
+            what: format!("run {} cannot be compared with itself", later.number),
+            hint: "Give an earlier run; rummage sites runs lists them.".to_owned(),
         });
     }
-    // Whichever was named first: the earlier is the one with the lower number.
+    // In either order: the earlier run is the one with the lower number.
     Ok(if earlier.number < later.number { (earlier, later) } else { (later, earlier) })
 }

@@ -1,4 +1,4 @@
-//! `rummage completions`: what a shell needs to complete our words.
+//! `rummage completions`: completion scripts for shells.
 
 use crate::args::{self, CompletionsArgs};
 use crate::failure::{Exit, Failure};

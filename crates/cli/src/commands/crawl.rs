@@ -1,4 +1,4 @@
-//! `rummage crawl`: from what was typed to a crawl, and from its end to an exit code.
+//! `rummage crawl`: from the options to a crawl, and from its end to an exit code.
 
 use std::io::Write;
 
@@ -9,18 +9,18 @@ use rummage_store::{NoteRow, Reader, RunState};
 use rummage_view::Listing;
 
 use super::findings;
-use crate::args::{Asking, CrawlArgs, FINDINGS, Showing};
+use crate::args::{CheckOptions, CrawlArgs, FINDINGS, Showing};
 use crate::config::Section;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::jobs::{CrawlJob, Reporter, runtime};
 use crate::output::Terminal;
-use crate::passes::{Hear, Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
-use crate::watch::Teller;
+use crate::watch::ProgressReporter;
 use crate::{sources, start, waivers};
 
 pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
-    // Whatever is wrong with the words is said before anything is asked.
+    // Invalid options are reported before any request is made.
     args.showing.listing(session.terminal.verbose)?;
     let config = &session.config;
     let store = session.store.as_path();
@@ -28,57 +28,57 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let pass = if args.resume {
         let run = Reader::open(store)?.unfinished()?;
         let section = session.section_of(&run.site);
-        Pass::resume(session.means(&args.asking, section), run)?
+        CrawlJob::resume(session.context(&args.options, section), run)?
     } else {
         let (first, more) = match args.starts.split_first() {
             Some((first, more)) => (Some(first.as_str()), more),
             None => (None, [].as_slice()),
         };
-        let at = args.asking.at.as_deref();
+        let at = args.options.at.as_deref();
         let start = start::resolve(first, at, config, session.site.as_deref())?;
-        let asking = Asking { also: more.to_vec(), ..args.asking.clone() };
-        Pass::crawl(session.means(&asking, None), start, args.fresh)?
+        let options = CheckOptions { also: more.to_vec(), ..args.options.clone() };
+        CrawlJob::crawl(session.context(&options, None), start, args.fresh)?
     };
-    let asked_for = pass.known_as.clone().unwrap_or_else(|| pass.asked_for.clone());
-    let mut teller = Teller::new(session.terminal, asked_for, pass.last_time);
+    let given_start = pass.known_as.clone().unwrap_or_else(|| pass.given_start.clone());
+    let mut reporter = ProgressReporter::new(session.terminal, given_start, pass.last_time);
     if let Some(site) = &pass.section {
-        teller.handle_settings(site);
+        reporter.handle_settings(site);
     }
     if let Some(run) = pass.unfinished {
-        teller.say(&format!(
-            "run {run} was not finished; this is a new run, and rummage crawl --resume can still \
-             go on with that one"
+        reporter.say(&format!(
+            "run {run} is unfinished; this is a new run. rummage crawl --resume can still \
+             continue that one"
         ));
     }
     let section = pass.section.clone();
     let runtime = runtime()?;
-    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
-    teller.finish();
+    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
+    reporter.finish();
     let ended = ended?;
     if ended.run == 0 {
         let mut out = session.terminal.stderr();
-        let _ = writeln!(out, "stopped before the start had answered: nothing was found yet");
+        let _ = writeln!(out, "stopped before the start URL responded; no results yet");
         return Ok(Exit::Unfinished);
     }
-    let settled = config.settled(section.as_deref());
+    let settings = config.settings(section.as_deref());
     let reader = session.reader()?;
-    let exit = show(&args, session.terminal, &reader, &settled, &ended)?;
+    let exit = show(&args, session.terminal, &reader, &settings, &ended)?;
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
     session.deliver_digests(&runtime);
     Ok(exit)
 }
 
-/// Ends just as `rummage findings` does, and writes the files that the settings name.
-/// Somebody who closed our output still gets the exit code of the crawl.
+/// Ends like `rummage findings`, and writes the files named in the settings. A closed standard
+/// output does not change the exit code.
 fn show(
     args: &CrawlArgs,
     terminal: Terminal,
     reader: &Reader,
-    settled: &Section,
+    settings: &Section,
     ended: &Ended,
 ) -> Result<Exit, Failure> {
     let run = reader.open_run(reader.run(ended.run)?)?;
-    let source = sources::of(run.info(), settled);
+    let source = sources::of(run.info(), settings);
     let listing = Listing { source: source.clone(), ..args.showing.listing(terminal.verbose)? };
     let selection = args.selecting.selection(FINDINGS);
     let shown = findings::show(reader, &run, &selection, &listing, &args.showing, terminal);
@@ -86,7 +86,7 @@ fn show(
         Err(failure) if failure.is_closed_pipe() => {}
         shown => shown?,
     }
-    for file in &settled.own.write {
+    for file in &settings.own.write {
         let showing = Showing::of_file(file);
         let listing = Listing { source: source.clone(), ..showing.listing(terminal.verbose)? };
         let all = Selection::default();
@@ -95,13 +95,13 @@ fn show(
     if ended.state == RunState::Stopped {
         if !terminal.quiet {
             let mut out = terminal.stderr();
-            let _ = writeln!(out, "not finished; go on with: rummage crawl --resume");
+            let _ = writeln!(out, "not finished; continue with: rummage crawl --resume");
         }
         return Ok(Exit::Unfinished);
     }
-    // A site whose links were not seen was not looked through, whatever was found.
+    // A site whose links could not be seen was not checked, whatever else was found.
     let start = &run.info().start;
-    let unseen = |row: &NoteRow| row.note == Note::DrawnByScript && row.address == *start;
+    let unseen = |row: &NoteRow| row.note == Note::RenderedByScript && row.url == *start;
     if run.notes()?.iter().any(unseen) {
         return Ok(Exit::Unfinished);
     }

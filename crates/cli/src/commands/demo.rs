@@ -1,14 +1,14 @@
-//! `rummage demo`: the tool at work on a simulated web, with nothing to set up.
+//! `rummage demo`: a tour of the tool on a simulated web, without any setup.
 //!
-//! The commands that are shown are run as they are shown, by this very program,
-//! in a temporary folder that is gone afterwards.
+//! The commands shown are run exactly as shown, by this program, in a temporary folder that is
+//! deleted afterwards.
 
 use std::io::Write;
 use std::path::Path;
 use std::process::Stdio;
 
 use rummage_demo::{
-    Letter, Scenario, Step, TOUR, WATCHED, WATCHING, Web, museum, museum_earlier, serve,
+    ReceivedEmail, Scenario, Step, TOUR, WATCHED, WATCHING, Web, museum, museum_earlier, serve,
     write_handed,
 };
 use rummage_view::ViewError;
@@ -23,14 +23,14 @@ use crate::signals::stop_requested;
 pub(crate) fn run(args: &DemoArgs, terminal: Terminal) -> Result<Exit, Failure> {
     if let Some(DemoCommand::Files { folder }) = &args.command {
         write_handed(folder)
-            .map_err(|why| Failure::System { what: "the files cannot be written", why })?;
+            .map_err(|reason| Failure::System { what: "cannot write the files", reason })?;
         say_what_for(&mut terminal.stdout(), folder).map_err(ViewError::from)?;
         return Ok(Exit::Fine);
     }
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
-        .map_err(|why| Failure::System { what: "no threads could be started", why })?;
+        .map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
     runtime.block_on(async {
         let is_earlier = matches!(args.command, Some(DemoCommand::Serve { earlier: true, .. }));
         let scenario = if is_earlier { museum_earlier() } else { museum() };
@@ -47,13 +47,15 @@ pub(crate) fn run(args: &DemoArgs, terminal: Terminal) -> Result<Exit, Failure> 
 
 async fn show(args: &DemoArgs, terminal: Terminal, stage: &Stage) -> Result<Exit, Failure> {
     match &args.command {
-        Some(DemoCommand::Serve { letters, .. }) => {
-            if let Some(folder) = letters {
-                std::fs::create_dir_all(folder)
-                    .map_err(|why| Failure::System { what: "no folder for letters", why })?;
+        Some(DemoCommand::Serve { emails, .. }) => {
+            if let Some(folder) = emails {
+                std::fs::create_dir_all(folder).map_err(|reason| Failure::System {
+                    what: "cannot create the folder for emails",
+                    reason,
+                })?;
             }
             say_how(&mut terminal.stdout(), stage).map_err(ViewError::from)?;
-            show_letters(terminal, stage, letters.as_deref()).await
+            show_emails(terminal, stage, emails.as_deref()).await
         }
         _ => {
             perform(terminal, stage, TOUR, &[]).await?;
@@ -62,23 +64,23 @@ async fn show(args: &DemoArgs, terminal: Terminal, stage: &Stage) -> Result<Exit
     }
 }
 
-/// The web on the air, and a folder for what comes of it.
+/// The simulated web while it is served, and a folder for results.
 struct Stage {
     folder: TempDir,
     environment: Vec<(&'static str, String)>,
-    /// Goes off the air when dropped.
+    /// Stops serving when dropped.
     web: Web,
 }
 
 impl Stage {
     async fn set_up(scenario: &Scenario) -> Result<Stage, Failure> {
-        let system = |what| move |why| Failure::System { what, why };
-        let folder =
-            TempDir::with_prefix("rummage-demo-").map_err(system("no temporary folder"))?;
-        let web = serve(scenario).await.map_err(system("the simulated web cannot be served"))?;
+        let system = |what| move |reason| Failure::System { what, reason };
+        let folder = TempDir::with_prefix("rummage-demo-")
+            .map_err(system("cannot create a temporary folder"))?;
+        let web = serve(scenario).await.map_err(system("cannot serve the simulated web"))?;
         let certificate = folder.path().join("authority.pem");
         std::fs::write(&certificate, &web.certificate)
-            .map_err(system("the temporary folder cannot be written to"))?;
+            .map_err(system("cannot write to the temporary folder"))?;
         let mut environment = web.environment(&text(&certificate));
         environment.push(("RUMMAGE_STORE", text(&folder.path().join("rummage.db"))));
         Ok(Stage { folder, environment, web })
@@ -86,10 +88,10 @@ impl Stage {
 }
 
 impl Stage {
-    /// This program with these words, in this folder and on this web.
+    /// This program with these arguments, in this folder and on this web.
     fn command(&self, words: &[&str]) -> Result<Command, Failure> {
         let program = std::env::current_exe()
-            .map_err(|why| Failure::System { what: "this program cannot find itself", why })?;
+            .map_err(|reason| Failure::System { what: "cannot find this program", reason })?;
         let mut command = Command::new(program);
         command
             .args(words)
@@ -100,12 +102,12 @@ impl Stage {
     }
 }
 
-/// The path as text; temporary folders have plain names.
+/// The path as text; temporary folders have ASCII names.
 fn text(path: &Path) -> String {
     path.to_string_lossy().into_owned()
 }
 
-/// Runs the commands of a tour; what a command is not told by these, the stage tells it.
+/// Runs the commands of a tour, with the options and environment for this stage.
 async fn perform(
     terminal: Terminal,
     stage: &Stage,
@@ -125,11 +127,11 @@ async fn perform(
     Ok(())
 }
 
-/// The site is watched: it was crawled some weeks ago, and what has changed comes by mail.
+/// Shows a watched site: it was crawled some weeks ago, and changes are reported by email.
 async fn watch(terminal: Terminal, stage: &Stage) -> Result<Exit, Failure> {
-    let system = |what| move |why| Failure::System { what, why };
+    let system = |what| move |reason| Failure::System { what, reason };
     std::fs::write(stage.folder.path().join("rummage.toml"), WATCHED)
-        .map_err(system("the temporary folder cannot be written to"))?;
+        .map_err(system("cannot write to the temporary folder"))?;
     let store = [("RUMMAGE_STORE", text(&stage.folder.path().join("watched.db")))];
     let earlier = Stage::set_up(&museum_earlier()).await?;
     let mut command = earlier.command(&["crawl", "--quiet", "--fail-on", "never"])?;
@@ -138,18 +140,18 @@ async fn watch(terminal: Terminal, stage: &Stage) -> Result<Exit, Failure> {
     drop(earlier);
     println(terminal, "")?;
     perform(terminal, stage, WATCHING, &store).await?;
-    match stage.web.letters().last() {
-        Some(letter) => {
+    match stage.web.emails().last() {
+        Some(email) => {
             println(terminal, "")?;
-            write_letter(terminal, letter)?;
+            write_email(terminal, email)?;
         }
         None => return Ok(Exit::Impossible),
     }
     Ok(Exit::Fine)
 }
 
-/// Shows each letter that comes, and keeps it in a folder.
-async fn show_letters(
+/// Shows each email that arrives, and saves it to a folder.
+async fn show_emails(
     terminal: Terminal,
     stage: &Stage,
     folder: Option<&Path>,
@@ -159,29 +161,29 @@ async fn show_letters(
     loop {
         let many = arrivals.wait_for(|many| *many > shown).await.map(|many| *many);
         let Ok(many) = many else { return std::future::pending().await };
-        for (number, letter) in (shown + 1..).zip(&stage.web.letters()[shown..many]) {
+        for (number, email) in (shown + 1..).zip(&stage.web.emails()[shown..many]) {
             if let Some(folder) = folder {
-                std::fs::write(folder.join(format!("{number}.eml")), &letter.source)
-                    .map_err(|why| Failure::System { what: "a letter cannot be kept", why })?;
+                std::fs::write(folder.join(format!("{number}.eml")), &email.source)
+                    .map_err(|reason| Failure::System { what: "cannot save an email", reason })?;
             }
-            println(terminal, "\n# A letter has come.")?;
-            write_letter(terminal, letter)?;
+            println(terminal, "\n# An email has arrived.")?;
+            write_email(terminal, email)?;
         }
         shown = many;
     }
 }
 
-fn write_letter(terminal: Terminal, letter: &Letter) -> Result<(), Failure> {
+fn write_email(terminal: Terminal, email: &ReceivedEmail) -> Result<(), Failure> {
     let mut text = String::new();
     for name in ["From", "To", "Subject"] {
         let field = match name {
-            "Subject" => Some(letter.subject()),
-            name => letter.field(name),
+            "Subject" => Some(email.subject()),
+            name => email.field(name),
         };
         let field = field.unwrap_or_default();
         text += &format!("{name}: {}\n", rummage_view::safe(&field));
     }
-    println(terminal, &format!("{text}\n{}", letter.text().trim_end()))
+    println(terminal, &format!("{text}\n{}", email.text().trim_end()))
 }
 
 fn println(terminal: Terminal, text: &str) -> Result<(), Failure> {
@@ -190,18 +192,17 @@ fn println(terminal: Terminal, text: &str) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Waits for the end of a command; 1 says that something is broken, which is why we are
-/// here.
+/// Waits for a command to end. Exit code 1 is fine: the demo has broken links.
 async fn end_well(mut command: Command) -> Result<(), Failure> {
     let status = command
         .status()
         .await
-        .map_err(|why| Failure::System { what: "this program cannot start itself", why })?;
+        .map_err(|reason| Failure::System { what: "cannot start this program", reason })?;
     match status.code() {
         Some(0 | 1) => Ok(()),
         _ => Err(Failure::Conflict {
-            what: "a command of the demo did not come to its end".to_owned(),
-            hint: "What it said stands above.".to_owned(),
+            what: "a command of the demo failed".to_owned(),
+            hint: "Its messages are shown above.".to_owned(),
         }),
     }
 }
@@ -218,17 +219,17 @@ fn announce(out: &mut dyn Write, number: usize, step: &Step) -> std::io::Result<
 
 fn say_what_for(out: &mut dyn Write, folder: &Path) -> std::io::Result<()> {
     let folder = folder.display();
-    writeln!(out, "What the museum has at hand. While rummage demo serve runs, try")?;
+    writeln!(out, "These are the museum's files. While rummage demo serve is running, try")?;
     let at = "https://www.ashlock-canal.test/";
     writeln!(out, "  rummage crawl {folder}/public --as {at}")?;
     writeln!(out, "  rummage page {folder}/public/visit/index.html --as {at}visit/")?;
-    writeln!(out, "  rummage probe {folder}/addresses.csv --append-columns")?;
-    writeln!(out, "  rummage arrivals {folder}/access.log --as {at} --ask")?;
+    writeln!(out, "  rummage probe {folder}/urls.csv --append-columns")?;
+    writeln!(out, "  rummage arrivals {folder}/access.log --as {at} --check")?;
     out.flush()
 }
 
 fn say_how(out: &mut dyn Write, stage: &Stage) -> std::io::Result<()> {
-    writeln!(out, "The simulated web is on the air until Ctrl-C. In another shell, set")?;
+    writeln!(out, "The simulated web is served until Ctrl-C. In another shell, set")?;
     for (name, value) in &stage.environment {
         writeln!(out, "  export {name}='{value}'")?;
     }

@@ -1,4 +1,4 @@
-//! `rummage findings`: a run once more, without asking the network.
+//! `rummage findings`: the results of a run, from the store.
 
 use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, Reader, RunInfo};
@@ -13,7 +13,7 @@ use crate::session::Session;
 use crate::sources;
 
 pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
-    // Whatever is wrong with the words is said first.
+    // Invalid options are reported first.
     args.showing.listing(session.terminal.verbose)?;
     let config = &session.config;
     let reader = session.reader()?;
@@ -25,7 +25,7 @@ pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failur
     exit(&open, args.fail_on)
 }
 
-/// How a listing of a site is to look.
+/// The grouping and format of a listing of a site.
 pub(super) fn listing(
     showing: &Showing,
     session: &Session,
@@ -33,11 +33,11 @@ pub(super) fn listing(
     run: &RunInfo,
 ) -> Result<Listing, Failure> {
     let name = session.section_of(&run.site);
-    let source = sources::of(run, &config.settled(name.as_deref()));
+    let source = sources::of(run, &config.settings(name.as_deref()));
     Ok(Listing { source, ..showing.listing(session.terminal.verbose)? })
 }
 
-/// Shows a run; `rummage crawl` ends with the same. A file is there in whole or not at all.
+/// Shows a run; `rummage crawl` ends the same way. A file is written completely or not at all.
 pub(super) fn show(
     reader: &Reader,
     run: &OpenRun<'_>,
@@ -60,7 +60,7 @@ pub(super) fn show(
     })
 }
 
-/// What the counts of a run mean for the exit code.
+/// The exit code for the totals of a run.
 pub(super) fn exit(run: &OpenRun<'_>, fail_on: FailOn) -> Result<Exit, Failure> {
     let failed = match fail_on {
         FailOn::Never => false,

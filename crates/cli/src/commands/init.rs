@@ -1,4 +1,4 @@
-//! `rummage init`: a settings file to begin with.
+//! `rummage init`: a new settings file.
 
 use std::fs::OpenOptions;
 use std::io::{ErrorKind, Write};
@@ -25,37 +25,37 @@ pub(crate) fn run(
         }
     };
     let text = write::text(site.as_ref().map(|(name, start)| (name.as_str(), *start)));
-    // A file that is there is never written over.
+    // An existing file is never overwritten.
     let made = OpenOptions::new().write(true).create_new(true).open(&path);
-    let mut file = made.map_err(|why| match why.kind() {
+    let mut file = made.map_err(|reason| match reason.kind() {
         ErrorKind::AlreadyExists => Failure::Usage {
-            what: format!("{} is there already; nothing was changed", path.display()),
-            hint: "Edit it, or name another file with --config.".to_owned(),
+            what: format!("{} already exists; nothing was changed", path.display()),
+            hint: "Edit it, or choose another file with --config.".to_owned(),
         },
         _ => Failure::Usage {
-            what: format!("{} cannot be written: {why}", path.display()),
+            what: format!("cannot write {}: {reason}", path.display()),
             hint: "Check the folder and its permissions.".to_owned(),
         },
     })?;
     file.write_all(text.as_bytes())
-        .map_err(|why| Failure::System { what: "the settings file cannot be written", why })?;
+        .map_err(|reason| Failure::System { what: "cannot write the settings file", reason })?;
     let mut out = terminal.stdout();
     let next = match &site {
         Some((name, _)) => format!("rummage crawl {name}"),
         None => "edit it, then: rummage crawl".to_owned(),
     };
-    writeln!(out, "{} is written. Next: {next}", path.display())
+    writeln!(out, "Wrote {}. Next: {next}", path.display())
         .map_err(rummage_view::ViewError::from)?;
     Ok(Exit::Fine)
 }
 
-/// A name for a site: the first part of its host that says something.
+/// A name for a site: the first distinctive part of its host name.
 fn name(host: &str) -> String {
     let bare = host.split(':').next().unwrap_or(host).trim_start_matches("www.");
     let first = bare.split('.').next().unwrap_or(bare);
-    let is_address = first.is_empty() || bare.split('.').all(|part| part.parse::<u8>().is_ok());
+    let is_url = first.is_empty() || bare.split('.').all(|part| part.parse::<u8>().is_ok());
     let plain = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
-    if is_address || !first.chars().all(plain) { "site".to_owned() } else { first.to_owned() }
+    if is_url || !first.chars().all(plain) { "site".to_owned() } else { first.to_owned() }
 }
 
 #[cfg(test)]
@@ -63,7 +63,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_site_is_named_by_its_host() {
+    fn a_site_is_named_after_its_host() {
         for (host, site) in [
             ("www.ashlock-canal.test", "ashlock-canal"),
             ("a.test:8080", "a"),

@@ -1,4 +1,4 @@
-//! One file a command.
+//! The commands, one file each.
 
 mod arrivals;
 mod compare;

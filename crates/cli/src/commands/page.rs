@@ -1,4 +1,4 @@
-//! `rummage page`: the links of single pages.
+//! `rummage page`: checks the links on single pages.
 
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -9,21 +9,21 @@ use rummage_core::url::pattern::Pattern;
 use rummage_core::url::scope::{Bounds, Scope};
 use rummage_core::verdict::Verdict;
 use rummage_engine::Document;
-use rummage_store::{Address, OpenRun, Reader, RunInfo, RunState, StoreError};
+use rummage_store::{OpenRun, Reader, RunInfo, RunState, StoreError, StoredUrl};
 use rummage_view::ViewError;
 use tempfile::TempDir;
 use url::Url;
 
 use super::findings;
-use crate::args::{Asking, FINDINGS, FailOn, PageArgs};
+use crate::args::{CheckOptions, FINDINGS, FailOn, PageArgs};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
-use crate::inputs::octets;
+use crate::inputs::bytes;
+use crate::jobs::{CrawlJob, JobContext, Reporter, runtime};
 use crate::output::Terminal;
-use crate::passes::{Hear, Means, Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
-use crate::watch::Teller;
+use crate::watch::ProgressReporter;
 use crate::{choice, output, sources, urls};
 
 pub(crate) fn run(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
@@ -36,7 +36,7 @@ pub(crate) fn run(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     }
 }
 
-/// A page that is not published yet: where it will live, and what it is.
+/// A page that is not published yet: its future URL, and its contents.
 struct Draft {
     url: Url,
     document: Document,
@@ -46,32 +46,34 @@ struct Draft {
 fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
     let is_draft = |name: &String| name == "-" || Path::new(name).is_file();
     if !args.pages.iter().any(is_draft) {
-        return match args.asking.at {
+        return match args.options.at {
             None => Ok(None),
             Some(_) => Err(Failure::Usage {
-                what: format!("{} is no file, and --as is for a draft", args.pages[0]),
-                hint: "Give a file or - with --as, or the address of a page without.".to_owned(),
+                what: format!("{} is not a file; --as is only for a draft", args.pages[0]),
+                hint: "Give a file or - with --as, or the URL of a page without it.".to_owned(),
             }),
         };
     }
     let [name] = args.pages.as_slice() else {
         return Err(Failure::Usage {
-            what: "a file or standard input is checked alone".to_owned(),
+            what: "a file or standard input must be the only page".to_owned(),
             hint: "Run rummage page once for each draft.".to_owned(),
         });
     };
-    let Some(at) = &args.asking.at else {
+    let Some(at) = &args.options.at else {
         return Err(Failure::Usage {
-            what: format!("nobody knows where {name} will live, so its links lead nowhere yet"),
-            hint: format!("Say so: rummage page {name} --as https://www.example.test/news/"),
+            what: format!(
+                "the URL at which {name} will be published is unknown, so its links cannot be resolved"
+            ),
+            hint: format!("Give it: rummage page {name} --as https://www.example.test/news/"),
         });
     };
     let url = urls::url(at)?;
-    let (octets, problem) = octets(name)?;
-    if octets.trim_ascii().is_empty() {
+    let (bytes, problem) = bytes(name)?;
+    if bytes.trim_ascii().is_empty() {
         return Err(Failure::Usage {
             what: format!("{name} is empty"),
-            hint: "Give a page of HTML.".to_owned(),
+            hint: "Give an HTML page.".to_owned(),
         });
     }
     if let Some(problem) = problem {
@@ -79,7 +81,7 @@ fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
     }
     let format = if name.ends_with(".xhtml") { Reads::Xhtml } else { Reads::Html };
     let file = (name != "-").then(|| PathBuf::from(name));
-    Ok(Some(Draft { url, document: Document::Octets(octets.into(), format), file }))
+    Ok(Some(Draft { url, document: Document::Bytes(bytes.into(), format), file }))
 }
 
 fn of_draft(
@@ -88,15 +90,15 @@ fn of_draft(
     config: &Config,
     draft: Draft,
 ) -> Result<Exit, Failure> {
-    // What is no part of the site yet is no part of its runs.
+    // A draft is not part of the site, nor of its runs.
     let folder = TempDir::with_prefix("rummage-page-")
-        .map_err(|why| Failure::System { what: "no temporary folder", why })?;
+        .map_err(|reason| Failure::System { what: "cannot create a temporary folder", reason })?;
     let store = folder.path().join("draft.db");
     let section = choice::by_host(config, &urls::host(&draft.url));
-    let asking = Asking { at: None, ..args.asking.clone() };
+    let options = CheckOptions { at: None, ..args.options.clone() };
     let pages = vec![draft.url.clone()];
-    let pass = Pass::pages_alone(
-        Means { store: &store, ..session.means(&asking, section) },
+    let pass = CrawlJob::pages_alone(
+        JobContext { store: &store, ..session.context(&options, section) },
         pages.clone(),
         Some(draft.document),
     )?;
@@ -108,7 +110,7 @@ fn of_draft(
     let run = reader.open_run(reader.run(ended.run)?)?;
     show(args, session.terminal, &reader, &run, &pages, draft.file.as_deref(), None)?;
     let exit = match ended.state {
-        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
+        RunState::Finished => exit(&run, &urls(&run, &pages)?, args.fail_on)?,
         _ => Exit::Unfinished,
     };
     Ok(report_internal(&ended.internal_errors, exit, session.terminal))
@@ -130,12 +132,13 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
         Some(base) => {
             let reader = session.reader()?;
             let run = reader.open_run(base.clone())?;
-            let pass = Pass::pages(session.means(&args.asking, section), &run, pages.clone())?;
+            let pass =
+                CrawlJob::pages(session.context(&args.options, section), &run, pages.clone())?;
             (pass, Some(base))
         }
         None => {
             let pages = pages.clone();
-            (Pass::pages_alone(session.means(&args.asking, section), pages, None)?, None)
+            (CrawlJob::pages_alone(session.context(&args.options, section), pages, None)?, None)
         }
     };
     let (ended, runtime) = drive(pass, session.terminal, before)?;
@@ -147,13 +150,13 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     show(args, session.terminal, &reader, &run, &pages, None, before)?;
     session.deliver_digests(&runtime);
     let exit = match ended.state {
-        RunState::Finished => exit(&run, &addresses(&run, &pages)?, args.fail_on)?,
+        RunState::Finished => exit(&run, &urls(&run, &pages)?, args.fail_on)?,
         _ => Exit::Unfinished,
     };
     Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
-/// The last run that came to its end of the site that all of these pages are on.
+/// The last finished run of the site that contains all of these pages.
 fn known(reader: &Reader, pages: &[Url]) -> Result<Option<RunInfo>, Failure> {
     for site in reader.sites()? {
         let Some(run) = reader.last_finished_of(&site.last.site)? else { continue };
@@ -167,18 +170,19 @@ fn known(reader: &Reader, pages: &[Url]) -> Result<Option<RunInfo>, Failure> {
 }
 
 fn drive(
-    pass: Pass,
+    pass: CrawlJob,
     terminal: Terminal,
     before: Option<&RunInfo>,
 ) -> Result<(rummage_engine::Ended, tokio::runtime::Runtime), Failure> {
-    let mut teller = Teller::new(terminal, pass.asked_for.clone(), None).without_head().brief();
+    let mut reporter =
+        ProgressReporter::new(terminal, pass.given_start.clone(), None).without_head().brief();
     if let Some(before) = before {
-        let many = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
-        teller.say(&format!("asking {many}; all else stands as run {} found it", before.number));
+        let many = rummage_view::counted(pass.rechecked() as u64, "address", "addresses");
+        reporter.say(&format!("checking {many}; everything else as in run {}", before.number));
     }
     let runtime = runtime()?;
-    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
-    teller.finish();
+    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
+    reporter.finish();
     Ok((ended?, runtime))
 }
 
@@ -193,40 +197,40 @@ fn show(
 ) -> Result<(), Failure> {
     let mut listing = args.showing.listing(terminal.verbose)?;
     listing.source = file.map(sources::of_file);
-    let addresses = addresses(run, pages)?;
+    let urls = urls(run, pages)?;
     let mut selection = args.selecting.selection(FINDINGS);
     if args.showing.destination()?.is_for_reading_here() {
         let mut out = output::buffered(terminal.stdout());
-        let shown = rummage_view::pages(&mut out, run, &addresses, &selection, &listing, before);
+        let shown = rummage_view::pages(&mut out, run, &urls, &selection, &listing, before);
         shown.and_then(|()| out.flush().map_err(ViewError::from))?;
         return Ok(());
     }
-    for page in &addresses {
+    for page in &urls {
         selection.pages.push(Pattern::new(&run.url(*page)?));
     }
     findings::show(reader, run, &selection, &listing, &args.showing, terminal)
 }
 
 /// The pages as the run knows them: where their redirects end.
-fn addresses(run: &OpenRun<'_>, pages: &[Url]) -> Result<Vec<Address>, Failure> {
-    let mut addresses = Vec::new();
+fn urls(run: &OpenRun<'_>, pages: &[Url]) -> Result<Vec<StoredUrl>, Failure> {
+    let mut urls = Vec::new();
     for page in pages {
-        let exact = |text: &str| -> Result<Option<Address>, StoreError> {
+        let exact = |text: &str| -> Result<Option<StoredUrl>, StoreError> {
             let found = run.find(text, 1)?.into_iter().find(|(_, url)| url == text);
-            Ok(found.map(|(address, _)| address))
+            Ok(found.map(|(url, _)| url))
         };
         let Some(asked) = exact(page.as_str())? else { continue };
-        let last = run.way(asked)?.last().map(|hop| hop.address.clone());
-        let address = last.map(|last| exact(&last)).transpose()?.flatten().unwrap_or(asked);
-        if !addresses.contains(&address) {
-            addresses.push(address);
+        let last = run.way(asked)?.last().map(|hop| hop.url.clone());
+        let url = last.map(|last| exact(&last)).transpose()?.flatten().unwrap_or(asked);
+        if !urls.contains(&url) {
+            urls.push(url);
         }
     }
-    Ok(addresses)
+    Ok(urls)
 }
 
-/// What is wrong on these pages alone.
-fn exit(run: &OpenRun<'_>, pages: &[Address], fail_on: FailOn) -> Result<Exit, Failure> {
+/// The exit code for these pages alone.
+fn exit(run: &OpenRun<'_>, pages: &[StoredUrl], fail_on: FailOn) -> Result<Exit, Failure> {
     let verdicts = match fail_on {
         FailOn::Never => return Ok(Exit::Fine),
         FailOn::New | FailOn::Doubtful => vec![Verdict::Broken, Verdict::Doubtful],
@@ -239,12 +243,12 @@ fn exit(run: &OpenRun<'_>, pages: &[Address], fail_on: FailOn) -> Result<Exit, F
     let selection = Selection { verdicts, standings, ..Selection::default() };
     for page in pages {
         let mut wrong = false;
-        match run.sift_on(*page, &selection)? {
-            Some(sift) => sift.for_each(|found| {
-                wrong |= !sift.row(found)?.waived;
+        match run.query_on(*page, &selection)? {
+            Some(query) => query.for_each(|found| {
+                wrong |= !query.row(found)?.waived;
                 Ok::<_, StoreError>(())
             })?,
-            // The page itself is not there.
+            // The page itself is missing.
             None => {
                 let outcome = run.outcome(*page)?;
                 wrong = outcome.is_some_and(|outcome| outcome.verdict == Verdict::Broken);

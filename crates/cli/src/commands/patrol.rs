@@ -1,4 +1,4 @@
-//! `rummage patrol`: sites that are watched for as long as it is up.
+//! `rummage patrol`: watches sites until it is stopped.
 
 use std::io::Write;
 
@@ -7,7 +7,7 @@ use rummage_view::ViewError;
 use crate::args::PatrolArgs;
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::passes::runtime;
+use crate::jobs::runtime;
 use crate::patrol::{Patrol, start_log};
 use crate::session::Session;
 use crate::{digests, paths};
@@ -18,14 +18,14 @@ pub(crate) fn run(args: &PatrolArgs, session: &Session) -> Result<Exit, Failure>
     if args.test_digest {
         return test_digest(config, session);
     }
-    // Whatever is wrong with the words of others is said before anything is asked.
+    // An invalid waivers file is reported before any request is made.
     paths::waivers(config, store, session.clock)?;
     let patrol = Patrol::new(store, config.clone(), session, args.once)?;
     start_log(args.log, session.terminal, session.clock);
-    Ok(runtime()?.block_on(patrol.walk()))
+    Ok(runtime()?.block_on(patrol.run()))
 }
 
-/// Does a digest arrive? Sends one for each site, or for the one that is named.
+/// Sends a sample digest for each site, or for the one that is named.
 fn test_digest(config: &Config, session: &Session) -> Result<Exit, Failure> {
     let mut sites: Vec<&str> = config.sites.keys().map(String::as_str).collect();
     if let Some(name) = &session.site {
@@ -40,8 +40,8 @@ fn test_digest(config: &Config, session: &Session) -> Result<Exit, Failure> {
     let mut out = session.terminal.stdout();
     let (mut sent, mut failed) = (0, 0);
     for site in sites {
-        let settled = config.settled(Some(site));
-        for delivery in runtime.block_on(digests::try_out(&settled, site, session.clock)) {
+        let settings = config.settings(Some(site));
+        for delivery in runtime.block_on(digests::try_out(&settings, site, session.clock)) {
             if delivery.result.is_ok() {
                 sent += 1
             } else {
@@ -52,9 +52,9 @@ fn test_digest(config: &Config, session: &Session) -> Result<Exit, Failure> {
     }
     if sent + failed == 0 {
         return Err(Failure::Usage {
-            what: "nobody is told: the settings name no digest-to, and no digest-command"
+            what: "digests have no recipients: neither digest-to nor digest-command is set"
                 .to_owned(),
-            hint: "Write into rummage.toml, for example: digest-to = [\"editor@example.test\"]"
+            hint: "Add to rummage.toml, for example: digest-to = [\"editor@example.test\"]"
                 .to_owned(),
         });
     }

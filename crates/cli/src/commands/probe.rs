@@ -1,4 +1,4 @@
-//! `rummage probe`: verdicts for lists of addresses.
+//! `rummage probe`: verdicts for lists of URLs.
 
 use std::collections::HashMap;
 use std::io::Write;
@@ -14,27 +14,28 @@ use crate::args::{FINDINGS, ProbeArgs};
 use crate::config::Section;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::inputs::{Input, read_all};
+use crate::jobs::{CrawlJob, runtime};
 use crate::listing::whole_file;
 use crate::output::Terminal;
-use crate::passes::{Pass, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::sources;
-use crate::watch::Teller;
+use crate::watch::ProgressReporter;
 
-/// The columns that are put behind a table.
+/// The columns appended to a table.
 const COLUMNS: [&str; 4] = ["verdict", "cause", "status", "final"];
 
 pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> {
     let listing = args.showing.listing(session.terminal.verbose)?;
     let mut inputs = read_all(&args.inputs, args.column.as_deref())?;
     let table = if args.append_columns { Some(only_table(&mut inputs)?) } else { None };
-    let is_partial = tell_problems(&inputs, session.terminal);
+    let is_partial = report_problems(&inputs, session.terminal);
     let lists = inputs.into_iter().map(|input| (input.url, input.document)).collect();
-    let pass = Pass::probe(session.means(&args.asking, None), lists, None)?;
-    let mut teller = Teller::new(session.terminal, pass.asked_for.clone(), None).without_head();
-    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
-    teller.finish();
+    let pass = CrawlJob::probe(session.context(&args.options, None), lists, None)?;
+    let mut reporter =
+        ProgressReporter::new(session.terminal, pass.given_start.clone(), None).without_head();
+    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
+    reporter.finish();
     let ended = ended?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
@@ -42,7 +43,7 @@ pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> 
     let reader = session.reader()?;
     let run = reader.open_run(reader.run(ended.run)?)?;
     match table {
-        Some((octets, table)) => append(&run, &octets, &table, args)?,
+        Some((bytes, table)) => append(&run, &bytes, &table, args)?,
         None => {
             let selection = args.selecting.selection(FINDINGS);
             let source = sources::of(run.info(), &Section::default());
@@ -60,43 +61,35 @@ pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> 
     Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
 
-/// The table that columns are to be put behind: the only input.
+/// The table to append columns to, which must be the only input.
 fn only_table(inputs: &mut [Input]) -> Result<(Vec<u8>, Table), Failure> {
     let wrong = |what: String| Failure::Usage {
         what,
-        hint: "Give one table: rummage probe addresses.csv --append-columns".to_owned(),
+        hint: "Give one table: rummage probe urls.csv --append-columns".to_owned(),
     };
     match inputs {
-        [only] => only
-            .table
-            .take()
-            .ok_or_else(|| wrong(format!("{} is no table, and has no columns", only.name))),
-        _ => Err(wrong("columns can be put behind one table alone".to_owned())),
+        [only] => only.table.take().ok_or_else(|| wrong(format!("{} is not a table", only.name))),
+        _ => Err(wrong("columns can be appended only if there is a single table".to_owned())),
     }
 }
 
-/// Says what could not be read. Gives whether there was something.
-fn tell_problems(inputs: &[Input], terminal: Terminal) -> bool {
+/// Reports what could not be read. Returns whether there was anything.
+fn report_problems(inputs: &[Input], terminal: Terminal) -> bool {
     let mut err = terminal.stderr();
     let problems = inputs.iter().flat_map(|input| &input.problems);
-    let told = problems.map(|problem| {
+    let io_error = problems.map(|problem| {
         let _ = writeln!(err, "{}", rummage_view::safe(problem));
     });
-    told.count() > 0
+    io_error.count() > 0
 }
 
-/// Writes the table once more, with what is said of each row's address behind it.
-fn append(
-    run: &OpenRun<'_>,
-    octets: &[u8],
-    table: &Table,
-    args: &ProbeArgs,
-) -> Result<(), Failure> {
+/// Writes the table with the verdict of each row's URL appended.
+fn append(run: &OpenRun<'_>, bytes: &[u8], table: &Table, args: &ProbeArgs) -> Result<(), Failure> {
     let mut said: HashMap<u32, [String; 4]> = HashMap::new();
     let selection = Selection::all();
-    let sift = run.sift(&selection)?;
-    sift.for_each(|found| {
-        let row = sift.row(found)?;
+    let query = run.query(&selection)?;
+    query.for_each(|found| {
+        let row = query.row(found)?;
         let outcome = row.outcome;
         let columns = [
             outcome.verdict.as_str().to_owned(),
@@ -107,9 +100,9 @@ fn append(
         said.insert(row.line, columns);
         Ok::<_, StoreError>(())
     })?;
-    let text = table.append(octets, COLUMNS, |line| said.remove(&line));
+    let text = table.append(bytes, COLUMNS, |line| said.remove(&line));
     match args.showing.output.as_deref().filter(|file| file.as_os_str() != "-") {
-        // As it is, to the octet: nothing is taken out of it on the way.
+        // Written byte for byte: nothing is sanitized.
         None => {
             let mut out = std::io::stdout();
             out.write_all(&text).and_then(|()| out.flush()).map_err(ViewError::from)?;

@@ -1,11 +1,11 @@
-//! `rummage recheck`: some addresses anew, all else as the last run found it.
+//! `rummage recheck`: checks some URLs again, and keeps all other results of the last run.
 
 use std::collections::BTreeSet;
 use std::io::Write;
 
 use rummage_core::findings::selection::Selection;
 use rummage_engine::Ended;
-use rummage_store::{Address, OpenRun, Reader, RunState, StoreError};
+use rummage_store::{OpenRun, Reader, RunState, StoreError, StoredUrl};
 use rummage_view::{ViewError, safe};
 use url::Url;
 
@@ -13,11 +13,11 @@ use super::findings;
 use crate::args::{FINDINGS, RecheckArgs, RecheckFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::jobs::{ALL_PAGES, CrawlJob, PAGES_OF_DUE, Reporter, due_by, finished, plan, runtime};
 use crate::output;
-use crate::passes::{ALL_PAGES, Hear, PAGES_OF_DUE, Pass, due_by, finished, plan, runtime};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
-use crate::watch::Teller;
+use crate::watch::ProgressReporter;
 
 pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
@@ -33,56 +33,53 @@ pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure
     let targets = selected(args, &before, named)?;
     if targets.is_empty() {
         let mut err = session.terminal.stderr();
-        let what = if args.due { "nothing is due" } else { "nothing fits" };
+        let what = if args.due { "nothing is due" } else { "nothing matches" };
         if !(args.due && session.terminal.quiet) {
-            let _ = writeln!(err, "{what}: nothing was asked");
+            let _ = writeln!(err, "{what}; nothing was checked");
         }
         return findings::exit(&before, args.fail_on);
     }
     let pages = if args.due { PAGES_OF_DUE } else { ALL_PAGES };
     let name = session.section_of(&base.site);
-    let pass = Pass::recheck(session.means(&args.asking, name), &before, &targets, pages)?;
-    let mut teller = Teller::new(session.terminal, base.asked_for.clone(), None).without_head();
+    let pass = CrawlJob::recheck(session.context(&args.options, name), &before, &targets, pages)?;
+    let mut reporter =
+        ProgressReporter::new(session.terminal, base.given_start.clone(), None).without_head();
     let many = rummage_view::counted(targets.len() as u64, "target", "targets");
-    let own = rummage_view::counted(pass.asked_again() as u64, "address", "addresses");
-    teller.say(&format!(
-        "asking {many} of run {} again: {own}, with the pages that carry them",
+    let own = rummage_view::counted(pass.rechecked() as u64, "address", "addresses");
+    reporter.say(&format!(
+        "rechecking {many} of run {}: {own}, with the pages that link to them",
         base.number
     ));
     let runtime = runtime()?;
-    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut teller).await });
-    teller.finish();
+    let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
+    reporter.finish();
     let exit = show(args, session, &before, &targets, ended?)?;
     session.deliver_digests(&runtime);
     Ok(exit)
 }
 
-/// What is due by now.
+/// What is due now.
 fn due_now(
     reader: &Reader,
     run: &OpenRun<'_>,
     config: &Config,
     session: &Session,
-) -> Result<Vec<Address>, Failure> {
+) -> Result<Vec<StoredUrl>, Failure> {
     let name = session.section_of(&run.info().site);
-    let rhythm = config.settled(name.as_deref()).own.due.rhythm();
+    let policy = config.settings(name.as_deref()).own.due.policy();
     let now = session.clock.now();
-    Ok(due_by(&plan(reader, run, &rhythm, now)?, now))
+    Ok(due_by(&plan(reader, run, &policy, now)?, now))
 }
 
-/// The addresses that were named; `None` where none was.
-fn named(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Option<Vec<Address>>, Failure> {
+/// The URLs that were named; `None` if there were none.
+fn named(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Option<Vec<StoredUrl>>, Failure> {
     let mut targets = Vec::new();
     for name in &args.targets {
         let found = find(run, name)?;
         if found.is_empty() {
             return Err(Failure::Usage {
-                what: format!(
-                    "run {} knows no address with \"{}\" in it",
-                    run.info().number,
-                    safe(name)
-                ),
-                hint: "Give an address, or a part of one, from: rummage findings".to_owned(),
+                what: format!("run {} has no URL with \"{}\" in it", run.info().number, safe(name)),
+                hint: "Give a URL, or part of one, from: rummage findings".to_owned(),
             });
         }
         targets.extend(found);
@@ -90,19 +87,18 @@ fn named(args: &RecheckArgs, run: &OpenRun<'_>) -> Result<Option<Vec<Address>>, 
     Ok((!args.targets.is_empty()).then_some(targets))
 }
 
-/// What is meant: the targets of what is selected; of what is named or due those of them,
-/// where something is selected, else all.
+/// The targets to recheck: those named or due, narrowed by the selection if there is one.
 fn selected(
     args: &RecheckArgs,
     run: &OpenRun<'_>,
-    named: Option<Vec<Address>>,
-) -> Result<Vec<Address>, Failure> {
+    named: Option<Vec<StoredUrl>>,
+) -> Result<Vec<StoredUrl>, Failure> {
     let selection = args.selecting.selection(FINDINGS);
-    let mut targets: BTreeSet<Address> = BTreeSet::new();
+    let mut targets: BTreeSet<StoredUrl> = BTreeSet::new();
     match named {
         Some(named) if selection == Selection::default() => targets.extend(named),
         named => {
-            run.sift(&selection)?.for_each(|found| {
+            run.query(&selection)?.for_each(|found| {
                 targets.insert(found.target);
                 Ok::<_, StoreError>(())
             })?;
@@ -114,33 +110,33 @@ fn selected(
     Ok(targets.into_iter().collect())
 }
 
-/// The address of that name, else the findings that hold the text.
-fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<Address>, Failure> {
-    /// More than anybody means by a part of an address.
+/// The URL with this name, else the findings that contain the text.
+fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<StoredUrl>, Failure> {
+    /// More than a part of a URL would ever be meant to match.
     const MOST: usize = 10_000;
     let bare = name.split('#').next().unwrap_or(name);
     let exact = Url::parse(bare).map_or_else(|_| bare.to_owned(), String::from);
     let found = run.find(&exact, MOST)?;
-    if let [(address, text)] = found.as_slice()
+    if let [(url, text)] = found.as_slice()
         && *text == exact
     {
-        return Ok(vec![*address]);
+        return Ok(vec![*url]);
     }
-    let found = run.find(bare, MOST)?.into_iter().map(|(address, _)| address);
-    Ok(found.filter(|address| run.is_linked(*address)).collect())
+    let found = run.find(bare, MOST)?.into_iter().map(|(url, _)| url);
+    Ok(found.filter(|url| run.is_linked(*url)).collect())
 }
 
-/// Each target as it was and as it is.
+/// Shows each target before and after.
 fn show(
     args: &RecheckArgs,
     session: &Session,
     before: &OpenRun<'_>,
-    targets: &[Address],
+    targets: &[StoredUrl],
     ended: Ended,
 ) -> Result<Exit, Failure> {
     if ended.run == 0 {
         let mut err = session.terminal.stderr();
-        let _ = writeln!(err, "stopped before the start had answered: nothing was asked");
+        let _ = writeln!(err, "stopped before the start URL responded; nothing was checked");
         return Ok(Exit::Unfinished);
     }
     let reader = session.reader()?;
@@ -157,7 +153,7 @@ fn show(
     let exit = if ended.state == RunState::Stopped {
         if !session.terminal.quiet {
             let mut err = session.terminal.stderr();
-            let _ = writeln!(err, "not finished; go on with: rummage crawl --resume");
+            let _ = writeln!(err, "not finished; continue with: rummage crawl --resume");
         }
         Exit::Unfinished
     } else {

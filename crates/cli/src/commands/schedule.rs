@@ -1,4 +1,4 @@
-//! `rummage schedule`: what is to be asked again, and entries for cron and systemd.
+//! `rummage schedule`: what will be rechecked and when, and entries for cron and systemd.
 
 use std::io::Write;
 use std::path::Path;
@@ -9,8 +9,8 @@ use rummage_view::ViewError;
 use crate::args::{Emit, ScheduleArgs, ScheduleFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
+use crate::jobs::{finished, plan};
 use crate::output;
-use crate::passes::{finished, plan};
 use crate::session::Session;
 
 pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failure> {
@@ -30,9 +30,9 @@ pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failur
     }
     let now = args.as_of.unwrap_or_else(|| session.clock.now());
     let name = session.section_of(&run.site);
-    let rhythm = config.settled(name.as_deref()).own.due.rhythm();
+    let policy = config.settings(name.as_deref()).own.due.policy();
     let open = reader.open_run(run)?;
-    let plan = plan(&reader, &open, &rhythm, now)?;
+    let plan = plan(&reader, &open, &policy, now)?;
     match args.format {
         ScheduleFormat::Text => rummage_view::schedule(&mut out, &open, &plan, now, args.limit)?,
         ScheduleFormat::Jsonl => {
@@ -43,7 +43,7 @@ pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failur
     Ok(Exit::Fine)
 }
 
-/// What asks what is due, as cron or systemd start it.
+/// An entry that has cron or systemd recheck what is due.
 struct Entry {
     program: String,
     words: Vec<String>,
@@ -57,7 +57,7 @@ impl Entry {
         run: &RunInfo,
         session: &Session,
     ) -> Result<Entry, Failure> {
-        let system = |why| Failure::System { what: "this program cannot be found", why };
+        let system = |reason| Failure::System { what: "cannot find this program", reason };
         let whole = |path: &Path| std::path::absolute(path).map_err(system);
         let program = std::env::current_exe().map_err(system)?;
         let site = session.section_of(&run.site).unwrap_or(run.site.clone());
@@ -70,18 +70,18 @@ impl Entry {
         Ok(Entry { program: program.display().to_string(), words, site })
     }
 
-    /// Every ten minutes; a recheck of nothing asks nothing. Its minute is that of the
-    /// site, so that many of them do not start together.
+    /// Every ten minutes; a recheck makes no requests if nothing is due. The minute depends on
+    /// the site, so that many entries do not start together.
     fn cron(&self) -> String {
-        let minute = self.site.bytes().fold(0u32, |sum, octet| sum + u32::from(octet)) % 10;
+        let minute = self.site.bytes().fold(0u32, |sum, byte| sum + u32::from(byte)) % 10;
         let minutes: Vec<String> = (0..6).map(|ten| (ten * 10 + minute).to_string()).collect();
-        // cron ends a line at %, which may stand in names of files.
+        // cron treats % as the end of the command, but file names may contain it.
         let words: Vec<String> = std::iter::once(&self.program)
             .chain(&self.words)
             .map(|word| quoted(word).replace('%', "\\%"))
             .collect();
         format!(
-            "# Asks what is due of {}; what a recheck prints is mailed by cron.\n\
+            "# Rechecks what is due on {}; cron emails the output.\n\
              {} * * * * {}\n",
             rummage_view::safe(&self.site),
             minutes.join(","),
@@ -89,7 +89,7 @@ impl Entry {
         )
     }
 
-    /// Two files, each after a line that names it.
+    /// Two files, each after a line with its name.
     fn systemd(&self) -> String {
         let words: Vec<String> = std::iter::once(&self.program)
             .chain(&self.words)
@@ -106,12 +106,12 @@ impl Entry {
         format!(
             "# rummage-recheck.service: in ~/.config/systemd/user\n\
              [Unit]\n\
-             Description=Ask what is due of {site}\n\
+             Description=Recheck what is due on {site}\n\
              \n\
              [Service]\n\
              Type=oneshot\n\
              ExecStart={}\n\
-             # Something is broken: that is no failure of the service.\n\
+             # Exit code 1 means broken links, not a failure of the service.\n\
              SuccessExitStatus=1\n\
              NoNewPrivileges=yes\n\
              PrivateTmp=yes\n\
@@ -124,10 +124,10 @@ impl Entry {
              RestrictSUIDSGID=yes\n\
              SystemCallArchitectures=native\n\
              \n\
-             # rummage-recheck.timer: beside it; then\n\
+             # rummage-recheck.timer: in the same folder; then run\n\
              # systemctl --user enable --now rummage-recheck.timer\n\
              [Unit]\n\
-             Description=Ask what is due of {site}\n\
+             Description=Recheck what is due on {site}\n\
              \n\
              [Timer]\n\
              OnCalendar=*:0/10\n\
@@ -141,7 +141,7 @@ impl Entry {
     }
 }
 
-/// A word for a shell.
+/// Quotes a word for a shell.
 fn quoted(word: &str) -> String {
     let plain = |c: char| c.is_ascii_alphanumeric() || "-_./:=@,+%".contains(c);
     if !word.is_empty() && word.chars().all(plain) {
@@ -151,7 +151,7 @@ fn quoted(word: &str) -> String {
     }
 }
 
-/// A word for a unit of systemd (systemd.service, "Command lines"; systemd.unit,
+/// Quotes a word for a systemd unit (systemd.service, "Command lines"; systemd.unit,
 /// "Specifiers").
 fn unit_quoted(word: &str) -> String {
     let word = word.replace('%', "%%").replace('$', "$$");
@@ -167,7 +167,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn words_are_quoted_as_shells_and_units_read_them() {
+    fn words_are_quoted_for_shells_and_units() {
         assert_eq!(quoted("/srv/store.db"), "/srv/store.db");
         assert_eq!(quoted("it's mine"), "'it'\\''s mine'");
         assert_eq!(unit_quoted("/srv/100% $x/a b"), "\"/srv/100%% $$x/a b\"");

@@ -1,4 +1,4 @@
-//! `rummage settings`: what is in force, and where it came from.
+//! `rummage settings`: the settings in force, and the source of each.
 
 use std::io::Write;
 
@@ -7,7 +7,7 @@ use rummage_view::{ViewError, safe};
 use serde_json::Value;
 
 use crate::args::GlobalArgs;
-use crate::args::{self, Asking, SettingsArgs};
+use crate::args::{self, CheckOptions, SettingsArgs};
 use crate::config::keys::{Key, keys};
 use crate::config::{Config, FILE, schema};
 use crate::failure::{Exit, Failure};
@@ -30,7 +30,7 @@ pub(crate) fn run(
     let start = if named {
         Some(start::resolve(
             given.start.as_deref(),
-            given.asking.at.as_deref(),
+            given.options.at.as_deref(),
             &config,
             global.site.as_deref(),
         )?)
@@ -38,8 +38,8 @@ pub(crate) fn run(
         None
     };
     let site = start.as_ref().and_then(|start| start.site.clone());
-    let settled = config.settled(site.as_deref());
-    let in_force = values(&given.asking.clone().or(settled.asking.clone()), &settled.own);
+    let settings = config.settings(site.as_deref());
+    let in_force = values(&given.options.clone().or(settings.options.clone()), &settings.own);
     let mut write = || -> std::io::Result<()> {
         match &config.path {
             Some(path) => writeln!(out, "settings file  {}", safe(&path.display().to_string()))?,
@@ -52,9 +52,9 @@ pub(crate) fn run(
         match (&start, &site) {
             (_, Some(site)) => writeln!(out, "site           [site.{}]", safe(site))?,
             (Some(start), None) => {
-                writeln!(out, "site           {}, which has no section", safe(&start.text))?;
+                writeln!(out, "site           {} (no section)", safe(&start.text))?;
             }
-            (None, None) => writeln!(out, "site           none named: the defaults")?,
+            (None, None) => writeln!(out, "site           none named; these are the defaults")?,
         }
         writeln!(out)?;
         for key in keys() {
@@ -65,7 +65,7 @@ pub(crate) fn run(
             let from = source(&key, &config, site.as_deref());
             writeln!(out, "{:14} {:34} {from}", key.name, safe(&value).to_string())?;
         }
-        for expect in &settled.own.expect {
+        for expect in &settings.own.expect {
             let target = safe(&expect.target).to_string();
             writeln!(out, "{:14} {:34} {FILE}", "expect", format!("{} {target}", expect.status))?;
         }
@@ -75,9 +75,9 @@ pub(crate) fn run(
     Ok(Exit::Fine)
 }
 
-/// All values that are set, by key. Secrets are not among them.
-fn values(asking: &Asking, own: &crate::config::Own) -> Value {
-    let mut values = serde_json::to_value(asking).unwrap_or_default();
+/// All values that are set, by key, without secrets.
+fn values(options: &CheckOptions, own: &crate::config::SiteKeys) -> Value {
+    let mut values = serde_json::to_value(options).unwrap_or_default();
     if let (Value::Object(all), Ok(Value::Object(more))) = (&mut values, serde_json::to_value(own))
     {
         all.extend(more);
@@ -100,22 +100,22 @@ fn value(in_force: &Value, key: &Key) -> String {
         other => Some(other.to_string()),
     };
     set.unwrap_or_else(|| {
-        if key.is_preset {
+        if key.is_default {
             return key.example.trim_matches('"').to_owned();
         }
         let unset = match key.name.as_str() {
-            "ask-elements" => "all",
+            "check-elements" => "all",
             "depth" | "max-pages" => "no limit",
-            "per-host" => "up to 16, as it bears",
+            "per-host" => "up to 16, adapted to response times",
             "user-agent" => rummage_engine::DEFAULT_USER_AGENT,
-            "proxy" => "as HTTP_PROXY and its likes say",
+            "proxy" => "from HTTP_PROXY, HTTPS_PROXY, ALL_PROXY and NO_PROXY",
             _ => "none",
         };
         unset.to_owned()
     })
 }
 
-/// Where the value of a key came from.
+/// The source of a key's value.
 fn source(key: &Key, config: &Config, site: Option<&str>) -> String {
     match typed(&key.name) {
         Some(ValueSource::CommandLine) if key.name != "start" || config.sites.is_empty() => {
@@ -145,7 +145,7 @@ fn typed(key: &str) -> Option<ValueSource> {
     let matches = args::command().try_get_matches_from(std::env::args_os()).ok()?;
     let (_, of_command) = matches.subcommand()?;
     let id = key.replace('-', "_");
-    // Keys that are no options have no such id.
+    // Keys that are not options have no such id.
     of_command.try_contains_id(&id).ok()?;
     of_command.value_source(&id)
 }

@@ -1,4 +1,4 @@
-//! `rummage sites`: the sites that are known, their runs, and forgetting old ones.
+//! `rummage sites`: the known sites, their runs, and deleting old ones.
 
 use std::io::Write;
 
@@ -53,16 +53,16 @@ pub(crate) fn run(args: &SitesArgs, session: &Session) -> Result<Exit, Failure> 
             drop(reader);
             let pruned = prune(store, keep, site.as_deref(), dry_run)?;
             let runs: Vec<String> = pruned.runs.iter().map(|run| run.number.to_string()).collect();
-            let told = match (runs.as_slice(), dry_run) {
-                ([], _) => "there is nothing to forget".to_owned(),
-                (some, true) => format!("would forget: runs {}", some.join(", ")),
+            let io_error = match (runs.as_slice(), dry_run) {
+                ([], _) => "nothing to delete".to_owned(),
+                (some, true) => format!("would delete: runs {}", some.join(", ")),
                 (some, false) => format!(
-                    "forgot runs {}; the store is {} octets smaller",
+                    "deleted runs {}; the store is {} bytes smaller",
                     some.join(", "),
-                    count(pruned.octets)
+                    count(pruned.bytes)
                 ),
             };
-            writeln!(out, "{told}").map_err(ViewError::from)?;
+            writeln!(out, "{io_error}").map_err(ViewError::from)?;
         }
     }
     out.flush().map_err(ViewError::from)?;

@@ -1,77 +1,77 @@
-//! `rummage trace --source`: the pages that name an address, asked again for the lines
-//! where they do.
+//! `rummage trace --source`: fetches the pages that link to a URL, for the source lines of the
+//! links.
 
 use std::io::Write;
 
-use rummage_core::crawl::{BodyWish, Kind, Request, RequestId};
+use rummage_core::crawl::{BodyUse, Kind, Request, RequestId};
 use rummage_core::evidence::{Method, Purpose};
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::reference::{Reference, resolve};
 use rummage_core::url::scope::Scope;
 use rummage_engine::{Clock, Fetcher};
-use rummage_store::{Address, OpenRun, StoreError};
-use rummage_view::{ViewError, ending, safe};
+use rummage_store::{OpenRun, StoreError, StoredUrl};
+use rummage_view::{ViewError, outcome, safe};
 use url::Url;
 
 use crate::config::Section;
 use crate::failure::Failure;
-use crate::passes::folder;
-use crate::passes::plain::{config, options_of};
+use crate::jobs::folder;
+use crate::jobs::plain::{config, options_of};
 
-/// Pages that are asked.
+/// How many pages are fetched.
 const PAGES: usize = 5;
-/// Characters of a line that are shown before the tag, and in all.
+/// How many characters of a line are shown before the tag, and in total.
 const BEFORE: usize = 40;
 const SHOWN: usize = 200;
 
 pub(super) fn show(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    address: Address,
-    settled: &Section,
+    url: StoredUrl,
+    settings: &Section,
 ) -> Result<(), Failure> {
-    let pages = pages(run, address)?;
-    let target = run.url(address)?;
+    let pages = pages(run, url)?;
+    let target = run.url(url)?;
     let runtime = tokio::runtime::Builder::new_current_thread()
         .enable_all()
         .build()
-        .map_err(|why| Failure::System { what: "no threads could be started", why })?;
-    let options = options_of(run)?.or(settled.asking.clone());
+        .map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
+    let options = options_of(run)?.or(settings.options.clone());
     let start = Url::parse(&run.info().start).ok();
     let config = config(&options, start.as_ref())?;
     let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
-    let folder = folder(&run.info().asked_for, &options)?;
+    let folder = folder(&run.info().given_start, &options)?;
     if let Some(start) = start.filter(|_| folder.is_none()) {
         runtime.block_on(fetcher.handle_start(&start));
     }
-    let told = |error| Failure::View(ViewError::Write(error));
-    writeln!(out, "\nthe source, asked just now").map_err(told)?;
+    let io_error = |error| Failure::View(ViewError::Write(error));
+    writeln!(out, "\nsource, fetched just now").map_err(io_error)?;
     for page in pages {
-        writeln!(out, "  {}", safe(&page)).map_err(told)?;
-        // What came from a folder is read there.
+        writeln!(out, "  {}", safe(&page)).map_err(io_error)?;
+        // Pages that came from a folder are read from it.
         let file = folder.as_ref().and_then(|folder| folder.file(&Url::parse(&page).ok()?));
         if let Some(file) = file {
             match std::fs::read(&file) {
-                Ok(octets) => lines(out, &page, &String::from_utf8_lossy(&octets), &target),
-                Err(why) => writeln!(out, "    {why}"),
+                Ok(bytes) => lines(out, &page, &String::from_utf8_lossy(&bytes), &target),
+                Err(reason) => writeln!(out, "    {reason}"),
             }
-            .map_err(told)?;
+            .map_err(io_error)?;
             continue;
         }
         match runtime.block_on(fetcher.source(&request(&page))) {
-            Err(failed) => writeln!(out, "    {}", ending(&failed)).map_err(told)?,
-            Ok(text) => lines(out, &page, &text, &target).map_err(told)?,
+            Err(failed) => writeln!(out, "    {}", outcome(&failed)).map_err(io_error)?,
+            Ok(text) => lines(out, &page, &text, &target).map_err(io_error)?,
         }
     }
     Ok(())
 }
 
-/// The first pages that name the address.
-fn pages(run: &OpenRun<'_>, address: Address) -> Result<Vec<String>, Failure> {
+/// The first pages that link to the URL.
+fn pages(run: &OpenRun<'_>, url: StoredUrl) -> Result<Vec<String>, Failure> {
     let selection = Selection::all();
     let mut ranks = Vec::new();
-    run.sift_to(address, &selection)?.for_each(|found| {
+    run.query_to(url, &selection)?.for_each(|found| {
         if ranks.len() < PAGES && !ranks.contains(&found.page) {
             ranks.push(found.page);
         }
@@ -85,9 +85,9 @@ fn request(page: &str) -> Request {
     Request {
         id: RequestId::from_number(0),
         purpose: Purpose::Verdict,
-        address: page.to_owned(),
+        url: page.to_owned(),
         method: Method::Get,
-        body: BodyWish::Page,
+        body: BodyUse::Page,
         kind: Kind::Page,
         scope: Scope::Internal,
         later: false,
@@ -97,7 +97,7 @@ fn request(page: &str) -> Request {
     }
 }
 
-/// The lines of a page whose links lead to the target.
+/// The lines of a page with links to the target.
 fn lines(out: &mut dyn Write, page: &str, text: &str, target: &str) -> std::io::Result<()> {
     let mut extractor = Extractor::new(Format::Html, Some("utf-8"), text.len().max(1));
     extractor.feed(text.as_bytes());
@@ -112,8 +112,8 @@ fn lines(out: &mut dyn Write, page: &str, text: &str, target: &str) -> std::io::
     let mut any = false;
     for link in reading.links() {
         let leads_there = match resolve(&base, link.written) {
-            Reference::Web { address, .. } => address.as_str() == target,
-            Reference::Other { address } => address == target,
+            Reference::Web { url, .. } => url.as_str() == target,
+            Reference::Other { url } => url == target,
             Reference::Malformed { written } => written == target,
         };
         let line = all.get((link.line as usize).saturating_sub(1));
@@ -124,12 +124,12 @@ fn lines(out: &mut dyn Write, page: &str, text: &str, target: &str) -> std::io::
         }
     }
     if !any {
-        writeln!(out, "    does not name it any more")?;
+        writeln!(out, "    no longer links to it")?;
     }
     Ok(())
 }
 
-/// A line around a column, which is counted in characters from 1.
+/// A line around a column, which counts characters from 1.
 fn excerpt(line: &str, column: u32) -> String {
     let from = (column as usize).saturating_sub(1 + BEFORE);
     let mut shown: String = line.chars().skip(from).take(SHOWN).collect();

@@ -1,9 +1,9 @@
-//! `rummage trace`: all about one address.
+//! `rummage trace`: everything about one URL.
 
 use std::io::Write;
 
 use rummage_core::findings::selection::Selection;
-use rummage_store::{Address, OpenRun};
+use rummage_store::{OpenRun, StoredUrl};
 use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;
 
@@ -12,7 +12,7 @@ use crate::failure::{Exit, Failure};
 use crate::session::Session;
 use crate::{output, sources};
 
-/// So many addresses are listed when several fit.
+/// How many URLs are listed when several match.
 const SHORT_LIST: usize = 20;
 
 pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> {
@@ -20,8 +20,8 @@ pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> 
     let reader = session.reader()?;
     let run = session.run(&reader, args.run)?;
     let name = session.section_of(&run.site);
-    let settled = config.settled(name.as_deref());
-    let source = sources::of(&run, &settled);
+    let settings = config.settings(name.as_deref());
+    let source = sources::of(&run, &settings);
     let listing = Listing {
         unfold: args.unfold,
         verbose: session.terminal.verbose,
@@ -33,18 +33,18 @@ pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> 
     let mut out = output::buffered(session.terminal.stdout());
     match (found.as_slice(), args.format) {
         ([], _) => return Err(nothing(&run, &args.target)),
-        ([(address, _)], TraceFormat::Text) => {
-            rummage_view::trace(&mut out, &reader, &run, *address, &listing)?;
+        ([(url, _)], TraceFormat::Text) => {
+            rummage_view::trace(&mut out, &reader, &run, *url, &listing)?;
             if args.source {
                 out.flush().map_err(ViewError::from)?;
-                super::source::show(&mut out, &run, *address, &settled)?;
+                super::source::show(&mut out, &run, *url, &settings)?;
             }
         }
-        ([(address, _)], TraceFormat::Jsonl) => {
-            rummage_view::links_to(&mut out, &run, *address, &Selection::all())?;
+        ([(url, _)], TraceFormat::Jsonl) => {
+            rummage_view::links_to(&mut out, &run, *url, &Selection::all())?;
         }
-        ([(address, _)], TraceFormat::Json) => {
-            rummage_view::json_of(&mut out, &run, *address, &Selection::all())?;
+        ([(url, _)], TraceFormat::Json) => {
+            rummage_view::json_of(&mut out, &run, *url, &Selection::all())?;
         }
         (several, _) => list(&mut out, several)?,
     }
@@ -55,18 +55,17 @@ pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> 
 fn nothing(run: &OpenRun<'_>, target: &str) -> Failure {
     let number = run.info().number;
     Failure::Usage {
-        what: format!("run {number} knows no address with \"{}\" in it", safe(target)),
-        hint: "Give an address, or a part of one, from: rummage findings --all --group none"
-            .to_owned(),
+        what: format!("run {number} has no URL with \"{}\" in it", safe(target)),
+        hint: "Give a URL, or part of one, from: rummage findings --all --group none".to_owned(),
     }
 }
 
-/// The addresses that fit: in normal form exactly, else those that hold the text.
-fn find(run: &OpenRun<'_>, target: &str) -> Result<Vec<(Address, String)>, Failure> {
+/// The matching URLs: the one with exactly this normal form, else those that contain the text.
+fn find(run: &OpenRun<'_>, target: &str) -> Result<Vec<(StoredUrl, String)>, Failure> {
     if let Ok(mut url) = Url::parse(target) {
         url.set_fragment(None);
         let found = run.find(url.as_str(), 1)?;
-        if found.first().is_some_and(|(_, address)| address == url.as_str()) {
+        if found.first().is_some_and(|(_, url)| url == url.as_str()) {
             return Ok(found);
         }
     }
@@ -75,10 +74,10 @@ fn find(run: &OpenRun<'_>, target: &str) -> Result<Vec<(Address, String)>, Failu
     Ok(if found.is_empty() && !bare.is_empty() { run.find(bare, SHORT_LIST + 1)? } else { found })
 }
 
-fn list(out: &mut dyn Write, several: &[(Address, String)]) -> Result<(), ViewError> {
-    writeln!(out, "several addresses fit; name one of them:")?;
-    for (_, address) in several.iter().take(SHORT_LIST) {
-        writeln!(out, "  {}", safe(address))?;
+fn list(out: &mut dyn Write, several: &[(StoredUrl, String)]) -> Result<(), ViewError> {
+    writeln!(out, "several URLs match; give one of them:")?;
+    for (_, url) in several.iter().take(SHORT_LIST) {
+        writeln!(out, "  {}", safe(url))?;
     }
     if several.len() > SHORT_LIST {
         writeln!(out, "  and more")?;

@@ -1,4 +1,4 @@
-//! `rummage waive`: sets findings aside, lists what is set aside, takes it back.
+//! `rummage waive`: waives findings, lists waivers, lifts them.
 
 use std::collections::{BTreeMap, HashSet};
 use std::io::Write;
@@ -6,7 +6,7 @@ use std::io::Write;
 use jiff::ToSpan;
 use jiff::civil::Date;
 use rummage_core::findings::selection::Selection;
-use rummage_core::findings::waiver::{Aside, Cover, Facts, Looked, Waiver};
+use rummage_core::findings::waiver::{Facts, ObservedTarget, Waiver, WaiverEffect, WaiverKind};
 use rummage_core::verdict::Verdict;
 use rummage_store::{OpenRun, Reader, StoreError};
 use rummage_view::{Covered, ViewError, WaiverRow};
@@ -17,7 +17,7 @@ use crate::output;
 use crate::session::Session;
 use crate::waivers::{Entry, File};
 
-/// How long what is left is left, unless something else is said.
+/// How many days a waiver with --leave holds by default.
 const LEFT_FOR: i64 = 180;
 
 pub(crate) fn run(args: &WaiveArgs, session: &Session) -> Result<Exit, Failure> {
@@ -54,21 +54,21 @@ fn add(
     let mut entry = entry(args, today)?;
     if entry.is_bare() {
         return Err(Failure::Usage {
-            what: "nothing says what is to be set aside".to_owned(),
-            hint: "Name a target, or give --host, --page or --cause; --dry-run shows what fits."
+            what: "nothing to waive".to_owned(),
+            hint: "Give a target, --host, --page or --cause; --dry-run shows what matches."
                 .to_owned(),
         });
     }
-    let waiver = Waiver { aside: Aside::Leave, ..entry.waiver() };
+    let waiver = Waiver { aside: WaiverKind::Leave, ..entry.waiver() };
     let mut covered = Covered::default();
-    let mut looked: BTreeMap<String, Looked> = BTreeMap::new();
+    let mut looked: BTreeMap<String, ObservedTarget> = BTreeMap::new();
     for_each_finding(run, |facts, verdict| {
         if !waiver.fits(facts) {
             return;
         }
         covered.links += 1;
         covered.targets.insert(facts.target.to_owned(), verdict);
-        looked.entry(facts.target.to_owned()).or_insert_with(|| Looked {
+        looked.entry(facts.target.to_owned()).or_insert_with(|| ObservedTarget {
             target: facts.target.to_owned(),
             status: facts.status,
             last: facts.last.to_owned(),
@@ -76,11 +76,11 @@ fn add(
     })?;
     if covered.targets.is_empty() {
         return Err(Failure::Usage {
-            what: format!("no finding of run {} fits: nothing was set aside", run.info().number),
-            hint: "rummage findings lists what there is.".to_owned(),
+            what: format!("no finding of run {} matches; nothing was waived", run.info().number),
+            hint: "rummage findings lists the findings.".to_owned(),
         });
     }
-    if entry.aside == Aside::Works {
+    if entry.aside == WaiverKind::Works {
         entry.looked = looked.into_values().collect();
     }
     if args.dry_run {
@@ -95,7 +95,7 @@ fn add(
     Ok(shown.map_err(ViewError::from)?)
 }
 
-/// The last day of a waiver, where it has one.
+/// The date on which a waiver ends, if it does.
 fn last_day(args: &WaiveArgs, today: Date) -> Result<Option<Date>, Failure> {
     let day = match args.until {
         Some(Until::Day(day)) => day,
@@ -105,15 +105,15 @@ fn last_day(args: &WaiveArgs, today: Date) -> Result<Option<Date>, Failure> {
     };
     if day <= today {
         return Err(Failure::Usage {
-            what: format!("--until {day}: that day has passed"),
-            hint: "Write a later day, or a number of days such as 90d.".to_owned(),
+            what: format!("--until {day}: that date has passed"),
+            hint: "Give a later date, or a number of days such as 90d.".to_owned(),
         });
     }
     Ok(Some(day))
 }
 
 fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
-    let aside = if args.works { Aside::Works } else { Aside::Leave };
+    let aside = if args.works { WaiverKind::Works } else { WaiverKind::Leave };
     Ok(Entry {
         aside,
         reason: args.reason.clone().unwrap_or_default(),
@@ -128,13 +128,13 @@ fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
     })
 }
 
-/// Gives each finding of a run, whatever is set aside.
+/// Calls `take` with every finding of a run, waived or not.
 fn for_each_finding(
     run: &OpenRun<'_>,
     mut take: impl FnMut(&Facts<'_>, Verdict),
 ) -> Result<(), StoreError> {
     let selection = Selection::default();
-    run.sift(&selection)?.for_each(|found| {
+    run.query(&selection)?.for_each(|found| {
         take(&run.facts(found)?.facts(), found.verdict);
         Ok(())
     })
@@ -147,9 +147,9 @@ fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File, today: Date) -> Res
     for_each_finding(run, |facts, verdict| {
         for (at, waiver) in waivers.0.iter().enumerate() {
             match waiver.cover(facts) {
-                Cover::None => {}
-                Cover::Reopened => drop(reopened[at].insert(facts.target.to_owned())),
-                Cover::Holds | Cover::Ended => {
+                WaiverEffect::None => {}
+                WaiverEffect::Reopened => drop(reopened[at].insert(facts.target.to_owned())),
+                WaiverEffect::Waives | WaiverEffect::Ended => {
                     rows[at].covered.links += 1;
                     rows[at].covered.targets.insert(facts.target.to_owned(), verdict);
                 }
@@ -164,7 +164,7 @@ fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File, today: Date) -> Res
     Ok(shown.map_err(ViewError::from)?)
 }
 
-/// A decision as it is shown.
+/// A waiver as it is shown.
 fn row(entry: &Entry, today: Date) -> WaiverRow {
     let days = |from: Date, to: Date| from.until(to).map_or(0, |span| i64::from(span.get_days()));
     let patterns = [

@@ -1,4 +1,4 @@
-//! `rummage` alone: what is there, and what to type next.
+//! `rummage` without arguments: what it is, and what to type next.
 
 use std::io::Write;
 
@@ -13,7 +13,7 @@ pub(crate) fn run(session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
     let store = session.store.as_path();
     let mut out = output::buffered(session.terminal.stdout());
-    writeln!(out, "Rummage finds the broken links of a website, and the pages they stand on.\n")
+    writeln!(out, "Rummage finds the broken links of a website, and the pages they appear on.\n")
         .map_err(ViewError::from)?;
     let sites = match Reader::open(store) {
         Ok(reader) => reader.sites()?,
@@ -30,18 +30,21 @@ pub(crate) fn run(session: &Session) -> Result<Exit, Failure> {
         rummage_view::sites(&mut out, &named)?;
         writeln!(out).map_err(ViewError::from)?;
         let start = crate::choice::by_host(config, &last.last.site)
-            .unwrap_or_else(|| last.last.asked_for.clone());
-        next.push(("rummage findings".to_owned(), "what is wrong now"));
-        next.push(("rummage trace ADDRESS".to_owned(), "all about one address"));
-        next.push((format!("rummage crawl {start}"), "look again"));
+            .unwrap_or_else(|| last.last.given_start.clone());
+        next.push(("rummage findings".to_owned(), "what is broken now"));
+        next.push(("rummage trace URL".to_owned(), "everything about one URL"));
+        next.push((format!("rummage crawl {start}"), "crawl it again"));
         if last.runs > 1 {
-            next.push(("rummage compare".to_owned(), "what broke since the run before"));
+            next.push((
+                "rummage compare".to_owned(),
+                "what is newly broken since the previous run",
+            ));
         }
     } else if let Some(name) = config.sites.keys().next() {
-        next.push((format!("rummage crawl {name}"), "walk that site of rummage.toml"));
+        next.push((format!("rummage crawl {name}"), "crawl this site from rummage.toml"));
     } else {
-        next.push(("rummage crawl www.example.test".to_owned(), "walk a site"));
-        next.push(("rummage demo".to_owned(), "see it work on a small simulated web"));
+        next.push(("rummage crawl www.example.test".to_owned(), "crawl a site"));
+        next.push(("rummage demo".to_owned(), "see it all on a small simulated web"));
         next.push(("rummage init".to_owned(), "write a settings file to edit"));
     }
     next.push(("rummage --help".to_owned(), "all commands"));

@@ -1,43 +1,44 @@
-//! The keys that say how often what is asked again.
+//! The keys for how often URLs are rechecked.
 
 use std::time::Duration;
 
 use rummage_core::Seconds;
-use rummage_core::schedule::policy::Rhythm;
+use rummage_core::schedule::policy::RecheckPolicy;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::values::Time;
 
-/// How often is asked again; what is not set stays as the core has it.
+/// How often URLs are rechecked; keys that are not set keep the default of the core.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(default, rename_all = "kebab-case")]
 pub(crate) struct Due {
-    /// How long a sound address of others is left alone, at first
+    /// How long after a check a working external URL is rechecked, at first
     #[schemars(with = "Option<String>")]
     pub(crate) due_sound: Option<Time>,
-    /// How long one is that was asked only once
+    /// How long after its first check an external URL is rechecked
     #[schemars(with = "Option<String>")]
     pub(crate) due_new: Option<Time>,
-    /// How long what may pass is left alone: the first, second and third time, and ever after
+    /// How long after a check a temporary failure is rechecked: the first, second and third time,
+    /// and from then on
     #[schemars(with = "Vec<String>")]
     pub(crate) due_passing: Vec<Time>,
-    /// How long what is broken is left alone
+    /// How long after a check a broken URL is rechecked
     #[schemars(with = "Option<String>")]
     pub(crate) due_broken: Option<Time>,
-    /// How old a broken one is when it is asked less often
+    /// How long a URL must have been broken before it is rechecked less often
     #[schemars(with = "Option<String>")]
     pub(crate) due_early: Option<Time>,
-    /// How long it is left alone from then on
+    /// How long after a check such a URL is rechecked
     #[schemars(with = "Option<String>")]
     pub(crate) due_later: Option<Time>,
-    /// How long what is waived is left alone
+    /// How long after a check a waived URL is rechecked
     #[schemars(with = "Option<String>")]
     pub(crate) due_waived: Option<Time>,
-    /// However steady an address is, it is asked so often
+    /// The longest interval between two checks of a working URL
     #[schemars(with = "Option<String>")]
     pub(crate) due_longest: Option<Time>,
-    /// How many addresses of a host of others are asked again in an hour, at most
+    /// How many URLs of an external host are rechecked per hour at most
     pub(crate) due_per_hour: Option<usize>,
 }
 
@@ -60,18 +61,18 @@ impl Due {
         }
     }
 
-    /// As the core takes it.
-    pub(crate) fn rhythm(&self) -> Rhythm {
-        let preset = Rhythm::default();
+    /// The policy for the core.
+    pub(crate) fn policy(&self) -> RecheckPolicy {
+        let preset = RecheckPolicy::default();
         let or = |time: Option<Time>, preset| time.map_or(preset, |Time(time)| seconds(time));
         let mut passing = preset.passing;
         for (at, gap) in passing.iter_mut().enumerate() {
-            // The last that is named holds for all that come after.
+            // The last interval given also applies to all later ones.
             if let Some(Time(time)) = self.due_passing.get(at).or(self.due_passing.last()) {
                 *gap = seconds(*time);
             }
         }
-        Rhythm {
+        RecheckPolicy {
             sound: or(self.due_sound, preset.sound),
             new: or(self.due_new, preset.new),
             passing,
@@ -89,29 +90,33 @@ fn seconds(time: Duration) -> Seconds {
     Seconds::try_from(time.as_secs().max(1)).unwrap_or(Seconds::MAX)
 }
 
-/// The keys: their presets and what they do.
+/// The keys, with their defaults and descriptions.
 pub(super) const KEYS: &[(&str, Result<&str, &str>, &str)] = &[
-    ("due-sound", Ok("\"7d\""), "How long a sound address of others is left alone, at first"),
-    ("due-new", Ok("\"1d\""), "How long one is left alone that was asked only once"),
+    (
+        "due-sound",
+        Ok("\"7d\""),
+        "How long after a check a working external URL is rechecked, at first",
+    ),
+    ("due-new", Ok("\"1d\""), "How long after its first check an external URL is rechecked"),
     (
         "due-passing",
         Ok("[\"30m\", \"2h\", \"12h\", \"1d\"]"),
-        "How long what may pass is left alone: the first, second and third time, and ever after",
+        "How long after a check a temporary failure is rechecked: first, second, third time, then always",
     ),
-    ("due-broken", Ok("\"1d\""), "How long what is broken is left alone"),
-    ("due-early", Ok("\"30d\""), "How old what is broken must be to be asked less often"),
-    ("due-later", Ok("\"7d\""), "How long what is broken is left alone from then on"),
-    ("due-waived", Ok("\"30d\""), "How long what is waived is left alone"),
+    ("due-broken", Ok("\"1d\""), "How long after a check a broken URL is rechecked"),
+    (
+        "due-early",
+        Ok("\"30d\""),
+        "How long a URL must have been broken before it is rechecked less often",
+    ),
+    ("due-later", Ok("\"7d\""), "How long after a check such a URL is rechecked"),
+    ("due-waived", Ok("\"30d\""), "How long after a check a waived URL is rechecked"),
     (
         "due-longest",
         Ok("\"28d\""),
-        "However steady an address is, it is asked so often: each time it waits half as long again",
+        "The longest interval between two checks of a working URL; it grows by half each time",
     ),
-    (
-        "due-per-hour",
-        Ok("60"),
-        "How many addresses of a host of others are asked again in an hour, at most",
-    ),
+    ("due-per-hour", Ok("60"), "How many URLs of an external host are rechecked per hour at most"),
 ];
 
 #[cfg(test)]
@@ -120,22 +125,22 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_presets_that_are_told_are_those_of_the_core() {
+    fn documented_defaults_are_those_of_the_core() {
         let text: String = KEYS
             .iter()
             .map(|(name, preset, _)| format!("{name} = {}\n", preset.unwrap()))
             .collect();
         let due: Due = toml::from_str(&text).unwrap();
-        assert_eq!(due.rhythm(), Rhythm::default());
-        assert_eq!(Due::default().rhythm(), Rhythm::default());
+        assert_eq!(due.policy(), RecheckPolicy::default());
+        assert_eq!(Due::default().policy(), RecheckPolicy::default());
     }
 
     #[test]
-    fn what_is_set_lies_over_what_is_below() {
+    fn set_keys_override_lower_ones() {
         let site: Due = toml::from_str("due-sound = \"2d\"\ndue-passing = [\"1h\"]").unwrap();
         let below: Due = toml::from_str("due-sound = \"3d\"\ndue-per-hour = 7").unwrap();
-        let rhythm = site.or(below).rhythm();
-        assert_eq!((rhythm.sound, rhythm.per_host_hour), (2 * 86_400, 7));
-        assert_eq!(rhythm.passing, [3600; 4]);
+        let policy = site.or(below).policy();
+        assert_eq!((policy.sound, policy.per_host_hour), (2 * 86_400, 7));
+        assert_eq!(policy.passing, [3600; 4]);
     }
 }

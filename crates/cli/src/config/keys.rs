@@ -1,25 +1,25 @@
-//! Every key of the settings file, with its preset and a sentence.
+//! Every key of the settings file, with its default and a description.
 //!
-//! Most keys are options of `rummage crawl` too; their sentences are those of its help.
+//! Most keys are also options of `rummage crawl`; their descriptions are those of its help.
 
 use clap::{Args, Command};
 
 use super::{due, watching};
-use crate::args::Asking;
+use crate::args::CheckOptions;
 
 /// One key.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Key {
     pub(crate) name: String,
-    /// Its preset as TOML, or where there is none an example.
+    /// Its default as TOML, or an example if it has none.
     pub(crate) example: &'static str,
-    /// Whether the example is the preset.
-    pub(crate) is_preset: bool,
+    /// Whether the example is the default.
+    pub(crate) is_default: bool,
     /// What it does.
     pub(crate) about: String,
 }
 
-/// The presets of the options; `Err` is an example of what has none.
+/// The defaults of the options; `Err` is an example for an option without a default.
 const ASKING: &[(&str, Result<&str, &str>)] = &[
     ("as", Err("\"https://www.example.test/\"")),
     ("tidy-paths", Ok("false")),
@@ -29,7 +29,7 @@ const ASKING: &[(&str, Result<&str, &str>)] = &[
     ("within", Err("[\"/docs/\"]")),
     ("exclude", Err("[\"/calendar/*\"]")),
     ("include", Err("[\"/calendar/2026/*\"]")),
-    ("ask-elements", Err("[\"a\", \"img\"]")),
+    ("check-elements", Err("[\"a\", \"img\"]")),
     ("robots", Ok("\"obey\"")),
     ("sitemap", Ok("\"auto\"")),
     ("query", Ok("\"keep\"")),
@@ -52,55 +52,55 @@ const ASKING: &[(&str, Result<&str, &str>)] = &[
     ("allow-private", Ok("false")),
 ];
 
-/// The keys that the command line has not.
+/// The keys that are not options of the command line.
 const OWN: &[(&str, Result<&str, &str>, &str)] = &[
     (
         "start",
         Err("\"https://www.example.test/\""),
-        "Where the site begins: a URL or a host name. rummage crawl NAME begins there",
+        "Start URL of the site, or its host name. rummage crawl NAME starts there",
     ),
     (
         "write",
         Err("[\"broken.csv\"]"),
-        "Files to write after each run, beside this file: .csv, .json, .jsonl, .md or .txt",
+        "Files to write after each run, in the folder of this file: .csv, .json, .jsonl, .md or .txt",
     ),
     (
         "editor-link",
         Err("\"https://cms.example.test/edit{path}\""),
-        "Where the editor of a page is: shown beside every place; {path} stands for the page's path",
+        "URL of the editor for a page, shown with every occurrence; {path} is the page's path",
     ),
     (
         "placeholders",
         Ok("\"doubtful\""),
-        "What links that lead nowhere are (an empty href, # alone): doubtful, or broken",
+        "Verdict of placeholder links (an empty href, or # alone): doubtful or broken",
     ),
 ];
 
-/// The keys of tables.
+/// The keys that are tables.
 pub(crate) const TABLES: &[&str] = &["expect"];
 
-/// All keys but tables, in the order in which they are written.
+/// All keys except tables, in the order in which they are written.
 pub(crate) fn keys() -> Vec<Key> {
     let own = OWN
         .iter()
         .chain(due::KEYS)
         .chain(watching::KEYS)
         .map(|(name, example, about)| key(name, *example, (*about).to_owned()));
-    let command = Asking::augment_args(Command::new("keys"));
+    let command = CheckOptions::augment_args(Command::new("keys"));
     let help = |name: &str| {
         let argument = command.get_arguments().find(|argument| argument.get_long() == Some(name));
         let help = argument.and_then(|argument| argument.get_help()).map(ToString::to_string);
         let help = help.unwrap_or_default();
-        // The preset stands beside it.
+        // The default is shown separately.
         help.split(" [default").next().unwrap_or_default().replace(" (repeatable)", "")
     };
-    let asking = ASKING.iter().map(|(name, example)| key(name, *example, help(name)));
-    own.chain(asking).collect()
+    let options = ASKING.iter().map(|(name, example)| key(name, *example, help(name)));
+    own.chain(options).collect()
 }
 
 fn key(name: &str, example: Result<&'static str, &'static str>, about: String) -> Key {
     let (Ok(text) | Err(text)) = example;
-    Key { name: name.to_owned(), example: text, is_preset: example.is_ok(), about }
+    Key { name: name.to_owned(), example: text, is_default: example.is_ok(), about }
 }
 
 #[cfg(test)]
@@ -110,8 +110,8 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_option_of_a_crawl_is_a_key_and_has_a_sentence() {
-        let command = Asking::augment_args(Command::new("keys"));
+    fn every_option_of_a_crawl_is_a_key_with_a_description() {
+        let command = CheckOptions::augment_args(Command::new("keys"));
         let options: BTreeSet<String> = command
             .get_arguments()
             .filter_map(|argument| argument.get_long().map(str::to_owned))

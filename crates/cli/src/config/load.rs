@@ -1,4 +1,4 @@
-//! Finds the settings file.
+//! Finds and loads the settings file.
 
 use std::path::{Path, PathBuf};
 
@@ -7,16 +7,16 @@ use super::read;
 use crate::failure::Failure;
 
 impl Config {
-    /// The file that was named, else the nearest from this folder upward, else none.
+    /// Loads the named file, else the nearest one from this folder upward, else none.
     pub(crate) fn load(named: Option<&Path>) -> Result<Config, Failure> {
         let path = match named {
             Some(named) => Some(named.to_owned()),
             None => find()?,
         };
         let Some(path) = path else { return Ok(Config::default()) };
-        let text = std::fs::read_to_string(&path).map_err(|why| Failure::Usage {
-            what: format!("{} cannot be read: {why}", path.display()),
-            hint: "Check its name and its permissions, or make one with: rummage init".to_owned(),
+        let text = std::fs::read_to_string(&path).map_err(|reason| Failure::Usage {
+            what: format!("cannot read {}: {reason}", path.display()),
+            hint: "Check its name and permissions, or create one with: rummage init".to_owned(),
         })?;
         read::read(path, &text)
     }
@@ -25,6 +25,6 @@ impl Config {
 /// The nearest file from this folder upward.
 fn find() -> Result<Option<PathBuf>, Failure> {
     let here = std::env::current_dir()
-        .map_err(|why| Failure::System { what: "this folder cannot be read", why })?;
+        .map_err(|reason| Failure::System { what: "cannot read the current folder", reason })?;
     Ok(here.ancestors().map(|folder| folder.join(FILE)).find(|file| file.is_file()))
 }

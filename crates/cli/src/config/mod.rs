@@ -1,8 +1,8 @@
-//! The settings file: found, read, and laid under what was typed.
+//! The settings file: found, read, and overridden by the command line.
 //!
-//! A site's section lies over `[defaults]`; the environment and the command line lie over
-//! both. [`keys`] has every key with its preset; [`read`] refuses what it does not know;
-//! [`write`] makes a new file.
+//! A site's section overrides `[defaults]`; the environment and the command line override both.
+//! [`keys`] lists every key with its default; [`read`] rejects unknown keys; [`write`] creates a
+//! new file.
 
 mod due;
 pub(crate) mod keys;
@@ -13,5 +13,5 @@ pub(crate) mod schema;
 mod watching;
 pub(crate) mod write;
 
-pub(crate) use model::{Config, FILE, Own, Placeholders, Section};
+pub(crate) use model::{Config, FILE, Placeholders, Section, SiteKeys};
 pub(crate) use watching::{SecurityChoice, Variable};

@@ -1,4 +1,4 @@
-//! What a settings file says.
+//! The contents of a settings file.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -9,15 +9,15 @@ use serde::{Deserialize, Serialize};
 
 use super::due::Due;
 use super::watching::Watching;
-use crate::args::Asking;
+use crate::args::CheckOptions;
 
 /// The name of the file.
 pub(crate) const FILE: &str = "rummage.toml";
 
-/// All that a settings file says.
+/// The contents of a settings file.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Config {
-    /// Where it is; `None` where there is none.
+    /// Its path; `None` if there is no file.
     pub(crate) path: Option<PathBuf>,
     pub(crate) defaults: Section,
     pub(crate) sites: BTreeMap<String, Section>,
@@ -26,35 +26,36 @@ pub(crate) struct Config {
 /// One section: for all sites, or for one.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Section {
-    pub(crate) asking: Asking,
-    pub(crate) own: Own,
-    /// The line of each key that it has.
+    pub(crate) options: CheckOptions,
+    pub(crate) own: SiteKeys,
+    /// The line of each key.
     pub(crate) lines: BTreeMap<String, usize>,
 }
 
-/// The keys that are not options of the command line as well.
+/// The keys that are not options of the command line.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(default, rename_all = "kebab-case")]
-pub(crate) struct Own {
-    /// Where the site begins
+pub(crate) struct SiteKeys {
+    /// Start URL of the site
     pub(crate) start: Option<String>,
-    /// Files to write after each run, by their endings; beside the settings file
+    /// Files to write after each run, in the folder of the settings file; the format follows from
+    /// the extension
     pub(crate) write: Vec<PathBuf>,
-    /// Where the editor of a page is; {path} stands for the page's path
+    /// URL of the editor for a page; {path} is the page's path
     pub(crate) editor_link: Option<String>,
-    /// What links that lead nowhere are
+    /// Verdict of placeholder links
     pub(crate) placeholders: Option<Placeholders>,
-    /// Answers that addresses are meant to give
+    /// Responses that URLs are expected to give
     pub(crate) expect: Vec<Expect>,
-    /// How often what is asked again
+    /// How often URLs are rechecked
     #[serde(flatten)]
     pub(crate) due: Due,
-    /// How it is watched, and who is told
+    /// How the site is watched, and who is notified
     #[serde(flatten)]
     pub(crate) watching: Watching,
 }
 
-/// What links that lead nowhere are: a person should look, or a visitor would find them broken.
+/// Verdict of placeholder links.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum Placeholders {
@@ -62,27 +63,27 @@ pub(crate) enum Placeholders {
     Broken,
 }
 
-/// An answer that addresses are meant to give.
+/// A response that matching URLs are expected to give.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct Expect {
-    /// A pattern for the addresses; only * is special
+    /// Pattern for the URLs; only * is special
     pub(crate) target: String,
-    /// The status
+    /// Expected status
     #[schemars(range(min = 100, max = 599))]
     pub(crate) status: u16,
 }
 
 impl Config {
     /// The section of a site, over the defaults.
-    pub(crate) fn settled(&self, site: Option<&str>) -> Section {
+    pub(crate) fn settings(&self, site: Option<&str>) -> Section {
         match site.and_then(|site| self.sites.get(site)) {
             Some(section) => section.clone().over(self.defaults.clone()),
             None => self.defaults.clone(),
         }
     }
 
-    /// The folder that the file stands in.
+    /// The folder of the file.
     pub(crate) fn folder(&self) -> Option<&Path> {
         self.path.as_deref().and_then(Path::parent)
     }
@@ -92,8 +93,8 @@ impl Section {
     fn over(self, defaults: Section) -> Section {
         let (own, below) = (self.own, defaults.own);
         Section {
-            asking: self.asking.or(defaults.asking),
-            own: Own {
+            options: self.options.or(defaults.options),
+            own: SiteKeys {
                 start: own.start.or(below.start),
                 write: if own.write.is_empty() { below.write } else { own.write },
                 editor_link: own.editor_link.or(below.editor_link),
@@ -106,7 +107,7 @@ impl Section {
         }
     }
 
-    /// The answers that addresses are meant to give, as the core takes them.
+    /// The expected responses, as the core takes them.
     pub(crate) fn expected(&self) -> Vec<(Pattern, u16)> {
         let expect = self.own.expect.iter();
         expect.map(|expect| (Pattern::new(&expect.target), expect.status)).collect()

@@ -1,4 +1,4 @@
-//! Reads the settings file. What it does not know it refuses, with line and column.
+//! Parses the settings file. Unknown keys are rejected with line and column.
 
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -8,12 +8,12 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::keys::{TABLES, keys};
-use super::{Config, FILE, Own, Section};
-use crate::args::Asking;
+use super::{Config, FILE, Section, SiteKeys};
+use crate::args::CheckOptions;
 use crate::failure::Failure;
 use crate::values::nearest;
 
-/// A file that is being read.
+/// A file that is being parsed.
 struct Source<'a> {
     path: &'a Path,
     text: &'a str,
@@ -23,11 +23,11 @@ pub(super) fn read(path: PathBuf, text: &str) -> Result<Config, Failure> {
     let source = Source { path: &path, text };
     let file = DeTable::parse(text).map_err(|error| {
         let at = error.span().unwrap_or_default();
-        source.wrong(&at, error.message().to_owned(), "Mend the line, and try again.".to_owned())
+        source.wrong(&at, error.message().to_owned(), "Correct the line, and try again.".to_owned())
     })?;
     let values: toml::Table = toml::from_str(text).map_err(|error| {
         let at = error.span().unwrap_or_default();
-        source.wrong(&at, error.message().to_owned(), "Mend the line, and try again.".to_owned())
+        source.wrong(&at, error.message().to_owned(), "Correct the line, and try again.".to_owned())
     })?;
     let mut config = Config::default();
     for (name, value) in file.get_ref() {
@@ -45,13 +45,13 @@ pub(super) fn read(path: PathBuf, text: &str) -> Result<Config, Failure> {
 }
 
 impl Section {
-    /// All sites cannot begin at one place.
+    /// Sites cannot share one start URL.
     fn forbid_start(&self, source: &Source<'_>, at: &Spanned<DeValue<'_>>) -> Result<(), Failure> {
         if self.own.start.is_none() {
             return Ok(());
         }
-        let hint = "Give it in the section of one site, such as [site.museum].".to_owned();
-        Err(source.wrong(&at.span(), "start stands in [defaults]".to_owned(), hint))
+        let hint = "Put it in the section of one site, such as [site.museum].".to_owned();
+        Err(source.wrong(&at.span(), "start is not allowed in [defaults]".to_owned(), hint))
     }
 }
 
@@ -77,7 +77,7 @@ impl Source<'_> {
     ) -> Result<&'v DeTable<'i>, Failure> {
         let wrong = || {
             let hint = format!("Write it as a section: [{name}] or, for a site, [site.NAME].");
-            self.wrong(&value.span(), format!("{name} is no section"), hint)
+            self.wrong(&value.span(), format!("{name} is not a section"), hint)
         };
         value.get_ref().as_table().ok_or_else(wrong)
     }
@@ -90,38 +90,40 @@ impl Source<'_> {
         let known: Vec<String> = keys().into_iter().map(|key| key.name).collect();
         let mut read = Section::default();
         for (key, value) in self.table(section, "section")? {
-            // `editor_link` and `editor-link` are one key: nobody remembers which it was.
+            // `editor_link` and `editor-link` are the same key, so that nothing depends on
+            // remembering which.
             let written = key.get_ref().to_string();
             let name = written.replace('_', "-");
-            let is_option = Asking::knows(&name);
+            let is_option = CheckOptions::knows(&name);
             if !known.contains(&name) && !TABLES.contains(&name.as_str()) {
                 return Err(self.unknown_key(key.span(), &written, &known));
             }
             if read.lines.contains_key(&name) {
-                let hint = "Take one of the two lines away.".to_owned();
+                let hint = "Remove one of the two lines.".to_owned();
                 return Err(self.wrong(&key.span(), format!("{name} is set twice"), hint));
             }
             let alone = toml::Table::from_iter([(name.clone(), values[written.as_str()].clone())]);
             let wrong = |error: toml::de::Error| self.bad_value(value.span(), &name, &error);
             if is_option {
-                read.asking = alone.try_into::<Asking>().map_err(wrong)?.or(read.asking);
+                read.options = alone.try_into::<CheckOptions>().map_err(wrong)?.or(read.options);
             } else {
-                read.take_own(&name, alone.try_into::<Own>().map_err(wrong)?);
+                read.take_own(&name, alone.try_into::<SiteKeys>().map_err(wrong)?);
             }
-            read.lines.insert(name, self.place(&key.span()).0);
+            read.lines.insert(name, self.position(&key.span()).0);
         }
         self.check(&mut read, section)?;
         Ok(read)
     }
 
-    /// What a type alone does not say: files are named from where the settings stand.
+    /// Checks what the types do not: files are relative to the settings file, and a status is in
+    /// range.
     fn check(&self, read: &mut Section, section: &Spanned<DeValue<'_>>) -> Result<(), Failure> {
         let folder = self.path.parent().unwrap_or(Path::new(""));
-        for file in read.own.write.iter_mut().chain(&mut read.asking.ca_cert) {
+        for file in read.own.write.iter_mut().chain(&mut read.options.ca_cert) {
             *file = folder.join(&*file);
         }
         if let Some(robots) = read
-            .asking
+            .options
             .robots
             .as_mut()
             .filter(|robots| !matches!(robots.as_str(), "obey" | "ignore"))
@@ -137,8 +139,8 @@ impl Source<'_> {
         }
         let bad = read.own.expect.iter().find(|expect| !(100..=599).contains(&expect.status));
         if let Some(expect) = bad {
-            let what = format!("{} is no status", expect.status);
-            let hint = "A status is a number from 100 to 599, such as 410.".to_owned();
+            let what = format!("{} is not a status code", expect.status);
+            let hint = "Give a number from 100 to 599, such as 410.".to_owned();
             return Err(self.wrong(&section.span(), what, hint));
         }
         Ok(())
@@ -148,11 +150,11 @@ impl Source<'_> {
         let hint = match nearest(name, ["defaults", "site"]) {
             Some(near) => format!("Did you mean [{near}]?"),
             None if keys().iter().any(|key| key.name == name) => {
-                format!("It belongs into a section: write [defaults] above {name}.")
+                format!("Keys belong in a section: add [defaults] above {name}.")
             }
-            None => "A file has [defaults], and [site.NAME] for each site.".to_owned(),
+            None => "The sections are [defaults], and [site.NAME] for each site.".to_owned(),
         };
-        self.wrong(&at, format!("\"{name}\" stands in no section that is known"), hint)
+        self.wrong(&at, format!("\"{name}\" is not in a known section"), hint)
     }
 
     fn unknown_key(&self, at: Range<usize>, name: &str, known: &[String]) -> Failure {
@@ -167,20 +169,20 @@ impl Source<'_> {
     fn bad_value(&self, at: Range<usize>, name: &str, error: &toml::de::Error) -> Failure {
         let example = keys().into_iter().find(|key| key.name == name).map(|key| key.example);
         let hint = match example {
-            Some(example) => format!("Write it so: {name} = {example}"),
-            None => "Write it so: target = \"/old/*\" and status = 410".to_owned(),
+            Some(example) => format!("For example: {name} = {example}"),
+            None => "For example: target = \"/old/*\" and status = 410".to_owned(),
         };
         self.wrong(&at, format!("{name}: {}", error.message().trim()), hint)
     }
 
     fn wrong(&self, at: &Range<usize>, what: String, hint: String) -> Failure {
-        let (line, column) = self.place(at);
+        let (line, column) = self.position(at);
         let file = self.path.file_name().map_or(FILE.into(), |name| name.to_string_lossy());
         Failure::Usage { what: format!("{file}, line {line}, column {column}: {what}"), hint }
     }
 
     /// Line and column, both from 1.
-    fn place(&self, at: &Range<usize>) -> (usize, usize) {
+    fn position(&self, at: &Range<usize>) -> (usize, usize) {
         let before = self.text.get(..at.start).unwrap_or(self.text);
         let line_start = before.rfind('\n').map_or(0, |newline| newline + 1);
         (before.matches('\n').count() + 1, before[line_start..].chars().count() + 1)
@@ -188,14 +190,14 @@ impl Source<'_> {
 }
 
 impl Section {
-    fn take_own(&mut self, name: &str, own: Own) {
+    fn take_own(&mut self, name: &str, own: SiteKeys) {
         match name {
             "start" => self.own.start = own.start,
             "write" => self.own.write = own.write,
             "editor-link" => self.own.editor_link = own.editor_link,
             "placeholders" => self.own.placeholders = own.placeholders,
             "expect" => self.own.expect = own.expect,
-            // Of the others one is set, and it is in one of the two.
+            // The remaining kinds: exactly one is set, in one of the two sections.
             _ => {
                 self.own.due = own.due.or(std::mem::take(&mut self.own.due));
                 self.own.watching = own.watching.or(std::mem::take(&mut self.own.watching));
@@ -214,14 +216,14 @@ mod tests {
     }
 
     #[test]
-    fn an_empty_file_says_nothing() {
-        let config = read("# only a word\n").unwrap();
+    fn an_empty_file_sets_nothing() {
+        let config = read("# only a comment\n").unwrap();
         assert!(config.sites.is_empty() && config.defaults.lines.is_empty());
         assert_eq!(config.folder(), Some(Path::new("folder")));
     }
 
     #[test]
-    fn a_site_lies_over_the_defaults_key_by_key() {
+    fn a_site_overrides_the_defaults_key_by_key() {
         let config = read(
             "[defaults]\ngentle = true\nhops = 9\nwrite = [\"all.csv\"]\n\
              [[defaults.expect]]\ntarget = \"/x\"\nstatus = 410\n\
@@ -229,34 +231,34 @@ mod tests {
              [[site.a.expect]]\ntarget = \"/y\"\nstatus = 404\n",
         )
         .unwrap();
-        let settled = config.settled(Some("a"));
-        assert_eq!((settled.asking.gentle, settled.asking.hops), (Some(false), Some(9)));
-        assert_eq!(settled.own.write, [Path::new("folder/all.csv")]);
-        let expected: Vec<u16> = settled.expected().iter().map(|(_, status)| *status).collect();
-        assert_eq!(expected, [404, 410], "the site's own come first");
-        assert_eq!(config.settled(None).asking.gentle, Some(true));
-        assert_eq!(config.settled(Some("b")).asking.gentle, Some(true));
+        let settings = config.settings(Some("a"));
+        assert_eq!((settings.options.gentle, settings.options.hops), (Some(false), Some(9)));
+        assert_eq!(settings.own.write, [Path::new("folder/all.csv")]);
+        let expected: Vec<u16> = settings.expected().iter().map(|(_, status)| *status).collect();
+        assert_eq!(expected, [404, 410], "those of the site come first");
+        assert_eq!(config.settings(None).options.gentle, Some(true));
+        assert_eq!(config.settings(Some("b")).options.gentle, Some(true));
         assert_eq!(config.sites["a"].lines["gentle"], 10);
     }
 
     #[test]
     fn columns_are_counted_in_characters() {
         let Err(Failure::Usage { what, .. }) = read("[site.\"ä\"]\nx-ö = \"é\"\n") else {
-            panic!("an unknown key was taken")
+            panic!("an unknown key was accepted")
         };
         assert!(what.contains("line 2, column "), "{what}");
         let Err(Failure::Usage { what, .. }) = read("[site.a]\nuser-agent = \"é\" \"x\"\n") else {
-            panic!("two values were taken")
+            panic!("two values were accepted")
         };
         assert!(what.contains("line 2, column 18"), "{what}");
     }
 
     #[test]
-    fn what_should_be_a_section_is_asked_for_as_one() {
+    fn a_value_in_place_of_a_section_is_an_error() {
         for text in ["site = 5\n", "defaults = \"x\"\n", "[site]\na = 1\n"] {
             let Err(Failure::Usage { what, hint }) = read(text) else { panic!("{text}") };
             assert!(
-                what.contains("is no section") && hint.contains("[site.NAME]"),
+                what.contains("is not a section") && hint.contains("[site.NAME]"),
                 "{what} {hint}"
             );
         }

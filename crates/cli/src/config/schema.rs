@@ -1,25 +1,25 @@
-//! The settings file as a JSON Schema, for editors that check while one writes.
+//! The JSON Schema of the settings file, for editors that validate while you type.
 
 use std::collections::BTreeMap;
 
 use schemars::{JsonSchema, Schema, schema_for};
 use serde_json::{Value, json};
 
-use super::Own;
-use crate::args::Asking;
+use super::SiteKeys;
+use crate::args::CheckOptions;
 
-/// The shape of the file, for the schema alone: it is read key by key.
+/// The structure of the file, used only for the schema: parsing goes key by key.
 #[derive(JsonSchema)]
 #[schemars(rename = "Settings of rummage", deny_unknown_fields)]
 #[expect(dead_code, reason = "only its shape is of use")]
 struct File {
-    /// What holds for every site
+    /// Settings for every site
     defaults: Option<Section>,
-    /// What holds for one site, by its name
+    /// Settings for one site, by its name
     site: Option<BTreeMap<String, Section>>,
 }
 
-/// A section: options of a crawl, and keys of its own.
+/// A section: options of a crawl, and further keys.
 struct Section;
 
 impl JsonSchema for Section {
@@ -29,7 +29,7 @@ impl JsonSchema for Section {
 
     fn json_schema(generator: &mut schemars::SchemaGenerator) -> Schema {
         let mut properties = serde_json::Map::new();
-        for schema in [Own::json_schema(generator), Asking::json_schema(generator)] {
+        for schema in [SiteKeys::json_schema(generator), CheckOptions::json_schema(generator)] {
             let schema = schema.to_value();
             if let Some(Value::Object(more)) = schema.get("properties") {
                 properties.extend(more.clone());
@@ -44,7 +44,7 @@ impl JsonSchema for Section {
     }
 }
 
-/// The schema, as it is shipped.
+/// The schema, as it ships.
 pub(crate) fn schema() -> Value {
     schema_for!(File).to_value()
 }
@@ -55,7 +55,7 @@ mod tests {
     use super::*;
     use crate::config::keys::keys;
 
-    /// The file that `init` writes, with every key switched on.
+    /// The file that `init` writes, with every key uncommented.
     fn all_on() -> String {
         let text = crate::config::write::text(None);
         let on = |line: &str| {
@@ -75,7 +75,7 @@ mod tests {
     }
 
     #[test]
-    fn the_file_that_is_written_fits_the_schema_with_every_key_on() {
+    fn the_written_file_with_every_key_set_matches_the_schema() {
         let text = all_on();
         let value: Value = toml::from_str(&text).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let validator = jsonschema::validator_for(&schema()).unwrap();
@@ -85,12 +85,12 @@ mod tests {
             .collect();
         assert!(errors.is_empty(), "{errors:#?}\n{text}");
         let section = value["defaults"].as_object().unwrap();
-        assert_eq!(section.len() + 1, keys().len(), "all keys but start");
+        assert_eq!(section.len() + 1, keys().len(), "all keys except start");
 
         let wrong = json!({"defaults": {"timout": "5s"}});
-        assert!(!validator.is_valid(&wrong), "unknown keys are refused");
+        assert!(!validator.is_valid(&wrong), "unknown keys are rejected");
         let wrong = json!({"defaults": {"externals": "sometimes"}});
-        assert!(!validator.is_valid(&wrong), "bad values are refused");
+        assert!(!validator.is_valid(&wrong), "invalid values are rejected");
     }
 
     #[test]

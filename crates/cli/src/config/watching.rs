@@ -1,4 +1,4 @@
-//! The keys that say how a patrol watches a site, and how people are told.
+//! The keys for how a patrol watches a site, and who is notified.
 
 use std::time::Duration;
 
@@ -8,40 +8,40 @@ use serde::{Deserialize, Serialize};
 use crate::hours::Hours;
 use crate::values::Time;
 
-/// How a site is watched, and who is told of what has changed.
+/// How a site is watched, and who is notified of changes.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(default, rename_all = "kebab-case")]
 pub(crate) struct Watching {
-    /// How long after a crawl began a patrol begins the next
+    /// Time from the start of one crawl to the start of the next
     #[schemars(with = "Option<String>")]
     pub(crate) crawl_every: Option<Time>,
-    /// Hours of the day in which a patrol asks nothing
+    /// Hours of the day in which a patrol makes no requests
     #[schemars(with = "Vec<String>")]
     pub(crate) quiet_hours: Vec<Hours>,
-    /// After so many requests in an hour a patrol waits
+    /// Requests per hour after which a patrol waits
     #[schemars(range(min = 1))]
     pub(crate) patrol_per_hour: Option<u64>,
-    /// Whom digests are mailed to
+    /// Recipients of digests by email
     pub(crate) digest_to: Vec<String>,
-    /// Whom they are from
+    /// Sender of digests by email
     pub(crate) digest_from: Option<String>,
     /// The mail server
     pub(crate) digest_server: Option<String>,
-    /// How the line to it is made secure
+    /// How the connection to it is secured
     pub(crate) digest_security: Option<SecurityChoice>,
-    /// The user that it knows
+    /// User name on the mail server
     pub(crate) digest_user: Option<String>,
-    /// The variable that holds the password
+    /// Environment variable that holds the password
     #[schemars(with = "Option<String>")]
     pub(crate) digest_password: Option<Variable>,
-    /// A command that gets each digest as JSON
+    /// Command that receives each digest as JSON
     pub(crate) digest_command: Vec<String>,
-    /// How far apart two checks must be before what may pass is told
+    /// Minimum time between two checks before a temporary failure is reported
     #[schemars(with = "Option<String>")]
     pub(crate) digest_apart: Option<Time>,
 }
 
-/// How the line to a mail server is made secure.
+/// How the connection to a mail server is secured.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum SecurityChoice {
@@ -50,7 +50,7 @@ pub(crate) enum SecurityChoice {
     None,
 }
 
-/// `env:NAME`: a secret stands in the environment, never in a file.
+/// `env:NAME`: secrets are kept in the environment, never in a file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Variable(pub(crate) String);
@@ -61,7 +61,7 @@ impl TryFrom<String> for Variable {
     fn try_from(text: String) -> Result<Variable, String> {
         match text.strip_prefix("env:") {
             Some(name) if !name.is_empty() => Ok(Variable(name.to_owned())),
-            _ => Err("a password stands in no file; write env: and the name of a variable".into()),
+            _ => Err("passwords are not allowed in the file; give env: and the name of an environment variable".into()),
         }
     }
 }
@@ -72,7 +72,7 @@ impl From<Variable> for String {
     }
 }
 
-/// How long after a crawl began the next one does.
+/// The default time from the start of one crawl to the start of the next.
 const EVERY: Duration = Duration::from_secs(24 * 60 * 60);
 
 impl Watching {
@@ -100,7 +100,7 @@ impl Watching {
         seconds(self.crawl_every.map_or(EVERY, |Time(time)| time))
     }
 
-    /// How far apart two checks must be before what may pass is told, in seconds.
+    /// The minimum time between two checks before a temporary failure is reported, in seconds.
     pub(crate) fn apart(&self) -> i64 {
         let preset = rummage_core::schedule::notifications::APART;
         self.digest_apart
@@ -112,54 +112,54 @@ fn seconds(time: Duration) -> i64 {
     i64::try_from(time.as_secs().max(1)).unwrap_or(i64::MAX)
 }
 
-/// The keys: their presets and what they do.
+/// The keys, with their defaults and descriptions.
 pub(super) const KEYS: &[(&str, Result<&str, &str>, &str)] = &[
-    ("crawl-every", Ok("\"1d\""), "How long after a crawl began a patrol begins the next"),
+    ("crawl-every", Ok("\"1d\""), "Time from the start of one crawl to the start of the next"),
     (
         "quiet-hours",
         Err("[\"08:00-18:00\"]"),
-        "Hours of the day, by the clock of this machine, in which a patrol asks and sends nothing",
+        "Hours of the day, in local time, in which a patrol makes no requests and sends no digests",
     ),
     (
         "patrol-per-hour",
         Err("2000"),
-        "After so many requests in an hour, by whatever command, a patrol waits and goes on in the next",
+        "Requests per hour, by any command, after which a patrol waits until the next hour",
     ),
     (
         "digest-to",
         Err("[\"editor@example.test\"]"),
-        "Whom digests are mailed to, after each run that saw a change",
+        "Recipients of digests by email, after each run that found a change",
     ),
     (
         "digest-from",
         Err("\"Rummage <rummage@example.test>\""),
-        "Whom digests are from; without it, the first of those whom they go to",
+        "Sender of digests; by default, the first recipient",
     ),
     (
         "digest-server",
         Err("\"mail.example.test:587\""),
-        "The mail server that takes them; RUMMAGE_DIGEST_SERVER goes before it",
+        "The mail server; RUMMAGE_DIGEST_SERVER takes precedence",
     ),
     (
         "digest-security",
         Ok("\"starttls\""),
-        "How the line to it is made secure: starttls, tls (the preset of port 465), or none",
+        "How the connection to it is secured: starttls, tls (default for port 465), or none",
     ),
-    ("digest-user", Err("\"rummage\""), "The user that the mail server knows, where it wants one"),
+    ("digest-user", Err("\"rummage\""), "User name on the mail server, if it requires one"),
     (
         "digest-password",
         Ok("\"env:RUMMAGE_DIGEST_PASSWORD\""),
-        "The variable that holds the password of that user",
+        "Environment variable that holds that user's password",
     ),
     (
         "digest-command",
         Err("[\"./tell-the-chat.sh\"]"),
-        "A command that gets each digest as JSON on standard input: the program and its words",
+        "Command that receives each digest as JSON on standard input: the program and its arguments",
     ),
     (
         "digest-apart",
         Ok("\"30m\""),
-        "How far apart two checks must be before what may pass (no answer, 5xx) is told",
+        "Minimum time between two checks before a temporary failure (no response, 5xx) is reported",
     ),
 ];
 
@@ -169,7 +169,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_presets_that_are_told_are_those_that_hold() {
+    fn documented_defaults_are_those_in_force() {
         let text: String = KEYS
             .iter()
             .filter_map(|(name, preset, _)| Some(format!("{name} = {}\n", preset.ok()?)))
@@ -181,9 +181,9 @@ mod tests {
     }
 
     #[test]
-    fn a_password_in_the_file_is_refused() {
+    fn a_password_in_the_file_is_rejected() {
         let error = toml::from_str::<Watching>("digest-password = \"secret\"").unwrap_err();
-        assert!(error.to_string().contains("write env:"), "{error}");
+        assert!(error.to_string().contains("give env:"), "{error}");
         assert!(!error.message().contains("secret"), "it is not repeated: {error}");
     }
 }

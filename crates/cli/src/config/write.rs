@@ -1,18 +1,18 @@
-//! Writes a new settings file, with every key, its preset and a sentence.
+//! Writes a new settings file, with every key, its default and a description.
 
 use std::fmt::Write as _;
 
 use super::keys::{Key, keys};
 
-/// The text of a new file; with a site where one is named.
+/// The text of a new file, with a section for a site if one is given.
 pub(crate) fn text(site: Option<(&str, &str)>) -> String {
     let mut out = String::from(
-        "# Settings of rummage. Every key is here with its preset, or with an example where it\n\
-         # has none; take the # away from those that you change.\n\
+        "# Settings of rummage. Every key is listed with its default, or with an example if it\n\
+         # has none. Uncomment the keys that you change.\n\
          #\n\
-         # [defaults] holds for every site; [site.NAME] for one, over the defaults. Over both go\n\
+         # [defaults] applies to every site; [site.NAME] overrides it for one site. Both are overridden by\n\
          # the environment (RUMMAGE_TIMEOUT=5s) and the command line (--timeout 5s).\n\
-         # rummage settings NAME shows what is in force, and where it came from. In keys, - and _\n\
+         # rummage settings NAME shows what is in force, and the source of each. In keys, - and _\n\
          # are the same.\n\
          \n[defaults]\n",
     );
@@ -26,28 +26,28 @@ pub(crate) fn text(site: Option<(&str, &str)>) -> String {
     let comment = if site.is_some() { "" } else { "# " };
     let _ = write!(
         out,
-        "\n# A site: rummage crawl {name} begins at its start. It takes every key from above.\n\
+        "\n# A site: rummage crawl {name} starts at this URL. Every key from above is allowed here.\n\
          {comment}[site.{name}]\n{comment}{start}\n\
-         \n# Answers that addresses are meant to give: 410 on purpose is sound.\n\
+         \n# Responses that URLs are expected to give: an intended 410 is sound.\n\
          # [[site.{name}.expect]]\n# target = \"/shop/1998/*\"\n# status = 410\n"
     );
     out
 }
 
 fn write_key(out: &mut String, key: &Key) {
-    let example = if key.is_preset { "" } else { " (no preset; this is an example)" };
+    let example = if key.is_default { "" } else { " (no default; this is an example)" };
     for line in wrapped(&format!("{}.{example}", key.about), 88) {
         let _ = write!(out, "\n# {line}");
     }
     let _ = write!(out, "\n# {} = {}\n", key.name, key.example);
 }
 
-/// A text as a TOML string: what JSON escapes, TOML reads.
+/// Quotes a string for TOML, which reads what JSON escapes.
 fn quoted(text: &str) -> String {
     serde_json::Value::from(text).to_string()
 }
 
-/// Lines of at most so many characters, where words allow.
+/// Wraps a text to lines of at most this many characters, where words allow.
 fn wrapped(text: &str, most: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split_whitespace() {

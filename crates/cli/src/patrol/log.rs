@@ -6,7 +6,7 @@ use std::time::Duration;
 use jiff::tz::TimeZone;
 use rummage_core::crawl::{Crawl, Event, Note, Progress};
 use rummage_core::verdict::Verdict;
-use rummage_engine::Watch;
+use rummage_engine::Observer;
 use rummage_view::safe;
 use tracing::level_filters::LevelFilter;
 use tracing::{debug, info, warn};
@@ -17,21 +17,21 @@ use tracing_subscriber::prelude::*;
 
 use crate::args::LogFormat;
 use crate::clock::WallClock;
+use crate::jobs::Reporter;
 use crate::output::Terminal;
-use crate::passes::Hear;
 
-/// Has what is logged written; once in a process.
+/// Installs the logger, once per process.
 pub(crate) fn start(format: LogFormat, terminal: Terminal, clock: WallClock) {
     let level = match (terminal.quiet, terminal.verbose) {
         (true, _) => LevelFilter::WARN,
         (_, true) => LevelFilter::DEBUG,
         _ => LevelFilter::INFO,
     };
-    // What libraries have to say is not for the people who read this.
+    // Log events of libraries are of no use to readers of this log.
     let ours = Targets::new().with_target("rummage", level);
     let colour = terminal.colors_stderr();
     let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr).with_target(false);
-    // A second start in one process changes nothing.
+    // A second call in one process has no effect.
     let _ = match format {
         LogFormat::Text => {
             let lines = lines.with_ansi(colour).with_timer(Local(clock));
@@ -61,7 +61,7 @@ impl FormatTime for Utc {
     }
 }
 
-/// Hears what happens in a pass.
+/// Logs the events of a job.
 pub(super) struct Listener {
     site: String,
 }
@@ -72,26 +72,26 @@ impl Listener {
     }
 }
 
-impl Hear for Listener {
+impl Reporter for Listener {
     fn say(&mut self, text: &str) {
         info!(site = %self.site, "{text}");
     }
 }
 
-impl Watch for Listener {
+impl Observer for Listener {
     fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
         match event {
             Event::Judged { id, judged } if judged.verdict == Verdict::Broken && judged.linked => {
                 let cause = judged.cause.map_or("", |cause| cause.as_str());
-                let target = safe(crawl.address(*id)).to_string();
+                let target = safe(crawl.url(*id)).to_string();
                 debug!(site = %self.site, cause, status = judged.status, target, "broken");
             }
             Event::Noted { id, note: Note::Blocked { .. } } => {
-                let address = safe(crawl.address(*id)).to_string();
-                warn!(site = %self.site, address, "its server refuses everything by now");
+                let url = safe(crawl.url(*id)).to_string();
+                warn!(site = %self.site, url, "the server refuses every request");
             }
             Event::Noted { note: Note::Offline { .. }, .. } => {
-                warn!(site = %self.site, "nothing answers any more: the line seems to be down");
+                warn!(site = %self.site, "no server responds any more: the network seems to be down");
             }
             _ => {}
         }

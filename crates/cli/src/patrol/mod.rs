@@ -1,9 +1,9 @@
-//! A patrol: rounds over sites, for as long as nobody asks it to end.
+//! A patrol: rounds over sites until it is told to stop.
 //!
-//! What comes next is decided by [`rummage_core::schedule::patrol`] from what [`site`] looks up;
-//! [`log`] tells of it. All that is kept is in the store, so that a patrol that is killed
-//! goes on where it was. The clock on the wall is looked at anew each time, at least once
-//! a minute: it may jump, and the machine may sleep.
+//! [`rummage_core::schedule::patrol`] decides what comes next, from what [`site`] looks up;
+//! [`log`] reports it. All state is in the store, so that a patrol that is killed continues where
+//! it was. The wall clock is read again each time, at least once a minute: it may jump, and the
+//! machine may sleep.
 
 mod log;
 mod site;
@@ -23,16 +23,16 @@ use crate::clock::WallClock;
 use crate::config::Config;
 use crate::digests;
 use crate::failure::{Exit, Failure};
-use crate::passes::Pass;
+use crate::jobs::CrawlJob;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use log::Listener;
 pub(crate) use log::start as start_log;
 use site::Site;
 
-/// How long it sleeps at most before it looks at the clock again.
+/// How long to sleep at most before reading the clock again.
 const NAP: Duration = Duration::from_secs(60);
-/// How long it waits for a store that another command writes to.
+/// How long to wait for a store that another command is writing to.
 const BUSY: Duration = Duration::from_secs(15);
 
 /// A patrol of one store.
@@ -44,12 +44,12 @@ pub(crate) struct Patrol<'a> {
     status: PatrolStatus,
     sites: Vec<Site>,
     once: bool,
-    /// With `once`: something could not be asked.
+    /// With `once`: something could not be checked.
     incomplete: bool,
 }
 
 impl<'a> Patrol<'a> {
-    /// Takes the place of the patrol of a store.
+    /// Takes the patrol lock of a store.
     pub(crate) fn new(
         store: &Path,
         config: Config,
@@ -58,7 +58,7 @@ impl<'a> Patrol<'a> {
     ) -> Result<Patrol<'a>, Failure> {
         if let Some(folder) = store.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             let cannot =
-                |why| Failure::System { what: "the folder of the store cannot be made", why };
+                |reason| Failure::System { what: "cannot create the folder of the store", reason };
             std::fs::create_dir_all(folder).map_err(cannot)?;
         }
         let Some(guard) = Guard::take(store)? else {
@@ -69,12 +69,12 @@ impl<'a> Patrol<'a> {
                         status.process,
                         rummage_view::when(status.since)
                     ),
-                    format!("End that one first (kill {}), or leave it be.", status.process),
+                    format!("Stop that one first (kill {}), or leave it running.", status.process),
                 ),
-                None => (String::new(), "End that one first, or leave it be.".to_owned()),
+                None => (String::new(), "Stop that one first, or leave it running.".to_owned()),
             };
             return Err(Failure::Conflict {
-                what: format!("a patrol of this store is up already{who}"),
+                what: format!("a patrol of this store is already running{who}"),
                 hint,
             });
         };
@@ -100,12 +100,12 @@ impl<'a> Patrol<'a> {
         })
     }
 
-    /// Makes rounds until it is asked to end, or has made one.
-    pub(crate) async fn walk(mut self) -> Exit {
+    /// Makes rounds until it is told to stop, or a single one.
+    pub(crate) async fn run(mut self) -> Exit {
         let stop = stop_on_signal();
         let began = self.session.clock.now().as_second();
         let names: Vec<&str> = self.sites.iter().map(|site| site.name.as_str()).collect();
-        info!(process = self.status.process, sites = names.join(" "), "patrol is up");
+        info!(process = self.status.process, sites = names.join(" "), "patrol started");
         while !*stop.borrow() {
             self.reload();
             self.look();
@@ -116,7 +116,7 @@ impl<'a> Patrol<'a> {
                 self.nap(NAP, &stop).await;
                 continue;
             };
-            // One round does what was due when it began, once.
+            // A single round does what was due when it began.
             if when > if self.once { began } else { now } {
                 if self.once {
                     let next = Timestamp::from_second(when).map(rummage_view::when);
@@ -126,10 +126,10 @@ impl<'a> Patrol<'a> {
                 }
                 self.wait(at, task, when, now, &stop).await;
             } else {
-                self.ask(at, task, &stop).await;
+                self.check(at, task, &stop).await;
             }
         }
-        info!("patrol ends");
+        info!("patrol stopped");
         self.status = PatrolStatus {
             site: None,
             task: None,
@@ -137,11 +137,11 @@ impl<'a> Patrol<'a> {
             ended_at: Some(self.session.clock.now()),
             ..self.status
         };
-        self.tell();
+        self.publish();
         if self.once && (self.incomplete || *stop.borrow()) { Exit::Unfinished } else { Exit::Fine }
     }
 
-    /// Takes settings that were changed, and keeps the old ones where the new are wrong.
+    /// Loads changed settings, and keeps the old ones if the new ones are invalid.
     fn reload(&mut self) {
         let loaded = Config::load(self.session.config_file.as_deref());
         let sites = loaded.and_then(|config| {
@@ -159,12 +159,12 @@ impl<'a> Patrol<'a> {
                 (self.config, self.sites) = (config, sites);
             }
             Err(failure) => {
-                self.handle_problem("the settings as they were hold still", &failure.sentence());
+                self.handle_problem("keeping the previous settings", &failure.sentence());
             }
         }
     }
 
-    /// Brings what is known of each site up to date with the store and the clock.
+    /// Updates the state of each site from the store and the clock.
     fn look(&mut self) {
         let mut problems = Vec::new();
         for site in &mut self.sites {
@@ -173,14 +173,14 @@ impl<'a> Patrol<'a> {
                 problems.push((site.name.clone(), failure.sentence()));
             }
         }
-        for (name, why) in problems {
+        for (name, reason) in problems {
             self.incomplete = true;
-            self.handle_problem(&format!("what is known of {name} cannot be read"), &why);
+            self.handle_problem(&format!("cannot read the state of {name}"), &reason);
         }
     }
 
-    /// One pass over a site.
-    async fn ask(&mut self, at: usize, task: Task, stop: &Stop) {
+    /// Runs one job on a site.
+    async fn check(&mut self, at: usize, task: Task, stop: &Stop) {
         let name = self.sites[at].name.clone();
         self.status = PatrolStatus {
             site: Some(name.clone()),
@@ -188,10 +188,10 @@ impl<'a> Patrol<'a> {
             next_at: None,
             ..self.status.clone()
         };
-        self.tell();
+        self.publish();
         let pass = match self.sites[at].plan(task, &self.store, &self.config) {
             Ok(Some(pass)) => pass.within(self.sites[at].budget_left()),
-            // What was due is not any more.
+            // Nothing is due any more.
             Ok(None) => return,
             Err(failure) => return self.handle_failure(at, &name, failure, stop).await,
         };
@@ -200,8 +200,8 @@ impl<'a> Patrol<'a> {
         match ended {
             Ok(ended) => {
                 let site = &mut self.sites[at];
-                // Where nothing was stored, or the site would have no more of it, it is not
-                // asked again at once.
+                // If nothing was stored, or the site is refusing requests, do not try again at
+                // once.
                 let may_go_on = ended.run > 0
                     && (ended.state == RunState::Finished
                         || ended.spent
@@ -218,8 +218,8 @@ impl<'a> Patrol<'a> {
         }
     }
 
-    /// Drives a pass until it ends, somebody says stop, or its hours or budget are over.
-    async fn drive(&mut self, at: usize, pass: Pass, stop: &Stop) -> Result<Ended, Failure> {
+    /// Runs a job until it ends, a signal arrives, quiet hours begin, or the budget is spent.
+    async fn drive(&mut self, at: usize, pass: CrawlJob, stop: &Stop) -> Result<Ended, Failure> {
         let (sender, own_stop) = watch::channel(false);
         let site = &self.sites[at];
         let mut listener = Listener::new(site.name.clone());
@@ -228,18 +228,18 @@ impl<'a> Patrol<'a> {
         let halt = async {
             tokio::select! {
                 _ = others.wait_for(|stopped| *stopped) => {}
-                () = sleep_until(self.session.clock, quiet) => info!("quiet hours begin: what is left waits"),
+                () = sleep_until(self.session.clock, quiet) => info!("quiet hours begin; the rest waits"),
             }
             let _ = sender.send(true);
             std::future::pending::<()>().await;
         };
         tokio::select! {
             ended = pass.drive(own_stop, &mut listener) => ended,
-            () = halt => unreachable!("it waits for ever"),
+            () = halt => unreachable!("it waits forever"),
         }
     }
 
-    /// Says what a pass found.
+    /// Logs the results of a job.
     fn report(&mut self, name: &str, ended: &Ended, stopped: bool) {
         for InternalError { url, message } in &ended.internal_errors {
             self.incomplete = true;
@@ -261,24 +261,25 @@ impl<'a> Patrol<'a> {
                 );
             }
             (RunState::Finished, Err(failure)) => {
-                warn!(site = %name, run = ended.run, why = failure.sentence(), "ended");
+                warn!(site = %name, run = ended.run, reason = failure.sentence(), "ended");
             }
             _ => {
                 self.incomplete = true;
-                let why = match (stopped, ended.spent) {
-                    (true, _) => "it was asked to end",
-                    (_, true) => "the budget of this hour is spent: what is left waits",
-                    _ => "it goes on later",
+                let reason = match (stopped, ended.spent) {
+                    (true, _) => "stop requested",
+                    (_, true) => "hourly budget spent; the rest waits",
+                    _ => "continues later",
                 };
-                info!(site = %name, run = ended.run, why, "stopped");
+                info!(site = %name, run = ended.run, reason, "stopped");
             }
         }
     }
 
-    /// Something could not be asked. A store that another command writes to is waited for.
+    /// Handles a site that could not be checked. If another command is writing to the store,
+    /// waits for it.
     async fn handle_failure(&mut self, at: usize, name: &str, failure: Failure, stop: &Stop) {
         if matches!(failure, Failure::Store(StoreError::Busy)) {
-            info!(site = %name, "another command writes to the store: waiting for it");
+            info!(site = %name, "waiting for another command to finish writing to the store");
             if self.once {
                 self.incomplete = true;
                 self.sites[at].handle_failed();
@@ -289,17 +290,17 @@ impl<'a> Patrol<'a> {
         }
         self.incomplete = true;
         self.sites[at].handle_failed();
-        let why = failure.sentence();
-        self.handle_problem(&format!("{name} could not be asked, and is tried again"), &why);
+        let reason = failure.sentence();
+        self.handle_problem(&format!("{name} could not be checked; retrying later"), &reason);
     }
 
-    fn handle_problem(&mut self, what: &str, why: &str) {
-        let problem = format!("{what}: {why}");
-        // The same again is no news.
+    fn handle_problem(&mut self, what: &str, reason: &str) {
+        let problem = format!("{what}: {reason}");
+        // A repeated problem is logged only at debug level.
         if self.status.problem.as_ref() == Some(&problem) {
-            debug!(why, "{what}");
+            debug!(reason, "{what}");
         } else {
-            error!(why, "{what}");
+            error!(reason, "{what}");
             self.status.problem = Some(problem);
         }
     }
@@ -308,7 +309,7 @@ impl<'a> Patrol<'a> {
         if self.sites.iter().all(|site| site.held_by_hours()) {
             return;
         }
-        // Without a store there is nothing to send yet.
+        // Without a store, there is nothing to send yet.
         if Reader::open(&self.store).is_err() {
             return;
         }
@@ -318,18 +319,18 @@ impl<'a> Patrol<'a> {
                     let (site, channel) = (delivery.site.clone(), delivery.channel.as_str());
                     match &delivery.result {
                         Ok(how) => info!(site, channel, how = %safe(how), "digest sent"),
-                        Err(why) => {
+                        Err(reason) => {
                             let next = delivery.next_at.map(|at| at.to_string());
-                            warn!(site, channel, why = %safe(why), next, "digest not sent");
+                            warn!(site, channel, reason = %safe(reason), next, "digest not sent");
                         }
                     }
                 }
             }
-            Err(failure) => warn!(why = failure.sentence(), "digests could not be sent"),
+            Err(failure) => warn!(reason = failure.sentence(), "could not send digests"),
         }
     }
 
-    /// Waits for what is next, or for a look at the clock.
+    /// Waits for the next task, or until it is time to read the clock again.
     async fn wait(&mut self, at: usize, task: Task, when: i64, now: i64, stop: &Stop) {
         let next_at = Timestamp::from_second(when).ok();
         let site = self.sites[at].name.clone();
@@ -340,7 +341,7 @@ impl<'a> Patrol<'a> {
             info!(site, task, at, "waits");
             (self.status.site, self.status.task, self.status.next_at) =
                 (Some(site), Some(task), next_at);
-            self.tell();
+            self.publish();
         }
         let left = u64::try_from(when - now).map_or(NAP, Duration::from_secs);
         self.nap(left.min(NAP), stop).await;
@@ -354,14 +355,14 @@ impl<'a> Patrol<'a> {
         }
     }
 
-    fn tell(&self) {
-        if let Err(why) = self.guard.tell(&self.status) {
-            debug!(why = why.to_string(), "what the patrol does could not be written");
+    fn publish(&self) {
+        if let Err(reason) = self.guard.publish(&self.status) {
+            debug!(reason = reason.to_string(), "could not write the patrol's status");
         }
     }
 }
 
-/// Waits until the clock on the wall shows that time, wherever it jumps meanwhile.
+/// Waits until the wall clock shows this time, even if it jumps.
 async fn sleep_until(clock: WallClock, at: Option<Timestamp>) {
     let Some(at) = at else { return std::future::pending().await };
     loop {

@@ -1,4 +1,4 @@
-//! A site that is watched: what is known of it, and what is planned for it.
+//! A watched site: its state, and the next job on it.
 
 use std::path::Path;
 use std::time::Duration;
@@ -6,40 +6,40 @@ use std::time::Duration;
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::Seconds;
-use rummage_core::schedule::patrol::{Budget, Task, Watched};
+use rummage_core::schedule::patrol::{Budget, SiteState, Task};
 use rummage_store::{Reader, RunInfo, RunKind, RunState, StoreError};
 
 use crate::clock::WallClock;
 use crate::config::{Config, Section};
 use crate::failure::Failure;
 use crate::hours::{quiet_from, quiet_until};
-use crate::passes::plain::of_environment;
-use crate::passes::{Means, PAGES_OF_DUE, Pass, due_by, plan};
+use crate::jobs::plain::of_environment;
+use crate::jobs::{CrawlJob, JobContext, PAGES_OF_DUE, due_by, plan};
 use crate::session::Session;
 use crate::start::Start;
 use crate::{choice, paths, start, urls};
 
-/// A run that was stopped longer ago than that, and than the next crawl, does not go on.
+/// A stopped run older than this, and older than the crawl interval, is not continued.
 const WEEK: Seconds = 7 * 24 * 60 * 60;
 
-/// A site that is watched.
+/// A watched site.
 pub(super) struct Site {
     /// Its name in the settings file, else its host.
     pub(super) name: String,
-    /// What the core decides by.
-    pub(super) watched: Watched,
+    /// Its state, from which the core decides.
+    pub(super) watched: SiteState,
     start: Start,
-    settled: Section,
+    settings: Section,
     clock: WallClock,
-    /// What is left of its hour, by what the store knows.
+    /// What is left of its hourly budget, from the store.
     budget: Option<Budget>,
-    /// The last run when what is due was found out, with the settings of then.
+    /// The last run and the settings for which the due time was determined.
     known: Option<(i64, Section)>,
     /// The last run of the site.
     last: Option<RunInfo>,
 }
 
-/// The sites to watch: those of the settings file, else those of the store.
+/// The sites to watch: those in the settings file, else those in the store.
 pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec<Site>, Failure> {
     let mut starts = Vec::new();
     match &session.site {
@@ -48,7 +48,7 @@ pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec
         }
         Some(name) => {
             let run = choice::last_of(&Reader::open(store)?, config, name)?;
-            starts.push((run.site, Start { text: run.asked_for, site: None }));
+            starts.push((run.site, Start { text: run.given_start, site: None }));
         }
         None => {
             for (name, section) in &config.sites {
@@ -64,14 +64,14 @@ pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec
                 continue;
             }
             let section = choice::by_host(config, &site.last.site);
-            let start = Start { text: site.last.asked_for, site: section };
+            let start = Start { text: site.last.given_start, site: section };
             starts.push((site.last.site, start));
         }
     }
     if starts.is_empty() {
         return Err(Failure::Usage {
-            what: "there is no site to watch".to_owned(),
-            hint: "Name one in rummage.toml (rummage init www.example.test), or crawl one first."
+            what: "no site to watch".to_owned(),
+            hint: "Add one to rummage.toml (rummage init www.example.test), or crawl one first."
                 .to_owned(),
         });
     }
@@ -83,24 +83,24 @@ pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec
 
 impl Site {
     fn new(name: String, start: Start, config: &Config, clock: WallClock) -> Site {
-        let settled = config.settled(start.site.as_deref());
-        let watched = Watched { every: settled.own.watching.every(), ..Watched::default() };
-        Site { name, watched, start, settled, clock, budget: None, known: None, last: None }
+        let settings = config.settings(start.site.as_deref());
+        let watched = SiteState { every: settings.own.watching.every(), ..SiteState::default() };
+        Site { name, watched, start, settings, clock, budget: None, known: None, last: None }
     }
 
-    /// What was known of the site before the settings were read again.
+    /// Takes over the state from before the settings were reloaded.
     pub(super) fn take_over(&mut self, before: &mut Site) {
         let every = self.watched.every;
-        self.watched = Watched { every, ..std::mem::take(&mut before.watched) };
+        self.watched = SiteState { every, ..std::mem::take(&mut before.watched) };
         self.known = before.known.take();
     }
 
-    /// Brings it up to date with the store and the clock.
+    /// Updates the state from the store and the clock.
     pub(super) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
         let now = self.clock.now();
-        let quiet = &self.settled.own.watching.quiet_hours;
+        let quiet = &self.settings.own.watching.quiet_hours;
         self.watched.held = quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
-        self.budget = self.settled.own.watching.patrol_per_hour.map(Budget::per_hour);
+        self.budget = self.settings.own.watching.patrol_per_hour.map(Budget::per_hour);
         if !store.exists() {
             return Ok(());
         }
@@ -111,7 +111,7 @@ impl Site {
         self.watched.crawled = crawl.map(|crawl| crawl.started_at.as_second());
         let began = last.started_at.as_second();
         self.watched.passed = Some(began);
-        // One that is stopped by its budget again and again comes to its end all the same.
+        // A crawl that its budget stops again and again still gets to its end.
         let is_recent = began.saturating_add(self.watched.every.max(WEEK)) > now.as_second();
         self.watched.unfinished = last.state != RunState::Finished && is_recent;
         self.find_due(&reader, &last, now)?;
@@ -119,7 +119,7 @@ impl Site {
         Ok(())
     }
 
-    /// What is left of its hour: whoever made the requests, they are counted.
+    /// Determines what is left of its hourly budget. Requests of all commands count.
     fn find_budget(&mut self, reader: &Reader, site: &str, now: Timestamp) -> Result<(), Failure> {
         let Some(budget) = &mut self.budget else { return Ok(()) };
         let hour = now.checked_sub(SignedDuration::from_hours(1)).unwrap_or(now);
@@ -133,10 +133,10 @@ impl Site {
         Ok(())
     }
 
-    /// When the next of its addresses is due: looked up when something has changed.
+    /// Determines when the next of its URLs is due, if something has changed.
     fn find_due(&mut self, reader: &Reader, last: &RunInfo, now: Timestamp) -> Result<(), Failure> {
-        let is_known = self.known.as_ref().is_some_and(|(run, settled)| {
-            *run == last.number && settled.own.due.rhythm() == self.settled.own.due.rhythm()
+        let is_known = self.known.as_ref().is_some_and(|(run, settings)| {
+            *run == last.number && settings.own.due.policy() == self.settings.own.due.policy()
         });
         if is_known {
             return Ok(());
@@ -149,32 +149,32 @@ impl Site {
             None => None,
             Some(base) => {
                 let run = reader.open_run(base)?;
-                let plan = plan(reader, &run, &self.settled.own.due.rhythm(), now)?;
+                let plan = plan(reader, &run, &self.settings.own.due.policy(), now)?;
                 plan.planned.iter().map(|planned| planned.at).min()
             }
         };
-        self.known = Some((last.number, self.settled.clone()));
+        self.known = Some((last.number, self.settings.clone()));
         Ok(())
     }
 
-    /// What is to be done, ready to be driven; `None` where there is nothing after all.
+    /// The job for a task, ready to run; `None` if there is nothing to do.
     pub(super) fn plan(
         &mut self,
         task: Task,
         store: &Path,
         config: &Config,
-    ) -> Result<Option<Pass>, Failure> {
+    ) -> Result<Option<CrawlJob>, Failure> {
         let given = of_environment()?;
         let section = self.start.site.clone();
-        let means = Means { store, given: &given, section, file: config, clock: self.clock };
+        let context = JobContext { store, given: &given, section, file: config, clock: self.clock };
         match (task, &self.last) {
-            (Task::GoOn, Some(last)) => Pass::resume(means, last.clone()).map(Some),
+            (Task::GoOn, Some(last)) => CrawlJob::resume(context, last.clone()).map(Some),
             (Task::Recheck, Some(last)) => {
                 let now = self.clock.now();
                 let reader = paths::reader(store, config, self.clock)?;
                 let base = reader.last_finished_of(&last.site)?.ok_or(StoreError::NoRun)?;
                 let run = reader.open_run(base)?;
-                let plan = plan(&reader, &run, &self.settled.own.due.rhythm(), now)?;
+                let plan = plan(&reader, &run, &self.settings.own.due.policy(), now)?;
                 let mut targets = due_by(&plan, now);
                 if let Some(budget) = &mut self.budget {
                     targets.truncate(
@@ -183,34 +183,34 @@ impl Site {
                 }
                 if targets.is_empty() {
                     self.known = None;
-                    // It is looked at again when the next is due by what is known now.
+                    // Looks again when the next URL is due.
                     self.watched.due = plan.planned.iter().map(|planned| planned.at).min();
                     return Ok(None);
                 }
-                Pass::recheck(means, &run, &targets, PAGES_OF_DUE).map(Some)
+                CrawlJob::recheck(context, &run, &targets, PAGES_OF_DUE).map(Some)
             }
-            _ => Pass::crawl(means, self.start.clone(), false).map(Some),
+            _ => CrawlJob::crawl(context, self.start.clone(), false).map(Some),
         }
     }
 
-    /// A pass has ended or was stopped.
+    /// A job ended or was stopped.
     pub(super) fn handle_passed(&mut self) {
         self.watched.failed = None;
     }
 
-    /// Nothing is asked for some time, until it is looked at again.
+    /// Makes no requests for some time.
     pub(super) fn hold_for(&mut self, time: Duration) {
         let until = self.clock.now().checked_add(time).unwrap_or(Timestamp::MAX);
         self.watched.held = Some(until.as_second());
     }
 
-    /// It was tried in vain.
+    /// A job failed.
     pub(super) fn handle_failed(&mut self) {
         let times = self.watched.failed.map_or(0, |(_, times)| times);
         self.watched.failed = Some((self.clock.now().as_second(), times + 1));
     }
 
-    /// How many requests may be made now; `None` for any number.
+    /// How many requests may be made now; `None` if unlimited.
     pub(super) fn budget_left(&mut self) -> Option<u64> {
         let now = self.clock.now().as_second();
         self.budget.as_mut().map(|budget| budget.left(now))
@@ -218,21 +218,21 @@ impl Site {
 
     /// When its next quiet hours begin.
     pub(super) fn quiet_from(&self) -> Option<Timestamp> {
-        let quiet = &self.settled.own.watching.quiet_hours;
+        let quiet = &self.settings.own.watching.quiet_hours;
         quiet_from(self.clock.now(), quiet, &TimeZone::system())
     }
 
-    /// Whether its quiet hours hold now.
+    /// Whether these are its quiet hours.
     pub(super) fn held_by_hours(&self) -> bool {
-        let quiet = &self.settled.own.watching.quiet_hours;
+        let quiet = &self.settings.own.watching.quiet_hours;
         quiet_until(self.clock.now(), quiet, &TimeZone::system()).is_some()
     }
 }
 
-/// The last run of a site, whatever its start led to.
+/// The last run of a site, wherever its start URL led.
 fn last_run(reader: &Reader, start: &Start) -> Result<Option<RunInfo>, Failure> {
     let led_to = reader.site_of(&start.text)?;
-    // Of a folder, the store alone knows where it lives.
+    // For a folder, only the store knows its URL.
     let hosts = urls::candidates(&start.text).unwrap_or_default();
     for host in led_to.into_iter().chain(hosts.iter().map(urls::host)) {
         if let Some(run) = reader.last_run_of(&host)? {

@@ -1,7 +1,7 @@
-//! One decision of the waivers file.
+//! One waiver in the waivers file.
 
 use jiff::civil::Date;
-use rummage_core::findings::waiver::{Aside, Looked, Waiver};
+use rummage_core::findings::waiver::{ObservedTarget, Waiver, WaiverKind};
 use rummage_core::url::pattern::Pattern;
 use rummage_core::verdict::Cause;
 use rummage_view::safe;
@@ -12,22 +12,22 @@ use crate::values::nearest;
 const KEYS: &[&str] =
     &["as", "reason", "made", "by", "until", "target", "host", "page", "cause", "seen"];
 
-/// One decision.
+/// One waiver.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Entry {
-    pub(crate) aside: Aside,
+    pub(crate) aside: WaiverKind,
     pub(crate) reason: String,
-    /// The day of the decision.
+    /// The date of the decision.
     pub(crate) made: Option<Date>,
-    /// Who made it.
+    /// Who decided.
     pub(crate) by: Option<String>,
-    /// The day from which it holds no more.
+    /// The date on which it ends.
     pub(crate) until: Option<Date>,
     pub(crate) targets: Vec<String>,
     pub(crate) hosts: Vec<String>,
     pub(crate) pages: Vec<String>,
     pub(crate) causes: Vec<Cause>,
-    pub(crate) looked: Vec<Looked>,
+    pub(crate) looked: Vec<ObservedTarget>,
 }
 
 /// What is wrong with an entry, and what to do.
@@ -39,12 +39,13 @@ impl Entry {
             if !KEYS.contains(&key) {
                 let hint = match nearest(key, KEYS.iter().copied()) {
                     Some(near) => format!("Did you mean {near}?"),
-                    None => format!("There is {}.", KEYS.join(", ")),
+                    None => format!("The keys are {}.", KEYS.join(", ")),
                 };
-                return Err((format!("it knows no key \"{}\"", safe(key)), hint));
+                return Err((format!("there is no key \"{}\"", safe(key)), hint));
             }
         }
-        let aside = text(table, "as")?.map_or(Some(Aside::Leave), |name| Aside::named(&name));
+        let aside =
+            text(table, "as")?.map_or(Some(WaiverKind::Leave), |name| WaiverKind::named(&name));
         let causes = list(table, "cause")?.into_iter().map(|name| {
             Cause::named(&name).ok_or_else(|| {
                 let near = nearest(&name, Cause::ALL.iter().map(|cause| cause.as_str()));
@@ -67,13 +68,13 @@ impl Entry {
             looked: looked(table)?,
         };
         if entry.is_bare() {
-            let hint = "Give it a target, a host, a page or a cause.".to_owned();
-            return Err(("it has no pattern, and would cover everything".to_owned(), hint));
+            let hint = "Add a target, host, page or cause.".to_owned();
+            return Err(("it has no pattern, so it would cover everything".to_owned(), hint));
         }
         Ok(entry)
     }
 
-    /// Whether it would cover everything.
+    /// Whether it has no pattern, and would cover everything.
     pub(crate) fn is_bare(&self) -> bool {
         self.targets.is_empty()
             && self.hosts.is_empty()
@@ -85,7 +86,7 @@ impl Entry {
         self.until.is_some_and(|until| today >= until)
     }
 
-    /// As the core takes it, whatever the day.
+    /// The waiver for the core, regardless of its end date.
     pub(crate) fn waiver(&self) -> Waiver {
         let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
         Waiver {
@@ -131,8 +132,8 @@ impl Entry {
     }
 }
 
-/// How a target answered, as a table in a line.
-fn seen(looked: &Looked) -> Value {
+/// How a target responded, as an inline table.
+fn seen(looked: &ObservedTarget) -> Value {
     let mut seen = InlineTable::new();
     seen.insert("target", looked.target.as_str().into());
     if let Some(status) = looked.status {
@@ -144,7 +145,7 @@ fn seen(looked: &Looked) -> Value {
     seen.into()
 }
 
-/// A list: one in a line, several in a line each, fit for version control.
+/// A list on one line, or one value per line if there are several, for version control.
 fn lines(values: impl Iterator<Item = Value>) -> Value {
     let mut array: Array = values.collect();
     if array.len() > 1 {
@@ -157,7 +158,7 @@ fn lines(values: impl Iterator<Item = Value>) -> Value {
     Value::Array(array)
 }
 
-fn looked(table: &Table) -> Result<Vec<Looked>, Wrong> {
+fn looked(table: &Table) -> Result<Vec<ObservedTarget>, Wrong> {
     let shape = || wrong("seen", "a list such as [{ target = \"https://…\", status = 403 }]");
     let Some(item) = table.get("seen") else { return Ok(Vec::new()) };
     let mut all = Vec::new();
@@ -172,7 +173,7 @@ fn looked(table: &Table) -> Result<Vec<Looked>, Wrong> {
             }
         };
         let last = seen.get("final").and_then(Value::as_str).unwrap_or(target);
-        all.push(Looked { target: target.to_owned(), status, last: last.to_owned() });
+        all.push(ObservedTarget { target: target.to_owned(), status, last: last.to_owned() });
     }
     Ok(all)
 }
@@ -182,14 +183,14 @@ fn text(table: &Table, key: &str) -> Result<Option<String>, Wrong> {
         None => Ok(None),
         Some(item) => match item.as_str() {
             Some(text) => Ok(Some(text.to_owned())),
-            None => Err(wrong(key, "a text in quotes")),
+            None => Err(wrong(key, "a string in quotes")),
         },
     }
 }
 
-/// One text, or a list of them.
+/// A string, or a list of strings.
 fn list(table: &Table, key: &str) -> Result<Vec<String>, Wrong> {
-    let shape = || wrong(key, "a text in quotes, or a list of them");
+    let shape = || wrong(key, "a string in quotes, or a list of strings");
     let Some(item) = table.get(key) else { return Ok(Vec::new()) };
     if let Some(text) = item.as_str() {
         return Ok(vec![text.to_owned()]);
@@ -199,7 +200,7 @@ fn list(table: &Table, key: &str) -> Result<Vec<String>, Wrong> {
 }
 
 fn date(table: &Table, key: &str) -> Result<Option<Date>, Wrong> {
-    let shape = || wrong(key, "a day such as 2027-05-22");
+    let shape = || wrong(key, "a date such as 2027-05-22");
     let Some(item) = table.get(key) else { return Ok(None) };
     let written = match (item.as_datetime(), item.as_str()) {
         (Some(time), _) => time.date.map(|date| date.to_string()),
@@ -209,12 +210,12 @@ fn date(table: &Table, key: &str) -> Result<Option<Date>, Wrong> {
 }
 
 fn day(date: Date) -> Item {
-    let written: Datetime = date.to_string().parse().expect("a day is written alike in both");
+    let written: Datetime = date.to_string().parse().expect("both write dates the same way");
     toml_edit::value(written)
 }
 
 fn wrong(key: &str, shape: &str) -> Wrong {
-    (format!("{key} is not what it should be"), format!("Write {shape}."))
+    (format!("{key} has the wrong type"), format!("Give {shape}."))
 }
 
 #[cfg(test)]
@@ -228,10 +229,10 @@ mod tests {
     }
 
     #[test]
-    fn what_is_written_is_read_again() {
+    fn entries_round_trip() {
         let whole = Entry {
-            aside: Aside::Works,
-            reason: "they refuse robots: \"ours\" too".to_owned(),
+            aside: WaiverKind::Works,
+            reason: "site refuses robots: \"ours\" too".to_owned(),
             made: Some(Date::constant(2026, 11, 23)),
             by: Some("mk".to_owned()),
             until: Some(Date::constant(2027, 5, 22)),
@@ -240,12 +241,12 @@ mod tests {
             pages: vec!["/news/*".to_owned()],
             causes: vec![Cause::AccessRefused, Cause::Timeout],
             looked: vec![
-                Looked {
+                ObservedTarget {
                     target: "https://b.test/a".to_owned(),
                     status: Some(403),
                     last: "https://b.test/a".to_owned(),
                 },
-                Looked {
+                ObservedTarget {
                     target: "https://b.test/b".to_owned(),
                     status: None,
                     last: "https://b.test/c".to_owned(),
@@ -262,17 +263,17 @@ mod tests {
     fn faults_are_named() {
         for (text, what) in [
             ("reason = \"x\"", "would cover everything"),
-            ("target = 3", "target is not what it should be"),
-            ("target = \"x\"\nas = \"gone\"", "as is not what it should be"),
-            ("target = \"x\"\nuntil = \"soon\"", "until is not what it should be"),
-            ("target = \"x\"\nuntill = 2027-01-01", "it knows no key \"untill\""),
+            ("target = 3", "target has the wrong type"),
+            ("target = \"x\"\nas = \"gone\"", "as has the wrong type"),
+            ("target = \"x\"\nuntil = \"soon\"", "until has the wrong type"),
+            ("target = \"x\"\nuntill = 2027-01-01", "there is no key \"untill\""),
             ("cause = [\"not-fond\"]", "there is no cause \"not-fond\""),
-            ("target = \"x\"\nseen = [3]", "seen is not what it should be"),
-            ("target = \"x\"\nreason = 3", "reason is not what it should be"),
+            ("target = \"x\"\nseen = [3]", "seen has the wrong type"),
+            ("target = \"x\"\nreason = 3", "reason has the wrong type"),
         ] {
             let (said, hint) = entry(text).unwrap_err();
             assert!(said.contains(what) && !hint.is_empty(), "{text}: {said} {hint}");
         }
-        assert_eq!(entry("target = \"x\"").unwrap().aside, Aside::Leave, "the preset");
+        assert_eq!(entry("target = \"x\"").unwrap().aside, WaiverKind::Leave, "the default");
     }
 }

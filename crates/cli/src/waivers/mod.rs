@@ -1,7 +1,7 @@
-//! The waivers file: decisions to set findings aside, as text that people read and edit.
+//! The waivers file: decisions to waive findings, as text that people read and edit.
 //!
-//! It lies beside the settings file, else beside the store, and is fit for version
-//! control. What this tool writes into it leaves comments and order as they are.
+//! It is kept beside the settings file, else beside the store, in a form that suits version
+//! control. Writing to it preserves comments and order.
 
 mod entry;
 
@@ -33,7 +33,7 @@ const HEAD: &str = "\
 # until, and patterns: target, host, page, cause.
 ";
 
-/// The file, read.
+/// The parsed file.
 #[derive(Debug)]
 pub(crate) struct File {
     pub(crate) path: PathBuf,
@@ -42,33 +42,37 @@ pub(crate) struct File {
 }
 
 impl File {
-    /// The file beside the settings, else beside the store; empty where there is none.
+    /// Loads the file beside the settings, else beside the store; empty if there is none.
     pub(crate) fn load(config: &Config, store: &Path) -> Result<File, Failure> {
         let folder = config.folder().or(store.parent()).unwrap_or(Path::new(""));
         let path = folder.join(FILE);
         let text = match std::fs::read_to_string(&path) {
             Ok(text) => text,
-            Err(why) if matches!(why.kind(), NotFound | NotADirectory) => HEAD.to_owned(),
-            Err(why) => {
+            Err(reason) if matches!(reason.kind(), NotFound | NotADirectory) => HEAD.to_owned(),
+            Err(reason) => {
                 return Err(wrong(
                     &path,
-                    format!("cannot be read: {why}"),
+                    format!("cannot be read: {reason}"),
                     "Check its permissions.",
                 ));
             }
         };
         let document: DocumentMut = text.parse().map_err(|error: toml_edit::TomlError| {
-            wrong(&path, format!("is no TOML: {}", error.to_string().trim()), "Mend the line.")
+            wrong(
+                &path,
+                format!("is not valid TOML: {}", error.to_string().trim()),
+                "Correct the line.",
+            )
         })?;
         let mut entries = Vec::new();
         for (name, item) in document.iter() {
             let tables = item.as_array_of_tables().filter(|_| name == TABLE).ok_or_else(|| {
-                let what = format!("has \"{}\", which is no waiver", safe(name));
-                wrong(&path, what, "A waiver begins with a line [[waiver]].")
+                let what = format!("has a table \"{}\", which is not a waiver", safe(name));
+                wrong(&path, what, "Begin each waiver with [[waiver]].")
             })?;
             for (at, table) in tables.iter().enumerate() {
                 let entry = Entry::read(table).map_err(|(what, hint)| {
-                    wrong(&path, format!("has a fault in waiver {}: {what}", at + 1), &hint)
+                    wrong(&path, format!("waiver {} is invalid: {what}", at + 1), &hint)
                 })?;
                 entries.push(entry);
             }
@@ -76,13 +80,13 @@ impl File {
         Ok(File { path, document, entries })
     }
 
-    /// The decisions, as the core takes them; some have ended by that day.
+    /// The waivers for the core, with those that have ended by that date marked.
     pub(crate) fn waivers(&self, today: Date) -> Waivers {
         let waiver = |entry: &Entry| Waiver { ended: entry.has_ended(today), ..entry.waiver() };
         Waivers(self.entries.iter().map(waiver).collect())
     }
 
-    /// Adds a decision at the end, and gives its number.
+    /// Adds a waiver at the end, and returns its number.
     pub(crate) fn add(&mut self, entry: Entry) -> usize {
         let tables =
             self.document.entry(TABLE).or_insert(Item::ArrayOfTables(ArrayOfTables::new()));
@@ -93,7 +97,7 @@ impl File {
         self.entries.len()
     }
 
-    /// Takes decisions away, by their numbers from 1.
+    /// Removes waivers, by their numbers from 1.
     pub(crate) fn lift(&mut self, numbers: &[usize]) -> Result<Vec<Entry>, Failure> {
         let mut numbers: Vec<usize> = numbers.to_vec();
         numbers.sort_unstable();
@@ -101,7 +105,7 @@ impl File {
         if let Some(unknown) = numbers.iter().find(|n| !(1..=self.entries.len()).contains(*n)) {
             return Err(Failure::Usage {
                 what: format!("there is no waiver {unknown}"),
-                hint: "rummage waive --list numbers those that there are.".to_owned(),
+                hint: "rummage waive --list shows their numbers.".to_owned(),
             });
         }
         let mut lifted = Vec::new();
@@ -127,10 +131,10 @@ impl File {
         Ok(lifted)
     }
 
-    /// Writes the file, in whole or not at all.
+    /// Writes the file, completely or not at all.
     pub(crate) fn save(&self) -> Result<(), Failure> {
-        let cannot = |why: std::io::Error| {
-            wrong(&self.path, format!("cannot be written: {why}"), "Check the folder.")
+        let cannot = |reason: std::io::Error| {
+            wrong(&self.path, format!("cannot be written: {reason}"), "Check the folder.")
         };
         let folder = self.path.parent().filter(|folder| !folder.as_os_str().is_empty());
         let mut file = NamedTempFile::new_in(folder.unwrap_or(Path::new("."))).map_err(cannot)?;
@@ -145,8 +149,8 @@ fn prefix(table: &Table) -> &str {
     table.decor().prefix().and_then(|prefix| prefix.as_str()).unwrap_or_default()
 }
 
-/// The comments before a table but those that stand right above it: these are about it, the
-/// others about the file or a part of it.
+/// The comments before a table except those directly above it: the latter describe the table, the
+/// former the file or a section of it.
 fn comments_apart(table: &Table) -> String {
     let (apart, _) = prefix(table).rsplit_once("\n\n").unwrap_or_default();
     apart.trim_end().to_owned()

@@ -25,22 +25,22 @@ fn a_site_that_refuses_everything_is_not_called_broken_and_the_run_can_go_on() {
     let host = scenario.hosts.get_mut("a.test").unwrap();
     *host = Host { refuses: 30..60, ..host.clone() };
     let stage = Stage::new(&scenario);
-    let said =
+    let outcome =
         stage.run(&["crawl", "http://a.test", "--per-host", "2", "--timeout", "500ms"]).ends(3);
-    assert!(said.out.contains("\n0 broken"), "{said}");
-    assert!(said.out.contains("refuses everything since"), "{said}");
-    assert!(said.out.contains("It goes on with: rummage crawl --resume"), "{said}");
-    assert!(said.err.contains("not finished; go on with: rummage crawl --resume"), "{said}");
+    assert!(outcome.out.contains("\n0 broken"), "{outcome}");
+    assert!(outcome.out.contains("refuses everything since"), "{outcome}");
+    assert!(outcome.out.contains("It goes on with: rummage crawl --resume"), "{outcome}");
+    assert!(outcome.err.contains("not finished; go on with: rummage crawl --resume"), "{outcome}");
     let asked = stage.web.asked().len();
     assert!(asked < 50, "{asked} requests to a server that refuses");
 
     let mut ends = 3;
     for _ in 0..20 {
-        let said = stage.run(&["crawl", "--resume", "--timeout", "500ms"]);
-        ends = said.code.unwrap();
+        let outcome = stage.run(&["crawl", "--resume", "--timeout", "500ms"]);
+        ends = outcome.code.unwrap();
         if ends == 0 {
-            assert!(said.out.contains("61 pages read"), "{said}");
-            assert!(said.out.contains("0 broken, 0 doubtful"), "{said}");
+            assert!(outcome.out.contains("61 pages read"), "{outcome}");
+            assert!(outcome.out.contains("0 broken, 0 doubtful"), "{outcome}");
             break;
         }
     }
@@ -71,6 +71,6 @@ fn a_restart_in_the_middle_gives_no_false_alarm() {
     assert_eq!(String::from_utf8(out.stdout).unwrap(), "", "nothing is broken, doubtful or moved");
     assert_eq!(out.status.code(), Some(0));
     assert!(refused >= 6, "the server was away: {refused}");
-    let said = stage.run(&["findings"]).ends(0);
-    assert!(said.out.contains("201 pages read"), "{said}");
+    let outcome = stage.run(&["findings"]).ends(0);
+    assert!(outcome.out.contains("201 pages read"), "{outcome}");
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rummage_demo::{Act, Scenario, museum};
 use serde_json::Value;
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
 
 /// The links of a run, without the times at which they were checked.
@@ -20,8 +20,8 @@ fn links(stage: &Stage) -> Vec<Value> {
 }
 
 /// Addresses that were asked, as `-v` tells of them.
-fn asked(said: &Said) -> BTreeSet<String> {
-    let requests = said.err.lines().filter(|line| line.starts_with("GET "));
+fn asked(outcome: &Outcome) -> BTreeSet<String> {
+    let requests = outcome.err.lines().filter(|line| line.starts_with("GET "));
     requests.map(|line| line.split(' ').nth(1).unwrap().to_owned()).collect()
 }
 
@@ -36,12 +36,12 @@ fn a_recheck_of_what_has_not_changed_changes_nothing_and_asks_no_more_than_it_mu
         (vec!["--host", "*.westshire.test", "--verdict", "broken,doubtful"], 20),
     ] {
         let words = [&["recheck", "-v"], words.as_slice()].concat();
-        let said = stage.run(&words).ends(1);
-        assert!(said.out.contains(": 0 healed, 0 worse, 0 otherwise"), "{said}");
-        assert!(said.out.contains("0 broke, 0 came back, 0 healed, 65 still open"), "{said}");
-        let asked = asked(&said);
-        assert!(asked.len() <= most, "{} asked: {said}", asked.len());
-        assert!(!said.err.contains("HEAD "), "{said}");
+        let outcome = stage.run(&words).ends(1);
+        assert!(outcome.out.contains(": 0 healed, 0 worse, 0 otherwise"), "{outcome}");
+        assert!(outcome.out.contains("0 broke, 0 came back, 0 healed, 65 still open"), "{outcome}");
+        let asked = asked(&outcome);
+        assert!(asked.len() <= most, "{} asked: {outcome}", asked.len());
+        assert!(!outcome.err.contains("HEAD "), "{outcome}");
         assert_eq!(links(&stage), before, "{words:?}");
     }
     let trace = stage.run(&["trace", "https://www.ashlock-canal.test/volunteers/rota.html"]);
@@ -74,8 +74,8 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
     let store = one.path("store.db").display().to_string();
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
     let recheck = ["recheck", "--page", "/page", "-v", "--store", &store, "--timeout", "200ms"];
-    let said = two.run(&recheck).ends(1);
-    let tail = said.out.split_once("\n\n").expect("a head, then the targets").1;
+    let outcome = two.run(&recheck).ends(1);
+    let tail = outcome.out.split_once("\n\n").expect("a head, then the targets").1;
     insta::assert_snapshot!(tail, @r"
     healed   http://a.test/back
              was broken, not found, 404; is sound, answered, 200
@@ -84,12 +84,12 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
     same     http://a.test/still
              still broken, not found, 404
     ");
-    let addresses: Vec<String> = asked(&said).into_iter().collect();
+    let urls: Vec<String> = asked(&outcome).into_iter().collect();
     let own = ["", "back", "fresh", "page", "still"];
-    let unasked = ["http://a.test/other", "http://a.test/well", "http://a.test/out"];
-    assert!(unasked.iter().all(|address| !addresses.contains(&(*address).to_owned())), "{said}");
-    assert!(own.iter().all(|name| addresses.contains(&format!("http://a.test/{name}"))), "{said}");
-    assert!(said.out.contains("1 broke, 0 came back, 2 healed, 2 still open"), "{said}");
+    let unchecked = ["http://a.test/other", "http://a.test/well", "http://a.test/out"];
+    assert!(unchecked.iter().all(|url| !urls.contains(&(*url).to_owned())), "{outcome}");
+    assert!(own.iter().all(|name| urls.contains(&format!("http://a.test/{name}"))), "{outcome}");
+    assert!(outcome.out.contains("1 broke, 0 came back, 2 healed, 2 still open"), "{outcome}");
 
     let jsonl = ["recheck", "http://a.test/back", "/still", "--format", "jsonl", "--store", &store];
     let rows = two.run(&jsonl).ends(1).json();
@@ -101,8 +101,8 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
     );
     assert_eq!(rows[1]["after"]["cause"], "not-found");
     let both = ["recheck", "/back", "/still", "--cause", "not-found", "--store", &store];
-    let said = two.run(&both).ends(1);
-    assert!(said.out.contains("1 target asked again"), "a selection narrows names: {said}");
+    let outcome = two.run(&both).ends(1);
+    assert!(outcome.out.contains("1 target asked again"), "a selection narrows names: {outcome}");
     let well = two.run(&["recheck", "a.test/well", "--store", &store, "--fail-on", "new"]).ends(1);
     assert!(well.out.contains("1 worse"), "{well}");
 }
@@ -141,7 +141,7 @@ fn a_recheck_says_what_it_cannot_do() {
     );
     let gone = Stage::new(&site("b.test", &[("/", page(""))]));
     let store = stage.path("store.db").display().to_string();
-    let said = gone.run(&["recheck", "--store", &store]).ends(4);
-    assert!(said.err.contains("the start http://a.test/ gave no page"), "{said}");
+    let outcome = gone.run(&["recheck", "--store", &store]).ends(4);
+    assert!(outcome.err.contains("the start http://a.test/ gave no page"), "{outcome}");
     assert_eq!(stage.run(&["sites", "runs"]).ends(0).out.lines().count(), 2, "no run is left");
 }

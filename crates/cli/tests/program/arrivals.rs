@@ -27,8 +27,8 @@ fn path(row: &Value) -> &str {
 fn the_museums_log_is_told_as_it_is() {
     let stage = museum_with_log();
     let words = ["arrivals", "access.log", "--as", AT, "--format", "jsonl"];
-    let said = stage.run(&words).ends(0);
-    let rows = said.json();
+    let outcome = stage.run(&words).ends(0);
+    let rows = outcome.json();
     assert_eq!(rows.len(), ARRIVED.len());
     for truth in ARRIVED {
         let row = rows.iter().find(|row| path(row) == truth.path).unwrap();
@@ -45,7 +45,7 @@ fn the_museums_log_is_told_as_it_is() {
     }
     let people: Vec<u64> = rows.iter().map(|row| row["people"].as_u64().unwrap()).collect();
     assert!(people.is_sorted_by(|a, b| a >= b), "what people miss most comes first: {people:?}");
-    assert!(said.err.contains("access.log, line 401 is none of an access log"), "{said}");
+    assert!(outcome.err.contains("access.log, line 401 is none of an access log"), "{outcome}");
 
     let text = stage.run(&["arrivals", "access.log", "--as", AT]).ends(0);
     assert!(text.out.contains("3 lines are none of an access log, and left out"), "{text}");
@@ -58,23 +58,23 @@ fn pages_that_link_there_are_named_and_what_has_healed_is_shown_apart_when_asked
     let stage = museum_with_log();
     stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-q"]).ends(1);
     let before = stage.web.asked().len();
-    let said = stage.run(&["arrivals", "access.log", "--ask", "--timeout", "500ms"]).ends(0);
-    let block = said.out.split("\n\n").find(|block| block.contains("/volunteers/rota.html"));
-    let block = block.unwrap_or_else(|| panic!("{said}"));
+    let outcome = stage.run(&["arrivals", "access.log", "--check", "--timeout", "500ms"]).ends(0);
+    let block = outcome.out.split("\n\n").find(|block| block.contains("/volunteers/rota.html"));
+    let block = block.unwrap_or_else(|| panic!("{outcome}"));
     assert!(block.contains("  now broken  not found, 404\n"), "{block}");
     assert!(
         block.contains("linked from 73 pages, first https://www.ashlock-canal.test/ 50:7"),
         "{block}"
     );
-    let healed = said.out.split("\nhealed\n").nth(1).unwrap_or_else(|| panic!("{said}"));
-    assert!(healed.contains("/boats/hazel/") && healed.contains("answers now"), "{said}");
+    let healed = outcome.out.split("\nhealed\n").nth(1).unwrap_or_else(|| panic!("{outcome}"));
+    assert!(healed.contains("/boats/hazel/") && healed.contains("answers now"), "{outcome}");
     let asked: Vec<String> =
         stage.web.asked()[before..].iter().map(|asked| asked.path.clone()).collect();
     assert!(!asked.iter().any(|path| path == "/visit/"), "nothing else is asked: {asked:?}");
     let runs = stage.run(&["sites", "runs"]).ends(0);
     assert_eq!(runs.out.lines().count(), 2, "it is no run: {runs}");
     let words =
-        ["arrivals", "access.log", "--ask", "--cause", "server-error", "--timeout", "200ms"];
+        ["arrivals", "access.log", "--check", "--cause", "server-error", "--timeout", "200ms"];
     let rows = stage.run(&[&words[..], &["--format", "jsonl"]].concat()).ends(0).json();
     assert_eq!(rows.iter().map(path).collect::<Vec<_>>(), ["/cgi/guestbook"]);
 }
@@ -106,8 +106,8 @@ fn it_is_selected_sorted_and_written_as_findings_are() {
     let complaint =
         |words: &[&str]| stage.run(&[&["arrivals", "access.log"], words].concat()).ends(2).err;
     assert!(complaint(&["--element", "a"]).contains("--element selects links, and a log has none"));
-    assert!(complaint(&["--verdict", "broken"]).contains("Add --ask."));
-    assert!(complaint(&["--ask"]).contains("--as https://www.example.test/"));
+    assert!(complaint(&["--verdict", "broken"]).contains("Add --check."));
+    assert!(complaint(&["--check"]).contains("--as https://www.example.test/"));
     assert!(complaint(&["--sort", "robot"]).contains("Did you mean robots?"));
 }
 
@@ -130,16 +130,16 @@ fn several_logs_packed_or_torn_count_as_far_as_they_go() {
     fs::write(stage.path("empty.log"), "").unwrap();
     fs::write(stage.path("long.log"), [&vec![b'x'; 3 << 20], line("/y").as_bytes()].concat())
         .unwrap();
-    let said = stage.run(&["arrivals", "one.gz", "two.log"]).ends(0);
-    assert!(said.out.contains("one.gz, two.log  2,002 lines"), "{said}");
-    assert!(said.out.contains("8 addresses are missing: 2,002 requests by people"), "{said}");
-    let said = stage.run(&["arrivals", "torn.gz"]).ends(3);
-    assert!(said.err.contains("its gzip ends early"), "{said}");
-    assert!(said.out.contains("7 addresses are missing"), "{said}");
-    let said = stage.run(&["arrivals", "empty.log"]).ends(3);
-    assert!(said.err.contains("empty.log is empty"), "{said}");
-    let said = stage.run(&["arrivals", "long.log"]).ends(3);
-    assert!(said.err.contains("no line is one of Common or Combined Log Format"), "{said}");
-    let said = stage.run(&["arrivals", "nowhere.log"]).ends(2);
-    assert!(said.err.contains("nowhere.log cannot be read"), "{said}");
+    let outcome = stage.run(&["arrivals", "one.gz", "two.log"]).ends(0);
+    assert!(outcome.out.contains("one.gz, two.log  2,002 lines"), "{outcome}");
+    assert!(outcome.out.contains("8 addresses are missing: 2,002 requests by people"), "{outcome}");
+    let outcome = stage.run(&["arrivals", "torn.gz"]).ends(3);
+    assert!(outcome.err.contains("its gzip ends early"), "{outcome}");
+    assert!(outcome.out.contains("7 addresses are missing"), "{outcome}");
+    let outcome = stage.run(&["arrivals", "empty.log"]).ends(3);
+    assert!(outcome.err.contains("empty.log is empty"), "{outcome}");
+    let outcome = stage.run(&["arrivals", "long.log"]).ends(3);
+    assert!(outcome.err.contains("no line is one of Common or Combined Log Format"), "{outcome}");
+    let outcome = stage.run(&["arrivals", "nowhere.log"]).ends(2);
+    assert!(outcome.err.contains("nowhere.log cannot be read"), "{outcome}");
 }

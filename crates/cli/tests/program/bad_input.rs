@@ -2,16 +2,16 @@
 
 use std::fs;
 
-use rummage_demo::{Act, Host, Reach, Scenario, museum};
+use rummage_demo::{Act, ConnectionMode, Host, Scenario, museum};
 
-use crate::harness::{Stage, program, said};
+use crate::harness::{Stage, outcome, program};
 use crate::options::{page, site};
 
 /// Standard error of the program, with the folder's name taken out.
 fn complaint(stage: &Stage, words: &[&str], code: i32) -> String {
-    let said = stage.run(words).ends(code);
-    assert_eq!(said.out, "", "{said}");
-    said.err.replace(stage.folder.path().to_str().unwrap(), "[folder]")
+    let outcome = stage.run(words).ends(code);
+    assert_eq!(outcome.out, "", "{outcome}");
+    outcome.err.replace(stage.folder.path().to_str().unwrap(), "[folder]")
 }
 
 fn with(host: &str, what: Host) -> Scenario {
@@ -22,7 +22,7 @@ fn with(host: &str, what: Host) -> Scenario {
 
 #[test]
 fn starts_that_cannot_be_crawled() {
-    let refusing = Host { reach: Reach::Refuses, ..Host::default() };
+    let refusing = Host { reach: ConnectionMode::Refuses, ..Host::default() };
     let stage = Stage::new(&with("down.test", refusing));
     insta::assert_snapshot!(complaint(&stage, &["crawl", "nowhere.test"], 4), @r"
     error: the start http://nowhere.test/ gave no page: no such host name (NXDOMAIN)
@@ -45,8 +45,11 @@ fn starts_that_cannot_be_crawled() {
     error: ftp://a.test/ is not asked over http or https
       Give a URL such as https://www.example.test/, or a host name such as www.example.test.
     ");
-    let said = stage.run(&["findings"]).ends(4);
-    assert!(said.err.contains("there is no run in the store"), "a bad start leaves no run: {said}");
+    let outcome = stage.run(&["findings"]).ends(4);
+    assert!(
+        outcome.err.contains("there is no run in the store"),
+        "a bad start leaves no run: {outcome}"
+    );
 }
 
 #[test]
@@ -96,9 +99,9 @@ fn values_that_cannot_be() {
         (&["crawl"], "nothing says where to begin"),
         (&["crwal", "a.test"], "crawl"),
     ] {
-        let said = said(words, program(words).output().unwrap()).ends(2);
-        assert!(said.err.contains(what), "{what:?} in {said}");
-        assert_eq!(said.out, "");
+        let outcome = outcome(words, program(words).output().unwrap()).ends(2);
+        assert!(outcome.err.contains(what), "{what:?} in {outcome}");
+        assert_eq!(outcome.out, "");
     }
 }
 
@@ -115,8 +118,8 @@ fn stores_that_cannot_be_used_are_left_as_they_are() {
     ");
     let kept = fs::read_to_string(stage.path("notes.txt")).unwrap();
     assert_eq!(kept, "these are my own notes, not a database at all");
-    let said = crawl("file/store.db", 4);
-    assert!(said.starts_with("error: the store file/store.db cannot be opened"), "{said}");
+    let outcome = crawl("file/store.db", 4);
+    assert!(outcome.starts_with("error: the store file/store.db cannot be opened"), "{outcome}");
     insta::assert_snapshot!(complaint(&stage, &["findings", "--store", "none.db"], 4), @r"
     error: there is no store at none.db
       Run rummage crawl first, or name the file with --store.
@@ -145,7 +148,7 @@ fn a_store_that_may_only_be_read_is_read_and_not_written() {
         if fs::metadata(stage.path("rummage")).unwrap().uid() == 0 {
             command.uid(65_534).gid(65_534);
         }
-        said(words, command.output().unwrap())
+        outcome(words, command.output().unwrap())
     };
     let listed = run(&["findings", "--store", "kept/store.db"], "").ends(0);
     assert!(listed.out.contains("http://a.test/none"), "{listed}");
@@ -166,9 +169,9 @@ fn a_store_of_a_newer_version_is_refused() {
     let mut bytes = fs::read(stage.path("store.db")).unwrap();
     bytes[60..64].copy_from_slice(&99u32.to_be_bytes());
     fs::write(stage.path("store.db"), &bytes).unwrap();
-    let said = complaint(&stage, &["crawl", "http://a.test"], 4);
-    assert!(said.contains("is of version 99; this tool knows versions up to 7"), "{said}");
-    assert!(said.contains("Use the newer rummage"), "{said}");
+    let outcome = complaint(&stage, &["crawl", "http://a.test"], 4);
+    assert!(outcome.contains("is of version 99; this tool knows versions up to 7"), "{outcome}");
+    assert!(outcome.contains("Use the newer rummage"), "{outcome}");
 }
 
 #[test]
@@ -180,8 +183,8 @@ fn a_pipe_that_is_closed_ends_a_reader_quietly() {
     drop(reader);
     let words = ["findings", "--all", "--format", "jsonl"];
     let output = stage.command(&words).stdout(writer).output().unwrap();
-    let said = said(&words, output).ends(0);
-    assert_eq!(said.err, "");
+    let outcome = outcome(&words, output).ends(0);
+    assert_eq!(outcome.err, "");
 }
 
 #[test]
@@ -193,8 +196,8 @@ fn help_shows_what_works_and_ends_well() {
         &["trace", "-h"],
         &["--version"],
     ] {
-        let said = said(words, program(words).output().unwrap()).ends(0);
-        assert_eq!(said.err, "");
-        assert!(!said.out.is_empty());
+        let outcome = outcome(words, program(words).output().unwrap()).ends(0);
+        assert_eq!(outcome.err, "");
+        assert!(!outcome.out.is_empty());
     }
 }

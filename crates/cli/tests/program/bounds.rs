@@ -26,15 +26,15 @@ fn with_robots(rules: &str) -> Scenario {
 #[test]
 fn a_start_that_robots_txt_forbids_is_left_alone_unless_told_otherwise() {
     let stage = Stage::new(&with_robots("User-agent: *\nDisallow: /"));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(4);
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(4);
     assert!(
-        said.err.contains("robots.txt asks robots not to read the start http://a.test/"),
-        "{said}"
+        outcome.err.contains("robots.txt asks robots not to read the start http://a.test/"),
+        "{outcome}"
     );
-    assert!(said.err.contains("--robots ignore"), "{said}");
+    assert!(outcome.err.contains("--robots ignore"), "{outcome}");
     stage.run(&["findings"]).ends(4);
-    let said = stage.run(&["crawl", "http://a.test", "--robots", "ignore"]).ends(1);
-    assert!(said.out.contains("3 pages read"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--robots", "ignore"]).ends(1);
+    assert!(outcome.out.contains("3 pages read"), "{outcome}");
 }
 
 #[test]
@@ -43,18 +43,18 @@ fn a_robots_txt_that_fails_ends_the_run_and_says_what_to_do() {
     let paths = &mut scenario.hosts.get_mut("a.test").unwrap().paths;
     paths.insert("/robots.txt".to_owned(), Act::status(500));
     let stage = Stage::new(&scenario);
-    let said = stage.run(&["crawl", "http://a.test", "--timeout", "500ms"]).ends(4);
-    assert!(said.err.contains("http://a.test/robots.txt could not be had"), "{said}");
-    assert!(said.err.contains("--robots ignore"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--timeout", "500ms"]).ends(4);
+    assert!(outcome.err.contains("http://a.test/robots.txt could not be had"), "{outcome}");
+    assert!(outcome.err.contains("--robots ignore"), "{outcome}");
 }
 
 #[test]
 fn disallowed_pages_are_counted_and_noted_and_other_rules_can_be_given() {
     let stage = Stage::new(&with_robots("User-agent: rummage\nDisallow: /closed"));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
     assert!(
-        said.out.contains("1 page was asked but not read for links: robots.txt asks"),
-        "{said}"
+        outcome.out.contains("1 page was asked but not read for links: robots.txt asks"),
+        "{outcome}"
     );
     let lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
     let closed = lines.iter().find(|line| line["target"] == "http://a.test/closed").unwrap();
@@ -62,10 +62,10 @@ fn disallowed_pages_are_counted_and_noted_and_other_rules_can_be_given() {
     assert_eq!(closed["verdict"], "sound");
 
     std::fs::write(stage.path("rules.txt"), "User-agent: *\nDisallow: /open").unwrap();
-    let said = stage.run(&["crawl", "http://a.test", "--robots", "./rules.txt"]).ends(1);
-    assert!(said.out.contains("http://a.test/gone"), "{said}");
-    let said = stage.run(&["crawl", "http://a.test", "--robots", "./no.txt"]).ends(2);
-    assert!(said.err.contains("--robots ./no.txt cannot be read"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--robots", "./rules.txt"]).ends(1);
+    assert!(outcome.out.contains("http://a.test/gone"), "{outcome}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--robots", "./no.txt"]).ends(2);
+    assert!(outcome.err.contains("--robots ./no.txt cannot be read"), "{outcome}");
 }
 
 #[test]
@@ -79,17 +79,17 @@ fn sitemaps_are_read_packed_or_not() {
     let paths =
         [("/", page("")), ("/robots.txt", robots), ("/list.xml.gz", packed), ("/alone", alone)];
     let stage = Stage::new(&site("a.test", &paths));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(1);
-    assert!(said.out.contains("2 pages and 1 sitemap read, 3 links on them"), "{said}");
-    assert!(said.out.contains("http://a.test/alone 1:"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(1);
+    assert!(outcome.out.contains("2 pages and 1 sitemap read, 3 links on them"), "{outcome}");
+    assert!(outcome.out.contains("http://a.test/alone 1:"), "{outcome}");
 
-    let said = stage.run(&["crawl", "http://a.test", "--sitemap", "none"]).ends(0);
-    assert!(said.out.contains("1 not checked: 1 left out by a rule"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "none"]).ends(0);
+    assert!(outcome.out.contains("1 not checked: 1 left out by a rule"), "{outcome}");
     let words = ["crawl", "http://a.test", "--sitemap", "http://a.test/no.xml"];
-    let said = stage.run(&words).ends(0);
-    assert!(said.out.contains("the sitemap that was given, could not be had"), "{said}");
-    let said = stage.run(&["crawl", "http://a.test", "--sitemap", "no.xml"]).ends(2);
-    assert!(said.err.contains("--sitemap no.xml is no address"), "{said}");
+    let outcome = stage.run(&words).ends(0);
+    assert!(outcome.out.contains("the sitemap that was given, could not be had"), "{outcome}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "no.xml"]).ends(2);
+    assert!(outcome.err.contains("--sitemap no.xml is no address"), "{outcome}");
 }
 
 #[test]
@@ -101,33 +101,37 @@ fn prefixes_queries_elements_and_sizes_bound_what_is_read() {
         ("/blog/", page("<a href=/gone>g</a>")),
     ];
     let stage = Stage::new(&site("a.test", &paths));
-    let said = stage.run(&["crawl", "http://a.test", "--within", "/docs/"]).ends(1);
-    assert!(said.err.contains("; read is what lies within /docs/"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--within", "/docs/"]).ends(1);
+    assert!(outcome.err.contains("; read is what lies within /docs/"), "{outcome}");
     let crawl = |more: &[&str]| stage.run(&[&["crawl", "http://a.test", "-q"], more].concat());
 
-    let said = crawl(&["--within", "/docs/", "--query", "drop:s"]).ends(1);
+    let outcome = crawl(&["--within", "/docs/", "--query", "drop:s"]).ends(1);
     assert!(
-        said.out.contains("1 page was asked but not read for links: outside --within"),
-        "{said}"
+        outcome.out.contains("1 page was asked but not read for links: outside --within"),
+        "{outcome}"
     );
-    assert!(said.out.contains("http://a.test/far") && !said.out.contains("/gone"), "{said}");
-    let said = crawl(&["--query", "drop", "--max-size", "1K", "--ask-elements", "img"]).ends(1);
-    assert!(said.out.contains("1 page was read up to --max-size only"), "{said}");
-    assert!(said.out.contains("img src=/i.png") && !said.out.contains("/far"), "{said}");
+    assert!(
+        outcome.out.contains("http://a.test/far") && !outcome.out.contains("/gone"),
+        "{outcome}"
+    );
+    let outcome =
+        crawl(&["--query", "drop", "--max-size", "1K", "--check-elements", "img"]).ends(1);
+    assert!(outcome.out.contains("1 page was read up to --max-size only"), "{outcome}");
+    assert!(outcome.out.contains("img src=/i.png") && !outcome.out.contains("/far"), "{outcome}");
 
     for (words, wrong) in [
         (["--within", "http://"], "empty host"),
         (["--query", "dorp"], "write keep, drop"),
-        (["--ask-elements", "images"], "no such element holds a link"),
+        (["--check-elements", "images"], "no such element holds a link"),
         (["--max-size", "10 parsecs"], "such as 500K"),
     ] {
-        let said = crawl(&words).ends(2);
-        assert!(said.err.contains(wrong), "{said}");
+        let outcome = crawl(&words).ends(2);
+        assert!(outcome.err.contains(wrong), "{outcome}");
     }
 }
 
 #[test]
-fn addresses_without_end_are_stopped_named_and_listed() {
+fn urls_without_end_are_stopped_named_and_listed() {
     let month = |n: usize| format!("/calendar?month={}-{:02}", 2026 + n / 12, 1 + n % 12);
     let mut paths = vec![("/".to_owned(), page(&format!("<a href='{}'>c</a>", month(0))))];
     for n in 0..700 {
@@ -135,13 +139,16 @@ fn addresses_without_end_are_stopped_named_and_listed() {
     }
     let paths: Vec<(&str, Act)> = paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
     let stage = Stage::new(&site("a.test", &paths));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
-    assert!(said.out.contains("1 not checked: 1 without end"), "{said}");
-    assert!(said.out.contains("--exclude '/calendar?*'"), "{said}");
-    let said = stage.run(&["findings", "--verdict", "skipped"]).ends(0);
-    assert!(said.out.contains("skipped  without end\n  http://a.test/calendar?month="), "{said}");
-    let said = stage.run(&["crawl", "http://a.test", "--include", "/calendar?*"]).ends(1);
-    assert!(said.out.contains("701 pages read"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
+    assert!(outcome.out.contains("1 not checked: 1 without end"), "{outcome}");
+    assert!(outcome.out.contains("--exclude '/calendar?*'"), "{outcome}");
+    let outcome = stage.run(&["findings", "--verdict", "skipped"]).ends(0);
+    assert!(
+        outcome.out.contains("skipped  without end\n  http://a.test/calendar?month="),
+        "{outcome}"
+    );
+    let outcome = stage.run(&["crawl", "http://a.test", "--include", "/calendar?*"]).ends(1);
+    assert!(outcome.out.contains("701 pages read"), "{outcome}");
 }
 
 #[test]
@@ -149,13 +156,13 @@ fn a_site_that_scripts_draw_is_never_called_sound() {
     let shell = Act::page("<title>App</title><div id=app></div><script src=/a.js></script>".into());
     let script = Act::file("text/javascript", b"draw()".to_vec());
     let stage = Stage::new(&site("a.test", &[("/", shell), ("/a.js", script)]));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(3);
-    assert!(said.out.contains("http://a.test/ is drawn by script"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(3);
+    assert!(outcome.out.contains("http://a.test/ is drawn by script"), "{outcome}");
     assert!(
-        said.out.contains("Pages here are drawn by script; their links were not seen."),
-        "{said}"
+        outcome.out.contains("Pages here are drawn by script; their links were not seen."),
+        "{outcome}"
     );
-    assert!(!said.out.contains("Nothing that was checked"), "{said}");
+    assert!(!outcome.out.contains("Nothing that was checked"), "{outcome}");
 }
 
 #[test]
@@ -183,9 +190,9 @@ fn what_was_read_of_robots_and_sitemaps_is_there_again_after_a_kill() {
     child.kill().unwrap();
     child.wait().unwrap();
     let asked = |path: &str| stage.web.asked().iter().filter(|a| a.path == path).count();
-    let said = stage.run(&["crawl", "--resume", "--timeout", "500ms"]).ends(1);
+    let outcome = stage.run(&["crawl", "--resume", "--timeout", "500ms"]).ends(1);
     assert_eq!((asked("/robots.txt"), asked("/map.xml"), asked("/7")), (1, 1, 1));
     assert!(asked("/") <= 2, "the start may bear witness that the server is well");
-    assert!(said.out.contains("29 pages and 1 sitemap read"), "{said}");
-    assert!(said.out.contains("robots.txt asks robots not to"), "{said}");
+    assert!(outcome.out.contains("29 pages and 1 sitemap read"), "{outcome}");
+    assert!(outcome.out.contains("robots.txt asks robots not to"), "{outcome}");
 }

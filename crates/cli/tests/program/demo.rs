@@ -1,13 +1,13 @@
 //! `rummage demo`, as somebody runs it who has just built the tool.
 
-use crate::harness::{program, said};
+use crate::harness::{outcome, program};
 
 #[test]
 fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
     let folder = tempfile::TempDir::new().unwrap();
     let output = program(&["demo", "--quiet"]).env("TMPDIR", folder.path()).output().unwrap();
-    let said = said(&["demo"], output).ends(0);
-    let mut rest = said.out.as_str();
+    let outcome = outcome(&["demo"], output).ends(0);
+    let mut rest = outcome.out.as_str();
     for step in [
         "$ rummage crawl www.ashlock-canal.test --timeout 500ms\n",
         "48 broken, 20 doubtful, 2 moved",
@@ -19,10 +19,10 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
         "To: editor@ashlock-canal.test\nSubject: www.ashlock-canal.test: 2 broke, 1 healed; ",
         "https://www.ashlock-canal.test/volunteers/rota.html",
     ] {
-        let at = rest.find(step).unwrap_or_else(|| panic!("{step} is missing in\n{said}"));
+        let at = rest.find(step).unwrap_or_else(|| panic!("{step} is missing in\n{outcome}"));
         rest = &rest[at + step.len()..];
     }
-    assert_eq!(said.err, "");
+    assert_eq!(outcome.err, "");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }
 
@@ -52,7 +52,7 @@ fn the_web_can_be_served_alone_and_is_gone_when_it_is_told_to_end() {
     let environment = served(&mut child);
     let words =
         ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note", "-q"];
-    let crawl = said(&words, program(&words).envs(environment).output().unwrap());
+    let crawl = outcome(&words, program(&words).envs(environment).output().unwrap());
     crate::interrupted::signal(&child, "-TERM");
     assert_eq!(child.wait().unwrap().code(), Some(0));
     assert!(crawl.out.contains("1 page, 1 style sheet and 1 sitemap read"), "{crawl}");

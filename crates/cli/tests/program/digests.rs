@@ -30,27 +30,27 @@ const HOME: &str = "<footer><a href=/lost>The <b>lost</b> page</a></footer><a hr
 #[test]
 fn a_crawl_tells_by_mail_what_changed_and_nothing_twice() {
     let stage = stage(&a_site(HOME), SETTINGS);
-    let said = stage.run(&["crawl", "ay"]).ends(1);
-    assert!(said.err.contains("digest of a.test sent by mail: to Zoë"), "{said}");
-    let letters = stage.web.letters();
-    assert_eq!(letters.len(), 1);
-    let letter = &letters[0];
-    assert!(letter.secure, "STARTTLS is the preset");
-    assert_eq!(letter.from, "rummage@a.test");
-    assert_eq!(letter.to, ["editor@a.test", "keeper@a.test"]);
-    assert_eq!(letter.subject(), "a.test: 1 found; 1 open");
-    for text in [letter.text(), letter.html()] {
+    let outcome = stage.run(&["crawl", "ay"]).ends(1);
+    assert!(outcome.err.contains("digest of a.test sent by mail: to Zoë"), "{outcome}");
+    let emails = stage.web.emails();
+    assert_eq!(emails.len(), 1);
+    let email = &emails[0];
+    assert!(email.secure, "STARTTLS is the preset");
+    assert_eq!(email.from, "rummage@a.test");
+    assert_eq!(email.to, ["editor@a.test", "keeper@a.test"]);
+    assert_eq!(email.subject(), "a.test: 1 found; 1 open");
+    for text in [email.text(), email.html()] {
         assert!(text.contains("http://a.test/lost"), "{text}");
         assert!(text.contains("The lost page"), "{text}");
         assert!(text.contains("rummage findings --site ay"), "{text}");
     }
-    assert!(letter.text().contains("on http://a.test/ 1:"), "{}", letter.text());
+    assert!(email.text().contains("on http://a.test/ 1:"), "{}", email.text());
 
     // Nothing has changed: nobody hears of it.
     let again = stage.run(&["crawl", "ay"]).ends(1);
     stage.run(&["recheck", "--site", "ay"]).ends(1);
     assert!(!again.err.contains("digest"), "{again}");
-    assert_eq!(stage.web.letters().len(), 1);
+    assert_eq!(stage.web.emails().len(), 1);
 }
 
 #[test]
@@ -60,7 +60,7 @@ fn what_broke_and_what_healed_are_one_letter_in_the_same_thread() {
     let two = stage(&a_site("<a href=/mislaid>m</a><a href=/fine>f</a>"), SETTINGS);
     let store = one.path("store.db").display().to_string();
     two.run(&["crawl", "ay", "--store", &store]).ends(1);
-    let (first, second) = (&one.web.letters()[0], &two.web.letters()[0]);
+    let (first, second) = (&one.web.emails()[0], &two.web.emails()[0]);
     assert_eq!(second.subject(), "a.test: 1 broke, 1 healed; 1 open");
     let thread = first.field("References").unwrap();
     assert_eq!(second.field("References").unwrap(), thread);
@@ -76,27 +76,27 @@ fn what_broke_and_what_healed_are_one_letter_in_the_same_thread() {
 #[test]
 fn a_letter_that_is_not_taken_is_kept_shown_and_tried_again_as_the_same_one() {
     let stage = stage(&a_site(HOME), SETTINGS);
-    stage.web.refuse_letters(1);
-    let said = stage.run(&["crawl", "ay", "-q"]).ends(1);
-    assert!(said.err.contains("451 4.3.0 the keeper is at lunch"), "{said}");
-    assert!(said.err.contains("it waits, and is tried again"), "{said}");
+    stage.web.refuse_emails(1);
+    let outcome = stage.run(&["crawl", "ay", "-q"]).ends(1);
+    assert!(outcome.err.contains("451 4.3.0 the keeper is at lunch"), "{outcome}");
+    assert!(outcome.err.contains("it waits, and is tried again"), "{outcome}");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains("1 digest of a.test not delivered: tried once"), "{sites}");
     assert!(sites.out.contains("the keeper is at lunch"), "{sites}");
     // Not at once: the gap grows.
     stage.run(&["crawl", "ay", "-q"]).ends(1);
-    assert!(stage.web.letters().is_empty());
+    assert!(stage.web.emails().is_empty());
 
     // The server takes it, and the line is lost before it can say so.
     make_due(&stage);
     stage.web.lose_line_after_letter();
-    let said = stage.run(&["crawl", "ay", "-q"]).ends(1);
-    assert!(said.err.contains("was not reached"), "{said}");
+    let outcome = stage.run(&["crawl", "ay", "-q"]).ends(1);
+    assert!(outcome.err.contains("was not reached"), "{outcome}");
     make_due(&stage);
-    let said = stage.run(&["crawl", "ay"]).ends(1);
-    assert!(said.err.contains("digest of a.test sent by mail"), "{said}");
-    let letters = stage.web.letters();
-    let ids: Vec<_> = letters.iter().map(|letter| letter.field("Message-ID").unwrap()).collect();
+    let outcome = stage.run(&["crawl", "ay"]).ends(1);
+    assert!(outcome.err.contains("digest of a.test sent by mail"), "{outcome}");
+    let emails = stage.web.emails();
+    let ids: Vec<_> = emails.iter().map(|email| email.field("Message-ID").unwrap()).collect();
     assert_eq!(ids.len(), 2);
     assert_eq!(ids[0], ids[1], "a mail reader knows that it is one letter");
     assert!(!stage.run(&["sites"]).ends(0).out.contains("not delivered"));
@@ -126,12 +126,12 @@ fn a_command_gets_the_digest_as_json_and_its_words_when_it_fails() {
 
     let wrong = "digest-command = [\"sh\", \"-c\", \"echo no chat today >&2; exit 7\"]\n";
     let failing = stage(&a_site(HOME), &format!("{start}{wrong}"));
-    let said = failing.run(&["crawl", "ay", "-q"]).ends(1);
-    assert!(said.err.contains("sh ended with 7: no chat today"), "{said}");
+    let outcome = failing.run(&["crawl", "ay", "-q"]).ends(1);
+    assert!(outcome.err.contains("sh ended with 7: no chat today"), "{outcome}");
     let absent = "digest-command = [\"./not-there\"]\n";
     let absent = stage(&a_site(HOME), &format!("{start}{absent}"));
-    let said = absent.run(&["crawl", "ay", "-q"]).ends(1);
-    assert!(said.err.contains("./not-there cannot be started"), "{said}");
+    let outcome = absent.run(&["crawl", "ay", "-q"]).ends(1);
+    assert!(outcome.err.contains("./not-there cannot be started"), "{outcome}");
 }
 
 #[test]
@@ -139,14 +139,14 @@ fn what_may_pass_is_not_told_by_one_run() {
     let failing = [("/", page("<a href=/fails>f</a>")), ("/fails", Act::status(500))];
     let stage = stage(&site("a.test", &failing), SETTINGS);
     stage.run(&["crawl", "ay", "-q"]).ends(1);
-    assert!(stage.web.letters().is_empty(), "a second look comes first");
+    assert!(stage.web.emails().is_empty(), "a second look comes first");
     stage.run(&["recheck", "--site", "ay", "-q"]).ends(1);
-    assert!(stage.web.letters().is_empty(), "the two lie less than half an hour apart");
+    assert!(stage.web.emails().is_empty(), "the two lie less than half an hour apart");
     let store = rusqlite::Connection::open(stage.path("store.db")).unwrap();
     let earlier = "UPDATE finding SET wrong_since = '2020-01-01T00:00:00Z'";
     assert_eq!(store.execute(earlier, []).unwrap(), 1);
     stage.run(&["recheck", "--site", "ay", "-q"]).ends(1);
-    assert_eq!(stage.web.letters()[0].subject(), "a.test: 1 broke; 1 open");
+    assert_eq!(stage.web.emails()[0].subject(), "a.test: 1 broke; 1 open");
 }
 
 #[test]
@@ -158,10 +158,10 @@ fn what_is_waived_is_not_told_until_that_ends() {
     )
     .unwrap();
     stage.run(&["crawl", "ay", "-q"]).ends(0);
-    assert!(stage.web.letters().is_empty());
+    assert!(stage.web.emails().is_empty());
     stage.run(&["waive", "--lift", "1"]).ends(0);
     stage.run(&["crawl", "ay", "-q"]).ends(1);
-    assert_eq!(stage.web.letters()[0].subject(), "a.test: 1 set aside no more; 1 open");
+    assert_eq!(stage.web.emails()[0].subject(), "a.test: 1 set aside no more; 1 open");
 }
 
 #[test]
@@ -169,24 +169,27 @@ fn a_test_digest_says_how_it_went() {
     let login = "digest-user = \"keeper\"\ndigest-password = \"env:POST\"\n";
     let stage = stage(&a_site(HOME), &format!("{SETTINGS}{login}"));
     let words = ["patrol", "--test-digest"];
-    let said = stage.run(&words).ends(4);
-    assert!(said.out.contains("the password of keeper is not in the environment: POST"), "{said}");
+    let outcome = stage.run(&words).ends(4);
+    assert!(
+        outcome.out.contains("the password of keeper is not in the environment: POST"),
+        "{outcome}"
+    );
     let output = stage.command(&words).env("POST", "sesame").output().unwrap();
-    let said = crate::harness::said(&words, output).ends(0);
-    assert!(said.out.contains("digest of ay sent by mail: to Zoë"), "{said}");
-    let letter = &stage.web.letters()[0];
-    assert_eq!(letter.user, Some(("keeper".to_owned(), "sesame".to_owned())));
-    assert!(letter.text().contains("a test, no fault of yours"), "{}", letter.text());
+    let outcome = crate::harness::outcome(&words, output).ends(0);
+    assert!(outcome.out.contains("digest of ay sent by mail: to Zoë"), "{outcome}");
+    let email = &stage.web.emails()[0];
+    assert_eq!(email.user, Some(("keeper".to_owned(), "sesame".to_owned())));
+    assert!(email.text().contains("a test, no fault of yours"), "{}", email.text());
     assert!(!stage.path("store.db").exists(), "it is no run");
 
     std::fs::write(stage.path("rummage.toml"), "[site.ay]\nstart = \"a.test\"\n").unwrap();
-    let said = stage.run(&words).ends(2);
-    assert!(said.err.contains("nobody is told"), "{said}");
-    assert!(said.err.contains("digest-to = ["), "{said}");
+    let outcome = stage.run(&words).ends(2);
+    assert!(outcome.err.contains("nobody is told"), "{outcome}");
+    assert!(outcome.err.contains("digest-to = ["), "{outcome}");
     std::fs::write(stage.path("rummage.toml"), format!("{SETTINGS}digest-password = \"hush\"\n"))
         .unwrap();
-    let said = stage.run(&words).ends(2);
-    assert!(said.err.contains("write env:") && !said.err.contains("hush"), "{said}");
+    let outcome = stage.run(&words).ends(2);
+    assert!(outcome.err.contains("write env:") && !outcome.err.contains("hush"), "{outcome}");
 }
 
 #[test]
@@ -197,21 +200,22 @@ fn the_line_is_as_secure_as_the_settings_say_and_refusals_are_told() {
         let stage = stage(&a_site(HOME), &settings);
         let words = ["patrol", "--test-digest"];
         let mut command = stage.command(&words);
-        let said = crate::harness::said(&words, command.env("POST", "wrong").output().unwrap());
-        let secure: Vec<bool> = stage.web.letters().iter().map(|letter| letter.secure).collect();
-        (said, secure)
+        let outcome =
+            crate::harness::outcome(&words, command.env("POST", "wrong").output().unwrap());
+        let secure: Vec<bool> = stage.web.emails().iter().map(|email| email.secure).collect();
+        (outcome, secure)
     };
     for (security, expected) in [("starttls", true), ("tls", true), ("none", false)] {
-        let (said, secure) = sent(&format!("digest-security = \"{security}\""), "e@a.test");
-        assert_eq!((said.code, secure), (Some(0), vec![expected]), "{security}: {said}");
+        let (outcome, secure) = sent(&format!("digest-security = \"{security}\""), "e@a.test");
+        assert_eq!((outcome.code, secure), (Some(0), vec![expected]), "{security}: {outcome}");
     }
-    let (said, secure) =
+    let (outcome, secure) =
         sent("digest-user = \"keeper\"\ndigest-password = \"env:POST\"", "e@a.test");
-    assert!(said.out.contains("535") && said.out.contains("who are you?"), "{said}");
-    assert_eq!((said.code, secure.len()), (Some(4), 0));
-    assert!(!said.out.contains("wrong") && !said.err.contains("wrong"), "{said}");
-    let (said, _) = sent("", "nobody@elsewhere.test");
-    assert!(said.out.contains("nobody of that name lives here"), "{said}");
-    let (said, _) = sent("", "no address");
-    assert!(said.out.contains("no address is no mail address"), "{said}");
+    assert!(outcome.out.contains("535") && outcome.out.contains("who are you?"), "{outcome}");
+    assert_eq!((outcome.code, secure.len()), (Some(4), 0));
+    assert!(!outcome.out.contains("wrong") && !outcome.err.contains("wrong"), "{outcome}");
+    let (outcome, _) = sent("", "nobody@elsewhere.test");
+    assert!(outcome.out.contains("nobody of that name lives here"), "{outcome}");
+    let (outcome, _) = sent("", "no address");
+    assert!(outcome.out.contains("no address is no mail address"), "{outcome}");
 }

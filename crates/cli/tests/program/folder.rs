@@ -5,7 +5,7 @@ use std::fs;
 
 use rummage_demo::{Act, BUILT_TRUTH, BUILT_UNREACHED, Scenario, museum, write_handed};
 
-use crate::harness::{Stage, program, said};
+use crate::harness::{Stage, outcome, program};
 use crate::options::{page, site};
 
 const AT: &str = "https://www.ashlock-canal.test/";
@@ -20,7 +20,7 @@ fn at_hand() -> Stage {
 fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
     let stage = at_hand();
     let words = ["crawl", "./public", "--as", AT, "--timeout", "500ms"];
-    let said = stage.run(&words).ends(1);
+    let outcome = stage.run(&words).ends(1);
     let rows = stage.run(&["findings", "--format", "jsonl", "--group", "target"]).ends(0).json();
     let found: BTreeSet<(String, String)> = rows
         .iter()
@@ -30,15 +30,16 @@ fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
         BUILT_TRUTH.iter().map(|(target, cause, _)| (target.to_string(), cause.to_string()));
     assert_eq!(found, truth.collect());
     for (target, _, place) in BUILT_TRUTH {
-        let block = said.out.split("\n\n").find(|block| block.contains(&format!("  {target}\n")));
-        let block = block.unwrap_or_else(|| panic!("{target} in {said}"));
+        let block =
+            outcome.out.split("\n\n").find(|block| block.contains(&format!("  {target}\n")));
+        let block = block.unwrap_or_else(|| panic!("{target} in {outcome}"));
         assert!(
             block.lines().any(|line| line == format!("    public/{place}")),
             "{place} in {block}"
         );
     }
-    assert!(said.out.contains(&format!("{BUILT_UNREACHED} is unreached: no link leads to it")));
-    assert_eq!(said.out.matches(" is unreached").count(), 1, "{said}");
+    assert!(outcome.out.contains(&format!("{BUILT_UNREACHED} is unreached: no link leads to it")));
+    assert_eq!(outcome.out.matches(" is unreached").count(), 1, "{outcome}");
     let asked: Vec<String> = stage.web.asked().into_iter().map(|asked| asked.host).collect();
     assert!(!asked.iter().any(|host| host == "www.ashlock-canal.test"), "it is read from disk");
     assert!(asked.iter().any(|host| host == "trains.westshire.test"), "others are asked");
@@ -57,18 +58,18 @@ fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
 #[test]
 fn a_folder_is_taken_by_its_name_and_mistakes_are_told() {
     let stage = at_hand();
-    let said = stage.run(&["crawl", "public", "--externals", "note"]).ends(1);
-    assert!(said.err.contains("http://public.invalid/ stands for"), "{said}");
-    assert!(said.err.contains("say where it will live by --as"), "{said}");
+    let outcome = stage.run(&["crawl", "public", "--externals", "note"]).ends(1);
+    assert!(outcome.err.contains("http://public.invalid/ stands for"), "{outcome}");
+    assert!(outcome.err.contains("say where it will live by --as"), "{outcome}");
     let complaint = |words: &[&str]| stage.run(words).ends(2).err;
     fs::create_dir(stage.path("a.test")).unwrap();
     assert!(complaint(&["crawl", "a.test"]).contains("a.test is a folder here, and may be a host"));
     assert!(complaint(&["crawl", "./nowhere"]).contains("nowhere cannot be read"));
-    assert!(complaint(&["crawl", "./addresses.csv"]).contains("is a file, and a crawl walks"));
+    assert!(complaint(&["crawl", "./urls.csv"]).contains("is a file, and a crawl walks"));
     assert!(complaint(&["crawl", "b.test", "--as", AT]).contains("b.test is no folder here"));
     assert!(complaint(&["crawl", "b.test", "./public"]).contains("not the only start"));
-    let said = complaint(&["crawl", "./a.test", "--as", AT]);
-    assert!(said.contains("there is no index.html in"), "{said}");
+    let outcome = complaint(&["crawl", "./a.test", "--as", AT]);
+    assert!(outcome.contains("there is no index.html in"), "{outcome}");
 }
 
 #[test]
@@ -82,10 +83,10 @@ fn a_folder_stands_in_the_settings_file_and_has_tidy_paths() {
     fs::create_dir(stage.path("below")).unwrap();
     let mut command = stage.command(&["crawl"]);
     command.current_dir(stage.path("below")).env_remove("RUMMAGE_STORE");
-    said(&["crawl"], command.output().unwrap()).ends(1);
+    outcome(&["crawl"], command.output().unwrap()).ends(1);
     let mut command =
         stage.command(&["trace", "https://www.ashlock-canal.test/imprint", "--site", "new"]);
-    let trace = said(&["trace"], command.env_remove("RUMMAGE_STORE").output().unwrap()).ends(0);
+    let trace = outcome(&["trace"], command.env_remove("RUMMAGE_STORE").output().unwrap()).ends(0);
     assert!(trace.out.contains(&format!("{AT}imprint\n  sound")), "{trace}");
 }
 
@@ -112,10 +113,10 @@ fn sites() -> Scenario {
 fn several_starts_are_walked_in_one_run() {
     let stage = Stage::new(&sites());
     let words = ["crawl", "http://a.test", "http://a.test/hidden/", "b.test"];
-    let said = stage.run(&words).ends(1);
-    assert!(said.out.contains("4 pages read"), "{said}");
+    let outcome = stage.run(&words).ends(1);
+    assert!(outcome.out.contains("4 pages read"), "{outcome}");
     for lost in ["http://a.test/lost-too\n", "http://b.test/gone\n"] {
-        assert!(said.out.contains(lost), "{lost} in {said}");
+        assert!(outcome.out.contains(lost), "{lost} in {outcome}");
     }
     let again = stage.run(&["recheck"]).ends(1);
     assert!(again.out.contains("2 as before"), "{again}");
@@ -124,14 +125,17 @@ fn several_starts_are_walked_in_one_run() {
 #[test]
 fn a_sitemap_as_a_start_names_pages_and_tells_which_no_link_reaches() {
     let stage = Stage::new(&sites());
-    let said = stage.run(&["crawl", "http://a.test/maps/all.xml"]).ends(1);
+    let outcome = stage.run(&["crawl", "http://a.test/maps/all.xml"]).ends(1);
     assert!(
-        said.err.contains("is taken as a sitemap; the walk begins at http://a.test/"),
-        "{said}"
+        outcome.err.contains("is taken as a sitemap; the walk begins at http://a.test/"),
+        "{outcome}"
     );
-    assert!(said.out.contains("http://a.test/lost\n"), "{said}");
-    assert!(said.out.contains("note  http://a.test/lonely is unreached: no link leads"), "{said}");
-    assert_eq!(said.out.matches("unreached").count(), 1, "{said}");
+    assert!(outcome.out.contains("http://a.test/lost\n"), "{outcome}");
+    assert!(
+        outcome.out.contains("note  http://a.test/lonely is unreached: no link leads"),
+        "{outcome}"
+    );
+    assert_eq!(outcome.out.matches("unreached").count(), 1, "{outcome}");
     // Where not all links were followed, nobody knows.
     let words = ["crawl", "http://a.test/maps/all.xml", "--max-pages", "2"];
     assert!(!stage.run(&words).ends(0).out.contains("unreached"));
@@ -145,24 +149,24 @@ fn the_password_of_a_start_comes_from_netrc_and_is_kept_nowhere() {
     fs::write(stage.path("netrc"), netrc).unwrap();
     let words = ["crawl", "http://a.test", "--user", "ada"];
     let mut command = stage.command(&words);
-    said(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(1);
+    outcome(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(1);
     // `ada:sesame` (RFC 7617 §2).
     let sent: BTreeSet<_> =
         stage.web.asked().into_iter().map(|asked| asked.authorization).collect();
     assert_eq!(sent, BTreeSet::from([Some("Basic YWRhOnNlc2FtZQ==".to_owned())]));
     let store = fs::read(stage.path("store.db")).unwrap();
     for secret in [&b"sesame"[..], b"YWRhOnNlc2FtZQ"] {
-        assert!(!store.windows(secret.len()).any(|octets| octets == secret));
+        assert!(!store.windows(secret.len()).any(|bytes| bytes == secret));
     }
     let mut command = stage.command(&words);
-    let nowhere = said(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
+    let nowhere = outcome(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
     assert!(nowhere.err.contains("or into ~/.netrc"), "{nowhere}");
     // Nobody else gets the password of that host.
     let before = stage.web.asked().len();
     for more in [&["b.test"][..], &["--within", "b.test/"]] {
         let words = [&words[..], more].concat();
         let mut command = stage.command(&words);
-        said(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(2);
+        outcome(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(2);
     }
     assert_eq!(stage.web.asked().len(), before);
 }
@@ -172,9 +176,9 @@ fn the_demo_writes_files_and_says_what_for() {
     let folder = tempfile::TempDir::new().unwrap();
     let words = ["demo", "files", "at hand"];
     let mut command = program(&words);
-    let said = said(&words, command.current_dir(folder.path()).output().unwrap()).ends(0);
-    assert!(said.out.contains("rummage probe at hand/addresses.csv"), "{said}");
-    for name in ["public/index.html", "addresses.csv", "access.log"] {
+    let outcome = outcome(&words, command.current_dir(folder.path()).output().unwrap()).ends(0);
+    assert!(outcome.out.contains("rummage probe at hand/urls.csv"), "{outcome}");
+    for name in ["public/index.html", "urls.csv", "access.log"] {
         assert!(folder.path().join("at hand").join(name).is_file(), "{name}");
     }
 }

@@ -49,15 +49,15 @@ fn crawled() -> Stage {
 #[test]
 fn a_menu_that_marks_the_open_entry_and_is_written_relative_folds_to_one_line() {
     let stage = crawled();
-    let said = stage.run(&["findings", "--target", "/gone"]).ends(0);
+    let outcome = stage.run(&["findings", "--target", "/gone"]).ends(0);
     let lines: Vec<&str> =
-        said.out.lines().filter(|line| line.contains("\"Rota\"")).map(str::trim).collect();
-    assert_eq!(lines.len(), 4, "{said}");
-    assert!(lines[0].starts_with("on 6 of 6 pages, in nav, one edit: a \"Rota\""), "{said}");
-    assert!(said.out.contains("also on http://a.test/one, http://a.test/two\n"), "{said}");
+        outcome.out.lines().filter(|line| line.contains("\"Rota\"")).map(str::trim).collect();
+    assert_eq!(lines.len(), 4, "{outcome}");
+    assert!(lines[0].starts_with("on 6 of 6 pages, in nav, one edit: a \"Rota\""), "{outcome}");
+    assert!(outcome.out.contains("also on http://a.test/one, http://a.test/two\n"), "{outcome}");
     // The same words in the text of two pages are two edits, and in a footer once.
-    assert_eq!(lines[1..].iter().filter(|line| line.contains("in main")).count(), 2, "{said}");
-    assert_eq!(lines[1..].iter().filter(|line| line.contains("in footer")).count(), 1, "{said}");
+    assert_eq!(lines[1..].iter().filter(|line| line.contains("in main")).count(), 2, "{outcome}");
+    assert_eq!(lines[1..].iter().filter(|line| line.contains("in footer")).count(), 1, "{outcome}");
     let unfolded = stage.run(&["findings", "--target", "/gone", "--unfold"]).ends(0);
     assert_eq!(unfolded.out.matches("\"Rota\"").count(), 9, "{unfolded}");
     assert!(!unfolded.out.contains("one edit"), "{unfolded}");
@@ -66,8 +66,8 @@ fn a_menu_that_marks_the_open_entry_and_is_written_relative_folds_to_one_line() 
 #[test]
 fn two_links_with_equal_words_and_other_targets_are_two() {
     let stage = crawled();
-    let said = stage.run(&["findings", "--text", "more"]).ends(0);
-    assert_eq!(said.out.matches("on 6 of 6 pages, in footer, one edit: a \"More\"").count(), 2);
+    let outcome = stage.run(&["findings", "--text", "more"]).ends(0);
+    assert_eq!(outcome.out.matches("on 6 of 6 pages, in footer, one edit: a \"More\"").count(), 2);
     let shared = |target: &str| -> Vec<u64> {
         let words = ["findings", "--target", target, "--format", "jsonl"];
         let lines = stage.run(&words).ends(0).json();
@@ -82,11 +82,11 @@ fn two_links_with_equal_words_and_other_targets_are_two() {
 #[test]
 fn what_many_pages_share_comes_once_when_pages_are_listed() {
     let stage = crawled();
-    let said = stage.run(&["findings", "--group", "page"]).ends(0);
-    let many = said.out.split("On many pages").nth(1).unwrap();
+    let outcome = stage.run(&["findings", "--group", "page"]).ends(0);
+    let many = outcome.out.split("On many pages").nth(1).unwrap();
     let (shared, pages) = many.split_once("\n\nhttp://a.test/").unwrap();
-    assert_eq!(shared.matches("on 6 of 6 pages").count(), 3, "{said}");
-    assert_eq!(pages.matches("\"Rota\"").count(), 3, "{said}");
+    assert_eq!(shared.matches("on 6 of 6 pages").count(), 3, "{outcome}");
+    assert_eq!(pages.matches("\"Rota\"").count(), 3, "{outcome}");
     let sorted = stage.run(&["findings", "--group", "page", "--sort", "page:desc"]).ends(0);
     let at = |page: &str| sorted.out.find(&format!("\nhttp://a.test/{page}  ")).unwrap();
     assert!(at("two") < at("three") && at("three") < at("one"), "{sorted}");

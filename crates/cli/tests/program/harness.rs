@@ -18,7 +18,7 @@ pub(crate) struct Stage {
 }
 
 /// What the program said.
-pub(crate) struct Said {
+pub(crate) struct Outcome {
     pub(crate) code: Option<i32>,
     pub(crate) out: String,
     pub(crate) err: String,
@@ -54,8 +54,8 @@ impl Stage {
     }
 
     /// Runs the program to its end.
-    pub(crate) fn run(&self, words: &[&str]) -> Said {
-        said(words, self.command(words).output().unwrap())
+    pub(crate) fn run(&self, words: &[&str]) -> Outcome {
+        outcome(words, self.command(words).output().unwrap())
     }
 }
 
@@ -75,8 +75,8 @@ pub(crate) fn program(words: &[&str]) -> Command {
     command
 }
 
-pub(crate) fn said(words: &[&str], output: Output) -> Said {
-    Said {
+pub(crate) fn outcome(words: &[&str], output: Output) -> Outcome {
+    Outcome {
         code: output.status.code(),
         out: String::from_utf8(output.stdout).unwrap(),
         err: String::from_utf8(output.stderr).unwrap(),
@@ -84,10 +84,10 @@ pub(crate) fn said(words: &[&str], output: Output) -> Said {
     }
 }
 
-impl Said {
+impl Outcome {
     /// Checks the exit code, and shows everything when it is another.
     #[track_caller]
-    pub(crate) fn ends(self, code: i32) -> Said {
+    pub(crate) fn ends(self, code: i32) -> Outcome {
         assert_eq!(self.code, Some(code), "{self}");
         self
     }
@@ -102,7 +102,7 @@ impl Said {
     }
 }
 
-impl std::fmt::Display for Said {
+impl std::fmt::Display for Outcome {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         writeln!(f, "rummage {} ended with {:?}", self.words.join(" "), self.code)?;
         writeln!(f, "--- standard output\n{}\n--- standard error\n{}", self.out, self.err)

@@ -11,14 +11,17 @@ fn control_characters_are_shown_and_not_obeyed() {
     let html = format!("<title>{text}</title><a href='/gone{text}'>{text}</a>");
     let stage =
         Stage::new(&site("a.test", &[("/", page(&html.replace("<title>", "</title><title>")))]));
-    let said = stage.run(&["crawl", "http://a.test", "-v"]).ends(1);
-    for out in [&said.out, &said.err] {
+    let outcome = stage.run(&["crawl", "http://a.test", "-v"]).ends(1);
+    for out in [&outcome.out, &outcome.err] {
         assert!(!out.contains(|c: char| c.is_control() && c != '\n'), "{out:?}");
         assert!(!out.contains('\u{202e}'), "{out:?}");
     }
-    assert!(said.out.contains("\\u{1b}]0;owned\\u{7}\\u{1b}[31m\\u{202e}lock\\u{9b}2J"), "{said}");
-    let said = stage.run(&["trace", "/gone"]).ends(0);
-    assert!(!said.out.contains('\u{1b}'), "{said}");
+    assert!(
+        outcome.out.contains("\\u{1b}]0;owned\\u{7}\\u{1b}[31m\\u{202e}lock\\u{9b}2J"),
+        "{outcome}"
+    );
+    let outcome = stage.run(&["trace", "/gone"]).ends(0);
+    assert!(!outcome.out.contains('\u{1b}'), "{outcome}");
 }
 
 #[test]
@@ -28,9 +31,9 @@ fn a_hundred_megabytes_of_nested_tags_are_read_up_to_the_limit() {
     let deep = Act::file("text/html", body);
     let paths = [("/", page("<a href=/deep>deep</a>")), ("/deep", deep), ("/x", page(""))];
     let stage = Stage::new(&site("a.test", &paths));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
-    assert!(said.out.contains("3 pages read"), "{said}");
-    assert!(said.out.contains("1 page was read up to --max-size only"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
+    assert!(outcome.out.contains("3 pages read"), "{outcome}");
+    assert!(outcome.out.contains("1 page was read up to --max-size only"), "{outcome}");
 }
 
 #[test]
@@ -41,9 +44,13 @@ fn ten_thousand_links_of_ten_kilobytes_are_kept_and_shown_short() {
         html.push_str(&format!("<a href='mailto:{number}{}'>x</a>", "y".repeat(10_000)));
     }
     let stage = Stage::new(&site("a.test", &[("/", page(&html))]));
-    let said = stage.run(&["crawl", "http://a.test", "--verdict", "broken,skipped"]).ends(1);
-    assert!(said.out.contains("1 page was read up to --max-size only"), "{}", &said.out[..1000]);
-    assert!(said.out.lines().all(|line| line.chars().count() < 400), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--verdict", "broken,skipped"]).ends(1);
+    assert!(
+        outcome.out.contains("1 page was read up to --max-size only"),
+        "{}",
+        &outcome.out[..1000]
+    );
+    assert!(outcome.out.lines().all(|line| line.chars().count() < 400), "{outcome}");
 }
 
 #[test]
@@ -62,8 +69,8 @@ fn what_pages_say_stays_a_text_in_every_format() {
         assert!(!text.contains('\u{1b}'), "{text}");
     }
     for group in ["page", "host", "cause", "none"] {
-        let said = stage.run(&["findings", "--all", "--group", group]).ends(0);
-        assert!(!said.out.contains('\u{1b}') && said.out.contains("gone"), "{said}");
+        let outcome = stage.run(&["findings", "--all", "--group", group]).ends(0);
+        assert!(!outcome.out.contains('\u{1b}') && outcome.out.contains("gone"), "{outcome}");
     }
 }
 
@@ -77,7 +84,7 @@ fn a_pipe_that_closes_ends_every_format_quietly() {
         drop(reader);
         let words = ["findings", "--all", "--format", format];
         let output = stage.command(&words).stdout(writer).output().unwrap();
-        let said = crate::harness::said(&words, output).ends(0);
-        assert_eq!(said.err, "", "{format}");
+        let outcome = crate::harness::outcome(&words, output).ends(0);
+        assert_eq!(outcome.err, "", "{format}");
     }
 }

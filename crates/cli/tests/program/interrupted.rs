@@ -7,7 +7,7 @@ use std::process::{Child, Command, Stdio};
 
 use rummage_demo::{Act, Scenario, museum};
 
-use crate::harness::{Said, Stage, said};
+use crate::harness::{Outcome, Stage, outcome};
 use crate::options::{page, site};
 
 /// A site of sixty pages, each with a broken link of its own.
@@ -78,7 +78,7 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
     let stage = Stage::new(&hanging_site());
     let child = start_and_wait(&stage);
     signal(&child, "-INT");
-    let stopped: Said = said(&WORDS, child.wait_with_output().unwrap()).ends(3);
+    let stopped: Outcome = outcome(&WORDS, child.wait_with_output().unwrap()).ends(3);
     assert!(stopped.out.contains("This run was not finished"), "{stopped}");
     assert!(stopped.out.contains("62 pages read"), "{stopped}");
     assert!(stopped.out.contains("It goes on with: rummage crawl --resume"), "{stopped}");
@@ -94,8 +94,8 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
         !again.iter().any(|path| path.starts_with("/p")),
         "pages are not read again: {again:?}"
     );
-    let said = stage.run(&["crawl", "--resume"]).ends(2);
-    assert!(said.err.contains("no run in the store waits to be finished"), "{said}");
+    let outcome = stage.run(&["crawl", "--resume"]).ends(2);
+    assert!(outcome.err.contains("no run in the store waits to be finished"), "{outcome}");
 }
 
 #[test]
@@ -107,16 +107,16 @@ fn a_killed_crawl_goes_on_to_the_same_end() {
     assert!((0..10_000).any(|_| stored()), "what was read is never stored");
     child.kill().unwrap();
     child.wait().unwrap();
-    let said = stage.run(&["findings"]).ends(0);
-    assert!(said.out.contains("This run was not finished"), "{said}");
+    let outcome = stage.run(&["findings"]).ends(0);
+    assert!(outcome.out.contains("This run was not finished"), "{outcome}");
     stage.run(&RESUME).ends(1);
     assert_eq!(findings(&stage), undisturbed(&hanging_site()));
     // A later run that is killed does not say what it has not seen.
     let mut child = start_and_wait(&stage);
     child.kill().unwrap();
     child.wait().unwrap();
-    let said = stage.run(&["findings"]).ends(0);
-    assert!(said.out.contains("run 2, ") && !said.out.contains("still open"), "{said}");
+    let outcome = stage.run(&["findings"]).ends(0);
+    assert!(outcome.out.contains("run 2, ") && !outcome.out.contains("still open"), "{outcome}");
 }
 
 /// Kills a crawl as soon as it has told of so many requests, then goes on, or begins anew
@@ -163,8 +163,8 @@ fn a_crawl_that_is_killed_at_any_request_goes_on_to_the_same_end() {
 fn a_second_crawl_does_not_write_into_the_first() {
     let stage = Stage::new(&hanging_site());
     let mut child = start_and_wait(&stage);
-    let said = stage.run(&WORDS).ends(4);
-    assert!(said.err.contains("another crawl is writing to the store"), "{said}");
+    let outcome = stage.run(&WORDS).ends(4);
+    assert!(outcome.err.contains("another crawl is writing to the store"), "{outcome}");
     stage.run(&["findings"]).ends(0);
     child.kill().unwrap();
     child.wait().unwrap();
@@ -175,11 +175,11 @@ fn a_new_run_over_an_unfinished_one_says_so_and_loses_nothing() {
     let stage = Stage::new(&hanging_site());
     let child = start_and_wait(&stage);
     signal(&child, "-INT");
-    said(&WORDS, child.wait_with_output().unwrap()).ends(3);
-    let said = stage.run(&["crawl", "http://a.test/p59", "--max-pages", "1"]).ends(0);
-    assert!(said.err.contains("run 1 was not finished; this is a new run"), "{said}");
-    let said = stage.run(&RESUME).ends(1);
-    assert!(said.out.contains("run 1, ") && said.out.contains("62 pages read"), "{said}");
+    outcome(&WORDS, child.wait_with_output().unwrap()).ends(3);
+    let outcome = stage.run(&["crawl", "http://a.test/p59", "--max-pages", "1"]).ends(0);
+    assert!(outcome.err.contains("run 1 was not finished; this is a new run"), "{outcome}");
+    let outcome = stage.run(&RESUME).ends(1);
+    assert!(outcome.out.contains("run 1, ") && outcome.out.contains("62 pages read"), "{outcome}");
 }
 
 #[test]
@@ -196,6 +196,6 @@ fn settings_of_the_run_hold_when_it_goes_on_and_can_be_changed() {
     std::thread::spawn(move || lines.count());
     signal(&child, "-TERM");
     assert_eq!(child.wait().unwrap().code(), Some(3));
-    let said = stage.run(&["crawl", "--resume", "--timeout", "300ms"]).ends(1);
-    assert!(said.out.contains("external, only noted"), "{said}");
+    let outcome = stage.run(&["crawl", "--resume", "--timeout", "300ms"]).ends(1);
+    assert!(outcome.out.contains("external, only noted"), "{outcome}");
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rummage_demo::{generated, museum};
 use serde_json::Value;
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 use crate::screens::settings;
 
 fn crawled() -> Stage {
@@ -35,14 +35,15 @@ fn every_grouping_and_format_of_the_museum() {
         ("format_json", &["--format", "json", "--verdict", "moved"]),
         ("nothing_fits", &["--status", "418", "--host", "nowhere.test"]),
     ] {
-        let said = stage.run(&[&["findings"], words].concat()).ends(0);
-        settings().bind(|| insta::assert_snapshot!(name, said.out));
+        let outcome = stage.run(&[&["findings"], words].concat()).ends(0);
+        settings().bind(|| insta::assert_snapshot!(name, outcome.out));
     }
 }
 
 /// The rows of a CSV by column; lists are parted as they are written.
-fn csv(said: &Said) -> Vec<Vec<String>> {
-    let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(said.out.as_bytes());
+fn csv(outcome: &Outcome) -> Vec<Vec<String>> {
+    let mut reader =
+        csv::ReaderBuilder::new().has_headers(false).from_reader(outcome.out.as_bytes());
     let row = |row: csv::Result<csv::StringRecord>| {
         row.unwrap().iter().map(str::to_owned).collect::<Vec<_>>()
     };
@@ -174,7 +175,8 @@ fn counts_at_the_head_are_those_of_all_and_what_is_cut_is_said() {
     let stage = crawled();
     let whole = stage.run(&["findings"]).ends(0);
     let cut = stage.run(&["findings", "--limit", "2"]).ends(0);
-    let head = |said: &Said| said.out.lines().take(3).map(str::to_owned).collect::<Vec<_>>();
+    let head =
+        |outcome: &Outcome| outcome.out.lines().take(3).map(str::to_owned).collect::<Vec<_>>();
     assert_eq!(head(&cut), head(&whole));
     assert!(cut.out.contains("2 of 70 targets shown: --limit"), "{cut}");
     let rows = stage.run(&["findings", "--limit", "2", "--format", "csv"]).ends(0);
@@ -198,17 +200,20 @@ fn files_are_written_whole_by_their_ending() {
         ("a.md", "# Ashlock Canal Museum\n"),
         ("a.txt", "Ashlock Canal Museum  www.ashlock-canal.test"),
     ] {
-        let said = stage.run(&["findings", "--color", "always", "-o", file]).ends(0);
-        assert_eq!(said.out, "");
+        let outcome = stage.run(&["findings", "--color", "always", "-o", file]).ends(0);
+        assert_eq!(outcome.out, "");
         let text = std::fs::read_to_string(stage.path(file)).unwrap();
         assert!(text.starts_with(begins) && !text.contains('\u{1b}'), "{file}: {text:.300}");
     }
     let semicolons = ["findings", "--format", "csv", "--csv-separator", ";", "-o", "-"];
     assert!(stage.run(&semicolons).ends(0).out.starts_with("verdict;cause;status"));
-    let said = stage.run(&["findings", "-o", "none/a.csv"]).ends(2);
-    assert!(said.err.contains("none/a.csv cannot be written"), "{said}");
-    let said = stage.run(&["findings", "-o", "a.xls"]).ends(2);
-    assert!(said.err.contains("names no format") && said.err.contains("--format"), "{said}");
+    let outcome = stage.run(&["findings", "-o", "none/a.csv"]).ends(2);
+    assert!(outcome.err.contains("none/a.csv cannot be written"), "{outcome}");
+    let outcome = stage.run(&["findings", "-o", "a.xls"]).ends(2);
+    assert!(
+        outcome.err.contains("names no format") && outcome.err.contains("--format"),
+        "{outcome}"
+    );
 }
 
 #[test]
@@ -226,8 +231,8 @@ fn wrong_words_say_which_are_right() {
         (&["--csv-separator", "ab"], "write one sign"),
         (&["--run", "7"], "there is no store"),
     ] {
-        let said = stage.run(&[&["findings"], words].concat());
-        assert!(said.code == Some(2) || said.code == Some(4), "{said}");
-        assert!(said.err.contains(hint), "{hint:?} in {said}");
+        let outcome = stage.run(&[&["findings"], words].concat());
+        assert!(outcome.code == Some(2) || outcome.code == Some(4), "{outcome}");
+        assert!(outcome.err.contains(hint), "{hint:?} in {outcome}");
     }
 }

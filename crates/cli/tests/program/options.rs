@@ -21,8 +21,8 @@ pub(crate) fn page(html: &str) -> Act {
 fn externals_can_be_noted_and_the_run_ends_well() {
     let scenario = site("a.test", &[("/", page("<a href='http://b.test/'>b</a>"))]);
     let stage = Stage::new(&scenario);
-    let said = stage.run(&["crawl", "http://a.test", "--externals", "note", "--all"]).ends(0);
-    assert!(said.out.contains("1 not checked: 1 external, only noted"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--externals", "note", "--all"]).ends(0);
+    assert!(outcome.out.contains("1 not checked: 1 external, only noted"), "{outcome}");
     stage.run(&["crawl", "http://a.test", "--timeout", "500ms"]).ends(1);
 }
 
@@ -37,15 +37,16 @@ fn depth_pages_and_rules_bound_the_crawl() {
         ("/deep", page("<a href=/deeper>d</a>")),
     ];
     let stage = Stage::new(&site("a.test", &paths));
-    let said = stage.run(&["crawl", "http://a.test", "--depth", "0", "--fail-on", "never"]).ends(0);
-    assert!(said.out.contains("1 page read, 3 links on them, 6 addresses asked"), "{said}");
-    assert!(said.out.contains("3 pages were asked but not read for links"), "{said}");
-    let said = stage.run(&["crawl", "http://a.test", "--max-pages", "2", "-q"]).ends(0);
-    assert!(said.out.contains("2 pages read"), "{said}");
-    assert!(said.out.contains("3 beyond a limit that was set"), "{said}");
+    let outcome =
+        stage.run(&["crawl", "http://a.test", "--depth", "0", "--fail-on", "never"]).ends(0);
+    assert!(outcome.out.contains("1 page read, 3 links on them, 6 addresses asked"), "{outcome}");
+    assert!(outcome.out.contains("3 pages were asked but not read for links"), "{outcome}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--max-pages", "2", "-q"]).ends(0);
+    assert!(outcome.out.contains("2 pages read"), "{outcome}");
+    assert!(outcome.out.contains("3 beyond a limit that was set"), "{outcome}");
     let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--exclude", "deep*", "-q"];
-    let said = stage.run(&words).ends(0);
-    assert!(said.out.contains("2 not checked: 2 left out by a rule"), "{said}");
+    let outcome = stage.run(&words).ends(0);
+    assert!(outcome.out.contains("2 not checked: 2 left out by a rule"), "{outcome}");
     let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--include", "/print/o*", "-q"];
     stage.run(&words).ends(1);
 }
@@ -64,7 +65,7 @@ fn headers_go_to_the_site_alone_and_secrets_stay_out_of_the_store() {
         "tester/1",
     ];
     let output = stage.command(&words).env("KEY", "Bearer sesame").output().unwrap();
-    crate::harness::said(&words, output).ends(0);
+    crate::harness::outcome(&words, output).ends(0);
     for asked in stage.web.asked() {
         let expected = (asked.host == "a.test").then(|| "Bearer sesame".to_owned());
         assert_eq!((asked.authorization, asked.user_agent.as_str()), (expected, "tester/1"));
@@ -104,7 +105,7 @@ fn without_a_name_the_store_is_in_the_data_folder() {
     let words = ["crawl", "http://a.test/#top"];
     let mut command = stage.command(&words);
     command.env_remove("RUMMAGE_STORE").env("XDG_DATA_HOME", stage.path("data"));
-    crate::harness::said(&words, command.output().unwrap()).ends(0);
+    crate::harness::outcome(&words, command.output().unwrap()).ends(0);
     assert!(stage.path("data/rummage/rummage.db").exists());
 }
 
@@ -112,32 +113,38 @@ fn without_a_name_the_store_is_in_the_data_folder() {
 fn the_first_line_says_that_a_path_does_not_confine() {
     let stage =
         Stage::new(&site("a.test", &[("/deep/", page("<a href=/>home</a>")), ("/", page(""))]));
-    let said = stage.run(&["crawl", "http://a.test/deep/"]).ends(0);
-    assert!(said.err.contains("; the path of the start does not confine it"), "{said}");
-    assert!(said.out.contains("2 pages read"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test/deep/"]).ends(0);
+    assert!(outcome.err.contains("; the path of the start does not confine it"), "{outcome}");
+    assert!(outcome.out.contains("2 pages read"), "{outcome}");
 }
 
 #[test]
 fn a_block_shows_five_places_and_counts_the_rest() {
     let links: String = (0..8).map(|number| format!("<a href=/gone>to {number}</a>\n")).collect();
     let stage = Stage::new(&site("a.test", &[("/", page(&links))]));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(1);
-    assert!(said.out.contains("\"to 4\"") && !said.out.contains("\"to 5\""), "{said}");
-    assert!(said.out.contains("and 3 more places: --unfold, or rummage trace"), "{said}");
-    let said = stage.run(&["trace", "/gone"]).ends(0);
-    assert!(said.out.contains("8 links on 1 page") && said.out.contains(">to 7</a>"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(1);
+    assert!(outcome.out.contains("\"to 4\"") && !outcome.out.contains("\"to 5\""), "{outcome}");
+    assert!(outcome.out.contains("and 3 more places: --unfold, or rummage trace"), "{outcome}");
+    let outcome = stage.run(&["trace", "/gone"]).ends(0);
+    assert!(
+        outcome.out.contains("8 links on 1 page") && outcome.out.contains(">to 7</a>"),
+        "{outcome}"
+    );
 }
 
 #[test]
 fn nothing_broken_is_said_of_what_was_checked_alone() {
     let stage = Stage::new(&site("a.test", &[("/", page("<a href=/in>i</a>")), ("/in", page(""))]));
-    let said = stage.run(&["crawl", "http://a.test"]).ends(0);
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
     assert!(
-        said.out.ends_with("\nNothing that was checked is broken, doubtful or moved.\n"),
-        "{said}"
+        outcome.out.ends_with("\nNothing that was checked is broken, doubtful or moved.\n"),
+        "{outcome}"
     );
-    let said = stage.run(&["findings", "--verdict", "doubtful"]).ends(0);
-    assert!(said.out.ends_with("sound links and those not checked count then too.\n"), "{said}");
+    let outcome = stage.run(&["findings", "--verdict", "doubtful"]).ends(0);
+    assert!(
+        outcome.out.ends_with("sound links and those not checked count then too.\n"),
+        "{outcome}"
+    );
 }
 
 #[test]
@@ -146,16 +153,16 @@ fn a_public_site_does_not_lead_into_private_networks() {
     let html = format!("<a href='http://127.0.0.1:{port}/'>x</a><a href=/in>in</a>");
     let to_private = Act::redirect(302, "http://169.254.169.254/latest/meta-data/");
     let stage = Stage::new(&site("a.test", &[("/", page(&html)), ("/in", to_private)]));
-    let said = stage.run(&["crawl", "http://a.test", "--format", "jsonl"]).ends(1);
-    let seen: Vec<String> = said
+    let outcome = stage.run(&["crawl", "http://a.test", "--format", "jsonl"]).ends(1);
+    let seen: Vec<String> = outcome
         .json()
         .iter()
         .map(|line| format!("{} {}", line["verdict"], line["cause"]).replace('"', ""))
         .collect();
-    assert_eq!(seen, ["broken private-address", "broken private-address"], "{said}");
+    assert_eq!(seen, ["broken private-address", "broken private-address"], "{outcome}");
     let words = ["crawl", "http://a.test", "--allow-private", "--timeout", "500ms"];
-    let said = stage.run(&[&words[..], &["--exclude", "/in"]].concat()).ends(1);
-    assert!(said.out.contains("connection refused"), "{said}");
+    let outcome = stage.run(&[&words[..], &["--exclude", "/in"]].concat()).ends(1);
+    assert!(outcome.out.contains("connection refused"), "{outcome}");
 }
 
 #[test]
@@ -165,13 +172,14 @@ fn a_start_that_leads_elsewhere_is_followed_and_said() {
         .hosts
         .extend(site("new.test", &[("/home", page("<a href=/in>i</a>")), ("/in", page(""))]).hosts);
     let stage = Stage::new(&scenario);
-    let said = stage.run(&["crawl", "http://old.test"]).ends(0);
+    let outcome = stage.run(&["crawl", "http://old.test"]).ends(0);
     assert!(
-        said.err
+        outcome
+            .err
             .contains("http://old.test leads to http://new.test/home, which is taken as the site"),
-        "{said}"
+        "{outcome}"
     );
-    assert!(said.out.contains("2 pages read"), "{said}");
+    assert!(outcome.out.contains("2 pages read"), "{outcome}");
 }
 
 #[test]
@@ -180,9 +188,9 @@ fn attempts_and_rate_are_kept() {
     let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a>")), ("/x", failing)]));
     let words =
         ["crawl", "http://a.test", "--attempts", "1", "--rate", "20/s", "--per-host", "1", "-v"];
-    let said = stage.run(&words).ends(1);
-    assert!(said.out.contains("GET: 503"), "{said}");
-    assert!(said.err.contains("GET http://a.test/x 503"), "{said}");
+    let outcome = stage.run(&words).ends(1);
+    assert!(outcome.out.contains("GET: 503"), "{outcome}");
+    assert!(outcome.err.contains("GET http://a.test/x 503"), "{outcome}");
     assert_eq!(stage.web.asked().iter().filter(|asked| asked.path == "/x").count(), 1);
 }
 
@@ -196,16 +204,19 @@ fn fail_on_says_what_counts() {
 }
 
 #[test]
-fn trace_gives_lines_for_one_address_and_says_when_none_fits() {
+fn trace_gives_lines_for_one_url_and_says_when_none_fits() {
     let scenario = generated(9);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", &scenario.start, "--timeout", "500ms"]).ends(1);
     let target = &scenario.truth.last().unwrap().target;
-    let said = stage.run(&["trace", target, "--format", "jsonl"]).ends(0);
-    assert_eq!(said.json().len(), scenario.pages.len());
-    assert!(said.json().iter().all(|line| line["target"] == target.as_str()));
-    let said = stage.run(&["trace", "nowhere-at-all"]).ends(2);
-    assert!(said.err.contains("run 1 knows no address with \"nowhere-at-all\" in it"), "{said}");
+    let outcome = stage.run(&["trace", target, "--format", "jsonl"]).ends(0);
+    assert_eq!(outcome.json().len(), scenario.pages.len());
+    assert!(outcome.json().iter().all(|line| line["target"] == target.as_str()));
+    let outcome = stage.run(&["trace", "nowhere-at-all"]).ends(2);
+    assert!(
+        outcome.err.contains("run 1 knows no address with \"nowhere-at-all\" in it"),
+        "{outcome}"
+    );
 }
 
 #[test]
@@ -213,9 +224,9 @@ fn a_second_run_is_told_how_long_the_first_took() {
     let stage = Stage::new(&museum());
     let words = ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note"];
     stage.run(&words).ends(1);
-    let said = stage.run(&words).ends(1);
-    assert!(said.err.contains("; last time it took "), "{said}");
-    assert!(said.out.contains("run 2, "), "{said}");
+    let outcome = stage.run(&words).ends(1);
+    assert!(outcome.err.contains("; last time it took "), "{outcome}");
+    assert!(outcome.out.contains("run 2, "), "{outcome}");
 }
 
 #[test]
@@ -226,8 +237,8 @@ fn a_user_logs_in_to_the_site_alone_and_asks_nothing_that_acts() {
     scenario.hosts.extend(site("b.test", &[("/", page(""))]).hosts);
     let stage = Stage::new(&scenario);
     let words = ["crawl", "http://a.test", "--user", "keeper", "--all", "--format", "jsonl"];
-    let said = stage.run(&words).ends(2);
-    assert!(said.err.contains("RUMMAGE_PASSWORD"), "{said}");
+    let outcome = stage.run(&words).ends(2);
+    assert!(outcome.err.contains("RUMMAGE_PASSWORD"), "{outcome}");
     let output = stage.command(&words).env("RUMMAGE_PASSWORD", "lock 5").output().unwrap();
     assert_eq!(output.status.code(), Some(0));
     let out = String::from_utf8(output.stdout).unwrap();
@@ -254,8 +265,8 @@ fn redirects_are_followed_as_far_as_is_said() {
     paths.extend([("/", page("<a href=/r0>r</a>")), ("/r6", page(""))]);
     let stage = Stage::new(&site("a.test", &paths));
     stage.run(&["crawl", "http://a.test", "--hops", "6"]).ends(0);
-    let said = stage.run(&["crawl", "http://a.test", "--hops", "5"]).ends(1);
-    assert!(said.out.contains("too many redirects"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--hops", "5"]).ends(1);
+    assert!(outcome.out.contains("too many redirects"), "{outcome}");
 }
 
 #[test]
@@ -264,11 +275,12 @@ fn fragments_of_others_are_checked_when_asked_for() {
     scenario.hosts.extend(site("b.test", &[("/", page("<p id=here>"))]).hosts);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", "http://a.test"]).ends(0);
-    let said = stage.run(&["crawl", "http://a.test", "--fragments", "all"]).ends(1);
+    let outcome = stage.run(&["crawl", "http://a.test", "--fragments", "all"]).ends(1);
     assert!(
-        said.out
+        outcome
+            .out
             .contains("no such place on the page  not looked for before\n  http://b.test/#gone"),
-        "{said}"
+        "{outcome}"
     );
     stage.run(&["crawl", "http://a.test", "--fragments", "none"]).ends(0);
 }

@@ -2,7 +2,7 @@
 
 use rummage_demo::{Scenario, museum, museum_earlier};
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
 use crate::screens::settings;
 
@@ -31,11 +31,11 @@ impl Twice {
         self.one.path("store.db").display().to_string()
     }
 
-    fn earlier(&self, words: &[&str]) -> Said {
+    fn earlier(&self, words: &[&str]) -> Outcome {
         self.one.run(&[words, &["--store", &self.store()]].concat())
     }
 
-    fn later(&self, words: &[&str]) -> Said {
+    fn later(&self, words: &[&str]) -> Outcome {
         self.two.run(&[words, &["--store", &self.store()]].concat())
     }
 }
@@ -44,18 +44,18 @@ impl Twice {
 fn what_broke_comes_first_and_a_crawl_ends_with_the_counts() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(1);
-    let said = both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(0);
-    assert!(said.out.contains(": 0 broke, 0 came back, 0 healed, 2 still open\n"), "{said}");
-    let said = both.later(&["crawl", "http://a.test", "--fail-on", "new"]).ends(1);
-    assert!(said.out.contains(": 1 broke, 0 came back, 1 healed, 1 still open\n"), "{said}");
+    let outcome = both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(0);
+    assert!(outcome.out.contains(": 0 broke, 0 came back, 0 healed, 2 still open\n"), "{outcome}");
+    let outcome = both.later(&["crawl", "http://a.test", "--fail-on", "new"]).ends(1);
+    assert!(outcome.out.contains(": 1 broke, 0 came back, 1 healed, 1 still open\n"), "{outcome}");
 
-    let said = both.later(&["compare"]).ends(0);
-    let at = |what: &str| said.out.find(what).unwrap_or_else(|| panic!("{what} in {said}"));
-    assert!(at("1 broke, 0 came back, 1 healed, 1 still open") < at("\nbroke  1\n"), "{said}");
-    assert!(at("http://a.test/b\n") < at("healed: the link leads where it should"), "{said}");
-    assert!(at("healed: ") < at("\nstill open"), "{said}");
-    assert!(said.out.contains("1 page is new: http://a.test/x"), "{said}");
-    assert!(said.out.contains("1 page is gone: http://a.test/b"), "{said}");
+    let outcome = both.later(&["compare"]).ends(0);
+    let at = |what: &str| outcome.out.find(what).unwrap_or_else(|| panic!("{what} in {outcome}"));
+    assert!(at("1 broke, 0 came back, 1 healed, 1 still open") < at("\nbroke  1\n"), "{outcome}");
+    assert!(at("http://a.test/b\n") < at("healed: the link leads where it should"), "{outcome}");
+    assert!(at("healed: ") < at("\nstill open"), "{outcome}");
+    assert!(outcome.out.contains("1 page is new: http://a.test/x"), "{outcome}");
+    assert!(outcome.out.contains("1 page is gone: http://a.test/b"), "{outcome}");
     both.later(&["compare", "--fail-on", "new"]).ends(1);
     both.later(&["compare", "1", "2", "--fail-on", "new"]).ends(0);
     let older = both.later(&["findings", "--run", "1"]).ends(0);
@@ -78,12 +78,12 @@ fn what_broke_comes_first_and_a_crawl_ends_with_the_counts() {
 fn comparisons_that_make_no_sense_say_why() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
-    let said = both.earlier(&["compare"]).ends(2);
-    assert!(said.err.contains("there is no run of a.test before run 1"), "{said}");
-    let said = both.earlier(&["compare", "1", "1"]).ends(2);
-    assert!(said.err.contains("run 1 beside itself shows nothing"), "{said}");
-    let said = both.earlier(&["compare", "1", "9"]).ends(2);
-    assert!(said.err.contains("there is no run 9 in the store"), "{said}");
+    let outcome = both.earlier(&["compare"]).ends(2);
+    assert!(outcome.err.contains("there is no run of a.test before run 1"), "{outcome}");
+    let outcome = both.earlier(&["compare", "1", "1"]).ends(2);
+    assert!(outcome.err.contains("run 1 beside itself shows nothing"), "{outcome}");
+    let outcome = both.earlier(&["compare", "1", "9"]).ends(2);
+    assert!(outcome.err.contains("there is no run 9 in the store"), "{outcome}");
 }
 
 #[test]
@@ -91,37 +91,37 @@ fn sites_are_listed_and_old_runs_forgotten() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
     both.later(&["crawl", "http://a.test"]).ends(1);
-    let said = both.later(&["sites"]).ends(0);
-    let row: Vec<&str> = said.out.lines().nth(1).unwrap().split_whitespace().collect();
-    assert_eq!((row[0], row[1], row[2]), ("a.test", "http://a.test/", "2"), "{said}");
-    assert_eq!(row[row.len() - 3..], ["3", "2", "1"], "pages, open, new: {said}");
-    let said = both.later(&["sites", "runs"]).ends(0);
-    assert_eq!(said.out.lines().count(), 3, "{said}");
-    let said = both.later(&["sites", "prune", "--keep", "1", "--dry-run"]).ends(0);
-    assert_eq!(said.out, "would forget: runs 1\n");
+    let outcome = both.later(&["sites"]).ends(0);
+    let row: Vec<&str> = outcome.out.lines().nth(1).unwrap().split_whitespace().collect();
+    assert_eq!((row[0], row[1], row[2]), ("a.test", "http://a.test/", "2"), "{outcome}");
+    assert_eq!(row[row.len() - 3..], ["3", "2", "1"], "pages, open, new: {outcome}");
+    let outcome = both.later(&["sites", "runs"]).ends(0);
+    assert_eq!(outcome.out.lines().count(), 3, "{outcome}");
+    let outcome = both.later(&["sites", "prune", "--keep", "1", "--dry-run"]).ends(0);
+    assert_eq!(outcome.out, "would forget: runs 1\n");
     both.later(&["sites", "prune", "--keep", "1"]).ends(0);
-    let said = both.later(&["findings", "--run", "1"]).ends(2);
-    assert!(said.err.contains("there is no run 1"), "{said}");
+    let outcome = both.later(&["findings", "--run", "1"]).ends(2);
+    assert!(outcome.err.contains("there is no run 1"), "{outcome}");
     both.later(&["findings"]).ends(0);
-    let said = both.later(&["sites", "prune", "--keep", "1"]).ends(0);
-    assert_eq!(said.out, "there is nothing to forget\n");
+    let outcome = both.later(&["sites", "prune", "--keep", "1"]).ends(0);
+    assert_eq!(outcome.out, "there is nothing to forget\n");
 }
 
 #[test]
 fn the_tool_alone_says_what_is_there_and_what_to_type() {
     let both = Twice::new();
-    let said = both.earlier(&[]).ends(0);
-    assert!(said.out.contains("rummage crawl www.example.test"), "{said}");
+    let outcome = both.earlier(&[]).ends(0);
+    assert!(outcome.out.contains("rummage crawl www.example.test"), "{outcome}");
     both.earlier(&["crawl", "http://a.test"]).ends(1);
-    let said = both.earlier(&[]).ends(0);
+    let outcome = both.earlier(&[]).ends(0);
     for what in ["rummage findings", "rummage crawl http://a.test", "a.test"] {
-        assert!(said.out.contains(what), "{what} in {said}");
+        assert!(outcome.out.contains(what), "{what} in {outcome}");
     }
-    assert!(!said.out.contains("rummage compare"), "there is nothing to compare yet: {said}");
+    assert!(!outcome.out.contains("rummage compare"), "there is nothing to compare yet: {outcome}");
     both.later(&["crawl", "http://a.test"]).ends(1);
     assert!(both.later(&[]).ends(0).out.contains("rummage compare"));
-    let said = both.earlier(&["completions", "bash"]).ends(0);
-    assert!(said.out.contains("_rummage"), "{said}");
+    let outcome = both.earlier(&["completions", "bash"]).ends(0);
+    assert!(outcome.out.contains("_rummage"), "{outcome}");
 }
 
 #[test]
@@ -147,38 +147,41 @@ fn a_store_holds_several_sites_and_each_is_named() {
     stage.run(&["crawl", "http://b.test"]).ends(1);
     stage.run(&["crawl", "http://a.test"]).ends(1);
     let head = |words: &[&str]| {
-        let said = stage.run(words).ends(0);
-        said.out.lines().next().unwrap().to_owned()
+        let outcome = stage.run(words).ends(0);
+        outcome.out.lines().next().unwrap().to_owned()
     };
     assert!(head(&["findings"]).contains("a.test  run 2, "), "the last crawl is meant");
     assert!(head(&["findings", "--site", "b.test"]).contains("b.test  run 1, "));
     let file = "[site.bee]\nstart = \"http://b.test\"\n[site.ay]\nstart = \"a.test\"\n";
     std::fs::write(stage.path("rummage.toml"), file).unwrap();
     assert!(head(&["findings", "--site", "bee"]).contains("b.test  run 1, "));
-    let said = stage.run(&["trace", "/lost", "--site", "bee"]).ends(0);
-    assert!(said.out.contains("http://b.test/lost"), "{said}");
-    let said = stage.run(&["findings", "--site", "sea"]).ends(2);
-    assert!(said.err.contains("holds no run of sea"), "{said}");
-    assert!(said.err.contains("It holds a.test or b.test."), "{said}");
-    let said = stage.run(&["compare", "1", "2"]).ends(2);
-    assert!(said.err.contains("they have nothing in common"), "{said}");
-    let said = stage.run(&["sites"]).ends(0);
+    let outcome = stage.run(&["trace", "/lost", "--site", "bee"]).ends(0);
+    assert!(outcome.out.contains("http://b.test/lost"), "{outcome}");
+    let outcome = stage.run(&["findings", "--site", "sea"]).ends(2);
+    assert!(outcome.err.contains("holds no run of sea"), "{outcome}");
+    assert!(outcome.err.contains("It holds a.test or b.test."), "{outcome}");
+    let outcome = stage.run(&["compare", "1", "2"]).ends(2);
+    assert!(outcome.err.contains("they have nothing in common"), "{outcome}");
+    let outcome = stage.run(&["sites"]).ends(0);
     let names: Vec<&str> =
-        said.out.lines().skip(1).filter_map(|line| line.split_whitespace().next()).collect();
+        outcome.out.lines().skip(1).filter_map(|line| line.split_whitespace().next()).collect();
     assert_eq!(names, ["ay", "bee"]);
     std::fs::create_dir(stage.path("bee")).unwrap();
-    let said = stage.run(&["crawl", "bee"]).ends(2);
-    assert!(said.err.contains("bee is a site of the settings file, and a folder here"), "{said}");
-    let said = stage.run(&["crawl", "--site", "beee"]).ends(2);
-    assert!(said.err.contains("Did you mean bee?"), "{said}");
+    let outcome = stage.run(&["crawl", "bee"]).ends(2);
+    assert!(
+        outcome.err.contains("bee is a site of the settings file, and a folder here"),
+        "{outcome}"
+    );
+    let outcome = stage.run(&["crawl", "--site", "beee"]).ends(2);
+    assert!(outcome.err.contains("Did you mean bee?"), "{outcome}");
 }
 
 #[test]
 fn a_trace_for_programs_has_the_evidence_and_the_links() {
     let stage = Stage::new(&first());
     stage.run(&["crawl", "http://a.test"]).ends(1);
-    let said = stage.run(&["trace", "http://a.test/x", "--format", "json"]).ends(0);
-    let list: serde_json::Value = serde_json::from_str(&said.out).unwrap();
+    let outcome = stage.run(&["trace", "http://a.test/x", "--format", "json"]).ends(0);
+    let list: serde_json::Value = serde_json::from_str(&outcome.out).unwrap();
     let target = &list[0];
     assert_eq!((&target["verdict"], &target["status"]), (&"broken".into(), &404.into()));
     assert_eq!(target["evidence"][0]["address"], "http://a.test/x");
@@ -195,15 +198,15 @@ fn the_source_is_asked_again_and_what_cannot_be_had_is_said() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
     // `/b` is gone by now, and the start names it still.
-    let said = both.later(&["trace", "http://a.test/x", "--source"]).ends(0);
-    let source = said.out.split("the source, asked just now\n").nth(1).unwrap();
-    assert!(source.starts_with("  http://a.test/\n    1:"), "{said}");
-    assert!(source.contains("<a href=/x>x</a>"), "{said}");
+    let outcome = both.later(&["trace", "http://a.test/x", "--source"]).ends(0);
+    let source = outcome.out.split("the source, asked just now\n").nth(1).unwrap();
+    assert!(source.starts_with("  http://a.test/\n    1:"), "{outcome}");
+    assert!(source.contains("<a href=/x>x</a>"), "{outcome}");
     let changed = Stage::new(&site("a.test", &[("/", page("nothing here now"))]));
     let store = both.store();
     let words = ["trace", "http://a.test/x", "--source", "--store", &store];
     assert!(changed.run(&words).ends(0).out.contains("does not name it any more"));
     let words = ["trace", "http://a.test/y", "--source", "--store", &store];
-    let said = changed.run(&words).ends(0);
-    assert!(said.out.contains("http://a.test/a\n    404\n"), "{said}");
+    let outcome = changed.run(&words).ends(0);
+    assert!(outcome.out.contains("http://a.test/a\n    404\n"), "{outcome}");
 }

@@ -6,7 +6,7 @@ use std::process::Stdio;
 
 use rummage_demo::{Scenario, museum};
 
-use crate::harness::{Said, Stage, said};
+use crate::harness::{Outcome, Stage, outcome};
 use crate::options::{page, site};
 
 fn walked(html: &str) -> Scenario {
@@ -26,9 +26,12 @@ fn walked(html: &str) -> Scenario {
 #[test]
 fn a_page_of_a_site_nobody_knows_is_checked_alone_in_its_order() {
     let stage = Stage::new(&walked("<a href=/sound>s</a><a href=/gone>g</a>"));
-    let said = stage.run(&["page", "http://a.test/news"]).ends(1);
-    assert!(said.out.contains("3 links: 2 broken, 0 doubtful, 0 moved, 1 sound\n"), "{said}");
-    assert!(said.out.find("http://a.test/lost") < said.out.find("http://a.test/gone"), "{said}");
+    let outcome = stage.run(&["page", "http://a.test/news"]).ends(1);
+    assert!(outcome.out.contains("3 links: 2 broken, 0 doubtful, 0 moved, 1 sound\n"), "{outcome}");
+    assert!(
+        outcome.out.find("http://a.test/lost") < outcome.out.find("http://a.test/gone"),
+        "{outcome}"
+    );
     let mut asked: Vec<String> = stage.web.asked().into_iter().map(|asked| asked.path).collect();
     asked.retain(|path| !path.contains("made-up") && path != "/robots.txt");
     asked.sort();
@@ -43,13 +46,13 @@ fn in_a_known_site_it_tells_what_is_new_and_all_else_stands() {
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
     let two = Stage::new(&walked("<a href=/sound>s</a><a href=/typo>t</a>"));
     let words = ["page", "http://a.test/news", "--store", &store];
-    let said = two.run(&words).ends(1);
+    let outcome = two.run(&words).ends(1);
     assert!(
-        said.out.contains("2 broken, 0 doubtful, 0 moved, 1 sound; 1 new since run 1"),
-        "{said}"
+        outcome.out.contains("2 broken, 0 doubtful, 0 moved, 1 sound; 1 new since run 1"),
+        "{outcome}"
     );
-    assert!(said.out.contains("http://a.test/typo  not found, 404  new\n"), "{said}");
-    assert!(said.out.contains("http://a.test/lost  not found, 404\n"), "{said}");
+    assert!(outcome.out.contains("http://a.test/typo  not found, 404  new\n"), "{outcome}");
+    assert!(outcome.out.contains("http://a.test/lost  not found, 404\n"), "{outcome}");
     assert!(!two.web.asked().iter().any(|asked| asked.path == "/old"), "it stands");
     let found = two.run(&["findings", "--store", &store]).ends(0);
     assert!(
@@ -59,13 +62,13 @@ fn in_a_known_site_it_tells_what_is_new_and_all_else_stands() {
     assert!(!found.out.contains("http://a.test/gone\n"), "its link was taken out: {found}");
     two.run(&[&words[..], &["--fail-on", "new"]].concat()).ends(0);
     // A page that no link names is one of the site all the same.
-    let said = two.run(&["page", "http://a.test/alone", "--store", &store]).ends(1);
-    assert!(said.out.contains("http://a.test/no  not found, 404  new"), "{said}");
-    let said = two.run(&["page", "http://a.test/nowhere", "--store", &store]).ends(1);
-    assert!(said.out.contains("broken  not found, 404"), "{said}");
+    let outcome = two.run(&["page", "http://a.test/alone", "--store", &store]).ends(1);
+    assert!(outcome.out.contains("http://a.test/no  not found, 404  new"), "{outcome}");
+    let outcome = two.run(&["page", "http://a.test/nowhere", "--store", &store]).ends(1);
+    assert!(outcome.out.contains("broken  not found, 404"), "{outcome}");
 }
 
-fn piped(stage: &Stage, words: &[&str], text: &str) -> Said {
+fn piped(stage: &Stage, words: &[&str], text: &str) -> Outcome {
     let mut command = stage.command(words);
     let mut child = command
         .stdin(Stdio::piped())
@@ -74,7 +77,7 @@ fn piped(stage: &Stage, words: &[&str], text: &str) -> Said {
         .spawn()
         .unwrap();
     child.stdin.take().unwrap().write_all(text.as_bytes()).unwrap();
-    said(words, child.wait_with_output().unwrap())
+    outcome(words, child.wait_with_output().unwrap())
 }
 
 #[test]
@@ -84,18 +87,18 @@ fn a_draft_is_checked_where_it_will_live_and_kept_nowhere() {
         <a href=#top>top</a><a href=#nope>no</a>";
     let at = "https://www.ashlock-canal.test/news/";
     let words = ["page", "-", "--as", at, "--timeout", "500ms"];
-    let said = piped(&stage, &words, draft).ends(1);
-    assert!(said.out.contains("4 links: 2 broken, 0 doubtful, 0 moved, 2 sound\n"), "{said}");
+    let outcome = piped(&stage, &words, draft).ends(1);
+    assert!(outcome.out.contains("4 links: 2 broken, 0 doubtful, 0 moved, 2 sound\n"), "{outcome}");
     assert!(
-        said.out.contains("  3:1      broken   https://www.ashlock-canal.test/visti/"),
-        "{said}"
+        outcome.out.contains("  3:1      broken   https://www.ashlock-canal.test/visti/"),
+        "{outcome}"
     );
     assert!(!stage.path("store.db").exists());
 
     fs::write(stage.path("draft.html"), draft).unwrap();
     let words = ["page", "draft.html", "--as", at, "--timeout", "500ms"];
-    let said = stage.run(&words).ends(1);
-    assert!(said.out.contains("           draft.html:3:1\n"), "{said}");
+    let outcome = stage.run(&words).ends(1);
+    assert!(outcome.out.contains("           draft.html:3:1\n"), "{outcome}");
     let rows = stage.run(&[&words[..], &["--format", "jsonl"]].concat()).ends(1).json();
     let targets: Vec<&str> = rows.iter().map(|row| row["target"].as_str().unwrap()).collect();
     assert_eq!(
@@ -109,13 +112,16 @@ fn mistakes_with_drafts_say_what_to_type() {
     let stage = Stage::new(&walked(""));
     fs::write(stage.path("draft.html"), "").unwrap();
     let complaint = |words: &[&str]| stage.run(words).ends(2).err;
-    let said = complaint(&["page", "draft.html"]);
-    assert!(said.contains("rummage page draft.html --as https://www.example.test/"), "{said}");
-    let said = complaint(&["page", "draft.html", "--as", "http://a.test/x"]);
-    assert!(said.contains("draft.html is empty"), "{said}");
-    let said = complaint(&["page", "http://a.test/", "--as", "http://a.test/x"]);
-    assert!(said.contains("--as is for a draft"), "{said}");
-    let said = complaint(&["page", "draft.html", "http://a.test/", "--as", "http://a.test/x"]);
-    assert!(said.contains("is checked alone"), "{said}");
+    let outcome = complaint(&["page", "draft.html"]);
+    assert!(
+        outcome.contains("rummage page draft.html --as https://www.example.test/"),
+        "{outcome}"
+    );
+    let outcome = complaint(&["page", "draft.html", "--as", "http://a.test/x"]);
+    assert!(outcome.contains("draft.html is empty"), "{outcome}");
+    let outcome = complaint(&["page", "http://a.test/", "--as", "http://a.test/x"]);
+    assert!(outcome.contains("--as is for a draft"), "{outcome}");
+    let outcome = complaint(&["page", "draft.html", "http://a.test/", "--as", "http://a.test/x"]);
+    assert!(outcome.contains("is checked alone"), "{outcome}");
     stage.run(&["page"]).ends(2);
 }

@@ -8,7 +8,7 @@ use std::process::{Child, ChildStderr, Stdio};
 use rummage_demo::{Act, Scenario};
 use serde_json::Value;
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 use crate::interrupted::signal;
 use crate::options::{page, site};
 
@@ -28,12 +28,12 @@ fn set(stage: &Stage, more: &str) {
 }
 
 /// One round, with its log as objects.
-fn once(stage: &Stage, code: i32) -> (Said, Vec<Value>) {
-    let said = stage.run(&["patrol", "--once", "--log", "json"]).ends(code);
+fn once(stage: &Stage, code: i32) -> (Outcome, Vec<Value>) {
+    let outcome = stage.run(&["patrol", "--once", "--log", "json"]).ends(code);
     let parse =
-        |line: &str| serde_json::from_str(line).unwrap_or_else(|_| panic!("{line}: {said}"));
-    let log = said.err.lines().map(parse).collect();
-    (said, log)
+        |line: &str| serde_json::from_str(line).unwrap_or_else(|_| panic!("{line}: {outcome}"));
+    let log = outcome.err.lines().map(parse).collect();
+    (outcome, log)
 }
 
 fn messages(log: &[Value]) -> Vec<&str> {
@@ -43,17 +43,17 @@ fn messages(log: &[Value]) -> Vec<&str> {
 #[test]
 fn one_round_crawls_what_nobody_knows_and_the_next_has_nothing_to_do() {
     let stage = stage(&a_site(), "");
-    let (said, log) = once(&stage, 0);
+    let (outcome, log) = once(&stage, 0);
     assert_eq!(messages(&log), ["patrol is up", "begins", "ended", "next", "patrol ends"]);
-    assert_eq!((&log[1]["site"], &log[1]["task"]), (&"ay".into(), &"crawl".into()), "{said}");
-    assert_eq!((&log[2]["pages"], &log[2]["broke"]), (&2.into(), &1.into()), "{said}");
-    assert_eq!(log[3]["task"], "recheck", "{said}");
-    assert!(log[0]["timestamp"].as_str().is_some_and(|time| time.ends_with('Z')), "{said}");
-    assert_eq!(said.out, "");
+    assert_eq!((&log[1]["site"], &log[1]["task"]), (&"ay".into(), &"crawl".into()), "{outcome}");
+    assert_eq!((&log[2]["pages"], &log[2]["broke"]), (&2.into(), &1.into()), "{outcome}");
+    assert_eq!(log[3]["task"], "recheck", "{outcome}");
+    assert!(log[0]["timestamp"].as_str().is_some_and(|time| time.ends_with('Z')), "{outcome}");
+    assert_eq!(outcome.out, "");
 
     let asked = stage.web.asked().len();
-    let (said, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
     assert_eq!(stage.web.asked().len(), asked, "nothing is due");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
@@ -65,18 +65,18 @@ fn what_is_due_is_asked_and_no_more() {
     once(&stage, 0);
     let asked = stage.web.asked().len();
     // Rechecks lie some minutes apart: what falls due together is asked together.
-    let (said, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
     age(&stage, 3600);
-    let (said, log) = once(&stage, 0);
-    assert_eq!(log[1]["task"], "recheck", "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "recheck", "{outcome}");
     let paths: Vec<String> =
         stage.web.asked()[asked..].iter().map(|asked| asked.path.clone()).collect();
     assert!(paths.iter().any(|path| path == "/lost"), "{paths:?}");
     assert!(!paths.iter().any(|path| path == "/fine"), "{paths:?}");
     age(&stage, 2 * 86400);
-    let (said, log) = once(&stage, 0);
-    assert_eq!(log[1]["task"], "crawl", "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "crawl", "{outcome}");
 }
 
 /// Has the runs begin so many seconds earlier, by the clock of the store.
@@ -92,29 +92,32 @@ fn age(stage: &Stage, seconds: i64) {
 #[test]
 fn quiet_hours_and_a_budget_hold_it() {
     let stage = stage(&a_site(), "quiet-hours = [\"00:00-12:00\", \"12:00-00:00\"]");
-    let (said, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
     assert!(stage.web.asked().is_empty());
 
     set(&stage, "patrol-per-hour = 3");
-    let (said, log) = once(&stage, 3);
-    assert_eq!(log[2]["why"], "the budget of this hour is spent: what is left waits", "{said}");
+    let (outcome, log) = once(&stage, 3);
+    assert_eq!(
+        log[2]["reason"], "the budget of this hour is spent: what is left waits",
+        "{outcome}"
+    );
     let asked = stage.web.asked().len();
-    assert_eq!(asked, 3, "{said}");
+    assert_eq!(asked, 3, "{outcome}");
     // Another process knows what was spent.
-    let (said, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{said}");
-    assert_eq!(log[1]["task"], "resume", "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
+    assert_eq!(log[1]["task"], "resume", "{outcome}");
     assert_eq!(stage.web.asked().len(), asked);
     age(&stage, 3601);
     set(&stage, "patrol-per-hour = 300");
-    let (said, log) = once(&stage, 0);
-    assert_eq!(log[1]["task"], "resume", "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "resume", "{outcome}");
     let ended = log.iter().find(|entry| entry["message"] == "ended").unwrap();
-    assert_eq!((&ended["run"], &ended["pages"]), (&1.into(), &2.into()), "{said}");
+    assert_eq!((&ended["run"], &ended["pages"]), (&1.into(), &2.into()), "{outcome}");
     set(&stage, "quiet-hours = [\"late\"]");
-    let said = stage.run(&["patrol", "--once"]).ends(2);
-    assert!(said.err.contains("such as 22:00-06:00"), "{said}");
+    let outcome = stage.run(&["patrol", "--once"]).ends(2);
+    assert!(outcome.err.contains("such as 22:00-06:00"), "{outcome}");
 }
 
 /// A patrol that stays up, with its log.
@@ -151,10 +154,10 @@ fn it_stays_up_alone_is_seen_and_ends_when_it_is_asked_to() {
     let mut up = Up::start(&stage);
     let waits = up.until("waits");
     assert_eq!(waits["task"], "recheck");
-    let said = stage.run(&["patrol"]).ends(4);
+    let outcome = stage.run(&["patrol"]).ends(4);
     let process = up.child.id();
-    assert!(said.err.contains("a patrol of this store is up already: process"), "{said}");
-    assert!(said.err.contains(&format!("kill {process}")), "{said}");
+    assert!(outcome.err.contains("a patrol of this store is up already: process"), "{outcome}");
+    assert!(outcome.err.contains(&format!("kill {process}")), "{outcome}");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains(&format!(", process {process}; recheck of ay: ")), "{sites}");
     // Others may write to the store meanwhile.
@@ -182,8 +185,9 @@ fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
         up.until("begins");
         // What it has read is stored within the second, and can be read meanwhile.
         let stored = || {
-            let said = stage.run(&["findings"]);
-            said.out.contains("1 page read") && stage.web.asked().iter().any(|a| a.path == "/last")
+            let outcome = stage.run(&["findings"]);
+            outcome.out.contains("1 page read")
+                && stage.web.asked().iter().any(|a| a.path == "/last")
         };
         assert!((0..10_000).any(|_| stored()), "what was read is never stored");
         let code = up.end(name);
@@ -191,10 +195,10 @@ fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
         let sites = stage.run(&["sites"]).ends(0);
         let killed = sites.out.contains("did not come to its end");
         assert_eq!(killed, name == "-KILL", "{sites}");
-        let (said, log) = once(&stage, 0);
-        assert_eq!(log[1]["task"], "resume", "{said}");
+        let (outcome, log) = once(&stage, 0);
+        assert_eq!(log[1]["task"], "resume", "{outcome}");
         let ended = log.iter().find(|entry| entry["message"] == "ended").unwrap();
-        assert_eq!((&ended["pages"], &ended["run"]), (&2.into(), &1.into()), "{said}");
+        assert_eq!((&ended["pages"], &ended["run"]), (&2.into(), &1.into()), "{outcome}");
         let homes = stage.web.asked().iter().filter(|asked| asked.path == "/").count();
         assert_eq!(homes, 1, "what was read is not read again");
     }
@@ -208,28 +212,28 @@ fn a_store_that_another_command_writes_to_is_waited_for() {
     let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
     let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
     assert!(lines.any(|line| line.is_ok_and(|line| line.starts_with("GET http://a.test/ 200"))));
-    let (said, log) = once(&stage, 3);
+    let (outcome, log) = once(&stage, 3);
     assert!(
         messages(&log).contains(&"another command writes to the store: waiting for it"),
-        "{said}"
+        "{outcome}"
     );
     signal(&child, "-INT");
     lines.count();
     assert_eq!(child.wait().unwrap().code(), Some(3));
-    let (said, log) = once(&stage, 0);
-    assert_eq!(log[1]["task"], "resume", "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(log[1]["task"], "resume", "{outcome}");
 }
 
 #[test]
 fn a_site_that_cannot_be_asked_is_tried_again_later_and_others_are_asked() {
     let stage = stage(&a_site(), "[site.bee]\nstart = \"http://b.test/\"\ntimeout = \"100ms\"");
-    let (said, log) = once(&stage, 3);
+    let (outcome, log) = once(&stage, 3);
     let ended: Vec<&Value> = log.iter().filter(|entry| entry["message"] == "ended").collect();
-    assert_eq!(ended.len(), 1, "{said}");
+    assert_eq!(ended.len(), 1, "{outcome}");
     assert_eq!(ended[0]["site"], "ay");
     let wrong = log.iter().find(|entry| entry["level"] == "ERROR").unwrap();
     assert_eq!(wrong["message"], "bee could not be asked, and is tried again");
-    assert!(wrong["why"].as_str().unwrap().contains("b.test"), "{said}");
+    assert!(wrong["reason"].as_str().unwrap().contains("b.test"), "{outcome}");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains("bee could not be asked"), "{sites}");
 }
@@ -238,8 +242,8 @@ fn a_site_that_cannot_be_asked_is_tried_again_later_and_others_are_asked() {
 fn a_fault_in_the_waivers_is_told_before_anything_is_asked() {
     let stage = stage(&a_site(), "");
     std::fs::write(stage.path("waivers.toml"), "[[waiver]]\nas = \"never\"\n").unwrap();
-    let said = stage.run(&["patrol", "--once"]).ends(2);
-    assert!(said.err.contains("waivers.toml"), "{said}");
+    let outcome = stage.run(&["patrol", "--once"]).ends(2);
+    assert!(outcome.err.contains("waivers.toml"), "{outcome}");
     assert!(stage.web.asked().is_empty());
     std::fs::remove_file(stage.path("waivers.toml")).unwrap();
     once(&stage, 0);
@@ -248,12 +252,12 @@ fn a_fault_in_the_waivers_is_told_before_anything_is_asked() {
 #[test]
 fn a_patrol_without_sites_says_what_to_do() {
     let stage = Stage::new(&a_site());
-    let said = stage.run(&["patrol", "--once"]).ends(2);
-    assert!(said.err.contains("there is no site to watch"), "{said}");
+    let outcome = stage.run(&["patrol", "--once"]).ends(2);
+    assert!(outcome.err.contains("there is no site to watch"), "{outcome}");
     // Without a settings file it watches what was crawled.
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
-    let (said, log) = once(&stage, 0);
-    assert_eq!(log[0]["sites"], "a.test", "{said}");
-    let said = stage.run(&["patrol", "--site", "sea"]).ends(2);
-    assert!(said.err.contains("holds no run of sea"), "{said}");
+    let (outcome, log) = once(&stage, 0);
+    assert_eq!(log[0]["sites"], "a.test", "{outcome}");
+    let outcome = stage.run(&["patrol", "--site", "sea"]).ends(2);
+    assert!(outcome.err.contains("holds no run of sea"), "{outcome}");
 }

@@ -6,9 +6,9 @@ use std::io::Write as _;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use rummage_demo::{ADDRESSES, Act, Scenario, addresses, museum};
+use rummage_demo::{Act, Scenario, URLS, museum, urls};
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
 
 fn three() -> Scenario {
@@ -20,8 +20,8 @@ fn three() -> Scenario {
 
 fn stage(files: &[(&str, &[u8])]) -> Stage {
     let stage = Stage::new(&three());
-    for (name, octets) in files {
-        fs::write(stage.path(name), octets).unwrap();
+    for (name, bytes) in files {
+        fs::write(stage.path(name), bytes).unwrap();
     }
     stage
 }
@@ -42,7 +42,7 @@ fn expected(rows: &[(u64, &str, &str)]) -> Vec<(u64, String, String)> {
 }
 
 #[test]
-fn lists_of_every_form_are_read_and_each_address_is_asked_once() {
+fn lists_of_every_form_are_read_and_each_url_is_asked_once() {
     let both = [(1, "http://a.test/", "sound"), (2, "http://a.test/gone", "broken")];
     let packed = {
         let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
@@ -71,7 +71,7 @@ fn lists_of_every_form_are_read_and_each_address_is_asked_once() {
 }
 
 #[test]
-fn an_index_of_sitemaps_leads_to_the_addresses_in_them() {
+fn an_index_of_sitemaps_leads_to_the_urls_in_them() {
     let index = b"<sitemapindex><sitemap><loc>http://a.test/map.xml</loc></sitemap></sitemapindex>";
     let stage = stage(&[("index.xml", index)]);
     let found = entries(&stage, &["index.xml"], 0);
@@ -94,26 +94,26 @@ fn what_a_page_names_relatively_is_not_asked_and_not_called_broken() {
 #[test]
 fn the_museums_spreadsheet_comes_back_with_its_truth_and_else_untouched() {
     let stage = Stage::new(&museum());
-    fs::write(stage.path("addresses.csv"), addresses()).unwrap();
-    let words = ["probe", "addresses.csv", "--append-columns", "--timeout", "500ms"];
-    let said = stage.run(&[&words[..], &["-o", "checked.csv"]].concat()).ends(1);
-    assert_eq!(said.out, "");
+    fs::write(stage.path("urls.csv"), urls()).unwrap();
+    let words = ["probe", "urls.csv", "--append-columns", "--timeout", "500ms"];
+    let outcome = stage.run(&[&words[..], &["-o", "checked.csv"]].concat()).ends(1);
+    assert_eq!(outcome.out, "");
     let checked = fs::read_to_string(stage.path("checked.csv")).unwrap();
     let mut columns: HashMap<usize, Vec<&str>> = HashMap::new();
-    for (place, (line, was)) in checked.split("\r\n").zip(addresses().split("\r\n")).enumerate() {
+    for (place, (line, was)) in checked.split("\r\n").zip(urls().split("\r\n")).enumerate() {
         let added = line.strip_prefix(was).unwrap_or_else(|| panic!("{line} was {was}"));
         columns.insert(place, added.split(';').skip(1).collect());
     }
     assert_eq!(columns[&0], ["verdict", "cause", "status", "final"]);
-    for (place, (what, address, _, verdict, cause, status)) in (1..).zip(ADDRESSES) {
+    for (place, (what, url, _, verdict, cause, status)) in (1..).zip(URLS) {
         let status = if *status == 0 { String::new() } else { status.to_string() };
-        assert_eq!(columns[&place][..3], [*verdict, *cause, status.as_str()], "{what} {address}");
+        assert_eq!(columns[&place][..3], [*verdict, *cause, status.as_str()], "{what} {url}");
     }
     assert_eq!(columns[&6][3], "http://trains.westshire.test/timetables/ashlock-halt");
     assert_eq!(stage.run(&words).ends(1).out, checked, "the same on standard output");
 }
 
-fn told(stage: &Stage, words: &[&str], code: i32) -> Said {
+fn told(stage: &Stage, words: &[&str], code: i32) -> Outcome {
     stage.run(&[&["probe", "--timeout", "500ms"], words].concat()).ends(code)
 }
 
@@ -148,19 +148,19 @@ fn what_cannot_be_read_is_told_with_its_line_and_the_rest_is_asked() {
         ("long.csv", "long.csv, line 2: it is longer than 1 MiB; what stands before", 1),
         ("noaddress.csv", "noaddress.csv holds no address", 0),
     ] {
-        let said = told(&stage, &[name], 3);
-        assert!(said.err.contains(complaint), "{complaint} in {said}");
+        let outcome = told(&stage, &[name], 3);
+        assert!(outcome.err.contains(complaint), "{complaint} in {outcome}");
         let what = match entries {
             1 => "1 entry, ".to_owned(),
             many => format!("{many} entries, "),
         };
-        assert!(said.out.contains(&what), "{what} in {said}");
+        assert!(outcome.out.contains(&what), "{what} in {outcome}");
     }
-    let said = told(&stage, &["torn.gz", "--limit", "1"], 3);
-    assert!(said.err.contains("torn.gz: its gzip ends early"), "{said}");
-    assert!(!said.out.contains("\n0 entries"), "what came before is asked: {said}");
-    let said = told(&stage, &["bomb.xml"], 3);
-    assert!(said.out.contains("bomb.xml is no sitemap, or breaks off"), "{said}");
+    let outcome = told(&stage, &["torn.gz", "--limit", "1"], 3);
+    assert!(outcome.err.contains("torn.gz: its gzip ends early"), "{outcome}");
+    assert!(!outcome.out.contains("\n0 entries"), "what came before is asked: {outcome}");
+    let outcome = told(&stage, &["bomb.xml"], 3);
+    assert!(outcome.out.contains("bomb.xml is no sitemap, or breaks off"), "{outcome}");
 }
 
 #[test]
@@ -170,11 +170,11 @@ fn mistakes_say_what_to_type() {
     let complaint = |words: &[&str]| told(&stage, words, 2).err;
     assert!(complaint(&["lost.csv"]).contains("lost.csv is neither an address nor a file"));
     assert!(complaint(&["."]).contains("For the links of a built site: rummage crawl ."));
-    let said = complaint(&["list.csv", "--column", "adress"]);
-    assert!(said.contains("there is no column adress; there is n, url"), "{said}");
+    let outcome = complaint(&["list.csv", "--column", "adress"]);
+    assert!(outcome.contains("there is no column adress; there is n, url"), "{outcome}");
     assert!(complaint(&["list.txt", "--append-columns"]).contains("list.txt is no table"));
-    let said = complaint(&["list.csv", "list.txt", "--append-columns"]);
-    assert!(said.contains("one table alone"), "{said}");
+    let outcome = complaint(&["list.csv", "list.txt", "--append-columns"]);
+    assert!(outcome.contains("one table alone"), "{outcome}");
     stage.run(&["probe"]).ends(2);
 }
 
@@ -183,10 +183,10 @@ fn a_probe_is_a_run_and_the_site_of_the_last_crawl_stays_the_one_that_is_meant()
     let stage = stage(&[("list.txt", b"http://a.test/gone\n")]);
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
     told(&stage, &["list.txt"], 1);
-    let said = stage.run(&["findings"]).ends(0);
-    assert!(said.out.contains("a.test  run 1, "), "{said}");
-    let said = stage.run(&["findings", "--run", "2"]).ends(0);
-    assert!(said.out.contains("./list.txt  probe, run 2, "), "{said}");
-    let said = told(&stage, &["list.txt"], 1);
-    assert!(said.out.contains(": 0 broke, 0 came back, 0 healed, 1 still open"), "{said}");
+    let outcome = stage.run(&["findings"]).ends(0);
+    assert!(outcome.out.contains("a.test  run 1, "), "{outcome}");
+    let outcome = stage.run(&["findings", "--run", "2"]).ends(0);
+    assert!(outcome.out.contains("./list.txt  probe, run 2, "), "{outcome}");
+    let outcome = told(&stage, &["list.txt"], 1);
+    assert!(outcome.out.contains(": 0 broke, 0 came back, 0 healed, 1 still open"), "{outcome}");
 }

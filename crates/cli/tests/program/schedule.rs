@@ -37,8 +37,8 @@ fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
     let rows = stage.run(&["schedule", "--format", "jsonl"]).ends(0).json();
     let gaps = gaps(&rows);
     let is = |at: usize, target: &str, why: &str, minutes: std::ops::RangeInclusive<i64>| {
-        let (said, because, gap) = &gaps[at];
-        assert_eq!((said.as_str(), because.as_str()), (target, why), "{gaps:?}");
+        let (outcome, because, gap) = &gaps[at];
+        assert_eq!((outcome.as_str(), because.as_str()), (target, why), "{gaps:?}");
         assert!(minutes.contains(gap), "{gaps:?}");
     };
     assert_eq!(gaps.len(), 3, "its own sound pages are asked with each crawl: {gaps:?}");
@@ -60,8 +60,8 @@ fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
     assert_eq!((gaps[0].0.as_str(), gaps[0].1.as_str()), ("http://b.test/lost", "wrong"));
     assert!((9..=11).contains(&gaps[0].2), "{gaps:?}");
     for (as_of, what) in [("soon", "write a day such as"), ("2026-13-01", "write a day such as")] {
-        let said = stage.run(&["schedule", "--as-of", as_of]).ends(2);
-        assert!(said.err.contains(what), "{said}");
+        let outcome = stage.run(&["schedule", "--as-of", as_of]).ends(2);
+        assert!(outcome.err.contains(what), "{outcome}");
     }
 }
 
@@ -73,8 +73,8 @@ fn what_is_sound_and_not_due_is_not_asked_again_by_a_second_crawl() {
     assert!(!second.err.contains("http://c.test/fine"), "{second}");
     assert!(second.err.contains("GET http://b.test/lost 404"), "what is broken is: {second}");
     assert!(second.out.contains("not asked again: seen by an earlier run, up to "), "{second}");
-    let row = |said: &crate::harness::Said| {
-        let rows = said.json();
+    let row = |outcome: &crate::harness::Outcome| {
+        let rows = outcome.json();
         rows.into_iter().find(|row| row["target"] == "http://c.test/fine").unwrap()
     };
     let listed = ["findings", "--all", "--format", "jsonl", "--run"];
@@ -178,11 +178,11 @@ fn pages_that_have_not_changed_are_not_sent_again_and_say_what_they_said() {
     assert!(third.out.contains("1 broke, 0 came back, 1 healed, 1 still open"), "{third}");
     // Of what was read with other fields, nobody knows whether it would be the same.
     for words in [["--user-agent", "other"], ["--header", "X-Who: me"]] {
-        let said = two.run(&[crawl.as_slice(), &words].concat()).ends(1);
-        assert!(!said.err.contains("304"), "{said}");
+        let outcome = two.run(&[crawl.as_slice(), &words].concat()).ends(1);
+        assert!(!outcome.err.contains("304"), "{outcome}");
     }
-    let said = two.run(&[crawl.as_slice(), &["--fresh"]].concat()).ends(1);
-    assert!(!said.err.contains("304"), "{said}");
+    let outcome = two.run(&[crawl.as_slice(), &["--fresh"]].concat()).ends(1);
+    assert!(!outcome.err.contains("304"), "{outcome}");
     let trace = two.run(&["trace", "a.test/still", "--store", &store]).ends(0);
     assert!(trace.out.contains("http://a.test/still"), "{trace}");
 }

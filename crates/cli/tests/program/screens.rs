@@ -2,7 +2,7 @@
 
 use rummage_demo::{generated, museum};
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 
 pub(crate) fn settings() -> insta::Settings {
     let mut settings = insta::Settings::clone_current();
@@ -22,10 +22,10 @@ pub(crate) fn settings() -> insta::Settings {
     settings
 }
 
-fn crawled() -> (Stage, Said) {
+fn crawled() -> (Stage, Outcome) {
     let stage = Stage::new(&museum());
-    let said = stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms"]).ends(1);
-    (stage, said)
+    let outcome = stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms"]).ends(1);
+    (stage, outcome)
 }
 
 #[test]
@@ -60,7 +60,7 @@ fn the_keys_of_a_line_are_always_there_in_their_order() {
     let scenario = generated(3);
     let stage = Stage::new(&scenario);
     let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl", "--all"];
-    let said = stage.run(&words).ends(1);
+    let outcome = stage.run(&words).ends(1);
     let keys = [
         "verdict",
         "cause",
@@ -83,7 +83,7 @@ fn the_keys_of_a_line_are_always_there_in_their_order() {
         "first_seen",
         "checked_at",
     ];
-    for line in said.out.lines() {
+    for line in outcome.out.lines() {
         let mut at = 0;
         for key in keys {
             let key = format!("\"{key}\":");
@@ -94,7 +94,7 @@ fn the_keys_of_a_line_are_always_there_in_their_order() {
         assert_eq!(value.as_object().unwrap().len(), keys.len(), "{line}");
     }
     let verdicts: std::collections::BTreeSet<String> =
-        said.json().iter().map(|line| line["verdict"].as_str().unwrap().to_owned()).collect();
+        outcome.json().iter().map(|line| line["verdict"].as_str().unwrap().to_owned()).collect();
     assert_eq!(Vec::from_iter(verdicts), ["broken", "doubtful", "moved", "skipped", "sound"]);
 }
 

@@ -18,19 +18,19 @@ fn stage() -> Stage {
 #[test]
 fn init_writes_a_file_once_and_a_crawl_takes_the_site_from_it() {
     let stage = stage();
-    let said = stage.run(&["init", "http://a.test/"]).ends(0);
-    assert_eq!(said.out, "rummage.toml is written. Next: rummage crawl a\n");
+    let outcome = stage.run(&["init", "http://a.test/"]).ends(0);
+    assert_eq!(outcome.out, "rummage.toml is written. Next: rummage crawl a\n");
     let written = fs::read_to_string(stage.path("rummage.toml")).unwrap();
     assert!(written.contains("[site.a]\nstart = \"http://a.test/\""), "{written}");
-    let said = stage.run(&["init"]).ends(2);
-    assert!(said.err.contains("is there already; nothing was changed"), "{said}");
+    let outcome = stage.run(&["init"]).ends(2);
+    assert!(outcome.err.contains("is there already; nothing was changed"), "{outcome}");
     assert_eq!(fs::read_to_string(stage.path("rummage.toml")).unwrap(), written);
     for words in [&["crawl"][..], &["crawl", "a"], &["crawl", "http://a.test"]] {
-        let said = stage.run(words).ends(1);
-        assert!(said.err.contains("with the settings of [site.a]"), "{said}");
+        let outcome = stage.run(words).ends(1);
+        assert!(outcome.err.contains("with the settings of [site.a]"), "{outcome}");
     }
-    let said = stage.run(&["sites"]).ends(0);
-    assert!(said.out.lines().nth(1).is_some_and(|line| line.starts_with("a ")), "{said}");
+    let outcome = stage.run(&["sites"]).ends(0);
+    assert!(outcome.out.lines().nth(1).is_some_and(|line| line.starts_with("a ")), "{outcome}");
 }
 
 #[test]
@@ -54,9 +54,9 @@ fn what_is_nearer_wins_and_settings_says_where_each_came_from() {
     fs::write(stage.path("rummage.toml"), file).unwrap();
     let mut command = stage.command(&["settings", "a", "--per-host", "3"]);
     command.env("RUMMAGE_ATTEMPTS", "5");
-    let said = crate::harness::said(&["settings"], command.output().unwrap()).ends(0);
+    let outcome = crate::harness::outcome(&["settings"], command.output().unwrap()).ends(0);
     let line = |key: &str| {
-        let found = said.out.lines().find(|line| line.split_whitespace().next() == Some(key));
+        let found = outcome.out.lines().find(|line| line.split_whitespace().next() == Some(key));
         let words: Vec<&str> = found.unwrap_or_default().split_whitespace().collect();
         words.join(" ")
     };
@@ -66,7 +66,7 @@ fn what_is_nearer_wins_and_settings_says_where_each_came_from() {
     assert_eq!(line("per-host"), "per-host 3 command line");
     assert_eq!(line("externals"), "externals check built in");
     assert_eq!(line("exclude"), "exclude /x/*, /y rummage.toml, line 9, [site.a]");
-    assert!(!said.out.contains("hush"), "{said}");
+    assert!(!outcome.out.contains("hush"), "{outcome}");
 }
 
 #[test]
@@ -102,14 +102,14 @@ fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
         ),
     ] {
         fs::write(stage.path("rummage.toml"), text).unwrap();
-        let said = stage.run(&["crawl"]).ends(2);
-        assert!(said.err.contains(what), "{what:?} in {said}");
-        assert!(said.err.contains(hint), "{hint:?} in {said}");
+        let outcome = stage.run(&["crawl"]).ends(2);
+        assert!(outcome.err.contains(what), "{what:?} in {outcome}");
+        assert!(outcome.err.contains(hint), "{hint:?} in {outcome}");
     }
-    let said = stage.run(&["crawl", "--config", "none.toml", "a.test"]).ends(2);
-    assert!(said.err.contains("none.toml cannot be read"), "{said}");
-    let said = stage.run(&["findings", "--site", "museun"]);
-    assert!(said.code == Some(2) || said.code == Some(4), "{said}");
+    let outcome = stage.run(&["crawl", "--config", "none.toml", "a.test"]).ends(2);
+    assert!(outcome.err.contains("none.toml cannot be read"), "{outcome}");
+    let outcome = stage.run(&["findings", "--site", "museun"]);
+    assert!(outcome.code == Some(2) || outcome.code == Some(4), "{outcome}");
 }
 
 #[test]
@@ -121,21 +121,21 @@ fn answers_on_purpose_files_and_editors_are_kept_per_site() {
                 [[site.a.expect]]\ntarget = \"/in\"\nstatus = 404\n";
     fs::write(stage.path("rummage.toml"), file).unwrap();
     fs::create_dir(stage.path("all")).unwrap();
-    let said = stage.run(&["crawl"]).ends(1);
-    assert!(said.out.contains("edit: https://cms.test/edit/\n"), "{said}");
+    let outcome = stage.run(&["crawl"]).ends(1);
+    assert!(outcome.out.contains("edit: https://cms.test/edit/\n"), "{outcome}");
     let csv = fs::read_to_string(stage.path("broken.csv")).unwrap();
     let causes: Vec<&str> =
         csv.lines().skip(1).map(|line| line.split(',').nth(1).unwrap()).collect();
     assert_eq!(causes, ["not-as-expected", "placeholder", "not-found"], "410 is as expected");
     assert!(fs::read_to_string(stage.path("all/of.jsonl")).unwrap().lines().count() == 3);
-    let said = stage.run(&["settings"]).ends(0);
-    assert!(said.out.contains("410 /old/*"), "{said}");
+    let outcome = stage.run(&["settings"]).ends(0);
+    assert!(outcome.out.contains("410 /old/*"), "{outcome}");
 }
 
 #[test]
 fn the_schema_is_printed_as_it_is_shipped() {
-    let said = stage().run(&["settings", "--schema"]).ends(0);
-    let same = said.out == include_str!("../../../../docs/rummage.schema.json");
+    let outcome = stage().run(&["settings", "--schema"]).ends(0);
+    let same = outcome.out == include_str!("../../../../docs/rummage.schema.json");
     assert!(same, "rummage settings --schema > docs/rummage.schema.json");
 }
 
@@ -147,9 +147,9 @@ fn a_secret_that_is_not_there_stops_the_crawl_and_not_the_reading() {
     fs::write(stage.path("rummage.toml"), file).unwrap();
     stage.run(&["findings"]).ends(0);
     stage.run(&["settings"]).ends(0);
-    let said = stage.run(&["crawl", "http://a.test"]).ends(2);
-    assert!(said.err.contains("the field x-key cannot be sent"), "{said}");
-    assert!(said.err.contains("RUMMAGE_TEST_NO_SECRET is not set"), "{said}");
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(2);
+    assert!(outcome.err.contains("the field x-key cannot be sent"), "{outcome}");
+    assert!(outcome.err.contains("RUMMAGE_TEST_NO_SECRET is not set"), "{outcome}");
 }
 
 #[test]
@@ -161,7 +161,7 @@ fn files_are_named_from_where_the_settings_stand() {
         "[site.a]\nstart = \"http://a.test\"\nrobots = \"./rules.txt\"\nwrite = [\"b.csv\"]\n";
     fs::write(stage.path("rummage.toml"), file).unwrap();
     let output = stage.command(&["crawl"]).current_dir(stage.path("deep")).output().unwrap();
-    let said = crate::harness::said(&["crawl"], output).ends(1);
-    assert!(said.out.contains("robots.txt asks robots not to"), "{said}");
+    let outcome = crate::harness::outcome(&["crawl"], output).ends(1);
+    assert!(outcome.out.contains("robots.txt asks robots not to"), "{outcome}");
     assert!(stage.path("b.csv").exists() && !stage.path("deep/b.csv").exists());
 }

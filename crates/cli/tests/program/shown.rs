@@ -2,7 +2,7 @@
 
 use rummage_demo::{museum, museum_earlier, write_handed};
 
-use crate::harness::{Stage, program, said};
+use crate::harness::{Stage, outcome, program};
 use crate::screens::settings;
 
 const AT: &str = "https://www.ashlock-canal.test/";
@@ -146,61 +146,61 @@ fn a_folder() {
 #[test]
 fn a_list() {
     let stage = at_hand();
-    let list = stage.run(&["probe", "addresses.csv", "--timeout", "500ms"]).ends(1);
+    let list = stage.run(&["probe", "urls.csv", "--timeout", "500ms"]).ends(1);
     settings().bind(|| {
         insta::assert_snapshot!(list.out, @r"
-        ./addresses.csv  probe, run 1, [time], took [time]
+        ./urls.csv  probe, run 1, [time], took [time]
         14 entries, 15 addresses asked
         7 broken, 2 doubtful, 1 moved, 3 sound
 
         broken  not found, 404
           https://www.ashlock-canal.test/volunteers/rota.html
           GET twice: 404 ([time])
-          addresses.csv:4
-          addresses.csv:5
+          urls.csv:4
+          urls.csv:5
 
         broken  gone for good, 410
           https://www.ashlock-canal.test/newsletter/1998-01.pdf
           GET twice: 410 ([time])
-          addresses.csv:6
+          urls.csv:6
 
         broken  gone for good, 410
           http://archive.westshire.test/canals/ashlock/plans
           GET twice: 410 ([time])
-          addresses.csv:9
+          urls.csv:9
 
         broken  no such host name
           http://ashlock-museum.test/
           GET twice: no such host name (NXDOMAIN) ([time])
-          addresses.csv:12
+          urls.csv:12
 
         broken  connection refused
           http://boatyard.hollin-wharf.test/
           [attempts]
-          addresses.csv:13
+          urls.csv:13
 
         broken  not an address that a browser can open
           htp://boats.hollin-wharf.test/
-          addresses.csv:14
+          urls.csv:14
 
         broken  not an address that a browser can open
           ask Mrs Lomax
-          addresses.csv:15
+          urls.csv:15
 
         doubtful  access refused, 403
           http://reviews.daytrips.test/ashlock
           GET: 403 ([time])
-          addresses.csv:10
+          urls.csv:10
 
         doubtful  login needed, 401
           http://ironwork-society.test/members/
           GET: 401 ([time])
-          addresses.csv:11
+          urls.csv:11
 
         moved  moved for good
           http://trains.westshire.test/timetable
           now at http://trains.westshire.test/timetables/ashlock-halt
-          addresses.csv:7
+          urls.csv:7
         ");
     });
 }
@@ -208,7 +208,7 @@ fn a_list() {
 #[test]
 fn a_log() {
     let stage = at_hand();
-    let words = ["arrivals", "access.log", "--as", AT, "--ask", "--timeout", "500ms"];
+    let words = ["arrivals", "access.log", "--as", AT, "--check", "--timeout", "500ms"];
     settings().bind(|| {
         insta::assert_snapshot!(stage.run(&words).ends(0).out, @r"
         access.log  3,264 lines, 2026-11-01 to 2026-11-28
@@ -258,7 +258,7 @@ fn a_log() {
 fn short_helps_of_one_screen() {
     let help = |name: &str| {
         let words = [name, "-h"];
-        said(&words, program(&words).output().unwrap()).ends(0).out
+        outcome(&words, program(&words).output().unwrap()).ends(0).out
     };
     insta::assert_snapshot!(help("patrol"), @r"
     Stay up, ask what falls due, crawl sites at their interval, and tell of changes
@@ -295,7 +295,7 @@ fn short_helps_of_one_screen() {
       <LOG>...  Access logs, or - for standard input
 
     Options:
-          --ask   Ask each address now, so that what has healed is shown apart
+          --check   Ask each address now, so that what has healed is shown apart
       -h, --help  Print help (see more with '--help')
 
     Asking:
@@ -333,7 +333,7 @@ fn short_helps_of_one_screen() {
 
     Examples:
       rummage arrivals /var/log/nginx/access.log*
-      rummage arrivals access.log --ask --format csv -o missing.csv
+      rummage arrivals access.log --check --format csv -o missing.csv
 
     All options: rummage arrivals --help
     ");
@@ -353,10 +353,10 @@ fn a_letter() {
     let shared = ["--store", store.to_str().unwrap(), "--config", file.to_str().unwrap()];
     one.run(&[&["crawl", "museum", "-q"], &shared[..]].concat()).ends(1);
     two.run(&[&["patrol", "--once", "-q"], &shared[..]].concat()).ends(0);
-    let letters = two.web.letters();
-    assert_eq!(letters.len(), 1);
+    let emails = two.web.emails();
+    assert_eq!(emails.len(), 1);
     settings().bind(|| {
-        insta::assert_snapshot!(letters[0].text(), @r#"
+        insta::assert_snapshot!(emails[0].text(), @r#"
     Ashlock Canal Museum (www.ashlock-canal.test)
     Seen by run 2, a crawl, [time].
 

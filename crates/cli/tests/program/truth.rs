@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use rummage_demo::{Fault, Place, Places, Scenario, generated, museum};
+use rummage_demo::{Fault, FaultLink, FaultLinks, Scenario, generated, museum};
 use serde_json::Value;
 
 use crate::harness::Stage;
@@ -13,14 +13,15 @@ fn planted(scenario: &Scenario) -> BTreeMap<String, Vec<String>> {
     let line = |fault: &Fault| {
         let Fault { target, verdict, cause, status, places } = fault;
         let places = match places {
-            Places::On(places) => places.clone(),
-            Places::EveryPage(element, text) => {
+            FaultLinks::On(places) => places.clone(),
+            FaultLinks::EveryPage(element, text) => {
                 let place =
-                    |page: &String| Place { page: page.clone(), element, text: text.clone() };
+                    |page: &String| FaultLink { page: page.clone(), element, text: text.clone() };
                 scenario.pages.iter().map(place).collect()
             }
         };
-        let place = |place: Place| format!("{} {} \"{}\"", place.page, place.element, place.text);
+        let place =
+            |place: FaultLink| format!("{} {} \"{}\"", place.page, place.element, place.text);
         let mut places: Vec<String> = places.into_iter().map(place).collect();
         places.sort();
         let status = status.map_or("none".to_owned(), |status| status.to_string());
@@ -48,8 +49,8 @@ fn found(lines: &[Value]) -> BTreeMap<String, Vec<String>> {
 fn check(scenario: &Scenario) {
     let stage = Stage::new(scenario);
     let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl"];
-    let said = stage.run(&words).ends(1);
-    let (found, planted) = (found(&said.json()), planted(scenario));
+    let outcome = stage.run(&words).ends(1);
+    let (found, planted) = (found(&outcome.json()), planted(scenario));
     let only_in = |one: &BTreeMap<_, _>, other: &BTreeMap<_, _>| -> Vec<String> {
         let differs = one.iter().filter(|(fault, places)| other.get(*fault) != Some(*places));
         differs.map(|(fault, places)| format!("{fault} on {places:?}")).collect()
@@ -88,7 +89,7 @@ fn every_fault_of_generated_webs_is_found_and_nothing_else() {
 }
 
 #[test]
-fn every_address_is_asked_once_but_for_what_is_missing_or_failing() {
+fn every_url_is_asked_once_but_for_what_is_missing_or_failing() {
     let scenario = generated(77);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", &scenario.start, "--timeout", "500ms"]).ends(1);

@@ -4,7 +4,7 @@ use std::fs;
 
 use rummage_demo::{Act, Scenario};
 
-use crate::harness::{Said, Stage};
+use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
 
 /// Two broken links on a page, one of them in a menu, and one that is refused.
@@ -21,8 +21,12 @@ fn crawl(stage: &Stage) {
     stage.run(&["crawl", "http://a.test", "--timeout", "500ms", "-q"]).ends(1);
 }
 
-fn verdicts(said: &Said) -> &str {
-    said.out.lines().find(|line| line.contains(" broken, ")).unwrap_or_else(|| panic!("{said}"))
+fn verdicts(outcome: &Outcome) -> &str {
+    outcome
+        .out
+        .lines()
+        .find(|line| line.contains(" broken, "))
+        .unwrap_or_else(|| panic!("{outcome}"))
 }
 
 #[test]
@@ -33,8 +37,8 @@ fn what_is_waived_is_counted_apart_and_comes_back_when_it_is_lifted() {
     assert!(dry.out.starts_with("would set aside 1 target on 1 link, as --leave"), "{dry}");
     assert!(!stage.path("waivers.toml").exists(), "nothing is written");
     let words = ["waive", "/rota", "--reason", "comes back in spring", "--until", "90d"];
-    let said = stage.run(&words).ends(0);
-    assert!(said.out.contains("broken   http://a.test/rota"), "{said}");
+    let outcome = stage.run(&words).ends(0);
+    assert!(outcome.out.contains("broken   http://a.test/rota"), "{outcome}");
 
     let found = stage.run(&["findings"]).ends(0);
     assert_eq!(verdicts(&found), "1 broken, 1 doubtful, 0 moved, 0 sound, 1 waived");
@@ -121,8 +125,8 @@ fn wrong_words_and_files_are_refused_and_nothing_is_written() {
         (vec!["waive", "/rota", "--reason", "x", "--works", "--leave"], "cannot be used with"),
         (vec!["waive", "--lift", "1"], "there is no waiver 1"),
     ] {
-        let said = stage.run(&words).ends(2);
-        assert!(said.err.contains(what), "{what} in {said}");
+        let outcome = stage.run(&words).ends(2);
+        assert!(outcome.err.contains(what), "{what} in {outcome}");
     }
     assert!(!stage.path("waivers.toml").exists());
     for (file, what) in [
@@ -132,8 +136,8 @@ fn wrong_words_and_files_are_refused_and_nothing_is_written() {
     ] {
         fs::write(stage.path("waivers.toml"), file).unwrap();
         for words in [vec!["findings"], vec!["crawl", "http://a.test"]] {
-            let said = stage.run(&words).ends(2);
-            assert!(said.err.contains(what), "{what} in {said}");
+            let outcome = stage.run(&words).ends(2);
+            assert!(outcome.err.contains(what), "{what} in {outcome}");
         }
         assert_eq!(fs::read_to_string(stage.path("waivers.toml")).unwrap(), file);
     }

@@ -61,13 +61,13 @@ fn the_examples_do_what_is_written() {
         };
         let words = words(&command);
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
-        let said = stage.run(&words);
-        assert!(matches!(said.code, Some(0 | 1)), "{said}");
+        let outcome = stage.run(&words);
+        assert!(matches!(outcome.code, Some(0 | 1)), "{outcome}");
         for line in lines {
             let start = line.split('…').next().unwrap();
             let whole = !line.contains('…');
             let is = |told: &str| told == line || (!whole && told.starts_with(start));
-            assert!(said.out.lines().any(is), "{line:?} in {said}");
+            assert!(outcome.out.lines().any(is), "{line:?} in {outcome}");
         }
     }
 }

@@ -90,7 +90,7 @@ impl Board {
         again: bool,
     ) {
         let recalled = self.source != ReplySource::Now;
-        self.report(Event::Asked { id, attempt, title, again, recalled });
+        self.report(Event::Requested { id, attempt, title, again, recalled });
     }
 
     /// Says something to a machine above.
@@ -108,17 +108,17 @@ impl Board {
             return id;
         }
         let scope = self.urls.scope_of(url);
-        let own = scope == Scope::Internal;
-        let limits = self.limits(url, own);
-        let server = self.requests.server(&server_of(url), own, limits);
+        let own_host = scope == Scope::Internal;
+        let limits = self.limits(url, own_host);
+        let server = self.requests.server(&server_of(url), own_host, limits);
         let excluded = self.settings.excludes(url.as_str());
         let mut entry = Entry::unknown();
         (entry.server, entry.scope) = (Some(server), scope);
         (entry.depth, entry.chain, entry.excluded) = (depth, chain, excluded);
         let id = self.urls.add(url.as_str(), entry);
-        self.report(Event::Heard { id, address: url.as_str().to_owned() });
+        self.report(Event::Discovered { id, url: url.as_str().to_owned() });
         if self.urls.bounds().is_some() {
-            self.report(Event::Placed { id, scope: Some(scope) });
+            self.report(Event::Ranked { id, scope: Some(scope) });
         }
         id
     }
@@ -130,8 +130,8 @@ impl Board {
         }
         let id = self.urls.add(text, Entry::unknown());
         self.urls.handle_linked(id);
-        self.report(Event::Heard { id, address: text.to_owned() });
-        self.report(Event::Placed { id, scope: None });
+        self.report(Event::Discovered { id, url: text.to_owned() });
+        self.report(Event::Ranked { id, scope: None });
         (id, true)
     }
 
@@ -143,12 +143,12 @@ impl Board {
     }
 
     /// How fast the server of a URL may be requested from.
-    pub(super) fn limits(&self, url: &Url, own: bool) -> Limits {
+    pub(super) fn limits(&self, url: &Url, own_host: bool) -> Limits {
         let Settings { per_host, interval, gentle, .. } = self.settings;
         if gentle {
             Limits::gentle(interval)
-        } else if own {
-            Limits::own(per_host, is_loopback(url), interval)
+        } else if own_host {
+            Limits::own_host(per_host, is_loopback(url), interval)
         } else {
             Limits::other(per_host, interval)
         }

@@ -2,7 +2,7 @@
 
 use super::messages::{Halt, StartProblem, UrlId};
 use super::urls::Roles;
-use crate::evidence::Ending;
+use crate::evidence::AttemptOutcome;
 use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
@@ -13,13 +13,13 @@ pub(super) enum Effect {
     /// For discovery: a URL has this role, as well. `first`: it is requested before others.
     Use { id: UrlId, roles: Roles, first: bool },
     /// For judging: a URL is doubtful for a cause that says nothing of the URL itself.
-    Withhold { id: UrlId, cause: Cause },
+    Defer { id: UrlId, cause: Cause },
     /// For judging: a URL was refused by a server that responds to others: its verdict.
-    SettleRefused { id: UrlId, ending: Ending },
+    FinalizeRefused { id: UrlId, outcome: AttemptOutcome },
     /// For judging: more than a form names a URL whose refusal only a form could meet.
     JudgeAnew { id: UrlId },
     /// For judging: the start may be read, and this is what was seen of it.
-    ConcludeStart { id: UrlId, ending: Ending, reading: Option<Reading> },
+    ConcludeStart { id: UrlId, outcome: AttemptOutcome, reading: Option<Reading> },
     /// For discovery: the start is read; what is to be crawled beside it begins.
     BeginMoreStarts,
     /// For discovery: the rules that the start waits for are known.

@@ -7,17 +7,17 @@ use url::Url;
 use super::board::{Board, ReplySource};
 use super::discovery::{Discovery, handle_type_checked};
 use super::effect::Effect;
-use super::ground::Ground;
 use super::health::Health;
 use super::judging::Judging;
 use super::messages::{
-    BodyWish, Event, Halt, Judged, Progress, Reply, Request, RequestId, Response, StartProblem,
+    BodyUse, Event, Halt, Judged, Progress, Reply, Request, RequestId, Response, StartProblem,
     UrlId,
 };
 use super::requests::side_requests::Reason;
 use super::requests::{Requests, Work};
 use super::robots::RobotsGate;
 use super::settings::Settings;
+use super::shared::SharedState;
 use super::urls::{Confirmation, Phase};
 use crate::Moment;
 use crate::evidence::{Method, Purpose};
@@ -57,7 +57,7 @@ const SHORTEST_SILENCE: Duration = Duration::from_millis(200);
 ///   [`handle_recalled`](Crawl::handle_recalled) in place of a request.
 #[derive(Debug)]
 pub struct Crawl {
-    ground: Ground,
+    shared: SharedState,
     discovery: Discovery,
     judging: Judging,
     problem: Option<StartProblem>,
@@ -77,23 +77,24 @@ impl Crawl {
         let requests = Requests::new(settings.concurrency, silence);
         let mut board = Board::new(settings, requests);
         let discovery = Discovery::new(&mut board, starts);
-        let ground = Ground { board, health: Health::new(timeout), robots: RobotsGate::default() };
+        let shared =
+            SharedState { board, health: Health::new(timeout), robots: RobotsGate::default() };
         let judging = Judging::default();
-        Crawl { ground, discovery, judging, problem: None, halt: None, finished: false }
+        Crawl { shared, discovery, judging, problem: None, halt: None, finished: false }
     }
 
     /// The next request to make, if one may start now.
     pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
         while !self.finished {
-            let Board { requests, urls, .. } = &mut self.ground.board;
+            let Board { requests, urls, .. } = &mut self.shared.board;
             if let Some((request, id, work)) = requests.poll(now, urls) {
                 return Some(self.request(request, id, work));
             }
-            let more = self.discovery.begin_listed(&mut self.ground)
-                || self.judging.enqueue_unconfirmed(&mut self.ground.board);
+            let more = self.discovery.begin_listed(&mut self.shared)
+                || self.judging.enqueue_unconfirmed(&mut self.shared.board);
             self.apply_effects();
             if !more {
-                if !self.finished && self.ground.board.is_idle() {
+                if !self.finished && self.shared.board.is_idle() {
                     self.finish();
                 }
                 return None;
@@ -104,20 +105,20 @@ impl Crawl {
 
     /// The next event, oldest first.
     pub fn poll_event(&mut self) -> Option<Event> {
-        self.ground.board.poll_event()
+        self.shared.board.poll_event()
     }
 
     /// When to poll for requests again, if no reply comes before.
     #[must_use]
     pub fn poll_timeout(&self) -> Option<Moment> {
-        self.ground.board.requests.next_moment()
+        self.shared.board.requests.next_moment()
     }
 
     /// A request has ended. A reply that names a request that is not in flight changes
     /// nothing.
     pub fn handle_reply(&mut self, now: Moment, reply: Reply) {
         let Reply { id: request, response } = reply;
-        let Ground { board, health, .. } = &mut self.ground;
+        let SharedState { board, health, .. } = &mut self.shared;
         let Some(of) = board.requests.in_flight(request) else { return };
         let signal = health.signal(board, now, of, &response.attempt);
         let (work, slowing) = board.requests.take(now, &board.urls, request, signal);
@@ -134,7 +135,7 @@ impl Crawl {
     /// Gives false, and changes nothing, when the URL was never heard of. When all are told,
     /// call [`handle_resumed`](Crawl::handle_resumed).
     pub fn handle_replayed(&mut self, url: &str, response: Response) -> bool {
-        let Ground { board, health, .. } = &mut self.ground;
+        let SharedState { board, health, .. } = &mut self.shared;
         let Some(id) = board.urls.find(url) else { return false };
         let Some(server) = board.entry(id).server else { return false };
         let now = response.attempt.at;
@@ -142,7 +143,7 @@ impl Crawl {
         let signal = health.signal(board, now, (server, id), &response.attempt);
         let purpose = response.attempt.purpose;
         if let Some(work) = board.requests.take_replayed(now, (server, id), purpose, signal) {
-            self.handle_told(now, id, work, response);
+            self.handle_known(now, id, work, response);
         }
         true
     }
@@ -151,20 +152,20 @@ impl Crawl {
     /// requested. Gives false, and changes nothing, when it does not wait for that: once it
     /// has its verdict, what else came of it then is of no matter.
     pub fn handle_recalled(&mut self, url: &str, response: Response) -> bool {
-        let board = &mut self.ground.board;
+        let board = &mut self.shared.board;
         let Some(id) = board.urls.find(url) else { return false };
         let entry = board.entry(id);
         let waits =
             matches!(entry.phase(), Phase::Queued(_) | Phase::Retry(_) | Phase::Unconfirmed);
         // The anchors of external pages are not kept.
-        let for_anchors = entry.anchors_wanted && entry.scope == Scope::External;
+        let for_anchors = entry.anchors_requested && entry.scope == Scope::External;
         if !waits || for_anchors {
             return false;
         }
         board.source = ReplySource::Recall;
         let now = response.attempt.at;
-        self.handle_told(now, id, Work::Verdict { later: false }, response);
-        self.ground.board.source = ReplySource::Now;
+        self.handle_known(now, id, Work::Verdict { later: false }, response);
+        self.shared.board.source = ReplySource::Now;
         true
     }
 
@@ -172,40 +173,40 @@ impl Crawl {
     /// What was left out is requested; what was withheld then is not.
     pub fn handle_rechecked(&mut self) {
         self.go_on();
-        self.ground.health.take_withheld();
-        self.judging.begin_chains_anew(&mut self.ground.board);
+        self.shared.health.take_deferred();
+        self.judging.begin_chains_anew(&mut self.shared.board);
     }
 
     /// All responses of the earlier part of the run have been told: the run goes on. What was
     /// withheld is requested, and servers that were given up get another chance.
     pub fn handle_resumed(&mut self) {
         self.go_on();
-        for id in self.ground.health.take_withheld() {
-            let entry = self.ground.board.entry_mut(id);
+        for id in self.shared.health.take_deferred() {
+            let entry = self.shared.board.entry_mut(id);
             // A response that was under way may have come after all.
-            let is_withheld =
+            let is_deferred =
                 |judged: Judged| matches!(judged.cause, Some(Cause::Blocking | Cause::Offline));
-            if entry.judged().is_some_and(is_withheld) {
+            if entry.judged().is_some_and(is_deferred) {
                 let attempts = &mut entry.attempts;
                 (attempts.count, attempts.strained) = (0, 0);
                 attempts.confirmation = Confirmation::None;
-                self.ground.enqueue(id);
+                self.shared.enqueue(id);
             }
         }
-        self.judging.begin_chains_anew(&mut self.ground.board);
+        self.judging.begin_chains_anew(&mut self.shared.board);
     }
 
     fn go_on(&mut self) {
-        self.ground.board.source = ReplySource::Now;
+        self.shared.board.source = ReplySource::Now;
         self.finished = self.problem.is_some();
         self.halt = None;
-        self.ground.health.handle_resumed();
+        self.shared.health.handle_resumed();
     }
 
     /// Whether the start was reached, so that it is known where the site ends.
     #[must_use]
     pub fn is_bounded(&self) -> bool {
-        self.ground.board.urls.bounds().is_some()
+        self.shared.board.urls.bounds().is_some()
     }
 
     /// Why the run has ended before its end, if so.
@@ -229,15 +230,15 @@ impl Crawl {
     /// Where the crawl is.
     #[must_use]
     pub fn progress(&self) -> Progress {
-        let board = &self.ground.board;
+        let board = &self.shared.board;
         let in_flight = u64::from(board.requests.count_in_flight());
         Progress { in_flight, ..board.urls.progress() }
     }
 
     /// The URL of that id.
     #[must_use]
-    pub fn address(&self, id: UrlId) -> &str {
-        self.ground.board.urls.text(id)
+    pub fn url(&self, id: UrlId) -> &str {
+        self.shared.board.urls.text(id)
     }
 
     fn request(&mut self, request: RequestId, id: UrlId, work: Work) -> Request {
@@ -245,12 +246,12 @@ impl Crawl {
             id: request,
             purpose: Purpose::Verdict,
             method: Method::Get,
-            body: BodyWish::Drop,
+            body: BodyUse::Drop,
             kind: board.entry(id).roles.kind,
             scope: board.entry(id).scope,
             later: true,
             cookies: None,
-            address: board.urls.text(id).to_owned(),
+            url: board.urls.text(id).to_owned(),
             sketch: false,
             validators: None,
         };
@@ -261,20 +262,20 @@ impl Crawl {
                     purpose: reason.purpose(),
                     body: reason.body(),
                     kind: reason.kind(),
-                    ..plain(&self.ground.board)
+                    ..plain(&self.shared.board)
                 };
             }
         };
-        let body = self.discovery.body_wish(&self.ground, id);
-        let board = &mut self.ground.board;
-        let sketch = body == BodyWish::Page && self.discovery.wants_sketch(board, id);
+        let body = self.discovery.body_use(&self.shared, id);
+        let board = &mut self.shared.board;
+        let sketch = body == BodyUse::Page && self.discovery.needs_sketch(board, id);
         let entry = board.entry_mut(id);
         (entry.last.kind, entry.last.body) = (entry.roles.kind, body);
         let entry = board.entry(id);
         let by_get = board.settings.by_get
             || entry.roles.more_than_media()
             || entry.attempts.by_get
-            || !entry.server.is_some_and(|server| board.requests.tries_head(server));
+            || !entry.server.is_some_and(|server| board.requests.trusts_head(server));
         let method = if by_get { Method::Get } else { Method::Head };
         let mut request = Request { method, body, later, sketch, ..plain(board) };
         self.judging.prepare(board, id, &mut request);
@@ -282,23 +283,23 @@ impl Crawl {
     }
 
     /// A response of an earlier time is processed as though its URL was just requested.
-    fn handle_told(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
+    fn handle_known(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
         if let Work::Verdict { .. } = work {
             let is_read = response.reading.as_ref().is_some_and(|reading| !reading.title_only);
-            let wish = self.discovery.body_wish(&self.ground, id);
-            let board = &mut self.ground.board;
+            let body_use = self.discovery.body_use(&self.shared, id);
+            let board = &mut self.shared.board;
             let entry = board.entry_mut(id);
             if entry.phase() == Phase::Unconfirmed {
                 entry.attempts.confirmation = Confirmation::UnderWay;
                 entry.attempts.count = 0;
             } else {
-                entry.attempts.confirmation.handle_told();
+                entry.attempts.confirmation.handle_known();
             }
             entry.last.kind = entry.roles.kind;
             // What was wanted of the body then is not kept: of the site's own, the reading
             // tells.
             let unread = entry.scope == Scope::Internal && !is_read;
-            entry.last.body = if unread { BodyWish::Drop } else { wish };
+            entry.last.body = if unread { BodyUse::Drop } else { body_use };
             board.urls.set_phase(id, Phase::InFlight(None));
         }
         self.handle_response(now, id, work, response);
@@ -307,8 +308,8 @@ impl Crawl {
     fn handle_response(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
         match work {
             Work::Verdict { .. } => {
-                let (ground, discovery) = (&mut self.ground, &mut self.discovery);
-                self.judging.handle_response(ground, discovery, now, id, response);
+                let (shared, discovery) = (&mut self.shared, &mut self.discovery);
+                self.judging.handle_response(shared, discovery, now, id, response);
             }
             Work::Side(reason) => self.handle_side_response(now, id, reason, response),
         }
@@ -318,22 +319,22 @@ impl Crawl {
     fn handle_side_response(&mut self, now: Moment, id: UrlId, reason: Reason, response: Response) {
         let Response { mut attempt, reading } = response;
         attempt.purpose = reason.purpose();
-        let ending = attempt.ending.clone();
-        let Ground { board, health, .. } = &mut self.ground;
+        let outcome = attempt.outcome.clone();
+        let SharedState { board, health, .. } = &mut self.shared;
         board.report_attempt(id, attempt, None, false);
         match reason {
-            Reason::Server(server) => health.handle_canary(board, now, (server, id), &ending),
-            Reason::Network => health.handle_network_canary(board, now, id, &ending),
-            Reason::Type(_) => handle_type_checked(board, id, &ending),
+            Reason::Server(server) => health.handle_canary(board, now, (server, id), &outcome),
+            Reason::Network => health.handle_network_canary(board, now, id, &outcome),
+            Reason::Type(_) => handle_type_checked(board, id, &outcome),
             Reason::Anchors => {
-                self.discovery.handle_anchors(board, id, &ending, reading.as_ref());
+                self.discovery.handle_anchors(board, id, &outcome, reading.as_ref());
             }
         }
     }
 
     /// Applies what the machines have said to those above them, until nothing is left.
     fn apply_effects(&mut self) {
-        while let Some(effect) = self.ground.board.take_effect() {
+        while let Some(effect) = self.shared.board.take_effect() {
             // Where there is nothing to crawl, nothing follows any more.
             if self.problem.is_none() {
                 self.apply(effect);
@@ -342,27 +343,27 @@ impl Crawl {
     }
 
     fn apply(&mut self, effect: Effect) {
-        let Crawl { ground, discovery, judging, .. } = self;
+        let Crawl { shared, discovery, judging, .. } = self;
         match effect {
             Effect::Use { id, roles, first } => {
-                discovery.use_url(ground, id, roles, u32::MAX);
+                discovery.use_url(shared, id, roles, u32::MAX);
                 if first {
-                    ground.board.hasten(id);
+                    shared.board.hasten(id);
                 }
             }
-            Effect::Withhold { id, cause } => judging.withhold(ground, discovery, id, cause),
-            Effect::SettleRefused { id, ending } => {
-                judging.settle_refused(ground, discovery, id, &ending);
+            Effect::Defer { id, cause } => judging.defer(shared, discovery, id, cause),
+            Effect::FinalizeRefused { id, outcome } => {
+                judging.finalize_refused(shared, discovery, id, &outcome);
             }
-            Effect::JudgeAnew { id } => judging.judge_anew(ground, discovery, id),
-            Effect::ConcludeStart { id, ending, reading } => {
-                if let Some(bounds) = ground.board.urls.bounds().cloned() {
-                    ground.board.report(Event::Bounded { start: id, bounds });
+            Effect::JudgeAnew { id } => judging.judge_anew(shared, discovery, id),
+            Effect::ConcludeStart { id, outcome, reading } => {
+                if let Some(bounds) = shared.board.urls.bounds().cloned() {
+                    shared.board.report(Event::Bounded { start: id, bounds });
                 }
-                judging.conclude(ground, discovery, id, &ending, reading);
+                judging.conclude(shared, discovery, id, &outcome, reading);
             }
-            Effect::BeginMoreStarts => discovery.begin_more_starts(ground),
-            Effect::ReleaseStart => discovery.release_start(&mut ground.board),
+            Effect::BeginMoreStarts => discovery.begin_more_starts(shared),
+            Effect::ReleaseStart => discovery.release_start(&mut shared.board),
             Effect::FailStart(problem) => {
                 self.problem = Some(problem);
                 self.finished = true;
@@ -378,10 +379,10 @@ impl Crawl {
 
     fn finish(&mut self) {
         self.finished = true;
-        self.judging.settle_unrequested(&mut self.ground, &mut self.discovery);
+        self.judging.finalize_unrequested(&mut self.shared, &mut self.discovery);
         self.apply_effects();
         if self.halt.is_none() {
-            self.discovery.report_unreached(&mut self.ground.board);
+            self.discovery.report_unreached(&mut self.shared.board);
         }
     }
 }

@@ -5,7 +5,7 @@ use std::time::Duration;
 use crate::Moment;
 use crate::crawl::discovery::traps::Stop;
 use crate::crawl::requests::pace::Slowing;
-use crate::evidence::{Answer, Attempt, Ending, Method, Purpose, Validators};
+use crate::evidence::{Attempt, AttemptOutcome, Method, Purpose, ResponseHead, Validators};
 use crate::extract::reading::{Format, Reading};
 use crate::url::scope::{Bounds, Scope};
 use crate::verdict::{Cause, Verdict};
@@ -62,13 +62,13 @@ impl RequestId {
 
 /// What the engine is to do with the body of a 2xx answer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum BodyWish {
+pub enum BodyUse {
     /// Nothing: drop it.
     Drop,
     /// Read the start of an HTML page, for what it says of itself.
     Title,
     /// Read an HTML page to its end, for the places that fragments may name.
-    Places,
+    Anchors,
     /// Read an HTML page or a style sheet for all that is in it.
     Page,
     /// Read a style sheet for the addresses in it.
@@ -79,11 +79,11 @@ pub enum BodyWish {
     Robots,
 }
 
-impl BodyWish {
+impl BodyUse {
     /// As what the body of an answer is to be read; `None`: it is dropped. Of a page
     /// that is no success the start is read: a gatekeeper may have written it.
     #[must_use]
-    pub fn format(self, answer: &Answer) -> Option<Format> {
+    pub fn format(self, answer: &ResponseHead) -> Option<Format> {
         if !answer.is_success() {
             let may_be_gate = matches!(answer.status, 401..=403 | 405 | 429 | 503);
             return (may_be_gate && answer.is_html()).then_some(Format::Html);
@@ -95,12 +95,12 @@ impl BodyWish {
             _ => None,
         };
         match self {
-            BodyWish::Drop => None,
-            BodyWish::Title | BodyWish::Places => said.filter(|format| format.is_page()),
-            BodyWish::Page => said,
-            BodyWish::Sheet => said.filter(|format| *format == Format::Css),
-            BodyWish::Sitemap => Some(Format::Sitemap),
-            BodyWish::Robots => Some(Format::Robots),
+            BodyUse::Drop => None,
+            BodyUse::Title | BodyUse::Anchors => said.filter(|format| format.is_page()),
+            BodyUse::Page => said,
+            BodyUse::Sheet => said.filter(|format| *format == Format::Css),
+            BodyUse::Sitemap => Some(Format::Sitemap),
+            BodyUse::Robots => Some(Format::Robots),
         }
     }
 }
@@ -124,13 +124,13 @@ pub struct Request {
     /// Which request, to be named in the reply.
     pub id: RequestId,
     /// The address.
-    pub address: String,
+    pub url: String,
     /// Why it is made.
     pub purpose: Purpose,
     /// How to ask.
     pub method: Method,
     /// What to read.
-    pub body: BodyWish,
+    pub body: BodyUse,
     /// What to say is wanted.
     pub kind: Kind,
     /// Within the site, as far as is known: credentials may be sent.
@@ -191,7 +191,7 @@ pub struct Judged {
     /// For what moved: where the leading permanent redirects end.
     pub moved_to: Option<UrlId>,
     /// Why a page of the site was asked, but not read.
-    pub not_read: Option<NotRead>,
+    pub not_parsed: Option<NotParsed>,
     /// Some link names it; it is not only a hop on the way to another.
     pub linked: bool,
 }
@@ -213,7 +213,7 @@ impl Judged {
             last: id,
             hops: 0,
             moved_to: None,
-            not_read: None,
+            not_parsed: None,
             linked: true,
         }
     }
@@ -221,7 +221,7 @@ impl Judged {
 
 /// Why a page of the site was asked, but not read for links.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum NotRead {
+pub enum NotParsed {
     /// It lies deeper than is to be read.
     Depth,
     /// It lies outside the prefixes that confine the site.
@@ -230,24 +230,24 @@ pub enum NotRead {
     Robots,
 }
 
-impl NotRead {
+impl NotParsed {
     /// All of them.
-    pub const ALL: [NotRead; 3] = [NotRead::Depth, NotRead::Within, NotRead::Robots];
+    pub const ALL: [NotParsed; 3] = [NotParsed::Depth, NotParsed::Within, NotParsed::Robots];
 
     /// The word for it in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            NotRead::Depth => "depth",
-            NotRead::Within => "within",
-            NotRead::Robots => "robots",
+            NotParsed::Depth => "depth",
+            NotParsed::Within => "within",
+            NotParsed::Robots => "robots",
         }
     }
 
     /// The reason of that name.
     #[must_use]
-    pub fn named(name: &str) -> Option<NotRead> {
-        NotRead::ALL.into_iter().find(|reason| reason.as_str() == name)
+    pub fn named(name: &str) -> Option<NotParsed> {
+        NotParsed::ALL.into_iter().find(|reason| reason.as_str() == name)
     }
 }
 
@@ -255,7 +255,7 @@ impl NotRead {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Note {
     /// A page whose links are put there by scripts: none was seen.
-    DrawnByScript,
+    RenderedByScript,
     /// The robots.txt of a server could not be had: nothing was read there.
     RobotsUnknown,
     /// robots.txt asks for a wait between two requests.
@@ -288,27 +288,29 @@ pub enum Note {
 
 /// What can be said of a fragment that no page's id answers to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Place {
+pub enum FragmentFault {
     /// The page was read to its end and has no such place.
     Missing,
     /// The fragment looks like one that a script reads.
     ForScript,
 }
 
-impl Place {
+impl FragmentFault {
     /// The word for it in the store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Place::Missing => "missing",
-            Place::ForScript => "for-script",
+            FragmentFault::Missing => "missing",
+            FragmentFault::ForScript => "for-script",
         }
     }
 
     /// The one of that name.
     #[must_use]
-    pub fn named(name: &str) -> Option<Place> {
-        [Place::Missing, Place::ForScript].into_iter().find(|place| place.as_str() == name)
+    pub fn named(name: &str) -> Option<FragmentFault> {
+        [FragmentFault::Missing, FragmentFault::ForScript]
+            .into_iter()
+            .find(|fault| fault.as_str() == name)
     }
 }
 
@@ -323,21 +325,21 @@ pub enum Event {
         bounds: Bounds,
     },
     /// An address was heard of for the first time.
-    Heard {
+    Discovered {
         /// The id it has from now on.
         id: UrlId,
         /// The address; for a malformed one, what was written.
-        address: String,
+        url: String,
     },
     /// On which side of the bounds an address lies.
-    Placed {
+    Ranked {
         /// The address.
         id: UrlId,
         /// `None` for what is not asked over HTTP.
         scope: Option<Scope>,
     },
     /// An address was asked, once.
-    Asked {
+    Requested {
         /// The address.
         id: UrlId,
         /// What was seen.
@@ -366,13 +368,13 @@ pub enum Event {
         judged: Judged,
     },
     /// A fragment of an address has no place on its page.
-    NoPlace {
+    NoAnchor {
         /// The address that links name, redirects not followed.
         id: UrlId,
         /// The fragment.
         fragment: String,
         /// What can be said.
-        place: Place,
+        fault: FragmentFault,
     },
     /// There is something to know about an address.
     Noted {
@@ -433,30 +435,30 @@ pub enum StartProblem {
     /// It gave no page: the last address tried, and how that ended.
     NoPage {
         /// The address.
-        address: String,
+        url: String,
         /// What was seen.
-        ending: Ending,
+        outcome: AttemptOutcome,
     },
     /// It answered with something that holds no links.
     NotHtml {
         /// The address.
-        address: String,
+        url: String,
         /// The media type of the answer.
         media_type: Option<String>,
     },
     /// Its redirects end nowhere.
     Redirects {
         /// The address where they were given up.
-        address: String,
+        url: String,
     },
     /// robots.txt asks robots not to read it.
     RobotsForbid {
         /// The start.
-        address: String,
+        url: String,
     },
     /// robots.txt could not be had, so that nobody knows what may be read.
     RobotsUnknown {
         /// The address of robots.txt.
-        address: String,
+        url: String,
     },
 }

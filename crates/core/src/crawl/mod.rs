@@ -25,7 +25,6 @@
 mod board;
 mod discovery;
 mod effect;
-mod ground;
 mod health;
 mod judging;
 mod machine;
@@ -33,14 +32,15 @@ mod messages;
 mod requests;
 mod robots;
 mod settings;
+mod shared;
 mod urls;
 
 pub use discovery::traps;
-pub use judging::soft404_probe::{MADE_UP, made_up_beside};
+pub use judging::soft404_probe::{TEST_PREFIX, nonexistent_sibling};
 pub use machine::Crawl;
 pub use messages::{
-    BodyWish, Event, Halt, Judged, Kind, NotRead, Note, Place, Progress, Reply, Request, RequestId,
-    Response, StartProblem, Target, UrlId,
+    BodyUse, Event, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Progress, Reply, Request,
+    RequestId, Response, StartProblem, Target, UrlId,
 };
 pub use requests::{pace, retry};
 pub use settings::{Externals, Fragments, RobotsRule, Settings, SitemapRule};

@@ -85,7 +85,7 @@ pub struct Settings {
     pub query: QueryRule,
     /// Elements whose addresses are asked; all where there is none. Pages of the
     /// site are walked all the same.
-    pub ask_elements: Vec<Element>,
+    pub check_elements: Vec<Element>,
     /// Addresses that are left out.
     pub exclude: Vec<Pattern>,
     /// Addresses that are taken back.
@@ -128,7 +128,7 @@ impl Default for Settings {
             also: Vec::new(),
             listed: Vec::new(),
             query: QueryRule::Keep,
-            ask_elements: Vec::new(),
+            check_elements: Vec::new(),
             exclude: Vec::new(),
             include: Vec::new(),
             concurrency: 64,
@@ -149,11 +149,8 @@ impl Default for Settings {
 impl Settings {
     /// The status that an address is meant to give, if any.
     #[must_use]
-    pub fn expects(&self, address: &str) -> Option<u16> {
-        self.expected
-            .iter()
-            .find(|(pattern, _)| pattern.matches(address))
-            .map(|(_, status)| *status)
+    pub fn expects(&self, url: &str) -> Option<u16> {
+        self.expected.iter().find(|(pattern, _)| pattern.matches(url)).map(|(_, status)| *status)
     }
 
     /// Whether this very sitemap was given.
@@ -167,14 +164,14 @@ impl Settings {
 
     /// Whether a rule leaves this address out.
     #[must_use]
-    pub fn excludes(&self, address: &str) -> bool {
-        fits(&self.exclude, address) && !self.includes(address)
+    pub fn excludes(&self, url: &str) -> bool {
+        fits(&self.exclude, url) && !self.includes(url)
     }
 
     /// Whether a rule takes this address back.
     #[must_use]
-    pub fn includes(&self, address: &str) -> bool {
-        fits(&self.include, address)
+    pub fn includes(&self, url: &str) -> bool {
+        fits(&self.include, url)
     }
 }
 
@@ -196,11 +193,11 @@ const ACTS: &[&str] = &[
 ];
 
 /// Whether an address names something that is done by asking it.
-pub(super) fn acts(address: &str) -> bool {
-    let path = crate::url::reference::path_of(address).to_ascii_lowercase();
+pub(super) fn acts(url: &str) -> bool {
+    let path = crate::url::reference::path_of(url).to_ascii_lowercase();
     ACTS.iter().any(|act| path.contains(act))
 }
 
-fn fits(patterns: &[Pattern], address: &str) -> bool {
-    patterns.iter().any(|pattern| pattern.matches(address))
+fn fits(patterns: &[Pattern], url: &str) -> bool {
+    patterns.iter().any(|pattern| pattern.matches(url))
 }

@@ -71,7 +71,7 @@ pub struct Attempt {
     /// How it was asked.
     pub method: Method,
     /// What came of it.
-    pub ending: Ending,
+    pub outcome: AttemptOutcome,
     /// The address that was asked, where it was a hop of a chain with cookies: such a
     /// chain is asked anew from its first hop.
     pub hop: Option<String>,
@@ -84,8 +84,8 @@ pub struct Attempt {
 impl Attempt {
     /// An attempt that counts, of the address itself.
     #[must_use]
-    pub fn new(at: Moment, took: Duration, method: Method, ending: Ending) -> Attempt {
-        Attempt { at, took, method, ending, hop: None, strained: false, purpose: Purpose::Verdict }
+    pub fn new(at: Moment, took: Duration, method: Method, outcome: AttemptOutcome) -> Attempt {
+        Attempt { at, took, method, outcome, hop: None, strained: false, purpose: Purpose::Verdict }
     }
 }
 
@@ -93,16 +93,16 @@ impl Attempt {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[expect(clippy::large_enum_variant, reason = "nearly all endings are answers")]
-pub enum Ending {
+pub enum AttemptOutcome {
     /// A server answered.
-    Answer(Answer),
+    ResponseHead(ResponseHead),
     /// No answer came.
     Failure(Failure),
 }
 
 /// The head of an answer, as far as it is of use.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Answer {
+pub struct ResponseHead {
     /// The status code (RFC 9110 §15).
     pub status: u16,
     /// The media type, lower case, without parameters.
@@ -276,7 +276,7 @@ impl Failure {
     }
 }
 
-impl Answer {
+impl ResponseHead {
     /// Whether the same question may well get another answer a little later:
     /// 408, 425, 429, 5xx (RFC 9110 §15, RFC 8470), or a body cut short.
     #[must_use]
@@ -315,13 +315,13 @@ impl Answer {
     }
 }
 
-impl Ending {
+impl AttemptOutcome {
     /// Whether asking again may end otherwise.
     #[must_use]
     pub fn may_pass(&self) -> bool {
         match self {
-            Ending::Answer(answer) => answer.may_pass(),
-            Ending::Failure(failure) => failure.may_pass(),
+            AttemptOutcome::ResponseHead(answer) => answer.may_pass(),
+            AttemptOutcome::Failure(failure) => failure.may_pass(),
         }
     }
 
@@ -329,8 +329,8 @@ impl Ending {
     #[must_use]
     pub fn status(&self) -> Option<u16> {
         match self {
-            Ending::Answer(answer) => Some(answer.status),
-            Ending::Failure(_) => None,
+            AttemptOutcome::ResponseHead(answer) => Some(answer.status),
+            AttemptOutcome::Failure(_) => None,
         }
     }
 }

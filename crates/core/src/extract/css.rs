@@ -9,7 +9,7 @@ use std::borrow::Cow;
 
 /// One address.
 #[derive(Debug, PartialEq, Eq)]
-pub(super) struct Found<'a> {
+pub(super) struct CssUrl<'a> {
     /// Octets from the start of the text to the address, its `url(` included.
     pub(super) offset: usize,
     pub(super) is_import: bool,
@@ -46,7 +46,7 @@ pub(super) struct Scanner<'a> {
 }
 
 /// The text ends in the middle of a token.
-struct Torn;
+struct EndOfInput;
 
 impl<'a> Scanner<'a> {
     pub(super) fn new(text: &'a str, is_last: bool) -> Scanner<'a> {
@@ -58,7 +58,7 @@ impl<'a> Scanner<'a> {
     pub(super) fn scan(
         mut self,
         statement: &mut Statement,
-        mut found: impl FnMut(Found<'a>),
+        mut found: impl FnMut(CssUrl<'a>),
     ) -> usize {
         loop {
             self.skip_plain();
@@ -93,10 +93,10 @@ impl<'a> Scanner<'a> {
             match *statement {
                 Statement::Import => {
                     *statement = Statement::Any;
-                    found(Found { offset, is_import: true, url });
+                    found(CssUrl { offset, is_import: true, url });
                 }
                 Statement::Any if is_url && !url.trim_start().starts_with('#') => {
-                    found(Found { offset, is_import: false, url });
+                    found(CssUrl { offset, is_import: false, url });
                 }
                 Statement::Any | Statement::Names => {}
             }
@@ -124,7 +124,7 @@ impl<'a> Scanner<'a> {
         self.bytes().get(self.at + ahead).copied()
     }
 
-    fn token(&mut self) -> Result<Token<'a>, Torn> {
+    fn token(&mut self) -> Result<Token<'a>, EndOfInput> {
         let Some(first) = self.peek(0) else { return Ok(Token::Space) };
         match first {
             b'/' => self.comment(),
@@ -142,18 +142,18 @@ impl<'a> Scanner<'a> {
         }
     }
 
-    fn one(&mut self, token: Token<'a>) -> Result<Token<'a>, Torn> {
+    fn one(&mut self, token: Token<'a>) -> Result<Token<'a>, EndOfInput> {
         self.at += 1;
         Ok(token)
     }
 
     /// Where the text ends before the token does.
-    fn ended<T>(&mut self, token: T) -> Result<T, Torn> {
+    fn ended<T>(&mut self, token: T) -> Result<T, EndOfInput> {
         self.at = self.text.len();
-        if self.is_last { Ok(token) } else { Err(Torn) }
+        if self.is_last { Ok(token) } else { Err(EndOfInput) }
     }
 
-    fn comment(&mut self) -> Result<Token<'a>, Torn> {
+    fn comment(&mut self) -> Result<Token<'a>, EndOfInput> {
         match self.peek(1) {
             Some(b'*') => match memchr::memmem::find(&self.bytes()[self.at + 2..], b"*/") {
                 Some(length) => {
@@ -167,7 +167,7 @@ impl<'a> Scanner<'a> {
         }
     }
 
-    fn string(&mut self, quote: u8) -> Result<Cow<'a, str>, Torn> {
+    fn string(&mut self, quote: u8) -> Result<Cow<'a, str>, EndOfInput> {
         let start = self.at + 1;
         let mut at = start;
         loop {
@@ -206,7 +206,7 @@ impl<'a> Scanner<'a> {
         backslash + 1 + length
     }
 
-    fn name(&mut self) -> Result<Cow<'a, str>, Torn> {
+    fn name(&mut self) -> Result<Cow<'a, str>, EndOfInput> {
         let start = self.at;
         loop {
             match self.peek(0) {
@@ -223,7 +223,7 @@ impl<'a> Scanner<'a> {
         }
     }
 
-    fn ident_like(&mut self) -> Result<Token<'a>, Torn> {
+    fn ident_like(&mut self) -> Result<Token<'a>, EndOfInput> {
         let start = self.at;
         let name = self.name()?;
         if self.at == start {
@@ -245,7 +245,7 @@ impl<'a> Scanner<'a> {
     }
 
     /// An address without quotes; one with quotes or parentheses in it is none.
-    fn bare_url(&mut self) -> Result<Token<'a>, Torn> {
+    fn bare_url(&mut self) -> Result<Token<'a>, EndOfInput> {
         let start = self.at;
         let mut at = start;
         let mut is_bad = false;
@@ -321,7 +321,7 @@ fn unescape(text: &str) -> Cow<'_, str> {
 pub(super) fn in_declarations(value: &str, mut found: impl FnMut(Cow<'_, str>)) {
     if value.contains('(') {
         let mut statement = Statement::default();
-        Scanner::new(value, true).scan(&mut statement, |address| found(address.url));
+        Scanner::new(value, true).scan(&mut statement, |url| found(url.url));
     }
 }
 

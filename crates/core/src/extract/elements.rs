@@ -38,11 +38,11 @@ words! {
     /// Where in an element a link stands: an attribute; `url` or `import` in a style
     /// sheet; `header` for a `Link` field of the answer; `content` for the text of an
     /// element of a sitemap or a line of robots.txt.
-    Attribute: PLACES.iter()
+    Attribute: LINK_ATTRIBUTES.iter()
 }
 
 const OUTSIDE_PAGES: &[&str] = &["loc", "image:loc", "sitemap", "entry"];
-const PLACES: &[&str] = &[
+const LINK_ATTRIBUTES: &[&str] = &[
     "href",
     "src",
     "srcset",
@@ -128,9 +128,9 @@ pub enum Purpose {
 
 /// What a link wants that is no page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Want {
+pub enum Expected {
     /// A picture.
-    Picture,
+    Image,
     /// A style sheet.
     Style,
     /// A script.
@@ -153,7 +153,7 @@ const SERVICE_RELATIONS: &[&str] = &[
 
 /// One attribute of one element that can hold a link, and all that follows from it.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Place {
+pub(super) struct LinkAttribute {
     pub(super) attribute: Attribute,
     pub(super) grammar: Grammar,
     role: Role,
@@ -170,7 +170,7 @@ enum Role {
 #[derive(Debug, Clone, Copy)]
 struct Use {
     purpose: Purpose,
-    want: Option<Want>,
+    expected: Option<Expected>,
     /// Browsers refuse to load it by http into a page of https (Mixed Content §5.2).
     is_blockable: bool,
     /// A reader clicks on it.
@@ -181,11 +181,11 @@ struct Use {
 
 impl Use {
     const fn of(purpose: Purpose) -> Use {
-        Use { purpose, want: None, is_blockable: false, is_clicked: false, is_relation: false }
+        Use { purpose, expected: None, is_blockable: false, is_clicked: false, is_relation: false }
     }
 
-    const fn wanting(self, want: Want) -> Use {
-        Use { want: Some(want), ..self }
+    const fn expecting(self, expected: Expected) -> Use {
+        Use { expected: Some(expected), ..self }
     }
 
     const fn blockable(self) -> Use {
@@ -201,25 +201,29 @@ impl Use {
     }
 }
 
-const fn at(attribute: &'static str, grammar: Grammar, used: Use) -> Place {
-    Place { attribute: Attribute(attribute), grammar, role: Role::Fixed(used) }
+const fn at(attribute: &'static str, grammar: Grammar, used: Use) -> LinkAttribute {
+    LinkAttribute { attribute: Attribute(attribute), grammar, role: Role::Fixed(used) }
 }
 
-const fn said(attribute: &'static str, grammar: Grammar, role: fn(&str) -> Use) -> Place {
-    Place { attribute: Attribute(attribute), grammar, role: Role::Said(role) }
+const fn written(
+    attribute: &'static str,
+    grammar: Grammar,
+    role: fn(&str) -> Use,
+) -> LinkAttribute {
+    LinkAttribute { attribute: Attribute(attribute), grammar, role: Role::Said(role) }
 }
 
 const VISIT: Use = Use::of(Purpose::Visit);
 const EMBEDDED_PAGE: Use = VISIT.blockable();
 const MEDIA: Use = Use::of(Purpose::Media);
 const PART: Use = Use::of(Purpose::Part);
-const SHEET: Use = Use::of(Purpose::Sheet).wanting(Want::Style).blockable();
+const SHEET: Use = Use::of(Purpose::Sheet).expecting(Expected::Style).blockable();
 
 /// The table: one row for each attribute of an element that holds links. A new element
 /// needs its name in `names.rs` and its rows here.
-pub(super) const fn places(name: Name) -> &'static [Place] {
+pub(super) const fn link_attributes(name: Name) -> &'static [LinkAttribute] {
+    use Expected::*;
     use Grammar::*;
-    use Want::*;
     match name {
         Name::A => const { &[at("href", Url, VISIT.clicked()), at("xlink:href", Drawing, VISIT)] },
         Name::Area => const { &[at("href", Url, VISIT.clicked())] },
@@ -230,14 +234,14 @@ pub(super) const fn places(name: Name) -> &'static [Place] {
         // What these hold may be a page, or anything else.
         Name::Object => const { &[at("data", Url, MEDIA.blockable())] },
         Name::Embed => const { &[at("src", Url, MEDIA.blockable())] },
-        Name::Script => const { &[at("src", Url, MEDIA.wanting(Script).blockable())] },
+        Name::Script => const { &[at("src", Url, MEDIA.expecting(Script).blockable())] },
         Name::Img => {
             const {
                 &[
-                    at("src", Url, MEDIA.wanting(Picture)),
-                    at("srcset", Srcset, MEDIA.wanting(Picture)),
-                    at("data-src", LateUrl, MEDIA.wanting(Picture)),
-                    at("data-srcset", LateSrcset, MEDIA.wanting(Picture)),
+                    at("src", Url, MEDIA.expecting(Image)),
+                    at("srcset", Srcset, MEDIA.expecting(Image)),
+                    at("data-src", LateUrl, MEDIA.expecting(Image)),
+                    at("data-srcset", LateSrcset, MEDIA.expecting(Image)),
                 ]
             }
         }
@@ -255,7 +259,7 @@ pub(super) const fn places(name: Name) -> &'static [Place] {
             const {
                 &[
                     at("src", Url, MEDIA),
-                    at("poster", Url, MEDIA.wanting(Picture)),
+                    at("poster", Url, MEDIA.expecting(Image)),
                     at("data-src", LateUrl, MEDIA),
                 ]
             }
@@ -263,18 +267,18 @@ pub(super) const fn places(name: Name) -> &'static [Place] {
         Name::Audio => const { &[at("src", Url, MEDIA)] },
         Name::Track => const { &[at("src", Url, PART)] },
         Name::Link => {
-            const { &[said("href", Url, of_link), at("imagesrcset", Srcset, PART.wanting(Picture))] }
+            const { &[written("href", Url, of_link), at("imagesrcset", Srcset, PART.expecting(Image))] }
         }
-        Name::Meta => const { &[said("content", Meta, of_meta)] },
-        Name::Input => const { &[at("src", ImageInput, PART.wanting(Picture))] },
+        Name::Meta => const { &[written("content", Meta, of_meta)] },
+        Name::Input => const { &[at("src", ImageInput, PART.expecting(Image))] },
         Name::Form => const { &[at("action", FormAction, Use::of(Purpose::Form))] },
-        Name::Body => const { &[at("background", Url, PART.wanting(Picture))] },
+        Name::Body => const { &[at("background", Url, PART.expecting(Image))] },
         Name::Use => const { &[at("href", Drawing, PART), at("xlink:href", Drawing, PART)] },
         Name::Image => {
             const {
                 &[
-                    at("href", Drawing, PART.wanting(Picture)),
-                    at("xlink:href", Drawing, PART.wanting(Picture)),
+                    at("href", Drawing, PART.expecting(Image)),
+                    at("xlink:href", Drawing, PART.expecting(Image)),
                 ]
             }
         }
@@ -283,11 +287,11 @@ pub(super) const fn places(name: Name) -> &'static [Place] {
 }
 
 /// The same outside HTML pages.
-fn places_outside_pages(name: &str) -> &'static [Place] {
+fn places_outside_pages(name: &str) -> &'static [LinkAttribute] {
     use Grammar::Url;
     match name {
-        "loc" => const { &[said("content", Url, of_loc)] },
-        "image:loc" => const { &[at("content", Url, PART.wanting(Want::Picture))] },
+        "loc" => const { &[written("content", Url, of_loc)] },
+        "image:loc" => const { &[at("content", Url, PART.expecting(Expected::Image))] },
         "sitemap" => const { &[at("content", Url, Use::of(Purpose::Sitemap))] },
         "entry" => const { &[at("content", Url, VISIT)] },
         _ => &[],
@@ -296,8 +300,8 @@ fn places_outside_pages(name: &str) -> &'static [Place] {
 
 /// The same for what is no attribute of one element: style sheets, and `Link` fields of a
 /// response, which are `link` elements outside the page (RFC 8288 §3).
-const ANYWHERE: &[Place] = &[
-    said("header", Grammar::Url, of_link),
+const ANYWHERE: &[LinkAttribute] = &[
+    written("header", Grammar::Url, of_link),
     at("style", Grammar::Url, PART),
     at("url", Grammar::Url, PART),
     at("import", Grammar::Url, SHEET),
@@ -320,10 +324,10 @@ fn of_link(rel: &str) -> Use {
     }
 }
 
-fn of_meta(said: &str) -> Use {
-    match said {
+fn of_meta(written: &str) -> Use {
+    match written {
         "refresh" => VISIT,
-        said if said.ends_with(":image") => PART.wanting(Want::Picture),
+        written if written.ends_with(":image") => PART.expecting(Expected::Image),
         _ => PART,
     }
 }
@@ -337,10 +341,11 @@ impl Element {
     fn use_of(self, attribute: Attribute, rel: Option<&str>) -> Use {
         let own = match Name::of(self.0.as_bytes()) {
             Name::Other => places_outside_pages(self.0),
-            name => places(name),
+            name => link_attributes(name),
         };
-        let place = own.iter().chain(ANYWHERE).find(|place| place.attribute == attribute);
-        match place.map(|place| place.role) {
+        let link_attribute =
+            own.iter().chain(ANYWHERE).find(|link_attribute| link_attribute.attribute == attribute);
+        match link_attribute.map(|link_attribute| link_attribute.role) {
             Some(Role::Fixed(used)) => used,
             Some(Role::Said(by)) => by(rel.unwrap_or_default()),
             None => PART,
@@ -364,14 +369,14 @@ impl Element {
     /// What must be there, and cannot be a page. What may be one, such as the document of
     /// an `object`, wants nothing.
     #[must_use]
-    pub fn wants(self, attribute: Attribute, rel: Option<&str>) -> Option<Want> {
-        self.use_of(attribute, rel).want
+    pub fn expected_type(self, attribute: Attribute, rel: Option<&str>) -> Option<Expected> {
+        self.use_of(attribute, rel).expected
     }
 
     /// Whether a picture is expected here.
     #[must_use]
-    pub fn wants_picture(self, attribute: Attribute, rel: Option<&str>) -> bool {
-        self.wants(attribute, rel) == Some(Want::Picture)
+    pub fn expects_image(self, attribute: Attribute, rel: Option<&str>) -> bool {
+        self.expected_type(attribute, rel) == Some(Expected::Image)
     }
 
     /// Whether browsers refuse to load this by http into a page of https (Mixed Content
@@ -397,7 +402,7 @@ mod tests {
         for text in Name::TEXTS {
             let name = Name::of(text.as_bytes());
             assert!(Element::named(text).is_some(), "{text}");
-            for Place { attribute, .. } in places(name) {
+            for LinkAttribute { attribute, .. } in link_attributes(name) {
                 assert_eq!(Attribute::named(attribute.name()), Some(*attribute), "{text}");
             }
         }
@@ -423,35 +428,35 @@ mod tests {
 
     #[test]
     fn every_place_says_what_its_link_is_for() {
-        let said = |element: &str, attribute: &str, rel| {
+        let written = |element: &str, attribute: &str, rel| {
             let element = Element::named(element).expect("an element");
             let attribute = Attribute::named(attribute).expect("an attribute");
             let used = element.use_of(attribute, rel);
             let on = element.leads_on(attribute, rel);
-            (used.purpose, used.want, used.is_blockable, used.is_clicked, on)
+            (used.purpose, used.expected, used.is_blockable, used.is_clicked, on)
         };
+        use Expected::{Image, Script, Style};
         use Purpose::{Media, Part, Sheet, Visit};
-        use Want::{Picture, Script, Style};
-        assert_eq!(said("a", "href", None), (Visit, None, false, true, true));
-        assert_eq!(said("a", "xlink:href", None), (Visit, None, false, false, true));
-        assert_eq!(said("frame", "src", None), (Visit, None, true, false, true));
-        assert_eq!(said("iframe", "data-src", None), (Visit, None, true, false, true));
-        assert_eq!(said("link", "href", Some("next")), (Visit, None, false, false, false));
+        assert_eq!(written("a", "href", None), (Visit, None, false, true, true));
+        assert_eq!(written("a", "xlink:href", None), (Visit, None, false, false, true));
+        assert_eq!(written("frame", "src", None), (Visit, None, true, false, true));
+        assert_eq!(written("iframe", "data-src", None), (Visit, None, true, false, true));
+        assert_eq!(written("link", "href", Some("next")), (Visit, None, false, false, false));
         assert_eq!(
-            said("link", "header", Some("stylesheet")),
+            written("link", "header", Some("stylesheet")),
             (Sheet, Some(Style), true, false, false)
         );
-        assert_eq!(said("style", "import", None), (Sheet, Some(Style), true, false, false));
-        assert_eq!(said("style", "url", None), (Part, None, false, false, false));
-        assert_eq!(said("script", "src", None), (Media, Some(Script), true, false, false));
-        assert_eq!(said("object", "data", None), (Media, None, true, false, false));
+        assert_eq!(written("style", "import", None), (Sheet, Some(Style), true, false, false));
+        assert_eq!(written("style", "url", None), (Part, None, false, false, false));
+        assert_eq!(written("script", "src", None), (Media, Some(Script), true, false, false));
+        assert_eq!(written("object", "data", None), (Media, None, true, false, false));
         assert_eq!(
-            said("meta", "content", Some("og:image")),
-            (Part, Some(Picture), false, false, false)
+            written("meta", "content", Some("og:image")),
+            (Part, Some(Image), false, false, false)
         );
-        assert_eq!(said("meta", "content", Some("refresh")), (Visit, None, false, false, true));
-        assert_eq!(said("entry", "content", None), (Visit, None, false, false, true));
-        assert_eq!(said("image:loc", "content", None), (Part, Some(Picture), false, false, false));
-        assert_eq!(said("p", "style", None), (Part, None, false, false, false));
+        assert_eq!(written("meta", "content", Some("refresh")), (Visit, None, false, false, true));
+        assert_eq!(written("entry", "content", None), (Visit, None, false, false, true));
+        assert_eq!(written("image:loc", "content", None), (Part, Some(Image), false, false, false));
+        assert_eq!(written("p", "style", None), (Part, None, false, false, false));
     }
 }

@@ -11,7 +11,7 @@ use html5gum::{Emitter, Error, State};
 
 use super::css::{Scanner, Statement};
 use super::elements::{Attribute, Element};
-use super::keep::{self, Keeper, LONGEST_TEXT, Said, Spot, fold};
+use super::keep::{self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold};
 use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
@@ -69,7 +69,7 @@ pub(super) struct LinkEmitter {
     heading: Option<Vec<u8>>,
     has_heading: bool,
     /// The text of a `style`.
-    style: Option<(Spot, Vec<u8>)>,
+    style: Option<(TagContext, Vec<u8>)>,
     sketcher: Sketcher,
     /// In `script`, `style` and the like, text is not for reading.
     in_raw_text: bool,
@@ -173,7 +173,7 @@ impl LinkEmitter {
         let id = self.tag.value("id");
         let anchor_name = self.tag.value("name").filter(|_| name == Name::A);
         for id in [id, anchor_name].into_iter().flatten().filter(|id| !id.is_empty()) {
-            self.builder.add_place(hash_id(id));
+            self.builder.add_anchor(hash_id(id));
         }
         match name {
             Name::A if !foreign => self.close_anchor_here(),
@@ -189,8 +189,8 @@ impl LinkEmitter {
                     .tag
                     .value("http-equiv")
                     .filter(|name| name.trim().eq_ignore_ascii_case("content-security-policy"));
-                let said = policy.and_then(|_| self.tag.value("content")).unwrap_or_default();
-                if said.to_ascii_lowercase().contains("upgrade-insecure-requests") {
+                let content = policy.and_then(|_| self.tag.value("content")).unwrap_or_default();
+                if content.to_ascii_lowercase().contains("upgrade-insecure-requests") {
                     self.builder.set_upgrades();
                 }
             }
@@ -211,19 +211,19 @@ impl LinkEmitter {
         let first = self.builder.link_count();
         let region = self.tree.region();
         let scripted = matches!(name, Name::A | Name::Area) && self.tag.is_scripted();
-        let surroundings = self.tree.surroundings();
-        let spot = Spot { region, surroundings, tag: self.tags, foreign, scripted };
+        let ancestor_hash = self.tree.ancestor_hash();
+        let context = TagContext { region, ancestor_hash, tag: self.tags, foreign, scripted };
         let builder = &mut *self.builder;
-        Keeper { builder, tag: &self.tag, name, spot }.keep_all();
+        LinkCollector { builder, tag: &self.tag, name, context }.keep_all();
         if name == Name::Iframe
             && self.how.depth < DEEPEST_SRCDOC
             && let Some(inner) = self.tag.value("srcdoc").and_then(|srcdoc| self.nested(srcdoc))
         {
-            self.builder.add_nested(&inner, spot.region, spot.tag);
+            self.builder.add_nested(&inner, context.region, context.tag);
         }
         let has_sheet = name == Name::Style && !foreign && !self_closed;
         if has_sheet {
-            self.style = Some((spot, Vec::new()));
+            self.style = Some((context, Vec::new()));
         }
         if self.builder.link_count() == first && !has_sheet {
             return;
@@ -272,14 +272,15 @@ impl LinkEmitter {
     }
 
     fn close_style(&mut self) {
-        let Some((spot, text)) = self.style.take() else { return };
+        let Some((context, text)) = self.style.take() else { return };
         let text = String::from_utf8_lossy(&text);
         let builder = &mut *self.builder;
         Scanner::new(&text, true).scan(&mut Statement::default(), |found| {
             let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
             let element = Element::STYLE;
-            let said = Said { element, attribute, written: &found.url, text: None, rel: None };
-            keep::add(builder, spot, said);
+            let content =
+                LinkContent { element, attribute, written: &found.url, text: None, rel: None };
+            keep::add(builder, context, content);
         });
     }
 
@@ -368,9 +369,9 @@ impl Emitter for LinkEmitter {
                 self.close_anchor(anchor);
             }
             self.close_heading();
-            let said = self.sketcher.finish();
-            self.builder.set_sketch(said.sketch);
-            self.builder.set_words(said.words, said.likeness);
+            let content = self.sketcher.finish();
+            self.builder.set_sketch(content.sketch);
+            self.builder.set_words(content.words, content.likeness);
             self.token = Some(Token::Done(std::mem::take(&mut self.builder)));
         }
     }

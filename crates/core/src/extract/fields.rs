@@ -70,7 +70,7 @@ mod tests {
     }
 
     #[test]
-    fn links_are_parted_by_commas_outside_of_addresses_and_strings() {
+    fn links_are_parted_by_commas_outside_of_urls_and_strings() {
         for (value, expected) in [
             ("</a.css>; rel=preload; as=style", &["/a.css preload"][..]),
             ("</a>; rel=\"next\", </b>;title=\"x, <y>\";rel=prev", &["/a next", "/b prev"]),

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use super::css;
-use super::elements::{Attribute, Element, Grammar, Place, Purpose, places};
+use super::elements::{Attribute, Element, Grammar, LinkAttribute, Purpose, link_attributes};
 use super::names::Name;
 use super::tag::Tag;
 use super::{refresh, srcset};
@@ -17,14 +17,14 @@ const LONGEST_REFERENCE: usize = 64 * 1024;
 
 /// Pictures that pages on social sites are shown by, and the page's own address
 /// (The Open Graph protocol; the card's picture where that is missing).
-const META_ADDRESSES: &[&str] = &["og:image", "og:url", "twitter:image"];
+const META_URLS: &[&str] = &["og:image", "og:url", "twitter:image"];
 
 /// Where a tag stands.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Spot {
+pub(super) struct TagContext {
     pub(super) region: Option<Region>,
-    /// See [`LinkRecord::surroundings`].
-    pub(super) surroundings: u32,
+    /// See [`LinkRecord::ancestor_hash`].
+    pub(super) ancestor_hash: u32,
     /// The number of the tag, which stands in for its line until that is known.
     pub(super) tag: u32,
     /// In SVG or MathML.
@@ -33,26 +33,26 @@ pub(super) struct Spot {
     pub(super) scripted: bool,
 }
 
-impl Spot {
+impl TagContext {
     /// Outside of any element: the tag of that number stands for a line of its own.
-    pub(super) fn bare(tag: u32) -> Spot {
-        Spot { region: None, surroundings: 0, tag, foreign: false, scripted: false }
+    pub(super) fn bare(tag: u32) -> TagContext {
+        TagContext { region: None, ancestor_hash: 0, tag, foreign: false, scripted: false }
     }
 }
 
 /// Keeps the links of one tag.
-pub(super) struct Keeper<'a> {
+pub(super) struct LinkCollector<'a> {
     pub(super) builder: &'a mut ReadingBuilder,
     pub(super) tag: &'a Tag,
     pub(super) name: Name,
-    pub(super) spot: Spot,
+    pub(super) context: TagContext,
 }
 
-impl Keeper<'_> {
+impl LinkCollector<'_> {
     /// Keeps all links in the attributes of the tag.
     pub(super) fn keep_all(&mut self) {
         let element = Element::of(self.name);
-        for &Place { attribute, grammar, .. } in places(self.name) {
+        for &LinkAttribute { attribute, grammar, .. } in link_attributes(self.name) {
             let tag = self.tag;
             let Some(value) = tag.value(attribute.name()) else { continue };
             match grammar {
@@ -92,7 +92,7 @@ impl Keeper<'_> {
 
     fn keep_meta(&mut self, element: Element, attribute: Attribute, value: &str) {
         let is = |name: &str, wanted: &str| {
-            self.tag.value(name).is_some_and(|said| said.trim().eq_ignore_ascii_case(wanted))
+            self.tag.value(name).is_some_and(|content| content.trim().eq_ignore_ascii_case(wanted))
         };
         if is("http-equiv", "refresh") {
             if let Some(target) = refresh::target(value) {
@@ -100,9 +100,9 @@ impl Keeper<'_> {
             }
             return;
         }
-        let said = META_ADDRESSES.iter().find(|name| is("property", name) || is("name", name));
-        if let Some(&said) = said.filter(|_| !trim(value).is_empty()) {
-            self.add(element, attribute, value, Some(said));
+        let content = META_URLS.iter().find(|name| is("property", name) || is("name", name));
+        if let Some(&content) = content.filter(|_| !trim(value).is_empty()) {
+            self.add(element, attribute, value, Some(content));
         }
     }
 
@@ -133,7 +133,7 @@ impl Keeper<'_> {
     fn is_drawn(&self, attribute: Attribute, value: &str) -> bool {
         let wins = attribute == Attribute::HREF || self.tag.value("href").is_none();
         let of_page = self.name != Name::A && trim(value).starts_with('#');
-        self.spot.foreign && wins && !of_page
+        self.context.foreign && wins && !of_page
     }
 
     fn keep(&mut self, element: Element, attribute: Attribute, written: &str) {
@@ -151,12 +151,12 @@ impl Keeper<'_> {
         let alt = self.tag.value("alt");
         let text = alt.filter(|_| matches!(self.name, Name::Img | Name::Area | Name::Input));
         let text = text.map(|alt| fold(alt.as_bytes()));
-        add(self.builder, self.spot, Said { element, attribute, written, text, rel });
+        add(self.builder, self.context, LinkContent { element, attribute, written, text, rel });
     }
 }
 
 /// What a link says.
-pub(super) struct Said<'a> {
+pub(super) struct LinkContent<'a> {
     pub(super) element: Element,
     pub(super) attribute: Attribute,
     pub(super) written: &'a str,
@@ -165,8 +165,8 @@ pub(super) struct Said<'a> {
 }
 
 /// Adds a link, unless it names nothing and only visitors' links may.
-pub(super) fn add(builder: &mut ReadingBuilder, spot: Spot, said: Said<'_>) {
-    let Said { element, attribute, written, text, rel } = said;
+pub(super) fn add(builder: &mut ReadingBuilder, context: TagContext, content: LinkContent<'_>) {
+    let LinkContent { element, attribute, written, text, rel } = content;
     if trim(written).is_empty() && element.purpose(attribute, rel) != Purpose::Visit {
         return;
     }
@@ -179,10 +179,10 @@ pub(super) fn add(builder: &mut ReadingBuilder, spot: Spot, said: Said<'_>) {
         written,
         text,
         rel,
-        region: spot.region,
-        surroundings: spot.surroundings,
-        scripted: spot.scripted,
-        line: spot.tag,
+        region: context.region,
+        ancestor_hash: context.ancestor_hash,
+        scripted: context.scripted,
+        line: context.tag,
         column: 0,
     });
 }

@@ -22,9 +22,9 @@ pub(super) struct Markup {
 }
 
 impl Markup {
-    pub(super) fn new(how: Reading, address: &str) -> Markup {
+    pub(super) fn new(how: Reading, url: &str) -> Markup {
         let slot = Arc::new(Slot::default());
-        let emitter = LinkEmitter::new(how, address, Markup::read_nested);
+        let emitter = LinkEmitter::new(how, url, Markup::read_nested);
         let open_tag = emitter.open_tag();
         Markup {
             tokenizer: Tokenizer::new_with_emitter(Feed::new(Arc::clone(&slot)), emitter),

@@ -49,7 +49,7 @@ use crate::extract::reading::{Reading, ReadingBuilder};
 use crate::extract::robots_txt::Robots;
 use decode::{Decoder, Hints};
 use elements::{Attribute, Element};
-use keep::{Said, Spot};
+use keep::{LinkContent, TagContext};
 use markup::Markup;
 use sheet::Sheet;
 use sitemap::Sitemap;
@@ -94,14 +94,14 @@ impl Extractor {
         limit: usize,
         with_sketch: bool,
     ) -> Extractor {
-        Extractor::of_address("", format, charset, limit, with_sketch)
+        Extractor::of_url("", format, charset, limit, with_sketch)
     }
 
     /// The same of the page that has this address, which its text may repeat
     /// (see [`Signs::likeness`](crate::extract::signs::Signs::likeness)).
     #[must_use]
-    pub fn of_address(
-        address: &str,
+    pub fn of_url(
+        url: &str,
         format: Format,
         charset: Option<&str>,
         limit: usize,
@@ -109,7 +109,7 @@ impl Extractor {
     ) -> Extractor {
         let markup = |xml| {
             let how = emitter::Reading { xml, with_sketch, depth: 0 };
-            Body::Markup(Box::new(Markup::new(how, address)))
+            Body::Markup(Box::new(Markup::new(how, url)))
         };
         let (body, hints) = match format {
             Format::Html => (markup(false), Hints::Html),
@@ -171,14 +171,14 @@ impl Extractor {
         };
         let mut builder = builder.expect("the end of the input gives the reading");
         for field in &self.fields {
-            let said = Said {
+            let content = LinkContent {
                 element: Element::LINK,
                 attribute: Attribute::HEADER,
                 written: &field.target,
                 text: None,
                 rel: field.rel.as_deref(),
             };
-            keep::add(&mut builder, Spot::bare(0), said);
+            keep::add(&mut builder, TagContext::bare(0), content);
         }
         builder.set_format(self.format);
         builder.set_encoding(self.decoder.encoding());
@@ -191,15 +191,15 @@ fn robots(text: &str) -> Box<ReadingBuilder> {
     let mut builder = Box::<ReadingBuilder>::default();
     builder.set_rules(text);
     for sitemap in Robots::parse(text).sitemaps() {
-        let said = Said {
+        let content = LinkContent {
             element: Element::SITEMAP,
             attribute: Attribute::CONTENT,
-            written: &sitemap.address,
+            written: &sitemap.url,
             text: None,
             rel: None,
         };
-        let spot = Spot::bare(sitemap.line);
-        keep::add(&mut builder, spot, said);
+        let context = TagContext::bare(sitemap.line);
+        keep::add(&mut builder, context, content);
     }
     for link in builder.links_from(0) {
         link.column = 1;

@@ -46,7 +46,7 @@ macro_rules! names {
 
 names! {
     A "a" Abbr "abbr" Address "address" AnnotationXml "annotation-xml" Applet "applet" Area "area"
-    Article "article" Aside "aside" Audio "audio" B "b" Base "base" Basefont "basefont" Bdi "bdi"
+    Article "article" WaiverKind "aside" Audio "audio" B "b" Base "base" Basefont "basefont" Bdi "bdi"
     Bdo "bdo" Bgsound "bgsound" Big "big" Blockquote "blockquote" Body "body" Br "br"
     Button "button" Canvas "canvas" Caption "caption" Center "center" Circle "circle" Cite "cite"
     Code "code" Col "col" Colgroup "colgroup" Data "data" Datalist "datalist" Dd "dd" Defs "defs"
@@ -125,7 +125,7 @@ impl Name {
             self,
             Address
                 | Article
-                | Aside
+                | WaiverKind
                 | Blockquote
                 | Center
                 | Details

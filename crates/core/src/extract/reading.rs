@@ -9,7 +9,7 @@ use encoding_rs::{Encoding, UTF_8};
 use xxhash_rust::xxh3::Xxh3;
 
 use crate::extract::elements::{Attribute, Element};
-use crate::url::fragment::Places;
+use crate::url::fragment::AnchorIndex;
 
 /// A stretch of a reading's text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -77,14 +77,14 @@ pub enum Region {
     /// `main`, or role `main`.
     Main,
     /// `aside`, or role `complementary`.
-    Aside,
+    WaiverKind,
     /// `footer`, or role `contentinfo`.
     Footer,
 }
 
 impl Region {
     const ALL: [Region; 5] =
-        [Region::Header, Region::Nav, Region::Main, Region::Aside, Region::Footer];
+        [Region::Header, Region::Nav, Region::Main, Region::WaiverKind, Region::Footer];
 
     /// The word for it in every output: the element's name.
     #[must_use]
@@ -93,7 +93,7 @@ impl Region {
             Region::Header => "header",
             Region::Nav => "nav",
             Region::Main => "main",
-            Region::Aside => "aside",
+            Region::WaiverKind => "aside",
             Region::Footer => "footer",
         }
     }
@@ -122,7 +122,7 @@ pub struct LinkRecord {
     pub region: Option<Region>,
     /// A number for the blocks around it, from the nearest landmark inwards: equal
     /// wherever a template puts the same part.
-    pub surroundings: u32,
+    pub ancestor_hash: u32,
     /// Its element says that a script acts on it: role `button` or `tab`,
     /// `aria-controls`, a `data-` attribute that ends in `toggle`, or `onclick`.
     pub scripted: bool,
@@ -147,8 +147,8 @@ pub struct Link<'a> {
     pub rel: Option<&'a str>,
     /// See [`LinkRecord::region`].
     pub region: Option<Region>,
-    /// See [`LinkRecord::surroundings`].
-    pub surroundings: u32,
+    /// See [`LinkRecord::ancestor_hash`].
+    pub ancestor_hash: u32,
     /// See [`LinkRecord::scripted`].
     pub scripted: bool,
     /// See [`LinkRecord::line`].
@@ -174,7 +174,7 @@ pub struct Reading {
     title: Option<Span>,
     base: Option<Span>,
     rules: Option<Span>,
-    places: Places,
+    anchors: AnchorIndex,
     /// As what it was read.
     pub format: Format,
     /// The encoding in which it is written, and queries are (URL, "encoding").
@@ -210,7 +210,7 @@ impl Default for Reading {
             title: None,
             base: None,
             rules: None,
-            places: Places::default(),
+            anchors: AnchorIndex::default(),
             format: Format::Html,
             encoding: UTF_8,
             cut: false,
@@ -236,7 +236,7 @@ impl Reading {
             text: link.text.map(|span| self.at(span)),
             rel: link.rel.map(|span| self.at(span)),
             region: link.region,
-            surroundings: link.surroundings,
+            ancestor_hash: link.ancestor_hash,
             scripted: link.scripted,
             line: link.line,
             column: link.column,
@@ -269,8 +269,8 @@ impl Reading {
 
     /// The places that fragments may name.
     #[must_use]
-    pub fn places(&self) -> &Places {
-        &self.places
+    pub fn anchors(&self) -> &AnchorIndex {
+        &self.anchors
     }
 
     /// A hash of all that was extracted: equal for pages whose links, places and
@@ -296,12 +296,12 @@ impl Reading {
             }
             let region = link.region.map_or(0, |region| region as u8 + 1);
             hash.update(&[region, u8::from(link.scripted)]);
-            hash.update(&link.surroundings.to_le_bytes());
+            hash.update(&link.ancestor_hash.to_le_bytes());
             hash.update(&link.line.to_le_bytes());
             hash.update(&link.column.to_le_bytes());
         }
-        for place in self.places.hashes() {
-            hash.update(&place.to_le_bytes());
+        for anchor in self.anchors.hashes() {
+            hash.update(&anchor.to_le_bytes());
         }
         hash.digest128()
     }
@@ -343,13 +343,13 @@ impl ReadingBuilder {
     }
 
     /// The link at that place.
-    pub fn link_mut(&mut self, place: usize) -> &mut LinkRecord {
-        &mut self.reading.links[place]
+    pub fn link_mut(&mut self, anchor: usize) -> &mut LinkRecord {
+        &mut self.reading.links[anchor]
     }
 
     /// The links from that place on.
-    pub fn links_from(&mut self, place: usize) -> &mut [LinkRecord] {
-        &mut self.reading.links[place..]
+    pub fn links_from(&mut self, anchor: usize) -> &mut [LinkRecord] {
+        &mut self.reading.links[anchor..]
     }
 
     /// How many links there are so far.
@@ -365,7 +365,7 @@ impl ReadingBuilder {
     }
 
     /// Adds a place that fragments may name, by its hash.
-    pub fn add_place(&mut self, hash: u64) {
+    pub fn add_anchor(&mut self, hash: u64) {
         self.ids.push(hash);
     }
 
@@ -445,7 +445,7 @@ impl ReadingBuilder {
                 text: link.text.map(|text| self.keep(text)),
                 rel: link.rel.map(|rel| self.keep(rel)),
                 region: link.region.or(region),
-                surroundings: link.surroundings,
+                ancestor_hash: link.ancestor_hash,
                 scripted: link.scripted,
                 line: tag,
                 column: 0,
@@ -457,7 +457,7 @@ impl ReadingBuilder {
     /// The reading.
     #[must_use]
     pub fn finish(mut self, cut: bool) -> Reading {
-        self.reading.places = Places::from_hashes(self.ids);
+        self.reading.anchors = AnchorIndex::from_hashes(self.ids);
         self.reading.cut = cut;
         self.reading
     }

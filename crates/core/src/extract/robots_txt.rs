@@ -29,7 +29,7 @@ pub struct Robots {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SitemapLine {
     /// The address as written.
-    pub address: String,
+    pub url: String,
     /// Its line, from 1.
     pub line: u32,
 }
@@ -88,7 +88,7 @@ impl Robots {
                     }
                 }
                 "sitemap" if !value.is_empty() => {
-                    sitemaps.push(SitemapLine { address: value.to_owned(), line: number });
+                    sitemaps.push(SitemapLine { url: value.to_owned(), line: number });
                 }
                 _ => {}
             }
@@ -195,11 +195,11 @@ fn comparable(path: &[u8]) -> Vec<u8> {
             _ => None,
         };
         if let Some((high, low)) = encoded {
-            let octet = u8::try_from(high * 16 + low).expect("two digits are an octet");
-            if octet.is_ascii_alphanumeric() || b"-._~".contains(&octet) {
-                out.push(octet);
+            let byte = u8::try_from(high * 16 + low).expect("two digits are an octet");
+            if byte.is_ascii_alphanumeric() || b"-._~".contains(&byte) {
+                out.push(byte);
             } else {
-                encode(octet, &mut out);
+                encode(byte, &mut out);
             }
             at += 3;
             continue;
@@ -214,8 +214,8 @@ fn comparable(path: &[u8]) -> Vec<u8> {
     out
 }
 
-fn encode(octet: u8, out: &mut Vec<u8>) {
-    out.extend_from_slice(format!("%{octet:02X}").as_bytes());
+fn encode(byte: u8, out: &mut Vec<u8>) {
+    out.extend_from_slice(format!("%{byte:02X}").as_bytes());
 }
 
 /// Whether a path begins as the pattern says; `*` stands for anything, a `$` at the
@@ -285,7 +285,7 @@ mod tests {
     }
 
     #[test]
-    fn paths_are_compared_by_their_octets() {
+    fn paths_are_compared_by_their_bytes() {
         // RFC 9309 §2.2.2.
         for (rule, path) in [
             ("/foo/bar/ツ", "/foo/bar/%E3%83%84"),
@@ -329,8 +329,7 @@ mod tests {
                     Sitemap:\nSITEMAP: /2.xml\nUser-agent: b\nCrawl-delay: 9";
         let robots = Robots::parse(text);
         assert_eq!(robots.delay(), Some(Duration::from_millis(1500)));
-        let sitemaps: Vec<_> =
-            robots.sitemaps().iter().map(|s| (s.address.as_str(), s.line)).collect();
+        let sitemaps: Vec<_> = robots.sitemaps().iter().map(|s| (s.url.as_str(), s.line)).collect();
         assert_eq!(sitemaps, [("http://a.test/1.xml", 1), ("/2.xml", 6)]);
     }
 }

@@ -2,7 +2,7 @@
 
 use super::css::{Scanner, Statement};
 use super::elements::{Attribute, Element};
-use super::keep::{self, Said, Spot};
+use super::keep::{self, LinkContent, TagContext};
 use super::lines::Cursor;
 use crate::extract::reading::ReadingBuilder;
 
@@ -45,14 +45,14 @@ impl Sheet {
             positions.push(cursor.advance_to(start + found.offset, rest));
             let tag = u32::try_from(positions.len() - 1).expect("sheets are shorter than 4 GiB");
             let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
-            let said = Said {
+            let content = LinkContent {
                 element: Element::STYLE,
                 attribute,
                 written: &found.url,
                 text: None,
                 rel: None,
             };
-            keep::add(builder, Spot::bare(tag), said);
+            keep::add(builder, TagContext::bare(tag), content);
         });
         cursor.advance_to(start + read, &text[cursor.offset() - start..]);
         read

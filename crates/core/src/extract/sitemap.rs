@@ -10,7 +10,7 @@ use quick_xml::escape::resolve_predefined_entity;
 use quick_xml::events::{BytesRef, BytesStart, Event};
 
 use super::elements::{Attribute, Element};
-use super::keep::{self, Said, Spot};
+use super::keep::{self, LinkContent, TagContext};
 use super::lines::Cursor;
 use crate::extract::reading::ReadingBuilder;
 use crate::url::reference::trim;
@@ -24,7 +24,7 @@ pub(super) struct Sitemap {
     /// Local names of the open elements, as far as they matter.
     open: Vec<Part>,
     /// The URL that is being read, and where its element begins.
-    address: Option<(String, (u32, u32))>,
+    url: Option<(String, (u32, u32))>,
     is_faulty: bool,
     /// The text that waits is read again once it is so long: a comment may be torn
     /// many times over.
@@ -95,9 +95,9 @@ impl Sitemap {
         for line in text.split_inclusive('\n') {
             let written = trim(line);
             // Something that is no address at all is no sitemap either.
-            let is_address = written.contains("://");
-            self.is_faulty |= !is_address && !written.is_empty();
-            if is_address {
+            let is_url = written.contains("://");
+            self.is_faulty |= !is_url && !written.is_empty();
+            if is_url {
                 let rest = &text[self.cursor.offset() - start..];
                 let position = self.cursor.advance_to(start + at, rest);
                 self.keep(position, Element::LOC, Attribute::CONTENT, written, None);
@@ -146,7 +146,7 @@ impl Sitemap {
                 let part = self.part(tag.local_name().as_ref());
                 self.open.push(part);
                 if part == Part::Loc {
-                    self.address = Some((String::new(), position));
+                    self.url = Some((String::new(), position));
                 }
                 self.take_translation(tag, position);
             }
@@ -154,16 +154,16 @@ impl Sitemap {
             Event::End(_) => {
                 let ended = self.open.pop();
                 if ended == Some(Part::Loc) {
-                    self.end_address();
+                    self.end_url();
                 }
             }
             Event::Text(text) => self.collect(Some(text)),
             Event::CData(text) => self.collect(Some(text)),
             Event::GeneralRef(entity) => {
                 let text = resolve(entity);
-                if text.is_none() && self.address.is_some() {
+                if text.is_none() && self.url.is_some() {
                     // What it stands for is not known: an address without it is another one.
-                    (self.is_faulty, self.address) = (true, None);
+                    (self.is_faulty, self.url) = (true, None);
                 }
                 self.collect(text.as_deref());
             }
@@ -185,21 +185,21 @@ impl Sitemap {
     }
 
     fn collect(&mut self, text: Option<&str>) {
-        if let (Some((address, _)), Some(text)) = (&mut self.address, text)
-            && address.len() < 64 * 1024
+        if let (Some((url, _)), Some(text)) = (&mut self.url, text)
+            && url.len() < 64 * 1024
         {
-            address.push_str(text);
+            url.push_str(text);
         }
     }
 
-    fn end_address(&mut self) {
-        let Some((address, position)) = self.address.take() else { return };
+    fn end_url(&mut self) {
+        let Some((url, position)) = self.url.take() else { return };
         let (element, rel) = match self.open.last() {
             Some(Part::Image) => (Element::IMAGE_LOC, None),
             Some(Part::Sitemap) => (Element::LOC, Some("sitemap")),
             _ => (Element::LOC, None),
         };
-        self.keep(position, element, Attribute::CONTENT, trim(&address), rel);
+        self.keep(position, element, Attribute::CONTENT, trim(&url), rel);
     }
 
     /// `<xhtml:link rel="alternate" hreflang="…" href="…"/>`
@@ -232,8 +232,12 @@ impl Sitemap {
         }
         let tag = u32::try_from(self.positions.len()).expect("sitemaps are shorter than 4 GiB");
         self.positions.push(position);
-        let spot = Spot::bare(tag);
-        keep::add(&mut self.builder, spot, Said { element, attribute, written, text: None, rel });
+        let context = TagContext::bare(tag);
+        keep::add(
+            &mut self.builder,
+            context,
+            LinkContent { element, attribute, written, text: None, rel },
+        );
     }
 }
 

@@ -32,7 +32,7 @@ pub(super) struct Sketcher {
 }
 
 /// What was made of a page's text.
-pub(super) struct Said {
+pub(super) struct TextSummary {
     pub(super) sketch: Option<Sketch>,
     pub(super) words: u32,
     pub(super) likeness: Option<u64>,
@@ -48,8 +48,8 @@ const FEWEST_WORDS: u32 = 3;
 
 impl Sketcher {
     /// For the page of that address. `whole`: the sketch is wanted too.
-    pub(super) fn new(address: &str, whole: bool) -> Sketcher {
-        let path = address.split(['?', '#']).next().unwrap_or_default().trim_end_matches('/');
+    pub(super) fn new(url: &str, whole: bool) -> Sketcher {
+        let path = url.split(['?', '#']).next().unwrap_or_default().trim_end_matches('/');
         let last = path.rsplit('/').next().unwrap_or_default();
         let stem = last.split('.').next().unwrap_or_default();
         let mut echoes: Vec<Vec<u8>> = [last, stem]
@@ -72,27 +72,27 @@ impl Sketcher {
                 self.end_word(word);
             } else {
                 self.torn.extend_from_slice(word);
-                self.end_torn();
+                self.end_incomplete();
             }
             rest = after;
         }
         self.torn.extend_from_slice(rest);
         if self.torn.len() >= LONGEST_WORD {
-            self.end_torn();
+            self.end_incomplete();
         }
     }
 
-    pub(super) fn finish(&mut self) -> Said {
-        self.end_torn();
+    pub(super) fn finish(&mut self) -> TextSummary {
+        self.end_incomplete();
         let Sketcher { text, outline, likeness, words, alike, .. } = *self;
-        Said {
+        TextSummary {
             sketch: (words > 0 && self.whole).then_some(Sketch { text, outline }),
             words,
             likeness: (alike >= FEWEST_WORDS && words <= MOST_WORDS).then_some(likeness),
         }
     }
 
-    fn end_torn(&mut self) {
+    fn end_incomplete(&mut self) {
         let word = std::mem::take(&mut self.torn);
         self.end_word(&word);
         self.torn = word;
@@ -199,9 +199,9 @@ mod tests {
     }
 
     #[test]
-    fn the_likeness_leaves_out_what_repeats_the_address() {
-        let likeness = |address: &str, text: &str| {
-            let mut sketcher = Sketcher::new(address, false);
+    fn the_likeness_leaves_out_what_repeats_the_url() {
+        let likeness = |url: &str, text: &str| {
+            let mut sketcher = Sketcher::new(url, false);
             sketcher.feed(text.as_bytes());
             sketcher.finish().likeness
         };

@@ -160,8 +160,8 @@ fn style_sheets_are_read_with_lines() {
     let body: Vec<u8> = body.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect();
     let sheet = read_as(Format::Css, None, &body);
     assert_eq!(brief(&sheet), ["style import a.css", "style url ä.png"]);
-    let places: Vec<_> = sheet.links().map(|link| (link.line, link.column)).collect();
-    assert_eq!(places, [(2, 9), (4, 8)]);
+    let anchors: Vec<_> = sheet.links().map(|link| (link.line, link.column)).collect();
+    assert_eq!(anchors, [(2, 9), (4, 8)]);
 }
 
 #[test]
@@ -181,8 +181,8 @@ fn sitemaps_are_read_in_xml_and_in_text() {
         ]
     );
     assert!(!map.faulty);
-    let places: Vec<_> = map.links().map(|link| (link.line, link.column)).collect();
-    assert_eq!(places, [(5, 3), (6, 14), (7, 1)]);
+    let anchors: Vec<_> = map.links().map(|link| (link.line, link.column)).collect();
+    assert_eq!(anchors, [(5, 3), (6, 14), (7, 1)]);
 
     let index = "<sitemapindex><sitemap><loc>http://a.test/1.xml</loc></sitemap></sitemapindex>";
     let index = read_as(Format::Sitemap, None, index.as_bytes());
@@ -334,17 +334,17 @@ fn markup_that_nobody_should_write_is_read_as_browsers_read_it() {
 
 #[test]
 fn places_are_ids_of_all_elements_and_names_of_anchors() {
-    use crate::url::fragment::{Found, find};
+    use crate::url::fragment::{FragmentMatch, find};
     let page =
         read("<p id=one><a name=two><input name=three><b id='f&ouml;ur'><template><i id=five>");
     for (fragment, found) in [
-        ("one", Found::Yes),
-        ("two", Found::Yes),
-        ("three", Found::No),
-        ("f%C3%B6ur", Found::Yes),
-        ("five", Found::No),
+        ("one", FragmentMatch::Present),
+        ("two", FragmentMatch::Present),
+        ("three", FragmentMatch::Missing),
+        ("f%C3%B6ur", FragmentMatch::Present),
+        ("five", FragmentMatch::Missing),
     ] {
-        assert_eq!(find(page.places(), fragment), found, "{fragment}");
+        assert_eq!(find(page.anchors(), fragment), found, "{fragment}");
     }
 }
 

@@ -12,7 +12,7 @@ mod reach;
 
 use super::names::Name;
 use crate::extract::reading::Region;
-use reach::Reach;
+use reach::EndTagScope;
 
 /// As deep as browsers build their trees; what lies deeper counts as there.
 const DEEPEST: usize = 512;
@@ -39,7 +39,7 @@ pub(super) struct Tree {
     /// Of the tag that was told last, itself included.
     region: Option<Region>,
     /// Of the tag that was told last, without itself.
-    surroundings: u32,
+    ancestor_hash: u32,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -49,8 +49,8 @@ struct Open {
     /// The landmark that it is itself.
     own: Option<Region>,
     region: Option<Region>,
-    /// See [`surroundings_in`].
-    surroundings: u32,
+    /// See [`ancestor_hash_in`].
+    ancestor_hash: u32,
     /// HTML within SVG or MathML may begin here.
     integration: bool,
 }
@@ -91,7 +91,7 @@ impl Tree {
     /// A start tag.
     pub(super) fn handle_start(&mut self, tag: StartTag<'_>) -> Started {
         if self.is_in_foreign_content(tag) {
-            self.surroundings = self.parent_surroundings();
+            self.ancestor_hash = self.parent_ancestor_hash();
             return self.start_foreign(tag);
         }
         let name = if tag.name == Name::Image { Name::Img } else { tag.name };
@@ -99,7 +99,7 @@ impl Tree {
             return Started::Nothing;
         }
         self.body_began |= !may_stand_before_body(name);
-        self.surroundings = self.parent_surroundings();
+        self.ancestor_hash = self.parent_ancestor_hash();
         let parent = self.parent_region_of(name);
         let own = by_role(tag.role).or(Region::named(name.text()));
         self.region = own.or(parent);
@@ -116,8 +116,8 @@ impl Tree {
                 _ => Space::Html,
             };
             let region = self.region;
-            let surroundings = surroundings_in(self.surroundings, name, own);
-            self.push(Open { name, space, own, region, surroundings, integration: false });
+            let ancestor_hash = ancestor_hash_in(self.ancestor_hash, name, own);
+            self.push(Open { name, space, own, region, ancestor_hash, integration: false });
         }
         Started::Html
     }
@@ -134,9 +134,9 @@ impl Tree {
         }
         match name {
             Name::Html | Name::Head | Name::Body | Name::Br => {}
-            Name::Template => self.close(name, Reach::Page),
-            Name::P => self.close(name, Reach::Button),
-            Name::Li => self.close(name, Reach::ListItem),
+            Name::Template => self.close(name, EndTagScope::Page),
+            Name::P => self.close(name, EndTagScope::Button),
+            Name::Li => self.close(name, EndTagScope::ListItem),
             Name::Form => self.end_form(),
             Name::Table
             | Name::Caption
@@ -145,18 +145,18 @@ impl Tree {
             | Name::Tr
             | Name::Tbody
             | Name::Tfoot
-            | Name::Thead => self.close(name, Reach::Table),
+            | Name::Thead => self.close(name, EndTagScope::Table),
             Name::Dd
             | Name::Dt
             | Name::Button
             | Name::Applet
             | Name::Marquee
             | Name::Object
-            | Name::Select => self.close(name, Reach::Default),
+            | Name::Select => self.close(name, EndTagScope::Default),
             name if name.is_heading() => {
-                self.close_up_to(Name::is_heading, |open| open.stops(Reach::Default));
+                self.close_up_to(Name::is_heading, |open| open.stops(EndTagScope::Default));
             }
-            name if name.is_block() => self.close(name, Reach::Default),
+            name if name.is_block() => self.close(name, EndTagScope::Default),
             name if name.is_formatting() => self.end_formatting(name),
             name => self.close_up_to(|open| open == name, Open::is_special),
         }
@@ -169,8 +169,8 @@ impl Tree {
 
     /// A number for the blocks around the tag that was told last, from the nearest
     /// landmark inwards: equal wherever a template puts the same part.
-    pub(super) fn surroundings(&self) -> u32 {
-        self.surroundings
+    pub(super) fn ancestor_hash(&self) -> u32 {
+        self.ancestor_hash
     }
 
     /// Whether what stands here is no part of the page: in a `template`, or in a
@@ -204,8 +204,8 @@ impl Tree {
         self.markers
     }
 
-    fn parent_surroundings(&self) -> u32 {
-        self.open.last().map_or(0, |open| open.surroundings)
+    fn parent_ancestor_hash(&self) -> u32 {
+        self.open.last().map_or(0, |open| open.ancestor_hash)
     }
 
     fn parent_region(&self) -> Option<Region> {
@@ -242,9 +242,9 @@ impl Tree {
         match name {
             Name::Li => self.close_item(|open| open == Name::Li),
             Name::Dd | Name::Dt => self.close_item(|open| matches!(open, Name::Dd | Name::Dt)),
-            Name::Button => self.close(name, Reach::Default),
+            Name::Button => self.close(name, EndTagScope::Default),
             Name::A if self.reachable(Name::A).is_some() => self.end_formatting(Name::A),
-            Name::Nobr if self.is_in_scope(Name::Nobr, Reach::Default) => {
+            Name::Nobr if self.is_in_scope(Name::Nobr, EndTagScope::Default) => {
                 self.end_formatting(Name::Nobr);
             }
             Name::Option if self.top() == Some(Name::Option) => self.pop(),
@@ -284,7 +284,7 @@ impl Tree {
                     | Name::Xmp
             );
         if closes_p && self.paragraphs > 0 {
-            self.close(Name::P, Reach::Button);
+            self.close(Name::P, EndTagScope::Button);
         }
         if name.is_heading() && self.top().is_some_and(Name::is_heading) {
             self.pop();
@@ -335,7 +335,7 @@ impl Tree {
 
 /// The surroundings within an element. A landmark begins anew. What only changes how
 /// words look does not count: menus write the entry that is open in bold.
-fn surroundings_in(parent: u32, name: Name, own: Option<Region>) -> u32 {
+fn ancestor_hash_in(parent: u32, name: Name, own: Option<Region>) -> u32 {
     let step = |from: u32, what: u32| (from ^ what).wrapping_mul(0x9E37_79B1).rotate_left(15);
     match own {
         Some(region) => step(0, 0x100 + region as u32),
@@ -377,7 +377,7 @@ fn by_role(role: Option<&str>) -> Option<Region> {
         "banner" => Some(Region::Header),
         "navigation" => Some(Region::Nav),
         "main" => Some(Region::Main),
-        "complementary" => Some(Region::Aside),
+        "complementary" => Some(Region::WaiverKind),
         "contentinfo" => Some(Region::Footer),
         _ => None,
     })

@@ -8,18 +8,18 @@ use crate::verdict::{Cause, Verdict};
 
 /// What a run knows of the page that has a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum PageSight {
+pub enum PageCoverage {
     /// It read it.
     Read,
     /// It found it gone, or nothing that led there.
     Gone,
     /// It did not read it, for its bounds, a limit or robots.txt.
-    NotRead,
+    NotParsed,
 }
 
 /// What a run knows of the target of a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum TargetSight {
+pub enum TargetCoverage {
     /// It has a verdict on it.
     Judged,
     /// It left it out.
@@ -30,11 +30,11 @@ pub enum TargetSight {
 
 /// What a run knows of a finding that another run has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Sight {
+pub struct Coverage {
     /// Of the page.
-    pub page: PageSight,
+    pub page: PageCoverage,
     /// Of the target.
-    pub target: TargetSight,
+    pub target: TargetCoverage,
     /// The run came to its end, and had the same bounds as the other.
     pub whole: bool,
     /// The run saw the same status of the target as the other, with another version of
@@ -44,13 +44,13 @@ pub struct Sight {
 
 /// Whether a run would have had a finding of another run, if it had been there.
 #[must_use]
-pub fn would_have_seen(sight: Sight) -> bool {
-    match (sight.page, sight.target) {
-        (PageSight::Read, TargetSight::Judged) => !sight.learned,
+pub fn would_have_found(coverage: Coverage) -> bool {
+    match (coverage.page, coverage.target) {
+        (PageCoverage::Read, TargetCoverage::Judged) => !coverage.learned,
         // The page had no such link, unless the run broke off before it judged it.
-        (PageSight::Read | PageSight::Gone, TargetSight::Unknown)
-        | (PageSight::Gone, TargetSight::Judged) => sight.whole,
-        (_, TargetSight::Skipped) | (PageSight::NotRead, _) => false,
+        (PageCoverage::Read | PageCoverage::Gone, TargetCoverage::Unknown)
+        | (PageCoverage::Gone, TargetCoverage::Judged) => coverage.whole,
+        (_, TargetCoverage::Skipped) | (PageCoverage::NotParsed, _) => false,
     }
 }
 
@@ -78,37 +78,39 @@ pub fn is_finding(verdict: Verdict) -> bool {
 mod tests {
     use super::*;
 
-    fn sight(page: PageSight, target: TargetSight) -> Sight {
-        Sight { page, target, whole: true, learned: false }
+    fn coverage(page: PageCoverage, target: TargetCoverage) -> Coverage {
+        Coverage { page, target, whole: true, learned: false }
     }
 
     #[test]
     fn what_was_looked_at_and_found_well_is_news_when_it_breaks() {
-        assert!(would_have_seen(sight(PageSight::Read, TargetSight::Judged)));
-        let stopped = Sight { whole: false, ..sight(PageSight::Read, TargetSight::Judged) };
-        assert!(would_have_seen(stopped));
+        assert!(would_have_found(coverage(PageCoverage::Read, TargetCoverage::Judged)));
+        let stopped =
+            Coverage { whole: false, ..coverage(PageCoverage::Read, TargetCoverage::Judged) };
+        assert!(would_have_found(stopped));
     }
 
     #[test]
     fn a_new_link_or_page_is_news_only_to_a_run_that_saw_all() {
-        for page in [PageSight::Read, PageSight::Gone] {
-            let whole = sight(page, TargetSight::Unknown);
-            assert!(would_have_seen(whole));
-            assert!(!would_have_seen(Sight { whole: false, ..whole }));
+        for page in [PageCoverage::Read, PageCoverage::Gone] {
+            let whole = coverage(page, TargetCoverage::Unknown);
+            assert!(would_have_found(whole));
+            assert!(!would_have_found(Coverage { whole: false, ..whole }));
         }
-        let gone = sight(PageSight::Gone, TargetSight::Judged);
-        assert!(would_have_seen(gone), "a new page with a link to what was known");
-        assert!(!would_have_seen(Sight { whole: false, ..gone }));
+        let gone = coverage(PageCoverage::Gone, TargetCoverage::Judged);
+        assert!(would_have_found(gone), "a new page with a link to what was known");
+        assert!(!would_have_found(Coverage { whole: false, ..gone }));
     }
 
     #[test]
     fn what_was_not_looked_at_says_nothing() {
-        for target in [TargetSight::Judged, TargetSight::Skipped, TargetSight::Unknown] {
-            assert!(!would_have_seen(sight(PageSight::NotRead, target)));
+        for target in [TargetCoverage::Judged, TargetCoverage::Skipped, TargetCoverage::Unknown] {
+            assert!(!would_have_found(coverage(PageCoverage::NotParsed, target)));
         }
-        assert!(!would_have_seen(sight(PageSight::Read, TargetSight::Skipped)));
-        let learned = Sight { learned: true, ..sight(PageSight::Read, TargetSight::Judged) };
-        assert!(!would_have_seen(learned));
+        assert!(!would_have_found(coverage(PageCoverage::Read, TargetCoverage::Skipped)));
+        let learned =
+            Coverage { learned: true, ..coverage(PageCoverage::Read, TargetCoverage::Judged) };
+        assert!(!would_have_found(learned));
     }
 
     #[test]

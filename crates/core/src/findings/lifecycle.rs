@@ -8,38 +8,38 @@ use crate::findings::selection::Standing;
 
 /// Where a finding is before a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Past {
+pub enum FindingState {
     /// No run has had it.
     Never,
     /// It is found.
-    Found,
+    Open,
     /// It was found, and is not any more.
     Healed,
 }
 
 /// What a run has to say of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Seen {
+pub enum Observation {
     /// It is there, for a cause that says something of the link.
-    There,
+    Present,
     /// It is there, for a cause that says more of the moment: a server that is busy or
     /// refuses everything, a line that is down.
-    Passing,
+    Temporary,
     /// It is not there, and the run would have had it.
     Gone,
     /// It is not there, and the run could not have had it.
-    Hidden,
+    NotCovered,
 }
 
 /// What the run before had to say of a finding that it did not have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Before {
+pub enum PreviousRun {
     /// There was no run before.
     NoRun,
     /// It would have had it, if it had been there.
-    Looked,
+    CouldSee,
     /// Its settings or its version kept it from seeing it.
-    Blind,
+    CouldNotSee,
 }
 
 /// Where a finding is after a run, and what it is called in that run if that is news:
@@ -47,20 +47,22 @@ pub enum Before {
 ///
 /// `before` is asked only where it matters: it may take some work to know.
 pub fn step<E>(
-    past: Past,
-    seen: Seen,
-    before: impl FnOnce() -> Result<Before, E>,
-) -> Result<(Past, Option<Standing>), E> {
+    past: FindingState,
+    seen: Observation,
+    before: impl FnOnce() -> Result<PreviousRun, E>,
+) -> Result<(FindingState, Option<Standing>), E> {
     Ok(match (past, seen) {
-        (Past::Never, Seen::There) => {
+        (FindingState::Never, Observation::Present) => {
             let standing = match before()? {
-                Before::NoRun | Before::Looked => Standing::New,
-                Before::Blind => Standing::Open,
+                PreviousRun::NoRun | PreviousRun::CouldSee => Standing::New,
+                PreviousRun::CouldNotSee => Standing::Open,
             };
-            (Past::Found, Some(standing))
+            (FindingState::Open, Some(standing))
         }
-        (Past::Healed, Seen::There) => (Past::Found, Some(Standing::Returned)),
-        (Past::Found, Seen::Gone) => (Past::Healed, Some(Standing::Healed)),
+        (FindingState::Healed, Observation::Present) => {
+            (FindingState::Open, Some(Standing::Returned))
+        }
+        (FindingState::Open, Observation::Gone) => (FindingState::Healed, Some(Standing::Healed)),
         (past, _) => (past, None),
     })
 }
@@ -72,40 +74,54 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn after(past: Past, seen: Seen, before: Before) -> (Past, Option<Standing>) {
+    fn after(
+        past: FindingState,
+        seen: Observation,
+        before: PreviousRun,
+    ) -> (FindingState, Option<Standing>) {
         let Ok(after) = step(past, seen, || Ok::<_, Infallible>(before));
         after
     }
 
     #[test]
     fn a_finding_is_new_then_open_heals_and_returns() {
-        let mut past = Past::Never;
+        let mut past = FindingState::Never;
         let runs = [
-            (Seen::There, Before::NoRun, Some(Standing::New)),
-            (Seen::There, Before::Looked, None),
-            (Seen::Gone, Before::Looked, Some(Standing::Healed)),
-            (Seen::Gone, Before::Looked, None),
-            (Seen::There, Before::Looked, Some(Standing::Returned)),
+            (Observation::Present, PreviousRun::NoRun, Some(Standing::New)),
+            (Observation::Present, PreviousRun::CouldSee, None),
+            (Observation::Gone, PreviousRun::CouldSee, Some(Standing::Healed)),
+            (Observation::Gone, PreviousRun::CouldSee, None),
+            (Observation::Present, PreviousRun::CouldSee, Some(Standing::Returned)),
         ];
         for (seen, before, news) in runs {
-            let (next, told) = after(past, seen, before);
-            assert_eq!(told, news, "{past:?} {seen:?}");
+            let (next, notified) = after(past, seen, before);
+            assert_eq!(notified, news, "{past:?} {seen:?}");
             past = next;
         }
     }
 
     #[test]
     fn what_the_run_before_could_not_have_seen_is_open_and_no_news() {
-        let (past, told) = after(Past::Never, Seen::There, Before::Blind);
-        assert_eq!((past, told), (Past::Found, Some(Standing::Open)));
+        let (past, notified) =
+            after(FindingState::Never, Observation::Present, PreviousRun::CouldNotSee);
+        assert_eq!((past, notified), (FindingState::Open, Some(Standing::Open)));
     }
 
-    fn seen() -> impl Strategy<Value = Seen> {
-        prop_oneof![Just(Seen::There), Just(Seen::Passing), Just(Seen::Gone), Just(Seen::Hidden)]
+    fn seen() -> impl Strategy<Value = Observation> {
+        prop_oneof![
+            Just(Observation::Present),
+            Just(Observation::Temporary),
+            Just(Observation::Gone),
+            Just(Observation::NotCovered)
+        ]
     }
 
-    fn before() -> impl Strategy<Value = Before> {
-        prop_oneof![Just(Before::NoRun), Just(Before::Looked), Just(Before::Blind)]
+    fn before() -> impl Strategy<Value = PreviousRun> {
+        prop_oneof![
+            Just(PreviousRun::NoRun),
+            Just(PreviousRun::CouldSee),
+            Just(PreviousRun::CouldNotSee)
+        ]
     }
 
     proptest! {
@@ -116,25 +132,25 @@ mod tests {
         fn news_make_sense_over_any_history(
             runs in prop::collection::vec((seen(), before()), 0..40)
         ) {
-            let (mut past, mut told) = (Past::Never, Vec::new());
+            let (mut past, mut notified) = (FindingState::Never, Vec::new());
             for (seen, before) in runs {
                 let (next, news) = after(past, seen, before);
-                if matches!(seen, Seen::Passing | Seen::Hidden) {
+                if matches!(seen, Observation::Temporary | Observation::NotCovered) {
                     prop_assert_eq!((next, news), (past, None));
                 }
                 prop_assert_eq!(news.is_some(), next != past, "{:?} {:?}", past, seen);
-                told.extend(news);
+                notified.extend(news);
                 past = next;
             }
-            for (at, news) in told.iter().enumerate() {
+            for (at, news) in notified.iter().enumerate() {
                 let fits = match (at, at % 2) {
                     (0, _) => matches!(news, Standing::New | Standing::Open),
                     (_, 1) => *news == Standing::Healed,
                     _ => *news == Standing::Returned,
                 };
-                prop_assert!(fits, "{:?}", told);
+                prop_assert!(fits, "{:?}", notified);
             }
-            prop_assert_eq!(past == Past::Found, told.len() % 2 == 1);
+            prop_assert_eq!(past == FindingState::Open, notified.len() % 2 == 1);
         }
     }
 }

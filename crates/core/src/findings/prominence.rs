@@ -13,22 +13,22 @@ const FAR: u32 = 6;
 
 /// The pages on which a link stands, weighed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
-pub struct Reach {
+pub struct Prominence {
     /// The sum of what its pages count.
     pub weight: u32,
     /// How many pages they are.
     pub pages: u32,
-    /// One more than [`Reach::nearest`]; 0 for none: there may be a million of these.
+    /// One more than [`Prominence::nearest`]; 0 for none: there may be a million of these.
     nearest: u32,
 }
 
-impl Reach {
+impl Prominence {
     /// Adds a page, as many links away from the start as that, with the link in this
     /// part of it.
     pub fn add(&mut self, depth: Option<u32>, region: Option<Region>) {
         let at_page = AT_START >> depth.unwrap_or(FAR).min(FAR);
-        let in_sight = !matches!(region, Some(Region::Aside | Region::Footer));
-        self.weight = self.weight.saturating_add(at_page * if in_sight { 2 } else { 1 });
+        let covered = !matches!(region, Some(Region::WaiverKind | Region::Footer));
+        self.weight = self.weight.saturating_add(at_page * if covered { 2 } else { 1 });
         self.pages += 1;
         let nearest = match (self.nearest(), depth) {
             (Some(one), Some(other)) => Some(one.min(other)),
@@ -49,34 +49,37 @@ impl Reach {
 mod tests {
     use super::*;
 
-    fn reach(places: &[(Option<u32>, Option<Region>)]) -> Reach {
-        let mut reach = Reach::default();
-        for (depth, region) in places {
-            reach.add(*depth, *region);
+    fn prominence(pages: &[(Option<u32>, Option<Region>)]) -> Prominence {
+        let mut prominence = Prominence::default();
+        for (depth, region) in pages {
+            prominence.add(*depth, *region);
         }
-        reach
+        prominence
     }
 
     #[test]
     fn near_pages_weigh_more_than_deep_ones_and_many_more_than_one() {
-        let home = reach(&[(Some(0), None)]);
-        let deep = reach(&[(Some(4), None)]);
+        let home = prominence(&[(Some(0), None)]);
+        let deep = prominence(&[(Some(4), None)]);
         assert!(home.weight > deep.weight);
-        assert!(reach(&[(Some(4), None); 9]).weight > deep.weight);
-        assert!(reach(&[(Some(90), None)]).weight > 0);
-        assert_eq!(reach(&[(Some(90), None)]).weight, reach(&[(None, None)]).weight);
+        assert!(prominence(&[(Some(4), None); 9]).weight > deep.weight);
+        assert!(prominence(&[(Some(90), None)]).weight > 0);
+        assert_eq!(prominence(&[(Some(90), None)]).weight, prominence(&[(None, None)]).weight);
     }
 
     #[test]
     fn a_menu_weighs_more_than_a_footer() {
-        let weight = |region| reach(&[(Some(1), region)]).weight;
+        let weight = |region| prominence(&[(Some(1), region)]).weight;
         assert!(weight(Some(Region::Nav)) > weight(Some(Region::Footer)));
         assert_eq!(weight(Some(Region::Main)), weight(None));
     }
 
     #[test]
     fn the_nearest_page_is_kept() {
-        assert_eq!(reach(&[(Some(3), None), (Some(1), None), (None, None)]).nearest(), Some(1));
-        assert_eq!(reach(&[(None, None)]).nearest(), None);
+        assert_eq!(
+            prominence(&[(Some(3), None), (Some(1), None), (None, None)]).nearest(),
+            Some(1)
+        );
+        assert_eq!(prominence(&[(None, None)]).nearest(), None);
     }
 }

@@ -167,16 +167,16 @@ impl Selection {
 
     /// Whether links to this address are shown, whatever is said of it.
     #[must_use]
-    pub fn takes_address(&self, address: &str, scope: Option<Scope>) -> bool {
+    pub fn takes_url(&self, url: &str, scope: Option<Scope>) -> bool {
         (self.scope.is_none() || self.scope == scope)
-            && (self.hosts.is_empty() || any(&self.hosts, host_of(address)))
-            && (self.targets.is_empty() || any(&self.targets, address))
+            && (self.hosts.is_empty() || any(&self.hosts, host_of(url)))
+            && (self.targets.is_empty() || any(&self.targets, url))
     }
 
     /// Whether links on this page are shown.
     #[must_use]
-    pub fn takes_page(&self, address: &str) -> bool {
-        self.pages.is_empty() || any(&self.pages, address)
+    pub fn takes_page(&self, url: &str) -> bool {
+        self.pages.is_empty() || any(&self.pages, url)
     }
 
     /// Whether links in this element, with this text, are shown.
@@ -226,8 +226,8 @@ fn contains(text: &str, word: &str) -> bool {
 
 /// Host, and port where one is written, of an address; the whole of what has none.
 #[must_use]
-pub fn host_of(address: &str) -> &str {
-    let Some((_, rest)) = address.split_once("://") else { return address };
+pub fn host_of(url: &str) -> &str {
+    let Some((_, rest)) = url.split_once("://") else { return url };
     rest.split(['/', '?', '#']).next().unwrap_or(rest)
 }
 
@@ -262,13 +262,13 @@ mod tests {
     fn hosts_targets_and_pages_are_patterns() {
         let mut selection = Selection::all();
         selection.hosts = vec![Pattern::new("*.b.test")];
-        assert!(selection.takes_address("https://www.b.test/x", None));
-        assert!(!selection.takes_address("https://a.test/?x=www.b.test", None));
+        assert!(selection.takes_url("https://www.b.test/x", None));
+        assert!(!selection.takes_url("https://a.test/?x=www.b.test", None));
         selection.targets = vec![Pattern::new("/x*")];
-        assert!(selection.takes_address("https://www.b.test/xy", None));
-        assert!(!selection.takes_address("https://www.b.test/y", None));
+        assert!(selection.takes_url("https://www.b.test/xy", None));
+        assert!(!selection.takes_url("https://www.b.test/y", None));
         selection.scope = Some(Scope::Internal);
-        assert!(!selection.takes_address("https://www.b.test/xy", Some(Scope::External)));
+        assert!(!selection.takes_url("https://www.b.test/xy", Some(Scope::External)));
         selection.pages = vec![Pattern::new("/news/")];
         assert!(
             selection.takes_page("https://a.test/news/")

@@ -23,7 +23,7 @@ pub fn is_shared(pages: u64, all: u64, region: Option<Region>) -> bool {
 /// Whether a region is one that templates write: all but the main part.
 #[must_use]
 pub fn is_framed(region: Option<Region>) -> bool {
-    matches!(region, Some(Region::Header | Region::Nav | Region::Aside | Region::Footer))
+    matches!(region, Some(Region::Header | Region::Nav | Region::WaiverKind | Region::Footer))
 }
 
 /// What makes a link the same on every page: its target (a number that the caller
@@ -53,7 +53,7 @@ pub fn fingerprint(target: u64, fragment: Option<&str>, link: &Link<'_>) -> u64 
     hash.update(link.element.name().as_bytes());
     hash.update(&[0]);
     hash.update(link.attribute.name().as_bytes());
-    hash.update(&link.surroundings.to_le_bytes());
+    hash.update(&link.ancestor_hash.to_le_bytes());
     hash.update(&[link.region.map_or(0, |region| region as u8 + 1)]);
     for text in [fragment, link.text] {
         // A length before each text, so that no two run together alike.

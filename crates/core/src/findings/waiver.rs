@@ -10,36 +10,36 @@ use crate::verdict::Cause;
 
 /// Why findings are set aside.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Aside {
+pub enum WaiverKind {
     /// Somebody looked: it works for people, whatever a robot is told.
     Works,
     /// It is known, and left as it is for some time.
     Leave,
 }
 
-impl Aside {
+impl WaiverKind {
     /// Both.
-    pub const ALL: [Aside; 2] = [Aside::Works, Aside::Leave];
+    pub const ALL: [WaiverKind; 2] = [WaiverKind::Works, WaiverKind::Leave];
 
     /// The word for it in every file and output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Aside::Works => "works",
-            Aside::Leave => "leave",
+            WaiverKind::Works => "works",
+            WaiverKind::Leave => "leave",
         }
     }
 
     /// The one of that name.
     #[must_use]
-    pub fn named(name: &str) -> Option<Aside> {
-        Aside::ALL.into_iter().find(|aside| aside.as_str() == name)
+    pub fn named(name: &str) -> Option<WaiverKind> {
+        WaiverKind::ALL.into_iter().find(|aside| aside.as_str() == name)
     }
 }
 
 /// How a target answered when somebody looked.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Looked {
+pub struct ObservedTarget {
     /// The target, with its fragment.
     pub target: String,
     /// The last status on the way; `None` where no server answered.
@@ -52,7 +52,7 @@ pub struct Looked {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Waiver {
     /// Why.
-    pub aside: Aside,
+    pub aside: WaiverKind,
     /// Patterns for the target; empty: all.
     pub targets: Vec<Pattern>,
     /// Patterns for the host of the target; empty: all.
@@ -62,7 +62,7 @@ pub struct Waiver {
     /// The causes; empty: all.
     pub causes: Vec<Cause>,
     /// For what works: what was seen then.
-    pub looked: Vec<Looked>,
+    pub looked: Vec<ObservedTarget>,
     /// Its date has passed.
     pub ended: bool,
 }
@@ -84,11 +84,11 @@ pub struct Facts<'a> {
 
 /// What a waiver has to do with a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Cover {
+pub enum WaiverEffect {
     /// Nothing.
     None,
     /// It sets it aside.
-    Holds,
+    Waives,
     /// It did, until its date.
     Ended,
     /// It did, until the target answered otherwise.
@@ -98,18 +98,18 @@ pub enum Cover {
 impl Waiver {
     /// What the waiver has to do with a finding.
     #[must_use]
-    pub fn cover(&self, facts: &Facts<'_>) -> Cover {
+    pub fn cover(&self, facts: &Facts<'_>) -> WaiverEffect {
         if !self.fits(facts) {
-            return Cover::None;
+            return WaiverEffect::None;
         }
         let looked = self.looked.iter().find(|looked| looked.target == facts.target);
         match (self.aside, looked) {
-            (Aside::Works, None) => Cover::None,
-            _ if self.ended => Cover::Ended,
-            (Aside::Leave, _) => Cover::Holds,
-            (Aside::Works, Some(looked)) => {
+            (WaiverKind::Works, None) => WaiverEffect::None,
+            _ if self.ended => WaiverEffect::Ended,
+            (WaiverKind::Leave, _) => WaiverEffect::Waives,
+            (WaiverKind::Works, Some(looked)) => {
                 let same = looked.status == facts.status && looked.last == facts.last;
-                if same { Cover::Holds } else { Cover::Reopened }
+                if same { WaiverEffect::Waives } else { WaiverEffect::Reopened }
             }
         }
     }
@@ -142,7 +142,7 @@ impl Waivers {
     /// Whether some waiver sets a finding aside.
     #[must_use]
     pub fn hold(&self, facts: &Facts<'_>) -> bool {
-        self.0.iter().any(|waiver| waiver.cover(facts) == Cover::Holds)
+        self.0.iter().any(|waiver| waiver.cover(facts) == WaiverEffect::Waives)
     }
 }
 
@@ -150,8 +150,8 @@ impl Waivers {
 mod tests {
     use super::*;
 
-    fn waiver(aside: Aside) -> Waiver {
-        let looked = Looked {
+    fn waiver(aside: WaiverKind) -> Waiver {
+        let looked = ObservedTarget {
             target: "https://b.test/x".to_owned(),
             status: Some(403),
             last: "https://b.test/y".to_owned(),
@@ -177,8 +177,8 @@ mod tests {
 
     #[test]
     fn all_kinds_of_patterns_must_fit_and_of_a_kind_one() {
-        let leave = waiver(Aside::Leave);
-        assert_eq!(leave.cover(&FACTS), Cover::Holds);
+        let leave = waiver(WaiverKind::Leave);
+        assert_eq!(leave.cover(&FACTS), WaiverEffect::Waives);
         let others = [
             Facts { page: "https://a.test/about", ..FACTS },
             Facts { target: "https://b.test/z", ..FACTS },
@@ -187,35 +187,39 @@ mod tests {
             Facts { cause: None, ..FACTS },
         ];
         for facts in others {
-            assert_eq!(leave.cover(&facts), Cover::None, "{facts:?}");
+            assert_eq!(leave.cover(&facts), WaiverEffect::None, "{facts:?}");
         }
         let home = Facts { page: "https://a.test/", cause: Some(Cause::Timeout), ..FACTS };
-        assert_eq!(leave.cover(&home), Cover::Holds);
+        assert_eq!(leave.cover(&home), WaiverEffect::Waives);
     }
 
     #[test]
     fn what_works_is_found_again_when_it_answers_otherwise() {
-        let works = waiver(Aside::Works);
-        assert_eq!(works.cover(&FACTS), Cover::Holds);
+        let works = waiver(WaiverKind::Works);
+        assert_eq!(works.cover(&FACTS), WaiverEffect::Waives);
         for facts in [
             Facts { status: Some(404), ..FACTS },
             Facts { status: None, ..FACTS },
             Facts { last: "https://b.test/login", ..FACTS },
         ] {
-            assert_eq!(works.cover(&facts), Cover::Reopened, "{facts:?}");
+            assert_eq!(works.cover(&facts), WaiverEffect::Reopened, "{facts:?}");
             assert!(!Waivers(vec![works.clone()]).hold(&facts));
-            assert_eq!(waiver(Aside::Leave).cover(&facts), Cover::Holds, "left, whatever it says");
+            assert_eq!(
+                waiver(WaiverKind::Leave).cover(&facts),
+                WaiverEffect::Waives,
+                "left, whatever it says"
+            );
         }
         let unseen = Facts { target: "https://b.test/xy", ..FACTS };
-        assert_eq!(works.cover(&unseen), Cover::None, "nobody looked at it");
+        assert_eq!(works.cover(&unseen), WaiverEffect::None, "nobody looked at it");
     }
 
     #[test]
     fn a_waiver_ends_at_its_date_and_another_may_still_hold() {
-        let ended = Waiver { ended: true, ..waiver(Aside::Leave) };
-        assert_eq!(ended.cover(&FACTS), Cover::Ended);
+        let ended = Waiver { ended: true, ..waiver(WaiverKind::Leave) };
+        assert_eq!(ended.cover(&FACTS), WaiverEffect::Ended);
         assert!(!Waivers(vec![ended.clone()]).hold(&FACTS));
-        assert!(Waivers(vec![ended, waiver(Aside::Leave)]).hold(&FACTS));
+        assert!(Waivers(vec![ended, waiver(WaiverKind::Leave)]).hold(&FACTS));
         assert!(!Waivers::default().hold(&FACTS));
     }
 }

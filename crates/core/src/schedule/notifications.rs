@@ -14,43 +14,43 @@ pub const APART: Seconds = 30 * MINUTE;
 
 /// Whether people know of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Told {
+pub enum NotifyState {
     /// Not yet.
-    Waiting,
+    Pending,
     /// They know.
-    Told,
+    NotifyState,
     /// It is set aside.
-    Aside,
+    Waived,
     /// It has healed, and they know, or never knew of it.
-    Over,
+    Closed,
 }
 
-impl Told {
+impl NotifyState {
     /// The word for it in a store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Told::Waiting => "waiting",
-            Told::Told => "told",
-            Told::Aside => "aside",
-            Told::Over => "over",
+            NotifyState::Pending => "waiting",
+            NotifyState::NotifyState => "told",
+            NotifyState::Waived => "aside",
+            NotifyState::Closed => "over",
         }
     }
 
     /// The opposite of [`as_str`](Told::as_str).
     #[must_use]
-    pub fn named(name: &str) -> Option<Told> {
-        [Told::Waiting, Told::Told, Told::Aside, Told::Over]
+    pub fn named(name: &str) -> Option<NotifyState> {
+        [NotifyState::Pending, NotifyState::NotifyState, NotifyState::Waived, NotifyState::Closed]
             .into_iter()
-            .find(|told| told.as_str() == name)
+            .find(|notified| notified.as_str() == name)
     }
 }
 
 /// What a check has to say of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Look {
+pub enum CheckResult {
     /// It is there.
-    There {
+    Present {
         /// Somebody has set it aside.
         waived: bool,
         /// Nobody needs to look once more.
@@ -64,9 +64,9 @@ pub enum Look {
 
 /// What people are told of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum News {
+pub enum Notification {
     /// It broke.
-    Broke,
+    NewlyBroken,
     /// It had healed, and came back.
     Returned,
     /// It was set aside, and is not any more.
@@ -77,16 +77,20 @@ pub enum News {
 
 /// What people know of a finding after a check, and what they are told.
 #[must_use]
-pub fn step(told: Told, look: Look) -> (Told, Option<News>) {
-    match (told, look) {
-        (Told::Told, Look::Healed) => (Told::Over, Some(News::Healed)),
-        (_, Look::Healed) => (Told::Over, None),
-        (_, Look::There { waived: true, .. }) => (Told::Aside, None),
-        (Told::Told, _) => (Told::Told, None),
-        (_, Look::There { sure: false, .. }) => (told, None),
-        (Told::Aside, _) => (Told::Told, Some(News::Reopened)),
-        (_, Look::There { again: true, .. }) => (Told::Told, Some(News::Returned)),
-        _ => (Told::Told, Some(News::Broke)),
+pub fn step(notified: NotifyState, look: CheckResult) -> (NotifyState, Option<Notification>) {
+    match (notified, look) {
+        (NotifyState::NotifyState, CheckResult::Healed) => {
+            (NotifyState::Closed, Some(Notification::Healed))
+        }
+        (_, CheckResult::Healed) => (NotifyState::Closed, None),
+        (_, CheckResult::Present { waived: true, .. }) => (NotifyState::Waived, None),
+        (NotifyState::NotifyState, _) => (NotifyState::NotifyState, None),
+        (_, CheckResult::Present { sure: false, .. }) => (notified, None),
+        (NotifyState::Waived, _) => (NotifyState::NotifyState, Some(Notification::Reopened)),
+        (_, CheckResult::Present { again: true, .. }) => {
+            (NotifyState::NotifyState, Some(Notification::Returned))
+        }
+        _ => (NotifyState::NotifyState, Some(Notification::NewlyBroken)),
     }
 }
 
@@ -111,30 +115,42 @@ mod tests {
 
     use super::*;
 
-    const THERE: Look = Look::There { waived: false, sure: true, again: false };
+    const THERE: CheckResult = CheckResult::Present { waived: false, sure: true, again: false };
 
     #[test]
     fn a_finding_is_told_once_and_so_is_its_healing() {
-        assert_eq!(step(Told::Waiting, THERE), (Told::Told, Some(News::Broke)));
-        assert_eq!(step(Told::Told, THERE), (Told::Told, None));
-        assert_eq!(step(Told::Told, Look::Healed), (Told::Over, Some(News::Healed)));
-        let again = Look::There { waived: false, sure: true, again: true };
-        assert_eq!(step(Told::Waiting, again), (Told::Told, Some(News::Returned)));
+        assert_eq!(
+            step(NotifyState::Pending, THERE),
+            (NotifyState::NotifyState, Some(Notification::NewlyBroken))
+        );
+        assert_eq!(step(NotifyState::NotifyState, THERE), (NotifyState::NotifyState, None));
+        assert_eq!(
+            step(NotifyState::NotifyState, CheckResult::Healed),
+            (NotifyState::Closed, Some(Notification::Healed))
+        );
+        let again = CheckResult::Present { waived: false, sure: true, again: true };
+        assert_eq!(
+            step(NotifyState::Pending, again),
+            (NotifyState::NotifyState, Some(Notification::Returned))
+        );
     }
 
     #[test]
     fn what_healed_before_it_was_told_is_never_told() {
-        let unsure = Look::There { waived: false, sure: false, again: false };
-        assert_eq!(step(Told::Waiting, unsure), (Told::Waiting, None));
-        assert_eq!(step(Told::Waiting, Look::Healed), (Told::Over, None));
+        let unsure = CheckResult::Present { waived: false, sure: false, again: false };
+        assert_eq!(step(NotifyState::Pending, unsure), (NotifyState::Pending, None));
+        assert_eq!(step(NotifyState::Pending, CheckResult::Healed), (NotifyState::Closed, None));
     }
 
     #[test]
     fn what_is_set_aside_is_told_when_that_ends() {
-        let waived = Look::There { waived: true, sure: true, again: false };
-        assert_eq!(step(Told::Told, waived), (Told::Aside, None));
-        assert_eq!(step(Told::Aside, Look::Healed), (Told::Over, None));
-        assert_eq!(step(Told::Aside, THERE), (Told::Told, Some(News::Reopened)));
+        let waived = CheckResult::Present { waived: true, sure: true, again: false };
+        assert_eq!(step(NotifyState::NotifyState, waived), (NotifyState::Waived, None));
+        assert_eq!(step(NotifyState::Waived, CheckResult::Healed), (NotifyState::Closed, None));
+        assert_eq!(
+            step(NotifyState::Waived, THERE),
+            (NotifyState::NotifyState, Some(Notification::Reopened))
+        );
     }
 
     #[test]
@@ -153,13 +169,13 @@ mod tests {
         assert_eq!((gaps[1], gaps[8]), (MINUTE, 12 * HOUR));
     }
 
-    fn look() -> impl Strategy<Value = Look> {
-        let there = any::<[bool; 3]>().prop_map(|[waived, sure, again]| Look::There {
+    fn look() -> impl Strategy<Value = CheckResult> {
+        let there = any::<[bool; 3]>().prop_map(|[waived, sure, again]| CheckResult::Present {
             waived,
             sure,
             again,
         });
-        prop_oneof![4 => there, 1 => Just(Look::Healed)]
+        prop_oneof![4 => there, 1 => Just(CheckResult::Healed)]
     }
 
     proptest! {
@@ -168,29 +184,29 @@ mod tests {
         /// while it is set aside, and nothing that is unsure.
         #[test]
         fn each_change_is_told_once(looks in prop::collection::vec(look(), 0..40)) {
-            let (mut told, mut known) = (Told::Waiting, false);
+            let (mut notified, mut known) = (NotifyState::Pending, false);
             for look in looks {
-                let (next, news) = step(told, look);
+                let (next, news) = step(notified, look);
                 match news {
-                    Some(News::Healed) => prop_assert!(known && look == Look::Healed),
+                    Some(Notification::Healed) => prop_assert!(known && look == CheckResult::Healed),
                     Some(_) => {
-                        let is_sure = matches!(look, Look::There { waived: false, sure: true, .. });
-                        prop_assert!(!known && is_sure, "{:?} {:?}", told, look);
+                        let is_sure = matches!(look, CheckResult::Present { waived: false, sure: true, .. });
+                        prop_assert!(!known && is_sure, "{:?} {:?}", notified, look);
                     }
                     None => {}
                 }
                 known = match (news, look) {
-                    (Some(News::Healed), _) | (_, Look::There { waived: true, .. }) => false,
+                    (Some(Notification::Healed), _) | (_, CheckResult::Present { waived: true, .. }) => false,
                     (Some(_), _) => true,
-                    (None, Look::Healed) => {
+                    (None, CheckResult::Healed) => {
                         prop_assert!(!known, "a healing is told to those who knew");
                         false
                     }
-                    (None, Look::There { .. }) => known,
+                    (None, CheckResult::Present { .. }) => known,
                 };
                 // A finding that is over begins anew as another one.
-                told = if next == Told::Over { Told::Waiting } else { next };
-                prop_assert_eq!(Told::named(told.as_str()), Some(told));
+                notified = if next == NotifyState::Closed { NotifyState::Pending } else { next };
+                prop_assert_eq!(NotifyState::named(notified.as_str()), Some(notified));
             }
         }
     }

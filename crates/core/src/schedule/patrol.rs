@@ -21,7 +21,7 @@ const LONGEST: Seconds = 6 * HOUR;
 
 /// A site, as far as it matters for what is next.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Watched {
+pub struct SiteState {
     /// How long after a crawl began the next one does.
     pub every: Seconds,
     /// When the last crawl began.
@@ -63,7 +63,7 @@ impl Task {
 
 /// What is next of a site: when, and what.
 #[must_use]
-pub fn next(site: &Watched, now: Seconds) -> (Seconds, Task) {
+pub fn next(site: &SiteState, now: Seconds) -> (Seconds, Task) {
     let past = |at: Seconds| if at > now + LEEWAY { Seconds::MIN } else { at };
     let crawl = site.crawled.map_or(Seconds::MIN, |at| past(at).saturating_add(site.every));
     let recheck = site.due.map(|due| match site.passed {
@@ -88,7 +88,7 @@ pub fn next(site: &Watched, now: Seconds) -> (Seconds, Task) {
 /// The site that comes first, when, and what is to be done; `None` where there are no
 /// sites.
 #[must_use]
-pub fn first(sites: &[Watched], now: Seconds) -> Option<(usize, Seconds, Task)> {
+pub fn first(sites: &[SiteState], now: Seconds) -> Option<(usize, Seconds, Task)> {
     let each = sites.iter().enumerate().map(|(at, site)| {
         let (when, task) = next(site, now);
         (at, when, task)

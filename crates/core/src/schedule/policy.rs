@@ -20,7 +20,7 @@ pub(crate) const LEEWAY: Seconds = 5 * MINUTE;
 
 /// How often is asked again.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Rhythm {
+pub struct RecheckPolicy {
     /// A sound address of others.
     pub sound: Seconds,
     /// An address that was asked only once.
@@ -41,9 +41,9 @@ pub struct Rhythm {
     pub per_host_hour: usize,
 }
 
-impl Default for Rhythm {
-    fn default() -> Rhythm {
-        Rhythm {
+impl Default for RecheckPolicy {
+    fn default() -> RecheckPolicy {
+        RecheckPolicy {
             sound: 7 * DAY,
             new: DAY,
             passing: [30 * MINUTE, 2 * HOUR, 12 * HOUR, DAY],
@@ -59,41 +59,43 @@ impl Default for Rhythm {
 
 /// What the last checks said of an address, as far as it matters for the next.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Word {
+pub enum LastOutcome {
     /// It is well, or has only moved.
     Sound,
     /// It fails, and may pass.
-    Passing,
+    Temporary,
     /// It is broken or doubtful.
     Wrong,
 }
 
-impl Word {
+impl LastOutcome {
     /// The word for it in a store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Word::Sound => "sound",
-            Word::Passing => "passing",
-            Word::Wrong => "wrong",
+            LastOutcome::Sound => "sound",
+            LastOutcome::Temporary => "passing",
+            LastOutcome::Wrong => "wrong",
         }
     }
 
     /// The opposite of [`as_str`](Word::as_str).
     #[must_use]
-    pub fn named(name: &str) -> Option<Word> {
-        [Word::Sound, Word::Passing, Word::Wrong].into_iter().find(|word| word.as_str() == name)
+    pub fn named(name: &str) -> Option<LastOutcome> {
+        [LastOutcome::Sound, LastOutcome::Temporary, LastOutcome::Wrong]
+            .into_iter()
+            .find(|last| last.as_str() == name)
     }
 
     /// What a verdict says in this regard; `None` for what was not asked.
     #[must_use]
-    pub fn of(verdict: Verdict, cause: Option<Cause>) -> Option<Word> {
+    pub fn of(verdict: Verdict, cause: Option<Cause>) -> Option<LastOutcome> {
         match verdict {
-            Verdict::Sound | Verdict::Moved => Some(Word::Sound),
+            Verdict::Sound | Verdict::Moved => Some(LastOutcome::Sound),
             Verdict::Skipped => None,
             Verdict::Broken | Verdict::Doubtful => {
                 let passes = cause.is_some_and(Cause::is_temporary);
-                Some(if passes { Word::Passing } else { Word::Wrong })
+                Some(if passes { LastOutcome::Temporary } else { LastOutcome::Wrong })
             }
         }
     }
@@ -103,11 +105,11 @@ impl Word {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Checked {
     /// What they say.
-    pub word: Word,
+    pub last: LastOutcome,
     /// On which side of the bounds it lies.
     pub scope: Scope,
     /// When it was asked last.
-    pub last: Seconds,
+    pub checked_at: Seconds,
     /// When a check said this for the first time without another word since.
     pub since: Seconds,
     /// How many checks have said this without another word between them; at least 1.
@@ -120,29 +122,29 @@ pub struct Checked {
 
 /// Why an address is due when it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Why {
+pub enum DueReason {
     /// It fails, and that may pass.
-    MayPass,
+    Temporary,
     /// It is broken or doubtful.
-    IsWrong,
+    Wrong,
     /// It was asked only once.
-    IsNew,
+    New,
     /// It was well the last time.
-    WasSound,
+    Sound,
     /// It is waived.
-    IsWaived,
+    Waived,
 }
 
-impl Why {
+impl DueReason {
     /// The word for it in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Why::MayPass => "may pass",
-            Why::IsWrong => "wrong",
-            Why::IsNew => "new",
-            Why::WasSound => "sound",
-            Why::IsWaived => "waived",
+            DueReason::Temporary => "temporary",
+            DueReason::Wrong => "wrong",
+            DueReason::New => "new",
+            DueReason::Sound => "sound",
+            DueReason::Waived => "waived",
         }
     }
 }
@@ -150,44 +152,44 @@ impl Why {
 /// When an address is to be asked again, and why; `None` for what is asked with each
 /// crawl of its site. Always later than the last check.
 #[must_use]
-pub fn due(address: &str, checked: &Checked, rhythm: &Rhythm) -> Option<(Seconds, Why)> {
-    let (gap, why) = gap(checked, rhythm)?;
-    Some((checked.last.saturating_add(spread(address, gap).max(1)), why))
+pub fn due(url: &str, checked: &Checked, policy: &RecheckPolicy) -> Option<(Seconds, DueReason)> {
+    let (gap, reason) = gap(checked, policy)?;
+    Some((checked.checked_at.saturating_add(spread(url, gap).max(1)), reason))
 }
 
 /// The same at a time: a check that lies in the future was noted by a clock that went
 /// wrong, and says nothing of when the next is due.
 #[must_use]
 pub fn due_at(
-    address: &str,
+    url: &str,
     checked: &Checked,
-    rhythm: &Rhythm,
+    policy: &RecheckPolicy,
     now: Seconds,
-) -> Option<(Seconds, Why)> {
-    let due = due(address, checked, rhythm);
-    if checked.last > now + LEEWAY { due.map(|(_, why)| (now, why)) } else { due }
+) -> Option<(Seconds, DueReason)> {
+    let due = due(url, checked, policy);
+    if checked.checked_at > now + LEEWAY { due.map(|(_, reason)| (now, reason)) } else { due }
 }
 
-fn gap(checked: &Checked, rhythm: &Rhythm) -> Option<(Seconds, Why)> {
-    let Checked { word, scope, last, since, times, is_new, waived } = *checked;
-    if waived && word != Word::Sound {
-        return Some((rhythm.waived, Why::IsWaived));
+fn gap(checked: &Checked, policy: &RecheckPolicy) -> Option<(Seconds, DueReason)> {
+    let Checked { last, scope, checked_at, since, times, is_new, waived } = *checked;
+    if waived && last != LastOutcome::Sound {
+        return Some((policy.waived, DueReason::Waived));
     }
-    match word {
-        Word::Passing => {
-            let at = (times.max(1) as usize - 1).min(rhythm.passing.len() - 1);
-            Some((rhythm.passing[at], Why::MayPass))
+    match last {
+        LastOutcome::Temporary => {
+            let at = (times.max(1) as usize - 1).min(policy.passing.len() - 1);
+            Some((policy.passing[at], DueReason::Temporary))
         }
-        Word::Wrong if last.saturating_sub(since) < rhythm.early => {
-            Some((rhythm.broken, Why::IsWrong))
+        LastOutcome::Wrong if checked_at.saturating_sub(since) < policy.early => {
+            Some((policy.broken, DueReason::Wrong))
         }
-        Word::Wrong => Some((rhythm.broken_later, Why::IsWrong)),
-        Word::Sound if scope == Scope::Internal => None,
-        Word::Sound if is_new && times <= 1 => Some((rhythm.new, Why::IsNew)),
-        Word::Sound => {
+        LastOutcome::Wrong => Some((policy.broken_later, DueReason::Wrong)),
+        LastOutcome::Sound if scope == Scope::Internal => None,
+        LastOutcome::Sound if is_new && times <= 1 => Some((policy.new, DueReason::New)),
+        LastOutcome::Sound => {
             // The check after the first one of a new address shows nothing of steadiness.
             let steady = times.saturating_sub(if is_new { 2 } else { 1 });
-            Some((grown(rhythm.sound, steady, rhythm.longest), Why::WasSound))
+            Some((grown(policy.sound, steady, policy.longest), DueReason::Sound))
         }
     }
 }
@@ -206,10 +208,10 @@ fn grown(first: Seconds, times: u32, longest: Seconds) -> Seconds {
 
 /// A tenth earlier or later, as the address has it: what was found together is not asked
 /// together for ever.
-fn spread(address: &str, gap: Seconds) -> Seconds {
+fn spread(url: &str, gap: Seconds) -> Seconds {
     let tenth = gap / 10;
     let steps = 2 * tenth + 1;
-    let hash = (xxh3_64(address.as_bytes()) >> 1).cast_signed();
+    let hash = (xxh3_64(url.as_bytes()) >> 1).cast_signed();
     gap - tenth + hash % steps
 }
 
@@ -224,11 +226,11 @@ fn spread(address: &str, gap: Seconds) -> Seconds {
 #[must_use]
 pub fn share(
     now: Seconds,
-    wishes: impl IntoIterator<Item = (u32, Seconds)>,
+    uses: impl IntoIterator<Item = (u32, Seconds)>,
     asked: impl IntoIterator<Item = (u32, Seconds)>,
-    rhythm: &Rhythm,
+    policy: &RecheckPolicy,
 ) -> Vec<Seconds> {
-    let most = rhythm.per_host_hour.max(1);
+    let most = policy.per_host_hour.max(1);
     let mut lately: HashMap<u32, VecDeque<Seconds>> = HashMap::new();
     for (host, at) in asked {
         let times = lately.entry(host).or_default();
@@ -237,8 +239,7 @@ pub fn share(
             times.pop_front();
         }
     }
-    wishes
-        .into_iter()
+    uses.into_iter()
         .map(|(host, due)| {
             let times = lately.entry(host).or_default();
             let mut at = due.max(now);

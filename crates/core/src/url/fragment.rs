@@ -10,20 +10,20 @@ use xxhash_rust::xxh3::xxh3_64;
 /// Eight bytes an id. A clash would hide one missing place among some 10^13
 /// pairs, and never raise a false alarm.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Places(Vec<u64>);
+pub struct AnchorIndex(Vec<u64>);
 
-impl Places {
+impl AnchorIndex {
     /// Takes the ids and anchor names of a page.
-    pub fn new<'a>(ids: impl Iterator<Item = &'a str>) -> Places {
-        Places::from_hashes(ids.map(hash_id).collect())
+    pub fn new<'a>(ids: impl Iterator<Item = &'a str>) -> AnchorIndex {
+        AnchorIndex::from_hashes(ids.map(hash_id).collect())
     }
 
     /// Takes hashes that [`hash_id`] made.
     #[must_use]
-    pub fn from_hashes(mut hashes: Vec<u64>) -> Places {
+    pub fn from_hashes(mut hashes: Vec<u64>) -> AnchorIndex {
         hashes.sort_unstable();
         hashes.dedup();
-        Places(hashes)
+        AnchorIndex(hashes)
     }
 
     /// The hashes, sorted.
@@ -45,30 +45,30 @@ pub fn hash_id(id: &str) -> u64 {
 
 /// What can be said of a fragment.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Found {
+pub enum FragmentMatch {
     /// The page has the place, or needs none for this fragment (`#top`, empty).
-    Yes,
+    Present,
     /// The fragment is written for a script: no place can be expected.
     ForScript,
     /// The page was read to its end and has no such place.
-    No,
+    Missing,
 }
 
 /// Looks for the place that a fragment names. The fragment comes as it stands in
 /// the normal form of the address, percent-encoding and all.
 #[must_use]
-pub fn find(places: &Places, fragment: &str) -> Found {
+pub fn find(index: &AnchorIndex, fragment: &str) -> FragmentMatch {
     let decoded = percent_decode(fragment);
     if fragment.is_empty() || decoded.eq_ignore_ascii_case("top") || fragment.contains(":~:") {
-        return Found::Yes;
+        return FragmentMatch::Present;
     }
-    if places.has(fragment) || places.has(&decoded) {
-        return Found::Yes;
+    if index.has(fragment) || index.has(&decoded) {
+        return FragmentMatch::Present;
     }
     if fragment.contains(['/', '!', '=', '?', '&']) {
-        return Found::ForScript;
+        return FragmentMatch::ForScript;
     }
-    Found::No
+    FragmentMatch::Missing
 }
 
 pub(crate) fn percent_decode(text: &str) -> String {
@@ -91,31 +91,31 @@ pub(crate) fn percent_decode(text: &str) -> String {
 mod tests {
     use super::*;
 
-    fn look(ids: &[&str], fragment: &str) -> Found {
-        find(&Places::new(ids.iter().copied()), fragment)
+    fn look(ids: &[&str], fragment: &str) -> FragmentMatch {
+        find(&AnchorIndex::new(ids.iter().copied()), fragment)
     }
 
     #[test]
     fn ids_are_found_as_written_and_decoded() {
-        assert_eq!(look(&["opening-times"], "opening-times"), Found::Yes);
-        assert_eq!(look(&["öffnung"], "%C3%B6ffnung"), Found::Yes);
-        assert_eq!(look(&["%41"], "%41"), Found::Yes);
-        assert_eq!(look(&["Opening"], "opening"), Found::No);
-        assert_eq!(look(&["a"], "%"), Found::No);
-        assert_eq!(look(&["a"], "%+1"), Found::No);
+        assert_eq!(look(&["opening-times"], "opening-times"), FragmentMatch::Present);
+        assert_eq!(look(&["öffnung"], "%C3%B6ffnung"), FragmentMatch::Present);
+        assert_eq!(look(&["%41"], "%41"), FragmentMatch::Present);
+        assert_eq!(look(&["Opening"], "opening"), FragmentMatch::Missing);
+        assert_eq!(look(&["a"], "%"), FragmentMatch::Missing);
+        assert_eq!(look(&["a"], "%+1"), FragmentMatch::Missing);
     }
 
     #[test]
     fn the_top_and_text_fragments_need_no_place() {
         for fragment in ["", "top", "TOP", ":~:text=lock"] {
-            assert_eq!(look(&[], fragment), Found::Yes, "{fragment}");
+            assert_eq!(look(&[], fragment), FragmentMatch::Present, "{fragment}");
         }
     }
 
     #[test]
     fn routes_of_scripts_are_no_fault() {
         for fragment in ["/photos", "!photos", "page=2", "a?b"] {
-            assert_eq!(look(&["x"], fragment), Found::ForScript, "{fragment}");
+            assert_eq!(look(&["x"], fragment), FragmentMatch::ForScript, "{fragment}");
         }
     }
 }

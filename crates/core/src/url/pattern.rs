@@ -52,11 +52,11 @@ impl Pattern {
 
     /// Whether the pattern fits this address.
     #[must_use]
-    pub fn matches(&self, address: &str) -> bool {
+    pub fn matches(&self, url: &str) -> bool {
         match self.part {
-            Part::Whole => fits(&self.written, address),
-            Part::Path => fits(&self.written, path_of(address)),
-            Part::Any => fits(&format!("*{}*", self.written), address),
+            Part::Whole => fits(&self.written, url),
+            Part::Path => fits(&self.written, path_of(url)),
+            Part::Any => fits(&format!("*{}*", self.written), url),
         }
     }
 }

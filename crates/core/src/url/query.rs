@@ -27,8 +27,8 @@ pub enum QueryRule {
 
 impl QueryRule {
     /// Changes an address by the rule. What is kept stays as it was written.
-    pub fn apply(&self, address: &mut Url) {
-        let Some(query) = address.query() else { return };
+    pub fn apply(&self, url: &mut Url) {
+        let Some(query) = url.query() else { return };
         let kept = match self {
             QueryRule::Keep => return,
             QueryRule::Drop => None,
@@ -42,7 +42,7 @@ impl QueryRule {
                 (!kept.is_empty()).then(|| kept.join("&"))
             }
         };
-        address.set_query(kept.as_deref());
+        url.set_query(kept.as_deref());
     }
 }
 
@@ -64,9 +64,9 @@ mod tests {
             (names(&["utm_*"]), "?utm_source=x&utm=1", "?utm=1"),
             (names(&["s p"]), "?s%20p=1&s+p=2&q", "?q"),
         ] {
-            let mut address = Url::parse(&format!("http://a.test/x{before}")).unwrap();
-            rule.apply(&mut address);
-            assert_eq!(address.as_str(), format!("http://a.test/x{after}"), "{rule:?} {before}");
+            let mut url = Url::parse(&format!("http://a.test/x{before}")).unwrap();
+            rule.apply(&mut url);
+            assert_eq!(url.as_str(), format!("http://a.test/x{after}"), "{rule:?} {before}");
         }
     }
 }

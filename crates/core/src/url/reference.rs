@@ -15,14 +15,14 @@ pub enum Reference {
     /// An address that can be asked over HTTP.
     Web {
         /// The address, its fragment cut off.
-        address: Url,
+        url: Url,
         /// The fragment, as the URL standard serialises it, without `#`.
         fragment: Option<String>,
     },
     /// An address of another scheme, such as `mailto:`.
     Other {
         /// The address as serialised.
-        address: String,
+        url: String,
     },
     /// Not an address that a browser can open.
     Malformed {
@@ -84,8 +84,8 @@ const OTHER_SCHEMES: &[&str] = &[
 /// use url::Url;
 ///
 /// let base = Url::parse("http://a.test/walks/").unwrap();
-/// let Reference::Web { address, fragment } = resolve(&base, "../map.html#lock") else { panic!() };
-/// assert_eq!(address.as_str(), "http://a.test/map.html");
+/// let Reference::Web { url, fragment } = resolve(&base, "../map.html#lock") else { panic!() };
+/// assert_eq!(url.as_str(), "http://a.test/map.html");
 /// assert_eq!(fragment.as_deref(), Some("lock"));
 /// assert!(matches!(resolve(&base, "htp://a.test/"), Reference::Malformed { .. }));
 /// ```
@@ -103,20 +103,18 @@ pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Ref
     if encoding != UTF_8 {
         options = options.encoding_override(Some(&encode));
     }
-    let Ok(mut address) = options.parse(written) else {
+    let Ok(mut url) = options.parse(written) else {
         return malformed();
     };
-    match address.scheme() {
+    match url.scheme() {
         "http" | "https" => {
-            let fragment = address.fragment().map(str::to_owned);
-            address.set_fragment(None);
-            Reference::Web { address, fragment }
+            let fragment = url.fragment().map(str::to_owned);
+            url.set_fragment(None);
+            Reference::Web { url, fragment }
         }
         scheme if is_misspelt(scheme) => malformed(),
-        "mailto" if !crate::url::mailto::is_addressed(address.path(), address.query()) => {
-            malformed()
-        }
-        _ => Reference::Other { address: address.into() },
+        "mailto" if !crate::url::mailto::is_addressed(url.path(), url.query()) => malformed(),
+        _ => Reference::Other { url: url.into() },
     }
 }
 
@@ -161,9 +159,9 @@ fn is_misspelt(scheme: &str) -> bool {
 /// The part of an address that says which server is asked: host, and port where
 /// it is not a default one.
 #[must_use]
-pub fn server_of(address: &Url) -> String {
-    let host = address.host_str().unwrap_or_default();
-    match address.port() {
+pub fn server_of(url: &Url) -> String {
+    let host = url.host_str().unwrap_or_default();
+    match url.port() {
         Some(port) => format!("{host}:{port}"),
         None => host.to_owned(),
     }
@@ -171,9 +169,9 @@ pub fn server_of(address: &Url) -> String {
 
 /// Path and query of an absolute address, from their slash on.
 #[must_use]
-pub fn path_of(address: &str) -> &str {
-    let after = address.find("://").map_or(0, |at| at + 3);
-    address[after..].find('/').map_or("/", |at| &address[after + at..])
+pub fn path_of(url: &str) -> &str {
+    let after = url.find("://").map_or(0, |at| at + 3);
+    url[after..].find('/').map_or("/", |at| &url[after + at..])
 }
 
 #[cfg(test)]
@@ -183,11 +181,11 @@ mod tests {
     fn seen(written: &str) -> String {
         let base = Url::parse("http://a.test/walks/towpath?day=1").unwrap();
         match resolve(&base, written) {
-            Reference::Web { address, fragment: None } => address.to_string(),
-            Reference::Web { address, fragment: Some(fragment) } => {
-                format!("{address} + {fragment}")
+            Reference::Web { url, fragment: None } => url.to_string(),
+            Reference::Web { url, fragment: Some(fragment) } => {
+                format!("{url} + {fragment}")
             }
-            Reference::Other { address } => format!("other {address}"),
+            Reference::Other { url } => format!("other {url}"),
             Reference::Malformed { written } => format!("malformed {written}"),
         }
     }
@@ -225,7 +223,7 @@ mod tests {
     }
 
     #[test]
-    fn addresses_take_their_normal_form() {
+    fn urls_take_their_normal_form() {
         for (written, expected) in [
             ("http://Bücher.test/", "http://xn--bcher-kva.test/"),
             ("http://xn--bcher-kva.test/", "http://xn--bcher-kva.test/"),
@@ -259,7 +257,7 @@ mod tests {
         ] {
             let encoding = Encoding::for_label(encoding.as_bytes()).unwrap();
             match resolve_in(&base, written, encoding) {
-                Reference::Web { address, .. } => assert_eq!(address.as_str(), expected),
+                Reference::Web { url, .. } => assert_eq!(url.as_str(), expected),
                 other => panic!("{other:?}"),
             }
         }

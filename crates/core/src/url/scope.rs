@@ -137,13 +137,13 @@ impl Bounds {
 
     /// On which side an address lies.
     #[must_use]
-    pub fn scope(&self, address: &Url) -> Scope {
-        let is_web = matches!(address.scheme(), "http" | "https");
+    pub fn scope(&self, url: &Url) -> Scope {
+        let is_web = matches!(url.scheme(), "http" | "https");
         // A list is what a walk over lists is about.
-        if address.scheme() == "file" && self.is_of_lists() {
+        if url.scheme() == "file" && self.is_of_lists() {
             return Scope::Internal;
         }
-        if is_web && (self.is_own(address) || self.is_within(address)) {
+        if is_web && (self.is_own(url) || self.is_within(url)) {
             Scope::Internal
         } else {
             Scope::External
@@ -152,27 +152,27 @@ impl Bounds {
 
     /// Whether an internal address is to be read for links.
     #[must_use]
-    pub fn reads(&self, address: &Url) -> bool {
+    pub fn reads(&self, url: &Url) -> bool {
         let confined =
             || self.within.iter().any(|prefix| prefix.server.as_ref().is_none_or(|s| self.owns(s)));
-        self.is_within(address) || (self.is_own(address) && !confined())
+        self.is_within(url) || (self.is_own(url) && !confined())
     }
 
     /// Whether a server is the start's own.
     #[must_use]
-    pub fn is_own(&self, address: &Url) -> bool {
-        let host = address.host_str().unwrap_or_default();
-        self.has_host(host) && address.port() == self.port
+    pub fn is_own(&self, url: &Url) -> bool {
+        let host = url.host_str().unwrap_or_default();
+        self.has_host(host) && url.port() == self.port
     }
 
-    fn is_within(&self, address: &Url) -> bool {
-        let host = address.host_str().unwrap_or_default();
-        let path = &address[Position::BeforePath..Position::AfterQuery];
+    fn is_within(&self, url: &Url) -> bool {
+        let host = url.host_str().unwrap_or_default();
+        let path = &url[Position::BeforePath..Position::AfterQuery];
         self.within.iter().any(|prefix| {
             let same_server = match &prefix.server {
-                Some(server) if self.owns(server) => self.is_own(address),
-                Some((own, port)) => own == host && *port == address.port(),
-                None => self.is_own(address),
+                Some(server) if self.owns(server) => self.is_own(url),
+                Some((own, port)) => own == host && *port == url.port(),
+                None => self.is_own(url),
             };
             same_server && path.starts_with(&prefix.path)
         })
@@ -212,22 +212,22 @@ impl Bounds {
 mod tests {
     use super::*;
 
-    fn scope(start: &str, address: &str) -> Scope {
-        Bounds::around(&Url::parse(start).unwrap(), &[]).scope(&Url::parse(address).unwrap())
+    fn scope(start: &str, url: &str) -> Scope {
+        Bounds::around(&Url::parse(start).unwrap(), &[]).scope(&Url::parse(url).unwrap())
     }
 
     #[test]
     fn twins_and_both_schemes_are_one_site() {
-        for address in ["http://a.test/", "https://www.a.test/x", "http://www.a.test:80/"] {
-            assert_eq!(scope("https://a.test/", address), Scope::Internal, "{address}");
-            assert_eq!(scope("http://www.a.test/deep", address), Scope::Internal, "{address}");
+        for url in ["http://a.test/", "https://www.a.test/x", "http://www.a.test:80/"] {
+            assert_eq!(scope("https://a.test/", url), Scope::Internal, "{url}");
+            assert_eq!(scope("http://www.a.test/deep", url), Scope::Internal, "{url}");
         }
     }
 
     #[test]
     fn subdomains_and_other_ports_are_not() {
-        for address in ["http://shop.a.test/", "http://a.test:8080/", "http://b.test/"] {
-            assert_eq!(scope("http://a.test/", address), Scope::External, "{address}");
+        for url in ["http://shop.a.test/", "http://a.test:8080/", "http://b.test/"] {
+            assert_eq!(scope("http://a.test/", url), Scope::External, "{url}");
         }
         assert_eq!(scope("http://a.test:8080/", "http://a.test:8080/x"), Scope::Internal);
         assert_eq!(scope("http://a.test:8080/", "http://a.test/x"), Scope::External);
@@ -242,7 +242,7 @@ mod tests {
     #[test]
     fn prefixes_confine_the_own_hosts_and_add_others() {
         // Prefixes, address: its scope, and whether it is read.
-        for (within, address, internal, read) in [
+        for (within, url, internal, read) in [
             ("", "http://a.test/x", true, true),
             ("/docs/", "https://www.a.test/docs/x?y", true, true),
             ("/docs/", "http://a.test/blog/", true, false),
@@ -260,9 +260,9 @@ mod tests {
             let prefixes: Vec<Prefix> =
                 within.split_whitespace().map(|text| Prefix::parse(text).unwrap()).collect();
             let bounds = Bounds::around(&Url::parse("http://a.test/").unwrap(), &prefixes);
-            let address = Url::parse(address).unwrap();
-            assert_eq!(bounds.scope(&address) == Scope::Internal, internal, "{within} {address}");
-            assert_eq!(bounds.reads(&address), read, "{within} {address}");
+            let url = Url::parse(url).unwrap();
+            assert_eq!(bounds.scope(&url) == Scope::Internal, internal, "{within} {url}");
+            assert_eq!(bounds.reads(&url), read, "{within} {url}");
         }
         assert!(Prefix::parse("http://").is_err());
         assert!(Prefix::parse("").is_err());

@@ -1,22 +1,22 @@
-//! The causes: one table, of which each row says all that is to be known of a cause.
+//! The causes: one table with everything about each cause.
 
 use std::fmt;
 
-/// How long what a cause says may hold, and of what it is said.
+/// How long a cause lasts, and what it applies to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Nature {
-    /// It holds until someone changes something.
+    /// Lasts until someone changes something.
     Lasting,
-    /// It may be gone the next time.
+    /// May be gone at the next attempt.
     Temporary,
-    /// It says more of the moment than of the link: it makes nothing newly broken, and fixes
+    /// Says more about the moment than about the link: makes nothing newly broken, and fixes
     /// nothing.
     Momentary,
-    /// It is of a link, and not of the URL that it names.
+    /// Applies to a link, not to the URL it names.
     OfLink,
 }
 
-/// Writes [`Cause`] and its table. A row reads
+/// Defines [`Cause`] and its table. A row has the form
 /// `Name = "key", Nature, "words", "meaning" ["advice"];`.
 macro_rules! causes {
     ($($(#[$doc:meta])* $name:ident = $key:literal, $nature:ident, $words:literal, $means:literal
@@ -26,7 +26,7 @@ macro_rules! causes {
         pub enum Cause { $($(#[$doc])* $name,)* }
 
         impl Cause {
-            /// All of them.
+            /// All causes.
             pub const ALL: &'static [Cause] = &[$(Cause::$name,)*];
 
             fn row(self) -> Row {
@@ -46,7 +46,7 @@ macro_rules! causes {
     (@advice) => { None };
 }
 
-/// What is to be known of a cause.
+/// Everything about a cause.
 struct Row {
     key: &'static str,
     nature: Nature,
@@ -56,245 +56,248 @@ struct Row {
 }
 
 causes! {
-    /// Another answer than the settings expect.
-    NotAsExpected = "not-as-expected", Lasting, "not the answer that is expected",
-        "The settings say which answer this address is meant to give, and it gave another."
-        ["look at what has changed."];
-    /// Not an address that a browser can open.
-    MalformedUrl = "malformed-url", Lasting, "not an address that a browser can open",
-        "A browser cannot open this address: the scheme is misspelt, the host cannot be one, the \
-         port is no port, or a mailto: names nobody."
+    /// A response other than the settings expect.
+    NotAsExpected = "not-as-expected", Lasting, "not the expected response",
+        "The settings expect a certain status for this URL, and the server sent another."
+        ["find out what has changed on the server."];
+    /// Not a URL that a browser can open.
+    MalformedUrl = "malformed-url", Lasting, "invalid URL",
+        "A browser cannot open this URL: the scheme is misspelled, the host or port is invalid, or \
+         a mailto: has no recipient."
         ["correct the spelling."];
-    /// An address that is not asked over HTTP.
-    OtherScheme = "other-scheme", Lasting, "not asked over HTTP",
-        "It is not asked over HTTP: mail, telephone, a script."
+    /// A URL with a scheme other than http or https.
+    OtherScheme = "other-scheme", Lasting, "not an HTTP URL",
+        "The URL has a scheme other than http and https, such as mailto:, tel: or javascript:."
         [];
-    /// Left out by a rule of the settings.
-    Excluded = "excluded", Lasting, "left out by a rule",
-        "A rule leaves it out: --exclude, --ask-elements."
+    /// Excluded by a rule in the settings.
+    Excluded = "excluded", Lasting, "excluded by a rule",
+        "The URL is excluded by --exclude or --check-elements."
         [];
-    /// External, and externals were only to be noted.
-    External = "external", Lasting, "external, only noted",
-        "It is outside the site, and --externals note was given."
+    /// External, and external URLs were only to be noted.
+    External = "external", Lasting, "external, not checked",
+        "The URL is external, and --externals note was given."
         [];
-    /// Beyond a limit that was set.
-    Limit = "limit", Lasting, "beyond a limit that was set",
-        "It lies beyond --max-pages."
+    /// Over a limit that was set.
+    Limit = "limit", Lasting, "over --max-pages",
+        "The page is over the limit set by --max-pages."
         [];
-    /// One of addresses without end.
-    Trap = "trap", Lasting, "without end",
-        "It is one of addresses without end, such as the days of a calendar."
+    /// One of an endless pattern of URLs.
+    Trap = "trap", Lasting, "endless URL pattern",
+        "The URL is one of an endless pattern, such as the days of a calendar."
         [];
     /// A link for programs, not for visitors.
-    ServiceLink = "service-link", Lasting, "for programs, not for visitors",
-        "It is for programs, not for visitors: pingback, preconnect and the like."
+    ServiceLink = "service-link", Lasting, "machine-readable service link",
+        "The link is for programs, not for visitors: pingback, preconnect and the like."
         [];
-    /// Names what is to be deleted, left or bought.
-    Acts = "acts", Lasting, "names what would be done by asking",
-        "Credentials or cookies were given, and the address names what would be deleted, left or \
-         bought by asking it."
+    /// Requesting it might delete, leave or buy something.
+    Acts = "acts", Lasting, "skipped: requesting it may change something",
+        "Credentials or cookies are sent, and by its URL, requesting it might log out, delete or \
+         buy something."
         [];
-    /// Leads into a private network.
-    PrivateAddress = "private-address", Lasting, "leads into a private network",
-        "It leads into a private network or to the visitor's own machine: a leftover from \
-         building the site, as a rule. Where the address itself says so it is broken; where a \
-         public name leads there, doubtful. Nothing was asked."
-        ["put the public address in its place, or use --allow-private inside that network."];
+    /// A private IP address, or the visitor's own machine.
+    PrivateAddress = "private-address", Lasting, "private IP address or localhost",
+        "The URL leads into a private network or to the visitor's own machine, usually a leftover \
+         from development. It is broken if the URL itself says so, and doubtful if a public host \
+         name resolves there. No request was made."
+        ["replace it with the public URL, or use --allow-private inside that network."];
     /// DNS says that there is no such name.
-    Nxdomain = "nxdomain", Lasting, "no such host name",
-        "There is no such host name (DNS: NXDOMAIN), asked twice."
-        ["look for a slip in the name; else the site has gone, and the link with it."];
+    Nxdomain = "nxdomain", Lasting, "host name does not exist (NXDOMAIN)",
+        "The DNS answer is NXDOMAIN: the host name does not exist. This was checked twice."
+        ["check the name for a typing error; otherwise the site is gone, so remove the link."];
     /// The name has no address records.
-    NoAddress = "no-address", Lasting, "the host name has no address",
-        "The host name exists, and has no address records (RFC 1035 A, RFC 3596 AAAA)."
-        ["look for a slip in the name, such as a missing www.."];
-    /// The name has IPv6 addresses alone, and there is no IPv6 here.
-    NoIpv6 = "no-ipv6", Lasting, "reachable by IPv6 alone",
-        "The host has IPv6 addresses alone, and there is no IPv6 on this machine."
+    NoAddress = "no-address", Lasting, "host has no IP address",
+        "The host name exists, but has no address records (RFC 1035 A, RFC 3596 AAAA)."
+        ["check the name for an error, such as a missing www.."];
+    /// The host is IPv6-only, and this machine has no IPv6.
+    NoIpv6 = "no-ipv6", Lasting, "host is IPv6-only, and this machine has no IPv6",
+        "The host has only IPv6 addresses, and this machine has no IPv6."
         ["check from a machine with IPv6."];
-    /// DNS failed or stayed silent.
-    DnsFailure = "dns-failure", Temporary, "the name server failed",
-        "The name server of that host failed or stayed silent, each time it was asked."
-        ["try again later; if it stays, tell the host's owner. Behind a proxy it is the proxy's \
-         word, and doubtful."];
+    /// The DNS lookup failed, or there was no response.
+    DnsFailure = "dns-failure", Temporary, "DNS lookup failed",
+        "The DNS server of the host failed or did not respond, at every attempt. Behind a proxy, \
+         this is what the proxy reported, and doubtful."
+        ["try again later; if it persists, contact the owner of the host."];
     /// The connection was refused.
     ConnectionRefused = "connection-refused", Temporary, "connection refused",
-        "The machine is there, and nothing listens on that port."
-        ["check the port; else the server is down: try again later."];
+        "The machine is reachable, but nothing listens on this port."
+        ["check the port; if it is right, the server is down: try again later."];
     /// The connection was reset.
     ConnectionReset = "connection-reset", Temporary, "connection reset",
-        "The server ends the connection before it has answered."
-        ["try it in a browser; some servers treat robots so."];
-    /// No way leads there.
+        "The server closed the connection before it sent a response."
+        ["try it in a browser; some servers treat robots this way."];
+    /// There is no route to the network.
     Unreachable = "unreachable", Temporary, "network unreachable",
-        "No way leads to the server's network, or to or from a proxy."
+        "There is no route to the server's network, or to or from a proxy."
         ["try again from another network."];
-    /// No answer in time.
-    Timeout = "timeout", Temporary, "no answer in time",
-        "No answer came in time: to the connection, the TLS handshake, the request, or to the \
-         end of the page. Doubtful where other addresses of the same server hung as well, and \
-         this one was not asked to the end."
-        ["try it in a browser; --timeout gives it longer."];
-    /// The certificate's time is over or has not begun.
-    TlsExpired = "tls-expired", Lasting, "certificate out of date",
-        "The certificate is out of date, or not valid yet; browsers warn their visitors."
-        ["on your own site, renew it; else leave the link until its owner has."];
+    /// No response in time.
+    Timeout = "timeout", Temporary, "timed out",
+        "The connection, the TLS handshake, the response or the end of the body did not arrive in \
+         time. Doubtful if other URLs of the same server timed out as well, and this one was not \
+         retried."
+        ["try it in a browser; --timeout allows more time."];
+    /// The certificate has expired, or is not valid yet.
+    TlsExpired = "tls-expired", Lasting, "certificate expired or not yet valid",
+        "The certificate has expired, or is not valid yet; browsers warn their visitors."
+        ["on your own site, renew it; otherwise keep the link until its owner has."];
     /// The certificate is for another host.
-    TlsWrongHost = "tls-wrong-host", Lasting, "certificate for another host",
+    TlsWrongHost = "tls-wrong-host", Lasting, "certificate is for another host",
         "The certificate is for other host names; browsers warn their visitors."
-        ["look for the right name, with or without www.."];
-    /// The certificate is signed by itself.
-    TlsUntrusted = "tls-untrusted", Lasting, "certificate signed by itself",
-        "The certificate is signed by itself; browsers warn their visitors."
-        ["on your own site, get one from an authority; inside a company, --ca-cert trusts it."];
+        ["look for the right host name, with or without www.."];
+    /// The certificate is self-signed.
+    TlsUntrusted = "tls-untrusted", Lasting, "self-signed certificate",
+        "The certificate is self-signed; browsers warn their visitors."
+        ["on your own site, get one from a public authority; inside a company, trust it with \
+          --ca-cert."];
     /// The certificate's issuer is unknown.
     TlsChain = "tls-chain", Lasting, "certificate from an unknown issuer",
-        "The certificate's issuer is unknown. The server often fails to send an intermediate \
-         certificate, which browsers find elsewhere."
-        ["on your own site, send the whole chain; else look in a browser."];
-    /// No protocol version or cipher in common.
+        "The certificate's issuer is unknown. Often the server does not send an intermediate \
+         certificate, which browsers may find elsewhere."
+        ["on your own site, send the whole certificate chain; otherwise try it in a browser."];
+    /// No TLS version or cipher in common.
     TlsUnsupported = "tls-unsupported", Lasting, "no common TLS version or cipher",
-        "The server speaks no version of TLS, or no cipher, that is still considered safe."
-        ["look in a browser."];
-    /// Another failure of TLS.
-    TlsFailure = "tls-failure", Temporary, "TLS failed",
-        "No secure connection could be made, for another reason: often the port speaks plain \
-         HTTP."
+        "The server supports no TLS version, or no cipher, that is still considered secure."
+        ["try it in a browser."];
+    /// Another TLS failure.
+    TlsFailure = "tls-failure", Temporary, "TLS handshake failed",
+        "The TLS handshake failed for another reason: often this is not a TLS server, and the port \
+         is for plain HTTP."
         ["check the scheme and the port."];
-    /// The answer is not HTTP.
-    BadResponse = "bad-response", Lasting, "the answer is not HTTP",
-        "What came back is not HTTP."
+    /// The response is not HTTP.
+    BadResponse = "bad-response", Lasting, "invalid HTTP response",
+        "The response is not valid HTTP."
         ["check the port; it may belong to another service."];
     /// The body ended early.
-    Truncated = "truncated", Temporary, "the answer was cut short",
-        "The body ended before its announced length, or could not be decoded, each time."
-        ["look at it in a browser; on your own site, look for scripts or caches that break off."];
-    /// Redirects lead round in a circle.
-    RedirectLoop = "redirect-loop", Lasting, "redirects in a circle",
-        "Its redirects come back to where they were, with the same cookies."
-        ["on your own site, follow the hops in rummage trace and break the circle."];
+    Truncated = "truncated", Temporary, "response body cut short",
+        "The body ended before its announced length, or could not be decoded, at every attempt."
+        ["try it in a browser; on your own site, look for scripts or caches that stop early."];
+    /// The redirects form a loop.
+    RedirectLoop = "redirect-loop", Lasting, "redirect loop",
+        "The redirects come back to a URL they have been at, with the same cookies."
+        ["on your own site, follow the redirects in rummage trace and break the loop."];
     /// Too many redirects.
     RedirectLimit = "redirect-limit", Lasting, "too many redirects",
-        "More redirects than browsers follow."
-        ["link to where they should end."];
+        "There are more redirects than browsers follow."
+        ["link to the final URL."];
     /// A redirect without a usable `Location`.
-    BadRedirect = "bad-redirect", Lasting, "redirect to nowhere",
-        "A redirect without a place to go to."
-        ["on your own site, correct its Location; else link to where it should lead."];
+    BadRedirect = "bad-redirect", Lasting, "redirect with a missing or invalid Location",
+        "A redirect has no Location header, or one with an invalid URL."
+        ["on your own site, correct the Location; otherwise link to the final URL."];
     /// 404.
-    NotFound = "not-found", Lasting, "not found",
-        "The server says 404: it has nothing there. Asked twice."
-        ["look for the new address; else take the link away."];
+    NotFound = "not-found", Lasting, "404 Not Found",
+        "The server responded 404: there is nothing at this URL. This was checked twice."
+        ["look for the new URL; otherwise remove the link."];
     /// 410.
-    Gone = "gone", Lasting, "gone for good",
-        "The server says 410: it was taken away on purpose."
-        ["take the link away, or link to an archive."];
+    Gone = "gone", Lasting, "410 Gone",
+        "The server responded 410: the page was removed on purpose."
+        ["remove the link, or link to an archive."];
     /// 401 or 407.
-    LoginNeeded = "login-needed", Lasting, "login needed",
-        "The server wants to know who asks (401, 407)."
-        ["if visitors are meant to log in, set it aside."];
-    /// Refused, to a robot at least.
-    AccessRefused = "access-refused", Lasting, "access refused",
-        "The server refuses: to robots perhaps, or to everybody. On your own site it is broken \
-         when the server was well at that very moment."
-        ["look in a browser; on your own site, check the permissions."];
-    /// The host seems to refuse us.
-    Blocking = "blocking", Momentary, "the host refuses us, or is down",
-        "The server refuses everything from some moment on, also what it had answered, or shows \
-         a page that wants to see a person. It may treat all robots so, or be down."
-        ["wait, then rummage crawl --resume, with --gentle; ask the owner to let the tool in."];
-    /// The line seems to be down.
-    Offline = "offline", Momentary, "the line seems to be down",
-        "Nothing answered any more, nor did what had answered before: the line seems to be down."
-        ["check the line, then rummage crawl --resume."];
+    LoginNeeded = "login-needed", Lasting, "401 Unauthorized",
+        "The server requires a login (401, 407)."
+        ["if visitors are meant to log in, waive it."];
+    /// Access refused, at least for robots.
+    AccessRefused = "access-refused", Lasting, "403 Forbidden",
+        "The server refuses access, perhaps only for robots. On your own site, it is broken if \
+         other pages worked at the same moment."
+        ["try it in a browser; on your own site, check the permissions."];
+    /// The host seems to block us.
+    Blocking = "blocking", Momentary, "host blocks us, or is down",
+        "From some moment on, the server refused every request, even for URLs that worked before, \
+         or sent a bot-check page. It may block robots, or be down."
+        ["wait, then run rummage crawl --resume with --gentle; ask the owner to allow the crawl."];
+    /// The network seems to be down.
+    Offline = "offline", Momentary, "network down",
+        "From some moment on, no server responded, not even those that had responded before: the \
+         network of this machine seems to be down."
+        ["check the network, then run rummage crawl --resume."];
     /// The host is too busy.
-    Busy = "busy", Momentary, "the host is too busy",
-        "The server has too much to do (429, or 503 with a time to come back)."
-        ["try again after that time; --rate asks more slowly."];
+    Busy = "busy", Momentary, "server too busy (429 or 503)",
+        "The server is overloaded, or limits requests (429, or 503 with a Retry-After header)."
+        ["try again later; --rate slows requests down."];
     /// Another 4xx.
-    ClientError = "client-error", Lasting, "request refused",
-        "The server does not like the request (another 4xx)."
-        ["look in a browser; the address may lack something."];
+    ClientError = "client-error", Lasting, "client error (4xx)",
+        "The server rejects the request (another 4xx)."
+        ["try it in a browser; the URL may be incomplete."];
     /// 5xx.
-    ServerError = "server-error", Temporary, "server error",
-        "The server fails (5xx), each time it was asked. Behind a proxy, 502 and 504 are its \
-         word, and doubtful."
-        ["on your own site, look in the server's log; else try again later."];
-    /// A page that says, with a good status, that it is missing.
-    Soft404 = "soft-404", Lasting, "a page that says it is missing",
-        "The status is good, and the page says that it is missing; or it says just what the \
-         server says of an address that was made up."
-        ["look at it; if it is missing, mend the link, and on your own site let it say 404."];
-    /// Sent from a deeper address to the site's home page.
-    RedirectedHome = "redirected-home", Lasting, "sent to the home page",
-        "The link names a page, and its redirects end at the home page: that page is missing, as \
-         a rule."
-        ["look for its new address."];
-    /// Sent to a page where visitors log in.
-    RedirectedLogin = "redirected-login", Lasting, "sent to a login",
-        "The link names a page, and its redirects end where visitors log in."
-        ["if visitors are meant to log in, set it aside; else link to something public."];
-    /// Sent to a host that asks for consent.
-    ConsentWall = "consent-wall", Lasting, "sent to a consent wall",
-        "Its redirects end at a host that asks for consent; what lies behind was not seen."
-        ["look in a browser."];
-    /// The page has no such place.
-    NoSuchFragment = "no-such-fragment", OfLink, "no such place on the page",
-        "The page is there, was read to its end, and has no such place (no id, no a name)."
-        ["correct the part after #, or take it away."];
-    /// A page where a picture, a style sheet or a script is wanted.
-    WrongType = "wrong-type", OfLink, "a page where something else is wanted",
-        "A picture, style sheet or script is wanted here, and the server gives a page, asked as \
-         a browser would ask."
-        ["correct the address; the file may be missing behind a page that says so."];
-    /// Named by http on a page of https, so that browsers refuse it.
-    MixedContent = "mixed-content", OfLink, "refused by browsers on a page of https",
-        "The page came by https and names a script, style sheet or frame by http: browsers \
-         refuse to load it."
-        ["write https."];
+    ServerError = "server-error", Temporary, "server error (5xx)",
+        "The server failed (5xx) at every attempt. Behind a proxy, 502 and 504 are what the proxy \
+         reported, and doubtful."
+        ["on your own site, look in the server's log; otherwise try again later."];
+    /// A page that says, with a 2xx status, that it is missing.
+    Soft404 = "soft-404", Lasting, "page says \"not found\" with status 200",
+        "The status is 200, but the page says that it is missing, or has the same text as the \
+         server's response to a nonexistent test URL."
+        ["look at the page; if it is missing, correct the link, and on your own site send 404."];
+    /// Redirected from a deeper URL to the site's home page.
+    RedirectedHome = "redirected-home", Lasting, "redirected to the home page",
+        "The link is to a deeper page, and its redirects end at the home page: the page itself is \
+         usually missing."
+        ["look for its new URL."];
+    /// Redirected to a login page.
+    RedirectedLogin = "redirected-login", Lasting, "redirected to a login page",
+        "The link is to a page, and its redirects end at a login page."
+        ["if visitors are meant to log in, waive it; otherwise link to a public page."];
+    /// Redirected to a consent page.
+    ConsentWall = "consent-wall", Lasting, "redirected to a consent page",
+        "Its redirects end at a host that asks for consent; the page itself was not checked."
+        ["try it in a browser."];
+    /// The page has no such anchor.
+    NoSuchFragment = "no-such-fragment", OfLink, "no such anchor on the page",
+        "The page was read to its end, and has no such anchor (no element with this id, no a \
+         element with this name)."
+        ["correct the fragment (the part after #), or remove it."];
+    /// An HTML page where an image, stylesheet or script is expected.
+    WrongType = "wrong-type", OfLink, "HTML page where another type is expected",
+        "An image, stylesheet or script is expected here, but the server sends an HTML page, even \
+         with a browser's Accept header."
+        ["correct the URL; the file may be missing behind an error page."];
+    /// An http URL on an https page, which browsers block.
+    MixedContent = "mixed-content", OfLink, "mixed content, blocked by browsers",
+        "An https page embeds a script, stylesheet or frame by an http URL, which browsers do not \
+         load."
+        ["change http to https."];
     /// A link that leads nowhere.
-    Placeholder = "placeholder", OfLink, "leads nowhere",
-        "A link that leads nowhere: its address is empty, #, or a script that does nothing; and \
-         it is no button of a script, nor does it name the page on which it stands."
-        ["give it an address, or make it a button."];
-    /// Moved for good.
-    MovedPermanently = "moved-permanently", Lasting, "moved for good",
-        "It redirects for good (301, 308)."
-        ["write the new address."];
-    /// Sound, by way of a temporary redirect.
-    Redirected = "redirected", Lasting, "redirected for now",
-        "It redirects for now (302, 303, 307): the old address is the one to keep."
+    Placeholder = "placeholder", OfLink, "placeholder link",
+        "The link leads nowhere: its URL is empty, #, or a script that does nothing. No script \
+         handles the click, and the link does not stand for the current page in a menu."
+        ["give it a URL, or make it a button."];
+    /// Moved permanently.
+    MovedPermanently = "moved-permanently", Lasting, "moved permanently",
+        "The URL redirects permanently (301, 308)."
+        ["link to the new URL."];
+    /// Sound, through a temporary redirect.
+    Redirected = "redirected", Lasting, "temporary redirect",
+        "The URL redirects temporarily (302, 303, 307): keep linking to it."
         [];
-    /// The run ended before it was asked.
-    NotAsked = "not-asked", Lasting, "not asked: the run was stopped before",
-        "The run was stopped before."
+    /// The run was stopped before it was checked.
+    NotAsked = "not-asked", Lasting, "not checked: the run was stopped",
+        "The run was stopped before this URL was checked."
         [];
-    /// This program failed on it.
+    /// Rummage itself failed on it.
     InternalError = "internal-error", Lasting, "internal error",
-        "Rummage itself failed on it, so nothing is known of it."
-        ["report the fault, with the page; look at the page in a browser."];
+        "Rummage itself failed on this URL, so its state is unknown."
+        ["report the bug, with the page; check the page in a browser."];
 }
 
 impl Cause {
-    /// The word for it in every output: a fixed name in kebab case.
+    /// Its key in every output: a fixed name in kebab case.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         self.row().key
     }
 
-    /// The cause of that name.
+    /// The cause with this key.
     #[must_use]
     pub fn named(name: &str) -> Option<Cause> {
         Cause::ALL.iter().copied().find(|cause| cause.as_str() == name)
     }
 
-    /// It in a few words.
+    /// The cause in a few words.
     #[must_use]
     pub fn words(self) -> &'static str {
         self.row().words
     }
 
-    /// What it means, in a sentence or more.
+    /// What it means, in one or more sentences.
     #[must_use]
     pub fn meaning(self) -> &'static str {
         self.row().means
@@ -306,20 +309,20 @@ impl Cause {
         self.row().advice
     }
 
-    /// Whether it may be gone the next time.
+    /// Whether it may be gone at the next attempt.
     #[must_use]
     pub fn is_temporary(self) -> bool {
         matches!(self.row().nature, Nature::Temporary | Nature::Momentary)
     }
 
-    /// Whether it says more of the moment than of the link: it makes nothing newly broken,
+    /// Whether it says more about the moment than about the link: it makes nothing newly broken,
     /// and fixes nothing.
     #[must_use]
     pub fn is_momentary(self) -> bool {
         self.row().nature == Nature::Momentary
     }
 
-    /// Whether it is of a link, and not of the URL that it names.
+    /// Whether it applies to a link, not to the URL it names.
     #[must_use]
     pub fn is_of_link(self) -> bool {
         self.row().nature == Nature::OfLink
@@ -337,14 +340,14 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_cause_can_be_found_by_its_name() {
+    fn every_cause_is_found_by_its_key() {
         for &cause in Cause::ALL {
             assert_eq!(Cause::named(cause.as_str()), Some(cause));
         }
     }
 
     #[test]
-    fn every_cause_has_words_of_its_own() {
+    fn no_two_causes_have_the_same_words() {
         let words: std::collections::BTreeSet<&str> =
             Cause::ALL.iter().map(|cause| cause.words()).collect();
         assert_eq!(words.len(), Cause::ALL.len());

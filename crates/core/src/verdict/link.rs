@@ -1,13 +1,13 @@
 //! The table of what a link may have beside its address.
 
 use super::{Judgement, Verdict};
-use crate::extract::elements::{Attribute, Element, Want};
+use crate::extract::elements::{Attribute, Element, Expected};
 use crate::extract::signs::title_parts;
 use crate::url::scope::Scope;
 
 /// What is known of a link and its target.
 #[derive(Debug, Clone, Copy)]
-pub struct LinkSeen<'a> {
+pub struct LinkContext<'a> {
     /// The address of the page that has the link.
     pub page: &'a str,
     /// The address that it names.
@@ -31,14 +31,14 @@ pub struct LinkSeen<'a> {
     /// What is said of the address.
     pub verdict: Verdict,
     /// The target was read to its end and lacks the place that the fragment names.
-    pub lacks_place: bool,
+    pub lacks_anchor: bool,
     /// The target is a page, though asked for what the link wants.
     pub is_page: bool,
     /// Links that lead nowhere are broken, not doubtful: so before a launch.
     pub placeholders_are_broken: bool,
 }
 
-impl LinkSeen<'_> {
+impl LinkContext<'_> {
     /// Browsers refuse to mix these with a page of https, and do not ask by https
     /// instead (Mixed Content §5.1 and §5.2).
     fn is_mixed(&self) -> bool {
@@ -62,8 +62,8 @@ impl LinkSeen<'_> {
         !text.is_empty() && title_parts(title).any(|part| part.to_lowercase() == text)
     }
 
-    fn wants(&self) -> Option<Want> {
-        self.element.wants(self.attribute, self.rel)
+    fn expected_type(&self) -> Option<Expected> {
+        self.element.expected_type(self.attribute, self.rel)
     }
 }
 
@@ -84,41 +84,41 @@ fn is_near(target: &str) -> bool {
 
 /// What is said of a link beside its address, if anything; the worse of the two counts.
 #[must_use]
-pub fn of_link(seen: &LinkSeen<'_>) -> Option<Judgement> {
-    let row = ROWS.iter().find(|row| (row.fits)(seen))?;
-    Some(row.judgement).filter(|own| is_worse(own.verdict, seen.verdict))
+pub fn of_link(url: &LinkContext<'_>) -> Option<Judgement> {
+    let row = ROWS.iter().find(|row| (row.fits)(url))?;
+    Some(row.judgement).filter(|own| is_worse(own.verdict, url.verdict))
 }
 
-fn is_worse(own: Verdict, of_address: Verdict) -> bool {
+fn is_worse(own: Verdict, of_url: Verdict) -> bool {
     let rank = |verdict| Verdict::ALL.iter().position(|known| *known == verdict);
     // What is skipped was not looked at: anything that is known is worse.
-    of_address == Verdict::Skipped || rank(own) < rank(of_address)
+    of_url == Verdict::Skipped || rank(own) < rank(of_url)
 }
 
 table! {
-    |seen: LinkSeen<'_>| examples of LinkSeen<'static>;
+    |url: LinkContext<'_>| examples of LinkContext<'static>;
 
-    mixed_content: Broken(MixedContent) if seen.is_mixed(),
+    mixed_content: Broken(MixedContent) if url.is_mixed(),
         as in of("script", "src", "http://b.test/x.js"), of("iframe", "src", "http://b.test/"),
-              LinkSeen { rel: Some("stylesheet"), ..of("link", "href", "http://b.test/x.css") };
-    no_such_fragment: Broken(NoSuchFragment) if seen.lacks_place && !seen.scripted,
-        as in LinkSeen { lacks_place: true, ..of("a", "href", "/y#gone") };
+              LinkContext { rel: Some("stylesheet"), ..of("link", "href", "http://b.test/x.css") };
+    no_such_fragment: Broken(NoSuchFragment) if url.lacks_anchor && !url.scripted,
+        as in LinkContext { lacks_anchor: true, ..of("a", "href", "/y#gone") };
     own_wrong_type: Broken(WrongType)
-        if seen.is_page && seen.wants().is_some() && seen.scope == Some(Scope::Internal),
-        as in LinkSeen { is_page: true, ..of("img", "src", "/x.png") };
-    wrong_type: Doubtful(WrongType) if seen.is_page && seen.wants().is_some(),
-        as in LinkSeen { is_page: true, scope: Some(Scope::External), ..of("script", "src", "https://b.test/x.js") };
+        if url.is_page && url.expected_type().is_some() && url.scope == Some(Scope::Internal),
+        as in LinkContext { is_page: true, ..of("img", "src", "/x.png") };
+    wrong_type: Doubtful(WrongType) if url.is_page && url.expected_type().is_some(),
+        as in LinkContext { is_page: true, scope: Some(Scope::External), ..of("script", "src", "https://b.test/x.js") };
     strict_placeholder: Broken(Placeholder)
-        if seen.placeholders_are_broken && seen.leads_nowhere(),
-        as in LinkSeen { placeholders_are_broken: true, ..of("a", "href", "#") };
-    placeholder: Doubtful(Placeholder) if seen.leads_nowhere(),
+        if url.placeholders_are_broken && url.leads_nowhere(),
+        as in LinkContext { placeholders_are_broken: true, ..of("a", "href", "#") };
+    placeholder: Doubtful(Placeholder) if url.leads_nowhere(),
         as in of("a", "href", ""), of("a", "href", " # "), of("area", "href", "javascript:void(0);"),
               of("a", "href", "JavaScript:;"), of("a", "href", "javascript: void(0)");
 }
 
 #[cfg(test)]
-fn of(element: &str, attribute: &str, written: &'static str) -> LinkSeen<'static> {
-    LinkSeen {
+fn of(element: &str, attribute: &str, written: &'static str) -> LinkContext<'static> {
+    LinkContext {
         page: "https://a.test/",
         target: if written.starts_with("http") { written } else { "https://a.test/x" },
         scope: Some(Scope::Internal),
@@ -130,7 +130,7 @@ fn of(element: &str, attribute: &str, written: &'static str) -> LinkSeen<'static
         title: Some("A page - A site"),
         scripted: false,
         verdict: Verdict::Sound,
-        lacks_place: false,
+        lacks_anchor: false,
         is_page: false,
         placeholders_are_broken: false,
     }
@@ -152,14 +152,15 @@ mod tests {
     #[test]
     fn what_a_script_acts_on_is_no_placeholder() {
         for written in ["#", "", "javascript:void(0)", "#gone"] {
-            let button = LinkSeen { scripted: true, lacks_place: true, ..of("a", "href", written) };
+            let button =
+                LinkContext { scripted: true, lacks_anchor: true, ..of("a", "href", written) };
             assert_eq!(of_link(&button), None, "{written}");
         }
     }
 
     #[test]
     fn a_menu_that_says_where_we_are_is_no_placeholder() {
-        let here = |text| LinkSeen { text, ..of("a", "href", "#") };
+        let here = |text| LinkContext { text, ..of("a", "href", "#") };
         assert_eq!(of_link(&here(Some("a page"))), None);
         assert!(of_link(&here(Some("Another page"))).is_some());
         assert!(of_link(&here(Some(""))).is_some() && of_link(&here(None)).is_some());
@@ -174,8 +175,8 @@ mod tests {
             of("script", "src", "http://localhost:8000/x.js"),
             of("a", "href", "javascript:play()"),
             of("a", "href", "#top"),
-            LinkSeen { is_page: true, ..of("a", "href", "/x") },
-            LinkSeen { page: "http://a.test/", ..of("script", "src", "http://b.test/x.js") },
+            LinkContext { is_page: true, ..of("a", "href", "/x") },
+            LinkContext { page: "http://a.test/", ..of("script", "src", "http://b.test/x.js") },
         ] {
             assert_eq!(of_link(&fine), None, "{fine:?}");
         }
@@ -183,11 +184,11 @@ mod tests {
 
     #[test]
     fn the_worse_of_the_two_is_told() {
-        let lacks = LinkSeen { lacks_place: true, ..of("a", "href", "/x#y") };
-        assert_eq!(of_link(&LinkSeen { verdict: Verdict::Broken, ..lacks }), None);
-        assert!(of_link(&LinkSeen { verdict: Verdict::Moved, ..lacks }).is_some());
+        let lacks = LinkContext { lacks_anchor: true, ..of("a", "href", "/x#y") };
+        assert_eq!(of_link(&LinkContext { verdict: Verdict::Broken, ..lacks }), None);
+        assert!(of_link(&LinkContext { verdict: Verdict::Moved, ..lacks }).is_some());
         let nowhere = of("a", "href", "javascript:void(0)");
-        assert!(of_link(&LinkSeen { verdict: Verdict::Skipped, ..nowhere }).is_some());
-        assert_eq!(of_link(&LinkSeen { verdict: Verdict::Doubtful, ..nowhere }), None);
+        assert!(of_link(&LinkContext { verdict: Verdict::Skipped, ..nowhere }).is_some());
+        assert_eq!(of_link(&LinkContext { verdict: Verdict::Doubtful, ..nowhere }), None);
     }
 }

@@ -3,22 +3,22 @@
 //!
 //! The rule behind the rows: say broken only what a visitor would find broken,
 //! and show why; when a robot cannot know, say doubtful; what was not looked at,
-//! count. [`judge`] judges addresses that were asked, [`of_link`] what a link may
+//! count. [`judge`] judges addresses that were url_evidence, [`of_link`] what a link may
 //! have beside its address.
 
 #[macro_use]
 mod table;
-mod asked;
 mod cause;
 mod link;
+mod url_evidence;
 
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-pub use asked::{Asked, Clues, Hops, Way, judge};
 pub use cause::Cause;
-pub use link::{LinkSeen, of_link};
+pub use link::{LinkContext, of_link};
+pub use url_evidence::{ChainFault, JudgeContext, Route, UrlEvidence, judge};
 
 /// What the evidence says of a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -26,7 +26,7 @@ pub use link::{LinkSeen, of_link};
 pub enum Verdict {
     /// A visitor gets what the link promises.
     Sound,
-    /// Not asked, and the cause says why.
+    /// Not url_evidence, and the cause says why.
     Skipped,
     /// It works, and has a new address for good.
     Moved,

@@ -10,7 +10,7 @@
 /// tests turn into that.
 macro_rules! table {
     (
-        |$seen:ident: $type:ty| examples of $example:ty;
+        |$url:ident: $type:ty| examples of $example:ty;
         $($name:ident: $verdict:ident($($cause:ident)?) if $fits:expr, as in $($shown:expr),+;)+
     ) => {
         struct Row {
@@ -27,7 +27,7 @@ macro_rules! table {
                     verdict: $crate::verdict::Verdict::$verdict,
                     cause: table!(@cause $($cause)?),
                 },
-                fits: |$seen: &$type| $fits,
+                fits: |$url: &$type| $fits,
             },
         )+];
 

@@ -18,7 +18,7 @@ const CHECKS: &[(&str, Check)] = &[
     ("css", checks::css),
     ("sitemap", checks::sitemap),
     ("robots", checks::robots),
-    ("address", checks::address),
+    ("address", checks::url),
 ];
 
 /// The bytes in the corpus of a target.

@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Halt, Note, Settings};
-use rummage_core::evidence::{Answer, Ending, Failure, Stage};
+use rummage_core::evidence::{AttemptOutcome, Failure, ResponseHead, Stage};
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};
@@ -32,8 +32,8 @@ fn fan_of(pages: usize) -> Web {
     web
 }
 
-fn status(status: u16) -> Ending {
-    Ending::Answer(Answer { status, ..Answer::default() })
+fn status(status: u16) -> AttemptOutcome {
+    AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() })
 }
 
 fn count(seen: &Seen, verdict: &str) -> usize {
@@ -44,14 +44,14 @@ const FOR_EVER: Duration = Duration::from_secs(1_000_000);
 
 #[test]
 fn a_server_that_refuses_everything_from_some_moment_on_is_asked_no_further() {
-    for ending in [status(403), status(429), Ending::Failure(Failure::Reset)] {
-        let seen = fan_of(200).down(SECOND, FOR_EVER, ending.clone()).crawl(Settings::default());
+    for outcome in [status(403), status(429), AttemptOutcome::Failure(Failure::Reset)] {
+        let seen = fan_of(200).down(SECOND, FOR_EVER, outcome.clone()).crawl(Settings::default());
         let (sound, blocked) = (count(&seen, "sound"), count(&seen, "doubtful blocking"));
-        assert!(sound > 20 && blocked > 100, "{ending:?}: {sound} sound, {blocked} blocked");
-        assert_eq!(count(&seen, "broken"), 0, "{ending:?}");
+        assert!(sound > 20 && blocked > 100, "{outcome:?}: {sound} sound, {blocked} blocked");
+        assert_eq!(count(&seen, "broken"), 0, "{outcome:?}");
         assert_eq!(seen.crawl.halt(), Some(Halt::Blocked));
-        let asked_after = seen.requests.iter().filter(|(at, ..)| at.since_start() > 2 * SECOND);
-        assert!(asked_after.count() < 60, "{ending:?}");
+        let requested_after = seen.requests.iter().filter(|(at, ..)| at.since_start() > 2 * SECOND);
+        assert!(requested_after.count() < 60, "{outcome:?}");
         let since = seen.notes.iter().find_map(|(_, note)| match note {
             Note::Blocked { since } => Some(since.since_start()),
             _ => None,
@@ -62,7 +62,7 @@ fn a_server_that_refuses_everything_from_some_moment_on_is_asked_no_further() {
 
 #[test]
 fn a_server_that_hangs_from_some_moment_on_is_asked_no_further() {
-    let hangs = Ending::Failure(Failure::Timeout(Stage::FirstByte));
+    let hangs = AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte));
     let seen = fan_of(200).down(SECOND, FOR_EVER, hangs).crawl(Settings::default());
     assert_eq!(count(&seen, "broken"), 0);
     assert_eq!(seen.crawl.halt(), Some(Halt::Blocked));
@@ -76,8 +76,8 @@ fn what_was_withheld_is_asked_when_the_run_goes_on() {
     let first = web().crawl(settings.clone());
     assert_eq!(first.crawl.halt(), Some(Halt::Blocked));
     let mut crawl = Crawl::new(settings.clone(), vec![Url::parse("http://a.test/").unwrap()]);
-    for (address, reply) in &first.replies {
-        assert!(crawl.handle_replayed(address, reply.clone()), "{address}");
+    for (url, reply) in &first.replies {
+        assert!(crawl.handle_replayed(url, reply.clone()), "{url}");
     }
     assert_eq!(crawl.halt(), Some(Halt::Blocked), "the replay comes to the same end");
     crawl.handle_resumed();
@@ -94,21 +94,21 @@ fn what_was_withheld_is_asked_when_the_run_goes_on() {
 
 #[test]
 fn restarts_give_no_false_alarm_however_short_the_time_out() {
-    let endings = [
-        Ending::Failure(Failure::Refused),
-        Ending::Failure(Failure::Reset),
+    let outcomes = [
+        AttemptOutcome::Failure(Failure::Refused),
+        AttemptOutcome::Failure(Failure::Reset),
         status(502),
         status(503),
     ];
-    for ending in endings {
+    for outcome in outcomes {
         for timeout in [SECOND / 2, SECOND, 5 * SECOND, 20 * SECOND] {
             for web in [fan_of(200), chain_of(60)] {
                 let mut settings = Settings::default();
                 settings.retry.timeout = timeout;
-                let seen = web.down(2 * SECOND, 22 * SECOND, ending.clone()).crawl(settings);
+                let seen = web.down(2 * SECOND, 22 * SECOND, outcome.clone()).crawl(settings);
                 let wrong: Vec<_> =
                     seen.verdicts.iter().filter(|(_, v)| *v != "sound 200").collect();
-                assert!(wrong.is_empty(), "{ending:?}, {timeout:?}: {wrong:#?}");
+                assert!(wrong.is_empty(), "{outcome:?}, {timeout:?}: {wrong:#?}");
                 assert_eq!(seen.crawl.halt(), None);
             }
         }
@@ -144,7 +144,7 @@ fn a_whole_folder_that_is_shut_is_broken_and_blocks_nobody() {
 }
 
 #[test]
-fn a_stranger_that_refuses_three_addresses_and_its_home_page_is_left_alone() {
+fn a_stranger_that_refuses_three_urls_and_its_home_page_is_left_alone() {
     let links: Vec<String> = (0..30).map(|n| format!("http://b.test/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
@@ -205,7 +205,7 @@ fn when_the_line_is_down_nothing_is_called_broken() {
     for link in &pages {
         web = web.slow(&format!("http://a.test{link}"), SECOND / 5, page(&[]));
     }
-    let unreachable = Ending::Failure(Failure::Unreachable);
+    let unreachable = AttemptOutcome::Failure(Failure::Unreachable);
     let seen = web.down(SECOND / 4, FOR_EVER, unreachable).crawl(Settings::default());
     assert_eq!(seen.crawl.halt(), Some(Halt::Offline), "{:#?}", seen.verdicts);
     assert_eq!(count(&seen, "broken"), 0, "{:#?}", seen.verdicts);
@@ -238,5 +238,5 @@ fn a_page_that_takes_its_server_down_each_time_is_broken_in_the_end() {
     let seen = web.deadly("http://a.test/deadly", 3 * SECOND).crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/deadly"), "broken connection-reset");
     assert_eq!(count(&seen, "sound 200"), 31, "{:#?}", seen.verdicts);
-    assert!(seen.times_asked("http://a.test/deadly") < 20);
+    assert!(seen.times_requested("http://a.test/deadly") < 20);
 }

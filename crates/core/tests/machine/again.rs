@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 use rummage_core::crawl::{Crawl, Event, Response, Settings};
-use rummage_core::evidence::{Ending, Failure};
+use rummage_core::evidence::{AttemptOutcome, Failure};
 use rummage_core::extract::reading::ReadingBuilder;
 use url::Url;
 
@@ -34,17 +34,17 @@ fn again(web: &Web, whole: &Seen, left_out: &BTreeSet<String>) -> Seen {
     let settings = Settings::default();
     let mut crawl = fresh(&settings);
     let kept: Vec<_> =
-        whole.replies.iter().filter(|(address, _)| !left_out.contains(address)).cloned().collect();
-    for (address, reply) in &kept {
-        crawl.handle_replayed(address, reply.clone());
+        whole.replies.iter().filter(|(url, _)| !left_out.contains(url)).cloned().collect();
+    for (url, reply) in &kept {
+        crawl.handle_replayed(url, reply.clone());
     }
     crawl.handle_rechecked();
-    let web = web.clone().remembering(&kept);
+    let web = web.clone().recalling(&kept);
     web.drive(crawl, settings.retry.timeout, whole.end, usize::MAX)
 }
 
 fn asked(seen: &Seen) -> BTreeSet<String> {
-    seen.requests.iter().map(|(_, _, address)| address.clone()).collect()
+    seen.requests.iter().map(|(_, _, url)| url.clone()).collect()
 }
 
 proptest! {
@@ -63,12 +63,12 @@ proptest! {
         let seen = again(&web(), &whole, &left_out);
         prop_assert_eq!(&seen.verdicts, &whole.verdicts);
         prop_assert_eq!(seen.missing.len(), whole.missing.len());
-        let fails = |address: &String| {
-            matches!(seen.verdict(address), verdict if verdict.contains("connection-reset"))
+        let fails = |url: &String| {
+            matches!(seen.verdict(url), verdict if verdict.contains("connection-reset"))
         };
         let beyond: Vec<String> = asked(&seen).difference(&left_out).cloned().collect();
-        let witness = left_out.iter().any(fails);
-        prop_assert!(beyond.len() <= usize::from(witness), "{:?} beyond {:?}", beyond, left_out);
+        let canary = left_out.iter().any(fails);
+        prop_assert!(beyond.len() <= usize::from(canary), "{:?} beyond {:?}", beyond, left_out);
     }
 }
 
@@ -83,27 +83,23 @@ fn what_has_changed_is_seen_and_what_is_new_on_a_page_is_asked() {
     assert_eq!(seen.verdict("http://a.test/brand-new"), "broken not-found 404");
     assert_eq!(seen.verdict("http://a.test/gone1"), "sound 200");
     let expected: BTreeMap<_, _> =
-        whole.verdicts.iter().filter(|(address, _)| !left_out.contains(*address)).collect();
-    for (address, verdict) in expected {
-        assert_eq!(seen.verdict(address), verdict, "{address}");
+        whole.verdicts.iter().filter(|(url, _)| !left_out.contains(*url)).collect();
+    for (url, verdict) in expected {
+        assert_eq!(seen.verdict(url), verdict, "{url}");
     }
     let mut asked = asked(&seen);
-    asked.retain(|address| !left_out.contains(address));
+    asked.retain(|url| !left_out.contains(url));
     assert_eq!(asked, ["http://a.test/brand-new".to_owned()].into());
 }
 
 #[test]
 fn a_crawl_that_recalls_others_asks_its_own_pages_alone() {
     let whole = web().crawl(Settings::default());
-    let others: Vec<_> = whole
-        .replies
-        .iter()
-        .filter(|(address, _)| address.starts_with("http://b.test"))
-        .cloned()
-        .collect();
-    let second = web().remembering(&others).crawl(Settings::default());
+    let others: Vec<_> =
+        whole.replies.iter().filter(|(url, _)| url.starts_with("http://b.test")).cloned().collect();
+    let second = web().recalling(&others).crawl(Settings::default());
     assert_eq!(second.verdicts, whole.verdicts);
-    assert!(asked(&second).iter().all(|address| address.starts_with("http://a.test")));
+    assert!(asked(&second).iter().all(|url| url.starts_with("http://a.test")));
     assert_eq!(second.verdict("http://b.test/x"), whole.verdict("http://b.test/x"));
 }
 
@@ -114,18 +110,15 @@ fn what_is_recalled_says_nothing_of_how_the_server_is_now() {
         .on("http://a.test/", page(&["http://b.test/fine", "http://b.test/down"]))
         .on("http://b.test/fine", page(&[]));
     let whole = web.crawl(Settings::default());
-    let fine: Vec<_> = whole
-        .replies
-        .iter()
-        .filter(|(address, _)| address == "http://b.test/fine")
-        .cloned()
-        .collect();
-    let down = web.on("http://b.test/down", Act::Fail(Failure::Refused)).remembering(&fine);
+    let fine: Vec<_> =
+        whole.replies.iter().filter(|(url, _)| url == "http://b.test/fine").cloned().collect();
+    let down = web.on("http://b.test/down", Act::Fail(Failure::Refused)).recalling(&fine);
     let seen = down.crawl(Settings::default());
     assert_eq!(seen.verdict("http://b.test/fine"), "sound 200");
     assert!(seen.verdict("http://b.test/down").starts_with("broken connection-refused"));
-    let told = |(address, response): &&(String, Response)| {
-        address == "http://b.test/down" && matches!(response.attempt.ending, Ending::Failure(_))
+    let told = |(url, response): &&(String, Response)| {
+        url == "http://b.test/down"
+            && matches!(response.attempt.outcome, AttemptOutcome::Failure(_))
     };
     assert!(seen.replies.iter().filter(told).count() >= 3, "asked as often as ever");
 }
@@ -136,22 +129,22 @@ fn a_title_without_its_page_is_not_taken_for_a_page() {
     let web = web();
     let whole = web.crawl(Settings::default());
     let mut crawl = fresh(&Settings::default());
-    for (address, reply) in &whole.replies {
+    for (url, reply) in &whole.replies {
         let mut reply = reply.clone();
-        if address == "http://a.test/p3" {
+        if url == "http://a.test/p3" {
             let mut builder = ReadingBuilder::default();
             builder.set_title("Page three");
             builder.set_title_only();
             reply.reading = Some(builder.finish(true));
         }
-        crawl.handle_replayed(address, reply);
+        crawl.handle_replayed(url, reply);
     }
     let mut read = Vec::new();
     let mut titles = Vec::new();
     while let Some(event) = crawl.poll_event() {
         match event {
-            Event::Read { id, .. } => read.push(crawl.address(id).to_owned()),
-            Event::Asked { title, .. } => titles.extend(title),
+            Event::Read { id, .. } => read.push(crawl.url(id).to_owned()),
+            Event::Requested { title, .. } => titles.extend(title),
             _ => {}
         }
     }

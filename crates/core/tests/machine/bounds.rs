@@ -33,7 +33,7 @@ fn externals_can_be_noted_only() {
     assert_eq!(seen.verdict("http://a.test/jump"), "skipped external");
     assert_eq!(seen.verdict("mailto:a@a.test"), "skipped other-scheme");
     assert_eq!(seen.verdict("htp://a.test/"), "broken malformed-url");
-    assert_eq!(seen.times_asked("http://b.test/"), 0);
+    assert_eq!(seen.times_requested("http://b.test/"), 0);
     assert_eq!(web.crawl(Settings::default()).verdict("http://b.test/"), "sound 200");
 }
 
@@ -149,7 +149,7 @@ fn queries_of_the_site_alone_are_dropped() {
     let query = QueryRule::DropNames(vec!["session".into()]);
     let seen = web.crawl(Settings { query, ..Settings::default() });
     assert_eq!(seen.verdict("http://a.test/x?id=2"), "sound 200");
-    assert_eq!(seen.times_asked("http://a.test/x?id=2"), 1);
+    assert_eq!(seen.times_requested("http://a.test/x?id=2"), 1);
     assert_eq!(seen.verdict("http://b.test/?session=1"), "sound 200");
     assert_eq!(seen.missing, ["http://a.test/x?id=2#end"]);
     assert!(!seen.verdicts.contains_key("http://a.test/x?session=1&id=2"));
@@ -162,8 +162,8 @@ fn only_some_elements_are_asked_and_the_site_is_walked_all_the_same() {
     let web = Web::default()
         .on("http://a.test/", Act::Page(html.into()))
         .on("http://a.test/1", Act::Page("<img src=http://b.test/q.png>".into()));
-    let ask_elements = vec![Element::named("img").unwrap()];
-    let seen = web.crawl(Settings { ask_elements, ..Settings::default() });
+    let check_elements = vec![Element::named("img").unwrap()];
+    let seen = web.crawl(Settings { check_elements, ..Settings::default() });
     assert_eq!(seen.verdict("http://a.test/p.png"), "broken not-found 404");
     assert_eq!(seen.verdict("http://b.test/q.png"), "broken not-found 404");
     assert_eq!(seen.verdict("http://b.test/"), "skipped excluded");

@@ -1,15 +1,15 @@
 //! Cookies live for one chain of redirects.
 
 use rummage_core::crawl::Settings;
-use rummage_core::evidence::{Answer, SetCookie};
+use rummage_core::evidence::{ResponseHead, SetCookie};
 
 use crate::web::{Act, Web, page};
 
 /// A redirect that sets a cookie.
 fn sets(name: &str, value: &str, to: &str) -> Act {
     let cookie = SetCookie { name: name.into(), value: value.into(), hash: 1, expired: false };
-    let beside = Answer { cookies: vec![cookie], ..Answer::default() };
-    Act::Answer(beside, Box::new(Act::Redirect(302, to.into())))
+    let beside = ResponseHead { cookies: vec![cookie], ..ResponseHead::default() };
+    Act::ResponseHead(beside, Box::new(Act::Redirect(302, to.into())))
 }
 
 fn wants(cookie: &'static str, fine: Act, else_: Act) -> Act {
@@ -65,5 +65,5 @@ fn a_circle_that_cookies_do_not_open_stays_one() {
         .on("http://a.test/round", sets("seen", "1", "/round"));
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/round"), "broken redirect-loop 302");
-    assert!(seen.times_asked("http://a.test/round") <= 4);
+    assert!(seen.times_requested("http://a.test/round") <= 4);
 }

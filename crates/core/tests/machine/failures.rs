@@ -19,10 +19,10 @@ fn a_failure_that_passes_is_no_fault() {
         .on("http://a.test/reset", restart(Act::Fail(Failure::Reset)));
     let seen = web.crawl(Settings::default());
     for path in ["refused", "busy", "reset"] {
-        let address = format!("http://a.test/{path}");
-        assert_eq!(seen.verdict(&address), "sound 200");
+        let url = format!("http://a.test/{path}");
+        assert_eq!(seen.verdict(&url), "sound 200");
         // Where several fail at once, the first failures may be due to strain.
-        assert!((3..=6).contains(&seen.times_asked(&address)), "{address}");
+        assert!((3..=6).contains(&seen.times_requested(&url)), "{url}");
     }
     assert_eq!(seen.pages.len(), 4);
 }
@@ -37,7 +37,7 @@ fn a_failure_that_stays_is_told_after_three_attempts_with_growing_gaps() {
     let asked: Vec<Duration> = seen
         .requests
         .iter()
-        .filter(|(_, _, address)| address.ends_with("/down"))
+        .filter(|(_, _, url)| url.ends_with("/down"))
         .map(|(at, ..)| at.since_start())
         .collect();
     let gaps: Vec<u64> = asked.windows(2).map(|pair| (pair[1] - pair[0]).as_secs()).collect();
@@ -54,7 +54,7 @@ fn what_is_missing_is_confirmed_near_the_end() {
         .slow("http://a.test/slow", 3 * SECOND, page(&[]));
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/missing"), "broken not-found 404");
-    assert_eq!(seen.times_asked("http://a.test/missing"), 2);
+    assert_eq!(seen.times_requested("http://a.test/missing"), 2);
     assert_eq!(seen.verdict("http://a.test/flicker"), "sound 200");
     assert_eq!(seen.verdict("http://a.test/found"), "sound 200");
 }
@@ -79,7 +79,7 @@ fn a_name_that_does_not_exist_is_confirmed_and_told() {
         .on("http://gone.test/x", Act::Fail(Failure::Dns(DnsFailure::NoSuchName)));
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://gone.test/x"), "broken nxdomain");
-    assert_eq!(seen.times_asked("http://gone.test/x"), 2);
+    assert_eq!(seen.times_requested("http://gone.test/x"), 2);
 }
 
 #[test]

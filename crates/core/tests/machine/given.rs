@@ -12,7 +12,7 @@ fn url(text: &str) -> Url {
 
 fn unreached(seen: &crate::web::Seen) -> Vec<&str> {
     let notes = seen.notes.iter().filter(|(_, note)| *note == Note::Unreached);
-    notes.map(|(address, _)| address.as_str()).collect()
+    notes.map(|(url, _)| url.as_str()).collect()
 }
 
 fn site() -> Web {
@@ -50,7 +50,7 @@ fn more_starts_are_walked_within_their_bounds() {
         ]
     );
     assert!(unreached(&seen).is_empty(), "a person began there");
-    assert_eq!(seen.times_asked("http://b.test/"), 1);
+    assert_eq!(seen.times_requested("http://b.test/"), 1);
 }
 
 #[test]
@@ -69,7 +69,7 @@ fn a_listed_page_is_read_where_no_link_leads_there_and_told() {
     assert_eq!(unreached(&seen), ["http://a.test/alone", "http://a.test/hidden/"]);
     assert!(seen.pages.contains(&"http://a.test/hidden/deep".to_owned()), "its links are walked");
     for name in ["http://a.test/index.html", "http://a.test/one.html", "http://a.test/alone.html"] {
-        assert_eq!(seen.times_asked(name), 0, "{name} is a page that is known by another name");
+        assert_eq!(seen.times_requested(name), 0, "{name} is a page that is known by another name");
     }
     // Whoever sees a part of the links does not know who is reached.
     for bounded in [
@@ -86,7 +86,7 @@ fn what_redirects_lead_to_is_reached() {
     let listed = vec![vec![url("http://a.test/folder/")]];
     let seen = web.crawl(Settings { listed, ..Settings::default() });
     assert!(unreached(&seen).is_empty(), "{:?}", seen.notes);
-    assert_eq!(seen.times_asked("http://a.test/folder/"), 1);
+    assert_eq!(seen.times_requested("http://a.test/folder/"), 1);
 }
 
 #[test]
@@ -107,9 +107,9 @@ fn all_that_lists_name_is_asked_once_and_nothing_is_walked() {
     assert_eq!(seen.verdict("http://a.test/lost"), "broken not-found 404");
     assert_eq!(seen.verdict("nonsense"), "broken malformed-url");
     assert!(seen.verdicts.contains_key("https://www.c.test/"));
-    assert_eq!(seen.times_asked("http://a.test/"), 1);
-    assert_eq!(seen.times_asked("http://a.test/one"), 0, "pages are not walked");
-    assert_eq!(seen.times_asked("http://a.test/robots.txt"), 0);
+    assert_eq!(seen.times_requested("http://a.test/"), 1);
+    assert_eq!(seen.times_requested("http://a.test/one"), 0, "pages are not walked");
+    assert_eq!(seen.times_requested("http://a.test/robots.txt"), 0);
     assert_eq!(seen.pages, ["file:///one.txt", "file:///two.txt"]);
     assert!(unreached(&seen).is_empty());
 }

@@ -16,13 +16,13 @@ fn web(pages: usize, seed: u64) -> Web {
         let mut links: Vec<String> = vec![format!("/{}", (n + 1) % pages)];
         links.extend((0..3).map(|_| format!("/{}", draw(pages + pages / 20 + 1))));
         let links: Vec<&str> = links.iter().map(String::as_str).collect();
-        let address = if n == 0 { "http://a.test/".into() } else { format!("http://a.test/{n}") };
+        let url = if n == 0 { "http://a.test/".into() } else { format!("http://a.test/{n}") };
         let act = if n > 0 && draw(20) == 0 {
             Act::Redirect(301, links[0].to_owned())
         } else {
             page(&links)
         };
-        web = web.slow(&address, Duration::from_millis(draw(400) as u64), act);
+        web = web.slow(&url, Duration::from_millis(draw(400) as u64), act);
     }
     web.on("http://a.test/0", Act::Redirect(302, "/".into()))
 }
@@ -33,9 +33,9 @@ fn a_thousand_pages_are_all_read_each_once() {
     let unique: HashSet<&String> = seen.pages.iter().collect();
     assert_eq!(unique.len(), seen.pages.len());
     assert!(seen.pages.len() > 900, "{}", seen.pages.len());
-    for (address, verdict) in &seen.verdicts {
+    for (url, verdict) in &seen.verdicts {
         let most = if verdict == "broken not-found 404" { 2 } else { 1 };
-        assert!(seen.times_asked(address) <= most, "{address} {verdict}");
+        assert!(seen.times_requested(url) <= most, "{url} {verdict}");
     }
     let progress = seen.crawl.progress();
     assert_eq!(progress.done, progress.known);

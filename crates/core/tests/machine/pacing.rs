@@ -111,10 +111,10 @@ fn a_gentle_crawl_asks_one_at_a_time_and_one_a_second() {
 
 #[test]
 fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
-    use rummage_core::evidence::Answer;
+    use rummage_core::evidence::ResponseHead;
     let busy = |seconds| {
-        let beside = Answer { retry_after: Some(seconds), ..Answer::default() };
-        Act::Answer(beside, Box::new(Act::Status(429)))
+        let beside = ResponseHead { retry_after: Some(seconds), ..ResponseHead::default() };
+        Act::ResponseHead(beside, Box::new(Act::Status(429)))
     };
     let web = Web::default()
         .on("http://a.test/", page(&["/busy", "/later"]))
@@ -124,8 +124,8 @@ fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
         .on("http://a.test/found", page(&[]));
     let seen = web.crawl(Settings::default());
     let at = |path: &str| {
-        let address = format!("http://a.test{path}");
-        let of = seen.requests.iter().filter(move |(_, _, asked)| *asked == address);
+        let url = format!("http://a.test{path}");
+        let of = seen.requests.iter().filter(move |(_, _, asked)| *asked == url);
         of.map(|(at, ..)| at.since_start().as_secs()).collect::<Vec<_>>()
     };
     assert_eq!(at("/busy"), [0, 30]);
@@ -138,7 +138,7 @@ fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
         .on("http://a.test/always", busy(10));
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/long"), "doubtful busy 429");
-    assert_eq!(seen.times_asked("http://a.test/long"), 1, "nobody waits for an hour");
+    assert_eq!(seen.times_requested("http://a.test/long"), 1, "nobody waits for an hour");
     assert_eq!(seen.verdict("http://a.test/always"), "doubtful busy 429");
     assert!(seen.end.since_start() < Duration::from_secs(60));
 }
@@ -152,6 +152,6 @@ fn the_hops_of_a_stranger_follow_each_other_at_once() {
     }
     let seen = web.on("http://b.test/20", page(&[])).crawl(Settings::default());
     assert_eq!(seen.verdict("http://b.test/1"), "sound redirected 200");
-    let last = seen.requests.iter().find(|(.., address)| address == "http://b.test/20").unwrap();
+    let last = seen.requests.iter().find(|(.., url)| url == "http://b.test/20").unwrap();
     assert!(last.0.since_start() < 1000 * MS, "{:?}", last.0);
 }

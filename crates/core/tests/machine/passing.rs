@@ -2,7 +2,9 @@
 
 use proptest::prelude::*;
 use rummage_core::crawl::Settings;
-use rummage_core::evidence::{Answer, DnsFailure, Ending, Failure, Stage, TlsFailure};
+use rummage_core::evidence::{
+    AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage, TlsFailure,
+};
 
 use crate::web::{Act, Web, page};
 
@@ -44,26 +46,27 @@ fn web() -> Web {
     web.on("http://a.test/p6", page(&[]))
 }
 
-fn passing() -> impl Strategy<Value = Ending> {
-    let status = |status| Ending::Answer(Answer { status, ..Answer::default() });
-    let cut = Answer {
+fn passing() -> impl Strategy<Value = AttemptOutcome> {
+    let status =
+        |status| AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() });
+    let cut = ResponseHead {
         status: 200,
         truncated: true,
         media_type: Some("text/html".into()),
-        ..Answer::default()
+        ..ResponseHead::default()
     };
-    let busy = Answer { status: 503, retry_after: Some(5), ..Answer::default() };
+    let busy = ResponseHead { status: 503, retry_after: Some(5), ..ResponseHead::default() };
     prop::sample::select(vec![
-        Ending::Failure(Failure::Timeout(Stage::Connect)),
-        Ending::Failure(Failure::Timeout(Stage::Tls)),
-        Ending::Failure(Failure::Timeout(Stage::FirstByte)),
-        Ending::Failure(Failure::Timeout(Stage::Body)),
-        Ending::Failure(Failure::Refused),
-        Ending::Failure(Failure::Reset),
-        Ending::Failure(Failure::Unreachable),
-        Ending::Failure(Failure::Dns(DnsFailure::Silence)),
-        Ending::Failure(Failure::Dns(DnsFailure::ServerFailure("SERVFAIL".into()))),
-        Ending::Failure(Failure::Tls(TlsFailure::Other("cut off".into()))),
+        AttemptOutcome::Failure(Failure::Timeout(Stage::Connect)),
+        AttemptOutcome::Failure(Failure::Timeout(Stage::Tls)),
+        AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte)),
+        AttemptOutcome::Failure(Failure::Timeout(Stage::Body)),
+        AttemptOutcome::Failure(Failure::Refused),
+        AttemptOutcome::Failure(Failure::Reset),
+        AttemptOutcome::Failure(Failure::Unreachable),
+        AttemptOutcome::Failure(Failure::Dns(DnsFailure::Silence)),
+        AttemptOutcome::Failure(Failure::Dns(DnsFailure::ServerFailure("SERVFAIL".into()))),
+        AttemptOutcome::Failure(Failure::Tls(TlsFailure::Other("cut off".into()))),
         status(408),
         status(425),
         status(429),
@@ -71,8 +74,8 @@ fn passing() -> impl Strategy<Value = Ending> {
         status(502),
         status(503),
         status(504),
-        Ending::Answer(busy),
-        Ending::Answer(cut),
+        AttemptOutcome::ResponseHead(busy),
+        AttemptOutcome::ResponseHead(cut),
     ])
 }
 
@@ -82,12 +85,12 @@ proptest! {
     #[test]
     fn a_failure_that_passes_changes_no_verdict(
         struck in 0usize..60,
-        ending in passing(),
+        outcome in passing(),
         concurrency in prop::sample::select(vec![1u32, 3, 64]),
     ) {
         let settings = Settings { concurrency, ..Settings::default() };
         let calm = web().crawl(settings.clone());
-        let seen = web().struck(struck, ending).crawl(settings);
+        let seen = web().struck(struck, outcome).crawl(settings);
         prop_assert_eq!(&seen.verdicts, &calm.verdicts);
         let sorted = |mut list: Vec<String>| { list.sort(); list.dedup(); list };
         prop_assert_eq!(sorted(seen.missing), sorted(calm.missing));

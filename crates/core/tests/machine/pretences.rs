@@ -44,7 +44,7 @@ fn on_with_catch_all(
 }
 
 #[test]
-fn a_page_like_that_of_an_address_that_was_made_up_is_doubtful() {
+fn a_page_like_that_of_an_url_that_was_made_up_is_doubtful() {
     let sorry = text("The museum shop", SORRY);
     let known = [
         ("/", page(&["/shop/mugs", "/shop/gone", "/shop/cards"])),
@@ -198,7 +198,7 @@ fn links_that_lead_nowhere_and_mixed_content_are_told() {
     assert_eq!(seen.verdict("https://b.test/x.png"), "sound 200", "browsers ask by https");
     assert!(
         !seen.verdicts.contains_key("http://b.test/x.png")
-            || seen.times_asked("http://b.test/x.png") == 0
+            || seen.times_requested("http://b.test/x.png") == 0
     );
 }
 
@@ -206,9 +206,9 @@ fn links_that_lead_nowhere_and_mixed_content_are_told() {
 fn a_page_that_asks_for_upgrades_gets_them() {
     let html = "<meta http-equiv=Content-Security-Policy content='upgrade-insecure-requests'>
                 <script src='http://b.test/x.js'></script>";
-    let upgrades = rummage_core::evidence::Answer { upgrades: true, ..Default::default() };
+    let upgrades = rummage_core::evidence::ResponseHead { upgrades: true, ..Default::default() };
     let web = Web::default()
-        .on("https://a.test/", Act::Answer(upgrades, Box::new(Act::Page(html.into()))))
+        .on("https://a.test/", Act::ResponseHead(upgrades, Box::new(Act::Page(html.into()))))
         .on("https://b.test/x.js", Act::File("text/javascript"));
     let seen = web.crawl_from(Settings::default(), &["https://a.test/"]);
     assert_eq!(seen.faults, [""; 0]);

@@ -29,7 +29,7 @@ fn permanent_ones_are_moved_and_temporary_ones_sound() {
     ] {
         assert_eq!(seen.verdict(&format!("http://a.test/{path}")), verdict, "{path}");
         assert!(
-            path == "lost" || seen.times_asked(&format!("http://a.test/{path}")) == 1,
+            path == "lost" || seen.times_requested(&format!("http://a.test/{path}")) == 1,
             "{path}"
         );
     }
@@ -62,7 +62,7 @@ fn circles_endless_chains_and_bad_locations_are_broken() {
     ] {
         assert_eq!(seen.verdict(&format!("http://a.test/{path}")), verdict, "{path}");
     }
-    assert_eq!(seen.times_asked("http://a.test/hop21"), 0);
+    assert_eq!(seen.times_requested("http://a.test/hop21"), 0);
 }
 
 #[test]
@@ -86,7 +86,7 @@ fn a_start_that_redirects_makes_its_last_host_the_site() {
 
 #[test]
 fn the_next_start_is_tried_at_once_and_the_last_with_patience() {
-    use rummage_core::evidence::{Ending, Failure};
+    use rummage_core::evidence::{AttemptOutcome, Failure};
     let web = Web::default()
         .on("https://a.test/", Act::Fail(Failure::Refused))
         .on("http://a.test/", page(&[]));
@@ -97,8 +97,8 @@ fn the_next_start_is_tried_at_once_and_the_last_with_patience() {
     let down = Web::default().on("http://a.test/", Act::Fail(Failure::Refused));
     let seen = down.crawl(Settings::default());
     assert_eq!(seen.requests.len(), 3);
-    let ending = Ending::Failure(Failure::Refused);
-    let problem = StartProblem::NoPage { address: "http://a.test/".into(), ending };
+    let outcome = AttemptOutcome::Failure(Failure::Refused);
+    let problem = StartProblem::NoPage { url: "http://a.test/".into(), outcome };
     assert_eq!(seen.crawl.start_problem(), Some(&problem));
 }
 

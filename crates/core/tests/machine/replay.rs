@@ -42,8 +42,8 @@ proptest! {
         let first = web().drive(fresh(&settings), timeout, Default::default(), stop);
 
         let mut crawl = fresh(&settings);
-        for (address, reply) in &first.replies {
-            prop_assert!(crawl.handle_replayed(address, reply.clone()));
+        for (url, reply) in &first.replies {
+            prop_assert!(crawl.handle_replayed(url, reply.clone()));
         }
         crawl.handle_resumed();
         let second = web().drive(crawl, timeout, first.end, usize::MAX);

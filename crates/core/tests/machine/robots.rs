@@ -35,9 +35,9 @@ fn a_disallowed_page_is_asked_and_not_read() {
 #[test]
 fn robots_txt_is_asked_before_any_page_but_the_start() {
     let seen = site(rules("")).crawl(Settings::default());
-    let asked: Vec<&str> = seen.requests.iter().map(|(_, _, address)| address.as_str()).collect();
+    let asked: Vec<&str> = seen.requests.iter().map(|(_, _, url)| url.as_str()).collect();
     assert_eq!(asked[..2], ["http://a.test/", "http://a.test/robots.txt"]);
-    assert_eq!(seen.times_asked("http://a.test/robots.txt"), 1);
+    assert_eq!(seen.times_requested("http://a.test/robots.txt"), 1);
     assert_eq!(seen.verdict("http://a.test/hidden"), "broken not-found 404");
 }
 
@@ -52,22 +52,22 @@ fn rules_can_be_ignored_or_given() {
     assert_eq!(seen.verdict("http://a.test/open/"), "sound 200 (not read: robots)");
     assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200");
     assert_eq!(seen.verdict("http://a.test/listed"), "broken not-found 404");
-    assert_eq!(seen.times_asked("http://a.test/robots.txt"), 0);
+    assert_eq!(seen.times_requested("http://a.test/robots.txt"), 0);
 }
 
 #[test]
 fn a_start_that_is_forbidden_or_in_doubt_ends_the_run() {
     let seen = site(rules("User-agent: *\nDisallow: /")).crawl(Settings::default());
-    let address = "http://a.test/".to_owned();
-    assert_eq!(seen.crawl.start_problem(), Some(&StartProblem::RobotsForbid { address }));
+    let url = "http://a.test/".to_owned();
+    assert_eq!(seen.crawl.start_problem(), Some(&StartProblem::RobotsForbid { url }));
     assert_eq!(seen.pages, ["http://a.test/robots.txt"]);
-    assert_eq!(seen.times_asked("http://a.test/open/"), 0);
+    assert_eq!(seen.times_requested("http://a.test/open/"), 0);
 
     for failing in [Act::Status(503), Act::Hang, Act::Fail(Failure::Reset)] {
         let seen = site(failing).crawl(Settings::default());
-        let address = "http://a.test/robots.txt".to_owned();
-        assert_eq!(seen.times_asked(&address), 3);
-        assert_eq!(seen.crawl.start_problem(), Some(&StartProblem::RobotsUnknown { address }));
+        let url = "http://a.test/robots.txt".to_owned();
+        assert_eq!(seen.times_requested(&url), 3);
+        assert_eq!(seen.crawl.start_problem(), Some(&StartProblem::RobotsUnknown { url }));
     }
 }
 
@@ -76,7 +76,7 @@ fn a_robots_txt_that_is_missing_or_refused_forbids_nothing() {
     for status in [401, 403, 404, 410] {
         let seen = site(Act::Status(status)).crawl(Settings::default());
         assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "{status}");
-        assert_eq!(seen.times_asked("http://a.test/robots.txt"), 1, "{status}");
+        assert_eq!(seen.times_requested("http://a.test/robots.txt"), 1, "{status}");
     }
 }
 
@@ -157,7 +157,7 @@ fn a_robots_txt_that_leads_to_a_page_says_nothing() {
 fn a_delay_is_kept_up_to_two_seconds_and_told() {
     let times = |settings| {
         let seen = site(rules("User-agent: *\nCrawl-delay: 9")).crawl(settings);
-        let own = seen.requests.iter().filter(|(_, _, address)| address.contains("//a.test"));
+        let own = seen.requests.iter().filter(|(_, _, url)| url.contains("//a.test"));
         let moments: Vec<_> = own.map(|(moment, ..)| *moment).collect();
         let gaps = moments[2..].windows(2).map(|two| two[1].since_start() - two[0].since_start());
         (gaps.min().unwrap(), seen.notes)
@@ -172,8 +172,8 @@ fn a_delay_is_kept_up_to_two_seconds_and_told() {
     assert!(gap < Duration::from_secs(1) && notes.is_empty(), "{gap:?} {notes:?}");
 }
 
-fn list(addresses: &[&str]) -> Act {
-    let all: String = addresses.iter().map(|to| format!("<url><loc>{to}</loc></url>")).collect();
+fn list(urls: &[&str]) -> Act {
+    let all: String = urls.iter().map(|to| format!("<url><loc>{to}</loc></url>")).collect();
     Act::Body("text/xml", format!("<urlset>{all}</urlset>"))
 }
 

@@ -27,14 +27,14 @@ fn traps(seen: &Seen) -> Vec<&str> {
 
 /// A calendar that goes on for a hundred years, and one page beside it.
 fn calendar() -> Web {
-    let address = |month: usize| format!("/cal?m={}-{:02}", 2026 + month / 12, 1 + month % 12);
+    let url = |month: usize| format!("/cal?m={}-{:02}", 2026 + month / 12, 1 + month % 12);
     let mut web = Web::default()
-        .on("http://a.test/", page("Home", &[address(0), "/about".into()]))
+        .on("http://a.test/", page("Home", &[url(0), "/about".into()]))
         .on("http://a.test/about", page("About", &[]));
     for month in 0..1200 {
         let text = format!("{} {}", MONTHS[month % 12], 2026 + month / 12);
-        let act = page(&text, &[address(month + 1)]);
-        web = web.on(&format!("http://a.test{}", address(month)), act);
+        let act = page(&text, &[url(month + 1)]);
+        web = web.on(&format!("http://a.test{}", url(month)), act);
     }
     web
 }
@@ -124,7 +124,7 @@ fn pages_that_scripts_draw_are_said_to_be_so() {
     let shell =
         || Act::Page("<title>App</title><div id=app></div><script src=/app.js></script>".into());
     let seen = Web::default().on("http://a.test/", shell()).crawl(Settings::default());
-    assert_eq!(seen.notes, [("http://a.test/".to_owned(), Note::DrawnByScript)]);
+    assert_eq!(seen.notes, [("http://a.test/".to_owned(), Note::RenderedByScript)]);
 
     let thanks = "<title>Thanks</title><p>Thank you.<script>count()</script>";
     let web = Web::default()
@@ -133,7 +133,7 @@ fn pages_that_scripts_draw_are_said_to_be_so() {
         .on("http://a.test/app/2", shell())
         .on("http://a.test/thanks", Act::Page(thanks.into()));
     let seen = web.crawl(Settings::default());
-    let mut drawn: Vec<&str> = seen.notes.iter().map(|(address, _)| address.as_str()).collect();
+    let mut drawn: Vec<&str> = seen.notes.iter().map(|(url, _)| url.as_str()).collect();
     drawn.sort_unstable();
     assert_eq!(drawn, ["http://a.test/app/1", "http://a.test/app/2"]);
 }

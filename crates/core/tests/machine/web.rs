@@ -7,9 +7,10 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{
-    Crawl, Event, Judged, MADE_UP, Note, Place, Reply, Request, Response, Settings, UrlId,
+    Crawl, Event, FragmentFault, Judged, Note, Reply, Request, Response, Settings, TEST_PREFIX,
+    UrlId,
 };
-use rummage_core::evidence::{Answer, Attempt, Ending, Failure, Method, Stage};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, ResponseHead, Stage};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::lists::lines;
 use rummage_core::extract::signs::Signs;
@@ -47,7 +48,7 @@ pub(crate) enum Act {
     /// An HTML page with that status.
     Says(u16, String),
     /// Some act, and what its answer says beside.
-    Answer(Answer, Box<Act>),
+    ResponseHead(ResponseHead, Box<Act>),
 }
 
 /// A simulated web; what it does not hold is 404.
@@ -59,16 +60,16 @@ pub(crate) struct Web {
     /// A host that fails when so many requests are in flight.
     chokes: Option<(String, usize)>,
     /// The request, by its number, that meets a passing failure.
-    struck: Option<(Cell<usize>, Ending)>,
+    struck: Option<(Cell<usize>, AttemptOutcome)>,
     /// An address that takes its server down whenever it is asked, for so long; and until
     /// when it is down.
     deadly: Option<(String, Duration, Cell<Duration>)>,
     /// What addresses give that begin so and are not there otherwise.
     fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
-    down: Option<(Duration, Duration, Ending)>,
+    down: Option<(Duration, Duration, AttemptOutcome)>,
     /// What an earlier crawl was told, by address: it is recalled and not asked.
-    remembered: HashMap<String, Vec<Response>>,
+    recalled: HashMap<String, Vec<Response>>,
 }
 
 /// All that came of a crawl.
@@ -94,7 +95,7 @@ pub(crate) struct Seen {
     /// Most requests in flight at the same time.
     pub(crate) most_in_flight: usize,
     pub(crate) crawl: Crawl,
-    addresses: Vec<String>,
+    urls: Vec<String>,
     /// Requests in all, those that no test is about too.
     pub(crate) started: usize,
 }
@@ -146,16 +147,16 @@ pub(crate) fn generator(seed: u64) -> impl FnMut(usize) -> usize + 'static {
 }
 
 impl Seen {
-    pub(crate) fn verdict(&self, address: &str) -> &str {
-        self.verdicts.get(address).unwrap_or_else(|| panic!("no verdict on {address}: {self:#?}"))
+    pub(crate) fn verdict(&self, url: &str) -> &str {
+        self.verdicts.get(url).unwrap_or_else(|| panic!("no verdict on {url}: {self:#?}"))
     }
 
-    pub(crate) fn times_asked(&self, address: &str) -> usize {
-        self.requests.iter().filter(|(_, _, asked)| asked == address).count()
+    pub(crate) fn times_requested(&self, url: &str) -> usize {
+        self.requests.iter().filter(|(_, _, asked)| asked == url).count()
     }
 
-    pub(crate) fn methods(&self, address: &str) -> Vec<Method> {
-        let of = self.requests.iter().filter(|(_, _, asked)| asked == address);
+    pub(crate) fn methods(&self, url: &str) -> Vec<Method> {
+        let of = self.requests.iter().filter(|(_, _, asked)| asked == url);
         of.map(|(_, method, _)| *method).collect()
     }
 }
@@ -166,13 +167,13 @@ pub(crate) fn page(links: &[&str]) -> Act {
 }
 
 impl Web {
-    pub(crate) fn on(mut self, address: &str, act: Act) -> Web {
-        self.acts.insert(address.to_owned(), (Duration::from_millis(20), act));
+    pub(crate) fn on(mut self, url: &str, act: Act) -> Web {
+        self.acts.insert(url.to_owned(), (Duration::from_millis(20), act));
         self
     }
 
-    pub(crate) fn slow(mut self, address: &str, latency: Duration, act: Act) -> Web {
-        self.acts.insert(address.to_owned(), (latency, act));
+    pub(crate) fn slow(mut self, url: &str, latency: Duration, act: Act) -> Web {
+        self.acts.insert(url.to_owned(), (latency, act));
         self
     }
 
@@ -182,13 +183,11 @@ impl Web {
         self
     }
 
-    fn act(&self, address: &str) -> Option<&Act> {
+    fn act(&self, url: &str) -> Option<&Act> {
         let fits = |(start, _): &&(String, Act)| {
-            address.starts_with(start.as_str())
-                && !address.ends_with(".txt")
-                && !address.ends_with(".xml")
+            url.starts_with(start.as_str()) && !url.ends_with(".txt") && !url.ends_with(".xml")
         };
-        let known = self.acts.get(address).map(|(_, act)| act);
+        let known = self.acts.get(url).map(|(_, act)| act);
         known.or_else(|| self.fallbacks.iter().find(fits).map(|(_, act)| act))
     }
 
@@ -199,50 +198,49 @@ impl Web {
     }
 
     /// Whoever asks this address takes its server down for so long.
-    pub(crate) fn deadly(mut self, address: &str, down: Duration) -> Web {
-        self.deadly = Some((address.to_owned(), down, Cell::new(Duration::ZERO)));
+    pub(crate) fn deadly(mut self, url: &str, down: Duration) -> Web {
+        self.deadly = Some((url.to_owned(), down, Cell::new(Duration::ZERO)));
         self
     }
 
     /// The request of that number, from 0, fails in this way.
-    pub(crate) fn struck(mut self, number: usize, ending: Ending) -> Web {
-        self.struck = Some((Cell::new(number), ending));
+    pub(crate) fn struck(mut self, number: usize, outcome: AttemptOutcome) -> Web {
+        self.struck = Some((Cell::new(number), outcome));
         self
     }
 
     /// Everything fails in this way between these moments.
-    pub(crate) fn down(mut self, from: Duration, to: Duration, ending: Ending) -> Web {
-        self.down = Some((from, to, ending));
+    pub(crate) fn down(mut self, from: Duration, to: Duration, outcome: AttemptOutcome) -> Web {
+        self.down = Some((from, to, outcome));
         self
     }
 
     /// What an earlier crawl was told is told once more, in place of requests.
-    pub(crate) fn remembering(mut self, replies: &[(String, Response)]) -> Web {
-        for (address, reply) in replies {
-            self.remembered.entry(address.clone()).or_default().push(reply.clone());
+    pub(crate) fn recalling(mut self, replies: &[(String, Response)]) -> Web {
+        for (url, reply) in replies {
+            self.recalled.entry(url.clone()).or_default().push(reply.clone());
         }
         self
     }
 
     /// Recalls what is known of addresses that were heard of from the `first` on.
     fn recall(&self, seen: &mut Seen, now: Moment, mut first: usize) {
-        while let Some(address) = seen.addresses.get(first).cloned() {
+        while let Some(url) = seen.urls.get(first).cloned() {
             first += 1;
-            let mut replies = self.remembered.get(&address).into_iter().flatten();
+            let mut replies = self.recalled.get(&url).into_iter().flatten();
             while replies
                 .next()
-                .is_some_and(|reply| seen.crawl.handle_recalled(&address, reply.clone()))
-            {
-            }
+                .is_some_and(|reply| seen.crawl.handle_recalled(&url, reply.clone()))
+            {}
             seen.drain(now);
         }
     }
 
-    fn strike(&self, _: &Request) -> Option<Ending> {
-        let (left, ending) = self.struck.as_ref()?;
+    fn strike(&self, _: &Request) -> Option<AttemptOutcome> {
+        let (left, outcome) = self.struck.as_ref()?;
         let number = left.get();
         left.set(number.wrapping_sub(1));
-        (number == 0).then(|| ending.clone())
+        (number == 0).then(|| outcome.clone())
     }
 
     /// Crawls from `http://a.test/` with these settings.
@@ -268,26 +266,26 @@ impl Web {
         let mut now = from;
         let mut recalled = 0;
         let mut in_flight: BinaryHeap<Reverse<(Moment, usize)>> = BinaryHeap::new();
-        let mut waiting: HashMap<usize, (Moment, Request, Ending)> = HashMap::new();
+        let mut waiting: HashMap<usize, (Moment, Request, AttemptOutcome)> = HashMap::new();
         for number in 0.. {
             assert!(number < 1_000_000, "the crawl never ends");
-            if !self.remembered.is_empty() {
+            if !self.recalled.is_empty() {
                 let first = recalled;
                 seen.drain(now);
                 self.recall(&mut seen, now, first);
-                recalled = seen.addresses.len();
+                recalled = seen.urls.len();
             }
             while let Some(request) = seen.crawl.poll_request(now) {
                 seen.started += 1;
-                if !self.is_courtesy(&request.address) {
-                    seen.requests.push((now, request.method, request.address.clone()));
+                if !self.is_courtesy(&request.url) {
+                    seen.requests.push((now, request.method, request.url.clone()));
                 }
                 let patience = if request.later { timeout * 2 } else { timeout };
                 let together = in_flight.len() + 1;
-                let (took, ending) = self.answer(&request, now, patience, together);
+                let (took, outcome) = self.answer(&request, now, patience, together);
                 let number = seen.started;
                 in_flight.push(Reverse((now + took, number)));
-                waiting.insert(number, (now, request, ending));
+                waiting.insert(number, (now, request, outcome));
                 seen.most_in_flight = seen.most_in_flight.max(in_flight.len());
             }
             seen.drain(now);
@@ -299,15 +297,15 @@ impl Web {
             now = reply.into_iter().chain(timer).min().expect("somebody must act next").max(now);
             if reply == Some(now) {
                 let Reverse((_, number)) = in_flight.pop().unwrap();
-                let (began, request, ending) = waiting.remove(&number).unwrap();
-                let reply = self.reply(&request, began, now, ending);
-                seen.replies.push((request.address, reply.response.clone()));
+                let (began, request, outcome) = waiting.remove(&number).unwrap();
+                let reply = self.reply(&request, began, now, outcome);
+                seen.replies.push((request.url, reply.response.clone()));
                 seen.crawl.handle_reply(now, reply);
                 seen.drain(now);
             }
         }
         seen.end = now;
-        seen.verdicts.retain(|address, _| !self.is_courtesy(address));
+        seen.verdicts.retain(|url, _| !self.is_courtesy(url));
         seen
     }
 
@@ -316,17 +314,17 @@ impl Web {
         let mut seen = Seen::of(crawl, from);
         let patience = Duration::from_secs(60);
         let mut now = from;
-        let mut in_flight: Vec<(Moment, Request, Ending)> = Vec::new();
+        let mut in_flight: Vec<(Moment, Request, AttemptOutcome)> = Vec::new();
         let mut past: Vec<Reply> = Vec::new();
         for number in 0.. {
             assert!(number < 1_000_000, "the crawl never ends");
             while let Some(request) = seen.crawl.poll_request(now) {
                 seen.started += 1;
-                if !self.is_courtesy(&request.address) {
-                    seen.requests.push((now, request.method, request.address.clone()));
+                if !self.is_courtesy(&request.url) {
+                    seen.requests.push((now, request.method, request.url.clone()));
                 }
-                let (_, ending) = self.answer(&request, now, patience, 1);
-                in_flight.push((now, request, ending));
+                let (_, outcome) = self.answer(&request, now, patience, 1);
+                in_flight.push((now, request, outcome));
             }
             seen.drain(now);
             if seen.crawl.is_finished() || seen.replies.len() >= mischief.most {
@@ -337,9 +335,9 @@ impl Web {
                 continue;
             }
             now = now + (mischief.delay)();
-            let (began, request, ending) = in_flight.remove((mischief.next)(in_flight.len()));
-            let reply = self.reply(&request, began, now, ending);
-            seen.replies.push((request.address, reply.response.clone()));
+            let (began, request, outcome) = in_flight.remove((mischief.next)(in_flight.len()));
+            let reply = self.reply(&request, began, now, outcome);
+            seen.replies.push((request.url, reply.response.clone()));
             if mischief.duplicates {
                 past.push(reply.clone());
             }
@@ -352,21 +350,23 @@ impl Web {
             }
         }
         seen.end = now;
-        seen.verdicts.retain(|address, _| !self.is_courtesy(address));
+        seen.verdicts.retain(|url, _| !self.is_courtesy(url));
         seen
     }
 
     /// What every site is asked for, and this web does not hold: no test is about it.
-    fn is_courtesy(&self, address: &str) -> bool {
-        let asked = ["/robots.txt", "/sitemap.xml"].iter().any(|path| address.ends_with(path));
-        (asked || address.contains(MADE_UP)) && !self.acts.contains_key(address)
+    fn is_courtesy(&self, url: &str) -> bool {
+        let asked = ["/robots.txt", "/sitemap.xml"].iter().any(|path| url.ends_with(path));
+        (asked || url.contains(TEST_PREFIX)) && !self.acts.contains_key(url)
     }
 
     /// What a server says that cannot cope with so many at once.
-    fn overload(&self, request: &Request, in_flight: usize) -> Option<Ending> {
+    fn overload(&self, request: &Request, in_flight: usize) -> Option<AttemptOutcome> {
         let (host, most) = self.chokes.as_ref()?;
-        let is_too_much = request.address.starts_with(host) && in_flight >= *most;
-        is_too_much.then(|| Ending::Answer(Answer { status: 500, ..Answer::default() }))
+        let is_too_much = request.url.starts_with(host) && in_flight >= *most;
+        is_too_much.then(|| {
+            AttemptOutcome::ResponseHead(ResponseHead { status: 500, ..ResponseHead::default() })
+        })
     }
 
     fn answer(
@@ -375,53 +375,63 @@ impl Web {
         now: Moment,
         patience: Duration,
         in_flight: usize,
-    ) -> (Duration, Ending) {
-        if let Some((address, down, until)) = &self.deadly {
+    ) -> (Duration, AttemptOutcome) {
+        if let Some((url, down, until)) = &self.deadly {
             let now = now.since_start();
             if now < until.get() {
-                return (Duration::from_millis(1), Ending::Failure(Failure::Refused));
+                return (Duration::from_millis(1), AttemptOutcome::Failure(Failure::Refused));
             }
-            if request.address == *address {
+            if request.url == *url {
                 until.set(now + *down);
-                return (Duration::from_millis(1), Ending::Failure(Failure::Reset));
+                return (Duration::from_millis(1), AttemptOutcome::Failure(Failure::Reset));
             }
         }
-        if let Some((from, to, ending)) = &self.down
+        if let Some((from, to, outcome)) = &self.down
             && (*from..*to).contains(&now.since_start())
         {
-            return (Duration::from_millis(1), ending.clone());
+            return (Duration::from_millis(1), outcome.clone());
         }
         if let Some(failure) = self.strike(request) {
             return (Duration::from_millis(20), failure);
         }
         let missing = Act::Status(404);
         let usual = Duration::from_millis(20);
-        let latency = self.acts.get(&request.address).map_or(&usual, |(latency, _)| latency);
-        let act = self.act(&request.address).unwrap_or(&missing);
-        let ending = match self.overload(request, in_flight) {
-            Some(ending) => ending,
+        let latency = self.acts.get(&request.url).map_or(&usual, |(latency, _)| latency);
+        let act = self.act(&request.url).unwrap_or(&missing);
+        let outcome = match self.overload(request, in_flight) {
+            Some(outcome) => outcome,
             None => self.play(act, request, now),
         };
-        let timed_out = Ending::Failure(Failure::Timeout(Stage::FirstByte));
-        if ending == timed_out || *latency > patience {
+        let timed_out = AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte));
+        if outcome == timed_out || *latency > patience {
             return (patience, timed_out);
         }
-        (*latency, ending)
+        (*latency, outcome)
     }
 
-    fn play(&self, act: &Act, request: &Request, now: Moment) -> Ending {
+    fn play(&self, act: &Act, request: &Request, now: Moment) -> AttemptOutcome {
         let answer = |status, media_type: Option<&str>, location: Option<String>| {
             let media_type = media_type.map(str::to_owned);
-            Ending::Answer(Answer { status, media_type, location, ..Answer::default() })
+            AttemptOutcome::ResponseHead(ResponseHead {
+                status,
+                media_type,
+                location,
+                ..ResponseHead::default()
+            })
         };
         match act {
             Act::Page(_) => answer(200, Some("text/html"), None),
             Act::List(_) => answer(200, Some("text/plain"), None),
             Act::Says(status, _) => answer(*status, Some("text/html"), None),
-            Act::Answer(beside, act) => match self.play(act, request, now) {
-                Ending::Answer(answer) => {
-                    let Answer { status, media_type, location, .. } = answer;
-                    Ending::Answer(Answer { status, media_type, location, ..beside.clone() })
+            Act::ResponseHead(beside, act) => match self.play(act, request, now) {
+                AttemptOutcome::ResponseHead(answer) => {
+                    let ResponseHead { status, media_type, location, .. } = answer;
+                    AttemptOutcome::ResponseHead(ResponseHead {
+                        status,
+                        media_type,
+                        location,
+                        ..beside.clone()
+                    })
                 }
                 failure => failure,
             },
@@ -432,7 +442,7 @@ impl Web {
             }
             Act::Times(times, first, second) => {
                 let mut asked = self.asked.borrow_mut();
-                let count = asked.entry(request.address.clone()).or_default();
+                let count = asked.entry(request.url.clone()).or_default();
                 *count += 1;
                 let act = if *count <= *times { first } else { second };
                 drop(asked);
@@ -441,8 +451,8 @@ impl Web {
             Act::Status(status) => answer(*status, None, None),
             Act::Redirect(status, to) => answer(*status, None, Some(to.clone())),
             Act::File(media_type) | Act::Body(media_type, _) => answer(200, Some(media_type), None),
-            Act::Fail(failure) => Ending::Failure(failure.clone()),
-            Act::Hang => Ending::Failure(Failure::Timeout(Stage::FirstByte)),
+            Act::Fail(failure) => AttemptOutcome::Failure(failure.clone()),
+            Act::Hang => AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte)),
             Act::Until(moment, before, after) => {
                 let act = if now.since_start() < *moment { before } else { after };
                 self.play(act, request, now)
@@ -453,35 +463,40 @@ impl Web {
         }
     }
 
-    fn reply(&self, request: &Request, began: Moment, now: Moment, ending: Ending) -> Reply {
-        let mut ending = ending;
+    fn reply(
+        &self,
+        request: &Request,
+        began: Moment,
+        now: Moment,
+        outcome: AttemptOutcome,
+    ) -> Reply {
+        let mut outcome = outcome;
         let mut reading = None;
-        if let Ending::Answer(answer) = &mut ending
+        if let AttemptOutcome::ResponseHead(answer) = &mut outcome
             && request.method == Method::Get
             && let Some(format) = request.body.format(answer)
         {
-            let act = self.act(&request.address);
+            let act = self.act(&request.url);
             let body = act.and_then(|act| body_of(act, answer)).unwrap_or_default();
-            let address = &request.address;
+            let url = &request.url;
             let charset = Some("utf-8");
-            let mut extractor =
-                Extractor::of_address(address, format, charset, 10 << 20, request.sketch);
+            let mut extractor = Extractor::of_url(url, format, charset, 10 << 20, request.sketch);
             extractor.feed(body.as_bytes());
             let read = extractor.finish();
             answer.signs = Signs::of(&read);
             reading = Some(read).filter(|_| answer.is_success());
         }
-        if let Some(Act::List(text)) = self.act(&request.address) {
+        if let Some(Act::List(text)) = self.act(&request.url) {
             reading = Some(lines(text.as_bytes()).reading());
         }
-        let mut attempt = Attempt::new(now, now - began, request.method, ending);
+        let mut attempt = Attempt::new(now, now - began, request.method, outcome);
         attempt.purpose = request.purpose;
         Reply { id: request.id, response: Response { attempt, reading } }
     }
 }
 
 /// The body that an act gives with this answer.
-fn body_of<'a>(act: &'a Act, answer: &Answer) -> Option<&'a str> {
+fn body_of<'a>(act: &'a Act, answer: &ResponseHead) -> Option<&'a str> {
     match act {
         Act::Page(body) | Act::Body(_, body) if answer.status == 200 => Some(body),
         Act::Says(status, body) if answer.status == *status => Some(body),
@@ -489,7 +504,7 @@ fn body_of<'a>(act: &'a Act, answer: &Answer) -> Option<&'a str> {
         | Act::ByMethod(first, second)
         | Act::WithCookie(_, first, second)
         | Act::Times(_, first, second) => body_of(first, answer).or(body_of(second, answer)),
-        Act::Answer(_, act) => body_of(act, answer),
+        Act::ResponseHead(_, act) => body_of(act, answer),
         _ => None,
     }
 }
@@ -508,7 +523,7 @@ impl Seen {
             end: from,
             most_in_flight: 0,
             crawl,
-            addresses: Vec::new(),
+            urls: Vec::new(),
             started: 0,
         }
     }
@@ -516,9 +531,9 @@ impl Seen {
     fn drain(&mut self, now: Moment) {
         while let Some(event) = self.crawl.poll_event() {
             match event {
-                Event::Heard { id, address } => {
-                    assert_eq!(id.index(), self.addresses.len(), "ids count from 0");
-                    self.addresses.push(address);
+                Event::Discovered { id, url } => {
+                    assert_eq!(id.index(), self.urls.len(), "ids count from 0");
+                    self.urls.push(url);
                 }
                 Event::Judged { id, judged } => {
                     self.verdicts.insert(self.name(id), words(&judged));
@@ -528,8 +543,8 @@ impl Seen {
                     self.pages.push(self.name(id));
                     self.pages_at.push(now);
                 }
-                Event::NoPlace { id, fragment, place } => {
-                    let script = if place == Place::ForScript { " (script)" } else { "" };
+                Event::NoAnchor { id, fragment, fault } => {
+                    let script = if fault == FragmentFault::ForScript { " (script)" } else { "" };
                     self.missing.push(format!("{}#{fragment}{script}", self.name(id)));
                 }
                 Event::LinkFault { page, written, cause: Cause::Placeholder, .. } => {
@@ -541,23 +556,23 @@ impl Seen {
                 }
                 Event::Noted { id, note } => self.notes.push((self.name(id), note)),
                 Event::Bounded { .. }
-                | Event::Placed { .. }
-                | Event::Asked { .. }
+                | Event::Ranked { .. }
+                | Event::Requested { .. }
                 | Event::Slowed { .. } => {}
             }
         }
     }
 
     fn name(&self, id: UrlId) -> String {
-        self.addresses[id.index()].clone()
+        self.urls[id.index()].clone()
     }
 }
 
 fn words(judged: &Judged) -> String {
     let cause = judged.cause.map_or("", Cause::as_str);
     let status = judged.status.map(|status| status.to_string()).unwrap_or_default();
-    let not_read = judged.not_read.map(|reason| format!("(not read: {})", reason.as_str()));
-    format!("{} {cause} {status} {}", judged.verdict, not_read.unwrap_or_default())
+    let not_parsed = judged.not_parsed.map(|reason| format!("(not read: {})", reason.as_str()));
+    format!("{} {cause} {status} {}", judged.verdict, not_parsed.unwrap_or_default())
         .split_whitespace()
         .collect::<Vec<_>>()
         .join(" ")

@@ -121,7 +121,7 @@ fn a_folder_of_pages() {
                 folders.push(path);
                 continue;
             }
-            if path.extension().is_none_or(|ending| ending != "html") {
+            if path.extension().is_none_or(|outcome| outcome != "html") {
                 continue;
             }
             let markup = std::fs::read(&path).unwrap();

@@ -71,9 +71,9 @@ fn encodings(add: &mut impl FnMut(&str, Act) -> Option<Act>) {
     add("/attic/french.html", Act::file("text/html; charset=ISO-8859-1", french.to_vec()));
     let japanese = b"<title>\x83e</title><a href=\"find?q=\x83e\">\x83e</a>";
     add("/attic/japanese.html", Act::file("text/html; charset=Shift_JIS", japanese.to_vec()));
-    let letter = "\u{feff}<title>A letter</title><a href='lost.html'>Grüße</a>";
-    let letter = letter.encode_utf16().flat_map(u16::to_le_bytes).collect();
-    add("/attic/letter.html", Act::file("text/html", letter));
+    let email = "\u{feff}<title>A letter</title><a href='lost.html'>Grüße</a>";
+    let email = email.encode_utf16().flat_map(u16::to_le_bytes).collect();
+    add("/attic/letter.html", Act::file("text/html", email));
 }
 
 fn sitemap() -> String {

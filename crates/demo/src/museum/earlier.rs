@@ -2,7 +2,7 @@
 
 use super::museum;
 use super::row::HOST;
-use crate::scenario::{Act, Reach, Scenario};
+use crate::scenario::{Act, ConnectionMode, Scenario};
 
 /// The same web as [`museum`], as it was before the rota was moved and the forecast went
 /// silent, and when the page of the boat Hazel was missing. It holds no truth of its own.
@@ -14,7 +14,7 @@ pub fn museum_earlier() -> Scenario {
     own.paths.insert("/volunteers/rota.html".to_owned(), Act::page(rota.to_owned()));
     own.paths.remove("/boats/hazel/");
     let weather = scenario.hosts.get_mut("weather.fellgate.test").expect("the forecast has one");
-    weather.reach = Reach::default();
+    weather.reach = ConnectionMode::default();
     let forecast = "<!DOCTYPE html><title>Forecast for Fellgate</title><h1>Rain</h1>";
     weather.paths.insert("/forecast".to_owned(), Act::page(forecast.to_owned()));
     Scenario { truth: Vec::new(), pages: Vec::new(), ..scenario }

@@ -1,9 +1,9 @@
 //! The Ashlock Canal Museum: a small volunteer museum on a disused canal, and its partners.
 
-mod address_book;
 mod attic;
 mod earlier;
 mod handed;
+mod link_table;
 mod pages;
 mod partners;
 mod row;
@@ -14,7 +14,7 @@ use row::HOST;
 
 pub use earlier::museum_earlier;
 pub use handed::{
-    ADDRESSES, ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, access_log, addresses, built,
+    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, urls,
     write_handed,
 };
 
@@ -22,7 +22,7 @@ pub use handed::{
 #[must_use]
 pub fn museum() -> Scenario {
     let mut hosts = partners::hosts();
-    hosts.extend(address_book::hosts());
+    hosts.extend(link_table::hosts());
     let (host, pages) = pages::host();
     hosts.insert(HOST.to_owned(), host);
     Scenario { start: HOST.to_owned(), hosts, truth: truth::faults(), pages }

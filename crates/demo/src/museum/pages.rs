@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::row::HOST;
-use super::{address_book, attic};
+use super::{attic, link_table};
 use crate::scenario::{Act, Answer, Host};
 
 /// Pages, one after the other, each after a line `<!-- page PATH | TITLE -->`.
@@ -53,12 +53,12 @@ pub(super) fn host() -> (Host, Vec<String>) {
     let refresh = "<meta http-equiv=\"refresh\" content=\"600; url='lost.html'\">\n";
     let body = include_str!("../../site/attic/index.html");
     paths.insert("/attic/".to_owned(), Act::page(page_of("The attic", refresh, body)));
-    let book = page_of("Address book", "", &address_book::body());
-    paths.insert(address_book::PATH.to_owned(), Act::page(book));
+    let book = page_of("Address book", "", &link_table::body());
+    paths.insert(link_table::PATH.to_owned(), Act::page(book));
     let pages = paths.keys().map(|path| format!("https://{HOST}{path}")).collect();
     add_papers(&mut paths);
     attic::add(&mut paths);
-    address_book::add(&mut paths);
+    link_table::add(&mut paths);
     add_faults(&mut paths);
     (Host { secure: true, paths, ..Host::default() }, pages)
 }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::scenario::{Act, Host, Reach, Resolves};
+use crate::scenario::{Act, ConnectionMode, Host, Resolves};
 
 pub(super) fn hosts() -> BTreeMap<String, Host> {
     let page =
@@ -53,8 +53,8 @@ pub(super) fn hosts() -> BTreeMap<String, Host> {
         host("weather.fellgate.test", vec![("/forecast", Act::Silent)]),
     ];
     let failing = [
-        ("boatyard.hollin-wharf.test", Host { reach: Reach::Refuses, ..Host::default() }),
-        ("tugs.hollin-wharf.test", Host { reach: Reach::Resets, ..Host::default() }),
+        ("boatyard.hollin-wharf.test", Host { reach: ConnectionMode::Refuses, ..Host::default() }),
+        ("tugs.hollin-wharf.test", Host { reach: ConnectionMode::Resets, ..Host::default() }),
         ("council.westshire.test", Host { resolves: Resolves::WithFailure, ..Host::default() }),
     ];
     let failing = failing.map(|(name, host)| (name.to_owned(), host));

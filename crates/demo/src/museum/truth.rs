@@ -1,8 +1,8 @@
 //! The truth about every fault that was planted in the museum's web.
 
 use super::row::{HOST, Row};
-use super::{address_book, attic};
-use crate::scenario::{Fault, Place, Places};
+use super::{attic, link_table};
+use crate::scenario::{Fault, FaultLink, FaultLinks};
 
 /// Status 0 stands for none.
 const ROWS: &[Row] = &[
@@ -161,7 +161,7 @@ pub(super) fn faults() -> Vec<Fault> {
     let own = |path: &str| {
         if path.starts_with('/') { format!("https://{HOST}{path}") } else { path.to_owned() }
     };
-    let place = |&(page, element, text): &(&str, &'static str, &str)| Place {
+    let place = |&(page, element, text): &(&str, &'static str, &str)| FaultLink {
         page: own(page),
         element,
         text: text.to_owned(),
@@ -174,7 +174,7 @@ pub(super) fn faults() -> Vec<Fault> {
             verdict,
             cause,
             status: (*status > 0).then_some(*status),
-            places: Places::On(places.iter().map(place).collect()),
+            places: FaultLinks::On(places.iter().map(place).collect()),
         })
         .collect();
     // The footer still has a page that was taken down.
@@ -183,8 +183,8 @@ pub(super) fn faults() -> Vec<Fault> {
         verdict: "broken",
         cause: "not-found",
         status: Some(404),
-        places: Places::EveryPage("a", "Volunteer rota".to_owned()),
+        places: FaultLinks::EveryPage("a", "Volunteer rota".to_owned()),
     });
-    faults.extend(address_book::faults(&format!("https://{HOST}")));
+    faults.extend(link_table::faults(&format!("https://{HOST}")));
     faults
 }

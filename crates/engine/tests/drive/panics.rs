@@ -3,11 +3,11 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::{Crawl, Event, Progress, Reply, Request, Response, RobotsRule, Settings};
-use rummage_core::evidence::{Answer, Attempt, Ending};
+use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::Format;
 use rummage_engine::{
-    Clock, Ended, EngineError, Fetch, InternalError, Job, Remember, Watch, crawl,
+    CacheLookup, Clock, Ended, EngineError, Fetch, InternalError, Job, Observer, crawl,
 };
 use rummage_store::{Memory, NewRun, Reader, RunKind, RunState, RunWriter};
 use tempfile::TempDir;
@@ -26,7 +26,7 @@ impl Fetch for Fragile {
     fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send {
         let Fragile { clock, unchanged } = self.clone();
         async move {
-            let path = request.address.trim_start_matches("http://a.test");
+            let path = request.url.trim_start_matches("http://a.test");
             assert_ne!(path, "/broken", "an index is out of bounds");
             let html = match path {
                 "/" => "<title>Home</title><a href=/broken>b</a><a href=/p>p</a>",
@@ -41,14 +41,19 @@ impl Fetch for Fragile {
             };
             let media_type = (status == 200).then(|| "text/html".to_owned());
             let etag = Some("\"1\"".to_owned());
-            let answer = Answer { status, media_type, etag, ..Answer::default() };
+            let answer = ResponseHead { status, media_type, etag, ..ResponseHead::default() };
             let reading = (status == 200).then(|| {
                 let mut extractor = Extractor::new(Format::Html, Some("utf-8"), 1 << 20);
                 extractor.feed(html.as_bytes());
                 extractor.finish()
             });
             let took = Duration::from_millis(1);
-            let attempt = Attempt::new(clock.now(), took, request.method, Ending::Answer(answer));
+            let attempt = Attempt::new(
+                clock.now(),
+                took,
+                request.method,
+                AttemptOutcome::ResponseHead(answer),
+            );
             Reply { id: request.id, response: Response { attempt, reading } }
         }
     }
@@ -56,14 +61,14 @@ impl Fetch for Fragile {
 
 struct Silent;
 
-impl Watch for Silent {
+impl Observer for Silent {
     fn handle_event(&mut self, _: &Event, _: &Crawl) {}
     fn handle_tick(&mut self, _: Progress, _: &[(Duration, &str)]) {}
 }
 
-fn drive(store: &Path, remember: Option<Remember>) -> Result<Ended, EngineError> {
+fn drive(store: &Path, remember: Option<CacheLookup>) -> Result<Ended, EngineError> {
     let new = NewRun {
-        asked_for: "a.test".to_owned(),
+        given_start: "a.test".to_owned(),
         options: "{}".to_owned(),
         bounds: "{}".to_owned(),
         placeholders_are_broken: false,
@@ -95,8 +100,8 @@ fn drive(store: &Path, remember: Option<Remember>) -> Result<Ended, EngineError>
 fn verdict(store: &Path, url: &str) -> String {
     let reader = Reader::open(store).unwrap();
     let run = reader.open_run(reader.last_run().unwrap()).unwrap();
-    let (address, _) = run.find(url, 1).unwrap().remove(0);
-    let outcome = run.outcome(address).unwrap().unwrap();
+    let (url, _) = run.find(url, 1).unwrap().remove(0);
+    let outcome = run.outcome(url).unwrap().unwrap();
     format!("{} {}", outcome.verdict, outcome.cause.map_or("", |cause| cause.as_str()))
 }
 
@@ -120,7 +125,7 @@ fn a_thread_that_panics_ends_the_run_and_what_was_found_is_kept() {
     let folder = TempDir::new().unwrap();
     let store = folder.path().join("store.db");
     drive(&store, None).unwrap();
-    let panics: Remember = Box::new(|| panic!("no page is what it was"));
+    let panics: CacheLookup = Box::new(|| panic!("no page is what it was"));
     match drive(&store, Some(panics)) {
         Err(EngineError::Internal { message, .. }) => assert_eq!(message, "no page is what it was"),
         ended => panic!("{ended:?}"),

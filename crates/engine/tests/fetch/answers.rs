@@ -4,7 +4,7 @@ use std::io::Write;
 
 use flate2::Compression;
 use flate2::write::{GzEncoder, ZlibEncoder};
-use rummage_core::crawl::BodyWish;
+use rummage_core::crawl::BodyUse;
 use rummage_core::evidence::Method;
 
 use crate::script::{Play, answer, ask, config, fetch, page, request, say, serve};
@@ -102,7 +102,7 @@ async fn an_external_page_is_read_for_its_title_alone() {
     let body = [LINK, &b"<a href=/y>y</a>".repeat(10_000)].concat();
     let server = serve(vec![page("", &body)]).await;
     let mut asked = request(&format!("http://{server}/"));
-    asked.body = BodyWish::Title;
+    asked.body = BodyUse::Title;
     let reading = fetch(config(), asked).await.reading.unwrap();
     assert!(reading.cut && reading.title() == Some("Lock"));
 }

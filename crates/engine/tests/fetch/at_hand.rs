@@ -7,10 +7,10 @@ use std::sync::Arc;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use rummage_core::crawl::{BodyWish, Response};
+use rummage_core::crawl::{BodyUse, Response};
 use rummage_core::evidence::Method;
 use rummage_core::extract::reading::Format;
-use rummage_engine::{Config, Document, Folder, Shelf};
+use rummage_engine::{Config, Document, Folder, LocalFiles};
 use tempfile::TempDir;
 use url::Url;
 
@@ -18,12 +18,12 @@ use crate::script::{answer, config, fetch, request};
 
 fn folder(files: &[(&str, &[u8])]) -> (TempDir, Config) {
     let folder = TempDir::new().unwrap();
-    for (name, octets) in files {
-        fs::write(folder.path().join(name), octets).unwrap();
+    for (name, bytes) in files {
+        fs::write(folder.path().join(name), bytes).unwrap();
     }
     let base = Url::parse("https://a.test/").unwrap();
     let opened = Folder::open(folder.path(), &base, false).unwrap();
-    (folder, Config { shelf: Shelf::of_folder(Arc::new(opened)), ..config() })
+    (folder, Config { local_files: LocalFiles::of_folder(Arc::new(opened)), ..config() })
 }
 
 fn links(reply: &Response) -> Vec<String> {
@@ -67,7 +67,7 @@ async fn a_packed_sitemap_is_unpacked_as_far_as_it_goes() {
         folder(&[("map.xml.gz", &packed), ("torn.xml", &packed[..packed.len() - 9])]);
     for name in ["map.xml.gz", "torn.xml"] {
         let mut wanted = request(&format!("https://a.test/{name}"));
-        wanted.body = BodyWish::Sitemap;
+        wanted.body = BodyUse::Sitemap;
         let reply = fetch(config.clone(), wanted).await;
         assert_eq!(links(&reply), ["https://a.test/x"], "{name}");
     }
@@ -75,13 +75,13 @@ async fn a_packed_sitemap_is_unpacked_as_far_as_it_goes() {
 
 #[tokio::test]
 async fn documents_are_given_as_they_are() {
-    let page = Document::Octets("<title>Draft</title><a href=x>x</a>".into(), Format::Html);
+    let page = Document::Bytes("<title>Draft</title><a href=x>x</a>".into(), Format::Html);
     let list = rummage_core::extract::lists::lines(b"http://a.test/").reading();
     let documents = HashMap::from([
         ("https://a.test/draft".to_owned(), page),
         ("file:///list".to_owned(), Document::Read(Box::new(list))),
     ]);
-    let config = Config { shelf: Shelf::of_documents(documents), ..config() };
+    let config = Config { local_files: LocalFiles::of_documents(documents), ..config() };
     let draft = fetch(config.clone(), request("https://a.test/draft")).await;
     assert_eq!(draft.reading.as_ref().and_then(|reading| reading.title()), Some("Draft"));
     assert_eq!(links(&draft), ["x"]);

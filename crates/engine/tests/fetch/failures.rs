@@ -11,8 +11,8 @@ use crate::script::{
 async fn a_closed_port_refuses() {
     let closed = TcpSocket::new_v4().unwrap();
     closed.bind("127.0.0.1:0".parse().unwrap()).unwrap();
-    let address = format!("http://{}/", closed.local_addr().unwrap());
-    assert_eq!(*failure(&fetch(config(), request(&address)).await), Failure::Refused);
+    let url = format!("http://{}/", closed.local_addr().unwrap());
+    assert_eq!(*failure(&fetch(config(), request(&url)).await), Failure::Refused);
 }
 
 #[tokio::test]
@@ -62,8 +62,8 @@ async fn a_body_that_never_ends_runs_out_of_time() {
 async fn a_server_that_accepts_nobody_is_no_connection_or_silence() {
     // A full backlog: the connection may be made by the system, and nobody answers.
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = format!("http://{}/", listener.local_addr().unwrap());
-    let reply = fetch(config(), request(&address)).await;
+    let url = format!("http://{}/", listener.local_addr().unwrap());
+    let reply = fetch(config(), request(&url)).await;
     assert!(matches!(failure(&reply), Failure::Timeout(_)));
 }
 

@@ -1,6 +1,6 @@
 //! What is said and heard beside the page: cookies, proxies, waits, gatekeepers.
 
-use rummage_core::crawl::{BodyWish, Request};
+use rummage_core::crawl::{BodyUse, Request};
 use rummage_core::evidence::{Failure, Stage, Validators};
 use rummage_core::url::scope::Scope;
 use rummage_engine::{Config, ConnectRule, Proxies};
@@ -42,7 +42,7 @@ async fn a_page_that_was_read_is_asked_whether_it_has_changed() {
 }
 
 #[tokio::test]
-async fn a_proxy_is_told_the_whole_address_and_this_machine_is_not_asked_through_one() {
+async fn a_proxy_is_told_the_whole_url_and_this_machine_is_not_asked_through_one() {
     let server = serve(vec![Play::Echo]).await;
     let mut config = config();
     config.proxies = Proxies::one(&format!("http://guest:word@{server}"));
@@ -110,11 +110,11 @@ async fn a_page_read_for_its_places_is_read_to_its_end() {
     let body = [vec![b' '; 90_000], b"<p id=late>".to_vec()].concat();
     let play = page(&format!("Content-Length: {}\r\n", body.len()), &body);
     let server = serve(vec![play]).await;
-    let mut wish = request(&format!("http://{server}/"));
-    for (body, places) in [(BodyWish::Title, 0), (BodyWish::Places, 1)] {
-        wish.body = body;
-        let reply = fetch(config(), wish.clone()).await;
-        assert_eq!(reply.reading.unwrap().places().hashes().len(), places, "{body:?}");
+    let mut body_use = request(&format!("http://{server}/"));
+    for (body, anchors) in [(BodyUse::Title, 0), (BodyUse::Anchors, 1)] {
+        body_use.body = body;
+        let reply = fetch(config(), body_use.clone()).await;
+        assert_eq!(reply.reading.unwrap().anchors().hashes().len(), anchors, "{body:?}");
     }
 }
 

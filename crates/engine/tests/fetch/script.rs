@@ -3,10 +3,10 @@
 use std::net::SocketAddr;
 use std::time::Duration;
 
-use rummage_core::crawl::{BodyWish, Kind, Request, RequestId, Response};
-use rummage_core::evidence::{Answer, Ending, Failure, Method, Purpose};
+use rummage_core::crawl::{BodyUse, Kind, Request, RequestId, Response};
+use rummage_core::evidence::{AttemptOutcome, Failure, Method, Purpose, ResponseHead};
 use rummage_core::url::scope::Scope;
-use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, Proxies, Shelf};
+use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, LocalFiles, Proxies};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use url::Url;
@@ -42,7 +42,7 @@ pub(crate) fn page(fields: &str, body: &[u8]) -> Play {
 /// Plays the scripts, one a connection, the last one for all that follow.
 pub(crate) async fn serve(plays: Vec<Play>) -> SocketAddr {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
+    let url = listener.local_addr().unwrap();
     tokio::spawn(async move {
         for number in 0.. {
             let (stream, _) = listener.accept().await.unwrap();
@@ -50,7 +50,7 @@ pub(crate) async fn serve(plays: Vec<Play>) -> SocketAddr {
             tokio::spawn(perform(stream, play));
         }
     });
-    address
+    url
 }
 
 async fn perform(mut stream: TcpStream, play: Play) {
@@ -85,17 +85,17 @@ pub(crate) fn config() -> Config {
         allow_private: true,
         max_size: 100_000,
         proxies: Proxies::none(),
-        shelf: Shelf::default(),
+        local_files: LocalFiles::default(),
     }
 }
 
-pub(crate) fn request(address: &str) -> Request {
+pub(crate) fn request(url: &str) -> Request {
     Request {
         id: RequestId::from_number(0),
         purpose: Purpose::Verdict,
-        address: address.to_owned(),
+        url: url.to_owned(),
         method: Method::Get,
-        body: BodyWish::Page,
+        body: BodyUse::Page,
         kind: Kind::Page,
         scope: Scope::Internal,
         later: false,
@@ -107,26 +107,26 @@ pub(crate) fn request(address: &str) -> Request {
 
 pub(crate) async fn fetch(config: Config, request: Request) -> Response {
     let fetcher = Fetcher::new(config, Clock::starting_at(Duration::ZERO));
-    fetcher.handle_start(&Url::parse(&request.address).unwrap()).await;
+    fetcher.handle_start(&Url::parse(&request.url).unwrap()).await;
     fetcher.fetch(request).await.response
 }
 
 /// What comes of asking a server that plays these scripts.
 pub(crate) async fn ask(plays: Vec<Play>) -> Response {
-    let address = serve(plays).await;
-    fetch(config(), request(&format!("http://{address}/"))).await
+    let url = serve(plays).await;
+    fetch(config(), request(&format!("http://{url}/"))).await
 }
 
-pub(crate) fn answer(reply: &Response) -> &Answer {
-    match &reply.attempt.ending {
-        Ending::Answer(answer) => answer,
-        Ending::Failure(failure) => panic!("no answer: {failure:?}"),
+pub(crate) fn answer(reply: &Response) -> &ResponseHead {
+    match &reply.attempt.outcome {
+        AttemptOutcome::ResponseHead(answer) => answer,
+        AttemptOutcome::Failure(failure) => panic!("no answer: {failure:?}"),
     }
 }
 
 pub(crate) fn failure(reply: &Response) -> &Failure {
-    match &reply.attempt.ending {
-        Ending::Failure(failure) => failure,
-        Ending::Answer(answer) => panic!("an answer: {answer:?}"),
+    match &reply.attempt.outcome {
+        AttemptOutcome::Failure(failure) => failure,
+        AttemptOutcome::ResponseHead(answer) => panic!("an answer: {answer:?}"),
     }
 }

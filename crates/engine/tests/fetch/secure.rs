@@ -69,7 +69,7 @@ async fn serve_with(
         .unwrap();
     let acceptor = TlsAcceptor::from(Arc::new(config));
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap();
+    let url = listener.local_addr().unwrap();
     tokio::spawn(async move {
         loop {
             let (stream, _) = listener.accept().await.unwrap();
@@ -84,7 +84,7 @@ async fn serve_with(
             drop(stream.into_inner().0);
         }
     });
-    address
+    url
 }
 
 fn leading_to(server: SocketAddr, trusted: &Authority) -> Config {
@@ -137,8 +137,8 @@ async fn self_signed_is_told_from_an_unknown_issuer() {
     let certificate = params.self_signed(&key).unwrap().der().clone();
     let alone = Signed { certificate, key };
     assert_eq!(seen(&authority, alone).await, Failure::Tls(TlsFailure::SelfSigned));
-    let stranger = Authority::new("Stranger").sign(|_| {});
-    assert_eq!(seen(&authority, stranger).await, Failure::Tls(TlsFailure::UnknownIssuer));
+    let external = Authority::new("Stranger").sign(|_| {});
+    assert_eq!(seen(&authority, external).await, Failure::Tls(TlsFailure::UnknownIssuer));
 }
 
 #[tokio::test]

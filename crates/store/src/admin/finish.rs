@@ -24,13 +24,13 @@ impl RunWriter {
                 "UPDATE run_page SET rank = ?3, depth = ?4 WHERE run = ?1 AND address = ?2",
             )?;
             for (rank, page) in pages.iter().enumerate() {
-                update.execute(params![run, page.address, rank, page.depth])?;
+                update.execute(params![run, page.url, rank, page.depth])?;
             }
         }
         self.db
             .prepare_cached("UPDATE run SET state = ?2 WHERE id = ?1")?
             .execute(params![run, state.as_str()])?;
-        update::update(&self.db, run, state, &self.telling)?;
+        update::update(&self.db, run, state, &self.notify)?;
         if self.new.kind == RunKind::Recheck {
             let site: String =
                 self.db.query_row("SELECT site FROM run WHERE id = ?1", [run], |row| row.get(0))?;

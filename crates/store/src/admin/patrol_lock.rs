@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::db::connection::lock_beside;
+use crate::db::connection::lock_file_of;
 use crate::db::error::StoreError;
 
 /// What a patrol does.
@@ -46,7 +46,7 @@ impl Guard {
     /// # Errors
     /// When the folder of the store cannot be written to.
     pub fn take(store: &Path) -> Result<Option<Guard>, StoreError> {
-        let lock = lock_beside(store, ".patrol")?;
+        let lock = lock_file_of(store, ".patrol")?;
         Ok(lock.map(|lock| Guard { file: status_file(store), _lock: lock }))
     }
 
@@ -54,7 +54,7 @@ impl Guard {
     ///
     /// # Errors
     /// When the file cannot be written.
-    pub fn tell(&self, status: &PatrolStatus) -> io::Result<()> {
+    pub fn publish(&self, status: &PatrolStatus) -> io::Result<()> {
         let text = serde_json::to_string(status).expect("a status is plain data");
         // Whoever reads it finds the old one or the new one, never a half.
         let mut new = self.file.clone().into_os_string();
@@ -71,7 +71,7 @@ pub fn patrol_of(store: &Path) -> Option<(PatrolStatus, bool)> {
     let text = std::fs::read_to_string(status_file(store)).ok()?;
     let status = serde_json::from_str(&text).ok()?;
     // It is up where its place cannot be taken.
-    let is_up = matches!(lock_beside(store, ".patrol"), Ok(None));
+    let is_up = matches!(lock_file_of(store, ".patrol"), Ok(None));
     Some((status, is_up))
 }
 
@@ -102,7 +102,7 @@ mod tests {
             problem: None,
             ended_at: None,
         };
-        guard.tell(&status).unwrap();
+        guard.publish(&status).unwrap();
         assert_eq!(patrol_of(&store), Some((status.clone(), true)));
         drop(guard);
         assert_eq!(patrol_of(&store), Some((status, false)), "it was killed");

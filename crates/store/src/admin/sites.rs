@@ -5,7 +5,7 @@ use std::path::Path;
 
 use rusqlite::{Connection, params};
 
-use crate::codec::{entries, places};
+use crate::codec::{entries, occurrences};
 use crate::db::connection;
 use crate::db::error::StoreError;
 use crate::findings::changes::changes;
@@ -33,7 +33,7 @@ pub struct Pruned {
     /// The runs.
     pub runs: Vec<RunInfo>,
     /// Octets that the store is smaller.
-    pub octets: u64,
+    pub bytes: u64,
 }
 
 impl Reader {
@@ -98,7 +98,7 @@ pub fn prune(
     drop(reader);
     runs.reverse();
     if dry_run || runs.is_empty() {
-        return Ok(Pruned { runs, octets: 0 });
+        return Ok(Pruned { runs, bytes: 0 });
     }
     let before = size(path);
     let (mut db, _lock) = connection::open_to_write(path)?;
@@ -109,7 +109,7 @@ pub fn prune(
     sweep(&transaction)?;
     transaction.commit()?;
     db.execute_batch("VACUUM; PRAGMA wal_checkpoint(TRUNCATE)")?;
-    Ok(Pruned { runs, octets: before.saturating_sub(size(path)) })
+    Ok(Pruned { runs, bytes: before.saturating_sub(size(path)) })
 }
 
 /// Rechecks that are kept whole, of each site.
@@ -152,35 +152,35 @@ fn forget(db: &Connection, run: i64) -> Result<(), StoreError> {
 /// findings name them, and they are few beside the rest.
 fn sweep(db: &Connection) -> Result<(), StoreError> {
     db.execute_batch("DELETE FROM page_version WHERE id NOT IN (SELECT version FROM run_page)")?;
-    let mut marks = HashSet::new();
+    let mut contents = HashSet::new();
     let mut select = db.prepare("SELECT links FROM page_version")?;
     let mut rows = select.query([])?;
     while let Some(row) = rows.next()? {
         let links = row.get_ref(0)?.as_blob().unwrap_or_default();
-        marks.extend(places::unpack(links).map(|place| place.mark));
+        contents.extend(occurrences::unpack(links).map(|place| place.content));
     }
     let mut select = db.prepare("SELECT first, count FROM mark")?;
     let rows = select
         .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
         .collect::<Result<Vec<(u32, u32)>, _>>()?;
     for (first, count) in rows {
-        if !(first..first + count).any(|mark| marks.contains(&mark)) {
+        if !(first..first + count).any(|content| contents.contains(&content)) {
             db.prepare_cached("DELETE FROM mark WHERE first = ?1")?.execute([first])?;
             db.prepare_cached("DELETE FROM mark_text WHERE first = ?1")?.execute([first])?;
         }
     }
-    drop(marks);
-    let mut endings = HashSet::new();
+    drop(contents);
+    let mut outcomes = HashSet::new();
     let mut select = db.prepare("SELECT entries FROM asked")?;
     let mut rows = select.query([])?;
     while let Some(row) = rows.next()? {
         let entries = entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default());
-        endings.extend(entries.filter_map(|entry| entry.request).map(|request| request.ending));
+        outcomes.extend(entries.filter_map(|entry| entry.request).map(|request| request.outcome));
     }
     let mut select = db.prepare("SELECT id FROM ending")?;
     let ids =
         select.query_map([], |row| row.get(0))?.collect::<Result<Vec<u32>, rusqlite::Error>>()?;
-    for id in ids.into_iter().filter(|id| !endings.contains(id)) {
+    for id in ids.into_iter().filter(|id| !outcomes.contains(id)) {
         db.prepare_cached("DELETE FROM ending WHERE id = ?1")?.execute(params![id])?;
     }
     Ok(())

@@ -6,17 +6,17 @@
 use std::collections::{HashMap, HashSet};
 
 use rummage_core::findings::compare::{is_passing, is_wrong};
-use rummage_core::findings::lifecycle::{Before, Past, Seen, step};
+use rummage_core::findings::lifecycle::{FindingState, Observation, PreviousRun, step};
 use rummage_core::findings::selection::{Selection, Standing};
-use rummage_core::schedule::notifications::Told;
+use rummage_core::schedule::notifications::NotifyState;
 use rummage_core::verdict::Cause;
 use rusqlite::{Connection, params};
 
 use crate::db::error::StoreError;
-use crate::findings::coverage::Witness;
-use crate::model::{Address, RunInfo, RunState, Telling};
-use crate::notify::telling::{self, Gathering};
-use crate::read::link_query::Found;
+use crate::findings::coverage::RunCoverage;
+use crate::model::{NotifySettings, RunInfo, RunState, StoredUrl};
+use crate::notify::collector::{self, NotificationCollector};
+use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 use crate::tables::findings::key_of_row;
 use crate::tables::interning::Key;
@@ -27,7 +27,7 @@ use crate::tables::runs::{previous, run_info};
 struct Row {
     id: i64,
     says: Says,
-    known: telling::Known,
+    known: collector::KnownFinding,
     /// This very run closed it, when it was stopped.
     closed: bool,
     page: u32,
@@ -49,18 +49,18 @@ pub(crate) fn update(
     db: &Connection,
     number: i64,
     state: RunState,
-    telling: &Telling,
+    notify: &NotifySettings,
 ) -> Result<(), StoreError> {
     let Some(info) = run_info(db, number)? else { return Ok(()) };
     let before = previous(db, &info)?;
     let run = OpenRun::new(db, info)?;
     let selection = Selection::default();
-    let sift = run.sift(&selection)?;
+    let query = run.query(&selection)?;
     let SoFar { open, closed, untold } = rows_before(db, &run)?;
-    let news = (state == RunState::Finished).then(|| Gathering::new(db, &run, telling));
-    let mut update = Update { db, run: &run, before, witness: None, open, closed, news };
+    let news = (state == RunState::Finished).then(|| NotificationCollector::new(db, &run, notify));
+    let mut update = Update { db, run: &run, before, canary: None, open, closed, news };
     let mut seen = HashSet::new();
-    sift.for_each(|found| {
+    query.for_each(|found| {
         let key = run.key(found)?;
         // The same link twice on a page is one finding.
         if seen.insert(key) { update.handle_found(found, key) } else { Ok(()) }
@@ -68,7 +68,7 @@ pub(crate) fn update(
     update.close_the_rest()?;
     let Some(mut news) = update.news else { return Ok(()) };
     for id in untold {
-        news.handle_healed(id, Told::Told)?;
+        news.handle_healed(id, NotifyState::NotifyState)?;
     }
     news.post()
 }
@@ -95,11 +95,12 @@ fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> 
     while let Some(row) = rows.next()? {
         let key = key_of_row(row)?;
         let until: Option<i64> = row.get(9)?;
-        let known = telling::Known::of_row(row, 11)?;
+        let known = collector::KnownFinding::of_row(row, 11)?;
         if until.is_some_and(|until| until != run.info.number) {
-            let was_told = matches!(known.told, Told::Told | Told::Over);
-            *so_far.closed.entry(key).or_default() |= was_told;
-            if known.told == Told::Told {
+            let was_notified =
+                matches!(known.notified, NotifyState::NotifyState | NotifyState::Closed);
+            *so_far.closed.entry(key).or_default() |= was_notified;
+            if known.notified == NotifyState::NotifyState {
                 so_far.untold.push(row.get(10)?);
             }
             continue;
@@ -124,17 +125,17 @@ struct Update<'a> {
     /// The run before, of the same site.
     before: Option<RunInfo>,
     /// The same, once it was asked something.
-    witness: Option<Witness<'a>>,
+    canary: Option<RunCoverage<'a>>,
     /// What is found no more, in the end.
     open: HashMap<Key, Row>,
     /// What had healed, and whether people knew of it.
     closed: HashMap<Key, bool>,
     /// What people are told; of a run that was stopped, nothing.
-    news: Option<Gathering<'a>>,
+    news: Option<NotificationCollector<'a>>,
 }
 
 impl<'a> Update<'a> {
-    fn handle_found(&mut self, found: &Found, key: Key) -> Result<(), StoreError> {
+    fn handle_found(&mut self, found: &LinkMatch, key: Key) -> Result<(), StoreError> {
         let status = self.run.status(found);
         let says = Says {
             verdict: found.verdict.as_str().to_owned(),
@@ -143,12 +144,13 @@ impl<'a> Update<'a> {
             line: found.line,
             column: found.column,
         };
-        let seen = if is_passing(found.cause) { Seen::Passing } else { Seen::There };
+        let seen =
+            if is_passing(found.cause) { Observation::Temporary } else { Observation::Present };
         let row = self.open.remove(&key);
         let past = match &row {
-            Some(_) => Past::Found,
-            None if self.closed.contains_key(&key) => Past::Healed,
-            None => Past::Never,
+            Some(_) => FindingState::Open,
+            None if self.closed.contains_key(&key) => FindingState::Healed,
+            None => FindingState::Never,
         };
         let page = self.run.page_at(found.page);
         let (_, news) = step(past, seen, || self.before(found, page, status))?;
@@ -156,14 +158,14 @@ impl<'a> Update<'a> {
             (None, Some(standing)) => self.insert(found, &says, standing)?,
             (None, None) => return Ok(()),
             (Some(row), _) => {
-                if row.closed || (seen != Seen::Passing && row.says != says) {
+                if row.closed || (seen != Observation::Temporary && row.says != says) {
                     self.change(row.id, &says)?;
                 }
                 (row.id, row.known)
             }
         };
         match &mut self.news {
-            Some(gathering) if seen == Seen::There && is_wrong(found.verdict) => {
+            Some(gathering) if seen == Observation::Present && is_wrong(found.verdict) => {
                 let again = self.closed.get(&key).copied().unwrap_or_default();
                 gathering.handle_there(id, known, found, again)
             }
@@ -184,17 +186,17 @@ impl<'a> Update<'a> {
 
     fn insert(
         &self,
-        found: &Found,
+        found: &LinkMatch,
         says: &Says,
         standing: Standing,
-    ) -> Result<(i64, telling::Known), StoreError> {
+    ) -> Result<(i64, collector::KnownFinding), StoreError> {
         let page = self.run.page_at(found.page);
         let info = &self.run.info;
-        let since = telling::checked_at(self.run, found.target)?.unwrap_or(info.started_at);
+        let since = collector::checked_at(self.run, found.target)?.unwrap_or(info.started_at);
         // What only could be seen now is no news; neither is what has only moved.
         let is_news = standing != Standing::Open && is_wrong(found.verdict);
-        let told = if is_news { Told::Waiting } else { Told::Told };
-        let print = self.run.marks.print(found.mark)?.cast_signed();
+        let notified = if is_news { NotifyState::Pending } else { NotifyState::NotifyState };
+        let print = self.run.contents.print(found.content)?.cast_signed();
         let mut insert = self.db.prepare_cached(
             "INSERT INTO finding (site, page, target, fragment, element, verdict, cause, status,
                  line, column, text, written, region, fingerprint, first_run, first_at,
@@ -204,7 +206,7 @@ impl<'a> Update<'a> {
         )?;
         let run = self.run;
         let target = run.url(found.target)?;
-        run.marks.with(found.mark, |said| {
+        run.contents.with(found.content, |said| {
             insert.execute(params![
                 info.site,
                 page.0,
@@ -223,28 +225,28 @@ impl<'a> Update<'a> {
                 info.number,
                 info.started_at.to_string(),
                 standing.as_str(),
-                told.as_str(),
+                notified.as_str(),
                 (is_news && found.cause.is_some_and(Cause::is_temporary))
                     .then(|| since.to_string()),
             ])
         })??;
-        Ok((self.db.last_insert_rowid(), telling::Known { told, since }))
+        Ok((self.db.last_insert_rowid(), collector::KnownFinding { notified, since }))
     }
 
     /// What the run before had to say of a finding.
     fn before(
         &mut self,
-        found: &Found,
-        page: Address,
+        found: &LinkMatch,
+        page: StoredUrl,
         status: Option<u16>,
-    ) -> Result<Before, StoreError> {
-        let Some(before) = &self.before else { return Ok(Before::NoRun) };
-        if self.witness.is_none() {
-            self.witness = Some(Witness::new(self.db, before.clone(), &self.run.info)?);
+    ) -> Result<PreviousRun, StoreError> {
+        let Some(before) = &self.before else { return Ok(PreviousRun::NoRun) };
+        if self.canary.is_none() {
+            self.canary = Some(RunCoverage::new(self.db, before.clone(), &self.run.info)?);
         }
-        let witness = self.witness.as_ref().expect("it was just set");
-        let would = witness.would_have_seen(page, found.target, found.cause, status);
-        Ok(if would { Before::Looked } else { Before::Blind })
+        let canary = self.canary.as_ref().expect("it was just set");
+        let would = canary.would_have_found(page, found.target, found.cause, status);
+        Ok(if would { PreviousRun::CouldSee } else { PreviousRun::CouldNotSee })
     }
 
     /// What is not found any more has healed, where this run would have seen it.
@@ -252,16 +254,17 @@ impl<'a> Update<'a> {
         if self.open.is_empty() {
             return Ok(());
         }
-        let own = Witness::of(self.run, self.before.as_ref().unwrap_or(&self.run.info));
+        let own = RunCoverage::of(self.run, self.before.as_ref().unwrap_or(&self.run.info));
         let mut close =
             self.db.prepare_cached("UPDATE finding SET until_run = ?2 WHERE id = ?1")?;
         for row in self.open.values() {
             if !row.closed {
-                let (page, target) = (Address(row.page), Address(row.target));
+                let (page, target) = (StoredUrl(row.page), StoredUrl(row.target));
                 let cause = row.says.cause.as_deref().and_then(Cause::named);
-                let would = own.would_have_seen(page, target, cause, row.says.status);
-                let seen = if would { Seen::Gone } else { Seen::Hidden };
-                let (_, news) = step(Past::Found, seen, || Ok::<_, StoreError>(Before::Looked))?;
+                let would = own.would_have_found(page, target, cause, row.says.status);
+                let seen = if would { Observation::Gone } else { Observation::NotCovered };
+                let (_, news) =
+                    step(FindingState::Open, seen, || Ok::<_, StoreError>(PreviousRun::CouldSee))?;
                 if news != Some(Standing::Healed) {
                     continue;
                 }
@@ -270,7 +273,7 @@ impl<'a> Update<'a> {
             if let Some(gathering) = &mut self.news
                 && row.says.verdict != "moved"
             {
-                gathering.handle_healed(row.id, row.known.told)?;
+                gathering.handle_healed(row.id, row.known.notified)?;
             }
         }
         Ok(())

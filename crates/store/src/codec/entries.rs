@@ -8,7 +8,7 @@ use super::{Packer, Unpacker};
 /// One request, or a word on an address that came later.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Entry {
-    pub(crate) address: u32,
+    pub(crate) url: u32,
     /// The request, where this is one.
     pub(crate) request: Option<Requested>,
     /// The address is plainly sound, and on this side of the bounds.
@@ -21,7 +21,7 @@ pub(crate) struct Requested {
     pub(crate) at_us: u64,
     pub(crate) took_us: u64,
     pub(crate) method: Method,
-    pub(crate) ending: u32,
+    pub(crate) outcome: u32,
     pub(crate) strained: bool,
     pub(crate) hop: Option<String>,
     /// An earlier run made it; this one took its word.
@@ -42,17 +42,17 @@ const SIDE: u8 = 128;
 
 pub(crate) fn pack(entries: &[Entry]) -> Vec<u8> {
     let mut out = Packer(Vec::with_capacity(entries.len() * 10));
-    let (mut address, mut at, mut ending) = (0i64, 0i64, 0i64);
+    let (mut url, mut at, mut outcome) = (0i64, 0i64, 0i64);
     for entry in entries {
         out.0.push(flags(entry));
-        out.difference(i64::from(entry.address) - address);
-        address = i64::from(entry.address);
+        out.difference(i64::from(entry.url) - url);
+        url = i64::from(entry.url);
         let Some(request) = &entry.request else { continue };
         let now = i64::try_from(request.at_us).unwrap_or(i64::MAX / 4);
         out.difference(now - at);
         out.number(request.took_us);
-        out.difference(i64::from(request.ending) - ending);
-        (at, ending) = (now, i64::from(request.ending));
+        out.difference(i64::from(request.outcome) - outcome);
+        (at, outcome) = (now, i64::from(request.outcome));
         if let Some(hop) = &request.hop {
             out.text(hop);
         }
@@ -86,29 +86,29 @@ fn flags(entry: &Entry) -> u8 {
 }
 
 /// Unpacks; what cannot be read (no writer of ours made it) ends the list.
-pub(crate) fn unpack(octets: &[u8]) -> impl Iterator<Item = Entry> {
-    let mut octets = Unpacker(octets);
-    let (mut address, mut at, mut ending) = (0i64, 0i64, 0i64);
+pub(crate) fn unpack(bytes: &[u8]) -> impl Iterator<Item = Entry> {
+    let mut bytes = Unpacker(bytes);
+    let (mut url, mut at, mut outcome) = (0i64, 0i64, 0i64);
     std::iter::from_fn(move || {
-        let flags = octets.octet()?;
-        address = address.checked_add(octets.difference()?)?;
+        let flags = bytes.byte()?;
+        url = url.checked_add(bytes.difference()?)?;
         let request = if flags & REQUEST == 0 {
             None
         } else {
-            at = at.checked_add(octets.difference()?)?;
-            let took_us = octets.number()?;
-            ending = ending.checked_add(octets.difference()?)?;
-            let hop = if flags & HOP == 0 { None } else { Some(octets.text()?.to_owned()) };
+            at = at.checked_add(bytes.difference()?)?;
+            let took_us = bytes.number()?;
+            outcome = outcome.checked_add(bytes.difference()?)?;
+            let hop = if flags & HOP == 0 { None } else { Some(bytes.text()?.to_owned()) };
             let purpose = if flags & SIDE == 0 {
                 Purpose::Verdict
             } else {
-                *Purpose::ALL.get(usize::try_from(octets.number()?).ok()?)?
+                *Purpose::ALL.get(usize::try_from(bytes.number()?).ok()?)?
             };
             Some(Requested {
                 at_us: u64::try_from(at).ok()?,
                 took_us,
                 method: if flags & HEAD == 0 { Method::Get } else { Method::Head },
-                ending: u32::try_from(ending).ok()?,
+                outcome: u32::try_from(outcome).ok()?,
                 strained: flags & STRAINED != 0,
                 hop,
                 recalled: flags & RECALLED != 0,
@@ -117,7 +117,7 @@ pub(crate) fn unpack(octets: &[u8]) -> impl Iterator<Item = Entry> {
         };
         let side = if flags & EXTERNAL == 0 { Scope::Internal } else { Scope::External };
         let sound = (flags & SOUND != 0).then_some(side);
-        Some(Entry { address: u32::try_from(address).ok()?, request, sound })
+        Some(Entry { url: u32::try_from(url).ok()?, request, sound })
     })
 }
 
@@ -131,14 +131,17 @@ mod tests {
             (prop::option::of("[a-z:/.]{0,20}"), prop::sample::select(Purpose::ALL.as_slice()))
         });
         let request = request.prop_map(
-            |(at_us, took_us, [head, strained, recalled], ending, (hop, purpose))| {
+            |(at_us, took_us, [head, strained, recalled], outcome, (hop, purpose))| {
                 let method = if head { Method::Head } else { Method::Get };
-                Requested { at_us, took_us, method, ending, strained, hop, recalled, purpose }
+                Requested { at_us, took_us, method, outcome, strained, hop, recalled, purpose }
             },
         );
         let sound = prop::option::of(prop_oneof![Just(Scope::Internal), Just(Scope::External)]);
-        (any::<u32>(), prop::option::of(request), sound)
-            .prop_map(|(address, request, sound)| Entry { address, request, sound })
+        (any::<u32>(), prop::option::of(request), sound).prop_map(|(url, request, sound)| Entry {
+            url,
+            request,
+            sound,
+        })
     }
 
     proptest! {
@@ -148,8 +151,8 @@ mod tests {
         }
 
         #[test]
-        fn damaged_octets_end_the_list(octets in prop::collection::vec(any::<u8>(), 0..60)) {
-            prop_assert!(unpack(&octets).count() <= octets.len());
+        fn damaged_bytes_end_the_list(bytes in prop::collection::vec(any::<u8>(), 0..60)) {
+            prop_assert!(unpack(&bytes).count() <= bytes.len());
         }
     }
 }

@@ -3,9 +3,9 @@
 //! Whole numbers are varints of seven bits, the lowest first; what may fall is told as
 //! a zigzag difference to the one before.
 
+pub(crate) mod contents;
 pub(crate) mod entries;
-pub(crate) mod marks;
-pub(crate) mod places;
+pub(crate) mod occurrences;
 
 use rummage_core::extract::reading::Sketch;
 
@@ -41,18 +41,18 @@ impl Packer {
 pub(crate) struct Unpacker<'a>(pub(crate) &'a [u8]);
 
 impl<'a> Unpacker<'a> {
-    pub(crate) fn octet(&mut self) -> Option<u8> {
-        let (&octet, rest) = self.0.split_first()?;
+    pub(crate) fn byte(&mut self) -> Option<u8> {
+        let (&byte, rest) = self.0.split_first()?;
         self.0 = rest;
-        Some(octet)
+        Some(byte)
     }
 
     pub(crate) fn number(&mut self) -> Option<u64> {
         let mut number = 0u64;
         for shift in (0..64).step_by(7) {
-            let octet = self.octet()?;
-            number |= u64::from(octet & 0x7f) << shift;
-            if octet < 0x80 {
+            let byte = self.byte()?;
+            number |= u64::from(byte & 0x7f) << shift;
+            if byte < 0x80 {
                 return Some(number);
             }
         }
@@ -64,7 +64,7 @@ impl<'a> Unpacker<'a> {
         self.number().map(|number| (number >> 1) as i64 ^ -((number & 1) as i64))
     }
 
-    pub(crate) fn octets(&mut self, many: usize) -> Option<&'a [u8]> {
+    pub(crate) fn bytes(&mut self, many: usize) -> Option<&'a [u8]> {
         let (taken, rest) = self.0.split_at_checked(many)?;
         self.0 = rest;
         Some(taken)
@@ -72,7 +72,7 @@ impl<'a> Unpacker<'a> {
 
     pub(crate) fn text(&mut self) -> Option<&'a str> {
         let length = usize::try_from(self.number()?).ok()?;
-        std::str::from_utf8(self.octets(length)?).ok()
+        std::str::from_utf8(self.bytes(length)?).ok()
     }
 }
 

@@ -49,12 +49,12 @@ pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreErro
 
 /// Takes the lock of a store: a file beside it, since SQLite has locks of its own on the store.
 fn lock(path: &Path) -> Result<File, StoreError> {
-    lock_beside(path, "")?.ok_or(StoreError::Busy)
+    lock_file_of(path, "")?.ok_or(StoreError::Busy)
 }
 
 /// Takes a lock of that name; `None` where another program has it. The file is empty and
 /// stays: only whether it is locked says something.
-pub(crate) fn lock_beside(path: &Path, name: &str) -> Result<Option<File>, StoreError> {
+pub(crate) fn lock_file_of(path: &Path, name: &str) -> Result<Option<File>, StoreError> {
     let mut file = path.as_os_str().to_owned();
     file.push(name);
     file.push(".lock");
@@ -72,7 +72,7 @@ pub(crate) fn lock_beside(path: &Path, name: &str) -> Result<Option<File>, Store
 
 /// Opens a store for a few words beside a run that may be written: they wait for its
 /// transactions, which are short.
-pub(crate) fn open_beside(path: &Path) -> Result<Connection, StoreError> {
+pub(crate) fn open_next_to(path: &Path) -> Result<Connection, StoreError> {
     // It is brought up to date, if need be.
     drop(open_to_read(path)?);
     let connection = Connection::open(path).map_err(|error| StoreError::opening(path, error))?;

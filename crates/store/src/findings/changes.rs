@@ -20,7 +20,7 @@ pub(crate) fn changes(
     run: &RunInfo,
     waivers: &Waivers,
 ) -> Result<Changes, StoreError> {
-    let mut told: HashSet<(News, TargetIdentity<u32>)> = HashSet::new();
+    let mut told: HashSet<(Change, TargetIdentity<u32>)> = HashSet::new();
     let mut select = db.prepare(
         "SELECT target, fragment, cause, trim(written), standing, first_run, until_run,
                 CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = page) END,
@@ -40,11 +40,11 @@ pub(crate) fn changes(
         }
         let (first, until): (i64, Option<i64>) = (row.get(5)?, row.get(6)?);
         let news = match word(row, 4, Standing::named)? {
-            _ if until == Some(run.number) => News::Healed,
-            _ if first < run.number => News::Still,
-            Standing::New => News::Broke,
-            Standing::Returned => News::Returned,
-            _ => News::Unseen,
+            _ if until == Some(run.number) => Change::Healed,
+            _ if first < run.number => Change::Still,
+            Standing::New => Change::Broke,
+            Standing::Returned => Change::Returned,
+            _ => Change::Unseen,
         };
         if told.insert((news, target_of_row(row)?)) {
             *news.count(&mut changes) += 1;
@@ -55,7 +55,7 @@ pub(crate) fn changes(
 
 /// What a finding is in a run, beside the run before.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-enum News {
+enum Change {
     Broke,
     Returned,
     Healed,
@@ -63,29 +63,29 @@ enum News {
     Unseen,
 }
 
-impl News {
+impl Change {
     fn count(self, changes: &mut Changes) -> &mut u64 {
         match self {
-            News::Broke => &mut changes.broke,
-            News::Returned => &mut changes.returned,
-            News::Healed => &mut changes.healed,
-            News::Still => &mut changes.open,
-            News::Unseen => &mut changes.unseen,
+            Change::Broke => &mut changes.broke,
+            Change::Returned => &mut changes.returned,
+            Change::Healed => &mut changes.healed,
+            Change::Still => &mut changes.open,
+            Change::Unseen => &mut changes.unseen,
         }
     }
 }
 
 fn is_waived(row: &rusqlite::Row<'_>, waivers: &Waivers) -> Result<bool, StoreError> {
-    let address = text(row, 8)?.unwrap_or_default();
+    let url = text(row, 8)?.unwrap_or_default();
     let with_fragment = match text(row, 1)? {
-        Some(fragment) => format!("{address}#{fragment}"),
-        None => address.to_owned(),
+        Some(fragment) => format!("{url}#{fragment}"),
+        None => url.to_owned(),
     };
     Ok(waivers.hold(&Facts {
         page: text(row, 7)?.unwrap_or_default(),
         target: &with_fragment,
         cause: optional_word(row, 2, Cause::named)?,
         status: row.get(10)?,
-        last: text(row, 9)?.unwrap_or(address),
+        last: text(row, 9)?.unwrap_or(url),
     }))
 }

@@ -6,9 +6,9 @@ use rummage_core::findings::compare::is_passing;
 use rusqlite::params;
 
 use crate::db::error::StoreError;
-use crate::findings::coverage::Witness;
-use crate::model::Address;
-use crate::read::link_query::{Found, Sift};
+use crate::findings::coverage::RunCoverage;
+use crate::model::StoredUrl;
+use crate::read::link_query::{LinkMatch, LinkQuery};
 use crate::tables::findings::key_of_row;
 use crate::tables::interning::Key;
 
@@ -27,35 +27,35 @@ pub enum Healing {
 #[derive(Debug, Default)]
 pub struct Comparison {
     /// Found by the later run, and not by the earlier, which would have seen it.
-    pub broke: Vec<Found>,
+    pub broke: Vec<LinkMatch>,
     /// The same, but for that it had been there before.
-    pub returned: Vec<Found>,
+    pub returned: Vec<LinkMatch>,
     /// Found by both.
-    pub open: Vec<Found>,
+    pub open: Vec<LinkMatch>,
     /// The later run met a server that was away, busy or refused everything: no news.
-    pub passing: Vec<Found>,
+    pub passing: Vec<LinkMatch>,
     /// Found by the later run; the earlier could not have seen it.
-    pub unseen: Vec<Found>,
+    pub unseen: Vec<LinkMatch>,
     /// Found by the earlier run, and not by the later, which would have seen it.
-    pub healed: Vec<(Found, Healing)>,
+    pub healed: Vec<(LinkMatch, Healing)>,
     /// Found by the earlier run; the later did not look.
-    pub not_looked: Vec<Found>,
+    pub not_looked: Vec<LinkMatch>,
     /// Pages that the later run alone read.
-    pub pages_new: Vec<Address>,
+    pub pages_new: Vec<StoredUrl>,
     /// Pages that the earlier run alone read, and the later found gone.
-    pub pages_gone: Vec<Address>,
+    pub pages_gone: Vec<StoredUrl>,
 }
 
 /// Compares what two runs found, by the same selection.
 ///
 /// # Errors
 /// When the store cannot be read.
-pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, StoreError> {
+pub fn compare(earlier: &LinkQuery<'_>, later: &LinkQuery<'_>) -> Result<Comparison, StoreError> {
     let (one, two) = (earlier.run(), later.run());
     let mut before = findings(earlier)?;
     let mut comparison = Comparison::default();
     let healed_before = healed_before(earlier)?;
-    let witness = Witness::of(one, two.info());
+    let canary = RunCoverage::of(one, two.info());
     for (key, found) in in_order(findings(later)?) {
         let passing = is_passing(found.cause);
         if before.remove(&key).is_some_and(|then| !(passing && is_passing(then.cause))) {
@@ -64,7 +64,7 @@ pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, Store
             comparison.passing.push(found);
         } else if healed_before.contains(&key) {
             comparison.returned.push(found);
-        } else if witness.would_have_seen(
+        } else if canary.would_have_found(
             two.page_at(found.page),
             found.target,
             found.cause,
@@ -75,14 +75,14 @@ pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, Store
             comparison.unseen.push(found);
         }
     }
-    let witness = Witness::of(two, one.info());
+    let canary = RunCoverage::of(two, one.info());
     for (_, found) in in_order(before) {
         if is_passing(found.cause) {
             continue;
         }
         let page = one.page_at(found.page);
-        if witness.would_have_seen(page, found.target, found.cause, one.status(&found)) {
-            let healing = if !witness.has_read(page) {
+        if canary.would_have_found(page, found.target, found.cause, one.status(&found)) {
+            let healing = if !canary.has_read(page) {
                 Healing::PageGone
             } else if two.has_link(page, found.target)? {
                 Healing::Mended
@@ -99,26 +99,26 @@ pub fn compare(earlier: &Sift<'_>, later: &Sift<'_>) -> Result<Comparison, Store
 }
 
 /// What a sift gives by key; the same link twice on a page is one finding.
-fn findings(sift: &Sift<'_>) -> Result<HashMap<Key, Found>, StoreError> {
+fn findings(query: &LinkQuery<'_>) -> Result<HashMap<Key, LinkMatch>, StoreError> {
     let mut findings = HashMap::new();
-    sift.for_each(|found| {
-        findings.entry(sift.run().key(found)?).or_insert(*found);
+    query.for_each(|found| {
+        findings.entry(query.run().key(found)?).or_insert(*found);
         Ok::<_, StoreError>(())
     })?;
     Ok(findings)
 }
 
 /// By the rank of the page, then by the place on it.
-fn in_order(findings: HashMap<Key, Found>) -> Vec<(Key, Found)> {
-    let mut list: Vec<(Key, Found)> = findings.into_iter().collect();
+fn in_order(findings: HashMap<Key, LinkMatch>) -> Vec<(Key, LinkMatch)> {
+    let mut list: Vec<(Key, LinkMatch)> = findings.into_iter().collect();
     list.sort_by_key(|(_, found)| (found.page, found.line, found.column, found.target));
     list
 }
 
 /// What had healed at the time of a run.
-fn healed_before(sift: &Sift<'_>) -> Result<HashSet<Key>, StoreError> {
-    let info = sift.run().info();
-    let mut select = sift.run().db.prepare(
+fn healed_before(query: &LinkQuery<'_>) -> Result<HashSet<Key>, StoreError> {
+    let info = query.run().info();
+    let mut select = query.run().db.prepare(
         "SELECT page, target, fragment, element, verdict FROM finding
          WHERE site = ?1 AND until_run <= ?2",
     )?;
@@ -130,18 +130,18 @@ fn healed_before(sift: &Sift<'_>) -> Result<HashSet<Key>, StoreError> {
     Ok(keys)
 }
 
-fn pages(earlier: &Sift<'_>, later: &Sift<'_>, comparison: &mut Comparison) {
+fn pages(earlier: &LinkQuery<'_>, later: &LinkQuery<'_>, comparison: &mut Comparison) {
     let (one, two) = (earlier.run(), later.run());
     let of = |run: &crate::OpenRun<'_>| -> HashSet<u32> {
-        run.pages.iter().map(|page| page.address).collect()
+        run.pages.iter().map(|page| page.url).collect()
     };
     let (read_before, read_now) = (of(one), of(two));
     let whole =
         two.info().state == crate::RunState::Finished && one.info().bounds == two.info().bounds;
     if whole {
         let only = |run: &crate::OpenRun<'_>, others: &HashSet<u32>| {
-            let pages = run.pages.iter().map(|page| page.address);
-            pages.filter(|page| !others.contains(page)).map(Address).collect()
+            let pages = run.pages.iter().map(|page| page.url);
+            pages.filter(|page| !others.contains(page)).map(StoredUrl).collect()
         };
         comparison.pages_new = only(two, &read_before);
         comparison.pages_gone = only(one, &read_now);

@@ -2,47 +2,47 @@
 
 use std::collections::HashSet;
 
-use rummage_core::findings::compare::{PageSight, Sight, TargetSight, would_have_seen};
+use rummage_core::findings::compare::{Coverage, PageCoverage, TargetCoverage, would_have_found};
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::Connection;
 
 use crate::db::error::StoreError;
-use crate::model::{Address, RunInfo, RunState};
+use crate::model::{RunInfo, RunState, StoredUrl};
 use crate::read::open::OpenRun;
 use crate::tables::page_order;
-use crate::tables::url_status::Sayings;
+use crate::tables::url_status::UrlStatuses;
 
 /// A run that is asked about the findings of another.
 #[derive(Debug)]
-pub(crate) struct Witness<'a> {
-    sayings: std::borrow::Cow<'a, Sayings>,
+pub(crate) struct RunCoverage<'a> {
+    url_statuses: std::borrow::Cow<'a, UrlStatuses>,
     read: HashSet<u32>,
     whole: bool,
     other_rules: bool,
 }
 
-impl<'a> Witness<'a> {
+impl<'a> RunCoverage<'a> {
     /// A run that is asked about the findings of `other`.
     pub(crate) fn new(
         db: &Connection,
         run: RunInfo,
         other: &RunInfo,
-    ) -> Result<Witness<'a>, StoreError> {
-        let sayings = std::borrow::Cow::Owned(Sayings::of_run(db, run.number)?);
-        let read = page_order::pages(db, run.number)?.iter().map(|page| page.address).collect();
-        Ok(Witness { sayings, read, ..Witness::bare(&run, other) })
+    ) -> Result<RunCoverage<'a>, StoreError> {
+        let url_statuses = std::borrow::Cow::Owned(UrlStatuses::of_run(db, run.number)?);
+        let read = page_order::pages(db, run.number)?.iter().map(|page| page.url).collect();
+        Ok(RunCoverage { url_statuses, read, ..RunCoverage::bare(&run, other) })
     }
 
     /// The same for a run that is open.
-    pub(crate) fn of(run: &'a OpenRun<'_>, other: &RunInfo) -> Witness<'a> {
-        let read = run.pages.iter().map(|page| page.address).collect();
-        let sayings = std::borrow::Cow::Borrowed(&run.sayings);
-        Witness { sayings, read, ..Witness::bare(&run.info, other) }
+    pub(crate) fn of(run: &'a OpenRun<'_>, other: &RunInfo) -> RunCoverage<'a> {
+        let read = run.pages.iter().map(|page| page.url).collect();
+        let url_statuses = std::borrow::Cow::Borrowed(&run.url_statuses);
+        RunCoverage { url_statuses, read, ..RunCoverage::bare(&run.info, other) }
     }
 
-    fn bare(run: &RunInfo, other: &RunInfo) -> Witness<'a> {
-        Witness {
-            sayings: std::borrow::Cow::Owned(Sayings::default()),
+    fn bare(run: &RunInfo, other: &RunInfo) -> RunCoverage<'a> {
+        RunCoverage {
+            url_statuses: std::borrow::Cow::Owned(UrlStatuses::default()),
             read: HashSet::new(),
             whole: run.state == RunState::Finished && run.bounds == other.bounds,
             other_rules: run.rules != other.rules,
@@ -50,22 +50,22 @@ impl<'a> Witness<'a> {
     }
 
     /// Whether the run would have had a finding of the other, if it had been there.
-    pub(crate) fn would_have_seen(
+    pub(crate) fn would_have_found(
         &self,
-        page: Address,
-        target: Address,
+        page: StoredUrl,
+        target: StoredUrl,
         cause: Option<Cause>,
         status: Option<u16>,
     ) -> bool {
-        let said = self.sayings.of(target.0);
+        let said = self.url_statuses.of(target.0);
         // Where places were not looked for, none could be missing.
         let unlooked = cause == Some(Cause::NoSuchFragment) && !self.whole;
-        would_have_seen(Sight {
+        would_have_found(Coverage {
             page: self.page(page.0),
             target: match said {
-                None => TargetSight::Unknown,
-                Some(said) if said.verdict == Verdict::Skipped => TargetSight::Skipped,
-                Some(_) => TargetSight::Judged,
+                None => TargetCoverage::Unknown,
+                Some(said) if said.verdict == Verdict::Skipped => TargetCoverage::Skipped,
+                Some(_) => TargetCoverage::Judged,
             },
             whole: self.whole,
             learned: unlooked
@@ -74,18 +74,18 @@ impl<'a> Witness<'a> {
     }
 
     /// Whether the run read a page.
-    pub(crate) fn has_read(&self, page: Address) -> bool {
+    pub(crate) fn has_read(&self, page: StoredUrl) -> bool {
         self.read.contains(&page.0)
     }
 
-    fn page(&self, page: u32) -> PageSight {
+    fn page(&self, page: u32) -> PageCoverage {
         if self.read.contains(&page) {
-            return PageSight::Read;
+            return PageCoverage::Read;
         }
-        match self.sayings.of(page) {
-            None => PageSight::Gone,
-            Some(said) if said.verdict == Verdict::Broken => PageSight::Gone,
-            Some(_) => PageSight::NotRead,
+        match self.url_statuses.of(page) {
+            None => PageCoverage::Gone,
+            Some(said) if said.verdict == Verdict::Broken => PageCoverage::Gone,
+            Some(_) => PageCoverage::NotParsed,
         }
     }
 }

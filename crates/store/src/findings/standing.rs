@@ -5,16 +5,16 @@ use rummage_core::findings::compare::is_finding;
 use super::changes::changes;
 use crate::db::error::StoreError;
 use crate::model::{Changes, History};
-use crate::read::link_query::Found;
+use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 use crate::tables::findings::key;
 use crate::tables::interning::Key;
-use crate::tables::url_status::Saying;
+use crate::tables::url_status::UrlStatus;
 
 impl OpenRun<'_> {
     /// What has become of a finding over the runs; `None` for what is none, and for a run
     /// that has not ended.
-    pub(crate) fn standing(&self, found: &Found) -> Result<Option<History>, StoreError> {
+    pub(crate) fn standing(&self, found: &LinkMatch) -> Result<Option<History>, StoreError> {
         if !is_finding(found.verdict) {
             return Ok(None);
         }
@@ -30,13 +30,13 @@ impl OpenRun<'_> {
     }
 
     /// The last status on the way to the target of a link.
-    pub(crate) fn status(&self, found: &Found) -> Option<u16> {
-        self.saying(found.target.0).and_then(Saying::status)
+    pub(crate) fn status(&self, found: &LinkMatch) -> Option<u16> {
+        self.url_status(found.target.0).and_then(UrlStatus::status)
     }
 
-    pub(crate) fn key(&self, found: &Found) -> Result<Key, StoreError> {
-        let page = self.pages[found.page as usize].address;
-        self.marks.with(found.mark, |said| {
+    pub(crate) fn key(&self, found: &LinkMatch) -> Result<Key, StoreError> {
+        let page = self.pages[found.page as usize].url;
+        self.contents.with(found.content, |said| {
             key(page, found.target.0, said.fragment, said.element, found.verdict)
         })
     }

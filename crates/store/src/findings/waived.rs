@@ -9,8 +9,8 @@ use rummage_core::findings::waiver::{Facts, Waivers};
 use rummage_core::verdict::{Cause, Verdict};
 
 use crate::db::error::StoreError;
-use crate::model::Address;
-use crate::read::link_query::Found;
+use crate::model::StoredUrl;
+use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 
 /// What a waiver asks for of a finding.
@@ -47,7 +47,7 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn facts(&self, found: &Found) -> Result<FindingFacts, StoreError> {
+    pub fn facts(&self, found: &LinkMatch) -> Result<FindingFacts, StoreError> {
         let (status, last) = match self.outcome(found.target)? {
             Some(outcome) => (outcome.status, outcome.last),
             None => (None, None),
@@ -61,11 +61,11 @@ impl OpenRun<'_> {
     }
 
     /// The same, but for what was answered.
-    fn plain_facts(&self, found: &Found) -> Result<FindingFacts, StoreError> {
-        let address = self.url(found.target)?;
-        let target = self.marks.with(found.mark, |said| match said.fragment {
-            Some(fragment) => format!("{address}#{fragment}"),
-            None => address.clone(),
+    fn plain_facts(&self, found: &LinkMatch) -> Result<FindingFacts, StoreError> {
+        let url = self.url(found.target)?;
+        let target = self.contents.with(found.content, |said| match said.fragment {
+            Some(fragment) => format!("{url}#{fragment}"),
+            None => url.clone(),
         })?;
         Ok(FindingFacts {
             page: self.url(self.page_at(found.page))?,
@@ -77,14 +77,14 @@ impl OpenRun<'_> {
     }
 
     /// Whether somebody has set a finding aside.
-    pub(crate) fn is_waived(&self, found: &Found) -> Result<bool, StoreError> {
+    pub(crate) fn is_waived(&self, found: &LinkMatch) -> Result<bool, StoreError> {
         self.is_waived_by(found, &self.waivers)
     }
 
     /// Whether one of these sets a finding aside.
     pub(crate) fn is_waived_by(
         &self,
-        found: &Found,
+        found: &LinkMatch,
         waivers: &Waivers,
     ) -> Result<bool, StoreError> {
         if waivers.is_empty() || !is_finding(found.verdict) {
@@ -102,28 +102,28 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn waived_targets(&self) -> Result<Vec<(Address, Verdict)>, StoreError> {
+    pub fn waived_targets(&self) -> Result<Vec<(StoredUrl, Verdict)>, StoreError> {
         if self.waivers.is_empty() {
             return Ok(Vec::new());
         }
-        let mut waived: HashMap<TargetIdentity<Address>, (Address, Verdict)> = HashMap::new();
+        let mut waived: HashMap<TargetIdentity<StoredUrl>, (StoredUrl, Verdict)> = HashMap::new();
         let selection = Selection { standings: vec![Standing::Waived], ..Selection::default() };
-        self.sift(&selection)?.for_each(|found| {
+        self.query(&selection)?.for_each(|found| {
             waived.entry(self.identity(found)?).or_insert((found.target, found.verdict));
             Ok::<_, StoreError>(())
         })?;
         if waived.is_empty() {
             return Ok(Vec::new());
         }
-        let mut open: HashSet<TargetIdentity<Address>> = HashSet::new();
+        let mut open: HashSet<TargetIdentity<StoredUrl>> = HashSet::new();
         let selection = Selection::default();
-        self.sift(&selection)?.for_each(|found| {
+        self.query(&selection)?.for_each(|found| {
             open.insert(self.identity(found)?);
             Ok::<_, StoreError>(())
         })?;
         waived.retain(|key, _| !open.contains(key));
-        let mut targets: Vec<(Address, Verdict)> = waived.into_values().collect();
-        targets.sort_unstable_by_key(|(address, _)| *address);
+        let mut targets: Vec<(StoredUrl, Verdict)> = waived.into_values().collect();
+        targets.sort_unstable_by_key(|(url, _)| *url);
         Ok(targets)
     }
 }

@@ -1,10 +1,10 @@
 //! What comes out of a store, in plain types: they know no SQL.
 
+mod notify;
 mod records;
-mod telling;
 
+pub use notify::{Channel, NotifySettings};
 pub use records::{
-    Address, Changes, History, LinkRow, NotReadCount, NoteRow, Outcome, PageRow, RunInfo, RunKind,
-    RunState, SkipCount, SlowedServer, TargetRow, Totals, TraceRow,
+    Changes, History, LinkRow, NotParsedCount, NoteRow, Outcome, PageRow, RunInfo, RunKind,
+    RunState, SkipCount, SlowedServer, StoredUrl, TargetRow, Totals, TraceRow,
 };
-pub use telling::{Channel, Telling};

@@ -4,8 +4,8 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::pace::Strain;
-use rummage_core::crawl::{NotRead, Note};
-use rummage_core::evidence::{Answer, Attempt};
+use rummage_core::crawl::{NotParsed, Note};
+use rummage_core::evidence::{Attempt, ResponseHead};
 use rummage_core::extract::reading::Region;
 use rummage_core::findings::selection::Standing;
 use rummage_core::url::scope::Scope;
@@ -13,9 +13,9 @@ use rummage_core::verdict::{Cause, Verdict};
 
 /// An address of a store, by its number there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Address(pub(crate) u32);
+pub struct StoredUrl(pub(crate) u32);
 
-impl Address {
+impl StoredUrl {
     /// Its number in the store: dense, so that lists may be kept by it.
     #[must_use]
     pub fn index(self) -> usize {
@@ -90,7 +90,7 @@ pub struct RunInfo {
     /// Where the start's redirects ended.
     pub start: String,
     /// The start as it was given.
-    pub asked_for: String,
+    pub given_start: String,
     /// The version of the tool.
     pub version: String,
     /// The rules of extraction and verdicts by which it saw what it saw
@@ -126,8 +126,10 @@ pub struct Totals {
     pub pages: u64,
     /// Links on them: places, not targets.
     pub links: u64,
-    /// Addresses that were asked.
-    pub asked: u64,
+    /// URLs that links name.
+    pub urls: u64,
+    /// URLs that were requested: redirects and nonexistent test URLs too.
+    pub requested: u64,
     /// Targets that somebody has set aside, with all their links; they are among none of
     /// the counts by verdict.
     pub waived: u64,
@@ -156,7 +158,7 @@ pub struct Totals {
     /// Of all that was read, what was given as a file: nobody was asked for it.
     pub given: u64,
     /// Pages of the site that were asked and not read, by reason.
-    pub not_read: Vec<NotReadCount>,
+    pub not_parsed: Vec<NotParsedCount>,
     /// What there is to know beside, by kind and address.
     pub notes: Vec<NoteRow>,
     /// Pages and style sheets that were longer than the limit: what lay beyond was not read.
@@ -175,14 +177,14 @@ pub struct SkipCount {
     /// The reason.
     pub cause: Cause,
     /// How many.
-    pub addresses: u64,
+    pub urls: u64,
 }
 
 /// How many pages of the site were asked and not read, for one reason.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct NotReadCount {
+pub struct NotParsedCount {
     /// The reason.
-    pub reason: NotRead,
+    pub reason: NotParsed,
     /// How many.
     pub pages: u64,
 }
@@ -220,7 +222,7 @@ pub struct Outcome {
     /// On which side of the bounds; `None` for what is not asked over HTTP.
     pub scope: Option<Scope>,
     /// Why a page of the site was asked, but not read.
-    pub not_read: Option<NotRead>,
+    pub not_parsed: Option<NotParsed>,
     /// When it was asked last; `None` where it was not.
     pub checked_at: Option<Timestamp>,
 }
@@ -229,9 +231,9 @@ pub struct Outcome {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkRow {
     /// The target's address, by its number.
-    pub target: Address,
+    pub target: StoredUrl,
     /// The target's address.
-    pub address: String,
+    pub url: String,
     /// The fragment, without `#`.
     pub fragment: Option<String>,
     /// What is said of the target: of the address, or of the fragment if that is worse.
@@ -287,8 +289,8 @@ impl LinkRow {
     #[must_use]
     pub fn full_target(&self) -> String {
         match &self.fragment {
-            Some(fragment) => format!("{}#{fragment}", self.address),
-            None => self.address.clone(),
+            Some(fragment) => format!("{}#{fragment}", self.url),
+            None => self.url.clone(),
         }
     }
 }
@@ -308,11 +310,11 @@ pub struct PageRow {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TargetRow {
     /// The address.
-    pub address: String,
+    pub url: String,
     /// What is said of it.
     pub outcome: Outcome,
     /// The last answer of the last hop, where a server answered.
-    pub answer: Option<Answer>,
+    pub answer: Option<ResponseHead>,
     /// How long the last request took.
     pub took: Option<Duration>,
     /// The title of the page that it is.
@@ -325,7 +327,7 @@ pub struct TargetRow {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TraceRow {
     /// The address.
-    pub address: String,
+    pub url: String,
     /// What was seen each time it was asked.
     pub attempts: Vec<Attempt>,
     /// The title that was seen last.
@@ -362,7 +364,7 @@ impl Changes {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NoteRow {
     /// The address.
-    pub address: String,
+    pub url: String,
     /// What there is to know.
     pub note: Note,
 }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use jiff::Timestamp;
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::waiver::Waivers;
-use rummage_core::schedule::notifications::News;
+use rummage_core::schedule::notifications::Notification;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 
@@ -47,13 +47,13 @@ pub struct Digest {
     /// How many targets there are of each kind of news, and in all.
     pub counts: Counts,
     /// What broke; of a first run, what is wrong.
-    pub broke: Vec<Told>,
+    pub broke: Vec<DigestTarget>,
     /// What had healed, and came back.
-    pub came_back: Vec<Told>,
+    pub returned: Vec<DigestTarget>,
     /// What was set aside, and is not any more.
-    pub reopened: Vec<Told>,
+    pub reopened: Vec<DigestTarget>,
     /// What has healed.
-    pub healed: Vec<Told>,
+    pub healed: Vec<DigestTarget>,
 }
 
 /// Counts of targets.
@@ -62,7 +62,7 @@ pub struct Counts {
     /// What broke.
     pub broke: u64,
     /// What came back.
-    pub came_back: u64,
+    pub returned: u64,
     /// What is not set aside any more.
     pub reopened: u64,
     /// What healed.
@@ -73,7 +73,7 @@ pub struct Counts {
 
 /// A target that is told of.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Told {
+pub struct DigestTarget {
     /// The address, with its fragment where that is what is wrong; of a placeholder, what
     /// is written.
     pub target: String,
@@ -86,12 +86,12 @@ pub struct Told {
     /// How many links it is about.
     pub links: u64,
     /// Some of them.
-    pub places: Vec<Place>,
+    pub places: Vec<DigestLink>,
 }
 
 /// A place where a link stands, or stood.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Place {
+pub struct DigestLink {
     /// The page.
     pub page: String,
     /// The line, from 1; 0 for what stands in the head of the answer.
@@ -119,17 +119,17 @@ pub(crate) fn of_news(
     db: &Connection,
     run: &RunInfo,
     waivers: &Waivers,
-    news: Vec<(i64, News)>,
+    news: Vec<(i64, Notification)>,
 ) -> Result<Digest, StoreError> {
-    let mut targets: HashMap<(News, TargetIdentity<u32>), Told> = HashMap::new();
+    let mut targets: HashMap<(Notification, TargetIdentity<u32>), DigestTarget> = HashMap::new();
     for (id, news) in in_order(db, run, news)? {
         take(db, id, news, &mut targets)?;
     }
-    let mut lists: HashMap<News, Vec<Told>> = HashMap::new();
+    let mut lists: HashMap<Notification, Vec<DigestTarget>> = HashMap::new();
     for ((news, _), told) in targets {
         lists.entry(news).or_default().push(told);
     }
-    let mut list = |news: News| {
+    let mut list = |news: Notification| {
         let mut list = lists.remove(&news).unwrap_or_default();
         // What stands in most places first.
         list.sort_by(|a, b| (b.links, &a.target).cmp(&(a.links, &b.target)));
@@ -137,8 +137,12 @@ pub(crate) fn of_news(
         list.truncate(TARGETS);
         (count, list)
     };
-    let (broke, came_back, reopened, healed) =
-        (list(News::Broke), list(News::Returned), list(News::Reopened), list(News::Healed));
+    let (broke, returned, reopened, healed) = (
+        list(Notification::NewlyBroken),
+        list(Notification::Returned),
+        list(Notification::Reopened),
+        list(Notification::Healed),
+    );
     let now = changes(db, run, waivers)?;
     Ok(Digest {
         schema: 1,
@@ -152,13 +156,13 @@ pub(crate) fn of_news(
         message_id: message_id(run),
         counts: Counts {
             broke: broke.0,
-            came_back: came_back.0,
+            returned: returned.0,
             reopened: reopened.0,
             healed: healed.0,
             open: now.open + now.unseen + now.broke + now.returned,
         },
         broke: broke.1,
-        came_back: came_back.1,
+        returned: returned.1,
         reopened: reopened.1,
         healed: healed.1,
     })
@@ -169,8 +173,8 @@ pub(crate) fn of_news(
 fn in_order(
     db: &Connection,
     run: &RunInfo,
-    news: Vec<(i64, News)>,
-) -> Result<Vec<(i64, News)>, StoreError> {
+    news: Vec<(i64, Notification)>,
+) -> Result<Vec<(i64, Notification)>, StoreError> {
     let mut select = db.prepare_cached(
         "SELECT coalesce(rank, 4294967295), page.url, line, column
          FROM finding
@@ -195,8 +199,8 @@ fn in_order(
 fn take(
     db: &Connection,
     id: i64,
-    news: News,
-    targets: &mut HashMap<(News, TargetIdentity<u32>), Told>,
+    news: Notification,
+    targets: &mut HashMap<(Notification, TargetIdentity<u32>), DigestTarget>,
 ) -> Result<(), StoreError> {
     let mut select = db.prepare_cached(
         "SELECT target, fragment, cause, trim(written), verdict, status, line, column, element,
@@ -216,7 +220,7 @@ fn take(
                 (Some("no-such-fragment"), Some(fragment)) => format!("{url}#{fragment}"),
                 _ => url.to_owned(),
             };
-            let told = Told {
+            let told = DigestTarget {
                 target,
                 verdict: owned(4)?.unwrap_or_default(),
                 cause: owned(2)?,
@@ -224,7 +228,7 @@ fn take(
                 links: 0,
                 places: Vec::new(),
             };
-            let place = Place {
+            let place = DigestLink {
                 page: owned(11)?.unwrap_or_default(),
                 line: row.get(6)?,
                 column: row.get(7)?,

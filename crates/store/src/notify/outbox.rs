@@ -11,7 +11,7 @@ use jiff::{SignedDuration, Timestamp};
 use rummage_core::schedule::notifications::wait_after;
 use rusqlite::{Connection, params};
 
-use crate::db::connection::{lock_beside, open_beside};
+use crate::db::connection::{lock_file_of, open_next_to};
 use crate::db::error::StoreError;
 use crate::db::row::{text, timestamp, word};
 use crate::model::Channel;
@@ -23,7 +23,7 @@ const KEPT: u32 = 20;
 
 /// A digest on its way.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Letter {
+pub struct QueuedDigest {
     /// Its number.
     pub id: i64,
     /// The way in which it is delivered.
@@ -42,7 +42,7 @@ pub struct Undelivered {
     /// The site.
     pub site: String,
     /// How many.
-    pub letters: u64,
+    pub emails: u64,
     /// How often the one that was tried most was tried.
     pub attempts: u32,
     /// When the next is tried.
@@ -91,21 +91,21 @@ impl Outbox {
     /// # Errors
     /// When the store cannot be opened or written.
     pub fn open(path: &Path) -> Result<Option<Outbox>, StoreError> {
-        let Some(lock) = lock_beside(path, ".outbox")? else { return Ok(None) };
-        Ok(Some(Outbox { db: open_beside(path)?, _lock: lock }))
+        let Some(lock) = lock_file_of(path, ".outbox")? else { return Ok(None) };
+        Ok(Some(Outbox { db: open_next_to(path)?, _lock: lock }))
     }
 
     /// What is to be tried now, in the order in which it was written.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn due(&self, now: Timestamp) -> Result<Vec<Letter>, StoreError> {
+    pub fn due(&self, now: Timestamp) -> Result<Vec<QueuedDigest>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT id, channel, digest, attempts, next_at FROM outbox
              WHERE next_at IS NOT NULL ORDER BY id",
         )?;
         let mut rows = select.query([])?;
-        let mut letters = Vec::new();
+        let mut emails = Vec::new();
         while let Some(row) = rows.next()? {
             // A next time that lies far ahead was noted by a clock that went wrong.
             let at = timestamp(text(row, 4)?.unwrap_or_default());
@@ -118,27 +118,27 @@ impl Outbox {
             let digest = serde_json::from_str(&json)
                 .map_err(|error| StoreError::Damaged(format!("a digest: {error}")))?;
             let channel = word(row, 1, Channel::named)?;
-            letters.push(Letter { id: row.get(0)?, channel, digest, json, attempts });
+            emails.push(QueuedDigest { id: row.get(0)?, channel, digest, json, attempts });
         }
-        Ok(letters)
+        Ok(emails)
     }
 
     /// The other side has taken it.
     ///
     /// # Errors
     /// When the store cannot be written.
-    pub fn handle_delivered(&self, letter: &Letter, now: Timestamp) -> Result<(), StoreError> {
+    pub fn handle_delivered(&self, email: &QueuedDigest, now: Timestamp) -> Result<(), StoreError> {
         self.db.execute(
             "UPDATE outbox SET delivered_at = ?2, next_at = NULL, problem = NULL,
                  attempts = attempts + 1
              WHERE id = ?1",
-            params![letter.id, now.to_string()],
+            params![email.id, now.to_string()],
         )?;
         self.db.execute(
             "DELETE FROM outbox WHERE site = ?1 AND next_at IS NULL AND id NOT IN
                  (SELECT id FROM outbox WHERE site = ?1 AND next_at IS NULL
                   ORDER BY id DESC LIMIT ?2)",
-            params![letter.digest.site, KEPT],
+            params![email.digest.site, KEPT],
         )?;
         Ok(())
     }
@@ -149,15 +149,15 @@ impl Outbox {
     /// When the store cannot be written.
     pub fn handle_failed(
         &self,
-        letter: &Letter,
+        email: &QueuedDigest,
         problem: &str,
         now: Timestamp,
     ) -> Result<Timestamp, StoreError> {
-        let wait = SignedDuration::from_secs(wait_after(letter.attempts + 1));
+        let wait = SignedDuration::from_secs(wait_after(email.attempts + 1));
         let next = now.checked_add(wait).unwrap_or(now);
         self.db.execute(
             "UPDATE outbox SET attempts = attempts + 1, problem = ?2, next_at = ?3 WHERE id = ?1",
-            params![letter.id, problem, next.to_string()],
+            params![email.id, problem, next.to_string()],
         )?;
         Ok(next)
     }
@@ -166,11 +166,11 @@ impl Outbox {
     ///
     /// # Errors
     /// When the store cannot be written.
-    pub fn handle_dropped(&self, letter: &Letter) -> Result<(), StoreError> {
+    pub fn handle_dropped(&self, email: &QueuedDigest) -> Result<(), StoreError> {
         let problem = "the settings name no such way any more";
         self.db.execute(
             "UPDATE outbox SET next_at = NULL, problem = ?2 WHERE id = ?1",
-            params![letter.id, problem],
+            params![email.id, problem],
         )?;
         Ok(())
     }
@@ -192,7 +192,7 @@ impl Reader {
         let rows = select.query_map([], |row| {
             Ok(Undelivered {
                 site: row.get(0)?,
-                letters: row.get(1)?,
+                emails: row.get(1)?,
                 attempts: row.get(2)?,
                 next_at: timestamp(&row.get::<_, String>(3)?),
                 problem: row.get(4)?,

@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use rummage_core::findings::selection::Selection;
 
 use crate::db::error::StoreError;
-use crate::model::Address;
+use crate::model::StoredUrl;
 use crate::read::open::OpenRun;
 
 impl OpenRun<'_> {
@@ -15,22 +15,22 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn to_ask_again(
+    pub fn to_recheck(
         &self,
-        targets: &[Address],
+        targets: &[StoredUrl],
         pages: u32,
     ) -> Result<HashSet<String>, StoreError> {
         let mut again = HashSet::new();
         for target in targets {
             again.insert(self.url(*target)?);
-            again.extend(self.way(*target)?.into_iter().map(|hop| hop.address));
+            again.extend(self.way(*target)?.into_iter().map(|hop| hop.url));
         }
         let wanted: HashSet<u32> = targets.iter().map(|target| target.0).collect();
         let selection = Selection::all();
-        let sift = self.sift_to_any(&wanted, &selection)?;
+        let query = self.query_to_any(&wanted, &selection)?;
         let mut carried: HashMap<u32, (u32, u32)> = HashMap::new();
         let mut carrying = HashSet::new();
-        sift.for_each(|found| {
+        query.for_each(|found| {
             let (count, last) = carried.entry(found.target.0).or_insert((0, u32::MAX));
             if *last != found.page && *count < pages {
                 (*count, *last) = (*count + 1, found.page);

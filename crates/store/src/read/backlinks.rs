@@ -5,12 +5,12 @@ use std::collections::{HashMap, HashSet};
 use rummage_core::findings::selection::Selection;
 
 use crate::db::error::StoreError;
-use crate::model::Address;
+use crate::model::StoredUrl;
 use crate::read::open::OpenRun;
 
 /// The links to an address.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Carried {
+pub struct Backlinks {
     /// On how many pages there are some.
     pub pages: u64,
     /// The first page, and the line and column of the first link on it.
@@ -23,33 +23,42 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn carried(&self, urls: &HashSet<String>) -> Result<HashMap<String, Carried>, StoreError> {
-        let mut known: HashMap<Address, String> = HashMap::new();
+    pub fn carried(
+        &self,
+        urls: &HashSet<String>,
+    ) -> Result<HashMap<String, Backlinks>, StoreError> {
+        let mut known: HashMap<StoredUrl, String> = HashMap::new();
         let mut select = self.db.prepare("SELECT id, url FROM address")?;
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
             let url = row.get_ref(1)?.as_str().unwrap_or_default();
             if urls.contains(url) {
-                known.insert(Address(row.get(0)?), url.to_owned());
+                known.insert(StoredUrl(row.get(0)?), url.to_owned());
             }
         }
-        let wanted: HashSet<u32> = known.keys().map(|address| address.0).collect();
-        let mut found: HashMap<Address, (u64, u32, u32, u32, u32)> = HashMap::new();
+        let wanted: HashSet<u32> = known.keys().map(|url| url.0).collect();
+        let mut found: HashMap<StoredUrl, (u64, u32, u32, u32, u32)> = HashMap::new();
         let selection = Selection::all();
-        let sift = self.sift_to_any(&wanted, &selection)?;
-        sift.for_each(|one| {
-            let place = (one.page, one.line, one.column);
-            let entry = found.entry(one.target).or_insert((0, place.0, place.1, place.2, u32::MAX));
+        let query = self.query_to_any(&wanted, &selection)?;
+        query.for_each(|one| {
+            let occurrence = (one.page, one.line, one.column);
+            let entry = found.entry(one.target).or_insert((
+                0,
+                occurrence.0,
+                occurrence.1,
+                occurrence.2,
+                u32::MAX,
+            ));
             if entry.4 != one.page {
                 (entry.0, entry.4) = (entry.0 + 1, one.page);
             }
             Ok::<_, StoreError>(())
         })?;
         let mut carried = HashMap::new();
-        for (address, (pages, page, line, column, _)) in found {
+        for (url, (pages, page, line, column, _)) in found {
             let first = (self.url(self.page_at(page))?, line, column);
-            let url = known.remove(&address).expect("only these were sifted");
-            carried.insert(url, Carried { pages, first });
+            let url = known.remove(&url).expect("only these were sifted");
+            carried.insert(url, Backlinks { pages, first });
         }
         Ok(carried)
     }

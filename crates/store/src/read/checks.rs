@@ -5,23 +5,23 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
 use rummage_core::Seconds;
-use rummage_core::schedule::policy::{Checked, Word};
+use rummage_core::schedule::policy::{Checked, LastOutcome};
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::Verdict;
 use rusqlite::{Connection, params};
 
 use crate::db::error::StoreError;
 use crate::db::row::word;
-use crate::model::{Address, RunInfo, RunState};
+use crate::model::{RunInfo, RunState, StoredUrl};
 use crate::read::reader::Reader;
 use crate::tables::request_log::for_each_entry;
-use crate::tables::url_status::Sayings;
+use crate::tables::url_status::UrlStatuses;
 
 /// An address that was asked, with its checks.
 #[derive(Debug, Clone, Copy)]
 pub struct Check {
     /// The address.
-    pub address: Address,
+    pub url: StoredUrl,
     /// The run that asked it last.
     pub run: i64,
     /// A link names it; it is not only a hop on the way to others.
@@ -36,10 +36,10 @@ pub struct Check {
 #[derive(Debug, Clone, Copy)]
 struct State {
     run: u32,
-    last: u32,
+    checked_at: u32,
     since: u32,
     times: u32,
-    word: Word,
+    last: LastOutcome,
     scope: Scope,
     is_new: bool,
 }
@@ -64,16 +64,18 @@ impl Reader {
         let forgotten = forgotten(&self.db, site)?;
         let numbers: BTreeSet<i64> = runs.keys().chain(&forgotten).copied().collect();
         let mut states: Vec<Option<State>> = Vec::new();
-        let mut last = Sayings::default();
+        let mut last = UrlStatuses::default();
         for number in numbers {
             match runs.get(&number) {
                 Some(run) => {
-                    last = Sayings::of_run(&self.db, number)?;
-                    for_each_asked(&self.db, run, &last, |asked| note(&mut states, number, asked))?;
+                    last = UrlStatuses::of_run(&self.db, number)?;
+                    for_each_checked(&self.db, run, &last, |check| {
+                        note(&mut states, number, check)
+                    })?;
                 }
                 None => {
-                    for_each_old(&self.db, site, number, |asked| {
-                        note(&mut states, number, asked);
+                    for_each_old(&self.db, site, number, |check| {
+                        note(&mut states, number, check);
                     })?;
                 }
             }
@@ -81,18 +83,18 @@ impl Reader {
         let mut select = self.db.prepare("SELECT id, url FROM address ORDER BY id")?;
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
-            let address: u32 = row.get(0)?;
-            let state = states.get(address as usize).copied().flatten();
-            let (Some(state), Some(saying)) = (state, last.of(address)) else { continue };
+            let url: u32 = row.get(0)?;
+            let state = states.get(url as usize).copied().flatten();
+            let (Some(state), Some(url_status)) = (state, last.of(url)) else { continue };
             let check = Check {
-                address: Address(address),
+                url: StoredUrl(url),
                 run: state.run.into(),
-                linked: saying.linked,
-                is_sound: saying.verdict == Verdict::Sound,
+                linked: url_status.linked,
+                is_sound: url_status.verdict == Verdict::Sound,
                 checked: Checked {
-                    word: state.word,
+                    last: state.last,
                     scope: state.scope,
-                    last: state.last.into(),
+                    checked_at: state.checked_at.into(),
                     since: state.since.into(),
                     times: state.times,
                     is_new: state.is_new,
@@ -140,44 +142,53 @@ fn second(run: &RunInfo, at_us: u64) -> Seconds {
 
 /// An address that a run asked, and what it found.
 #[derive(Debug, Clone, Copy)]
-struct Asked {
-    address: u32,
+struct UrlCheck {
+    url: u32,
     at: u32,
-    word: Word,
+    last: LastOutcome,
     scope: Scope,
 }
 
 /// Adds a check to those before it.
-fn note(states: &mut Vec<Option<State>>, run: i64, asked: Asked) {
-    let Asked { address, at, word, scope } = asked;
-    let index = address as usize;
+fn note(states: &mut Vec<Option<State>>, run: i64, check: UrlCheck) {
+    let UrlCheck { url, at, last, scope } = check;
+    let index = url as usize;
     if states.len() <= index {
         states.resize(index + 1, None);
     }
     let run = u32::try_from(run).unwrap_or(u32::MAX);
     states[index] = Some(match states[index] {
-        Some(state) if state.word == word => {
-            State { run, last: at, times: state.times + 1, scope, ..state }
+        Some(state) if state.last == last => {
+            State { run, checked_at: at, times: state.times + 1, scope, ..state }
         }
-        earlier => {
-            State { run, last: at, since: at, times: 1, word, scope, is_new: earlier.is_none() }
-        }
+        earlier => State {
+            run,
+            checked_at: at,
+            since: at,
+            times: 1,
+            last,
+            scope,
+            is_new: earlier.is_none(),
+        },
     });
 }
 
 /// Gives what a run asked itself.
-fn for_each_asked(
+fn for_each_checked(
     db: &Connection,
     run: &RunInfo,
-    sayings: &Sayings,
-    mut take: impl FnMut(Asked),
+    url_statuses: &UrlStatuses,
+    mut take: impl FnMut(UrlCheck),
 ) -> Result<(), StoreError> {
-    let asked = asked_at(db, run)?;
-    for (address, at) in (0u32..).zip(asked).filter(|(_, at)| *at > 0) {
-        let Some(saying) = sayings.of(address).filter(|saying| !saying.recalled) else { continue };
-        let word = Word::of(saying.verdict, saying.cause);
-        if let (Some(word), Some(scope)) = (word, saying.scope) {
-            take(Asked { address, at, word, scope });
+    let check = checked_at(db, run)?;
+    for (url, at) in (0u32..).zip(check).filter(|(_, at)| *at > 0) {
+        let Some(url_status) = url_statuses.of(url).filter(|url_status| !url_status.recalled)
+        else {
+            continue;
+        };
+        let last = LastOutcome::of(url_status.verdict, url_status.cause);
+        if let (Some(last), Some(scope)) = (last, url_status.scope) {
+            take(UrlCheck { url, at, last, scope });
         }
     }
     Ok(())
@@ -193,17 +204,17 @@ fn for_each_old(
     db: &Connection,
     site: &str,
     run: i64,
-    mut take: impl FnMut(Asked),
+    mut take: impl FnMut(UrlCheck),
 ) -> Result<(), StoreError> {
     let mut select = db.prepare_cached(
         "SELECT address, at, word, scope FROM old_check WHERE site = ?1 AND run = ?2",
     )?;
     let mut rows = select.query(params![site, run])?;
     while let Some(row) = rows.next()? {
-        take(Asked {
-            address: row.get(0)?,
+        take(UrlCheck {
+            url: row.get(0)?,
             at: row.get(1)?,
-            word: word(row, 2, Word::named)?,
+            last: word(row, 2, LastOutcome::named)?,
             scope: word(row, 3, Scope::named)?,
         });
     }
@@ -212,36 +223,29 @@ fn for_each_old(
 
 /// Keeps what a run asked, and when, for the time when it is forgotten.
 pub(crate) fn keep(db: &Connection, run: &RunInfo) -> Result<(), StoreError> {
-    let sayings = Sayings::of_run(db, run.number)?;
+    let url_statuses = UrlStatuses::of_run(db, run.number)?;
     let mut insert = db.prepare_cached(
         "INSERT OR REPLACE INTO old_check (site, run, address, at, word, scope)
          VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
     )?;
-    let mut asked = Vec::new();
-    for_each_asked(db, run, &sayings, |one| asked.push(one))?;
-    for Asked { address, at, word, scope } in asked {
-        insert.execute(params![
-            run.site,
-            run.number,
-            address,
-            at,
-            word.as_str(),
-            scope.as_str()
-        ])?;
+    let mut check = Vec::new();
+    for_each_checked(db, run, &url_statuses, |one| check.push(one))?;
+    for UrlCheck { url, at, last, scope } in check {
+        insert.execute(params![run.site, run.number, url, at, last.as_str(), scope.as_str()])?;
     }
     Ok(())
 }
 
 /// When a run asked each address last, in seconds since 1970; 0 for what it did not.
-fn asked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
-    let mut asked: Vec<u32> = Vec::new();
+fn checked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
+    let mut check: Vec<u32> = Vec::new();
     for_each_entry(db, run.number, |entry| {
         let Some(request) = entry.request.filter(|request| !request.recalled) else { return };
-        let index = entry.address as usize;
-        if asked.len() <= index {
-            asked.resize(index + 1, 0);
+        let index = entry.url as usize;
+        if check.len() <= index {
+            check.resize(index + 1, 0);
         }
-        asked[index] = u32::try_from(second(run, request.at_us)).unwrap_or(u32::MAX);
+        check[index] = u32::try_from(second(run, request.at_us)).unwrap_or(u32::MAX);
     })?;
-    Ok(asked)
+    Ok(check)
 }

@@ -52,29 +52,29 @@ impl Folds {
             return numbers.reserve(more);
         }
         let mut all = Numbers::of(end, u32::try_from(end).unwrap_or(u32::MAX));
-        numbers.iter().for_each(|(mark, number)| all.set(*mark as usize, *number));
+        numbers.iter().for_each(|(content, number)| all.set(*content as usize, *number));
         *self = Folds::Many(all);
     }
 
-    pub(crate) fn set(&mut self, mark: u32, number: u32) {
+    pub(crate) fn set(&mut self, content: u32, number: u32) {
         match self {
-            Folds::Many(numbers) => numbers.set(mark as usize, number),
+            Folds::Many(numbers) => numbers.set(content as usize, number),
             Folds::Few { bits, numbers } => {
-                bits[mark as usize / 64] |= 1 << (mark % 64);
-                numbers.insert(mark, number);
+                bits[content as usize / 64] |= 1 << (content % 64);
+                numbers.insert(content, number);
             }
         }
     }
 
-    pub(crate) fn of(&self, mark: u32) -> u32 {
+    pub(crate) fn of(&self, content: u32) -> u32 {
         match self {
-            Folds::Many(numbers) => numbers.at(mark as usize),
+            Folds::Many(numbers) => numbers.at(content as usize),
             Folds::Few { bits, numbers } => {
-                let word = bits.get(mark as usize / 64).copied().unwrap_or_default();
-                if word >> (mark % 64) & 1 == 0 {
+                let word = bits.get(content as usize / 64).copied().unwrap_or_default();
+                if word >> (content % 64) & 1 == 0 {
                     return 0;
                 }
-                numbers.get(&mark).copied().unwrap_or_default()
+                numbers.get(&content).copied().unwrap_or_default()
             }
         }
     }
@@ -82,22 +82,22 @@ impl Folds {
 
 /// A fingerprint and its mark in twelve octets.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Print {
+pub(crate) struct Fingerprint {
     pub(crate) print: [u32; 2],
-    pub(crate) mark: u32,
+    pub(crate) content: u32,
 }
 
-impl Print {
+impl Fingerprint {
     #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
-    pub(crate) fn new(print: u64, mark: u32) -> Print {
-        Print { print: [(print >> 32) as u32, print as u32], mark }
+    pub(crate) fn new(print: u64, content: u32) -> Fingerprint {
+        Fingerprint { print: [(print >> 32) as u32, print as u32], content }
     }
 }
 
 /// Numbers in three octets each where they fit, else in four.
 #[derive(Debug)]
 pub(crate) struct Numbers {
-    octets: Vec<u8>,
+    bytes: Vec<u8>,
     width: usize,
 }
 
@@ -105,25 +105,25 @@ impl Numbers {
     /// So many of them, all 0 as yet, none above `most`.
     pub(crate) fn of(count: usize, most: u32) -> Numbers {
         let width = if most < 1 << 24 { 3 } else { 4 };
-        Numbers { octets: vec![0; count * width], width }
+        Numbers { bytes: vec![0; count * width], width }
     }
 
     pub(crate) fn count(&self) -> usize {
-        self.octets.len() / self.width
+        self.bytes.len() / self.width
     }
 
     pub(crate) fn set(&mut self, at: usize, number: u32) {
         let from = at * self.width;
-        let octets = &number.to_le_bytes()[..self.width];
-        self.octets[from..from + self.width].copy_from_slice(octets);
+        let bytes = &number.to_le_bytes()[..self.width];
+        self.bytes[from..from + self.width].copy_from_slice(bytes);
     }
 
     /// 0 for what lies beyond the end.
     pub(crate) fn at(&self, at: usize) -> u32 {
         let from = at * self.width;
-        let Some(octets) = self.octets.get(from..from + self.width) else { return 0 };
+        let Some(bytes) = self.bytes.get(from..from + self.width) else { return 0 };
         let mut number = [0; 4];
-        number[..self.width].copy_from_slice(octets);
+        number[..self.width].copy_from_slice(bytes);
         u32::from_le_bytes(number)
     }
 }
@@ -133,7 +133,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn numbers_keep_what_they_are_given_in_three_octets_and_in_four() {
+    fn numbers_keep_what_they_are_given_in_three_bytes_and_in_four() {
         for most in [9, (1 << 24) - 1, 1 << 24, u32::MAX] {
             let mut numbers = Numbers::of(3, most);
             numbers.set(1, most);
@@ -144,7 +144,7 @@ mod tests {
     }
 
     #[test]
-    fn counts_go_on_beyond_an_octet() {
+    fn counts_go_on_beyond_an_byte() {
         let mut counts = Counts::of(2);
         for _ in 0..1000 {
             counts.add(1);
@@ -162,11 +162,11 @@ mod tests {
         for many in [10u32, 10_000] {
             let mut folds = Folds::new(20_000);
             folds.make_room(5);
-            (0..5).for_each(|mark| folds.set(mark * 3, mark + 1));
+            (0..5).for_each(|content| folds.set(content * 3, content + 1));
             folds.make_room(many as usize);
             assert_eq!(matches!(folds, Folds::Many(_)), many == 10_000);
-            (5..many).filter(|mark| mark % 3 > 0).for_each(|mark| folds.set(mark, 9));
-            assert_eq!([0, 3, 1, 19_999].map(|mark| folds.of(mark)), [1, 2, 0, 0]);
+            (5..many).filter(|content| content % 3 > 0).for_each(|content| folds.set(content, 9));
+            assert_eq!([0, 3, 1, 19_999].map(|content| folds.of(content)), [1, 2, 0, 0]);
         }
     }
 }

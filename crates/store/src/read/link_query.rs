@@ -7,27 +7,27 @@
 use std::cell::OnceCell;
 use std::collections::HashSet;
 
-use rummage_core::crawl::Place;
+use rummage_core::crawl::FragmentFault;
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::findings::selection::Selection;
-use rummage_core::verdict::{Cause, LinkSeen, Verdict, of_link};
+use rummage_core::verdict::{Cause, LinkContext, Verdict, of_link};
 use rusqlite::params;
 
-use crate::codec::places;
+use crate::codec::occurrences::{self, Occurrence};
 use crate::db::error::StoreError;
-use crate::read::folds::{Counts, Folds, Numbers, Print};
+use crate::read::folds::{Counts, Fingerprint, Folds, Numbers};
 use crate::read::open::OpenRun;
-use crate::tables::url_status::Saying;
+use crate::tables::url_status::UrlStatus;
 
 /// A link that fits, in few octets. [`OpenRun::row`] has its texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Found {
+pub struct LinkMatch {
     /// The page that has it, by its rank, from 0.
     pub page: u32,
     /// The target, without its fragment.
-    pub target: crate::Address,
+    pub target: crate::StoredUrl,
     /// Tells links that say the same from others.
-    pub(crate) mark: u32,
+    pub(crate) content: u32,
     /// Line of the start of the tag, from 1; 0 for what stands in the head of the answer.
     pub line: u32,
     /// Column of the start of the tag, as the line.
@@ -36,23 +36,23 @@ pub struct Found {
     pub verdict: Verdict,
     /// Why.
     pub cause: Option<Cause>,
-    pub(crate) place: Option<Place>,
+    pub(crate) fragment_fault: Option<FragmentFault>,
     /// Somebody has set it aside.
     pub waived: bool,
 }
 
-impl Found {
+impl LinkMatch {
     /// Puts links in their order: by page, then by place; what stands at one place (the
     /// addresses of a `srcset`) by what was stored first.
     #[must_use]
     pub fn rank(&self) -> impl Ord + use<> {
-        (self.page, self.line, self.column, self.mark)
+        (self.page, self.line, self.column, self.content)
     }
 }
 
 /// The links of a run, as a selection sifts them.
 #[derive(Debug)]
-pub struct Sift<'a> {
+pub struct LinkQuery<'a> {
     run: &'a OpenRun<'a>,
     selection: &'a Selection,
     /// The only page that is looked at, by its rank.
@@ -64,7 +64,7 @@ pub struct Sift<'a> {
     /// On how many pages each fold stands.
     pages: Counts,
     /// All places of marks that may fit, with the rank of their page, where they are few.
-    hits: Option<Vec<(u32, places::Place)>>,
+    hits: Option<Vec<(u32, Occurrence)>>,
 }
 
 /// Places that are kept while their pages are counted, so that the pages need not be
@@ -75,13 +75,13 @@ const PRINTS_HELD: u32 = 2_000_000;
 
 /// A page, as the links on it see it. Its texts are fetched where they are asked for:
 /// most links need none of them.
-struct Seen<'a> {
+struct PageTexts<'a> {
     run: &'a OpenRun<'a>,
     rank: u32,
     texts: OnceCell<(String, Option<String>)>,
 }
 
-impl Seen<'_> {
+impl PageTexts<'_> {
     /// Address and title.
     fn texts(&self) -> Result<(&str, Option<&str>), StoreError> {
         if self.texts.get().is_none() {
@@ -106,10 +106,10 @@ impl<'a> OpenRun<'a> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn sift(&'a self, selection: &'a Selection) -> Result<Sift<'a>, StoreError> {
-        let addresses = self.addresses(selection)?;
-        self.sift_some(selection, None, |_, target| {
-            addresses.get(target as usize).copied().unwrap_or_default()
+    pub fn query(&'a self, selection: &'a Selection) -> Result<LinkQuery<'a>, StoreError> {
+        let urls = self.urls(selection)?;
+        self.query_some(selection, None, |_, target| {
+            urls.get(target as usize).copied().unwrap_or_default()
         })
     }
 
@@ -117,88 +117,90 @@ impl<'a> OpenRun<'a> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn sift_to(
+    pub fn query_to(
         &'a self,
-        address: crate::Address,
+        url: crate::StoredUrl,
         selection: &'a Selection,
-    ) -> Result<Sift<'a>, StoreError> {
-        self.sift_some(selection, None, |_, target| target == address.0)
+    ) -> Result<LinkQuery<'a>, StoreError> {
+        self.query_some(selection, None, |_, target| target == url.0)
     }
 
     /// Sifts the links to some addresses.
-    pub(crate) fn sift_to_any(
+    pub(crate) fn query_to_any(
         &'a self,
-        addresses: &HashSet<u32>,
+        urls: &HashSet<u32>,
         selection: &'a Selection,
-    ) -> Result<Sift<'a>, StoreError> {
-        self.sift_some(selection, None, |_, target| addresses.contains(&target))
+    ) -> Result<LinkQuery<'a>, StoreError> {
+        self.query_some(selection, None, |_, target| urls.contains(&target))
     }
 
     /// Sifts the links on one page; `None` where the run did not read it.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn sift_on(
+    pub fn query_on(
         &'a self,
-        page: crate::Address,
+        page: crate::StoredUrl,
         selection: &'a Selection,
-    ) -> Result<Option<Sift<'a>>, StoreError> {
-        let Some(rank) = self.pages.iter().position(|known| known.address == page.0) else {
+    ) -> Result<Option<LinkQuery<'a>>, StoreError> {
+        let Some(rank) = self.pages.iter().position(|known| known.url == page.0) else {
             return Ok(None);
         };
         let links: Vec<u8> = self
             .db
             .prepare_cached("SELECT links FROM page_version WHERE id = ?1")?
             .query_row([self.pages[rank].version], |row| row.get(0))?;
-        let marks: HashSet<u32> = places::unpack(&links).map(|place| place.mark).collect();
+        let contents: HashSet<u32> =
+            occurrences::unpack(&links).map(|occurrence| occurrence.content).collect();
         let rank = u32::try_from(rank).ok();
-        self.sift_some(selection, rank, |mark, _| marks.contains(&mark)).map(Some)
+        self.query_some(selection, rank, |content, _| contents.contains(&content)).map(Some)
     }
 
-    fn sift_some(
+    fn query_some(
         &'a self,
         selection: &'a Selection,
         only_on: Option<u32>,
         may: impl Fn(u32, u32) -> bool,
-    ) -> Result<Sift<'a>, StoreError> {
+    ) -> Result<LinkQuery<'a>, StoreError> {
         let (folds, targets) = self.folds(selection, may)?;
         let (pages, hits) = self.count_pages(&folds, targets.count())?;
-        Ok(Sift { run: self, selection, only_on, folds, targets, pages, hits })
+        Ok(LinkQuery { run: self, selection, only_on, folds, targets, pages, hits })
     }
 
     /// Whether links to each address may fit.
-    fn addresses(&self, selection: &Selection) -> Result<Vec<bool>, StoreError> {
-        let may = |address, saying: Saying| {
-            selection.takes_verdict(saying.verdict, saying.cause, saying.status())
-                || self.beside.concerns(address)
+    fn urls(&self, selection: &Selection) -> Result<Vec<bool>, StoreError> {
+        let may = |url, url_status: UrlStatus| {
+            selection.takes_verdict(url_status.verdict, url_status.cause, url_status.status())
+                || self.link_faults.concerns(url)
         };
-        let asks_addresses = selection.scope.is_some()
+        let needs_text = selection.scope.is_some()
             || !(selection.hosts.is_empty() && selection.targets.is_empty());
         let unfinished = self.info.state != crate::RunState::Finished;
         let mut fits = Vec::new();
-        let mut set = |address: u32| {
-            let at = address as usize;
+        let mut set = |url: u32| {
+            let at = url as usize;
             if fits.len() <= at {
                 fits.resize(at + 1, false);
             }
             fits[at] = true;
         };
-        if !asks_addresses && !unfinished {
-            let taken = self.sayings.iter().filter(|(address, saying)| may(*address, *saying));
-            taken.for_each(|(address, _)| set(address));
+        if !needs_text && !unfinished {
+            let taken = self.url_statuses.iter().filter(|(url, url_status)| may(*url, *url_status));
+            taken.for_each(|(url, _)| set(url));
             return Ok(fits);
         }
         let mut select = self.db.prepare("SELECT id, url FROM address")?;
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
-            let address: u32 = row.get(0)?;
-            let Some(saying) = self.saying(address) else { continue };
+            let number: u32 = row.get(0)?;
+            let Some(url_status) = self.url_status(number) else { continue };
             let url = row.get_ref(1)?.as_str().unwrap_or_default();
             // A pattern may name the fragment as well: which of them is seen later.
-            let by_url = selection.takes_address(url, saying.scope)
-                || (self.beside.places.contains_key(&address) && !selection.targets.is_empty());
-            if by_url && may(address, saying) {
-                set(address);
+            let by_url = selection.takes_url(url, url_status.scope)
+                || (self.link_faults.fragments.contains_key(&number)
+                    && !selection.targets.is_empty());
+            if by_url && may(number, url_status) {
+                set(number);
             }
         }
         Ok(fits)
@@ -212,24 +214,24 @@ impl<'a> OpenRun<'a> {
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<(Folds, Numbers), StoreError> {
         let asks = !(selection.elements.is_empty() && selection.text.is_empty());
-        let takes = |said: &crate::tables::link_contents::Said<'_>| {
+        let takes = |said: &crate::tables::link_contents::LinkContent<'_>| {
             selection.takes_link(said.element, said.text)
         };
-        let end = self.marks.end()?;
+        let end = self.contents.end()?;
         // A part of all fingerprints at a time: twelve octets a mark are much.
         let parts = u64::from(end / PRINTS_HELD) + 1;
         let mut folds = Folds::new(end);
         let (mut number, mut most_target) = (0, 0);
         // Room for all of a part at once: a list that grows leaves holes behind.
         let room = u64::from(end) / parts;
-        let mut prints: Vec<Print> = Vec::with_capacity((room + room / 8) as usize);
+        let mut prints: Vec<Fingerprint> = Vec::with_capacity((room + room / 8) as usize);
         for part in 0..parts {
-            self.marks.for_each(|mark, target, print| {
+            self.contents.for_each(|content, target, print| {
                 if print % parts == part
-                    && may(mark, target)
-                    && (!asks || self.marks.with(mark, takes)?)
+                    && may(content, target)
+                    && (!asks || self.contents.with(content, takes)?)
                 {
-                    prints.push(Print::new(print, mark));
+                    prints.push(Fingerprint::new(print, content));
                     most_target = most_target.max(target);
                 }
                 Ok(())
@@ -241,13 +243,13 @@ impl<'a> OpenRun<'a> {
                 if last.replace(print.print) != Some(print.print) {
                     number += 1;
                 }
-                folds.set(print.mark, number);
+                folds.set(print.content, number);
             }
         }
         drop(prints);
         let mut targets = Numbers::of(number as usize + 1, most_target);
-        self.marks.for_each(|mark, target, _| {
-            let fold = folds.of(mark) as usize;
+        self.contents.for_each(|content, target, _| {
+            let fold = folds.of(content) as usize;
             if fold > 0 {
                 targets.set(fold, target);
             }
@@ -268,14 +270,14 @@ impl<'a> OpenRun<'a> {
         for (rank, page) in (0..).zip(&self.pages) {
             let mut rows = select.query(params![page.version])?;
             let Some(row) = rows.next()? else { continue };
-            for place in places::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
-                let fold = folds.of(place.mark);
+            for occurrence in occurrences::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
+                let fold = folds.of(occurrence.content);
                 if fold == 0 {
                     continue;
                 }
                 on_page.push(fold);
                 match &mut hits {
-                    Some(all) if all.len() < KEPT => all.push((rank, place)),
+                    Some(all) if all.len() < KEPT => all.push((rank, occurrence)),
                     _ => hits = None,
                 }
             }
@@ -288,9 +290,9 @@ impl<'a> OpenRun<'a> {
 }
 
 /// On how many pages each fold stands, and where.
-type Counted = (Counts, Option<Vec<(u32, places::Place)>>);
+type Counted = (Counts, Option<Vec<(u32, Occurrence)>>);
 
-impl<'a> Sift<'a> {
+impl<'a> LinkQuery<'a> {
     /// The run whose links these are.
     #[must_use]
     pub fn run(&self) -> &'a OpenRun<'a> {
@@ -307,19 +309,19 @@ impl<'a> Sift<'a> {
     /// No more addresses than these are named by the links that fit.
     #[must_use]
     pub fn most_targets(&self) -> usize {
-        self.targets.count().min(self.run.sayings.end())
+        self.targets.count().min(self.run.url_statuses.end())
     }
 
     /// On how many pages of the run the very same link stands.
     #[must_use]
-    pub fn pages_of(&self, found: &Found) -> u64 {
+    pub fn pages_of(&self, found: &LinkMatch) -> u64 {
         self.pages.at(self.fold(found)).into()
     }
 
     /// Equal for the same link on other pages.
     #[must_use]
-    pub fn fold(&self, found: &Found) -> u32 {
-        self.folds.of(found.mark)
+    pub fn fold(&self, found: &LinkMatch) -> u32 {
+        self.folds.of(found.content)
     }
 
     /// Gives each link that fits, pages in the order of their rank, the links of a page
@@ -329,7 +331,7 @@ impl<'a> Sift<'a> {
     /// When the store cannot be read, and whatever `take` gives.
     pub fn for_each<E: From<StoreError>>(
         &self,
-        mut take: impl FnMut(&Found) -> Result<(), E>,
+        mut take: impl FnMut(&LinkMatch) -> Result<(), E>,
     ) -> Result<(), E> {
         if self.targets.count() <= 1 {
             return Ok(());
@@ -339,15 +341,15 @@ impl<'a> Sift<'a> {
                 for on_page in hits.chunk_by(|one, other| one.0 == other.0) {
                     let rank = on_page[0].0;
                     if self.looks_at(rank) {
-                        let places = on_page.iter().map(|(_, place)| *place);
-                        self.take_page(rank, Some(places), &mut take)?;
+                        let occurrences = on_page.iter().map(|(_, occurrence)| *occurrence);
+                        self.take_page(rank, Some(occurrences), &mut take)?;
                     }
                 }
                 Ok(())
             }
             None => {
                 (0..).take(self.run.pages.len()).filter(|rank| self.looks_at(*rank)).try_for_each(
-                    |rank| self.take_page(rank, None::<std::iter::Empty<places::Place>>, &mut take),
+                    |rank| self.take_page(rank, None::<std::iter::Empty<Occurrence>>, &mut take),
                 )
             }
         }
@@ -357,9 +359,9 @@ impl<'a> Sift<'a> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn on_page(&self, rank: u32) -> Result<Vec<Found>, StoreError> {
+    pub fn on_page(&self, rank: u32) -> Result<Vec<LinkMatch>, StoreError> {
         let mut found = Vec::new();
-        let mut take = |one: &Found| -> Result<(), StoreError> {
+        let mut take = |one: &LinkMatch| -> Result<(), StoreError> {
             found.push(*one);
             Ok(())
         };
@@ -367,9 +369,9 @@ impl<'a> Sift<'a> {
             Some(hits) => {
                 let from = hits.partition_point(|(page, _)| *page < rank);
                 let on_page = hits[from..].iter().take_while(|(page, _)| *page == rank);
-                self.take_page(rank, Some(on_page.map(|(_, place)| *place)), &mut take)?;
+                self.take_page(rank, Some(on_page.map(|(_, occurrence)| *occurrence)), &mut take)?;
             }
-            None => self.take_page(rank, None::<std::iter::Empty<places::Place>>, &mut take)?,
+            None => self.take_page(rank, None::<std::iter::Empty<Occurrence>>, &mut take)?,
         }
         Ok(found)
     }
@@ -382,19 +384,19 @@ impl<'a> Sift<'a> {
     fn take_page<E: From<StoreError>>(
         &self,
         rank: u32,
-        places: Option<impl Iterator<Item = places::Place>>,
-        take: &mut impl FnMut(&Found) -> Result<(), E>,
+        occurrences: Option<impl Iterator<Item = Occurrence>>,
+        take: &mut impl FnMut(&LinkMatch) -> Result<(), E>,
     ) -> Result<(), E> {
-        let page = Seen { run: self.run, rank, texts: OnceCell::new() };
+        let page = PageTexts { run: self.run, rank, texts: OnceCell::new() };
         if !self.selection.pages.is_empty() && !self.selection.takes_page(page.texts()?.0) {
             return Ok(());
         }
-        let mut take_place = |place| match self.found(place, &page)? {
+        let mut take_occurrence = |occurrence| match self.found(occurrence, &page)? {
             Some(found) => take(&found),
             None => Ok(()),
         };
-        if let Some(mut places) = places {
-            return places.try_for_each(take_place);
+        if let Some(mut occurrences) = occurrences {
+            return occurrences.try_for_each(take_occurrence);
         }
         let links: Vec<u8> = self
             .run
@@ -405,34 +407,38 @@ impl<'a> Sift<'a> {
                 select.query_row([version], |row| row.get(0))
             })
             .map_err(StoreError::from)?;
-        places::unpack(&links).try_for_each(&mut take_place)
+        occurrences::unpack(&links).try_for_each(&mut take_occurrence)
     }
 
-    fn found(&self, place: places::Place, page: &Seen<'_>) -> Result<Option<Found>, StoreError> {
-        let fold = self.folds.of(place.mark);
+    fn found(
+        &self,
+        occurrence: Occurrence,
+        page: &PageTexts<'_>,
+    ) -> Result<Option<LinkMatch>, StoreError> {
+        let fold = self.folds.of(occurrence.content);
         if fold == 0 {
             return Ok(None);
         }
         let target = self.targets.at(fold as usize);
-        let Some(saying) = self.run.saying(target) else { return Ok(None) };
-        let mut found = Found {
+        let Some(url_status) = self.run.url_status(target) else { return Ok(None) };
+        let mut found = LinkMatch {
             page: page.rank,
-            target: crate::Address(target),
-            mark: place.mark,
-            line: place.line,
-            column: place.column,
-            verdict: saying.verdict,
-            cause: saying.cause,
-            place: None,
+            target: crate::StoredUrl(target),
+            content: occurrence.content,
+            line: occurrence.line,
+            column: occurrence.column,
+            verdict: url_status.verdict,
+            cause: url_status.cause,
+            fragment_fault: None,
             waived: false,
         };
         let mut fits_target = true;
-        if self.run.beside.concerns(target) {
-            fits_target = self.add_own(&mut found, saying, page)?;
+        if self.run.link_faults.concerns(target) {
+            fits_target = self.add_own(&mut found, url_status, page)?;
         }
         found.waived = fits_target && self.run.is_waived(&found)?;
         let fits = fits_target
-            && self.selection.takes_verdict(found.verdict, found.cause, saying.status())
+            && self.selection.takes_verdict(found.verdict, found.cause, url_status.status())
             && self.fits_words(&found, page)?
             && self.fits_standing(&found)?;
         Ok(fits.then_some(found))
@@ -442,34 +448,34 @@ impl<'a> Sift<'a> {
     /// of its address. Gives whether the target fits, its fragment included.
     fn add_own(
         &self,
-        found: &mut Found,
-        saying: Saying,
-        page: &Seen<'_>,
+        found: &mut LinkMatch,
+        url_status: UrlStatus,
+        page: &PageTexts<'_>,
     ) -> Result<bool, StoreError> {
-        let beside = &self.run.beside;
+        let link_faults = &self.run.link_faults;
         let (page_url, title) = page.texts()?;
         let target = self.run.url(found.target)?;
-        let is_page = beside.faults.get(&found.target.0).copied().unwrap_or_default();
-        self.run.marks.with(found.mark, |said| {
-            let of_fragment = said
-                .fragment
-                .and_then(|fragment| beside.places.get(&found.target.0)?.get(fragment).copied());
-            found.place = of_fragment;
+        let is_page = link_faults.faults.get(&found.target.0).copied().unwrap_or_default();
+        self.run.contents.with(found.content, |said| {
+            let of_fragment = said.fragment.and_then(|fragment| {
+                link_faults.fragments.get(&found.target.0)?.get(fragment).copied()
+            });
+            found.fragment_fault = of_fragment;
             let own = Element::named(said.element).zip(Attribute::named(said.attribute));
             let own = own.and_then(|(element, attribute)| {
-                of_link(&LinkSeen {
+                of_link(&LinkContext {
                     page: page_url,
                     title,
                     text: said.text,
                     target: &target,
-                    scope: saying.scope,
+                    scope: url_status.scope,
                     element,
                     attribute,
                     rel: said.rel,
                     written: said.written.text(&target),
                     scripted: said.scripted,
-                    verdict: saying.verdict,
-                    lacks_place: of_fragment == Some(Place::Missing),
+                    verdict: url_status.verdict,
+                    lacks_anchor: of_fragment == Some(FragmentFault::Missing),
                     is_page,
                     placeholders_are_broken: self.run.info.placeholders_are_broken,
                 })
@@ -481,25 +487,25 @@ impl<'a> Sift<'a> {
                 Some(fragment) => format!("{target}#{fragment}"),
                 None => target.clone(),
             };
-            self.selection.takes_address(&target, saying.scope)
-                || self.selection.takes_address(&with_fragment, saying.scope)
+            self.selection.takes_url(&target, url_status.scope)
+                || self.selection.takes_url(&with_fragment, url_status.scope)
         })
     }
 
-    fn fits_words(&self, found: &Found, page: &Seen<'_>) -> Result<bool, StoreError> {
+    fn fits_words(&self, found: &LinkMatch, page: &PageTexts<'_>) -> Result<bool, StoreError> {
         if self.selection.search.is_empty() {
             return Ok(true);
         }
         let target = self.run.url(found.target)?;
         let (page, _) = page.texts()?;
-        self.run.marks.with(found.mark, |said| {
+        self.run.contents.with(found.content, |said| {
             let written = said.written.text(&target);
             let texts = [page, &target, written, said.text.unwrap_or_default()];
             self.selection.finds(texts.into_iter())
         })
     }
 
-    fn fits_standing(&self, found: &Found) -> Result<bool, StoreError> {
+    fn fits_standing(&self, found: &LinkMatch) -> Result<bool, StoreError> {
         let takes = self.selection.takes_waived(found.waived);
         if self.selection.standings.is_empty() || found.waived || !takes {
             return Ok(takes);

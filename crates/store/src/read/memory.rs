@@ -7,17 +7,17 @@ use std::rc::Rc;
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::Response;
-use rummage_core::evidence::{Answer, Ending, Method, Validators};
+use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead, Validators};
 use rummage_core::extract::reading::Reading;
 use rusqlite::Connection;
 
 use crate::db::error::StoreError;
-use crate::model::{Address, RunInfo};
+use crate::model::{RunInfo, StoredUrl};
 use crate::read::reader::Reader;
 use crate::read::replay::{Urls, titled};
 use crate::tables::evidence::Evidence;
 use crate::tables::interning::Key;
-use crate::tables::link_contents::{Index, Marks};
+use crate::tables::link_contents::{Index, LinkContents};
 
 /// What earlier runs have seen, by address. See the [module](self).
 #[derive(Debug)]
@@ -26,16 +26,16 @@ pub struct Memory {
     /// Where the moments of the run begin that is told.
     epoch_at: Timestamp,
     known: HashMap<Key, (u32, i64)>,
-    seen: HashMap<i64, Seen>,
+    seen: HashMap<i64, RunRecord>,
     /// Pages that were read, and may be asked whether they have changed.
     pages: HashMap<Key, (u32, i64)>,
-    marks: Rc<Index>,
+    contents: Rc<Index>,
     urls: RefCell<Urls>,
 }
 
 /// What one run has seen.
 #[derive(Debug)]
-struct Seen {
+struct RunRecord {
     epoch_at: Timestamp,
     evidence: Evidence,
     versions: HashMap<u32, u32>,
@@ -52,13 +52,13 @@ impl Memory {
         epoch_at: Timestamp,
         but: &HashSet<String>,
     ) -> Result<Memory, StoreError> {
-        let mut addresses = Vec::new();
+        let mut urls = Vec::new();
         crate::tables::request_log::for_each_entry(&reader.db, run.number, |entry| {
             if entry.request.is_some() {
-                addresses.push((Address(entry.address), run.number));
+                urls.push((StoredUrl(entry.url), run.number));
             }
         })?;
-        let mut memory = Memory::of(reader, &addresses, epoch_at)?;
+        let mut memory = Memory::of(reader, &urls, epoch_at)?;
         for url in but {
             memory.known.remove(&Key::of_text(url.as_bytes()));
         }
@@ -71,33 +71,32 @@ impl Memory {
     /// When the store cannot be read.
     pub fn of(
         reader: Reader,
-        addresses: &[(Address, i64)],
+        urls: &[(StoredUrl, i64)],
         epoch_at: Timestamp,
     ) -> Result<Memory, StoreError> {
-        let marks = Marks::of_store(&reader.db)?.index();
+        let contents = LinkContents::of_store(&reader.db)?.index();
         let mut memory = Memory {
             reader,
             epoch_at,
             known: HashMap::new(),
             seen: HashMap::new(),
             pages: HashMap::new(),
-            marks,
+            contents,
             urls: RefCell::default(),
         };
         let mut wanted: HashMap<i64, Vec<bool>> = HashMap::new();
-        for (address, run) in addresses {
+        for (url, run) in urls {
             let of_run = wanted.entry(*run).or_default();
-            if of_run.len() <= address.index() {
-                of_run.resize(address.index() + 1, false);
+            if of_run.len() <= url.index() {
+                of_run.resize(url.index() + 1, false);
             }
-            of_run[address.index()] = true;
-            let key = key(&memory.reader.db, *address)?;
-            memory.known.insert(key, (address.0, *run));
+            of_run[url.index()] = true;
+            let key = key(&memory.reader.db, *url)?;
+            memory.known.insert(key, (url.0, *run));
         }
         for (run, wanted) in wanted {
-            let is_wanted =
-                |address: u32| wanted.get(address as usize).copied().unwrap_or_default();
-            let seen = Seen::of_run(&memory.reader, run, is_wanted)?;
+            let is_needed = |url: u32| wanted.get(url as usize).copied().unwrap_or_default();
+            let seen = RunRecord::of_run(&memory.reader, run, is_needed)?;
             memory.seen.insert(run, seen);
         }
         Ok(memory)
@@ -124,13 +123,13 @@ impl Memory {
     /// When the store cannot be read.
     pub fn with_pages(mut self, run: i64) -> Result<Memory, StoreError> {
         let versions = versions(&self.reader.db, run)?;
-        for address in versions.keys() {
-            self.pages.insert(key(&self.reader.db, Address(*address))?, (*address, run));
+        for url in versions.keys() {
+            self.pages.insert(key(&self.reader.db, StoredUrl(*url))?, (*url, run));
         }
         // What is known of other addresses of that run stays known.
-        let known: HashSet<u32> = self.known.values().map(|(address, _)| *address).collect();
-        let is_wanted = |address: u32| versions.contains_key(&address) || known.contains(&address);
-        let seen = Seen::of_run(&self.reader, run, is_wanted)?;
+        let known: HashSet<u32> = self.known.values().map(|(url, _)| *url).collect();
+        let is_needed = |url: u32| versions.contains_key(&url) || known.contains(&url);
+        let seen = RunRecord::of_run(&self.reader, run, is_needed)?;
         self.seen.insert(run, seen);
         Ok(self)
     }
@@ -142,7 +141,7 @@ impl Memory {
     /// When the store cannot be read.
     pub fn validators(&self, url: &str) -> Result<Option<Validators>, StoreError> {
         Ok(self.answer(url)?.map(|(answer, _)| answer).and_then(|answer| {
-            let Answer { etag, last_modified, .. } = answer;
+            let ResponseHead { etag, last_modified, .. } = answer;
             let any = etag.is_some() || last_modified.is_some();
             any.then_some(Validators { etag, last_modified })
         }))
@@ -152,7 +151,7 @@ impl Memory {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn page(&self, url: &str) -> Result<Option<(Answer, Reading)>, StoreError> {
+    pub fn page(&self, url: &str) -> Result<Option<(ResponseHead, Reading)>, StoreError> {
         // One lock for the many questions that a page takes; none between pages, so that
         // the log of what is written meanwhile does not grow for ever.
         let reading = self.reader.db.unchecked_transaction()?;
@@ -162,18 +161,18 @@ impl Memory {
         Ok(Some((answer, page)))
     }
 
-    fn answer(&self, url: &str) -> Result<Option<(Answer, u32)>, StoreError> {
-        let Some((address, run)) = self.pages.get(&Key::of_text(url.as_bytes())) else {
+    fn answer(&self, url: &str) -> Result<Option<(ResponseHead, u32)>, StoreError> {
+        let Some((url, run)) = self.pages.get(&Key::of_text(url.as_bytes())) else {
             return Ok(None);
         };
         let Some(seen) = self.seen.get(run) else { return Ok(None) };
-        let Some(version) = seen.versions.get(address) else { return Ok(None) };
-        let (attempts, _) = seen.evidence.attempts(&self.reader.db, *address)?;
+        let Some(version) = seen.versions.get(url) else { return Ok(None) };
+        let (attempts, _) = seen.evidence.attempts(&self.reader.db, *url)?;
         let last = attempts
             .into_iter()
             .rfind(|attempt| attempt.method == Method::Get && !attempt.purpose.is_side());
-        Ok(last.and_then(|attempt| match attempt.ending {
-            Ending::Answer(answer) if answer.is_success() && !answer.truncated => {
+        Ok(last.and_then(|attempt| match attempt.outcome {
+            AttemptOutcome::ResponseHead(answer) if answer.is_success() && !answer.truncated => {
                 Some((answer, *version))
             }
             _ => None,
@@ -186,19 +185,19 @@ impl Memory {
     /// # Errors
     /// When the store cannot be read.
     pub fn recall(&self, url: &str) -> Result<Vec<Response>, StoreError> {
-        let Some((address, run)) = self.known.get(&Key::of_text(url.as_bytes())) else {
+        let Some((url, run)) = self.known.get(&Key::of_text(url.as_bytes())) else {
             return Ok(Vec::new());
         };
         let Some(seen) = self.seen.get(run) else { return Ok(Vec::new()) };
-        let (mut attempts, title) = seen.evidence.attempts(&self.reader.db, *address)?;
+        let (mut attempts, title) = seen.evidence.attempts(&self.reader.db, *url)?;
         // What a chain of redirects with its cookies was told is asked anew, and so are side
         // requests.
         attempts.retain(|attempt| attempt.hop.is_none() && !attempt.purpose.is_side());
         let mut replies = Vec::with_capacity(attempts.len());
         for mut attempt in attempts {
-            let success = matches!(&attempt.ending, Ending::Answer(answer) if answer.is_success());
+            let success = matches!(&attempt.outcome, AttemptOutcome::ResponseHead(answer) if answer.is_success());
             let may_have_page = success && attempt.method == Method::Get;
-            let version = seen.versions.get(address).filter(|_| may_have_page);
+            let version = seen.versions.get(url).filter(|_| may_have_page);
             let reading = match version {
                 Some(version) => Some(self.reading(*version)?),
                 None => title.as_deref().map(titled),
@@ -210,8 +209,8 @@ impl Memory {
     }
 
     fn reading(&self, version: u32) -> Result<Reading, StoreError> {
-        let marks = Marks::with_index(&self.reader.db, Rc::clone(&self.marks));
-        self.reader.reading(version, &marks, &mut self.urls.borrow_mut())
+        let contents = LinkContents::with_index(&self.reader.db, Rc::clone(&self.contents));
+        self.reader.reading(version, &contents, &mut self.urls.borrow_mut())
     }
 
     /// A moment of an earlier run as one of the run that is told.
@@ -222,26 +221,25 @@ impl Memory {
     }
 }
 
-impl Seen {
+impl RunRecord {
     fn of_run(
         reader: &Reader,
         run: i64,
-        is_wanted: impl Fn(u32) -> bool,
-    ) -> Result<Seen, StoreError> {
-        Ok(Seen {
+        is_needed: impl Fn(u32) -> bool,
+    ) -> Result<RunRecord, StoreError> {
+        Ok(RunRecord {
             epoch_at: reader.run(run)?.epoch_at,
-            evidence: Evidence::of_run(&reader.db, run, is_wanted)?,
+            evidence: Evidence::of_run(&reader.db, run, is_needed)?,
             versions: versions(&reader.db, run)?,
         })
     }
 }
 
-fn key(db: &Connection, address: Address) -> Result<Key, StoreError> {
+fn key(db: &Connection, url: StoredUrl) -> Result<Key, StoreError> {
     let mut select = db.prepare_cached("SELECT url FROM address WHERE id = ?1")?;
-    let mut rows = select.query([address.0])?;
-    let row = rows
-        .next()?
-        .ok_or_else(|| StoreError::Damaged(format!("address {} is missing", address.0)))?;
+    let mut rows = select.query([url.0])?;
+    let row =
+        rows.next()?.ok_or_else(|| StoreError::Damaged(format!("address {} is missing", url.0)))?;
     Ok(Key::of_text(row.get_ref(0)?.as_bytes().unwrap_or_default()))
 }
 

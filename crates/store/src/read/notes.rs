@@ -23,7 +23,7 @@ impl OpenRun<'_> {
                 .map_err(|error| StoreError::Damaged(error.to_string()))?;
             let note = unpack(&kind, detail)
                 .ok_or_else(|| StoreError::Damaged(format!("the note \"{kind}\" is unknown")))?;
-            notes.push(NoteRow { address: row.get(2)?, note });
+            notes.push(NoteRow { url: row.get(2)?, note });
         }
         Ok(notes)
     }

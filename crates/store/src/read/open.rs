@@ -7,31 +7,31 @@ use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use rummage_core::crawl::Place;
+use rummage_core::crawl::FragmentFault;
 use rummage_core::findings::waiver::Waivers;
 use rusqlite::{Connection, OptionalExtension, params};
 
-use crate::codec::places;
+use crate::codec::occurrences;
 use crate::db::error::StoreError;
 use crate::db::row::word;
-use crate::model::{Address, RunInfo, RunState};
+use crate::model::{RunInfo, RunState, StoredUrl};
 use crate::read::reader::Reader;
 use crate::tables::evidence::Evidence;
 use crate::tables::findings::Histories;
-use crate::tables::link_contents::Marks;
+use crate::tables::link_contents::LinkContents;
 use crate::tables::page_order::{self, Page};
-use crate::tables::url_status::{Saying, Sayings};
+use crate::tables::url_status::{UrlStatus, UrlStatuses};
 
 /// A run that questions can be put to.
 #[derive(Debug)]
 pub struct OpenRun<'a> {
     pub(crate) db: &'a Connection,
     pub(crate) info: RunInfo,
-    pub(crate) sayings: Sayings,
+    pub(crate) url_statuses: UrlStatuses,
     /// In the order of their rank.
     pub(crate) pages: Vec<Page>,
-    pub(crate) marks: Marks<'a>,
-    pub(crate) beside: Beside,
+    pub(crate) contents: LinkContents<'a>,
+    pub(crate) link_faults: LinkFaults,
     pub(crate) waivers: Arc<Waivers>,
     evidence: OnceCell<Evidence>,
     evidence_of_sound: OnceCell<Evidence>,
@@ -41,9 +41,9 @@ pub struct OpenRun<'a> {
 
 /// What links may have beside their address.
 #[derive(Debug, Default)]
-pub(crate) struct Beside {
+pub(crate) struct LinkFaults {
     /// What is said of fragments, by address and fragment.
-    pub(crate) places: HashMap<u32, HashMap<String, Place>>,
+    pub(crate) fragments: HashMap<u32, HashMap<String, FragmentFault>>,
     /// Addresses whose links may have a fault, and whether that is that they are pages
     /// where something else is wanted.
     pub(crate) faults: HashMap<u32, bool>,
@@ -67,17 +67,17 @@ impl Reader {
 
 impl<'a> OpenRun<'a> {
     pub(crate) fn new(db: &'a Connection, info: RunInfo) -> Result<OpenRun<'a>, StoreError> {
-        let sayings = Sayings::of_run(db, info.number)?;
+        let url_statuses = UrlStatuses::of_run(db, info.number)?;
         let pages = page_order::pages(db, info.number)?;
-        let marks = Marks::of_store(db)?;
-        let beside = Beside::of_run(db, info.number)?;
+        let contents = LinkContents::of_store(db)?;
+        let link_faults = LinkFaults::of_run(db, info.number)?;
         // What was walked to open a large run is not what will be asked for.
         db.execute_batch("PRAGMA shrink_memory")?;
         Ok(OpenRun {
-            sayings,
+            url_statuses,
             pages,
-            marks,
-            beside,
+            contents,
+            link_faults,
             waivers: Arc::default(),
             evidence: OnceCell::new(),
             evidence_of_sound: OnceCell::new(),
@@ -112,19 +112,19 @@ impl<'a> OpenRun<'a> {
     }
 
     /// What the run says of an address; what it knows and did not get to is not asked.
-    pub(crate) fn saying(&self, address: u32) -> Option<Saying> {
+    pub(crate) fn url_status(&self, url: u32) -> Option<UrlStatus> {
         let unfinished = self.info.state != RunState::Finished;
-        self.sayings.of(address).or_else(|| unfinished.then(Saying::not_asked))
+        self.url_statuses.of(url).or_else(|| unfinished.then(UrlStatus::not_asked))
     }
 
     /// The requests to an address, and to all of its kind: those to the very many that are
     /// plainly sound are fetched where one of these is asked for.
-    pub(crate) fn evidence(&self, address: Address) -> Result<&Evidence, StoreError> {
-        let is_plain = |address| self.sayings.of(address).is_some_and(|saying| saying.plain);
-        let plain = is_plain(address.0);
+    pub(crate) fn evidence(&self, url: StoredUrl) -> Result<&Evidence, StoreError> {
+        let is_plain = |url| self.url_statuses.of(url).is_some_and(|url_status| url_status.plain);
+        let plain = is_plain(url.0);
         let cell = if plain { &self.evidence_of_sound } else { &self.evidence };
         if cell.get().is_none() {
-            let wanted = |address| is_plain(address) == plain;
+            let wanted = |url| is_plain(url) == plain;
             let _ = cell.set(Evidence::of_run(self.db, self.info.number, wanted)?);
         }
         Ok(cell.get().expect("it was just set"))
@@ -138,7 +138,7 @@ impl<'a> OpenRun<'a> {
     }
 
     /// Whether a page that the run read has a link to an address.
-    pub(crate) fn has_link(&self, page: Address, target: Address) -> Result<bool, StoreError> {
+    pub(crate) fn has_link(&self, page: StoredUrl, target: StoredUrl) -> Result<bool, StoreError> {
         let links: Option<Vec<u8>> = self
             .db
             .prepare_cached(
@@ -147,8 +147,8 @@ impl<'a> OpenRun<'a> {
             )?
             .query_row([self.info.number, i64::from(page.0)], |row| row.get(0))
             .optional()?;
-        for place in places::unpack(&links.unwrap_or_default()) {
-            if self.marks.target(place.mark)? == target.0 {
+        for occurrence in occurrences::unpack(&links.unwrap_or_default()) {
+            if self.contents.target(occurrence.content)? == target.0 {
                 return Ok(true);
             }
         }
@@ -159,21 +159,21 @@ impl<'a> OpenRun<'a> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn url(&self, address: Address) -> Result<String, StoreError> {
+    pub fn url(&self, url: StoredUrl) -> Result<String, StoreError> {
         Ok(self
             .db
             .prepare_cached("SELECT url FROM address WHERE id = ?1")?
-            .query_row([address.0], |row| row.get(0))?)
+            .query_row([url.0], |row| row.get(0))?)
     }
 
     /// The address with this text, if the store knows it.
-    pub(crate) fn address_of(&self, url: &str) -> Result<Option<Address>, StoreError> {
+    pub(crate) fn url_of(&self, url: &str) -> Result<Option<StoredUrl>, StoreError> {
         let found = self
             .db
             .prepare_cached("SELECT id FROM address WHERE url = ?1")?
             .query_row([url], |row| row.get(0))
             .optional()?;
-        Ok(found.map(Address))
+        Ok(found.map(StoredUrl))
     }
 
     /// The addresses of the run that fit: those that are the text, with or without their
@@ -181,7 +181,7 @@ impl<'a> OpenRun<'a> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn find(&self, text: &str, most: usize) -> Result<Vec<(Address, String)>, StoreError> {
+    pub fn find(&self, text: &str, most: usize) -> Result<Vec<(StoredUrl, String)>, StoreError> {
         let exact = self.matching(
             "SELECT id, url FROM address
              WHERE url = ?1 OR substr(url, instr(url, '://') + 3) = ?1",
@@ -203,16 +203,16 @@ impl<'a> OpenRun<'a> {
         sql: &str,
         text: &str,
         most: usize,
-    ) -> Result<Vec<(Address, String)>, StoreError> {
+    ) -> Result<Vec<(StoredUrl, String)>, StoreError> {
         let mut found = Vec::new();
         let mut select = self.db.prepare(sql)?;
         let mut rows = select.query(params![text])?;
         while let Some(row) = rows.next()?
             && found.len() < most
         {
-            let address: u32 = row.get(0)?;
-            if self.sayings.of(address).is_some() {
-                found.push((Address(address), row.get(1)?));
+            let url: u32 = row.get(0)?;
+            if self.url_statuses.of(url).is_some() {
+                found.push((StoredUrl(url), row.get(1)?));
             }
         }
         Ok(found)
@@ -220,30 +220,30 @@ impl<'a> OpenRun<'a> {
 
     /// Whether a link names an address: it is not only a hop, nor made up.
     #[must_use]
-    pub fn is_linked(&self, address: Address) -> bool {
-        self.saying(address.0).is_some_and(|saying| saying.linked)
+    pub fn is_linked(&self, url: StoredUrl) -> bool {
+        self.url_status(url.0).is_some_and(|url_status| url_status.linked)
     }
 
     /// All fragments of an address that have no place on its page.
     #[must_use]
-    pub fn missing_fragments(&self, address: Address) -> Vec<&str> {
-        let Some(places) = self.beside.places.get(&address.0) else { return Vec::new() };
-        let missing = places.iter().filter(|(_, place)| **place == Place::Missing);
+    pub fn missing_fragments(&self, url: StoredUrl) -> Vec<&str> {
+        let Some(faults) = self.link_faults.fragments.get(&url.0) else { return Vec::new() };
+        let missing = faults.iter().filter(|(_, fault)| **fault == FragmentFault::Missing);
         let mut missing: Vec<&str> = missing.map(|(fragment, _)| fragment.as_str()).collect();
         missing.sort_unstable();
         missing
     }
 }
 
-impl Beside {
-    fn of_run(db: &Connection, run: i64) -> Result<Beside, StoreError> {
-        let mut beside = Beside::default();
+impl LinkFaults {
+    fn of_run(db: &Connection, run: i64) -> Result<LinkFaults, StoreError> {
+        let mut link_faults = LinkFaults::default();
         let mut select =
             db.prepare("SELECT address, fragment, place FROM no_place WHERE run = ?1")?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            let place = word(row, 2, Place::named)?;
-            beside.places.entry(row.get(0)?).or_default().insert(row.get(1)?, place);
+            let fault = word(row, 2, FragmentFault::named)?;
+            link_faults.fragments.entry(row.get(0)?).or_default().insert(row.get(1)?, fault);
         }
         let mut select = db.prepare(
             "SELECT target, max(cause = 'wrong-type') FROM link_fault WHERE run = ?1
@@ -251,13 +251,13 @@ impl Beside {
         )?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            beside.faults.insert(row.get(0)?, row.get(1)?);
+            link_faults.faults.insert(row.get(0)?, row.get(1)?);
         }
-        Ok(beside)
+        Ok(link_faults)
     }
 
     /// Whether links to an address may say something else than the address does.
-    pub(crate) fn concerns(&self, address: u32) -> bool {
-        self.places.contains_key(&address) || self.faults.contains_key(&address)
+    pub(crate) fn concerns(&self, url: u32) -> bool {
+        self.fragments.contains_key(&url) || self.faults.contains_key(&url)
     }
 }

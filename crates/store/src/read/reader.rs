@@ -91,9 +91,9 @@ impl Reader {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn site_of(&self, asked_for: &str) -> Result<Option<String>, StoreError> {
+    pub fn site_of(&self, given_start: &str) -> Result<Option<String>, StoreError> {
         let condition = "run.asked_for = ?1 ORDER BY run.id DESC LIMIT 1";
-        Ok(run_where(&self.db, condition, [asked_for])?.map(|run| run.site))
+        Ok(run_where(&self.db, condition, [given_start])?.map(|run| run.site))
     }
 
     /// All runs, in their order.
@@ -110,8 +110,8 @@ impl Reader {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn last_time(&self, asked_for: &str) -> Result<Option<Duration>, StoreError> {
+    pub fn last_time(&self, given_start: &str) -> Result<Option<Duration>, StoreError> {
         let condition = "run.asked_for = ?1 AND state = 'finished' AND kind = 'crawl' ORDER BY run.id DESC LIMIT 1";
-        Ok(run_where(&self.db, condition, [asked_for])?.map(|run| run.took))
+        Ok(run_where(&self.db, condition, [given_start])?.map(|run| run.took))
     }
 }

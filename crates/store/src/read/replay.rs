@@ -7,17 +7,17 @@ use std::time::Duration;
 use encoding_rs::Encoding;
 use rummage_core::Moment;
 use rummage_core::crawl::Response;
-use rummage_core::evidence::{Attempt, Ending, Method};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Method};
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::codec;
-use crate::codec::{entries, places};
+use crate::codec::{entries, occurrences};
 use crate::db::error::StoreError;
 use crate::model::RunInfo;
 use crate::read::reader::Reader;
-use crate::tables::link_contents::Marks;
+use crate::tables::link_contents::LinkContents;
 use crate::tables::outcomes;
 
 /// What is stored of a page beside its links.
@@ -25,7 +25,7 @@ struct Page {
     title: Option<String>,
     base: Option<String>,
     cut: bool,
-    places: Vec<u8>,
+    occurrences: Vec<u8>,
     links: Vec<u8>,
     format: String,
     encoding: String,
@@ -75,18 +75,18 @@ pub(crate) fn titled(title: &str) -> Reading {
 pub(crate) struct Urls(HashMap<u32, Box<str>>);
 
 impl Urls {
-    fn url(&mut self, db: &Connection, address: u32) -> Result<&str, StoreError> {
+    fn url(&mut self, db: &Connection, url: u32) -> Result<&str, StoreError> {
         /// Texts that are held: some megabytes.
         const MOST: usize = 50_000;
-        if self.0.len() >= MOST && !self.0.contains_key(&address) {
+        if self.0.len() >= MOST && !self.0.contains_key(&url) {
             self.0.clear();
         }
-        match self.0.entry(address) {
+        match self.0.entry(url) {
             Entry::Occupied(known) => Ok(known.into_mut()),
             Entry::Vacant(new) => {
                 let url: String = db
                     .prepare_cached("SELECT url FROM address WHERE id = ?1")?
-                    .query_row([address], |row| row.get(0))?;
+                    .query_row([url], |row| row.get(0))?;
                 Ok(new.insert(url.into()))
             }
         }
@@ -125,7 +125,7 @@ impl Reader {
         let versions: HashMap<u32, u32> = select
             .query_map([run], |row| Ok((row.get(0)?, row.get(1)?)))?
             .collect::<Result<_, _>>()?;
-        let marks = Marks::of_store(&self.db)?;
+        let contents = LinkContents::of_store(&self.db)?;
         let mut urls = Urls::default();
         let mut url = self.db.prepare("SELECT url FROM address WHERE id = ?1")?;
         let mut select =
@@ -134,28 +134,28 @@ impl Reader {
         while let Some(row) = rows.next()? {
             for entry in entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
                 let Some(request) = entry.request else { continue };
-                let address: String = url.query_row([entry.address], |row| row.get(0))?;
-                let (ending, title) = outcomes::read(&self.db, request.ending)?;
+                let url: String = url.query_row([entry.url], |row| row.get(0))?;
+                let (outcome, title) = outcomes::read(&self.db, request.outcome)?;
                 // A page belongs to the last attempt that got one; earlier ones had none.
                 let may_have_page = request.method == Method::Get
                     && request.hop.is_none()
                     && !request.purpose.is_side()
-                    && matches!(&ending, Ending::Answer(answer) if answer.is_success());
-                let version = versions.get(&entry.address).filter(|_| may_have_page);
+                    && matches!(&outcome, AttemptOutcome::ResponseHead(answer) if answer.is_success());
+                let version = versions.get(&entry.url).filter(|_| may_have_page);
                 let reading = match version {
-                    Some(version) => Some(self.reading(*version, &marks, &mut urls)?),
+                    Some(version) => Some(self.reading(*version, &contents, &mut urls)?),
                     None => title.as_deref().map(titled),
                 };
                 let attempt = Attempt {
                     at: Moment::from_micros(request.at_us),
                     took: Duration::from_micros(request.took_us),
                     method: request.method,
-                    ending,
+                    outcome,
                     hop: request.hop,
                     strained: request.strained,
                     purpose: request.purpose,
                 };
-                take(&address, Response { attempt, reading })?;
+                take(&url, Response { attempt, reading })?;
             }
         }
         Ok(())
@@ -164,7 +164,7 @@ impl Reader {
     pub(crate) fn reading(
         &self,
         version: u32,
-        marks: &Marks<'_>,
+        contents: &LinkContents<'_>,
         urls: &mut Urls,
     ) -> Result<Reading, StoreError> {
         let mut select = self.db.prepare_cached(
@@ -177,7 +177,7 @@ impl Reader {
                 title: row.get(0)?,
                 base: row.get(1)?,
                 cut: row.get(2)?,
-                places: row.get(3)?,
+                occurrences: row.get(3)?,
                 links: row.get(4)?,
                 format: row.get(5)?,
                 encoding: row.get(6)?,
@@ -187,14 +187,14 @@ impl Reader {
                 rules: row.get(10)?,
             })
         })?;
-        let Page { places, links, cut, .. } = &page;
+        let Page { occurrences, links, cut, .. } = &page;
         let mut builder = builder(&page)?;
-        for hash in places.chunks_exact(8) {
-            builder.add_place(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
+        for hash in occurrences.chunks_exact(8) {
+            builder.add_anchor(u64::from_le_bytes(hash.try_into().expect("eight bytes")));
         }
-        for place in places::unpack(links) {
-            let address = urls.url(&self.db, marks.target(place.mark)?)?;
-            marks.with(place.mark, |said| {
+        for occurrence in occurrences::unpack(links) {
+            let url = urls.url(&self.db, contents.target(occurrence.content)?)?;
+            contents.with(occurrence.content, |said| {
                 let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
                 let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;
                 let attribute =
@@ -202,14 +202,14 @@ impl Reader {
                 let link = LinkRecord {
                     element,
                     attribute,
-                    written: builder.keep(said.written.text(address)),
+                    written: builder.keep(said.written.text(url)),
                     text: said.text.map(|text| builder.keep(text)),
                     rel: said.rel.map(|rel| builder.keep(rel)),
                     region: said.region,
-                    surroundings: said.surroundings,
+                    ancestor_hash: said.ancestor_hash,
                     scripted: said.scripted,
-                    line: place.line,
-                    column: place.column,
+                    line: occurrence.line,
+                    column: occurrence.column,
                 };
                 builder.add_link(link);
                 Ok::<_, StoreError>(())

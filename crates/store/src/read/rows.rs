@@ -1,8 +1,8 @@
 //! What is shown of links and targets, with all their texts.
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::crawl::{NotRead, Place};
-use rummage_core::evidence::Ending;
+use rummage_core::crawl::{FragmentFault, NotParsed};
+use rummage_core::evidence::AttemptOutcome;
 use rummage_core::extract::reading::Region;
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::url::scope::Scope;
@@ -11,17 +11,17 @@ use rusqlite::{OptionalExtension, Row, params};
 
 use crate::db::error::StoreError;
 use crate::db::row::{optional_word, word};
-use crate::model::{Address, LinkRow, Outcome, PageRow, TargetRow, TraceRow};
-use crate::read::link_query::{Found, Sift};
+use crate::model::{LinkRow, Outcome, PageRow, StoredUrl, TargetRow, TraceRow};
+use crate::read::link_query::{LinkMatch, LinkQuery};
 use crate::read::open::OpenRun;
-use crate::tables::url_status::Saying;
+use crate::tables::url_status::UrlStatus;
 
-impl Sift<'_> {
+impl LinkQuery<'_> {
     /// A link that was found, with its texts.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn row(&self, found: &Found) -> Result<LinkRow, StoreError> {
+    pub fn row(&self, found: &LinkMatch) -> Result<LinkRow, StoreError> {
         self.run().row(found, self.pages_of(found))
     }
 
@@ -29,57 +29,61 @@ impl Sift<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn region(&self, found: &Found) -> Result<Option<Region>, StoreError> {
-        self.run().marks.with(found.mark, |said| said.region)
+    pub fn region(&self, found: &LinkMatch) -> Result<Option<Region>, StoreError> {
+        self.run().contents.with(found.content, |said| said.region)
     }
 
     /// What a link's target counts as.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn identity(&self, found: &Found) -> Result<TargetIdentity<Address>, StoreError> {
+    pub fn identity(&self, found: &LinkMatch) -> Result<TargetIdentity<StoredUrl>, StoreError> {
         self.run().identity(found)
     }
 }
 
 impl OpenRun<'_> {
     /// What a link's target counts as.
-    pub(crate) fn identity(&self, found: &Found) -> Result<TargetIdentity<Address>, StoreError> {
+    pub(crate) fn identity(
+        &self,
+        found: &LinkMatch,
+    ) -> Result<TargetIdentity<StoredUrl>, StoreError> {
         TargetIdentity::of(found.target, found.cause, || {
             let target = self.url(found.target)?;
-            self.marks.with(found.mark, |said| {
+            self.contents.with(found.content, |said| {
                 (said.fragment.map(str::to_owned), said.written.text(&target).to_owned())
             })
         })
     }
 
-    pub(crate) fn row(&self, found: &Found, pages: u64) -> Result<LinkRow, StoreError> {
+    pub(crate) fn row(&self, found: &LinkMatch, pages: u64) -> Result<LinkRow, StoreError> {
         let mut outcome = self.outcome(found.target)?.unwrap_or_else(not_asked);
         (outcome.verdict, outcome.cause) = (found.verdict, found.cause);
         let page = self.pages[found.page as usize];
-        let (address, history) = (self.url(found.target)?, self.standing(found)?);
-        let page_url = self.url(Address(page.address))?;
-        let lacks_place = found.place == Some(Place::Missing);
+        let (url, history) = (self.url(found.target)?, self.standing(found)?);
+        let page_url = self.url(StoredUrl(page.url))?;
+        let lacks_anchor = found.fragment_fault == Some(FragmentFault::Missing);
         let owned = |text: Option<&str>| text.map(str::to_owned);
-        self.marks.with(found.mark, |said| LinkRow {
+        self.contents.with(found.content, |said| LinkRow {
             target: found.target,
             fragment: owned(said.fragment),
             outcome,
-            for_script: found.place == Some(Place::ForScript) || (lacks_place && said.scripted),
+            for_script: found.fragment_fault == Some(FragmentFault::ForScript)
+                || (lacks_anchor && said.scripted),
             page: page_url,
             line: found.line,
             column: found.column,
             element: said.element.to_owned(),
             attribute: said.attribute.to_owned(),
             text: owned(said.text),
-            written: said.written.text(&address).to_owned(),
+            written: said.written.text(&url).to_owned(),
             region: said.region,
             rel: owned(said.rel),
             pages,
             depth: page.depth,
             history,
             waived: found.waived,
-            address,
+            url,
         })
     }
 
@@ -87,10 +91,10 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn outcome(&self, address: Address) -> Result<Option<Outcome>, StoreError> {
-        let Some(saying) = self.saying(address.0) else { return Ok(None) };
-        if saying.plain {
-            return self.plain(address, saying).map(Some);
+    pub fn outcome(&self, url: StoredUrl) -> Result<Option<Outcome>, StoreError> {
+        let Some(url_status) = self.url_status(url.0) else { return Ok(None) };
+        if url_status.plain {
+            return self.plain(url, url_status).map(Some);
         }
         let found = self
             .db
@@ -102,30 +106,30 @@ impl OpenRun<'_> {
                  LEFT JOIN address AS moved ON moved.id = moved_to
                  WHERE run = ?1 AND verdict.address = ?2",
             )?
-            .query_row(params![self.info.number, address.0], |row| outcome(row, self.info.epoch_at))
+            .query_row(params![self.info.number, url.0], |row| outcome(row, self.info.epoch_at))
             .optional()?;
         Ok(Some(found.unwrap_or_else(not_asked)))
     }
 
     /// Of that, verdict and cause alone: known of every address without another look.
     #[must_use]
-    pub fn verdict(&self, address: Address) -> Option<(Verdict, Option<Cause>)> {
-        self.saying(address.0).map(|saying| (saying.verdict, saying.cause))
+    pub fn verdict(&self, url: StoredUrl) -> Option<(Verdict, Option<Cause>)> {
+        self.url_status(url.0).map(|url_status| (url_status.verdict, url_status.cause))
     }
 
-    fn plain(&self, address: Address, saying: Saying) -> Result<Outcome, StoreError> {
+    fn plain(&self, url: StoredUrl, url_status: UrlStatus) -> Result<Outcome, StoreError> {
         Ok(Outcome {
-            verdict: saying.verdict,
-            cause: saying.cause,
-            status: saying.status(),
-            last: Some(self.url(address)?),
+            verdict: url_status.verdict,
+            cause: url_status.cause,
+            status: url_status.status(),
+            last: Some(self.url(url)?),
             moved_to: None,
             hops: 0,
-            scope: saying.scope,
-            not_read: None,
+            scope: url_status.scope,
+            not_parsed: None,
             checked_at: self
-                .evidence(address)?
-                .last_at(address.0)
+                .evidence(url)?
+                .last_at(url.0)
                 .map(|micros| after(self.info.epoch_at, micros.cast_signed())),
         })
     }
@@ -134,22 +138,22 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn target_row(&self, address: Address) -> Result<TargetRow, StoreError> {
-        let outcome = self.outcome(address)?.unwrap_or_else(not_asked);
+    pub fn target_row(&self, url: StoredUrl) -> Result<TargetRow, StoreError> {
+        let outcome = self.outcome(url)?.unwrap_or_else(not_asked);
         let last = match &outcome.last {
-            Some(last) if outcome.hops > 0 => self.address_of_hop(address, last)?,
-            _ => address,
+            Some(last) if outcome.hops > 0 => self.url_of_hop(url, last)?,
+            _ => url,
         };
         let (attempts, title) = self.evidence(last)?.attempts(self.db, last.0)?;
         let attempt = attempts.into_iter().next_back();
         let took = attempt.as_ref().map(|attempt| attempt.took);
         let page = self.page(last)?;
         Ok(TargetRow {
-            address: self.url(address)?,
+            url: self.url(url)?,
             outcome,
-            answer: attempt.and_then(|attempt| match attempt.ending {
-                Ending::Answer(answer) => Some(answer),
-                Ending::Failure(_) => None,
+            answer: attempt.and_then(|attempt| match attempt.outcome {
+                AttemptOutcome::ResponseHead(answer) => Some(answer),
+                AttemptOutcome::Failure(_) => None,
             }),
             took,
             depth: page.as_ref().and_then(|page| page.depth),
@@ -158,15 +162,15 @@ impl OpenRun<'_> {
     }
 
     /// The last hop of an address.
-    fn address_of_hop(&self, address: Address, last: &str) -> Result<Address, StoreError> {
+    fn url_of_hop(&self, url: StoredUrl, last: &str) -> Result<StoredUrl, StoreError> {
         let end = self
             .db
             .prepare_cached("SELECT final FROM verdict WHERE run = ?1 AND address = ?2")?
-            .query_row(params![self.info.number, address.0], |row| row.get(0))
+            .query_row(params![self.info.number, url.0], |row| row.get(0))
             .optional()?;
         Ok(match end {
-            Some(end) => Address(end),
-            None => self.address_of(last)?.unwrap_or(address),
+            Some(end) => StoredUrl(end),
+            None => self.url_of(last)?.unwrap_or(url),
         })
     }
 
@@ -174,37 +178,37 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn way(&self, address: Address) -> Result<Vec<TraceRow>, StoreError> {
+    pub fn way(&self, url: StoredUrl) -> Result<Vec<TraceRow>, StoreError> {
         let mut way: Vec<TraceRow> = Vec::new();
         let mut seen = Vec::new();
-        let mut next = Some(address.0).filter(|address| self.sayings.of(*address).is_some());
-        while let Some(address) = next.take() {
-            way.push(self.trace_row(Address(address))?);
-            if seen.contains(&address) {
+        let mut next = Some(url.0).filter(|url| self.url_statuses.of(*url).is_some());
+        while let Some(url) = next.take() {
+            way.push(self.trace_row(StoredUrl(url))?);
+            if seen.contains(&url) {
                 break;
             }
-            seen.push(address);
+            seen.push(url);
             next = self
                 .db
                 .prepare_cached("SELECT next FROM verdict WHERE run = ?1 AND address = ?2")?
-                .query_row(params![self.info.number, address], |row| row.get(0))
+                .query_row(params![self.info.number, url], |row| row.get(0))
                 .optional()?
                 .flatten();
         }
         Ok(way)
     }
 
-    fn trace_row(&self, address: Address) -> Result<TraceRow, StoreError> {
-        let (attempts, title) = self.evidence(address)?.attempts(self.db, address.0)?;
-        let page = self.page(address)?;
-        Ok(TraceRow { address: self.url(address)?, attempts, title, page })
+    fn trace_row(&self, url: StoredUrl) -> Result<TraceRow, StoreError> {
+        let (attempts, title) = self.evidence(url)?.attempts(self.db, url.0)?;
+        let page = self.page(url)?;
+        Ok(TraceRow { url: self.url(url)?, attempts, title, page })
     }
 
     /// What a page was when the run read it; `None` for what it did not read.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn page(&self, address: Address) -> Result<Option<PageRow>, StoreError> {
+    pub fn page(&self, url: StoredUrl) -> Result<Option<PageRow>, StoreError> {
         let page = self
             .db
             .prepare_cached(
@@ -212,16 +216,16 @@ impl OpenRun<'_> {
                  JOIN page_version ON page_version.id = version
                  WHERE run = ?1 AND run_page.address = ?2",
             )?
-            .query_row(params![self.info.number, address.0], |row| {
+            .query_row(params![self.info.number, url.0], |row| {
                 Ok(PageRow { title: row.get(0)?, depth: row.get(1)?, links: row.get(2)? })
             });
         Ok(page.optional()?)
     }
 
-    /// The address of the page of that rank, which a [`Found`] names.
+    /// The address of the page of that rank, which a [`LinkMatch`] names.
     #[must_use]
-    pub fn page_at(&self, rank: u32) -> Address {
-        Address(self.pages[rank as usize].address)
+    pub fn page_at(&self, rank: u32) -> StoredUrl {
+        StoredUrl(self.pages[rank as usize].url)
     }
 
     /// How many links the page of that rank is away from the start; `None` where the
@@ -241,7 +245,7 @@ fn not_asked() -> Outcome {
         moved_to: None,
         hops: 0,
         scope: None,
-        not_read: None,
+        not_parsed: None,
         checked_at: None,
     }
 }
@@ -261,7 +265,7 @@ fn outcome(row: &Row<'_>, epoch_at: Timestamp) -> rusqlite::Result<Outcome> {
         moved_to: row.get(4)?,
         hops: row.get::<_, Option<u32>>(5)?.unwrap_or_default(),
         scope: optional_word(row, 6, Scope::named)?,
-        not_read: optional_word(row, 8, NotRead::named)?,
+        not_parsed: optional_word(row, 8, NotParsed::named)?,
         checked_at: checked.map(|micros| after(epoch_at, micros)),
     })
 }

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::pace::Strain;
-use rummage_core::crawl::{NotRead, Place};
+use rummage_core::crawl::{FragmentFault, NotParsed};
 use rummage_core::extract::reading::Format;
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::url::scope::Scope;
@@ -14,7 +14,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use crate::codec;
 use crate::db::error::StoreError;
 use crate::db::row::word;
-use crate::model::{NotReadCount, RunState, SkipCount, SlowedServer, Totals};
+use crate::model::{NotParsedCount, RunState, SkipCount, SlowedServer, Totals};
 use crate::read::open::OpenRun;
 use crate::read::rows::after;
 use crate::tables::request_log::for_each_entry;
@@ -27,9 +27,9 @@ impl OpenRun<'_> {
     pub fn totals(&self) -> Result<Totals, StoreError> {
         let mut totals = Totals::default();
         self.count_read(&mut totals)?;
-        self.count_sayings(&mut totals);
-        let missing = self.beside.places.values().flat_map(|of| of.values());
-        totals.broken += missing.filter(|place| **place == Place::Missing).count() as u64;
+        self.count_url_statuses(&mut totals);
+        let missing = self.link_faults.fragments.values().flat_map(|of| of.values());
+        totals.broken += missing.filter(|fault| **fault == FragmentFault::Missing).count() as u64;
         self.count_link_faults(&mut totals)?;
         for (_, verdict) in self.waived_targets()? {
             totals.waived += 1;
@@ -44,22 +44,23 @@ impl OpenRun<'_> {
         if totals.recalled > 0 {
             totals.recalled_since = self.recalled_since()?;
         }
-        totals.not_read = self.not_read()?;
+        totals.not_parsed = self.not_parsed()?;
         totals.slowed = self.slowed()?;
         totals.notes = self.notes()?;
         Ok(totals)
     }
 
     /// Addresses that are only a hop on the way to others are nobody's link.
-    fn count_sayings(&self, totals: &mut Totals) {
+    fn count_url_statuses(&self, totals: &mut Totals) {
         let mut skipped: Vec<SkipCount> = Vec::new();
-        for (_, saying) in self.sayings.iter() {
-            totals.asked += u64::from(saying.asked && !saying.recalled);
-            totals.recalled += u64::from(saying.asked && saying.recalled);
-            if !saying.linked {
+        for (_, url_status) in self.url_statuses.iter() {
+            totals.requested += u64::from(url_status.asked && !url_status.recalled);
+            totals.recalled += u64::from(url_status.asked && url_status.recalled);
+            if !url_status.linked {
                 continue;
             }
-            match (saying.verdict, saying.cause) {
+            totals.urls += 1;
+            match (url_status.verdict, url_status.cause) {
                 (Verdict::Broken, _) => totals.broken += 1,
                 (Verdict::Doubtful, _) => totals.doubtful += 1,
                 (Verdict::Moved, _) => totals.moved += 1,
@@ -67,13 +68,13 @@ impl OpenRun<'_> {
                 (Verdict::Skipped, None) => {}
                 (Verdict::Skipped, Some(cause)) => {
                     match skipped.iter_mut().find(|known| known.cause == cause) {
-                        Some(known) => known.addresses += 1,
-                        None => skipped.push(SkipCount { cause, addresses: 1 }),
+                        Some(known) => known.urls += 1,
+                        None => skipped.push(SkipCount { cause, urls: 1 }),
                     }
                 }
             }
         }
-        skipped.sort_by_key(|skip| (std::cmp::Reverse(skip.addresses), skip.cause.as_str()));
+        skipped.sort_by_key(|skip| (std::cmp::Reverse(skip.urls), skip.cause.as_str()));
         totals.skipped = skipped;
     }
 
@@ -88,13 +89,13 @@ impl OpenRun<'_> {
         while let Some(row) = rows.next()? {
             let cause = word(row, 0, Cause::named)?;
             let target: u32 = row.get(1)?;
-            let Some(saying) = self.sayings.of(target) else { continue };
+            let Some(url_status) = self.url_statuses.of(target) else { continue };
             let texts = || Ok::<_, StoreError>((None, row.get(2)?));
             if !counted.insert(TargetIdentity::of(target, Some(cause), texts)?) {
                 continue;
             }
-            let own = saying.scope == Some(Scope::Internal);
-            match (cause, saying.verdict) {
+            let own = url_status.scope == Some(Scope::Internal);
+            match (cause, url_status.verdict) {
                 // What is wrong with a placeholder is the link, wherever it leads.
                 (Cause::Placeholder, _) if self.info.placeholders_are_broken => totals.broken += 1,
                 (Cause::Placeholder, _) => totals.doubtful += 1,
@@ -148,18 +149,18 @@ impl OpenRun<'_> {
             return Ok(0);
         }
         let mut targets = Vec::new();
-        self.marks.for_each(|mark, target, _| {
-            targets.resize(mark as usize + 1, 0);
-            targets[mark as usize] = target;
+        self.contents.for_each(|content, target, _| {
+            targets.resize(content as usize + 1, 0);
+            targets[content as usize] = target;
             Ok(())
         })?;
         let mut unsaid = HashSet::new();
         let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
         for page in &self.pages {
             let links: Vec<u8> = select.query_row([page.version], |row| row.get(0))?;
-            for place in codec::places::unpack(&links) {
-                let target = targets.get(place.mark as usize).copied().unwrap_or_default();
-                if self.sayings.of(target).is_none() {
+            for occurrence in codec::occurrences::unpack(&links) {
+                let target = targets.get(occurrence.content as usize).copied().unwrap_or_default();
+                if self.url_statuses.of(target).is_none() {
                     unsaid.insert(target);
                 }
             }
@@ -168,7 +169,7 @@ impl OpenRun<'_> {
     }
 
     /// Pages of the site that answered, and were not read for links, by reason.
-    fn not_read(&self) -> Result<Vec<NotReadCount>, StoreError> {
+    fn not_parsed(&self) -> Result<Vec<NotParsedCount>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT not_read, count(*) FROM verdict WHERE run = ?1 AND not_read IS NOT NULL
              GROUP BY not_read ORDER BY count(*) DESC, not_read",
@@ -176,8 +177,8 @@ impl OpenRun<'_> {
         let mut rows = select.query([self.info.number])?;
         let mut counts = Vec::new();
         while let Some(row) = rows.next()? {
-            let reason = word(row, 0, NotRead::named)?;
-            counts.push(NotReadCount { reason, pages: row.get(1)? });
+            let reason = word(row, 0, NotParsed::named)?;
+            counts.push(NotParsedCount { reason, pages: row.get(1)? });
         }
         Ok(counts)
     }

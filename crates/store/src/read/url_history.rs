@@ -7,10 +7,10 @@ use rummage_core::findings::selection::Standing;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{OptionalExtension, params};
 
-use crate::codec::places;
+use crate::codec::occurrences;
 use crate::db::error::StoreError;
 use crate::db::row::{optional_word, word};
-use crate::model::{Address, RunInfo};
+use crate::model::{RunInfo, StoredUrl};
 use crate::read::open::OpenRun;
 use crate::read::reader::Reader;
 use crate::tables::page_order;
@@ -49,10 +49,10 @@ impl Reader {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn past(&self, site: &str, address: Address) -> Result<Vec<PastVerdict>, StoreError> {
+    pub fn past(&self, site: &str, url: StoredUrl) -> Result<Vec<PastVerdict>, StoreError> {
         let mut past = Vec::new();
         for run in self.runs()?.into_iter().filter(|run| run.site == site) {
-            past.extend(self.past_verdict(run, address)?);
+            past.extend(self.past_verdict(run, url)?);
         }
         Ok(past)
     }
@@ -60,14 +60,14 @@ impl Reader {
     fn past_verdict(
         &self,
         run: RunInfo,
-        address: Address,
+        url: StoredUrl,
     ) -> Result<Option<PastVerdict>, StoreError> {
         let said = self
             .db
             .prepare_cached(
                 "SELECT verdict, cause, status FROM verdict WHERE run = ?1 AND address = ?2",
             )?
-            .query_row(params![run.number, address.0], |row| {
+            .query_row(params![run.number, url.0], |row| {
                 let verdict = word(row, 0, Verdict::named)?;
                 Ok((verdict, optional_word(row, 1, Cause::named)?, row.get(2)?))
             })
@@ -77,7 +77,7 @@ impl Reader {
             None => {
                 let mut sound = false;
                 for_each_entry(&self.db, run.number, |entry| {
-                    sound |= entry.address == address.0 && entry.sound.is_some();
+                    sound |= entry.url == url.0 && entry.sound.is_some();
                 })?;
                 sound.then_some((Verdict::Sound, None, Some(200)))
             }
@@ -98,42 +98,39 @@ impl OpenRun<'_> {
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn clicks(&self, page: Address) -> Result<Vec<String>, StoreError> {
-        let known = self
-            .pages
-            .iter()
-            .map(|page| (u64::from(page.address), (page.address, page.version)))
-            .collect();
+    pub fn clicks(&self, page: StoredUrl) -> Result<Vec<String>, StoreError> {
+        let known =
+            self.pages.iter().map(|page| (u64::from(page.url), (page.url, page.version))).collect();
         let targets = page_order::targets(self.db, self.info.number, &known)?;
         let mut parents: HashMap<u32, u32> = HashMap::new();
         let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
-        for from in self.pages.iter().take_while(|from| from.address != page.0) {
+        for from in self.pages.iter().take_while(|from| from.url != page.0) {
             let links: Vec<u8> = select.query_row([from.version], |row| row.get(0))?;
-            for place in places::unpack(&links) {
-                let target = targets.get(place.mark as usize).copied().unwrap_or_default();
-                if target > 0 && target != from.address {
-                    parents.entry(target).or_insert(from.address);
+            for occurrence in occurrences::unpack(&links) {
+                let target = targets.get(occurrence.content as usize).copied().unwrap_or_default();
+                if target > 0 && target != from.url {
+                    parents.entry(target).or_insert(from.url);
                 }
             }
         }
         let Some(start) = self.pages.first() else { return Ok(Vec::new()) };
         let mut way = vec![page.0];
         while let Some(&last) = way.last()
-            && last != start.address
+            && last != start.url
         {
             match parents.get(&last).filter(|parent| !way.contains(parent)) {
                 Some(parent) => way.push(*parent),
                 None => return Ok(Vec::new()),
             }
         }
-        way.into_iter().rev().map(|address| self.url(Address(address))).collect()
+        way.into_iter().rev().map(|url| self.url(StoredUrl(url))).collect()
     }
 
     /// The findings of links to an address over the runs, up to this one.
     ///
     /// # Errors
     /// When the store cannot be read.
-    pub fn past_findings(&self, target: Address) -> Result<Vec<PastFinding>, StoreError> {
+    pub fn past_findings(&self, target: StoredUrl) -> Result<Vec<PastFinding>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT url, standing, first_run, until_run FROM finding
              JOIN address ON address.id = page

@@ -23,10 +23,10 @@ pub(crate) struct Evidence {
 /// One request in twenty-four octets.
 #[derive(Debug, Clone, Copy)]
 struct Request {
-    address: u32,
+    url: u32,
     /// The halves of the time, so that no octets are lost between the fields.
     at: [u32; 2],
-    ending: u32,
+    outcome: u32,
     /// Longer than an hour is told as that.
     took_us: u32,
     method: Method,
@@ -50,27 +50,27 @@ impl Evidence {
         // Counted first: a list that grows stands twice for a while.
         let mut count = 0;
         for_each_entry(db, run, |entry| {
-            count += usize::from(entry.request.is_some() && wanted(entry.address));
+            count += usize::from(entry.request.is_some() && wanted(entry.url));
         })?;
         let mut evidence = Evidence { requests: Vec::with_capacity(count), hops: HashMap::new() };
         for_each_entry(db, run, |entry| {
-            if let Some(request) = entry.request.filter(|_| wanted(entry.address)) {
-                evidence.add(entry.address, request);
+            if let Some(request) = entry.request.filter(|_| wanted(entry.url)) {
+                evidence.add(entry.url, request);
             }
         })?;
-        evidence.requests.sort_unstable_by_key(|request| (request.address, request.at));
+        evidence.requests.sort_unstable_by_key(|request| (request.url, request.at));
         Ok(evidence)
     }
 
     #[expect(clippy::cast_possible_truncation, reason = "the two halves")]
-    fn add(&mut self, address: u32, request: Requested) {
+    fn add(&mut self, url: u32, request: Requested) {
         if let Some(hop) = request.hop {
-            self.hops.insert((address, request.at_us), hop);
+            self.hops.insert((url, request.at_us), hop);
         }
         self.requests.push(Request {
-            address,
+            url,
             at: [(request.at_us >> 32) as u32, request.at_us as u32],
-            ending: request.ending,
+            outcome: request.outcome,
             took_us: u32::try_from(request.took_us).unwrap_or(u32::MAX),
             method: request.method,
             strained: request.strained,
@@ -78,36 +78,36 @@ impl Evidence {
         });
     }
 
-    fn of(&self, address: u32) -> &[Request] {
-        let from = self.requests.partition_point(|request| request.address < address);
-        let to = self.requests.partition_point(|request| request.address <= address);
+    fn of(&self, url: u32) -> &[Request] {
+        let from = self.requests.partition_point(|request| request.url < url);
+        let to = self.requests.partition_point(|request| request.url <= url);
         &self.requests[from..to]
     }
 
     /// When an address was asked last.
-    pub(crate) fn last_at(&self, address: u32) -> Option<u64> {
-        self.of(address).last().map(|request| request.at_us())
+    pub(crate) fn last_at(&self, url: u32) -> Option<u64> {
+        self.of(url).last().map(|request| request.at_us())
     }
 
     /// What was seen each time an address was asked, and the title that was seen last.
     pub(crate) fn attempts(
         &self,
         db: &Connection,
-        address: u32,
+        url: u32,
     ) -> Result<(Vec<Attempt>, Option<String>), StoreError> {
         let mut attempts = Vec::new();
         let mut seen = None;
-        for request in self.of(address) {
-            let (ending, title) = outcomes::read(db, request.ending)?;
+        for request in self.of(url) {
+            let (outcome, title) = outcomes::read(db, request.outcome)?;
             seen = title.or(seen);
             attempts.push(Attempt {
                 at: Moment::from_micros(request.at_us()),
                 took: Duration::from_micros(u64::from(request.took_us)),
                 method: request.method,
-                ending,
+                outcome,
                 strained: request.strained,
                 purpose: request.purpose,
-                hop: self.hops.get(&(address, request.at_us())).cloned(),
+                hop: self.hops.get(&(url, request.at_us())).cloned(),
             });
         }
         Ok((attempts, seen))

@@ -14,16 +14,16 @@ use crate::tables::link_contents;
 
 /// What the store holds already, by hash.
 #[derive(Debug, Default)]
-pub(crate) struct Known {
-    pub(crate) addresses: Ids,
+pub(crate) struct InternCache {
+    pub(crate) urls: Ids,
     pub(crate) versions: Ids,
     pub(crate) words: HashMap<String, u32>,
     /// Marks that were met lately. One that was forgotten is written once more.
-    pub(crate) marks: Recent,
+    pub(crate) contents: Recent,
     /// The first number that no mark has.
-    pub(crate) next_mark: u32,
+    pub(crate) next_content: u32,
     pub(crate) next_version: u32,
-    pub(crate) next_address: u32,
+    pub(crate) next_url: u32,
 }
 
 /// A hash, cut to what sixteen octets hold beside an id.
@@ -53,9 +53,9 @@ impl Hasher for Ready {
         self.0
     }
 
-    fn write(&mut self, octets: &[u8]) {
+    fn write(&mut self, bytes: &[u8]) {
         // A key hands over its three parts in one go; a length before it does not count.
-        if let Some(first) = octets.first_chunk() {
+        if let Some(first) = bytes.first_chunk() {
             self.0 = u64::from_ne_bytes(*first);
         }
     }
@@ -97,14 +97,14 @@ impl Recent {
     }
 }
 
-impl Known {
-    pub(crate) fn load(db: &Connection) -> Result<Known, StoreError> {
-        let mut known = Known::default();
+impl InternCache {
+    pub(crate) fn load(db: &Connection) -> Result<InternCache, StoreError> {
+        let mut known = InternCache::default();
         let mut select = db.prepare("SELECT id, url FROM address")?;
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
             let url = row.get_ref(1)?.as_bytes().unwrap_or_default();
-            known.addresses.insert(Key::of_text(url), row.get(0)?);
+            known.urls.insert(Key::of_text(url), row.get(0)?);
         }
         let mut select = db.prepare("SELECT id, address, hash FROM page_version")?;
         let mut rows = select.query([])?;
@@ -116,9 +116,9 @@ impl Known {
         let words = select.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?;
         known.words = words.collect::<Result<_, _>>()?;
         let next = |sql: &str| db.query_row(sql, [], |row| row.get(0));
-        known.next_address = next("SELECT coalesce(max(id), 0) + 1 FROM address")?;
+        known.next_url = next("SELECT coalesce(max(id), 0) + 1 FROM address")?;
         known.next_version = next("SELECT coalesce(max(id), 0) + 1 FROM page_version")?;
-        known.next_mark = link_contents::end(db)?;
+        known.next_content = link_contents::end(db)?;
         Ok(known)
     }
 }
@@ -130,9 +130,9 @@ pub(crate) fn take(next: &mut u32) -> u32 {
     taken
 }
 
-pub(crate) fn version_key(address: u32, hash: &[u8]) -> Key {
+pub(crate) fn version_key(url: u32, hash: &[u8]) -> Key {
     let mut key = Xxh3::new();
-    key.update(&address.to_le_bytes());
+    key.update(&url.to_le_bytes());
     key.update(hash);
     Key::new(key.digest128())
 }

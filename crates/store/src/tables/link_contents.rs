@@ -6,11 +6,11 @@ use std::rc::Rc;
 
 use rusqlite::Connection;
 
-use crate::codec::marks;
+use crate::codec::contents;
 use crate::db::error::StoreError;
 
 /// What a mark says, in words.
-pub(crate) type Said<'a> = marks::Said<'a, &'a str>;
+pub(crate) type LinkContent<'a> = contents::LinkContent<'a, &'a str>;
 
 /// The first number that no mark has.
 pub(crate) fn end(db: &Connection) -> Result<u32, StoreError> {
@@ -23,7 +23,7 @@ const ROWS_HELD: usize = 1500;
 
 /// The marks of a store.
 #[derive(Debug)]
-pub(crate) struct Marks<'a> {
+pub(crate) struct LinkContents<'a> {
     db: &'a Connection,
     index: Rc<Index>,
 }
@@ -55,15 +55,15 @@ struct Held {
     old: HashMap<u32, Row>,
 }
 
-impl<'a> Marks<'a> {
-    pub(crate) fn of_store(db: &'a Connection) -> Result<Marks<'a>, StoreError> {
+impl<'a> LinkContents<'a> {
+    pub(crate) fn of_store(db: &'a Connection) -> Result<LinkContents<'a>, StoreError> {
         let mut select = db.prepare("SELECT id, text FROM word")?;
         let words = select
             .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?
             .collect::<Result<_, _>>()?;
         let mut select = db.prepare("SELECT first FROM mark ORDER BY first")?;
         let firsts = select.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
-        Ok(Marks { db, index: Rc::new(Index { words, firsts, held: RefCell::default() }) })
+        Ok(LinkContents { db, index: Rc::new(Index { words, firsts, held: RefCell::default() }) })
     }
 
     /// What is held, to be used [once more](Marks::with_index).
@@ -72,8 +72,8 @@ impl<'a> Marks<'a> {
     }
 
     /// The marks of a store, with what is held already.
-    pub(crate) fn with_index(db: &'a Connection, index: Rc<Index>) -> Marks<'a> {
-        Marks { db, index }
+    pub(crate) fn with_index(db: &'a Connection, index: Rc<Index>) -> LinkContents<'a> {
+        LinkContents { db, index }
     }
 
     /// The first number that no mark has.
@@ -91,10 +91,10 @@ impl<'a> Marks<'a> {
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
             let first: u32 = row.get(0)?;
-            let targets = marks::targets(row.get_ref(1)?.as_blob().unwrap_or_default());
-            let prints = marks::prints(row.get_ref(2)?.as_blob().unwrap_or_default());
-            for (mark, (target, print)) in (first..).zip(targets.zip(prints)) {
-                take(mark, target, print)?;
+            let targets = contents::targets(row.get_ref(1)?.as_blob().unwrap_or_default());
+            let prints = contents::prints(row.get_ref(2)?.as_blob().unwrap_or_default());
+            for (content, (target, print)) in (first..).zip(targets.zip(prints)) {
+                take(content, target, print)?;
             }
         }
         Ok(())
@@ -103,19 +103,19 @@ impl<'a> Marks<'a> {
     /// Gives what a mark says to a function.
     pub(crate) fn with<T>(
         &self,
-        mark: u32,
-        look: impl FnOnce(&Said<'_>) -> T,
+        content: u32,
+        look: impl FnOnce(&LinkContent<'_>) -> T,
     ) -> Result<T, StoreError> {
-        let first = self.first(mark);
+        let first = self.first(content);
         let row = self.row(first)?;
-        let start = row.starts.get((mark - first) as usize);
-        let said = start.and_then(|start| marks::said(&row.says[*start as usize..]));
-        let said = said.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))?;
-        Ok(look(&Said {
+        let start = row.starts.get((content - first) as usize);
+        let said = start.and_then(|start| contents::said(&row.says[*start as usize..]));
+        let said = said.ok_or_else(|| StoreError::Damaged(format!("mark {content} is missing")))?;
+        Ok(look(&LinkContent {
             element: self.word(said.element)?,
             attribute: self.word(said.attribute)?,
             region: said.region,
-            surroundings: said.surroundings,
+            ancestor_hash: said.ancestor_hash,
             scripted: said.scripted,
             written: said.written,
             fragment: said.fragment,
@@ -125,35 +125,35 @@ impl<'a> Marks<'a> {
     }
 
     /// The first mark of the row that a mark stands in.
-    fn first(&self, mark: u32) -> u32 {
-        let row = self.index.firsts.partition_point(|first| *first <= mark).checked_sub(1);
+    fn first(&self, content: u32) -> u32 {
+        let row = self.index.firsts.partition_point(|first| *first <= content).checked_sub(1);
         row.map_or(0, |row| self.index.firsts[row])
     }
 
     /// What a mark names.
-    pub(crate) fn target(&self, mark: u32) -> Result<u32, StoreError> {
-        let first = self.first(mark);
+    pub(crate) fn target(&self, content: u32) -> Result<u32, StoreError> {
+        let first = self.first(content);
         let row = self.row(first)?;
         if row.targets.get().is_none() {
-            let octets: Vec<u8> = self
+            let bytes: Vec<u8> = self
                 .db
                 .prepare_cached("SELECT targets FROM mark WHERE first = ?1")?
                 .query_row([first], |row| row.get(0))?;
-            let _ = row.targets.set(marks::targets(&octets).collect());
+            let _ = row.targets.set(contents::targets(&bytes).collect());
         }
-        let target = row.targets.get().and_then(|all| all.get((mark - first) as usize)).copied();
-        target.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
+        let target = row.targets.get().and_then(|all| all.get((content - first) as usize)).copied();
+        target.ok_or_else(|| StoreError::Damaged(format!("mark {content} is missing")))
     }
 
     /// The fingerprint of a mark.
-    pub(crate) fn print(&self, mark: u32) -> Result<u64, StoreError> {
-        let first = self.first(mark);
-        let octets: Vec<u8> = self
+    pub(crate) fn print(&self, content: u32) -> Result<u64, StoreError> {
+        let first = self.first(content);
+        let bytes: Vec<u8> = self
             .db
             .prepare_cached("SELECT prints FROM mark WHERE first = ?1")?
             .query_row([first], |row| row.get(0))?;
-        let print = marks::prints(&octets).nth((mark - first) as usize);
-        print.ok_or_else(|| StoreError::Damaged(format!("mark {mark} is missing")))
+        let print = contents::prints(&bytes).nth((content - first) as usize);
+        print.ok_or_else(|| StoreError::Damaged(format!("mark {content} is missing")))
     }
 
     fn row(&self, first: u32) -> Result<Row, StoreError> {
@@ -177,7 +177,7 @@ impl<'a> Marks<'a> {
             .db
             .prepare_cached("SELECT says FROM mark_text WHERE first = ?1")?
             .query_row([first], |row| row.get(0))?;
-        let starts = marks::starts(&says);
+        let starts = contents::starts(&says);
         Ok(Rc::new(Raw { says, starts, targets: OnceCell::new() }))
     }
 

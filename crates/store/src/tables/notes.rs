@@ -15,7 +15,7 @@ use crate::db::error::StoreError;
 #[serde(default, rename_all = "kebab-case")]
 pub(crate) struct Detail {
     #[serde(skip_serializing_if = "Option::is_none")]
-    asked_ms: Option<u64>,
+    requested_ms: Option<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
     kept_ms: Option<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -31,7 +31,7 @@ pub(crate) struct Detail {
 pub(crate) fn write(
     db: &Connection,
     run: Option<i64>,
-    address: u32,
+    url: u32,
     note: &Note,
 ) -> Result<(), StoreError> {
     let (kind, detail) = pack(note);
@@ -39,18 +39,18 @@ pub(crate) fn write(
     db.prepare_cached(
         "INSERT OR IGNORE INTO note (run, kind, address, detail) VALUES (?1, ?2, ?3, ?4)",
     )?
-    .execute(params![run, kind, address, detail])?;
+    .execute(params![run, kind, url, detail])?;
     Ok(())
 }
 
 fn pack(note: &Note) -> (&'static str, Detail) {
     let none = Detail::default();
     match note {
-        Note::DrawnByScript => ("drawn-by-script", none),
+        Note::RenderedByScript => ("drawn-by-script", none),
         Note::RobotsUnknown => ("robots-unknown", none),
         Note::CrawlDelay { asked, kept } => {
             let millis = |time: &Duration| u64::try_from(time.as_millis()).ok();
-            ("crawl-delay", Detail { asked_ms: millis(asked), kept_ms: millis(kept), ..none })
+            ("crawl-delay", Detail { requested_ms: millis(asked), kept_ms: millis(kept), ..none })
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
@@ -70,10 +70,10 @@ fn pack(note: &Note) -> (&'static str, Detail) {
 
 pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
     Some(match kind {
-        "drawn-by-script" => Note::DrawnByScript,
+        "drawn-by-script" => Note::RenderedByScript,
         "robots-unknown" => Note::RobotsUnknown,
         "crawl-delay" => Note::CrawlDelay {
-            asked: Duration::from_millis(detail.asked_ms?),
+            asked: Duration::from_millis(detail.requested_ms?),
             kept: Duration::from_millis(detail.kept_ms?),
         },
         "sitemap-missing" => Note::SitemapMissing,

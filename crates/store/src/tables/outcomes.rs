@@ -1,6 +1,6 @@
 //! How requests ended: what is mostly the same once, the rest beside it.
 
-use rummage_core::evidence::Ending;
+use rummage_core::evidence::AttemptOutcome;
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::db::error::StoreError;
@@ -9,7 +9,7 @@ use crate::tables::interning::{Key, Recent, take, texts_key};
 
 /// Keeps endings that were not met before.
 #[derive(Debug)]
-pub(crate) struct Endings {
+pub(crate) struct Outcomes {
     kinds: Recent,
     recent: Recent,
     /// Of each address, by its id, the last ending that is known: an address mostly
@@ -35,13 +35,13 @@ fn key(kind: u32, length: Option<u64>, texts: [Option<&str>; 3]) -> Key {
     texts_key(&[kind, halves[0], halves[1]], texts)
 }
 
-impl Endings {
-    pub(crate) fn load(db: &Connection) -> Result<Endings, StoreError> {
+impl Outcomes {
+    pub(crate) fn load(db: &Connection) -> Result<Outcomes, StoreError> {
         let next = |table: &str| {
             let sql = format!("SELECT coalesce(max(id), 0) + 1 FROM {table}");
             db.query_row(&sql, [], |row| row.get(0))
         };
-        let mut endings = Endings {
+        let mut outcomes = Outcomes {
             kinds: Recent::holding(20_000),
             recent: Recent::holding(60_000),
             last: Vec::new(),
@@ -53,9 +53,9 @@ impl Endings {
         let mut rows = select.query([])?;
         while let Some(row) = rows.next()? {
             let said = row.get_ref(1)?.as_bytes().unwrap_or_default();
-            endings.kinds.id_or(Key::of_text(said), row.get(0)?);
+            outcomes.kinds.id_or(Key::of_text(said), row.get(0)?);
         }
-        Ok(endings)
+        Ok(outcomes)
     }
 
     /// Remembers how addresses ended in earlier runs: the last ending of each, by the id
@@ -71,8 +71,8 @@ impl Endings {
         while let Some(row) = rows.next()? {
             let texts = [text(row, 3)?, text(row, 4)?, text(row, 5)?];
             let key = key(row.get(1)?, row.get(2)?, texts);
-            if let Some(place) = keys.get_mut(row.get::<_, usize>(0)?) {
-                *place = Some(key);
+            if let Some(fault) = keys.get_mut(row.get::<_, usize>(0)?) {
+                *fault = Some(key);
             }
         }
         let known = |&id: &u32| keys.get(id as usize).copied().flatten().map(|key| (key, id));
@@ -80,8 +80,8 @@ impl Endings {
         Ok(())
     }
 
-    fn last_of(&mut self, address: u32) -> &mut Option<(Key, u32)> {
-        let at = address as usize;
+    fn last_of(&mut self, url: u32) -> &mut Option<(Key, u32)> {
+        let at = url as usize;
         if self.last.len() <= at {
             self.last.resize(at + 1, None);
         }
@@ -92,11 +92,11 @@ impl Endings {
     pub(crate) fn id(
         &mut self,
         db: &Connection,
-        address: u32,
-        ending: &Ending,
+        url: u32,
+        outcome: &AttemptOutcome,
         title: Option<String>,
     ) -> Result<u32, StoreError> {
-        let columns = columns(ending, title);
+        let columns = columns(outcome, title);
         let kind = self.kinds.id_or(Key::of_text(columns.said.as_bytes()), self.next_kind);
         if kind == self.next_kind {
             take(&mut self.next_kind);
@@ -105,11 +105,11 @@ impl Endings {
         }
         let texts = [&columns.etag, &columns.modified, &columns.title].map(|text| text.as_deref());
         let key = key(kind, columns.length, texts);
-        if let Some((_, id)) = self.last_of(address).filter(|(known, _)| *known == key) {
+        if let Some((_, id)) = self.last_of(url).filter(|(known, _)| *known == key) {
             return Ok(id);
         }
         let id = self.recent.id_or(key, self.next);
-        *self.last_of(address) = Some((key, id));
+        *self.last_of(url) = Some((key, id));
         if id == self.next {
             take(&mut self.next);
             db.prepare_cached(
@@ -129,17 +129,18 @@ impl Endings {
     }
 }
 
-fn columns(ending: &Ending, title: Option<String>) -> Columns {
-    let json = |ending: &Ending| serde_json::to_string(ending).expect("endings are plain data");
-    match ending {
-        Ending::Failure(_) => Columns { said: json(ending), title, ..Columns::default() },
-        Ending::Answer(answer) => {
+fn columns(outcome: &AttemptOutcome, title: Option<String>) -> Columns {
+    let json =
+        |outcome: &AttemptOutcome| serde_json::to_string(outcome).expect("endings are plain data");
+    match outcome {
+        AttemptOutcome::Failure(_) => Columns { said: json(outcome), title, ..Columns::default() },
+        AttemptOutcome::ResponseHead(answer) => {
             let mut rest = answer.clone();
             Columns {
                 length: rest.length.take(),
                 etag: rest.etag.take(),
                 modified: rest.last_modified.take(),
-                said: json(&Ending::Answer(rest)),
+                said: json(&AttemptOutcome::ResponseHead(rest)),
                 title,
             }
         }
@@ -147,7 +148,10 @@ fn columns(ending: &Ending, title: Option<String>) -> Columns {
 }
 
 /// An ending, and the title that came with it.
-pub(crate) fn read(db: &Connection, id: u32) -> Result<(Ending, Option<String>), StoreError> {
+pub(crate) fn read(
+    db: &Connection,
+    id: u32,
+) -> Result<(AttemptOutcome, Option<String>), StoreError> {
     let found = db
         .prepare_cached(
             "SELECT said, length, etag, modified, title FROM ending
@@ -166,20 +170,20 @@ pub(crate) fn read(db: &Connection, id: u32) -> Result<(Ending, Option<String>),
         .optional()?;
     let missing = || StoreError::Damaged(format!("ending {id} is missing"));
     let columns = found.ok_or_else(missing)?;
-    let mut ending: Ending = serde_json::from_str(&columns.said)
+    let mut outcome: AttemptOutcome = serde_json::from_str(&columns.said)
         .map_err(|error| StoreError::Damaged(error.to_string()))?;
-    if let Ending::Answer(answer) = &mut ending {
+    if let AttemptOutcome::ResponseHead(answer) = &mut outcome {
         answer.length = columns.length;
         answer.etag = columns.etag;
         answer.last_modified = columns.modified;
     }
-    Ok((ending, columns.title))
+    Ok((outcome, columns.title))
 }
 
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
-    use rummage_core::evidence::{Answer, DnsFailure, Failure, SetCookie};
+    use rummage_core::evidence::{DnsFailure, Failure, ResponseHead, SetCookie};
 
     use super::*;
 
@@ -189,15 +193,15 @@ mod tests {
         db
     }
 
-    fn page(length: u64, etag: &str) -> Ending {
-        Ending::Answer(Answer {
+    fn page(length: u64, etag: &str) -> AttemptOutcome {
+        AttemptOutcome::ResponseHead(ResponseHead {
             status: 200,
             media_type: Some("text/html".to_owned()),
             server: Some("towpath".to_owned()),
             length: Some(length),
             etag: Some(etag.to_owned()),
             last_modified: Some("Mon, 23 Nov 2026 10:00:00 GMT".to_owned()),
-            ..Answer::default()
+            ..ResponseHead::default()
         })
     }
 
@@ -208,27 +212,30 @@ mod tests {
     #[test]
     fn endings_come_back_as_they_were() {
         let db = store();
-        let mut endings = Endings::load(&db).unwrap();
+        let mut outcomes = Outcomes::load(&db).unwrap();
         let cookie =
             SetCookie { name: "a".to_owned(), value: String::new(), hash: 7, expired: true };
-        let hostile =
-            Answer { status: 301, location: Some("\"\u{1b}".to_owned()), ..Answer::default() };
+        let hostile = ResponseHead {
+            status: 301,
+            location: Some("\"\u{1b}".to_owned()),
+            ..ResponseHead::default()
+        };
         let all = [
             (page(7, "\"x\""), Some("A title")),
             (page(u64::MAX >> 1, ""), None),
-            (Ending::Answer(Answer { cookies: vec![cookie], ..hostile }), None),
-            (Ending::Failure(Failure::Dns(DnsFailure::NoSuchName)), None),
-            (Ending::Failure(Failure::BadResponse("no HTTP".to_owned())), Some("?")),
+            (AttemptOutcome::ResponseHead(ResponseHead { cookies: vec![cookie], ..hostile }), None),
+            (AttemptOutcome::Failure(Failure::Dns(DnsFailure::NoSuchName)), None),
+            (AttemptOutcome::Failure(Failure::BadResponse("no HTTP".to_owned())), Some("?")),
         ];
         let ids: Vec<u32> = (1..)
             .zip(&all)
-            .map(|(address, (ending, title))| {
-                endings.id(&db, address, ending, title.map(str::to_owned)).unwrap()
+            .map(|(url, (outcome, title))| {
+                outcomes.id(&db, url, outcome, title.map(str::to_owned)).unwrap()
             })
             .collect();
-        for (id, (ending, title)) in ids.iter().zip(&all) {
+        for (id, (outcome, title)) in ids.iter().zip(&all) {
             let (read, read_title) = read(&db, *id).unwrap();
-            assert_eq!((&read, read_title.as_deref()), (ending, *title));
+            assert_eq!((&read, read_title.as_deref()), (outcome, *title));
         }
         assert!(matches!(read(&db, 99), Err(StoreError::Damaged(_))));
     }
@@ -236,16 +243,16 @@ mod tests {
     #[test]
     fn what_ends_as_before_is_no_new_row_also_in_a_later_run() {
         let db = store();
-        let mut endings = Endings::load(&db).unwrap();
-        let first = endings.id(&db, 1, &page(1, "a"), None).unwrap();
-        let second = endings.id(&db, 2, &page(2, "b"), None).unwrap();
-        assert_eq!(endings.id(&db, 1, &page(1, "a"), None).unwrap(), first);
-        assert_eq!(endings.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whoever says so");
-        assert_ne!(endings.id(&db, 1, &page(1, "c"), None).unwrap(), first);
-        assert_ne!(endings.id(&db, 1, &page(1, "a"), Some("t".to_owned())).unwrap(), first);
+        let mut outcomes = Outcomes::load(&db).unwrap();
+        let first = outcomes.id(&db, 1, &page(1, "a"), None).unwrap();
+        let second = outcomes.id(&db, 2, &page(2, "b"), None).unwrap();
+        assert_eq!(outcomes.id(&db, 1, &page(1, "a"), None).unwrap(), first);
+        assert_eq!(outcomes.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whoever says so");
+        assert_ne!(outcomes.id(&db, 1, &page(1, "c"), None).unwrap(), first);
+        assert_ne!(outcomes.id(&db, 1, &page(1, "a"), Some("t".to_owned())).unwrap(), first);
         assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (4, 1));
 
-        let mut later = Endings::load(&db).unwrap();
+        let mut later = Outcomes::load(&db).unwrap();
         later.remember(&db, &[0, first, second]).unwrap();
         assert_eq!(later.id(&db, 1, &page(1, "a"), None).unwrap(), first);
         assert_eq!(later.id(&db, 2, &page(2, "b"), None).unwrap(), second);

@@ -5,14 +5,14 @@ use std::collections::{BTreeSet, HashMap};
 use rummage_core::findings::rank::in_rank_order;
 use rusqlite::{Connection, params};
 
-use crate::codec::places;
+use crate::codec::occurrences;
 use crate::db::error::StoreError;
-use crate::tables::link_contents::Marks;
+use crate::tables::link_contents::LinkContents;
 
 /// A page of a run.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Page {
-    pub(crate) address: u32,
+    pub(crate) url: u32,
     pub(crate) version: u32,
     pub(crate) depth: Option<u32>,
 }
@@ -30,7 +30,7 @@ pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> 
     let mut select =
         db.prepare("SELECT address, version, depth FROM run_page WHERE run = ?1 ORDER BY rank")?;
     let rows = select.query_map([run], |row| {
-        Ok(Page { address: row.get(0)?, version: row.get(1)?, depth: row.get(2)? })
+        Ok(Page { url: row.get(0)?, version: row.get(1)?, depth: row.get(2)? })
     })?;
     Ok(rows.collect::<Result<_, _>>()?)
 }
@@ -41,8 +41,8 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
     let mut select = db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
     let mut rows = select.query([run])?;
     while let Some(row) = rows.next()? {
-        let (address, version): (u32, u32) = (row.get(0)?, row.get(1)?);
-        versions.insert(u64::from(address), (address, version));
+        let (url, version): (u32, u32) = (row.get(0)?, row.get(1)?);
+        versions.insert(u64::from(url), (url, version));
     }
     let targets = targets(db, run, &versions)?;
     let start: i64 =
@@ -54,15 +54,17 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
         let (_, version) = versions[&page];
         let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
         Ok::<_, StoreError>(
-            places::unpack(&links)
-                .filter_map(|place| Some(u64::from(*targets.get(place.mark as usize)?)))
+            occurrences::unpack(&links)
+                .filter_map(|occurrence| {
+                    Some(u64::from(*targets.get(occurrence.content as usize)?))
+                })
                 .filter(|target| *target > 0)
                 .collect(),
         )
     })?;
     let page = |(page, depth): (u64, u32)| {
-        let (address, version) = versions[&page];
-        Page { address, version, depth: (depth != u32::MAX).then_some(depth) }
+        let (url, version) = versions[&page];
+        Page { url, version, depth: (depth != u32::MAX).then_some(depth) }
     };
     Ok(order.into_iter().map(page).collect())
 }
@@ -100,14 +102,14 @@ pub(crate) fn targets(
         }
     }
     // Most pages are plainly sound, and some have no verdict yet.
-    for (address, _) in pages.values() {
-        ends.entry(*address).or_insert(*address);
+    for (url, _) in pages.values() {
+        ends.entry(*url).or_insert(*url);
     }
     let mut targets = Vec::new();
-    Marks::of_store(db)?.for_each(|mark, target, _| {
+    LinkContents::of_store(db)?.for_each(|content, target, _| {
         if let Some(end) = ends.get(&target) {
-            targets.resize(mark as usize + 1, 0);
-            targets[mark as usize] = *end;
+            targets.resize(content as usize + 1, 0);
+            targets[content as usize] = *end;
         }
         Ok(())
     })?;

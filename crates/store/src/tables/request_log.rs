@@ -27,11 +27,11 @@ pub(crate) fn last_endings(db: &Connection) -> Result<Vec<u32>, StoreError> {
     for run in runs {
         for_each_entry(db, run, |entry| {
             let Some(request) = entry.request else { return };
-            let at = entry.address as usize;
+            let at = entry.url as usize;
             if last.len() <= at {
                 last.resize(at + 1, 0);
             }
-            last[at] = request.ending;
+            last[at] = request.outcome;
         })?;
     }
     Ok(last)

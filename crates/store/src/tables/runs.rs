@@ -37,7 +37,7 @@ pub(crate) fn run_where(
             number: row.get(0)?,
             site: row.get(1)?,
             start: row.get(2)?,
-            asked_for: row.get(3)?,
+            given_start: row.get(3)?,
             title: row.get(4)?,
             started_at: timestamp(&row.get::<_, String>(5)?),
             took: Duration::from_micros(row.get::<_, i64>(6)?.cast_unsigned()),

@@ -11,7 +11,7 @@ use crate::tables::request_log::for_each_entry;
 
 /// What a run says of an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Saying {
+pub(crate) struct UrlStatus {
     pub(crate) verdict: Verdict,
     pub(crate) cause: Option<Cause>,
     /// 0 for none.
@@ -27,14 +27,14 @@ pub(crate) struct Saying {
     pub(crate) recalled: bool,
 }
 
-impl Saying {
+impl UrlStatus {
     pub(crate) fn status(self) -> Option<u16> {
         Some(self.status).filter(|status| *status > 0)
     }
 
     /// What is said of an address that a run knows and did not get to.
-    pub(crate) fn not_asked() -> Saying {
-        Saying {
+    pub(crate) fn not_asked() -> UrlStatus {
+        UrlStatus {
             verdict: Verdict::Skipped,
             cause: Some(Cause::NotAsked),
             status: 0,
@@ -55,7 +55,7 @@ struct Recalled(Vec<bool>);
 impl Recalled {
     fn handle_entry(&mut self, entry: &Entry) {
         let Some(request) = &entry.request else { return };
-        let at = entry.address as usize;
+        let at = entry.url as usize;
         if request.recalled && self.0.len() <= at {
             self.0.resize(at + 1, false);
         }
@@ -68,18 +68,18 @@ impl Recalled {
 
 /// By the id of the address.
 #[derive(Debug, Default, Clone)]
-pub(crate) struct Sayings(Vec<Option<Saying>>);
+pub(crate) struct UrlStatuses(Vec<Option<UrlStatus>>);
 
-impl Sayings {
-    pub(crate) fn of_run(db: &Connection, run: i64) -> Result<Sayings, StoreError> {
+impl UrlStatuses {
+    pub(crate) fn of_run(db: &Connection, run: i64) -> Result<UrlStatuses, StoreError> {
         let last = "SELECT coalesce(max(id), 0) FROM address";
         let last: u32 = db.query_row(last, [], |row| row.get(0))?;
-        let mut sayings = Sayings(Vec::with_capacity(last as usize + 1));
+        let mut url_statuses = UrlStatuses(Vec::with_capacity(last as usize + 1));
         let mut recalled = Recalled::default();
         for_each_entry(db, run, |entry| {
             recalled.handle_entry(&entry);
             if let Some(scope) = entry.sound {
-                let saying = Saying {
+                let url_status = UrlStatus {
                     verdict: Verdict::Sound,
                     cause: None,
                     status: 200,
@@ -89,7 +89,7 @@ impl Sayings {
                     plain: true,
                     recalled: false,
                 };
-                sayings.set(entry.address, saying);
+                url_statuses.set(entry.url, url_status);
             }
         })?;
         let mut select = db.prepare(
@@ -98,7 +98,7 @@ impl Sayings {
         )?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            let saying = Saying {
+            let url_status = UrlStatus {
                 verdict: word(row, 1, Verdict::named)?,
                 cause: optional_word(row, 2, Cause::named)?,
                 status: row.get::<_, Option<u16>>(3)?.unwrap_or_default(),
@@ -108,26 +108,26 @@ impl Sayings {
                 plain: false,
                 recalled: false,
             };
-            sayings.set(row.get(0)?, saying);
+            url_statuses.set(row.get(0)?, url_status);
         }
-        for (saying, recalled) in sayings.0.iter_mut().zip(recalled.0) {
-            if let Some(saying) = saying {
-                saying.recalled = recalled;
+        for (url_status, recalled) in url_statuses.0.iter_mut().zip(recalled.0) {
+            if let Some(url_status) = url_status {
+                url_status.recalled = recalled;
             }
         }
-        Ok(sayings)
+        Ok(url_statuses)
     }
 
-    fn set(&mut self, address: u32, saying: Saying) {
-        let at = address as usize;
+    fn set(&mut self, url: u32, url_status: UrlStatus) {
+        let at = url as usize;
         if self.0.len() <= at {
             self.0.resize(at + 1, None);
         }
-        self.0[at] = Some(saying);
+        self.0[at] = Some(url_status);
     }
 
-    pub(crate) fn of(&self, address: u32) -> Option<Saying> {
-        self.0.get(address as usize).copied().flatten()
+    pub(crate) fn of(&self, url: u32) -> Option<UrlStatus> {
+        self.0.get(url as usize).copied().flatten()
     }
 
     /// The first number that no address has.
@@ -136,7 +136,7 @@ impl Sayings {
     }
 
     /// All of them, with their addresses.
-    pub(crate) fn iter(&self) -> impl Iterator<Item = (u32, Saying)> {
-        (0..).zip(&self.0).filter_map(|(address, saying)| Some((address, (*saying)?)))
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (u32, UrlStatus)> {
+        (0..).zip(&self.0).filter_map(|(url, url_status)| Some((url, (*url_status)?)))
     }
 }

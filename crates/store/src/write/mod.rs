@@ -5,9 +5,9 @@
 //! together or not at all. Nothing is written before the start was reached: a
 //! misspelt start leaves no run behind.
 
-mod asked;
 mod pages;
 mod requests;
+mod url_log;
 mod verdicts;
 
 use std::fs::File;
@@ -22,19 +22,19 @@ use rusqlite::{Connection, params};
 
 use crate::db::connection;
 use crate::db::error::StoreError;
+use crate::model::NotifySettings;
 use crate::model::RunKind;
-use crate::model::Telling;
-use crate::tables::interning::{Key, Known, take};
+use crate::tables::interning::{InternCache, Key, take};
 use crate::tables::notes;
-use crate::tables::outcomes::Endings;
+use crate::tables::outcomes::Outcomes;
 use crate::tables::request_log::last_endings;
-use asked::Asked;
+use url_log::UrlLog;
 
 /// What is known of a run before it starts.
 #[derive(Debug, Clone)]
 pub struct NewRun {
     /// The start as it was given.
-    pub asked_for: String,
+    pub given_start: String,
     /// The options that were given, as JSON; no secrets.
     pub options: String,
     /// Those of them that decide what the run can see, as one text: runs that have the
@@ -78,12 +78,12 @@ pub struct RunWriter {
     origin: String,
     /// Ids in the store, by the id in the crawl.
     ids: Vec<u32>,
-    asked: Asked,
-    known: Known,
-    endings: Endings,
+    asked: UrlLog,
+    known: InternCache,
+    outcomes: Outcomes,
     last_moment: Moment,
     in_transaction: bool,
-    pub(crate) telling: Telling,
+    pub(crate) notify: NotifySettings,
     /// Held for as long as the writer lives: there is one at a time.
     _lock: File,
 }
@@ -96,9 +96,9 @@ impl RunWriter {
     /// being written by another run.
     pub fn begin(path: &Path, new: NewRun) -> Result<RunWriter, StoreError> {
         let (db, lock) = connection::open_to_write(path)?;
-        let known = Known::load(&db)?;
-        let mut endings = Endings::load(&db)?;
-        endings.remember(&db, &last_endings(&db)?)?;
+        let known = InternCache::load(&db)?;
+        let mut outcomes = Outcomes::load(&db)?;
+        outcomes.remember(&db, &last_endings(&db)?)?;
         Ok(RunWriter {
             db,
             new,
@@ -107,12 +107,12 @@ impl RunWriter {
             replaying: false,
             origin: String::new(),
             ids: Vec::new(),
-            asked: Asked::default(),
+            asked: UrlLog::default(),
             known,
-            endings,
+            outcomes,
             last_moment: Moment::START,
             in_transaction: false,
-            telling: Telling::default(),
+            notify: NotifySettings::default(),
             _lock: lock,
         })
     }
@@ -127,8 +127,8 @@ impl RunWriter {
 
     /// Says how people are told of what has changed when the run has ended.
     #[must_use]
-    pub fn telling(mut self, telling: Telling) -> RunWriter {
-        self.telling = telling;
+    pub fn notify(mut self, notify: NotifySettings) -> RunWriter {
+        self.notify = notify;
         self
     }
 
@@ -140,7 +140,7 @@ impl RunWriter {
     /// As [`begin`](RunWriter::begin), and when there is no such run.
     pub fn resume(path: &Path, run: i64, new: NewRun) -> Result<RunWriter, StoreError> {
         let mut writer = RunWriter::begin(path, new)?;
-        writer.asked = Asked::of_run(&writer.db, run)?;
+        writer.asked = UrlLog::of_run(&writer.db, run)?;
         writer.run = Some(run);
         writer.replaying = true;
         writer.load_origin()?;
@@ -174,9 +174,9 @@ impl RunWriter {
             let early = std::mem::take(&mut self.early);
             self.open_transaction()?;
             // The start's id in the store is known once its `Heard` is written.
-            let (heard, others): (Vec<Event>, Vec<Event>) =
-                early.into_iter().partition(|event| matches!(event, Event::Heard { .. }));
-            for event in heard {
+            let (discovered, others): (Vec<Event>, Vec<Event>) =
+                early.into_iter().partition(|event| matches!(event, Event::Discovered { .. }));
+            for event in discovered {
                 self.write(event)?;
             }
             self.insert_run(start, &bounds)?;
@@ -239,7 +239,7 @@ impl RunWriter {
             params![
                 bounds.name(),
                 self.ids[start.index()],
-                self.new.asked_for,
+                self.new.given_start,
                 self.new.options,
                 self.new.bounds,
                 self.new.version,
@@ -258,17 +258,17 @@ impl RunWriter {
     fn write(&mut self, event: Event) -> Result<(), StoreError> {
         self.open_transaction()?;
         match event {
-            Event::Heard { address, .. } => self.write_address(&address),
-            Event::Placed { id, scope } => {
-                self.asked.handle_placed(id, scope);
+            Event::Discovered { url, .. } => self.write_url(&url),
+            Event::Ranked { id, scope } => {
+                self.asked.handle_ranked(id, scope);
                 Ok(())
             }
-            Event::Asked { id, attempt, title, recalled, .. } => {
+            Event::Requested { id, attempt, title, recalled, .. } => {
                 self.write_attempt(id, attempt, title, recalled)
             }
             Event::Read { id, reading, targets } => self.write_page(id, &reading, &targets),
             Event::Judged { id, judged } => self.write_verdict(id, &judged),
-            Event::NoPlace { id, fragment, place } => self.write_no_place(id, &fragment, place),
+            Event::NoAnchor { id, fragment, fault } => self.write_no_anchor(id, &fragment, fault),
             Event::Noted { id, note } => {
                 notes::write(&self.db, self.run, self.ids[id.index()], &note)
             }
@@ -280,21 +280,21 @@ impl RunWriter {
         }
     }
 
-    fn write_address(&mut self, address: &str) -> Result<(), StoreError> {
-        let key = Key::of_text(address.as_bytes());
-        let id = match self.known.addresses.get(&key) {
+    fn write_url(&mut self, url: &str) -> Result<(), StoreError> {
+        let key = Key::of_text(url.as_bytes());
+        let id = match self.known.urls.get(&key) {
             Some(id) => *id,
             None => {
-                let id = take(&mut self.known.next_address);
+                let id = take(&mut self.known.next_url);
                 self.db
                     .prepare_cached("INSERT INTO address (id, url) VALUES (?1, ?2)")?
-                    .execute(params![id, address])?;
-                self.known.addresses.insert(key, id);
+                    .execute(params![id, url])?;
+                self.known.urls.insert(key, id);
                 id
             }
         };
         self.ids.push(id);
-        self.asked.handle_heard(id);
+        self.asked.handle_discovered(id);
         Ok(())
     }
 }
@@ -306,14 +306,14 @@ fn micros(time: Duration) -> i64 {
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
-    use rummage_core::evidence::{Answer, Attempt, Ending, Method};
+    use rummage_core::evidence::{Attempt, AttemptOutcome, Method, ResponseHead};
 
     use super::*;
     use crate::{Reader, RunState};
 
     fn new_run() -> NewRun {
         NewRun {
-            asked_for: "a.test".to_owned(),
+            given_start: "a.test".to_owned(),
             options: "{}".to_owned(),
             bounds: "{}".to_owned(),
             placeholders_are_broken: false,
@@ -325,15 +325,16 @@ mod tests {
         }
     }
 
-    fn heard(number: usize) -> [Event; 2] {
+    fn discovered(number: usize) -> [Event; 2] {
         let id = UrlId::from_index(number);
-        let address = format!("http://a.test/{}/{number}", "long".repeat(50));
-        let answer = Answer { status: 404, length: Some(number as u64), ..Answer::default() };
-        let ending = Ending::Answer(answer);
-        let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, ending);
+        let url = format!("http://a.test/{}/{number}", "long".repeat(50));
+        let answer =
+            ResponseHead { status: 404, length: Some(number as u64), ..ResponseHead::default() };
+        let outcome = AttemptOutcome::ResponseHead(answer);
+        let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, outcome);
         [
-            Event::Heard { id, address },
-            Event::Asked { id, attempt, title: None, again: false, recalled: false },
+            Event::Discovered { id, url },
+            Event::Requested { id, attempt, title: None, again: false, recalled: false },
         ]
     }
 
@@ -344,7 +345,7 @@ mod tests {
         let path = folder.path().join("store.db");
         let mut writer = RunWriter::begin(&path, new_run()).unwrap();
         let start = url::Url::parse("http://a.test/").unwrap();
-        let mut events: Vec<Event> = heard(0).into();
+        let mut events: Vec<Event> = discovered(0).into();
         events.push(Event::Bounded {
             start: UrlId::from_index(0),
             bounds: Bounds::around(&start, &[]),
@@ -357,7 +358,7 @@ mod tests {
             writer.db.pragma_query_value(None, "page_count", |row| row.get(0)).unwrap();
         writer.db.pragma_update(None, "max_page_count", pages + 4).unwrap();
         let full = (1..10_000).find_map(|number| {
-            heard(number).into_iter().find_map(|event| writer.handle_event(event).err())
+            discovered(number).into_iter().find_map(|event| writer.handle_event(event).err())
         });
         assert!(matches!(full, Some(StoreError::DiskFull)), "{full:?}");
         drop(writer);

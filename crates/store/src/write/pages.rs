@@ -7,8 +7,8 @@ use rusqlite::params;
 
 use super::RunWriter;
 use crate::codec;
-use crate::codec::marks::{Marks, Said, Written};
-use crate::codec::places::{self, Place};
+use crate::codec::contents::{LinkContent, PackedLinks, Written};
+use crate::codec::occurrences::{self, Occurrence};
 use crate::db::error::StoreError;
 use crate::tables::interning::{Key, take, texts_key, version_key};
 
@@ -22,32 +22,32 @@ impl RunWriter {
         if self.replaying {
             return Ok(());
         }
-        let address = self.ids[id.index()];
+        let url = self.ids[id.index()];
         let hash = reading.hash();
-        let key = version_key(address, &hash.to_be_bytes());
+        let key = version_key(url, &hash.to_be_bytes());
         let version = match self.known.versions.get(&key) {
             Some(version) => *version,
-            None => self.write_version(address, hash, key, reading, targets)?,
+            None => self.write_version(url, hash, key, reading, targets)?,
         };
         self.db
             .prepare_cached(
                 "INSERT OR REPLACE INTO run_page (run, address, version) VALUES (?1, ?2, ?3)",
             )?
-            .execute(params![self.run, address, version])?;
+            .execute(params![self.run, url, version])?;
         Ok(())
     }
 
     fn write_version(
         &mut self,
-        address: u32,
+        url: u32,
         hash: u128,
         key: Key,
         reading: &Reading,
         targets: &[Target],
     ) -> Result<u32, StoreError> {
-        let links = self.write_marks(reading, targets)?;
+        let links = self.write_contents(reading, targets)?;
         let ids: Vec<u8> =
-            reading.places().hashes().iter().flat_map(|hash| hash.to_le_bytes()).collect();
+            reading.anchors().hashes().iter().flat_map(|hash| hash.to_le_bytes()).collect();
         let version = take(&mut self.known.next_version);
         self.db
             .prepare_cached(
@@ -58,14 +58,14 @@ impl RunWriter {
             )?
             .execute(params![
                 version,
-                address,
+                url,
                 hash.to_be_bytes(),
                 reading.title(),
                 reading.base(),
                 reading.cut,
                 ids,
                 links.len(),
-                places::pack(&links),
+                occurrences::pack(&links),
                 reading.format.as_str(),
                 reading.encoding.name(),
                 reading.faulty,
@@ -78,24 +78,24 @@ impl RunWriter {
     }
 
     /// Keeps what the links of a page say, as far as it is new, and gives where they stand.
-    fn write_marks(
+    fn write_contents(
         &mut self,
         reading: &Reading,
         targets: &[Target],
-    ) -> Result<Vec<Place>, StoreError> {
-        let first = self.known.next_mark;
-        let mut new = Marks::default();
-        let mut places = Vec::with_capacity(targets.len());
+    ) -> Result<Vec<Occurrence>, StoreError> {
+        let first = self.known.next_content;
+        let mut new = PackedLinks::default();
+        let mut occurrences = Vec::with_capacity(targets.len());
         for (link, target) in reading.links().zip(targets) {
-            let address = self.ids[target.id.index()];
-            let said = self.said(&link, target, address)?;
-            let mark = self.known.marks.id_or(mark_key(address, &said), self.known.next_mark);
-            if mark == self.known.next_mark {
-                take(&mut self.known.next_mark);
-                let print = fingerprint(u64::from(address), target.fragment.as_deref(), &link);
-                new.add(address, print, said);
+            let url = self.ids[target.id.index()];
+            let said = self.said(&link, target, url)?;
+            let content = self.known.contents.id_or(mark_key(url, &said), self.known.next_content);
+            if content == self.known.next_content {
+                take(&mut self.known.next_content);
+                let print = fingerprint(u64::from(url), target.fragment.as_deref(), &link);
+                new.add(url, print, said);
             }
-            places.push(Place { mark, line: link.line, column: link.column });
+            occurrences.push(Occurrence { content, line: link.line, column: link.column });
         }
         if new.count > 0 {
             let (targets, prints, says) = new.blobs();
@@ -108,22 +108,22 @@ impl RunWriter {
                 .prepare_cached("INSERT INTO mark_text (first, says) VALUES (?1, ?2)")?
                 .execute(params![first, says])?;
         }
-        Ok(places)
+        Ok(occurrences)
     }
 
     fn said<'a>(
         &mut self,
         link: &Link<'a>,
         target: &'a Target,
-        address: u32,
-    ) -> Result<Said<'a>, StoreError> {
-        Ok(Said {
+        url: u32,
+    ) -> Result<LinkContent<'a>, StoreError> {
+        Ok(LinkContent {
             element: self.word(link.element.name())?,
             attribute: self.word(link.attribute.name())?,
             region: link.region,
-            surroundings: link.surroundings,
+            ancestor_hash: link.ancestor_hash,
             scripted: link.scripted,
-            written: self.written(link.written, address),
+            written: self.written(link.written, url),
             fragment: target.fragment.as_deref(),
             text: link.text,
             rel: link.rel,
@@ -132,8 +132,8 @@ impl RunWriter {
 
     /// How a reference to an address is written: the address in whole, its path, or some
     /// other way.
-    fn written<'a>(&self, written: &'a str, address: u32) -> Written<'a> {
-        let is = |text: &[u8]| self.known.addresses.get(&Key::of_text(text)) == Some(&address);
+    fn written<'a>(&self, written: &'a str, url: u32) -> Written<'a> {
+        let is = |text: &[u8]| self.known.urls.get(&Key::of_text(text)) == Some(&url);
         if written.contains("://") && is(written.as_bytes()) {
             return Written::Whole;
         }
@@ -156,11 +156,11 @@ impl RunWriter {
     }
 }
 
-fn mark_key(target: u32, said: &Said<'_>) -> Key {
+fn mark_key(target: u32, said: &LinkContent<'_>) -> Key {
     let region = said.region.map_or(0, |region| region as u32 + 1);
     let from_root = u32::from(said.written == Written::Path);
     let kind = said.element << 16 | said.attribute << 1 | from_root;
-    let numbers = [target, kind, said.surroundings, region << 1 | u32::from(said.scripted)];
+    let numbers = [target, kind, said.ancestor_hash, region << 1 | u32::from(said.scripted)];
     let written = match said.written {
         Written::Whole => None,
         Written::Path => Some("/"),

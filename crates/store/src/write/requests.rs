@@ -22,19 +22,19 @@ impl RunWriter {
         if self.replaying {
             return Ok(());
         }
-        let address = self.ids[id.index()];
-        let ending = self.endings.id(&self.db, address, &attempt.ending, title)?;
+        let url = self.ids[id.index()];
+        let outcome = self.outcomes.id(&self.db, url, &attempt.outcome, title)?;
         let request = Requested {
             at_us,
             took_us: u64::try_from(attempt.took.as_micros()).unwrap_or(u64::MAX),
             method: attempt.method,
-            ending,
+            outcome,
             strained: attempt.strained,
             hop: attempt.hop,
             recalled,
             purpose: attempt.purpose,
         };
-        self.asked.handle_request(id, address, request);
+        self.asked.handle_request(id, url, request);
         Ok(())
     }
 

@@ -1,7 +1,7 @@
 //! What a run says of addresses, links and servers.
 
 use rummage_core::crawl::pace::Slowing;
-use rummage_core::crawl::{Judged, NotRead, Place, UrlId};
+use rummage_core::crawl::{FragmentFault, Judged, NotParsed, UrlId};
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::params;
@@ -45,25 +45,25 @@ impl RunWriter {
                 judged.hops,
                 judged.moved_to.map(of),
                 seen.at_us.filter(|_| judged.verdict != Verdict::Skipped),
-                judged.not_read.map(NotRead::as_str),
+                judged.not_parsed.map(NotParsed::as_str),
                 judged.linked,
             ])?;
         Ok(())
     }
 
-    pub(super) fn write_no_place(
+    pub(super) fn write_no_anchor(
         &mut self,
         id: UrlId,
         fragment: &str,
-        place: Place,
+        fault: FragmentFault,
     ) -> Result<(), StoreError> {
-        let place = place.as_str();
+        let fault = fault.as_str();
         self.db
             .prepare_cached(
                 "INSERT OR REPLACE INTO no_place (run, address, fragment, place)
                  VALUES (?1, ?2, ?3, ?4)",
             )?
-            .execute(params![self.run, self.ids[id.index()], fragment, place])?;
+            .execute(params![self.run, self.ids[id.index()], fragment, fault])?;
         Ok(())
     }
 

@@ -4,17 +4,17 @@ use std::collections::{BTreeMap, HashSet};
 use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::evidence::{Answer, Ending};
+use rummage_core::evidence::{AttemptOutcome, ResponseHead};
 use rummage_core::findings::selection::{Selection, Standing};
-use rummage_core::findings::waiver::{Aside, Waiver, Waivers};
-use rummage_core::schedule::policy::Word;
+use rummage_core::findings::waiver::{Waiver, WaiverKind, Waivers};
+use rummage_core::schedule::policy::LastOutcome;
 use rummage_core::url::pattern::Pattern;
 use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter};
 
-use crate::keeper::{Keeper, fresh, lines, new_run, rows};
+use crate::site::{Site, fresh, lines, new_run, rows};
 
-fn keeper() -> Keeper {
-    Keeper::new(&[
+fn site() -> Site {
+    Site::new(&[
         ("/", "<title>Home</title><a href=/a>a</a><a href=/x>x</a><a href=/moved>m</a>"),
         ("/a", "<a href=/x>again</a><a href=/y>y</a>"),
         ("/moved", ">/a"),
@@ -27,20 +27,20 @@ fn hours(hours: i64) -> Timestamp {
 }
 
 /// A crawl that begins so many hours after the first.
-fn crawl_at(keeper: &Keeper, at: i64) {
+fn crawl_at(site: &Site, at: i64) {
     let new = NewRun { started_at: hours(at), epoch_at: hours(at), ..new_run() };
-    let writer = RunWriter::begin(&keeper.path(), new).unwrap();
-    keeper.drive(writer, fresh(), usize::MAX);
+    let writer = RunWriter::begin(&site.path(), new).unwrap();
+    site.drive(writer, fresh(), usize::MAX);
 }
 
 #[test]
 fn what_a_run_was_told_is_recalled_with_its_page_and_its_time() {
-    let keeper = keeper();
-    crawl_at(&keeper, 0);
-    let run = keeper.reader().last_run().unwrap();
+    let site = site();
+    crawl_at(&site, 0);
+    let run = site.reader().last_run().unwrap();
     let but = HashSet::from(["http://a.test/y".to_owned()]);
     let epoch = hours(-24);
-    let memory = Memory::of_run(keeper.reader(), &run, epoch, &but).unwrap();
+    let memory = Memory::of_run(site.reader(), &run, epoch, &but).unwrap();
     let replies = memory.recall("http://a.test/a").unwrap();
     let last = replies.last().unwrap();
     let written: Vec<&str> =
@@ -63,9 +63,9 @@ fn what_a_run_was_told_is_recalled_with_its_page_and_its_time() {
 
 #[test]
 fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
-    let keeper = keeper();
-    crawl_at(&keeper, 0);
-    let reader = keeper.reader();
+    let site = site();
+    crawl_at(&site, 0);
+    let reader = site.reader();
     let base = reader.last_run().unwrap();
     let new = NewRun {
         kind: RunKind::Recheck,
@@ -73,11 +73,11 @@ fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
         epoch_at: base.epoch_at,
         ..new_run()
     };
-    let mut writer = RunWriter::begin(&keeper.path(), new).unwrap();
+    let mut writer = RunWriter::begin(&site.path(), new).unwrap();
     let mut crawl = fresh();
     reader
-        .for_each_reply(base.number, |address, reply| {
-            crawl.handle_replayed(address, reply);
+        .for_each_reply(base.number, |url, reply| {
+            crawl.handle_replayed(url, reply);
             while let Some(event) = crawl.poll_event() {
                 writer.handle_event(event)?;
             }
@@ -85,8 +85,8 @@ fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
         })
         .unwrap();
     crawl.handle_rechecked();
-    assert_eq!(keeper.drive(writer, crawl, usize::MAX), 0, "nothing was asked");
-    let reader = keeper.reader();
+    assert_eq!(site.drive(writer, crawl, usize::MAX), 0, "nothing was asked");
+    let reader = site.reader();
     let again = reader.last_run().unwrap();
     assert_eq!((again.kind, again.number), (RunKind::Recheck, 2));
     let all = Selection::all();
@@ -96,7 +96,7 @@ fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
         assert_eq!(one.outcome.checked_at, two.outcome.checked_at, "{}", one.written);
     }
     let totals = reader.open_run(again.clone()).unwrap().totals().unwrap();
-    assert_eq!(totals.asked, 0);
+    assert_eq!(totals.requested, 0);
     assert!(totals.recalled > 4);
     let since = totals.recalled_since.unwrap();
     assert!(since >= hours(0) && since < hours(1), "{since}");
@@ -107,12 +107,12 @@ fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
 
 #[test]
 fn checks_are_counted_over_the_runs_and_what_is_recalled_is_none() {
-    let mut keeper = keeper();
-    crawl_at(&keeper, 0);
-    crawl_at(&keeper, 24);
-    keeper.pages.insert("/x", "fine".to_owned());
-    crawl_at(&keeper, 48);
-    let reader = keeper.reader();
+    let mut site = site();
+    crawl_at(&site, 0);
+    crawl_at(&site, 24);
+    site.pages.insert("/x", "fine".to_owned());
+    crawl_at(&site, 48);
+    let reader = site.reader();
     let mut checks = BTreeMap::new();
     reader
         .for_each_check("a.test", |check, url| {
@@ -122,23 +122,23 @@ fn checks_are_counted_over_the_runs_and_what_is_recalled_is_none() {
     let of = |path: &str| checks[&format!("http://a.test{path}")];
     let (well, mended) = (of("/y"), of("/x"));
     assert_eq!(
-        (well.checked.word, well.checked.times, well.checked.is_new),
-        (Word::Sound, 3, true)
+        (well.checked.last, well.checked.times, well.checked.is_new),
+        (LastOutcome::Sound, 3, true)
     );
-    assert_eq!((mended.checked.word, mended.checked.times), (Word::Sound, 1));
+    assert_eq!((mended.checked.last, mended.checked.times), (LastOutcome::Sound, 1));
     assert!(!mended.checked.is_new, "it was broken before");
     assert_eq!(mended.run, 3);
-    assert!(mended.checked.last >= hours(48).as_second() && mended.linked && mended.is_sound);
+    assert!(mended.checked.checked_at >= hours(48).as_second() && mended.linked && mended.is_sound);
     assert!(well.checked.since < hours(1).as_second());
     reader.for_each_check("b.test", |_, url| panic!("nobody asked {url}")).unwrap();
 }
 
 #[test]
 fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
-    let keeper = keeper();
-    keeper.crawl();
+    let site = site();
+    site.crawl();
     let waiver = |pages: &str| Waiver {
-        aside: Aside::Leave,
+        aside: WaiverKind::Leave,
         targets: vec![Pattern::new("/x")],
         hosts: Vec::new(),
         pages: vec![Pattern::new(pages)],
@@ -146,7 +146,7 @@ fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
         looked: Vec::new(),
         ended: false,
     };
-    let read = |waivers: Vec<Waiver>| keeper.reader().with_waivers(Waivers(waivers));
+    let read = |waivers: Vec<Waiver>| site.reader().with_waivers(Waivers(waivers));
     let counts = |reader: &Reader| {
         let run = reader.open_run(reader.last_run().unwrap()).unwrap();
         let totals = run.totals().unwrap();
@@ -171,10 +171,14 @@ fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
 
 #[test]
 fn an_answer_that_is_as_it_was_says_so() {
-    let answer = Answer { status: 200, unchanged: true, ..Answer::default() };
-    let text = serde_json::to_string(&Ending::Answer(answer.clone())).unwrap();
+    let answer = ResponseHead { status: 200, unchanged: true, ..ResponseHead::default() };
+    let text = serde_json::to_string(&AttemptOutcome::ResponseHead(answer.clone())).unwrap();
     assert!(text.contains("\"unchanged\":true"), "{text}");
-    assert_eq!(serde_json::from_str::<Ending>(&text).unwrap(), Ending::Answer(answer));
-    let plain = serde_json::to_string(&Ending::Answer(Answer::default())).unwrap();
+    assert_eq!(
+        serde_json::from_str::<AttemptOutcome>(&text).unwrap(),
+        AttemptOutcome::ResponseHead(answer)
+    );
+    let plain =
+        serde_json::to_string(&AttemptOutcome::ResponseHead(ResponseHead::default())).unwrap();
     assert!(!plain.contains("unchanged"), "nothing is told that is as ever: {plain}");
 }

@@ -5,24 +5,24 @@ use std::fs;
 use rummage_store::{Reader, RunWriter, StoreError};
 use tempfile::TempDir;
 
-use crate::keeper::{Keeper, fresh, new_run};
+use crate::site::{Site, fresh, new_run};
 
 #[test]
 fn there_is_one_writer_at_a_time_and_readers_go_on() {
-    let keeper = Keeper::new(&[("/", "<a href=/x>x</a>")]);
-    let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
-    assert!(matches!(RunWriter::begin(&keeper.path(), new_run()), Err(StoreError::Busy)));
-    keeper.drive(writer, fresh(), 2);
-    assert_eq!(keeper.reader().last_run().unwrap().number, 1);
-    RunWriter::begin(&keeper.path(), new_run()).unwrap();
+    let site = Site::new(&[("/", "<a href=/x>x</a>")]);
+    let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
+    assert!(matches!(RunWriter::begin(&site.path(), new_run()), Err(StoreError::Busy)));
+    site.drive(writer, fresh(), 2);
+    assert_eq!(site.reader().last_run().unwrap().number, 1);
+    RunWriter::begin(&site.path(), new_run()).unwrap();
 }
 
 #[test]
 fn a_start_that_was_never_reached_leaves_no_run() {
-    let keeper = Keeper::new(&[]);
-    let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
-    keeper.drive(writer, fresh(), usize::MAX);
-    assert!(matches!(keeper.reader().last_run(), Err(StoreError::NoRun)));
+    let site = Site::new(&[]);
+    let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
+    site.drive(writer, fresh(), usize::MAX);
+    assert!(matches!(site.reader().last_run(), Err(StoreError::NoRun)));
 }
 
 #[test]
@@ -47,12 +47,12 @@ fn other_files_are_told_apart_and_left_alone() {
 
 #[test]
 fn a_newer_store_is_refused_with_both_versions() {
-    let keeper = Keeper::new(&[("/", "")]);
-    keeper.crawl();
-    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    let site = Site::new(&[("/", "")]);
+    site.crawl();
+    let db = rusqlite::Connection::open(site.path()).unwrap();
     db.pragma_update(None, "user_version", 8).unwrap();
     drop(db);
-    let Err(StoreError::Newer { found, known, .. }) = Reader::open(&keeper.path()) else {
+    let Err(StoreError::Newer { found, known, .. }) = Reader::open(&site.path()) else {
         panic!("a newer store was opened")
     };
     assert_eq!((found, known), (8, 7));
@@ -60,14 +60,14 @@ fn a_newer_store_is_refused_with_both_versions() {
 
 #[test]
 fn a_damaged_page_of_the_file_is_an_error_and_no_panic() {
-    let keeper = Keeper::new(&[("/", "<a href=/x>x</a>")]);
-    let run = keeper.crawl();
-    let mut bytes = fs::read(keeper.path()).unwrap();
+    let site = Site::new(&[("/", "<a href=/x>x</a>")]);
+    let run = site.crawl();
+    let mut bytes = fs::read(site.path()).unwrap();
     for byte in &mut bytes[4096..] {
         *byte ^= 0x5a;
     }
-    fs::write(keeper.path(), bytes).unwrap();
-    let seen = Reader::open(&keeper.path()).and_then(|reader| reader.open_run(run)?.totals());
+    fs::write(site.path(), bytes).unwrap();
+    let seen = Reader::open(&site.path()).and_then(|reader| reader.open_run(run)?.totals());
     assert!(seen.is_err());
 }
 
@@ -81,33 +81,33 @@ fn a_word_that_no_version_wrote_means_that_the_store_is_damaged() {
         ("UPDATE finding SET standing = 'asleep'", "asleep"),
         ("UPDATE page_version SET format = 'scroll'", "scroll"),
     ] {
-        let keeper = Keeper::new(&[("/", "<a href=/x>x</a>")]);
-        keeper.crawl();
-        let db = rusqlite::Connection::open(keeper.path()).unwrap();
+        let site = Site::new(&[("/", "<a href=/x>x</a>")]);
+        site.crawl();
+        let db = rusqlite::Connection::open(site.path()).unwrap();
         db.pragma_update(None, "ignore_check_constraints", true).unwrap();
         assert!(db.execute(change, []).unwrap() > 0, "{change}");
         drop(db);
-        let seen = Reader::open(&keeper.path()).and_then(|reader| {
+        let seen = Reader::open(&site.path()).and_then(|reader| {
             let run = reader.open_run(reader.last_run()?)?;
             run.totals()?;
             run.changes().map(drop)
         });
-        let Err(StoreError::Damaged(why)) = seen else { panic!("{change}: {seen:?}") };
-        assert!(why.contains(word), "{why}");
+        let Err(StoreError::Damaged(reason)) = seen else { panic!("{change}: {seen:?}") };
+        assert!(reason.contains(word), "{reason}");
     }
 }
 
 #[test]
 fn a_store_from_before_the_first_release_is_refused_and_left_alone() {
-    let keeper = Keeper::new(&[("/", "")]);
-    keeper.crawl();
-    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    let site = Site::new(&[("/", "")]);
+    site.crawl();
+    let db = rusqlite::Connection::open(site.path()).unwrap();
     db.pragma_update(None, "user_version", 6).unwrap();
     drop(db);
-    let before = fs::read(keeper.path()).unwrap();
-    let read = Reader::open(&keeper.path());
+    let before = fs::read(site.path()).unwrap();
+    let read = Reader::open(&site.path());
     assert!(matches!(read, Err(StoreError::TooOld { found: 6, oldest: 7, .. })));
-    let written = RunWriter::begin(&keeper.path(), new_run());
+    let written = RunWriter::begin(&site.path(), new_run());
     assert!(matches!(written, Err(StoreError::TooOld { .. })));
-    assert_eq!(fs::read(keeper.path()).unwrap(), before);
+    assert_eq!(fs::read(site.path()).unwrap(), before);
 }

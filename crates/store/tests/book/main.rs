@@ -4,10 +4,10 @@
 
 mod again;
 mod faults;
-mod keeper;
+mod link_query;
+mod notify;
 mod over_time;
 mod questions;
 mod reading;
 mod replay;
-mod sifting;
-mod telling;
+mod site;

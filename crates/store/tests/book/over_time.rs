@@ -3,12 +3,12 @@
 use rummage_core::crawl::{Crawl, Settings};
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
-use rummage_store::{Changes, Found, Healing, NewRun, RunState, RunWriter, compare, prune};
+use rummage_store::{Changes, Healing, LinkMatch, NewRun, RunState, RunWriter, compare, prune};
 
-use crate::keeper::{Keeper, fresh, new_run, rows};
+use crate::site::{Site, fresh, new_run, rows};
 
-fn keeper() -> Keeper {
-    Keeper::new(&[
+fn site() -> Site {
+    Site::new(&[
         ("/", "<a href=/a>a</a><a href=/b>b</a><a href=/x>x</a>"),
         ("/a", "<a href=/y>y</a><a href=/b#p>p</a>"),
         ("/b", "<p id=p><a href=/z>z</a>"),
@@ -17,14 +17,14 @@ fn keeper() -> Keeper {
     ])
 }
 
-fn changes(keeper: &Keeper) -> Changes {
-    let reader = keeper.reader();
+fn changes(site: &Site) -> Changes {
+    let reader = site.reader();
     reader.open_run(reader.last_run().unwrap()).unwrap().changes().unwrap()
 }
 
 /// Standing and target of each finding of the last run.
-fn standings(keeper: &Keeper) -> Vec<String> {
-    let reader = keeper.reader();
+fn standings(site: &Site) -> Vec<String> {
+    let reader = site.reader();
     let run = reader.last_run().unwrap();
     rows(&reader, &run, &Selection::default())
         .iter()
@@ -37,41 +37,41 @@ fn standings(keeper: &Keeper) -> Vec<String> {
 
 #[test]
 fn a_finding_is_new_then_open_then_healed_then_back() {
-    let mut keeper = keeper();
-    keeper.crawl();
-    assert_eq!(standings(&keeper), ["new /x"]);
-    keeper.pages.remove("/y");
-    keeper.crawl();
-    assert_eq!(standings(&keeper), ["open /x", "new /y"]);
-    assert_eq!(changes(&keeper), Changes { broke: 1, open: 1, ..Changes::default() });
-    keeper.pages.insert("/x", "fine".to_owned());
-    keeper.pages.insert("/a", "no link any more".to_owned());
-    keeper.crawl();
-    assert!(standings(&keeper).is_empty());
-    assert_eq!(changes(&keeper), Changes { healed: 2, ..Changes::default() });
-    keeper.pages.remove("/x");
-    keeper.crawl();
-    assert_eq!(standings(&keeper), ["returned /x"]);
-    assert_eq!(changes(&keeper), Changes { returned: 1, ..Changes::default() });
-    assert!(changes(&keeper).is_worse());
+    let mut site = site();
+    site.crawl();
+    assert_eq!(standings(&site), ["new /x"]);
+    site.pages.remove("/y");
+    site.crawl();
+    assert_eq!(standings(&site), ["open /x", "new /y"]);
+    assert_eq!(changes(&site), Changes { broke: 1, open: 1, ..Changes::default() });
+    site.pages.insert("/x", "fine".to_owned());
+    site.pages.insert("/a", "no link any more".to_owned());
+    site.crawl();
+    assert!(standings(&site).is_empty());
+    assert_eq!(changes(&site), Changes { healed: 2, ..Changes::default() });
+    site.pages.remove("/x");
+    site.crawl();
+    assert_eq!(standings(&site), ["returned /x"]);
+    assert_eq!(changes(&site), Changes { returned: 1, ..Changes::default() });
+    assert!(changes(&site).is_worse());
     // What was known of the second run is known still.
-    let reader = keeper.reader();
+    let reader = site.reader();
     let second = rows(&reader, &reader.run(2).unwrap(), &Selection::default());
     assert_eq!(second[1].history.map(|history| history.standing), Some(Standing::New));
 }
 
 /// What a comparison of two runs says, as words.
-fn compared(keeper: &Keeper, one: i64, two: i64) -> Vec<String> {
-    let reader = keeper.reader();
+fn compared(site: &Site, one: i64, two: i64) -> Vec<String> {
+    let reader = site.reader();
     let selection = Selection::of(&[Verdict::Broken, Verdict::Doubtful]);
     let (one, two) = (reader.run(one).unwrap(), reader.run(two).unwrap());
     let (one, two) = (reader.open_run(one).unwrap(), reader.open_run(two).unwrap());
-    let (earlier, later) = (one.sift(&selection).unwrap(), two.sift(&selection).unwrap());
+    let (earlier, later) = (one.query(&selection).unwrap(), two.query(&selection).unwrap());
     let found = compare(&earlier, &later).unwrap();
     let mut words = Vec::new();
-    let mut tell = |what: &str, sift: &rummage_store::Sift<'_>, some: &[Found]| {
+    let mut tell = |what: &str, query: &rummage_store::LinkQuery<'_>, some: &[LinkMatch]| {
         for found in some {
-            let target = sift.row(found).unwrap().address;
+            let target = query.row(found).unwrap().url;
             words.push(format!("{what} {}", target.trim_start_matches("http://a.test")));
         }
     };
@@ -94,72 +94,72 @@ fn compared(keeper: &Keeper, one: i64, two: i64) -> Vec<String> {
 
 #[test]
 fn two_runs_say_what_broke_and_how_the_rest_healed() {
-    let mut keeper = keeper();
-    keeper.pages.remove("/y");
-    keeper.pages.remove("/z");
-    keeper.crawl();
+    let mut site = site();
+    site.pages.remove("/y");
+    site.pages.remove("/z");
+    site.crawl();
     // `/x` works now, the link to `/y` is taken out, the page with `/z` is gone.
-    keeper.pages.insert("/x", "fine".to_owned());
-    keeper.pages.insert("/a", "no link any more".to_owned());
-    keeper.pages.remove("/b");
-    keeper.crawl();
-    let mut said = compared(&keeper, 1, 2);
+    site.pages.insert("/x", "fine".to_owned());
+    site.pages.insert("/a", "no link any more".to_owned());
+    site.pages.remove("/b");
+    site.crawl();
+    let mut said = compared(&site, 1, 2);
     said.sort();
     assert_eq!(said, ["broke /b", "mended /x", "page gone /z", "pages +1 -1", "taken out /y"]);
-    assert_eq!(changes(&keeper), Changes { broke: 1, healed: 3, ..Changes::default() });
-    assert_eq!(compared(&keeper, 1, 1), ["open /x", "open /y", "open /z", "pages +0 -0"]);
+    assert_eq!(changes(&site), Changes { broke: 1, healed: 3, ..Changes::default() });
+    assert_eq!(compared(&site, 1, 1), ["open /x", "open /y", "open /z", "pages +0 -0"]);
 }
 
 #[test]
 fn what_a_run_of_other_bounds_could_not_see_is_neither_new_nor_healed() {
-    let mut keeper = keeper();
-    keeper.pages.remove("/z");
+    let mut site = site();
+    site.pages.remove("/z");
     let crawl_with = |bounds: &str, settings| {
         let new = NewRun { bounds: bounds.to_owned(), ..new_run() };
-        let writer = RunWriter::begin(&keeper.path(), new).unwrap();
+        let writer = RunWriter::begin(&site.path(), new).unwrap();
         let start = url::Url::parse("http://a.test/").unwrap();
-        keeper.drive(writer, Crawl::new(settings, vec![start]), usize::MAX);
+        site.drive(writer, Crawl::new(settings, vec![start]), usize::MAX);
     };
     let shallow = Settings { depth: Some(0), ..Settings::default() };
     crawl_with("depth 0", shallow.clone());
-    assert_eq!(standings(&keeper), ["new /x"]);
+    assert_eq!(standings(&site), ["new /x"]);
     crawl_with("all", Settings::default());
     // `/b`, which links to `/z`, was not read before.
-    assert_eq!(standings(&keeper), ["open /x", "open /z"]);
-    assert_eq!(changes(&keeper), Changes { open: 1, unseen: 1, ..Changes::default() });
-    assert_eq!(compared(&keeper, 1, 2)[..2], ["open /x", "unseen /z"]);
+    assert_eq!(standings(&site), ["open /x", "open /z"]);
+    assert_eq!(changes(&site), Changes { open: 1, unseen: 1, ..Changes::default() });
+    assert_eq!(compared(&site, 1, 2)[..2], ["open /x", "unseen /z"]);
     crawl_with("depth 0", shallow);
-    assert_eq!(changes(&keeper), Changes { open: 2, ..Changes::default() });
-    assert_eq!(compared(&keeper, 2, 3)[..2], ["open /x", "not looked /z"]);
+    assert_eq!(changes(&site), Changes { open: 2, ..Changes::default() });
+    assert_eq!(compared(&site, 2, 3)[..2], ["open /x", "not looked /z"]);
 }
 
 #[test]
 fn a_run_that_was_stopped_heals_only_what_it_looked_at() {
-    let mut keeper = keeper();
-    keeper.pages.remove("/z");
-    keeper.crawl();
-    keeper.pages.insert("/x", "fine".to_owned());
-    keeper.pages.insert("/z", "fine".to_owned());
-    let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
+    let mut site = site();
+    site.pages.remove("/z");
+    site.crawl();
+    site.pages.insert("/x", "fine".to_owned());
+    site.pages.insert("/z", "fine".to_owned());
+    let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
     // The start and `/a` are read, `/b` is not.
-    keeper.drive_and_stop(writer, fresh(), 3);
-    assert_eq!(keeper.reader().last_run().unwrap().state, RunState::Stopped);
-    assert_eq!(changes(&keeper).healed, 0, "nothing that had been wrong was asked again");
+    site.drive_and_stop(writer, fresh(), 3);
+    assert_eq!(site.reader().last_run().unwrap().state, RunState::Stopped);
+    assert_eq!(changes(&site).healed, 0, "nothing that had been wrong was asked again");
 }
 
 #[test]
 fn forgetting_old_runs_leaves_the_others_as_they_were() {
-    let mut keeper = keeper();
-    keeper.crawl();
-    keeper.pages.insert("/a", "<a href=/new>n</a>".to_owned());
-    keeper.crawl();
-    keeper.crawl();
-    let before = rows(&keeper.reader(), &keeper.reader().run(3).unwrap(), &Selection::all());
-    let would = prune(&keeper.path(), 1, None, true).unwrap();
+    let mut site = site();
+    site.crawl();
+    site.pages.insert("/a", "<a href=/new>n</a>".to_owned());
+    site.crawl();
+    site.crawl();
+    let before = rows(&site.reader(), &site.reader().run(3).unwrap(), &Selection::all());
+    let would = prune(&site.path(), 1, None, true).unwrap();
     assert_eq!(would.runs.iter().map(|run| run.number).collect::<Vec<_>>(), [1, 2]);
-    assert_eq!(keeper.reader().runs().unwrap().len(), 3);
-    prune(&keeper.path(), 1, Some("a.test"), false).unwrap();
-    let reader = keeper.reader();
+    assert_eq!(site.reader().runs().unwrap().len(), 3);
+    prune(&site.path(), 1, Some("a.test"), false).unwrap();
+    let reader = site.reader();
     assert_eq!(reader.runs().unwrap().len(), 1);
     let after = rows(&reader, &reader.run(3).unwrap(), &Selection::all());
     let brief = |rows: &[rummage_store::LinkRow]| -> Vec<String> {
@@ -170,39 +170,39 @@ fn forgetting_old_runs_leaves_the_others_as_they_were() {
         rows.iter().filter_map(|row| row.history).collect()
     };
     assert_eq!(first(&after), first(&before), "when it was found first is known still");
-    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    let db = rusqlite::Connection::open(site.path()).unwrap();
     let open: i64 =
         db.query_row("SELECT count(*) FROM open_finding", [], |row| row.get(0)).unwrap();
     assert_eq!(open, 2, "people who ask by SQL see them too");
     // A run after that goes on from there.
-    keeper.pages.remove("/y");
-    let run = keeper.crawl();
+    site.pages.remove("/y");
+    let run = site.crawl();
     assert_eq!(run.number, 4);
-    assert_eq!(changes(&keeper).broke, 0, "nothing links to it any more");
+    assert_eq!(changes(&site).broke, 0, "nothing links to it any more");
 }
 
 #[test]
 fn forgetting_runs_of_one_site_leaves_the_findings_of_others() {
-    let mut keeper = keeper();
-    let crawl = |keeper: &Keeper, start: &str| {
-        let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
+    let mut site = site();
+    let crawl = |site: &Site, start: &str| {
+        let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
         let start = url::Url::parse(start).unwrap();
-        keeper.drive(writer, Crawl::new(Settings::default(), vec![start]), usize::MAX);
+        site.drive(writer, Crawl::new(Settings::default(), vec![start]), usize::MAX);
     };
-    crawl(&keeper, "http://b.test/");
-    keeper.pages.insert("/x", "fine".to_owned());
-    crawl(&keeper, "http://b.test/");
-    keeper.pages.remove("/x");
-    keeper.crawl();
-    keeper.pages.insert("/x", "fine".to_owned());
-    keeper.crawl();
-    keeper.crawl();
-    let closed = |site: &str| -> i64 {
-        let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    crawl(&site, "http://b.test/");
+    site.pages.insert("/x", "fine".to_owned());
+    crawl(&site, "http://b.test/");
+    site.pages.remove("/x");
+    site.crawl();
+    site.pages.insert("/x", "fine".to_owned());
+    site.crawl();
+    site.crawl();
+    let closed = |name: &str| -> i64 {
+        let db = rusqlite::Connection::open(site.path()).unwrap();
         let sql = "SELECT count(*) FROM finding WHERE site = ?1 AND until_run IS NOT NULL";
-        db.query_row(sql, [site], |row| row.get(0)).unwrap()
+        db.query_row(sql, [name], |row| row.get(0)).unwrap()
     };
     assert_eq!((closed("a.test"), closed("b.test")), (1, 1));
-    prune(&keeper.path(), 1, Some("a.test"), false).unwrap();
+    prune(&site.path(), 1, Some("a.test"), false).unwrap();
     assert_eq!((closed("a.test"), closed("b.test")), (0, 1));
 }

@@ -2,19 +2,19 @@
 
 use jiff::Timestamp;
 
-use crate::keeper::Keeper;
+use crate::site::Site;
 
 #[test]
 fn every_query_of_the_docs_runs_and_finds_something() {
     let foot = "<footer><a href=/gone>Rota</a></footer>";
-    let mut keeper = Keeper::new(&[
+    let mut site = Site::new(&[
         ("/", &format!("<a href=/a>a</a><a href=/b>b</a>{foot}")),
         ("/a", &format!("<a href=/gone-too>x</a>{foot}")),
         ("/b", foot),
     ]);
-    keeper.crawl();
-    keeper.pages.insert("/gone-too", "back".to_owned());
-    keeper.crawl();
+    site.crawl();
+    site.pages.insert("/gone-too", "back".to_owned());
+    site.crawl();
     let text = include_str!("../../../../docs/store.md");
     let queries: Vec<&str> = text
         .split("```sql\n")
@@ -22,7 +22,7 @@ fn every_query_of_the_docs_runs_and_finds_something() {
         .map(|rest| rest.split("```").next().unwrap_or_default())
         .collect();
     assert_eq!(queries.len(), 5);
-    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+    let db = rusqlite::Connection::open(site.path()).unwrap();
     for query in queries {
         let mut select = db.prepare(query).unwrap_or_else(|error| panic!("{error}\n{query}"));
         let columns = select.column_count();
@@ -44,13 +44,13 @@ fn every_query_of_the_docs_runs_and_finds_something() {
 }
 
 #[test]
-fn pages_that_name_an_address_are_counted_and_the_first_is_named() {
-    let keeper = Keeper::new(&[
+fn pages_that_name_an_url_are_counted_and_the_first_is_named() {
+    let site = Site::new(&[
         ("/", "<a href=/a>a</a><a href=/x>x</a><a href=/x>x</a>"),
         ("/a", "\n<a href=/x>x</a><a href=/y>y</a>"),
     ]);
-    let run = keeper.crawl();
-    let reader = keeper.reader();
+    let run = site.crawl();
+    let reader = site.reader();
     let run = reader.open_run(run).unwrap();
     let urls = ["/x", "/y", "/nobody"].map(|path| format!("http://a.test{path}"));
     let carried = run.carried(&urls.iter().cloned().collect()).unwrap();
@@ -63,16 +63,16 @@ fn pages_that_name_an_address_are_counted_and_the_first_is_named() {
 
 #[test]
 fn requests_are_counted_from_a_time_on_over_all_runs() {
-    let keeper = Keeper::new(&[("/", "<a href=/a>a</a>"), ("/a", "")]);
-    let run = keeper.crawl();
-    let reader = keeper.reader();
+    let site = Site::new(&[("/", "<a href=/a>a</a>"), ("/a", "")]);
+    let run = site.crawl();
+    let reader = site.reader();
     let count = |since| -> u64 {
         let counts = reader.requests_since("a.test", since).unwrap();
         counts.iter().map(|(_, requests)| requests).sum()
     };
     let of_one = count(run.started_at);
     assert!(of_one >= 2, "{of_one}");
-    keeper.crawl();
+    site.crawl();
     assert_eq!(count(run.started_at), 2 * of_one);
     assert_eq!(count(Timestamp::MAX), 0);
     assert!(reader.requests_since("b.test", run.started_at).unwrap().is_empty());

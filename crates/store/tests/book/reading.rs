@@ -7,11 +7,11 @@ use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{RunState, Totals};
 
-use crate::keeper::{Keeper, lines, rows};
+use crate::site::{Site, lines, rows};
 
-fn keeper() -> Keeper {
+fn site() -> Site {
     let foot = "<footer><a href=/gone>Rota</a></footer>";
-    Keeper::new(&[
+    Site::new(&[
         ("/", &format!("<title>Home</title><a href=/b>b</a><a href=/a>a</a>{foot}")),
         ("/a", &format!("<a href=/old>o</a><a href=/b#here>h</a><a href=/b#not>n</a>{foot}")),
         (
@@ -23,16 +23,16 @@ fn keeper() -> Keeper {
     ])
 }
 
-fn totals(keeper: &Keeper) -> Totals {
-    let reader = keeper.reader();
+fn totals(site: &Site) -> Totals {
+    let reader = site.reader();
     reader.open_run(reader.last_run().unwrap()).unwrap().totals().unwrap()
 }
 
 #[test]
 fn links_come_in_the_order_of_rank_and_place() {
-    let keeper = keeper();
-    let run = keeper.crawl();
-    let reader = keeper.reader();
+    let site = site();
+    let run = site.crawl();
+    let reader = site.reader();
     assert_eq!(
         lines(&rows(&reader, &run, &Selection::all())),
         [
@@ -58,10 +58,10 @@ fn links_come_in_the_order_of_rank_and_place() {
 
 #[test]
 fn the_same_link_is_counted_by_pages_not_by_places() {
-    let keeper = keeper();
-    let run = keeper.crawl();
+    let site = site();
+    let run = site.crawl();
     let broken = Selection::of(&[Verdict::Broken]);
-    let rows = rows(&keeper.reader(), &run, &broken);
+    let rows = rows(&site.reader(), &run, &broken);
     let pages: Vec<(Option<&str>, u64)> =
         rows.iter().map(|row| (row.region.map(Region::as_str), row.pages)).collect();
     let foot = (Some("footer"), 4);
@@ -70,32 +70,32 @@ fn the_same_link_is_counted_by_pages_not_by_places() {
 
 #[test]
 fn totals_count_targets_and_reasons() {
-    let keeper = keeper();
-    let run = keeper.crawl();
+    let site = site();
+    let run = site.crawl();
     assert_eq!((run.number, run.site.as_str(), run.state), (1, "a.test", RunState::Finished));
     assert_eq!((run.title.as_deref(), run.start.as_str()), (Some("Home"), "http://a.test/"));
-    let totals = totals(&keeper);
-    assert_eq!((totals.pages, totals.links, totals.asked), (4, 11, 8));
+    let totals = totals(&site);
+    assert_eq!((totals.pages, totals.links, totals.requested), (4, 11, 8));
     // `/gone` and `/b#not`; the start and `/c` are nobody's links.
     assert_eq!((totals.broken, totals.doubtful, totals.moved, totals.sound), (2, 0, 1, 2));
     assert_eq!(totals.skipped.len(), 1);
-    assert_eq!((totals.skipped[0].cause, totals.skipped[0].addresses), (Cause::OtherScheme, 1));
-    assert_eq!((totals.not_asked, totals.not_read.len()), (0, 0));
+    assert_eq!((totals.skipped[0].cause, totals.skipped[0].urls), (Cause::OtherScheme, 1));
+    assert_eq!((totals.not_asked, totals.not_parsed.len()), (0, 0));
 }
 
 #[test]
-fn the_way_to_an_address_has_every_attempt_of_every_hop() {
-    let keeper = keeper();
-    let (run, reader) = (keeper.crawl(), keeper.reader());
+fn the_way_to_an_url_has_every_attempt_of_every_hop() {
+    let site = site();
+    let (run, reader) = (site.crawl(), site.reader());
     let run = reader.open_run(run).unwrap();
-    let way = |address: &str| {
-        let (found, _) = run.find(address, 1).unwrap().remove(0);
+    let way = |url: &str| {
+        let (found, _) = run.find(url, 1).unwrap().remove(0);
         run.way(found).unwrap()
     };
     let old = way("http://a.test/old");
     let hops: Vec<(&str, Vec<Option<u16>>)> = old
         .iter()
-        .map(|hop| (hop.address.as_str(), hop.attempts.iter().map(|a| a.ending.status()).collect()))
+        .map(|hop| (hop.url.as_str(), hop.attempts.iter().map(|a| a.outcome.status()).collect()))
         .collect();
     assert_eq!(
         hops,
@@ -109,12 +109,12 @@ fn the_way_to_an_address_has_every_attempt_of_every_hop() {
 }
 
 #[test]
-fn addresses_are_found_exactly_without_scheme_or_by_a_part() {
-    let keeper = keeper();
-    let (run, reader) = (keeper.crawl(), keeper.reader());
+fn urls_are_found_exactly_without_scheme_or_by_a_part() {
+    let site = site();
+    let (run, reader) = (site.crawl(), site.reader());
     let run = reader.open_run(run).unwrap();
     let find = |text: &str, most| -> Vec<String> {
-        run.find(text, most).unwrap().into_iter().map(|(_, address)| address).collect()
+        run.find(text, most).unwrap().into_iter().map(|(_, url)| url).collect()
     };
     assert_eq!(find("http://a.test/b", 9), ["http://a.test/b"]);
     assert_eq!(find("a.test/b", 9), ["http://a.test/b"]);
@@ -128,11 +128,11 @@ fn addresses_are_found_exactly_without_scheme_or_by_a_part() {
 
 #[test]
 fn the_way_by_clicks_leads_over_the_first_page_that_has_the_link() {
-    let keeper = keeper();
-    let (run, reader) = (keeper.crawl(), keeper.reader());
+    let site = site();
+    let (run, reader) = (site.crawl(), site.reader());
     let run = reader.open_run(run).unwrap();
-    let clicks = |address: &str| {
-        let (page, _) = run.find(address, 1).unwrap().remove(0);
+    let clicks = |url: &str| {
+        let (page, _) = run.find(url, 1).unwrap().remove(0);
         run.clicks(page).unwrap()
     };
     // `/c` is reached by the redirect of `/old`.
@@ -142,16 +142,16 @@ fn the_way_by_clicks_leads_over_the_first_page_that_has_the_link() {
 
 #[test]
 fn a_second_run_of_unchanged_pages_adds_no_page_versions() {
-    let keeper = keeper();
-    keeper.crawl();
-    let first = std::fs::metadata(keeper.path()).unwrap().len();
-    let run = keeper.crawl();
+    let site = site();
+    site.crawl();
+    let first = std::fs::metadata(site.path()).unwrap().len();
+    let run = site.crawl();
     assert_eq!(run.number, 2);
     let selection = Selection::all();
-    let (reader, one) = (keeper.reader(), keeper.reader().run(1).unwrap());
+    let (reader, one) = (site.reader(), site.reader().run(1).unwrap());
     let (before, after) = (rows(&reader, &one, &selection), rows(&reader, &run, &selection));
     assert_eq!(lines(&before), lines(&after));
-    assert!(std::fs::metadata(keeper.path()).unwrap().len() < first * 2);
+    assert!(std::fs::metadata(site.path()).unwrap().len() < first * 2);
     assert_eq!(reader.last_time("a.test").unwrap(), Some(run.took));
     assert_eq!(reader.last_time("b.test").unwrap(), None);
 }

@@ -3,10 +3,10 @@
 use rummage_core::findings::selection::Selection;
 use rummage_store::{RunState, RunWriter, StoreError};
 
-use crate::keeper::{Keeper, fresh, lines, new_run, read, rows};
+use crate::site::{Site, fresh, lines, new_run, read, rows};
 
-fn keeper() -> Keeper {
-    Keeper::new(&[
+fn site() -> Site {
+    Site::new(&[
         (
             "/",
             "<title>Home</title><base href='/x/'><a rel=nofollow href=one>1</a><img src=/p alt=p>",
@@ -27,63 +27,63 @@ fn keeper() -> Keeper {
 
 #[test]
 fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
-    let whole = keeper();
+    let whole = site();
     let run = whole.crawl();
     let expected = lines(&rows(&whole.reader(), &run, &Selection::all()));
-    let replies = whole.drive(RunWriter::begin(&keeper().path(), new_run()).unwrap(), fresh(), 99);
+    let replies = whole.drive(RunWriter::begin(&site().path(), new_run()).unwrap(), fresh(), 99);
     // A run begins when the start is reached and may be read: after two replies.
     for stop in 2..replies {
-        let keeper = keeper();
-        let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
-        assert_eq!(keeper.drive(writer, fresh(), stop), stop);
+        let site = site();
+        let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
+        assert_eq!(site.drive(writer, fresh(), stop), stop);
 
-        let reader = keeper.reader();
+        let reader = site.reader();
         let unfinished = reader.unfinished().unwrap();
         assert_eq!((unfinished.state, unfinished.options.as_str()), (RunState::Going, "{}"));
         let mut crawl = fresh();
-        let take = |address: &str, reply| {
-            assert!(crawl.handle_replayed(address, reply));
+        let take = |url: &str, reply| {
+            assert!(crawl.handle_replayed(url, reply));
             Ok(())
         };
         reader.for_each_reply(unfinished.number, take).unwrap();
         crawl.handle_resumed();
-        let writer = RunWriter::resume(&keeper.path(), unfinished.number, new_run()).unwrap();
-        let more = keeper.drive(writer, crawl, usize::MAX);
+        let writer = RunWriter::resume(&site.path(), unfinished.number, new_run()).unwrap();
+        let more = site.drive(writer, crawl, usize::MAX);
 
         assert_eq!(stop + more, replies, "stopped after {stop}");
-        let run = keeper.reader().last_run().unwrap();
-        assert_eq!(lines(&rows(&keeper.reader(), &run, &Selection::all())), expected);
-        assert!(matches!(keeper.reader().unfinished(), Err(StoreError::NothingToResume)));
+        let run = site.reader().last_run().unwrap();
+        assert_eq!(lines(&rows(&site.reader(), &run, &Selection::all())), expected);
+        assert!(matches!(site.reader().unfinished(), Err(StoreError::NothingToResume)));
     }
 }
 
 #[test]
 fn what_was_read_of_a_page_comes_back_as_it_was() {
-    let keeper = keeper();
-    let run = keeper.crawl();
+    let site = site();
+    let run = site.crawl();
     let mut seen = 0;
-    let take = |address: &str, reply: rummage_core::crawl::Response| {
+    let take = |url: &str, reply: rummage_core::crawl::Response| {
         let Some(reading) = reply.reading else { return Ok(()) };
-        let page = &keeper.pages[address.trim_start_matches("http://a.test")];
+        let page = &site.pages[url.trim_start_matches("http://a.test")];
         let original = read(reading.format, page);
-        assert!(reading.links().eq(original.links()), "{address}");
+        assert!(reading.links().eq(original.links()), "{url}");
         assert_eq!((reading.title(), reading.base()), (original.title(), original.base()));
-        assert_eq!(reading.places(), original.places());
+        assert_eq!(reading.anchors(), original.anchors());
         assert_eq!((reading.sketch, reading.rules()), (original.sketch, original.rules()));
         assert_eq!((reading.scripted, reading.faulty), (original.scripted, original.faulty));
         seen += 1;
         Ok(())
     };
-    keeper.reader().for_each_reply(run.number, take).unwrap();
+    site.reader().for_each_reply(run.number, take).unwrap();
     assert_eq!(seen, 6, "three pages, a style sheet, robots.txt and a sitemap");
 }
 
 #[test]
 fn a_run_that_was_not_finished_counts_what_was_not_asked() {
-    let keeper = keeper();
-    let writer = RunWriter::begin(&keeper.path(), new_run()).unwrap();
-    keeper.drive(writer, fresh(), 2);
-    let reader = keeper.reader();
+    let site = site();
+    let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
+    site.drive(writer, fresh(), 2);
+    let reader = site.reader();
     let run = reader.last_run().unwrap();
     assert_eq!(reader.open_run(run.clone()).unwrap().totals().unwrap().not_asked, 3);
     let skipped = lines(&rows(&reader, &run, &Selection::all()));

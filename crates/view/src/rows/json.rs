@@ -1,16 +1,16 @@
-//! JSON: one object a target, with its evidence and all its links.
+//! JSON: one object per target, with its evidence and all links to it.
 
 use std::io::Write;
 
-use rummage_core::evidence::{Attempt, Ending};
+use rummage_core::evidence::{Attempt, AttemptOutcome};
 use rummage_core::findings::selection::Selection;
-use rummage_store::{Address, OpenRun, TraceRow};
+use rummage_store::{OpenRun, StoredUrl, TraceRow};
 use serde::Serialize;
 
 use super::target::target_row;
-use super::write::{Shown, gathered};
-use crate::cells::{self, Row};
-use crate::gather::Gathered;
+use super::write::{Shown, grouped};
+use crate::columns::{self, Row};
+use crate::grouping::Grouped;
 use crate::listing::Listing;
 use crate::{ViewError, phrase};
 
@@ -23,10 +23,11 @@ struct Target {
     links: Vec<Row>,
 }
 
-/// One address on the way to where the hops end.
+/// One redirect hop.
 #[derive(Serialize)]
 struct Hop {
-    address: String,
+    #[serde(rename = "address")]
+    url: String,
     attempts: Vec<Request>,
 }
 
@@ -38,54 +39,54 @@ struct Request {
     status: Option<u16>,
     failure: Option<String>,
     ms: u64,
-    /// It failed while its host showed strain, and did not count.
+    /// It failed while its host was slowing down, and does not count.
     strained: bool,
 }
 
-/// Writes the targets that fit as one list.
+/// Writes the matching targets as one list.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn json(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
     selection: &Selection,
     listing: &Listing,
 ) -> Result<Shown, ViewError> {
-    let sift = run.sift(selection)?;
-    list(out, run, &gathered(&sift, listing)?, listing.limit)
+    let query = run.query(selection)?;
+    list(out, run, &grouped(&query, listing)?, listing.limit)
 }
 
-/// Writes one address with its evidence and the links to it, as a list: a fragment that
-/// is missing is a target of its own.
+/// Writes one URL with its evidence and the links to it, as a list: a missing fragment is a
+/// target of its own.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn json_of(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    address: Address,
+    url: StoredUrl,
     selection: &Selection,
 ) -> Result<Shown, ViewError> {
-    let sift = run.sift_to(address, selection)?;
-    let gathered = Gathered::of(&sift)?;
-    list(out, run, &gathered, None)
+    let query = run.query_to(url, selection)?;
+    let grouped = Grouped::of(&query)?;
+    list(out, run, &grouped, None)
 }
 
 fn list(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    gathered: &Gathered<'_>,
+    grouped: &Grouped<'_>,
     limit: Option<usize>,
 ) -> Result<Shown, ViewError> {
     let mut shown = 0;
     out.write_all(b"[")?;
-    gathered.for_each_block(limit, true, |block| {
+    grouped.for_each_block(limit, true, |block| {
         let way = run.way(block.first.target)?;
         let target = Target {
             row: target_row(run, &block.first, &block.group)?,
             evidence: way.into_iter().map(|hop| self::hop(run, hop)).collect(),
-            links: block.places.iter().map(cells::of_link).collect(),
+            links: block.occurrences.iter().map(columns::of_link).collect(),
         };
         out.write_all(if shown == 0 { b"\n" } else { b",\n" })?;
         serde_json::to_writer(&mut *out, &target).map_err(std::io::Error::from)?;
@@ -93,22 +94,22 @@ fn list(
         Ok::<_, ViewError>(())
     })?;
     out.write_all(b"\n]\n")?;
-    Ok(Shown { shown, all: gathered.groups().len() as u64 })
+    Ok(Shown { shown, all: grouped.groups().len() as u64 })
 }
 
 fn hop(run: &OpenRun<'_>, hop: TraceRow) -> Hop {
     let attempts = hop.attempts.iter().map(|attempt| request(run, attempt)).collect();
-    Hop { address: hop.address, attempts }
+    Hop { url: hop.url, attempts }
 }
 
 fn request(run: &OpenRun<'_>, attempt: &Attempt) -> Request {
     Request {
         at: phrase::timestamp(run.info(), attempt.at).to_string(),
         method: attempt.method.as_str(),
-        status: attempt.ending.status(),
-        failure: match &attempt.ending {
-            Ending::Answer(_) => None,
-            failure @ Ending::Failure(_) => Some(phrase::ending(failure)),
+        status: attempt.outcome.status(),
+        failure: match &attempt.outcome {
+            AttemptOutcome::ResponseHead(_) => None,
+            failure @ AttemptOutcome::Failure(_) => Some(phrase::outcome(failure)),
         },
         ms: u64::try_from(attempt.took.as_millis()).unwrap_or(u64::MAX),
         strained: attempt.strained,

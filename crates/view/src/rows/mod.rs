@@ -1,5 +1,5 @@
-//! Rows for other programs: links or targets, in the order that was asked for, each
-//! format in a file of its own.
+//! Rows for other programs: links or targets, in the order of the listing, with one file per
+//! format.
 
 mod format;
 mod json;
@@ -16,4 +16,4 @@ pub use recheck::recheck_rows;
 pub use schedule::schedule_rows;
 pub(crate) use sorted::compare;
 pub use write::{Shown, columns, links_to, rows};
-pub(crate) use write::{for_each_row, gathered, write_rows};
+pub(crate) use write::{for_each_row, grouped, write_rows};

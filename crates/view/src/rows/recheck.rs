@@ -1,33 +1,33 @@
-//! What was asked again as JSON Lines: an object for each address, as it was and as it is.
+//! Rechecked targets as JSON Lines: an object for each URL, before and after.
 
 use std::io::Write;
 
-use rummage_store::{Address, OpenRun, Outcome};
+use rummage_store::{OpenRun, Outcome, StoredUrl};
 use serde_json::{Value, json};
 
 use crate::ViewError;
-use crate::text::Asked;
+use crate::text::RecheckedUrl;
 
-/// Writes an object for each target of a recheck: `target`, `before`, `after` (`verdict`,
-/// `cause`, `status`, `final`, `checked_at`; `null` where nothing is known or no page
-/// names it any more), `links_before`, `links_after`.
+/// Writes an object for each target of a recheck: `target`, `before`, `after` (each with
+/// `verdict`, `cause`, `status`, `final`, `checked_at`; `null` if unknown, or if no page links to
+/// it any more), `links_before`, `links_after`.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn recheck_rows(
     out: &mut dyn Write,
     before: &OpenRun<'_>,
     after: &OpenRun<'_>,
-    targets: &[Address],
+    targets: &[StoredUrl],
 ) -> Result<(), ViewError> {
     for target in targets {
-        let asked = Asked::of(before, after, *target)?;
+        let url = RecheckedUrl::of(before, after, *target)?;
         let row = json!({
-            "target": asked.url,
-            "before": asked.before.as_ref().map(outcome),
-            "after": asked.after.as_ref().map(outcome),
-            "links_before": asked.links.0,
-            "links_after": asked.links.1,
+            "target": url.url,
+            "before": url.before.as_ref().map(outcome),
+            "after": url.after.as_ref().map(outcome),
+            "links_before": url.links.0,
+            "links_after": url.links.1,
         });
         serde_json::to_writer(&mut *out, &row).map_err(std::io::Error::from)?;
         out.write_all(b"\n")?;

@@ -1,4 +1,4 @@
-//! A schedule as JSON Lines: an object for each address, in the order of its time.
+//! A schedule as JSON Lines: an object for each URL, in order of time.
 
 use std::io::Write;
 
@@ -9,11 +9,11 @@ use serde_json::json;
 use crate::ViewError;
 use crate::text::Plan;
 
-/// Writes an object for each address of a schedule: `target`, `at`, `due` (RFC 3339, UTC),
-/// `why`, `verdict`, `cause`, `checked_at`, `times`.
+/// Writes an object for each URL of a schedule: `target`, `at`, `due` (RFC 3339, UTC), `why`,
+/// `verdict`, `cause`, `checked_at`, `times`.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn schedule_rows(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
@@ -22,15 +22,15 @@ pub fn schedule_rows(
 ) -> Result<(), ViewError> {
     let time = |seconds| Timestamp::from_second(seconds).unwrap_or(Timestamp::MAX).to_string();
     for one in plan.planned.iter().take(limit.unwrap_or(usize::MAX)) {
-        let said = run.verdict(one.address);
+        let said = run.verdict(one.url);
         let row = json!({
-            "target": run.url(one.address)?,
+            "target": run.url(one.url)?,
             "at": time(one.at),
             "due": time(one.due),
-            "why": one.why.as_str(),
+            "why": one.reason.as_str(),
             "verdict": said.map(|(verdict, _)| verdict.as_str()),
             "cause": said.and_then(|(_, cause)| cause).map(|cause| cause.as_str()),
-            "checked_at": time(one.last),
+            "checked_at": time(one.checked_at),
             "times": one.times,
         });
         serde_json::to_writer(&mut *out, &row).map_err(std::io::Error::from)?;

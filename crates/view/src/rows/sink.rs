@@ -1,9 +1,9 @@
-//! What takes rows, whatever their format.
+//! Writers of rows, for any format.
 
 use crate::ViewError;
-use crate::cells::Row;
+use crate::columns::Row;
 
-/// Takes rows.
+/// Writes rows.
 pub(super) trait Sink {
     fn row(&mut self, row: &Row) -> Result<(), ViewError>;
     fn end(&mut self) -> Result<(), ViewError>;

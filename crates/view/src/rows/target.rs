@@ -4,10 +4,10 @@ use rummage_core::verdict::Cause;
 use rummage_store::{LinkRow, OpenRun};
 
 use crate::ViewError;
-use crate::cells::{self, Row};
-use crate::gather::Group;
+use crate::columns::{self, Row};
+use crate::grouping::Group;
 
-/// The row of a target.
+/// Builds the row of a target.
 pub(crate) fn target_row(
     run: &OpenRun<'_>,
     first: &LinkRow,
@@ -15,5 +15,5 @@ pub(crate) fn target_row(
 ) -> Result<Row, ViewError> {
     let target = run.target_row(first.target)?;
     let own = first.outcome.cause.is_some_and(Cause::is_of_link);
-    Ok(cells::of_target(first, &target, group.reach, own))
+    Ok(columns::of_target(first, &target, group.prominence, own))
 }

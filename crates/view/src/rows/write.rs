@@ -1,32 +1,32 @@
-//! Rows in the order that was asked for, into any format.
+//! Writes rows in the order of a listing, in any format.
 
 use std::io::Write;
 
 use rummage_core::findings::selection::Selection;
-use rummage_store::{Address, Found, OpenRun, Sift};
+use rummage_store::{LinkMatch, LinkQuery, OpenRun, StoredUrl};
 
 use super::format::{Jsonl, RowFormat};
 use super::sink::Sink;
 use super::sorted;
 use super::target::target_row;
 use crate::ViewError;
-use crate::cells::{self, LINK_COLUMNS, Row, TARGET_COLUMNS};
-use crate::gather::Gathered;
+use crate::columns::{self, LINK_COLUMNS, Row, TARGET_COLUMNS};
+use crate::grouping::Grouped;
 use crate::listing::{Group, Listing};
 
-/// How many rows fit, and how many were shown.
+/// How many rows matched, and how many were written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Shown {
     /// Rows that were written.
     pub shown: u64,
-    /// Rows that fit.
+    /// Rows that matched.
     pub all: u64,
 }
 
-/// Writes the links that fit, a row each, or the targets where they are grouped so.
+/// Writes one row per matching link, or per target if grouped by target.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn rows(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
@@ -36,13 +36,13 @@ pub fn rows(
 ) -> Result<Shown, ViewError> {
     let columns = columns(listing.group);
     let mut sink = format.open(out, columns)?;
-    let sift = run.sift(selection)?;
-    let counted = for_each_row(&sift, listing, |row| sink.row(&row))?;
+    let query = run.query(selection)?;
+    let counted = for_each_row(&query, listing, |row| sink.row(&row))?;
     sink.end()?;
     Ok(counted)
 }
 
-/// Writes rows that somebody has put together.
+/// Writes rows that the caller has built.
 pub(crate) fn write_rows(
     out: &mut dyn Write,
     columns: &[&str],
@@ -56,19 +56,19 @@ pub(crate) fn write_rows(
     sink.end()
 }
 
-/// Writes the links to one address as JSON Lines.
+/// Writes the links to one URL as JSON Lines.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn links_to(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    address: Address,
+    url: StoredUrl,
     selection: &Selection,
 ) -> Result<(), ViewError> {
-    let sift = run.sift_to(address, selection)?;
+    let query = run.query_to(url, selection)?;
     let mut sink = Jsonl(out);
-    sift.for_each(|found| sink.row(&cells::of_link(&sift.row(found)?)))
+    query.for_each(|found| sink.row(&columns::of_link(&query.row(found)?)))
 }
 
 /// The columns of the rows of a listing.
@@ -77,41 +77,41 @@ pub fn columns(group: Group) -> &'static [&'static str] {
     if group == Group::Target { TARGET_COLUMNS } else { LINK_COLUMNS }
 }
 
-/// Gives the rows in their order, up to the limit, and counts the others.
+/// Calls `take` with the rows in order, up to the limit, and counts all of them.
 pub(crate) fn for_each_row(
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     listing: &Listing,
     mut take: impl FnMut(Row) -> Result<(), ViewError>,
 ) -> Result<Shown, ViewError> {
     let limit = listing.limit.map_or(u64::MAX, |limit| limit as u64);
     if listing.group == Group::Target {
-        let gathered = gathered(sift, listing)?;
-        gathered.for_each_block(listing.limit, false, |block| {
-            take(target_row(sift.run(), &block.first, &block.group)?)
+        let grouped = grouped(query, listing)?;
+        grouped.for_each_block(listing.limit, false, |block| {
+            take(target_row(query.run(), &block.first, &block.group)?)
         })?;
-        let all = gathered.groups().len() as u64;
+        let all = grouped.groups().len() as u64;
         return Ok(Shown { shown: all.min(limit), all });
     }
     let mut all = 0;
-    let mut take_link = |found: &Found| {
+    let mut take_link = |found: &LinkMatch| {
         all += 1;
-        if all <= limit { take(cells::of_link(&sift.row(found)?)) } else { Ok(()) }
+        if all <= limit { take(columns::of_link(&query.row(found)?)) } else { Ok(()) }
     };
     match sorted::order_of(listing) {
-        None => sift.for_each(take_link)?,
-        Some(sort) => sorted::links(sift, &sort)?.iter().try_for_each(&mut take_link)?,
+        None => query.for_each(take_link)?,
+        Some(sort) => sorted::links(query, &sort)?.iter().try_for_each(&mut take_link)?,
     }
     Ok(Shown { shown: all.min(limit), all })
 }
 
-/// What a sift gives by target, in the order that was asked for.
-pub(crate) fn gathered<'a>(
-    sift: &'a Sift<'a>,
+/// The links of a query grouped by target, in the order of the listing.
+pub(crate) fn grouped<'a>(
+    query: &'a LinkQuery<'a>,
     listing: &Listing,
-) -> Result<Gathered<'a>, ViewError> {
-    let mut gathered = Gathered::of(sift)?;
+) -> Result<Grouped<'a>, ViewError> {
+    let mut grouped = Grouped::of(query)?;
     if let Some(sort) = listing.sort.as_ref().filter(|_| listing.group == Group::Target) {
-        sorted::groups(&mut gathered, sift, sort)?;
+        sorted::groups(&mut grouped, query, sort)?;
     }
-    Ok(gathered)
+    Ok(grouped)
 }

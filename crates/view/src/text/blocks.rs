@@ -1,51 +1,42 @@
-//! A block a target: what is wrong, how it was seen, and where it stands.
+//! A block per target: its verdict, the evidence, and where it appears.
 
 use std::io::Write;
 
-use rummage_core::crawl::made_up_beside;
-use rummage_core::evidence::{Attempt, Ending};
+use rummage_core::crawl::nonexistent_sibling;
+use rummage_core::evidence::{Attempt, AttemptOutcome};
 use rummage_core::extract::elements::Element;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
 
-use crate::gather::{Block, Shared};
+use crate::grouping::{Block, Shared};
 use crate::listing::{Listing, Source};
 use crate::number::{count, counted};
+use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::{ViewError, phrase};
 
-/// Addresses and link texts are shown up to so many characters.
+/// URLs and link texts are cut to this many characters.
 pub(super) const LONGEST: usize = 300;
 const TEXT: usize = 60;
 
-/// What is wrong, as a person would name it.
+/// The target as shown: its URL, or the source text of a placeholder.
 pub(crate) fn target(first: &LinkRow) -> String {
     match first.outcome.cause {
         Some(Cause::NoSuchFragment) => first.full_target(),
         Some(Cause::Placeholder) => match first.written.trim() {
-            "" => "an empty address".to_owned(),
+            "" => "an empty URL".to_owned(),
             written => written.to_owned(),
         },
-        _ => first.address.clone(),
+        _ => first.url.clone(),
     }
 }
 
-/// Verdict, cause and status: `broken  not found, 404`.
-pub(super) fn headline(out: &mut dyn Write, outcome: &Outcome) -> std::io::Result<()> {
-    let style = style::of(outcome.verdict);
-    write!(out, "{style}{}{style:#}  {}", outcome.verdict, says(outcome))
-}
-
-/// Cause and status: `not found, 404`.
-pub(crate) fn says(outcome: &Outcome) -> String {
-    let cause = outcome.cause.map_or("answered", Cause::words);
-    // Where it works in the end, the status of the end says nothing of what is wrong.
-    let ends_well = outcome.cause.is_some_and(Cause::is_of_link) || outcome.moved_to.is_some();
-    match outcome.status.filter(|_| !ends_well) {
-        Some(status) => format!("{cause}, {status}"),
-        None => cause.to_owned(),
-    }
+/// Verdict and cause: `broken  404 Not Found`.
+fn headline(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
+    let verdict = link.outcome.verdict;
+    let style = style::of(verdict);
+    write!(out, "{style}{verdict}{style:#}  {}", cause_of(link))
 }
 
 pub(super) fn write(
@@ -55,29 +46,29 @@ pub(super) fn write(
     listing: &Listing,
     block: &Block,
 ) -> Result<(), ViewError> {
-    headline(out, &block.first.outcome)?;
+    headline(out, &block.first)?;
     standing(out, &block.first)?;
     writeln!(out)?;
     writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(&target(&block.first), LONGEST)))?;
     evidence(out, run, block)?;
     if listing.verbose {
-        writeln!(out, "  {FAINT}{}{FAINT:#}", reach(block))?;
+        writeln!(out, "  {FAINT}{}{FAINT:#}", prominence(block))?;
     }
     for shared in &block.shared {
         self::shared(out, totals, listing, shared)?;
     }
-    for link in &block.places {
-        place(out, listing, link)?;
+    for link in &block.occurrences {
+        occurrence(out, listing, link)?;
     }
-    let more = block.place_count.saturating_sub(block.places.len() as u64);
+    let more = block.occurrence_count.saturating_sub(block.occurrences.len() as u64);
     if more > 0 {
-        let places = counted(more, "more place", "more places");
-        writeln!(out, "  {FAINT}and {places}: --unfold, or rummage trace{FAINT:#}")?;
+        let occurrences = counted(more, "more occurrence", "more occurrences");
+        writeln!(out, "  {FAINT}and {occurrences}: --unfold, or rummage trace{FAINT:#}")?;
     }
     Ok(())
 }
 
-/// What has become of it, where that is news.
+/// The standing of a finding, if it is not simply open.
 fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     use rummage_core::findings::selection::Standing;
     if link.waived {
@@ -87,9 +78,9 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     let Some(history) = link.history.filter(|_| !given_once) else { return Ok(()) };
     match history.standing {
         Standing::New if history.has_before => write!(out, "  {FAINT}new{FAINT:#}"),
-        Standing::Returned => write!(out, "  {FAINT}came back{FAINT:#}"),
+        Standing::Returned => write!(out, "  {FAINT}returned{FAINT:#}"),
         Standing::Open if history.new_check => {
-            write!(out, "  {FAINT}not looked for before{FAINT:#}")
+            write!(out, "  {FAINT}not checked for before{FAINT:#}")
         }
         Standing::Open => {
             let since = history.first_seen.strftime("%Y-%m-%d");
@@ -99,18 +90,18 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     }
 }
 
-/// Why it comes where it comes.
-fn reach(block: &Block) -> String {
-    let reach = &block.group.reach;
-    let nearest = match reach.nearest() {
-        None => "the start leads to none of them".to_owned(),
-        Some(0) => "the start is one of them".to_owned(),
+/// Why the block comes at this position.
+fn prominence(block: &Block) -> String {
+    let prominence = &block.group.prominence;
+    let nearest = match prominence.nearest() {
+        None => "not reachable from the start URL".to_owned(),
+        Some(0) => "on the start page".to_owned(),
         Some(depth) => {
-            format!("the nearest is {} from the start", counted(depth.into(), "link", "links"))
+            format!("nearest page {} from the start URL", counted(depth.into(), "link", "links"))
         }
     };
-    let pages = counted(u64::from(reach.pages), "page", "pages");
-    format!("reach {}: on {pages}, {nearest}", count(reach.weight.into()))
+    let pages = counted(u64::from(prominence.pages), "page", "pages");
+    format!("reach {}: on {pages}, {nearest}", count(prominence.weight.into()))
 }
 
 fn shared(
@@ -130,8 +121,8 @@ fn shared(
     editor(out, listing, link)
 }
 
-/// One place: where, what, in which part of the page.
-fn place(out: &mut dyn Write, listing: &Listing, link: &LinkRow) -> Result<(), ViewError> {
+/// One occurrence: position, element and text, region.
+fn occurrence(out: &mut dyn Write, listing: &Listing, link: &LinkRow) -> Result<(), ViewError> {
     if is_entry(link) {
         return Ok(writeln!(out, "  {}", entry(link, listing.source.as_ref()))?);
     }
@@ -143,7 +134,7 @@ fn place(out: &mut dyn Write, listing: &Listing, link: &LinkRow) -> Result<(), V
     editor(out, listing, link)
 }
 
-/// Where the page is edited.
+/// The URL or file for editing the page.
 pub(super) fn editor(
     out: &mut dyn Write,
     listing: &Listing,
@@ -156,15 +147,15 @@ pub(super) fn editor(
     Ok(())
 }
 
-/// How it was seen: the hops, and what the last of them answered.
+/// The evidence: redirects, and the last response.
 fn evidence(out: &mut dyn Write, run: &OpenRun<'_>, block: &Block) -> Result<(), ViewError> {
     let outcome = &block.first.outcome;
     if let Some(moved_to) = &outcome.moved_to {
         writeln!(out, "  now at {}", safe(&shorten(moved_to, LONGEST)))?;
     }
     if outcome.cause == Some(Cause::NoSuchFragment) {
-        let page = outcome.last.as_deref().unwrap_or(&block.first.address);
-        writeln!(out, "  {} was read to its end", safe(&shorten(page, LONGEST)))?;
+        let page = outcome.last.as_deref().unwrap_or(&block.first.url);
+        writeln!(out, "  anchors of {} checked", safe(&shorten(page, LONGEST)))?;
         return Ok(());
     }
     let of_link = [Cause::Placeholder, Cause::MixedContent];
@@ -174,48 +165,48 @@ fn evidence(out: &mut dyn Write, run: &OpenRun<'_>, block: &Block) -> Result<(),
         return Ok(());
     }
     if outcome.cause == Some(Cause::WrongType) {
-        writeln!(out, "  the server gives a page, asked as a browser would ask")?;
+        writeln!(out, "  the server sends an HTML page even with a browser's Accept header")?;
         return Ok(());
     }
     let way = run.way(block.first.target)?;
     let Some(last) = way.last().filter(|last| !last.attempts.is_empty()) else { return Ok(()) };
     if way.len() > 1 {
         let hops = counted(way.len() as u64 - 1, "redirect", "redirects");
-        writeln!(out, "  by {hops} to {}", safe(&shorten(&last.address, LONGEST)))?;
+        writeln!(out, "  by {hops} to {}", safe(&shorten(&last.url, LONGEST)))?;
     }
     writeln!(out, "  {}", phrase::attempts(&last.attempts))?;
-    Ok(likeness(out, outcome, &last.address, &last.attempts)?)
+    Ok(likeness(out, outcome, &last.url, &last.attempts)?)
 }
 
-/// A page that does not say itself that it is missing: of what it says the same.
+/// For a page that does not itself say it is missing: the page it is compared with.
 pub(super) fn likeness(
     out: &mut dyn Write,
     outcome: &Outcome,
-    address: &str,
+    url: &str,
     attempts: &[Attempt],
 ) -> std::io::Result<()> {
-    let made_up = made_up_beside(address)
+    let made_up = nonexistent_sibling(url)
         .filter(|_| outcome.cause == Some(Cause::Soft404) && !says_missing(attempts));
     let Some(made_up) = made_up else { return Ok(()) };
     let made_up = safe(&shorten(&made_up, LONGEST)).to_string();
-    writeln!(out, "  it says just what its server says of {made_up}, which was made up")
+    writeln!(out, "  same text as {made_up}, a nonexistent test URL")
 }
 
-/// Whether a page says in its own words that it is missing.
+/// Whether the page text itself says that the page is missing.
 fn says_missing(attempts: &[Attempt]) -> bool {
-    attempts.iter().any(|attempt| match &attempt.ending {
-        Ending::Answer(answer) => answer.signs.says_missing.is_some(),
-        Ending::Failure(_) => false,
+    attempts.iter().any(|attempt| match &attempt.outcome {
+        AttemptOutcome::ResponseHead(answer) => answer.signs.says_missing.is_some(),
+        AttemptOutcome::Failure(_) => false,
     })
 }
 
-/// Where a link stands.
+/// Page, line and column of a link.
 pub(crate) fn at(row: &LinkRow) -> String {
     if is_entry(row) {
         return entry(row, None);
     }
     if row.line == 0 {
-        return format!("{} in a field of its answer", safe(&shorten(&row.page, LONGEST)));
+        return format!("{} in a response header", safe(&shorten(&row.page, LONGEST)));
     }
     format!("{} {}:{}", safe(&shorten(&row.page, LONGEST)), row.line, row.column)
 }
@@ -225,12 +216,12 @@ pub(super) fn at_line(row: &LinkRow) -> String {
     if row.line == 0 { "field".to_owned() } else { format!("{}:{}", row.line, row.column) }
 }
 
-/// Whether a link is an entry of a list that somebody gave.
+/// Whether a link is an entry of a list from the user.
 pub(crate) fn is_entry(row: &LinkRow) -> bool {
     row.element == Element::ENTRY.name()
 }
 
-/// Where an entry stands: file and line, as terminals make them clickable.
+/// File and line of an entry, in the form that terminals make clickable.
 fn entry(row: &LinkRow, source: Option<&Source>) -> String {
     if let Some(named) = source.and_then(|source| source.of(&row.page, 0, 0)) {
         return format!("{}:{}", safe(&shorten(&named, LONGEST)), row.line);
@@ -243,14 +234,14 @@ fn entry(row: &LinkRow, source: Option<&Source>) -> String {
     }
 }
 
-/// A path without its percent signs, where that gives a text.
+/// A percent-decoded path, if the result is UTF-8.
 fn decoded(path: &str) -> String {
     percent_encoding::percent_decode_str(path)
         .decode_utf8()
         .map_or_else(|_| path.to_owned(), std::borrow::Cow::into_owned)
 }
 
-/// What a link says: its element, its text or else what is written, and how.
+/// A link as shown: its element, its text or else its source text, and its region.
 pub(crate) fn said(row: &LinkRow) -> String {
     let text = row.text.as_deref().filter(|text| !text.is_empty());
     let text = text.map_or_else(

@@ -1,25 +1,25 @@
-//! A block a cause: the targets that it befell.
+//! A block per cause, with its targets.
 
 use std::io::Write;
 
 use rummage_core::verdict::Cause;
-use rummage_store::Sift;
+use rummage_store::LinkQuery;
 
 use super::cut::cut;
 use super::tally::{self, tally};
 use crate::ViewError;
-use crate::gather::{Gathered, Group};
+use crate::grouping::{Group, Grouped};
 use crate::listing::Listing;
 use crate::number::counted;
 use crate::style::{self, FAINT};
 
 pub(super) fn write(
     out: &mut dyn Write,
-    gathered: Gathered<'_>,
-    sift: &Sift<'_>,
+    grouped: Grouped<'_>,
+    query: &LinkQuery<'_>,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let mut causes = tally(gathered, tally::shown(listing), |group| {
+    let mut causes = tally(grouped, tally::shown(listing), |group| {
         let cause = group.first.cause.map_or("", Cause::as_str);
         Ok(format!("{} {cause}", group.first.verdict))
     })?;
@@ -39,7 +39,7 @@ pub(super) fn write(
         if let Some(means) = first.cause.map(Cause::meaning) {
             writeln!(out, "  {FAINT}{means}{FAINT:#}")?;
         }
-        of.write_targets(out, sift)?;
+        of.write_targets(out, query)?;
     }
     cut(out, listing, causes.len() as u64, "cause", "causes")
 }

@@ -1,39 +1,40 @@
-//! A block a page: what is wrong on it, in source order.
+//! A block per page: the broken links on it, in source order.
 //!
-//! What stands on many pages comes first and once: it is one edit.
+//! Links shared by many pages come first, once: fixing them takes one edit.
 
 use std::io::Write;
 
-use rummage_store::{Found, Sift, Totals};
+use rummage_store::{LinkMatch, LinkQuery, Totals};
 
-use super::blocks::{LONGEST, said, says, target};
+use super::blocks::{LONGEST, said, target};
 use super::cut::cut;
 use crate::listing::Listing;
 use crate::number::counted;
 use crate::pages::{Page, Pages};
+use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::{ViewError, phrase};
 
 pub(super) fn write(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let Pages { shared, pages } = Pages::of(sift, listing)?;
-    write_shared(out, sift, totals, &shared)?;
+    let Pages { shared, pages } = Pages::of(query, listing)?;
+    write_shared(out, query, totals, &shared)?;
     for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
-        write_page(out, sift, listing, page)?;
+        write_page(out, query, listing, page)?;
     }
     cut(out, listing, pages.len() as u64, "page", "pages")
 }
 
 fn write_shared(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     totals: &Totals,
-    shared: &[Found],
+    shared: &[LinkMatch],
 ) -> Result<(), ViewError> {
     if shared.is_empty() {
         return Ok(());
@@ -41,7 +42,7 @@ fn write_shared(
     let many = counted(shared.len() as u64, "link", "links");
     writeln!(out, "\n{STRONG}On many pages{STRONG:#}  {FAINT}{many}, one edit each{FAINT:#}")?;
     for found in shared {
-        let row = sift.row(found)?;
+        let row = query.row(found)?;
         verdict(out, &row)?;
         writeln!(
             out,
@@ -56,29 +57,29 @@ fn write_shared(
 
 fn write_page(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     listing: &Listing,
     page: &Page,
 ) -> Result<(), ViewError> {
-    let address = sift.run().page_at(page.rank);
-    let url = sift.run().url(address)?;
-    let title = sift.run().page(address)?.and_then(|page| page.title).unwrap_or_default();
+    let stored = query.run().page_at(page.rank);
+    let url = query.run().url(stored)?;
+    let title = query.run().page(stored)?.and_then(|page| page.title).unwrap_or_default();
     let links = counted(page.links.into(), "link", "links");
     write!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
     writeln!(out, "  {FAINT}{links}  {}{FAINT:#}", safe(&shorten(&title, 60)))?;
     if let Some(source) = listing.source.as_ref().and_then(|source| source.of(&url, 0, 0)) {
         writeln!(out, "  {FAINT}{}{FAINT:#}", safe(&shorten(&source, LONGEST)))?;
     }
-    for found in &page.found(sift, listing)? {
-        let row = sift.row(found)?;
+    for found in &page.found(query, listing)? {
+        let row = query.row(found)?;
         verdict(out, &row)?;
-        let place = if row.line == 0 {
-            "in a field of its answer".to_owned()
+        let occurrence = if row.line == 0 {
+            "in a response header".to_owned()
         } else {
             format!("{}:{}", row.line, row.column)
         };
         let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));
-        writeln!(out, "         {place}  {}{FAINT}{region}{FAINT:#}", said(&row))?;
+        writeln!(out, "         {occurrence}  {}{FAINT}{region}{FAINT:#}", said(&row))?;
     }
     Ok(())
 }
@@ -87,6 +88,6 @@ fn verdict(out: &mut dyn Write, row: &rummage_store::LinkRow) -> Result<(), View
     let style = style::of(row.outcome.verdict);
     let name = safe(&shorten(&target(row), LONGEST)).to_string();
     let verdict = row.outcome.verdict.as_str();
-    writeln!(out, "  {style}{verdict:8}{style:#} {name}  {}", says(&row.outcome))?;
+    writeln!(out, "  {style}{verdict:8}{style:#} {name}  {}", cause_of(&row))?;
     Ok(())
 }

@@ -1,30 +1,33 @@
-//! What broke between two runs, first; then what came back, healed, and is still open.
+//! What changed between two runs: newly broken first, then returned, fixed, still open.
 
 use std::io::Write;
 
-use rummage_store::{Changes, Comparison, Found, Healing, OpenRun, RunInfo, Sift, Totals, compare};
+use rummage_store::{
+    Changes, Comparison, Healing, LinkMatch, LinkQuery, OpenRun, RunInfo, Totals, compare,
+};
 
-use super::blocks::{self, LONGEST, at, said, says, target};
+use super::blocks::{self, LONGEST, at, said, target};
 use super::cut::cut;
 use crate::ViewError;
-use crate::gather::Gathered;
+use crate::grouping::Grouped;
 use crate::listing::Listing;
 use crate::number::{count, counted};
+use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::when::when;
 
-/// Targets that are told of what is no news.
+/// How many targets are listed that are not news.
 const SHORT: usize = 10;
-/// Pages that are named.
+/// How many pages are named.
 const PAGES: usize = 5;
 
-/// In one line: `3 broke, 1 came back, 2 healed, 45 still open`.
+/// In one line: `3 newly broken, 1 returned, 2 fixed, 45 still open`.
 fn line(changes: &Changes) -> String {
     let parts = [
-        (changes.broke, "broke"),
-        (changes.returned, "came back"),
-        (changes.healed, "healed"),
+        (changes.broke, "newly broken"),
+        (changes.returned, "returned"),
+        (changes.healed, "fixed"),
         (changes.open, "still open"),
     ];
     let parts: Vec<String> =
@@ -32,7 +35,7 @@ fn line(changes: &Changes) -> String {
     parts.join(", ")
 }
 
-/// Says in a line how a run compares with the one before.
+/// Writes one line that compares a run with the previous one.
 pub(super) fn write_changes(
     out: &mut dyn Write,
     before: &RunInfo,
@@ -41,7 +44,7 @@ pub(super) fn write_changes(
     let when = when(before.started_at);
     write!(out, "since run {}, {when}: {}", before.number, line(changes))?;
     if changes.unseen > 0 {
-        write!(out, ", {} that it could not have seen", count(changes.unseen))?;
+        write!(out, ", {} not checked for then", count(changes.unseen))?;
     }
     writeln!(out)
 }
@@ -49,13 +52,13 @@ pub(super) fn write_changes(
 /// The counts of a comparison, by targets.
 fn counts(
     comparison: &Comparison,
-    earlier: &Sift<'_>,
-    later: &Sift<'_>,
+    earlier: &LinkQuery<'_>,
+    later: &LinkQuery<'_>,
 ) -> Result<Changes, ViewError> {
-    let targets = |sift, some: &[Found]| -> Result<u64, ViewError> {
-        Ok(Gathered::of_some(sift, some.iter().copied())?.groups().len() as u64)
+    let targets = |query, some: &[LinkMatch]| -> Result<u64, ViewError> {
+        Ok(Grouped::of_some(query, some.iter().copied())?.groups().len() as u64)
     };
-    let healed: Vec<Found> = comparison.healed.iter().map(|(found, _)| *found).collect();
+    let healed: Vec<LinkMatch> = comparison.healed.iter().map(|(found, _)| *found).collect();
     Ok(Changes {
         broke: targets(later, &comparison.broke)?,
         returned: targets(later, &comparison.returned)?,
@@ -65,14 +68,14 @@ fn counts(
     })
 }
 
-/// Writes what two runs of a site have to say to each other.
+/// Writes the changes between two runs of a site.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn comparison(
     out: &mut dyn Write,
-    earlier: &Sift<'_>,
-    later: &Sift<'_>,
+    earlier: &LinkQuery<'_>,
+    later: &LinkQuery<'_>,
     listing: &Listing,
 ) -> Result<Changes, ViewError> {
     let comparison = compare(earlier, later)?;
@@ -82,14 +85,14 @@ pub fn comparison(
     pages(out, later.run(), &comparison)?;
     let totals = later.run().totals()?;
     part(out, later, &totals, listing, "broke", &comparison.broke)?;
-    part(out, later, &totals, listing, "came back", &comparison.returned)?;
+    part(out, later, &totals, listing, "returned", &comparison.returned)?;
     healed(out, earlier, listing, &comparison.healed)?;
     short(out, later, listing, "still open", &comparison.open)?;
-    let unseen = "found now; the earlier run could not have seen it";
+    let unseen = "found now; not checked for in the earlier run";
     short(out, later, listing, unseen, &comparison.unseen)?;
-    let passing = "found now, where a server was away, busy or refused everything: no news";
+    let passing = "server unavailable; not counted as new";
     short(out, later, listing, passing, &comparison.passing)?;
-    let not_looked = "found then; the later run did not look there";
+    let not_looked = "found then; not checked in the later run";
     short(out, earlier, listing, not_looked, &comparison.not_looked)?;
     Ok(changes)
 }
@@ -119,80 +122,80 @@ fn pages(
         if more > 0 {
             names.push(format!("and {} more", count(more)));
         }
-        let many = counted(pages.len() as u64, "page is", "pages are");
+        let many = counted(pages.len() as u64, "page", "pages");
         writeln!(out, "{many} {what}: {}", names.join(", "))?;
     }
     Ok(())
 }
 
-/// A part with a block a target.
+/// A section with a block per target.
 fn part(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     totals: &Totals,
     listing: &Listing,
     what: &str,
-    some: &[Found],
+    some: &[LinkMatch],
 ) -> Result<(), ViewError> {
-    let gathered = Gathered::of_some(sift, some.iter().copied())?;
-    if gathered.groups().is_empty() {
+    let grouped = Grouped::of_some(query, some.iter().copied())?;
+    if grouped.groups().is_empty() {
         return Ok(());
     }
-    let many = count(gathered.groups().len() as u64);
+    let many = count(grouped.groups().len() as u64);
     write!(out, "\n{STRONG}{what}{STRONG:#}  {FAINT}{many}{FAINT:#}")?;
-    gathered.for_each_block(listing.limit, listing.unfold, |block| {
+    grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
-        blocks::write(out, sift.run(), totals, listing, &block)
+        blocks::write(out, query.run(), totals, listing, &block)
     })?;
-    cut(out, listing, gathered.groups().len() as u64, "target", "targets")
+    cut(out, listing, grouped.groups().len() as u64, "target", "targets")
 }
 
-/// What healed, and how.
+/// The fixed targets, by how they were fixed.
 fn healed(
     out: &mut dyn Write,
-    earlier: &Sift<'_>,
+    earlier: &LinkQuery<'_>,
     listing: &Listing,
-    healed: &[(Found, Healing)],
+    healed: &[(LinkMatch, Healing)],
 ) -> Result<(), ViewError> {
     let how = [
-        (Healing::Mended, "healed: the link leads where it should"),
-        (Healing::TakenOut, "healed: the page has no such link any more"),
-        (Healing::PageGone, "healed: the page is gone"),
+        (Healing::Mended, "fixed: the target works"),
+        (Healing::TakenOut, "fixed: the link was removed from the page"),
+        (Healing::PageGone, "fixed: the page was removed"),
     ];
     for (healing, what) in how {
-        let some: Vec<Found> =
+        let some: Vec<LinkMatch> =
             healed.iter().filter(|(_, how)| *how == healing).map(|(found, _)| *found).collect();
         short(out, earlier, listing, what, &some)?;
     }
     Ok(())
 }
 
-/// A part with a line or two a target.
+/// A section with one or two lines per target.
 fn short(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     listing: &Listing,
     what: &str,
-    some: &[Found],
+    some: &[LinkMatch],
 ) -> Result<(), ViewError> {
-    let gathered = Gathered::of_some(sift, some.iter().copied())?;
-    let many = gathered.groups().len();
+    let grouped = Grouped::of_some(query, some.iter().copied())?;
+    let many = grouped.groups().len();
     if many == 0 {
         return Ok(());
     }
     writeln!(out, "\n{STRONG}{what}{STRONG:#}  {FAINT}{}{FAINT:#}", count(many as u64))?;
     let preset = if listing.unfold { usize::MAX } else { SHORT };
     let most = listing.limit.unwrap_or(preset);
-    for group in gathered.groups().iter().take(most) {
-        let row = sift.row(&group.first)?;
+    for group in grouped.groups().iter().take(most) {
+        let row = query.row(&group.first)?;
         let style = style::of(row.outcome.verdict);
         let name = safe(&shorten(&target(&row), LONGEST)).to_string();
-        let pages = counted(u64::from(group.reach.pages), "page", "pages");
+        let pages = counted(u64::from(group.prominence.pages), "page", "pages");
         let verdict = row.outcome.verdict.as_str();
         writeln!(
             out,
             "  {style}{verdict:8}{style:#} {name}  {}\n           {FAINT}on {pages}, first {}  {}{FAINT:#}",
-            says(&row.outcome),
+            cause_of(&row),
             at(&row),
             said(&row)
         )?;

@@ -1,11 +1,11 @@
-//! What a limit has cut.
+//! What a limit cuts off.
 
 use std::io::Write;
 
 use crate::ViewError;
 use crate::listing::Listing;
 
-/// Says how many of all are shown, where that is not all.
+/// Writes how many of all are shown, unless all are.
 pub(super) fn cut(
     out: &mut dyn Write,
     listing: &Listing,

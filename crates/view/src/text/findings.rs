@@ -1,4 +1,4 @@
-//! A run with what fits a selection.
+//! The findings of a run that match a selection.
 
 use std::io::Write;
 
@@ -10,20 +10,20 @@ use rummage_store::{OpenRun, Reader, RunInfo, RunKind, RunState, Totals};
 use super::cut::cut;
 use super::{blocks, by_cause, by_host, by_page, compare, lines, totals};
 use crate::ViewError;
-use crate::gather::Gathered;
+use crate::grouping::Grouped;
 use crate::listing::{Group, Listing};
 use crate::number::counted;
 use crate::{phrase, rows};
 
-/// What was given for once has nothing to do with what was given before.
+/// A list or draft that was checked once has no earlier results to compare with.
 pub(crate) fn is_ad_hoc(run: &RunInfo) -> bool {
     run.kind == RunKind::Probe && matches!(&*run.site, "./arguments" | "./standard-input")
 }
 
-/// Writes a run: its head, its totals, and what fits the selection, as it is to be grouped.
+/// Writes a run: its head, its totals, and the matching findings, grouped as in the listing.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn findings(
     out: &mut dyn Write,
     reader: &Reader,
@@ -34,86 +34,86 @@ pub fn findings(
     let totals = run.totals()?;
     totals::head(out, run.info())?;
     totals::counts(out, run.info(), &totals, listing.verbose)?;
-    // What a run that is under way has healed is known at its end.
+    // Fixed findings are only known when a run has ended.
     let has_ended = run.info().state != RunState::Going;
     if let Some(before) =
         reader.run_before(run.info())?.filter(|_| has_ended && !is_ad_hoc(run.info()))
     {
         compare::write_changes(out, &before, &run.changes()?)?;
     }
-    let sift = run.sift(selection)?;
-    let gathered = rows::gathered(&sift, listing)?;
-    if gathered.links == 0 {
+    let query = run.query(selection)?;
+    let grouped = rows::grouped(&query, listing)?;
+    if grouped.links == 0 {
         writeln!(out, "\n{}", nothing(selection, &totals))?;
         return Ok(());
     }
-    selected(out, selection, &gathered)?;
+    selected(out, selection, &grouped)?;
     match listing.group {
-        Group::Target => by_target(out, &gathered, &totals, listing),
+        Group::Target => by_target(out, &grouped, &totals, listing),
         Group::Page => {
-            drop(gathered);
-            by_page::write(out, &sift, &totals, listing)
+            drop(grouped);
+            by_page::write(out, &query, &totals, listing)
         }
-        Group::Host => by_host::write(out, gathered, &sift, listing),
-        Group::Cause => by_cause::write(out, gathered, &sift, listing),
-        Group::None => lines::write(out, &sift, listing),
+        Group::Host => by_host::write(out, grouped, &query, listing),
+        Group::Cause => by_cause::write(out, grouped, &query, listing),
+        Group::None => lines::write(out, &query, listing),
     }
 }
 
-/// Blocks that fill a screen.
+/// How many blocks fill a screen.
 const SEEN_AT_ONCE: usize = 20;
 
-/// What fits, in numbers, where that is not all that was found.
+/// The number of matching targets, unless everything is selected.
 fn selected(
     out: &mut dyn Write,
     selection: &Selection,
-    gathered: &Gathered<'_>,
+    grouped: &Grouped<'_>,
 ) -> Result<(), ViewError> {
     if *selection == Selection::default() {
         return Ok(());
     }
-    let targets = counted(gathered.groups().len() as u64, "target fits", "targets fit");
-    let links = counted(gathered.links, "link", "links");
-    let verdicts = phrase::verdicts(&gathered.counts());
+    let targets = counted(grouped.groups().len() as u64, "target matches", "targets match");
+    let links = counted(grouped.links, "link", "links");
+    let verdicts = phrase::verdicts(&grouped.counts());
     writeln!(out, "{targets} the selection ({verdicts}), on {links}")?;
     Ok(())
 }
 
 fn by_target(
     out: &mut dyn Write,
-    gathered: &Gathered<'_>,
+    grouped: &Grouped<'_>,
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
     let mut told = 0;
-    gathered.for_each_block(listing.limit, listing.unfold, |block| {
+    grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
-        blocks::write(out, gathered.run(), totals, listing, &block)?;
-        // Who waits sees the worst at once, however long the list.
+        blocks::write(out, grouped.run(), totals, listing, &block)?;
+        // Shows the worst findings at once, however long the list.
         told += 1;
         if told == SEEN_AT_ONCE {
             out.flush()?;
         }
         Ok::<_, ViewError>(())
     })?;
-    cut(out, listing, gathered.groups().len() as u64, "target", "targets")
+    cut(out, listing, grouped.groups().len() as u64, "target", "targets")
 }
 
-/// What is said when no block is shown: never more than was looked at.
+/// The text when there is nothing to show, which never claims more than was checked.
 fn nothing(selection: &Selection, totals: &Totals) -> String {
-    let unseen = totals.notes.iter().any(|row| row.note == Note::DrawnByScript);
+    let unseen = totals.notes.iter().any(|row| row.note == Note::RenderedByScript);
     if unseen && totals.broken == 0 && selection.takes(Verdict::Broken) {
-        "Pages here are drawn by script; their links were not seen.".to_owned()
+        "Pages here are rendered by JavaScript; their links were not found.".to_owned()
     } else if *selection == Selection::default() && totals.broken == 0 {
         "Nothing that was checked is broken, doubtful or moved.".to_owned()
     } else if !selection.is_narrow() && selection.takes(Verdict::Broken) && totals.broken == 0 {
         "Nothing that was checked is broken.".to_owned()
     } else {
-        format!("Nothing fits the selection. {}", fewer_filters(selection))
+        format!("Nothing matches the selection. {}", fewer_filters(selection))
     }
 }
 
-/// What to leave out so that something may fit.
+/// Which filters to leave out, so that something may match.
 fn fewer_filters(selection: &Selection) -> String {
     let given = [
         ("--cause", !selection.causes.is_empty()),
@@ -132,10 +132,10 @@ fn fewer_filters(selection: &Selection) -> String {
     let all = if Verdict::ALL.iter().all(|verdict| selection.takes(*verdict)) {
         ""
     } else {
-        ", or add --all: sound links and those not checked count then too"
+        ", or add --all to include sound and skipped links"
     };
     match names.as_slice() {
-        [] => "Try --all: sound links and those not checked count then too.".to_owned(),
+        [] => "Try --all to include sound and skipped links.".to_owned(),
         [one] => format!("Leave out {one}{all}."),
         several => format!("Leave out one of {}{all}.", several.join(", ")),
     }

@@ -1,9 +1,9 @@
-//! A line a link.
+//! One line per link.
 
 use std::io::Write;
 
 use rummage_core::verdict::Verdict;
-use rummage_store::Sift;
+use rummage_store::LinkQuery;
 
 use super::blocks::LONGEST;
 use super::cut::cut;
@@ -15,11 +15,11 @@ use crate::style::{self, FAINT};
 
 pub(super) fn write(
     out: &mut dyn Write,
-    sift: &Sift<'_>,
+    query: &LinkQuery<'_>,
     listing: &Listing,
 ) -> Result<(), ViewError> {
     writeln!(out)?;
-    let counted = for_each_row(sift, listing, |row| {
+    let counted = for_each_row(query, listing, |row| {
         let text = |column: &str| safe(&shorten(&row.cell(column).text(), LONGEST)).to_string();
         let verdict = text("verdict");
         let style = style::of(Verdict::named(&verdict).unwrap_or(Verdict::Skipped));
@@ -28,7 +28,7 @@ pub(super) fn write(
             said => format!("\"{said}\""),
         };
         let at = match text("line") {
-            line if line.is_empty() => "in a field of its answer".to_owned(),
+            line if line.is_empty() => "in a response header".to_owned(),
             line => format!("{line}:{}", text("column")),
         };
         let cause = [text("cause"), text("status")].join(" ");

@@ -1,4 +1,4 @@
-//! What a person reads on a terminal: totals first, then what is wrong, worst first.
+//! Text for a terminal: totals first, then findings, worst first.
 
 mod blocks;
 mod by_cause;
@@ -18,11 +18,11 @@ mod trace;
 mod waivers;
 mod watching;
 
-pub(crate) use blocks::{at, is_entry, said, says, target};
+pub(crate) use blocks::{at, is_entry, said, target};
 pub use compare::comparison;
 pub use findings::findings;
 pub use page::pages;
-pub(crate) use recheck::Asked;
+pub(crate) use recheck::RecheckedUrl;
 pub use recheck::recheck;
 pub use schedule::{Plan, Planned, schedule};
 pub use sites::{runs, sites};

@@ -1,22 +1,23 @@
-//! The links of single pages, in the order in which they stand there.
+//! The links on single pages, in source order.
 
 use std::io::Write;
 
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
-use rummage_store::{Address, LinkRow, OpenRun, RunInfo, StoreError};
+use rummage_store::{LinkRow, OpenRun, RunInfo, StoreError, StoredUrl};
 
-use super::blocks::{LONGEST, at_line, said, says, target};
+use super::blocks::{LONGEST, at_line, said, target};
 use crate::ViewError;
 use crate::listing::Listing;
 use crate::number::{count, counted};
+use crate::phrase::{cause_of, cause_of_outcome};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 
-/// Titles are shown up to so many characters.
+/// Titles are cut to this many characters.
 const TITLE: usize = 60;
 
-/// What there is on one page.
+/// The links of one page, by verdict.
 #[derive(Debug, Default)]
 struct Tally {
     links: u64,
@@ -27,32 +28,32 @@ struct Tally {
 impl Tally {
     fn take(&mut self, row: &LinkRow) {
         self.links += 1;
-        let place = Verdict::ALL.iter().position(|verdict| *verdict == row.outcome.verdict);
-        self.verdicts[place.expect("all verdicts are among them")] += 1;
+        let occurrence = Verdict::ALL.iter().position(|verdict| *verdict == row.outcome.verdict);
+        self.verdicts[occurrence.expect("all verdicts are among them")] += 1;
         self.new += u64::from(is_new(row));
     }
 
     fn of(&self, verdict: Verdict) -> u64 {
-        let place = Verdict::ALL.iter().position(|known| *known == verdict);
-        self.verdicts[place.expect("all verdicts are among them")]
+        let occurrence = Verdict::ALL.iter().position(|known| *known == verdict);
+        self.verdicts[occurrence.expect("all verdicts are among them")]
     }
 }
 
-/// Writes the links of pages that fit a selection, each page with its counts; `before`: the
-/// run that those which are new are held against.
+/// Writes the matching links of pages, each page with its counts. `before` is the run against
+/// which links are new.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn pages(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    pages: &[Address],
+    pages: &[StoredUrl],
     selection: &Selection,
     listing: &Listing,
     before: Option<&RunInfo>,
 ) -> Result<(), ViewError> {
-    for (place, page) in pages.iter().enumerate() {
-        if place > 0 {
+    for (occurrence, page) in pages.iter().enumerate() {
+        if occurrence > 0 {
             writeln!(out)?;
         }
         one(out, run, *page, selection, listing, before)?;
@@ -63,7 +64,7 @@ pub fn pages(
 fn one(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    page: Address,
+    page: StoredUrl,
     selection: &Selection,
     listing: &Listing,
     before: Option<&RunInfo>,
@@ -73,38 +74,38 @@ fn one(
     write!(out, "{STRONG}{}{STRONG:#}", safe(&shorten(&url, LONGEST)))?;
     writeln!(out, "  {FAINT}{}{FAINT:#}", safe(&shorten(&title, TITLE)))?;
     let all = Selection::all();
-    let Some(sift) = run.sift_on(page, &all)? else {
-        writeln!(out, "  {}", not_read(run, page)?)?;
+    let Some(query) = run.query_on(page, &all)? else {
+        writeln!(out, "  {}", not_parsed(run, page)?)?;
         return Ok(());
     };
     let mut tally = Tally::default();
-    sift.for_each(|found| {
-        tally.take(&sift.row(found)?);
+    query.for_each(|found| {
+        tally.take(&query.row(found)?);
         Ok::<_, StoreError>(())
     })?;
     counts(out, &tally, before)?;
-    let shown = run.sift_on(page, selection)?.expect("it was read");
+    let shown = run.query_on(page, selection)?.expect("it was parsed");
     shown.for_each(|found| link(out, &shown.row(found)?, listing))
 }
 
-/// Why a page has no links to show: what came of asking it.
-fn not_read(run: &OpenRun<'_>, page: Address) -> Result<String, ViewError> {
+/// Why a page has no links to show.
+fn not_parsed(run: &OpenRun<'_>, page: StoredUrl) -> Result<String, ViewError> {
     Ok(match run.outcome(page)? {
         Some(outcome) if outcome.verdict == Verdict::Sound => {
-            "it was asked, and is no page that is read".to_owned()
+            "requested, but not a page that can be parsed".to_owned()
         }
-        Some(outcome) => format!("{}  {}", outcome.verdict, says(&outcome)),
-        None => "it was not asked".to_owned(),
+        Some(outcome) => format!("{}  {}", outcome.verdict, cause_of_outcome(&outcome)),
+        None => "not requested".to_owned(),
     })
 }
 
 fn counts(out: &mut dyn Write, tally: &Tally, before: Option<&RunInfo>) -> Result<(), ViewError> {
     write!(out, "  {}", counted(tally.links, "link", "links"))?;
     let shown = [Verdict::Broken, Verdict::Doubtful, Verdict::Moved, Verdict::Sound];
-    for (place, verdict) in shown.into_iter().enumerate() {
+    for (occurrence, verdict) in shown.into_iter().enumerate() {
         let number = tally.of(verdict);
         let style = if number > 0 { style::of(verdict) } else { FAINT };
-        let gap = if place > 0 { ", " } else { ": " };
+        let gap = if occurrence > 0 { ", " } else { ": " };
         write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
     }
     let skipped = tally.of(Verdict::Skipped);
@@ -129,7 +130,7 @@ fn link(out: &mut dyn Write, row: &LinkRow, listing: &Listing) -> Result<(), Vie
     let verdict = row.outcome.verdict.as_str();
     let name = safe(&shorten(&target(row), LONGEST)).to_string();
     let at = at_line(row);
-    write!(out, "  {at:8} {style}{verdict:8}{style:#} {name}  {}", says(&row.outcome))?;
+    write!(out, "  {at:8} {style}{verdict:8}{style:#} {name}  {}", cause_of(row))?;
     let new = if is_new(row) { "  new" } else { "" };
     writeln!(out, "{STRONG}{new}{STRONG:#}")?;
     let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));

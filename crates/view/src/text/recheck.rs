@@ -1,77 +1,78 @@
-//! What was asked again: as it was, and as it is.
+//! The targets of a recheck, before and after.
 
 use std::io::Write;
 
 use rummage_core::findings::compare::is_wrong;
 use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::{Address, OpenRun, Outcome, Reader, StoreError};
+use rummage_store::{OpenRun, Outcome, Reader, StoreError, StoredUrl};
 
-use super::blocks::{LONGEST, says};
+use super::blocks::LONGEST;
 use super::{compare, totals};
 use crate::ViewError;
-use crate::gather::severity;
+use crate::grouping::severity;
 use crate::number::{count, counted};
+use crate::phrase::cause_of_outcome;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT};
 
-/// Targets that are told of where nothing has changed.
+/// How many unchanged targets are listed.
 const SAME: usize = 20;
 
-/// An address over two runs.
-pub(crate) struct Asked {
+/// A URL in two runs.
+pub(crate) struct RecheckedUrl {
     pub(crate) url: String,
     pub(crate) before: Option<Outcome>,
-    /// `None` where no page names it any more.
+    /// `None` if no page links to it any more.
     pub(crate) after: Option<Outcome>,
-    /// Links to it, then and now.
+    /// Links to it, before and after.
     pub(crate) links: (u64, u64),
 }
 
-/// What became of it, in the order in which it is told.
+/// How it changed, in the order of output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Became {
+enum Change {
     Healed,
     Worse,
     Other,
     Same,
 }
 
-impl Asked {
+impl RecheckedUrl {
     pub(crate) fn of(
         before: &OpenRun<'_>,
         after: &OpenRun<'_>,
-        address: Address,
-    ) -> Result<Asked, ViewError> {
-        let (was, then) = said(before, address)?;
-        let (is, now) = said(after, address)?;
+        url: StoredUrl,
+    ) -> Result<RecheckedUrl, ViewError> {
+        let (was, then) = said(before, url)?;
+        let (is, now) = said(after, url)?;
         let is = is.filter(|_| now > 0);
-        Ok(Asked { url: before.url(address)?, before: was, after: is, links: (then, now) })
+        Ok(RecheckedUrl { url: before.url(url)?, before: was, after: is, links: (then, now) })
     }
 
-    fn became(&self) -> Became {
+    fn became(&self) -> Change {
         let verdict = |outcome: &Option<Outcome>| outcome.as_ref().map(|outcome| outcome.verdict);
         let (was, is) = (verdict(&self.before), verdict(&self.after));
         let wrong = |verdict: Option<Verdict>| verdict.is_some_and(is_wrong);
-        let says = |outcome: &Option<Outcome>| {
+        let result = |outcome: &Option<Outcome>| {
             outcome.as_ref().map(|outcome| (outcome.verdict, outcome.cause, outcome.status))
         };
         match (wrong(was), wrong(is)) {
-            (true, false) => Became::Healed,
-            (false, true) => Became::Worse,
-            _ if says(&self.before) == says(&self.after) => Became::Same,
-            _ => Became::Other,
+            (true, false) => Change::Healed,
+            (false, true) => Change::Worse,
+            _ if result(&self.before) == result(&self.after) => Change::Same,
+            _ => Change::Other,
         }
     }
 }
 
-/// What a run says of an address, or of a link to it where that is worse, such as a place
-/// that is missing; and how many links there are.
-fn said(run: &OpenRun<'_>, address: Address) -> Result<(Option<Outcome>, u64), StoreError> {
+/// The result of a URL in a run, or of a link to it if that is worse, such as a missing anchor;
+/// and the number of links.
+fn said(run: &OpenRun<'_>, url: StoredUrl) -> Result<(Option<Outcome>, u64), StoreError> {
     let selection = Selection::all();
-    let mut outcome = run.outcome(address)?;
+    let mut outcome = run.outcome(url)?;
     let mut links = 0;
-    run.sift_to(address, &selection)?.for_each(|found| {
+    run.query_to(url, &selection)?.for_each(|found| {
         links += 1;
         if let Some(outcome) = &mut outcome
             && severity(found.verdict) < severity(outcome.verdict)
@@ -83,90 +84,85 @@ fn said(run: &OpenRun<'_>, address: Address) -> Result<(Option<Outcome>, u64), S
     Ok((outcome, links))
 }
 
-/// Writes what became of the targets of a recheck.
+/// Writes how the targets of a recheck changed.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn recheck(
     out: &mut dyn Write,
     reader: &Reader,
     before: &OpenRun<'_>,
     after: &OpenRun<'_>,
-    targets: &[Address],
+    targets: &[StoredUrl],
 ) -> Result<(), ViewError> {
     let mut all = Vec::with_capacity(targets.len());
     for target in targets {
-        all.push(Asked::of(before, after, *target)?);
+        all.push(RecheckedUrl::of(before, after, *target)?);
     }
-    all.sort_by_key(Asked::became);
+    all.sort_by_key(RecheckedUrl::became);
     totals::head(out, after.info())?;
-    let many = |what: Became| all.iter().filter(|asked| asked.became() == what).count() as u64;
-    let (same, other) = (count(many(Became::Same)), count(many(Became::Other)));
+    let many = |what: Change| all.iter().filter(|url| url.became() == what).count() as u64;
+    let (same, other) = (count(many(Change::Same)), count(many(Change::Other)));
     writeln!(
         out,
-        "{} asked again: {} healed, {} worse, {other} otherwise, {same} as before",
+        "{} rechecked: {} fixed, {} worse, {other} changed, {same} unchanged",
         counted(all.len() as u64, "target", "targets"),
-        count(many(Became::Healed)),
-        count(many(Became::Worse)),
+        count(many(Change::Healed)),
+        count(many(Change::Worse)),
     )?;
     totals::counts(out, after.info(), &after.totals()?, false)?;
     if let Some(earlier) = reader.run_before(after.info())? {
         compare::write_changes(out, &earlier, &after.changes()?)?;
     }
     writeln!(out)?;
-    let (same, changed): (Vec<&Asked>, Vec<&Asked>) =
-        all.iter().partition(|asked| asked.became() == Became::Same);
-    for asked in changed.into_iter().chain(same.iter().copied().take(SAME)) {
-        write_asked(out, asked)?;
+    let (same, changed): (Vec<&RecheckedUrl>, Vec<&RecheckedUrl>) =
+        all.iter().partition(|url| url.became() == Change::Same);
+    for url in changed.into_iter().chain(same.iter().copied().take(SAME)) {
+        write_urls(out, url)?;
     }
     let more = same.len().saturating_sub(SAME) as u64;
     if more > 0 {
-        writeln!(out, "{FAINT}and {} more as before: rummage findings{FAINT:#}", count(more))?;
+        writeln!(out, "{FAINT}and {} more unchanged: rummage findings{FAINT:#}", count(more))?;
     }
     Ok(())
 }
 
-fn write_asked(out: &mut dyn Write, asked: &Asked) -> Result<(), ViewError> {
-    let became = asked.became();
-    let (word, verdict) = match (became, &asked.after) {
-        (Became::Healed, _) => ("healed", Verdict::Sound),
-        (Became::Worse, Some(after)) => ("worse", after.verdict),
-        (Became::Same, Some(after)) => ("same", after.verdict),
-        (Became::Worse, None) | (Became::Other, _) => ("other", Verdict::Moved),
-        (Became::Same, None) => ("same", Verdict::Sound),
+fn write_urls(out: &mut dyn Write, url: &RecheckedUrl) -> Result<(), ViewError> {
+    let became = url.became();
+    let (word, verdict) = match (became, &url.after) {
+        (Change::Healed, _) => ("fixed", Verdict::Sound),
+        (Change::Worse, Some(after)) => ("worse", after.verdict),
+        (Change::Same, Some(after)) => ("same", after.verdict),
+        (Change::Worse, None) | (Change::Other, _) => ("other", Verdict::Moved),
+        (Change::Same, None) => ("same", Verdict::Sound),
     };
     let style = style::of(verdict);
-    writeln!(out, "{style}{word:8}{style:#} {}", safe(&shorten(&asked.url, LONGEST)))?;
-    let was = asked.before.as_ref().map_or_else(|| "not known".to_owned(), told);
-    match &asked.after {
+    writeln!(out, "{style}{word:8}{style:#} {}", safe(&shorten(&url.url, LONGEST)))?;
+    let was = url.before.as_ref().map_or_else(|| "unknown".to_owned(), result);
+    match &url.after {
         None => {
-            let pages = counted(asked.links.0, "link to it is", "links to it are");
+            let pages = counted(url.links.0, "link to it was", "links to it were");
             writeln!(out, "         {FAINT}was{FAINT:#} {was}; the {pages} gone")?;
         }
-        Some(after) if became == Became::Same => {
-            writeln!(out, "         {FAINT}still{FAINT:#} {}", told(after))?;
+        Some(after) if became == Change::Same => {
+            writeln!(out, "         {FAINT}still{FAINT:#} {}", result(after))?;
         }
         Some(after) => {
             writeln!(
                 out,
                 "         {FAINT}was{FAINT:#} {was}; {FAINT}is{FAINT:#} {}",
-                told(after)
+                result(after)
             )?;
         }
     }
-    if asked.after.is_some() && asked.links.1 < asked.links.0 {
-        let gone = counted(asked.links.0 - asked.links.1, "link to it is", "links to it are");
-        writeln!(out, "         {gone} gone, {} left", count(asked.links.1))?;
+    if url.after.is_some() && url.links.1 < url.links.0 {
+        let gone = counted(url.links.0 - url.links.1, "link to it was", "links to it were");
+        writeln!(out, "         {gone} gone, {} left", count(url.links.1))?;
     }
     Ok(())
 }
 
-/// `broken, not found (404)`
-fn told(outcome: &Outcome) -> String {
-    let says = says(outcome);
-    if says.is_empty() {
-        outcome.verdict.to_string()
-    } else {
-        format!("{}, {says}", outcome.verdict)
-    }
+/// `broken, 404 Not Found`
+fn result(outcome: &Outcome) -> String {
+    format!("{}, {}", outcome.verdict, cause_of_outcome(outcome))
 }

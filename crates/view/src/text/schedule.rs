@@ -1,60 +1,61 @@
-//! What is to be asked again: how much a day, then address by address.
+//! The schedule: how much is due per day, then URL by URL.
 
 use std::collections::BTreeMap;
 use std::io::Write;
 
 use jiff::Timestamp;
 use rummage_core::Seconds;
-use rummage_core::schedule::policy::Why;
-use rummage_store::{Address, OpenRun};
+use rummage_core::schedule::policy::DueReason;
+use rummage_store::{OpenRun, StoredUrl};
 
-use super::blocks::{LONGEST, says};
+use super::blocks::LONGEST;
 use crate::ViewError;
 use crate::number::{count, counted};
+use crate::phrase::cause_of_outcome;
 use crate::safe::{safe, shorten};
 use crate::style::{FAINT, STRONG};
 use crate::when::{day, when};
 
-/// Addresses that are shown, unless another number is asked for.
+/// How many URLs are shown by default.
 const SHOWN: usize = 20;
-/// Days and hosts that are told of.
+/// How many days and hosts are shown.
 const DAYS: usize = 10;
 const HOSTS: usize = 5;
-/// How long the longest bar is.
+/// The length of the longest bar.
 const BAR: u64 = 40;
 
-/// An address that is to be asked again.
+/// A URL that will be rechecked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Planned {
-    /// The address.
-    pub address: Address,
-    /// Its host, by a number of its own; addresses of the site stand for themselves.
+    /// The URL.
+    pub url: StoredUrl,
+    /// Its host, by number; each internal URL has a number of its own.
     pub host: u32,
     /// When it is due, in seconds since 1970.
     pub due: Seconds,
-    /// When it will be asked: later where its host is asked enough in that hour.
+    /// When it will be rechecked: later than due if its host has reached the hourly limit.
     pub at: Seconds,
     /// Why it is due then.
-    pub why: Why,
-    /// When it was asked last.
-    pub last: Seconds,
-    /// How many checks have said what the last one said.
+    pub reason: DueReason,
+    /// When it was last checked.
+    pub checked_at: Seconds,
+    /// How many checks in a row have had the last result.
     pub times: u32,
 }
 
-/// What is to be asked again.
+/// The URLs that will be rechecked.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Plan {
-    /// The addresses, in the order of their times.
+    /// The URLs, in order of time.
     pub planned: Vec<Planned>,
     /// How many of them each host has.
     pub hosts: Vec<(String, u64)>,
 }
 
-/// Writes a schedule as it is at some time.
+/// Writes a schedule as of some time.
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn schedule(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
@@ -68,9 +69,9 @@ pub fn schedule(
     writeln!(out, "  {FAINT}as of {}{FAINT:#}", when(now))?;
     let due = planned.iter().filter(|planned| planned.at <= now.as_second()).count() as u64;
     let all = counted(planned.len() as u64, "address", "addresses");
-    writeln!(out, "{all} to be asked again, {} due by now", count(due))?;
+    writeln!(out, "{all} scheduled, {} due now", count(due))?;
     if planned.is_empty() {
-        writeln!(out, "Sound pages of the site are asked with each crawl: rummage crawl")?;
+        writeln!(out, "Working pages of the site are checked with each crawl: rummage crawl")?;
         return Ok(());
     }
     days(out, planned)?;
@@ -84,7 +85,7 @@ pub fn schedule(
         writeln!(out, "{FAINT}and {} more: --limit{FAINT:#}", count(more))?;
     }
     if due > 0 {
-        writeln!(out, "\nrummage recheck --due asks what is due.")?;
+        writeln!(out, "\nrummage recheck --due checks what is due.")?;
     }
     Ok(())
 }
@@ -93,11 +94,11 @@ fn at(seconds: Seconds) -> Timestamp {
     Timestamp::from_second(seconds).unwrap_or(Timestamp::MAX)
 }
 
-/// How much is to be asked each day.
+/// How many URLs are due per day.
 fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
-    let mut days: BTreeMap<String, BTreeMap<Why, u64>> = BTreeMap::new();
-    // They come in the order of their times: a day is looked up once a quarter of an hour,
-    // of which every zone has whole ones, and not a million times.
+    let mut days: BTreeMap<String, BTreeMap<DueReason, u64>> = BTreeMap::new();
+    // URLs come in order of time, and the date is computed once per quarter of an hour, not a
+    // million times: every time zone's offset is a multiple of that.
     const QUARTER: Seconds = 15 * 60;
     let (mut quarter, mut name) = (Seconds::MIN, String::new());
     for one in planned {
@@ -108,22 +109,24 @@ fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
             Some(of_day) => of_day,
             None => days.entry(name.clone()).or_default(),
         };
-        *of_day.entry(one.why).or_default() += 1;
+        *of_day.entry(one.reason).or_default() += 1;
     }
-    let sum = |of: &BTreeMap<Why, u64>| of.values().sum::<u64>();
+    let sum = |of: &BTreeMap<DueReason, u64>| of.values().sum::<u64>();
     let most = days.values().map(sum).max().unwrap_or(1).max(1);
     writeln!(out, "\n{FAINT}a day{FAINT:#}")?;
     for (day, of) in days.iter().take(DAYS) {
         let all = sum(of);
         let length = usize::try_from((all * BAR).div_ceil(most)).unwrap_or_default();
-        let why: Vec<String> =
-            of.iter().map(|(why, many)| format!("{} {}", count(*many), why.as_str())).collect();
+        let reason: Vec<String> = of
+            .iter()
+            .map(|(reason, many)| format!("{} {}", count(*many), reason.as_str()))
+            .collect();
         writeln!(
             out,
             "  {day}  {:>7}  {:40}  {FAINT}{}{FAINT:#}",
             count(all),
             "#".repeat(length),
-            why.join(", ")
+            reason.join(", ")
         )?;
     }
     let later: u64 = days.values().skip(DAYS).map(sum).sum();
@@ -133,7 +136,7 @@ fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
     Ok(())
 }
 
-/// Which hosts are asked most.
+/// The hosts with the most URLs.
 fn hosts(out: &mut dyn Write, hosts: &[(String, u64)]) -> Result<(), ViewError> {
     let all = hosts.len();
     let mut hosts: Vec<&(String, u64)> = hosts.iter().collect();
@@ -143,7 +146,7 @@ fn hosts(out: &mut dyn Write, hosts: &[(String, u64)]) -> Result<(), ViewError> 
         .take(HOSTS)
         .map(|(host, many)| format!("{} {}", safe(&shorten(host, 60)), count(*many)))
         .collect();
-    write!(out, "{FAINT}a host{FAINT:#}  {}", told.join(", "))?;
+    write!(out, "{FAINT}by host{FAINT:#}  {}", told.join(", "))?;
     let more = all.saturating_sub(HOSTS) as u64;
     if more > 0 {
         write!(out, ", and {} more", counted(more, "host", "hosts"))?;
@@ -157,21 +160,22 @@ fn write_planned(
     run: &OpenRun<'_>,
     planned: &Planned,
 ) -> Result<(), ViewError> {
-    let url = run.url(planned.address)?;
-    let said = run.outcome(planned.address)?;
-    let said = said.map_or_else(String::new, |said| match says(&said) {
-        empty if empty.is_empty() => said.verdict.to_string(),
-        says => format!("{}, {says}", said.verdict),
-    });
+    let url = run.url(planned.url)?;
+    let last = run
+        .outcome(planned.url)?
+        .map_or_else(String::new, |last| format!("{}, {}", last.verdict, cause_of_outcome(&last)));
     let times = match planned.times {
         1 => "once".to_owned(),
         times => format!("{times} times"),
     };
     let name = shorten(&url, LONGEST);
-    let why = planned.why.as_str();
-    writeln!(out, "{}  {why:8}  {}", when(at(planned.at)), safe(&name))?;
-    let last = when(at(planned.last));
-    write!(out, "                      {FAINT}{said}; seen so {times}, last {last}{FAINT:#}")?;
+    let reason = planned.reason.as_str();
+    writeln!(out, "{}  {reason:9}  {}", when(at(planned.at)), safe(&name))?;
+    let checked_at = when(at(planned.checked_at));
+    write!(
+        out,
+        "                       {FAINT}{last}; {times}, last checked {checked_at}{FAINT:#}"
+    )?;
     if planned.at > planned.due && planned.at - planned.due >= 60 {
         write!(out, "{FAINT}; due {}{FAINT:#}", when(at(planned.due)))?;
     }

@@ -1,4 +1,4 @@
-//! The sites of a store, and their runs: a line each.
+//! The sites of a store and their runs, one line each.
 
 use std::io::Write;
 
@@ -10,13 +10,13 @@ use crate::safe::{safe, shorten};
 use crate::style::{FAINT, STRONG};
 use crate::when::when;
 
-/// Names are shown up to so many characters.
+/// Names are cut to this many characters.
 const NAME: usize = 60;
 
 /// Writes an overview of the sites, each with its name in the settings file, if any.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn sites(out: &mut dyn Write, sites: &[(Option<String>, SiteRow)]) -> Result<(), ViewError> {
     let rows: Vec<Vec<String>> = sites
         .iter()
@@ -36,10 +36,10 @@ pub fn sites(out: &mut dyn Write, sites: &[(Option<String>, SiteRow)]) -> Result
     )
 }
 
-/// Writes the runs, the first one first.
+/// Writes the runs, oldest first.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
     let rows: Vec<Vec<String>> = runs
         .iter()
@@ -59,12 +59,12 @@ pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
     table(out, &columns, &rows)
 }
 
-/// When, how far, how long, pages, what is open, what is new.
+/// The columns of a run: time, state, duration, pages, open and new findings.
 fn cells(row: &SiteRow) -> Vec<String> {
     let state = match row.last.state {
         RunState::Finished => "finished",
         RunState::Stopped => "stopped",
-        RunState::Going => "going, or killed",
+        RunState::Going => "running, or killed",
     };
     let changes = row.changes;
     let new = changes.broke + changes.returned;
@@ -120,13 +120,13 @@ mod tests {
 
     fn drawn(rows: &[Vec<String>]) -> String {
         let mut out = Vec::new();
-        table(&mut out, &["site", "pages"], rows).expect("memory takes all");
+        table(&mut out, &["site", "pages"], rows).expect("memory accepts all writes");
         let text = String::from_utf8(out).expect("it is text");
         text.replace(&format!("{STRONG}"), "").replace(&format!("{STRONG:#}"), "")
     }
 
     #[test]
-    fn columns_are_as_wide_as_they_must_and_numbers_stand_to_the_right() {
+    fn columns_fit_their_values_and_numbers_are_right_aligned() {
         let row = |site: &str, pages: &str| vec![site.to_owned(), pages.to_owned()];
         let table = drawn(&[row("a.test", "1,204"), row("a-longer-name.test", "7")]);
         assert_eq!(
@@ -136,7 +136,7 @@ mod tests {
     }
 
     #[test]
-    fn an_empty_table_says_what_to_type() {
+    fn an_empty_table_suggests_a_command() {
         assert!(drawn(&[]).contains("rummage crawl"));
     }
 }

@@ -1,48 +1,49 @@
-//! Targets gathered under a name, with what befell them: for hosts and causes.
+//! Targets by name, with their verdicts and causes: for hosts and causes.
 
 use std::collections::HashMap;
 use std::io::Write;
 
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::Sift;
+use rummage_store::LinkQuery;
 
 use super::blocks::{LONGEST, target};
 use crate::ViewError;
-use crate::cells::Cell;
-use crate::gather::{Gathered, Group};
+use crate::columns::Cell;
+use crate::grouping::{Group, Grouped};
 use crate::listing::Listing;
 use crate::number::counted;
+use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT};
 
-/// Targets that are shown of each name.
+/// How many targets are shown for each name.
 pub(crate) fn shown(listing: &Listing) -> usize {
     if listing.unfold { usize::MAX } else { 5 }
 }
 
-/// Targets under one name.
+/// The targets under one name.
 pub(crate) struct Tally {
     pub(crate) name: String,
-    /// The first of its targets: those that are shown.
+    /// The first of its targets, which are shown.
     pub(crate) first: Vec<Group>,
     pub(crate) targets: u64,
     pub(crate) links: u64,
     causes: Causes,
 }
 
-/// How many targets have each verdict and cause, in the order in which these come.
+/// How many targets have each verdict and cause, in order of severity.
 type Causes = Vec<((Verdict, Option<Cause>), u64)>;
 
-/// Gathers targets under names, in the order in which the names come. What was gathered
-/// before is let go: of a million targets at `most` so many of each name are shown.
+/// Groups targets by name, in the order of the names. Only the first `most` targets of each name
+/// are kept.
 pub(crate) fn tally(
-    gathered: Gathered<'_>,
+    grouped: Grouped<'_>,
     most: usize,
     mut name: impl FnMut(&Group) -> Result<String, ViewError>,
 ) -> Result<Vec<Tally>, ViewError> {
     let mut tallies: Vec<Tally> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();
-    for group in gathered.groups() {
+    for group in grouped.groups() {
         let name = name(group)?;
         let at = *known.entry(name.clone()).or_insert(tallies.len());
         if at == tallies.len() {
@@ -68,25 +69,25 @@ impl Tally {
         }
     }
 
-    /// What befell its targets, the worst first, with how many of them.
+    /// The verdicts and causes of its targets, worst first, with their counts.
     pub(crate) fn causes(&self) -> &[((Verdict, Option<Cause>), u64)] {
         &self.causes
     }
 
-    /// The first of its targets, and how many pages have each.
+    /// Writes the first of its targets, with the number of pages for each.
     pub(crate) fn write_targets(
         &self,
         out: &mut dyn Write,
-        sift: &Sift<'_>,
+        query: &LinkQuery<'_>,
     ) -> Result<(), ViewError> {
         for group in &self.first {
-            let first = sift.row(&group.first)?;
+            let first = query.row(&group.first)?;
             let style = style::of(first.outcome.verdict);
             let verdict = first.outcome.verdict.as_str();
             let name = safe(&shorten(&target(&first), LONGEST)).to_string();
-            let pages = counted(u64::from(group.reach.pages), "page", "pages");
+            let pages = counted(u64::from(group.prominence.pages), "page", "pages");
             write!(out, "  {style}{verdict:8}{style:#} {name}  {FAINT}on {pages}{FAINT:#}")?;
-            writeln!(out, "  {}", super::blocks::says(&first.outcome))?;
+            writeln!(out, "  {}", cause_of(&first))?;
         }
         let more = self.targets - self.first.len() as u64;
         if more > 0 {
@@ -96,7 +97,7 @@ impl Tally {
     }
 }
 
-/// Puts tallies into the order that was asked for: `name`, `targets`, `links`.
+/// Sorts tallies by the key of the listing: `name`, `targets`, `links`.
 pub(crate) fn sort(tallies: &mut [Tally], listing: &Listing) {
     let Some(sort) = &listing.sort else { return };
     let key = |tally: &Tally| match sort.key.as_str() {

@@ -1,4 +1,4 @@
-//! The head of a listing: whose site, which run, what was counted.
+//! The head of a listing: site, run, and totals.
 
 use std::io::{self, Write};
 use std::time::Duration;
@@ -13,7 +13,7 @@ use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::when::when;
 
-/// Titles are shown up to so many characters.
+/// Titles are cut to this many characters.
 const TITLE: usize = 60;
 
 /// The first line: site and run.
@@ -32,7 +32,7 @@ pub(crate) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
     writeln!(out, "{site}  {FAINT}{kind}run {}, {started}, took {took}{FAINT:#}", run.number)
 }
 
-/// The counts of the whole run, and what was not checked.
+/// The totals of the whole run, and what was not checked.
 pub(crate) fn counts(
     out: &mut dyn Write,
     run: &RunInfo,
@@ -43,16 +43,17 @@ pub(crate) fn counts(
         unfinished(out, run, totals)?;
     }
     if run.kind == RunKind::Probe {
-        let asked = totals.asked.saturating_sub(totals.given);
+        let requested = totals.requested.saturating_sub(totals.given);
         let entries = counted(totals.links, "entry", "entries");
-        writeln!(out, "{entries}, {} asked", counted(asked, "address", "addresses"))?;
+        writeln!(out, "Checked {entries} ({} requested)", counted(requested, "URL", "URLs"))?;
     } else {
         writeln!(
             out,
-            "{} read, {} on them, {} asked",
-            read(totals),
+            "Checked {} to {} on {} ({} requested)",
             counted(totals.links, "link", "links"),
-            counted(totals.asked, "address", "addresses"),
+            counted(totals.urls, "URL", "URLs"),
+            parsed(totals),
+            counted(totals.requested, "URL", "URLs"),
         )?;
     }
     recalled(out, run, totals)?;
@@ -62,9 +63,9 @@ pub(crate) fn counts(
         (Verdict::Moved, totals.moved),
         (Verdict::Sound, totals.sound),
     ];
-    for (place, (verdict, number)) in by_verdict.into_iter().enumerate() {
+    for (occurrence, (verdict, number)) in by_verdict.into_iter().enumerate() {
         let style = if number > 0 { style::of(verdict) } else { FAINT };
-        let gap = if place > 0 { ", " } else { "" };
+        let gap = if occurrence > 0 { ", " } else { "" };
         write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
     }
     if totals.waived > 0 {
@@ -73,42 +74,39 @@ pub(crate) fn counts(
     writeln!(out)?;
     not_checked(out, totals)?;
     notes(out, run, totals, verbose)?;
-    // Other hosts are asked gently in any case.
+    // External hosts are always requested at a gentle pace, so only the site's own host is of
+    // interest.
     for slowed in totals.slowed.iter().filter(|slowed| slowed.server == run.site) {
         let (server, strain) = (safe(&slowed.server), phrase::strain(slowed.strain));
         let times = counted(slowed.times, "time", "times");
-        write!(out, "{server} showed strain ({strain}) and was asked more slowly {times}, ")?;
+        write!(out, "{server} was overloaded ({strain}), so requests were slowed down {times}, ")?;
         if slowed.gap.is_zero() {
             let least = slowed.lowest;
-            writeln!(out, "{least} at a time at the slowest: --per-host {least} keeps it so")?;
+            writeln!(out, "to {least} concurrent requests: --per-host {least} starts at that")?;
         } else {
             let rate = rate(slowed.gap);
-            writeln!(
-                out,
-                "{} apart at the slowest: --rate {rate} keeps it so",
-                duration(slowed.gap)
-            )?;
+            writeln!(out, "to one every {}: --rate {rate} starts at that", duration(slowed.gap))?;
         }
     }
     Ok(())
 }
 
-/// What was not asked again, and how old it is.
+/// URLs that were not checked again, and how old their results are.
 fn recalled(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     if totals.recalled == 0 {
         return Ok(());
     }
-    let known = counted(totals.recalled, "address", "addresses");
-    write!(out, "{known} not asked again: seen by an earlier run")?;
+    let known = counted(totals.recalled, "URL", "URLs");
+    write!(out, "{known} not checked again: results of an earlier run")?;
     if let Some(since) = totals.recalled_since {
         let age = run.started_at.duration_since(since);
         let age = Duration::try_from(age).unwrap_or_default();
-        write!(out, ", up to {} before", duration(age))?;
+        write!(out, ", up to {} old", duration(age))?;
     }
     writeln!(out)
 }
 
-/// A gap between requests, as `--rate` takes it.
+/// An interval between requests, as `--rate` accepts it.
 fn rate(gap: Duration) -> String {
     match 1000 / gap.as_millis().max(1) {
         0 => format!("1/{}ms", gap.as_millis()),
@@ -118,60 +116,61 @@ fn rate(gap: Duration) -> String {
 
 fn unfinished(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     let style = style::of(Verdict::Doubtful);
-    write!(out, "{style}This run was not finished{style:#}")?;
+    write!(out, "{style}This run is unfinished{style:#}")?;
     if totals.not_asked > 0 {
-        let known = counted(totals.not_asked, "known address was", "known addresses were");
-        write!(out, ": {known} not asked")?;
+        let known = counted(totals.not_asked, "known URL was", "known URLs were");
+        write!(out, ": {known} not checked")?;
     }
     match run.kind {
         RunKind::Crawl | RunKind::Recheck => {
-            writeln!(out, ". It goes on with: rummage crawl --resume")
+            writeln!(out, ". Continue it with: rummage crawl --resume")
         }
         RunKind::Page | RunKind::Probe => writeln!(out, "."),
     }
 }
 
 fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
-    let all: u64 = totals.skipped.iter().map(|skip| skip.addresses).sum();
+    let all: u64 = totals.skipped.iter().map(|skip| skip.urls).sum();
     if all > 0 {
         let reasons: Vec<String> = totals
             .skipped
             .iter()
-            .map(|skip| format!("{} {}", count(skip.addresses), skip.cause.words()))
+            .map(|skip| format!("{} {}", count(skip.urls), phrase::skipped(skip.cause)))
             .collect();
         writeln!(out, "{} not checked: {}", count(all), reasons.join(", "))?;
     }
-    let all: u64 = totals.not_read.iter().map(|count| count.pages).sum();
+    let all: u64 = totals.not_parsed.iter().map(|count| count.pages).sum();
     if all > 0 {
-        let reasons: Vec<String> = match &totals.not_read[..] {
-            [only] => vec![phrase::not_read(only.reason).to_owned()],
+        let reasons: Vec<String> = match &totals.not_parsed[..] {
+            [only] => vec![phrase::not_parsed(only.reason).to_owned()],
             several => several
                 .iter()
-                .map(|of| format!("{} ({})", phrase::not_read(of.reason), count(of.pages)))
+                .map(|of| format!("{} ({})", phrase::not_parsed(of.reason), count(of.pages)))
                 .collect(),
         };
-        let pages = counted(all, "page was", "pages were");
-        writeln!(out, "{pages} asked but not read for links: {}", reasons.join(", "))?;
+        let pages = counted(all, "page", "pages");
+        writeln!(out, "{pages} not parsed for links: {}", reasons.join(", "))?;
     }
     if totals.cut > 0 {
         let pages = counted(totals.cut, "page was", "pages were");
-        writeln!(out, "{pages} read up to --max-size only: links beyond that were not seen")?;
+        writeln!(out, "{pages} read only up to --max-size; links beyond that were not checked")?;
     }
     if totals.cut_sitemaps > 0 {
         let sitemaps = counted(totals.cut_sitemaps, "sitemap was", "sitemaps were");
-        writeln!(out, "{sitemaps} read up to 50 MiB only: entries beyond that were not seen")?;
+        writeln!(out, "{sitemaps} read only up to 50 MiB; entries beyond that were not used")?;
     }
     if totals.cut_robots > 0 {
         let many = count(totals.cut_robots);
         writeln!(
             out,
-            "{many} robots.txt read up to 500 KiB only: rules beyond that were not seen"
+            "{many} robots.txt read only up to 500 KiB; rules beyond that were not used"
         )?;
     }
     Ok(())
 }
 
-/// So many notes of a kind are told; the rest is counted. What was left out is named.
+/// How many notes of a kind are shown; the rest is counted. URL patterns that were skipped are
+/// all named.
 const NOTES: usize = 3;
 const TRAPS: usize = 20;
 
@@ -195,10 +194,10 @@ fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals, verbose: bool) -> 
     Ok(())
 }
 
-/// What was read: pages, and what else holds addresses.
-fn read(totals: &Totals) -> String {
+/// What was parsed: pages, and other sources of URLs.
+fn parsed(totals: &Totals) -> String {
     let others = [
-        (totals.sheets, "style sheet", "style sheets"),
+        (totals.sheets, "stylesheet", "stylesheets"),
         (totals.sitemaps, "sitemap", "sitemaps"),
         (totals.lists, "list", "lists"),
     ];

@@ -1,71 +1,72 @@
-//! All about one address: verdict and evidence, hops, the way there, its past, every
-//! place that names it, and for a page the links on it.
+//! Everything about one URL: verdict and evidence, redirects, the clicks that lead to it, its
+//! history, every link to it, and for a page the links on it.
 
 use std::collections::HashSet;
 use std::io::Write;
 
-use rummage_core::evidence::Ending;
+use rummage_core::evidence::AttemptOutcome;
 use rummage_core::findings::selection::Selection;
 use rummage_core::findings::shared::is_shared;
 use rummage_core::verdict::Verdict;
 use rummage_store::{
-    Address, Found, LinkRow, OpenRun, Outcome, PastVerdict, Reader, RunInfo, TraceRow,
+    LinkMatch, LinkRow, OpenRun, Outcome, PastVerdict, Reader, RunInfo, StoredUrl, TraceRow,
 };
 
-use super::blocks::{LONGEST, at, at_line, said, says, target};
+use super::blocks::{LONGEST, at, at_line, said, target};
 use crate::listing::Listing;
 use crate::number::{count, counted, duration};
+use crate::phrase::{cause_of, cause_of_outcome};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::when::when;
 use crate::{ViewError, phrase};
 
-/// Places and links that are listed, unless all are asked for.
+/// How many links are listed by default.
 const LISTED: usize = 40;
 
-/// Writes all that a run knows of an address that [`OpenRun::find`] gave.
+/// Writes everything a run knows about a URL from [`OpenRun::find`].
 ///
 /// # Errors
-/// When the output cannot be written or the store cannot be read.
+/// See [`ViewError`].
 pub fn trace(
     out: &mut dyn Write,
     reader: &Reader,
     run: &OpenRun<'_>,
-    address: Address,
+    url: StoredUrl,
     listing: &Listing,
 ) -> Result<(), ViewError> {
     super::totals::head(out, run.info())?;
-    writeln!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&run.url(address)?, LONGEST)))?;
-    let Some(outcome) = run.outcome(address)? else {
-        writeln!(out, "  not asked in this run")?;
+    writeln!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&run.url(url)?, LONGEST)))?;
+    let Some(outcome) = run.outcome(url)? else {
+        writeln!(out, "  not requested in this run")?;
         return Ok(());
     };
     verdict(out, &outcome)?;
-    for fragment in run.missing_fragments(address) {
+    for fragment in run.missing_fragments(url) {
         let style = style::of(Verdict::Broken);
-        writeln!(out, "  {style}broken{style:#}  no such place on the page: #{}", safe(fragment))?;
+        writeln!(out, "  {style}broken{style:#}  no anchor #{} on the page", safe(fragment))?;
     }
-    let way = run.way(address)?;
+    let way = run.way(url)?;
     for (number, hop) in way.iter().enumerate() {
         self::hop(out, run.info(), number, hop)?;
     }
     if let Some(last) = way.last() {
-        super::blocks::likeness(out, &outcome, &last.address, &last.attempts)?;
+        super::blocks::likeness(out, &outcome, &last.url, &last.attempts)?;
     }
-    past(out, &reader.past(&run.info().site, address)?)?;
-    let first = places(out, run, address, listing)?;
-    clicks(out, run, address, first)?;
-    links(out, run, address, listing)
+    past(out, &reader.past(&run.info().site, url)?)?;
+    let first = occurrences(out, run, url, listing)?;
+    clicks(out, run, url, first)?;
+    links(out, run, url, listing)
 }
 
-/// What the runs said, where there were several; runs that say the same are told once.
+/// The results of earlier runs, if there were several; consecutive equal results are merged.
 fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
     if past.len() < 2 {
         return Ok(());
     }
     writeln!(out, "\nover {}", counted(past.len() as u64, "run", "runs"))?;
-    let says = |past: &PastVerdict| (past.verdict, past.cause, past.status);
-    for alike in past.chunk_by(|one, other| says(one) == says(other)) {
+    let result = |past: &PastVerdict| (past.verdict, past.cause, past.status);
+    for alike in past.chunk_by(|one, other| result(one) == result(other)) {
         let (Some(first), Some(last)) = (alike.first(), alike.last()) else { continue };
         let runs = if alike.len() == 1 {
             format!("run {}, {}", first.run, day(first))
@@ -73,10 +74,8 @@ fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
             format!("runs {} to {}, {} to {}", first.run, last.run, day(first), day(last))
         };
         let style = style::of(first.verdict);
-        let cause = first.cause.map(|cause| cause.words().to_owned());
-        let status = first.status.map(|status| status.to_string());
-        let words: Vec<String> = [cause, status].into_iter().flatten().collect();
-        writeln!(out, "  {runs}  {style}{}{style:#}  {}", first.verdict, words.join(", "))?;
+        let cause = phrase::cause(first.cause, first.status);
+        writeln!(out, "  {runs}  {style}{}{style:#}  {cause}", first.verdict)?;
     }
     Ok(())
 }
@@ -85,20 +84,20 @@ fn day(past: &PastVerdict) -> String {
     when(past.started_at)
 }
 
-/// The way by clicks to the page itself, else to the first page that names the address.
+/// The clicks that lead to the page itself, else to the first page that links to the URL.
 fn clicks(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    address: Address,
-    first: Option<Address>,
+    url: StoredUrl,
+    first: Option<StoredUrl>,
 ) -> Result<(), ViewError> {
-    let is_page = run.page(address)?.is_some();
-    let Some(page) = Some(address).filter(|_| is_page).or(first) else { return Ok(()) };
+    let is_page = run.page(url)?.is_some();
+    let Some(page) = Some(url).filter(|_| is_page).or(first) else { return Ok(()) };
     let way = run.clicks(page)?;
     if way.len() < 2 {
         return Ok(());
     }
-    let to = if is_page { "the way there" } else { "the way to the first of them" };
+    let to = if is_page { "path from the start page" } else { "path to the first of them" };
     writeln!(out, "\n{to}, {}", counted(way.len() as u64 - 1, "click", "clicks"))?;
     for page in way {
         writeln!(out, "  {}", safe(&shorten(&page, LONGEST)))?;
@@ -108,12 +107,9 @@ fn clicks(
 
 fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
     let style = style::of(outcome.verdict);
-    write!(out, "  {style}{}{style:#}", outcome.verdict)?;
+    write!(out, "  {style}{}{style:#}  {}", outcome.verdict, cause_of_outcome(outcome))?;
     if let Some(cause) = outcome.cause {
-        write!(out, "  {} ({cause})", cause.words())?;
-    }
-    if let Some(status) = outcome.status {
-        write!(out, ", {status}")?;
+        write!(out, " ({cause})")?;
     }
     if let Some(scope) = outcome.scope {
         write!(out, ", {}", scope.as_str())?;
@@ -125,8 +121,8 @@ fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
             writeln!(out, "  {FAINT}To do: {to_do}{FAINT:#}")?;
         }
     }
-    if let Some(reason) = outcome.not_read {
-        writeln!(out, "  asked but not read for links: {}", phrase::not_read(reason))?;
+    if let Some(reason) = outcome.not_parsed {
+        writeln!(out, "  not parsed for links: {}", phrase::not_parsed(reason))?;
     }
     if let Some(moved_to) = &outcome.moved_to {
         writeln!(out, "  now at {}", safe(&shorten(moved_to, LONGEST)))?;
@@ -138,18 +134,18 @@ fn hop(out: &mut dyn Write, run: &RunInfo, number: usize, hop: &TraceRow) -> Res
     if hop.attempts.is_empty() {
         return Ok(());
     }
-    let name = safe(&hop.address);
+    let name = safe(&hop.url);
     match number {
-        0 => writeln!(out, "\nasked")?,
+        0 => writeln!(out, "\nrequests")?,
         _ => writeln!(out, "redirect {number} to {name}")?,
     }
     for attempt in &hop.attempts {
         let at = phrase::moment(run, attempt.at);
-        let ending = phrase::ending(&attempt.ending);
+        let outcome = phrase::outcome(&attempt.outcome);
         let method = attempt.method.as_str();
-        write!(out, "  {at}  {method:<4}  {ending}  {FAINT}{}{FAINT:#}", duration(attempt.took))?;
+        write!(out, "  {at}  {method:<4}  {outcome}  {FAINT}{}{FAINT:#}", duration(attempt.took))?;
         if attempt.strained {
-            write!(out, "  under strain, does not count")?;
+            write!(out, "  while the server was slowing down; does not count")?;
         }
         if let Some(hop) = &attempt.hop {
             write!(out, "  of {}, with cookies", safe(&shorten(hop, LONGEST)))?;
@@ -159,10 +155,12 @@ fn hop(out: &mut dyn Write, run: &RunInfo, number: usize, hop: &TraceRow) -> Res
     facts(out, hop)
 }
 
-/// What the last answer said of itself.
+/// Details of the last response.
 fn facts(out: &mut dyn Write, hop: &TraceRow) -> Result<(), ViewError> {
     let mut facts = Vec::new();
-    if let Some(Ending::Answer(answer)) = hop.attempts.last().map(|attempt| &attempt.ending) {
+    if let Some(AttemptOutcome::ResponseHead(answer)) =
+        hop.attempts.last().map(|attempt| &attempt.outcome)
+    {
         if let Some(location) = &answer.location {
             facts.push(format!("Location: {}", safe(&shorten(location, LONGEST))));
         }
@@ -178,7 +176,7 @@ fn facts(out: &mut dyn Write, hop: &TraceRow) -> Result<(), ViewError> {
     }
     if let Some(page) = &hop.page {
         if let Some(depth) = page.depth {
-            facts.push(format!("{} from the start", counted(depth.into(), "link", "links")));
+            facts.push(format!("{} from the start URL", counted(depth.into(), "link", "links")));
         }
         facts.push(format!("{} on it", counted(page.links, "link", "links")));
     }
@@ -192,28 +190,29 @@ fn facts(out: &mut dyn Write, hop: &TraceRow) -> Result<(), ViewError> {
     Ok(())
 }
 
-/// Every place that names the address; gives the first page that does.
-fn places(
+/// Writes every link to the URL, and returns the first page with one.
+fn occurrences(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    address: Address,
+    url: StoredUrl,
     listing: &Listing,
-) -> Result<Option<Address>, ViewError> {
+) -> Result<Option<StoredUrl>, ViewError> {
     let selection = Selection::all();
-    let sift = run.sift_to(address, &selection)?;
+    let query = run.query_to(url, &selection)?;
     let (mut pages, mut last_page, mut all, mut own) = (0, None, 0, 0);
-    let mut shown: Vec<(Found, bool)> = Vec::new();
+    let mut shown: Vec<(LinkMatch, bool)> = Vec::new();
     let mut folded = HashSet::new();
     let most = if listing.unfold { usize::MAX } else { LISTED };
     let total = run.page_count()?;
-    sift.for_each(|found| {
+    query.for_each(|found| {
         if last_page.replace(found.page) != Some(found.page) {
             pages += 1;
         }
         all += 1;
-        let shared = !listing.unfold && is_shared(sift.pages_of(found), total, sift.region(found)?);
+        let shared =
+            !listing.unfold && is_shared(query.pages_of(found), total, query.region(found)?);
         own += u64::from(!shared);
-        if shared && folded.insert(sift.fold(found)) || !shared && shown.len() < most {
+        if shared && folded.insert(query.fold(found)) || !shared && shown.len() < most {
             shown.push((*found, shared));
         }
         Ok::<_, ViewError>(())
@@ -225,7 +224,7 @@ fn places(
     let first = run.page_at(first.page);
     writeln!(out, "\n{} on {}", counted(all, "link", "links"), counted(pages, "page", "pages"))?;
     for (found, shared) in &shown {
-        let row = sift.row(found)?;
+        let row = query.row(found)?;
         let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));
         let tag = tag(&row);
         if *shared {
@@ -245,7 +244,7 @@ fn places(
     Ok(Some(first))
 }
 
-/// The tag, as far as it is kept: `<a href="/rota" rel="nofollow">Rota</a>`.
+/// The tag, as far as it is stored: `<a href="/rota" rel="nofollow">Rota</a>`.
 fn tag(row: &LinkRow) -> String {
     let short = |text: &str| safe(&shorten(text, LONGEST)).to_string();
     if row.attribute == "header" || row.element == "loc" {
@@ -265,18 +264,18 @@ fn tag(row: &LinkRow) -> String {
     tag
 }
 
-/// The links on the address, where it is a page that was read.
+/// The links on the URL, if it is a parsed page.
 fn links(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
-    address: Address,
+    url: StoredUrl,
     listing: &Listing,
 ) -> Result<(), ViewError> {
     let selection = Selection::all();
-    let Some(sift) = run.sift_on(address, &selection)? else { return Ok(()) };
+    let Some(query) = run.query_on(url, &selection)? else { return Ok(()) };
     let (mut links, mut all) = (Vec::new(), 0);
     let most = if listing.unfold { usize::MAX } else { LISTED };
-    sift.for_each(|found| {
+    query.for_each(|found| {
         all += 1;
         if links.len() < most {
             links.push(*found);
@@ -288,14 +287,14 @@ fn links(
     }
     writeln!(out, "\n{} on the page itself", counted(all, "link", "links"))?;
     for found in &links {
-        let row = sift.row(found)?;
+        let row = query.row(found)?;
         let style = style::of(row.outcome.verdict);
         let verdict = row.outcome.verdict.as_str();
         let name = safe(&shorten(&target(&row), LONGEST)).to_string();
         let told = if row.outcome.verdict == Verdict::Sound {
             String::new()
         } else {
-            format!("  {}", says(&row.outcome))
+            format!("  {}", cause_of(&row))
         };
         let at = at_line(&row);
         writeln!(out, "  {at:8} {style}{verdict:8}{style:#} {name}{told}  {}", said(&row))?;

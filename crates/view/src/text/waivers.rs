@@ -1,10 +1,10 @@
-//! What is set aside: what a waiver covers, how old it is, whether it is needed still.
+//! Waivers: what each covers, how old it is, whether it is still needed.
 
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use jiff::civil::Date;
-use rummage_core::findings::waiver::Aside;
+use rummage_core::findings::waiver::WaiverKind;
 use rummage_core::verdict::Verdict;
 use rummage_store::RunInfo;
 
@@ -13,42 +13,42 @@ use crate::number::{count, counted};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 
-/// Targets that are named.
+/// How many targets are named.
 const SHOWN: usize = 20;
-/// Patterns that are named in a list.
+/// How many patterns are named in a list.
 const PATTERNS: usize = 4;
 
 /// What a waiver covers.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Covered {
-    /// The targets, with what is said of them.
+    /// The targets, with their verdicts.
     pub targets: BTreeMap<String, Verdict>,
-    /// The links to them.
+    /// The number of links to them.
     pub links: u64,
 }
 
 /// A waiver as it is shown.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct WaiverRow {
-    /// Why it is set aside.
-    pub aside: Aside,
-    /// The same, in words.
+    /// The kind of waiver.
+    pub aside: WaiverKind,
+    /// The reason.
     pub reason: String,
     /// Who decided.
     pub by: Option<String>,
-    /// When.
+    /// The date of the decision.
     pub made: Option<Date>,
     /// How many days ago.
     pub age: Option<i64>,
-    /// From when it holds no more.
+    /// The date on which it ends.
     pub until: Option<Date>,
-    /// In how many days that is; none left where it has ended.
+    /// How many days are left; zero or less if it has ended.
     pub left: Option<i64>,
     /// Its patterns, by kind.
     pub patterns: Vec<(&'static str, String)>,
     /// What it covers now.
     pub covered: Covered,
-    /// Targets that answer otherwise than when somebody looked.
+    /// Targets that respond differently from when a person checked them.
     pub reopened: u64,
 }
 
@@ -61,17 +61,17 @@ impl WaiverRow {
 /// Writes what a waiver would cover.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn would_waive(out: &mut dyn Write, row: &WaiverRow, covered: &Covered) -> io::Result<()> {
-    writeln!(out, "would set aside {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
+    writeln!(out, "would waive {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
     targets(out, covered)?;
-    writeln!(out, "{FAINT}nothing was written: leave out --dry-run, and give a --reason{FAINT:#}")
+    writeln!(out, "{FAINT}nothing was written; to waive, give --reason without --dry-run{FAINT:#}")
 }
 
 /// Writes what a new waiver covers.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn waived(
     out: &mut dyn Write,
     row: &WaiverRow,
@@ -79,19 +79,19 @@ pub fn waived(
     number: usize,
     path: &str,
 ) -> io::Result<()> {
-    writeln!(out, "set aside {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
+    writeln!(out, "waived {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
     targets(out, covered)?;
     let path = safe(path);
     writeln!(
         out,
-        "{FAINT}waiver {number} in {path}; rummage waive --lift {number} takes it back{FAINT:#}"
+        "{FAINT}waiver {number} in {path}; rummage waive --lift {number} removes it{FAINT:#}"
     )
 }
 
-/// Writes what was taken back.
+/// Writes which waivers were lifted.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn lifted(out: &mut dyn Write, rows: &[WaiverRow]) -> io::Result<()> {
     for row in rows {
         writeln!(out, "lifted: {}", safe(&shorten(&row.reason, LONGEST)))?;
@@ -103,7 +103,7 @@ pub fn lifted(out: &mut dyn Write, rows: &[WaiverRow]) -> io::Result<()> {
 /// Writes all waivers, with what each covers in a run.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn waivers(
     out: &mut dyn Write,
     run: &RunInfo,
@@ -111,11 +111,11 @@ pub fn waivers(
     path: &str,
 ) -> io::Result<()> {
     if rows.is_empty() {
-        return writeln!(out, "nothing is set aside; rummage waive -h tells how it is done");
+        return writeln!(out, "no waivers; see rummage waive -h");
     }
     let many = counted(rows.len() as u64, "waiver", "waivers");
     let (path, site, number) = (safe(path), safe(&run.site), run.number);
-    writeln!(out, "{STRONG}{many}{STRONG:#} in {path}, beside run {number} of {site}")?;
+    writeln!(out, "{STRONG}{many}{STRONG:#} in {path}, applied to run {number} of {site}")?;
     for (at, row) in rows.iter().enumerate() {
         writeln!(out)?;
         write(out, at + 1, row)?;
@@ -125,41 +125,41 @@ pub fn waivers(
 
 fn write(out: &mut dyn Write, number: usize, row: &WaiverRow) -> io::Result<()> {
     write!(out, "{STRONG}{number:>3}  {:5}{STRONG:#}", row.aside.as_str())?;
-    let reason = if row.reason.is_empty() { "no reason is given" } else { &row.reason };
+    let reason = if row.reason.is_empty() { "no reason given" } else { &row.reason };
     writeln!(out, "  {}", safe(&shorten(reason, LONGEST)))?;
     let made = match (row.made, row.age) {
         (Some(made), Some(age)) => {
             let by = row.by.as_deref().map_or(String::new(), |by| format!(" by {}", safe(by)));
             format!("made {made}{by}, {}", ago(age))
         }
-        _ => "nobody wrote down when it was made".to_owned(),
+        _ => "date not recorded".to_owned(),
     };
     writeln!(out, "            {FAINT}{made}{}{FAINT:#}", end(row))?;
     patterns(out, row)?;
     let style = style::of(Verdict::Doubtful);
     let lift = format!("rummage waive --lift {number}");
     if row.has_ended() {
-        write!(out, "            {style}has ended{style:#}")?;
+        write!(out, "            {style}ended{style:#}")?;
         let covered = &row.covered;
         let open = if covered.links > 0 {
             format!("; open again: {}", extent(covered))
         } else {
             String::new()
         };
-        writeln!(out, "{open}; {lift} takes it out of the file")?;
+        writeln!(out, "{open}; {lift} removes it")?;
         return Ok(());
     }
     if row.reopened > 0 {
-        let many = counted(row.reopened, "target answers", "targets answer");
+        let many = counted(row.reopened, "target responds", "targets respond");
         writeln!(
             out,
-            "            {style}reopened{style:#}: {many} otherwise than when somebody looked"
+            "            {style}reopened{style:#}: {many} differently from when it was waived"
         )?;
     }
     if row.covered.links > 0 {
         writeln!(out, "            covers {}", extent(&row.covered))?;
     } else if row.reopened == 0 {
-        writeln!(out, "            {style}covers nothing any more{style:#}: {lift}")?;
+        writeln!(out, "            {style}no longer covers anything{style:#}: {lift}")?;
     }
     Ok(())
 }
@@ -172,10 +172,10 @@ fn end(row: &WaiverRow) -> String {
             format!(", until {until} ({left} left)")
         }
         (Some(until), _) => format!(", until {until}"),
-        (None, _) if row.aside == Aside::Works => {
-            ", for as long as it answers as it does".to_owned()
+        (None, _) if row.aside == WaiverKind::Works => {
+            ", while it responds as it does now".to_owned()
         }
-        (None, _) => ", without an end".to_owned(),
+        (None, _) => ", no end date".to_owned(),
     }
 }
 

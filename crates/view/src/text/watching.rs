@@ -1,4 +1,4 @@
-//! Whether anybody watches, and which digests wait: lines below the sites.
+//! The patrol and the unsent digests: lines below the sites.
 
 use std::io::Write;
 
@@ -10,21 +10,26 @@ use crate::safe::{safe, shorten};
 use crate::style::STRONG;
 use crate::when::when;
 
-/// Problems are shown up to so many characters.
+/// Problems are cut to this many characters.
 const PROBLEM: usize = 300;
 
-/// Writes what a patrol does, or did when it was up last.
+/// Writes what a patrol is doing, or did before it ended.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn patrol(out: &mut dyn Write, status: &PatrolStatus, is_up: bool) -> Result<(), ViewError> {
     let does = match (is_up, status.ended_at) {
         (true, _) => {
-            format!("up since {}, process {}{}", when(status.since), status.process, doing(status))
+            format!(
+                "running since {}, process {}{}",
+                when(status.since),
+                status.process,
+                doing(status)
+            )
         }
-        (false, Some(at)) => format!("not up; it ended {}", when(at)),
+        (false, Some(at)) => format!("not running; stopped {}", when(at)),
         (false, None) => {
-            format!("not up; the last one, begun {}, did not come to its end", when(status.since))
+            format!("not running; the last one, started {}, was killed", when(status.since))
         }
     };
     writeln!(out, "{STRONG}patrol{STRONG:#}   {does}")?;
@@ -41,13 +46,13 @@ fn doing(status: &PatrolStatus) -> String {
     format!("; {task} of {}: {when}", safe(site))
 }
 
-/// Writes which digests wait, of which sites, and why.
+/// Writes which digests have not been sent, of which sites, and why.
 ///
 /// # Errors
-/// When the output cannot be written.
+/// See [`ViewError`].
 pub fn undelivered(out: &mut dyn Write, waiting: &[Undelivered]) -> Result<(), ViewError> {
-    for Undelivered { site, letters, attempts, next_at, problem } in waiting {
-        let many = counted(*letters, "digest of", "digests of");
+    for Undelivered { site, emails, attempts, next_at, problem } in waiting {
+        let many = counted(*emails, "digest of", "digests of");
         let tried = match attempts {
             0 => "not tried yet".to_owned(),
             1 => "tried once".to_owned(),
@@ -80,7 +85,7 @@ mod tests {
     }
 
     #[test]
-    fn a_patrol_is_up_or_ended_or_was_killed() {
+    fn a_patrol_is_running_or_stopped_or_was_killed() {
         let at = when(Timestamp::UNIX_EPOCH);
         let up = PatrolStatus {
             process: 7,
@@ -88,37 +93,37 @@ mod tests {
             site: Some("museum".to_owned()),
             task: Some("recheck".to_owned()),
             next_at: None,
-            problem: Some("museum could not be asked\u{1b}".to_owned()),
+            problem: Some("museum could not be checked\u{1b}".to_owned()),
             ended_at: None,
         };
         let text = |status: &PatrolStatus, is_up| {
-            told(|out| patrol(out, status, is_up).expect("memory takes all"))
+            told(|out| patrol(out, status, is_up).expect("memory accepts all writes"))
         };
         assert_eq!(
             text(&up, true),
             format!(
-                "patrol   up since {at}, process 7; recheck of museum: now\n         museum could \
+                "patrol   running since {at}, process 7; recheck of museum: now\n         museum could \
                  not be asked\\u{{1b}}\n"
             )
         );
-        assert!(text(&up, false).contains("did not come to its end"));
+        assert!(text(&up, false).contains("was killed"));
         let ended = PatrolStatus { ended_at: Some(Timestamp::UNIX_EPOCH), problem: None, ..up };
-        assert_eq!(text(&ended, false), format!("patrol   not up; it ended {at}\n"));
+        assert_eq!(text(&ended, false), format!("patrol   not running; stopped {at}\n"));
     }
 
     #[test]
-    fn digests_that_wait_say_why() {
+    fn unsent_digests_show_the_problem() {
         let waiting = Undelivered {
             site: "a.test".to_owned(),
-            letters: 2,
+            emails: 2,
             attempts: 3,
             next_at: Timestamp::UNIX_EPOCH,
-            problem: Some("mail.a.test:587 was not reached".to_owned()),
+            problem: Some("cannot reach mail.a.test:587".to_owned()),
         };
         let text = told(|out| {
-            undelivered(out, std::slice::from_ref(&waiting)).expect("memory takes all");
+            undelivered(out, std::slice::from_ref(&waiting)).expect("memory accepts all writes");
         });
         assert!(text.starts_with("digests  2 digests of a.test not delivered: tried 3 times"));
-        assert!(text.ends_with("\n         mail.a.test:587 was not reached\n"), "{text}");
+        assert!(text.ends_with("\n         cannot reach mail.a.test:587\n"), "{text}");
     }
 }

@@ -22,8 +22,8 @@ fn systemd_takes_the_units() {
             .unwrap();
         String::from_utf8(output.stderr).unwrap()
     };
-    let said = verify(service);
-    assert!(!said.contains("rummage-recheck"), "{said}");
-    let said = verify(&service.replace("NoNewPrivileges", "NoSuchKey"));
-    assert!(said.contains("NoSuchKey"), "systemd looks at what it is given: {said}");
+    let outcome = verify(service);
+    assert!(!outcome.contains("rummage-recheck"), "{outcome}");
+    let outcome = verify(&service.replace("NoNewPrivileges", "NoSuchKey"));
+    assert!(outcome.contains("NoSuchKey"), "systemd looks at what it is given: {outcome}");
 }

@@ -3,21 +3,21 @@
 use std::collections::{BTreeMap, HashMap};
 
 use crate::crawl::board::Board;
-use crate::crawl::messages::{Event, Judged, Place, UrlId};
-use crate::url::fragment::{Found, Places, find};
+use crate::crawl::messages::{Event, FragmentFault, Judged, UrlId};
+use crate::url::fragment::{AnchorIndex, FragmentMatch, find};
 use crate::verdict::Verdict;
 
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct FragmentIndex {
     /// Pages that were read to their end.
-    pages: HashMap<UrlId, Places>,
+    pages: HashMap<UrlId, AnchorIndex>,
     /// Fragments that links name, by the address named.
-    wanted: HashMap<UrlId, BTreeMap<String, Wanted>>,
+    wanted: HashMap<UrlId, BTreeMap<String, FragmentUse>>,
 }
 
 /// How a fragment is named, and whether it was judged.
 #[derive(Debug, Clone, Copy)]
-struct Wanted {
+struct FragmentUse {
     judged: bool,
     /// Only by links that a script acts on.
     by_script: bool,
@@ -25,28 +25,30 @@ struct Wanted {
 
 impl FragmentIndex {
     /// A page was read to its end.
-    pub(in crate::crawl) fn handle_page(&mut self, page: UrlId, places: Places) {
-        self.pages.insert(page, places);
+    pub(in crate::crawl) fn handle_page(&mut self, page: UrlId, anchors: AnchorIndex) {
+        self.pages.insert(page, anchors);
     }
 
     /// A link names a fragment; `scripted`, if a script acts on it. Gives whether there
     /// is something new to judge.
     pub(in crate::crawl) fn handle_wanted(
         &mut self,
-        address: UrlId,
+        url: UrlId,
         fragment: &str,
         scripted: bool,
     ) -> bool {
-        let of_address = self.wanted.entry(address).or_default();
-        match of_address.get_mut(fragment) {
+        let of_url = self.wanted.entry(url).or_default();
+        match of_url.get_mut(fragment) {
             Some(known) if known.by_script && !scripted => {
-                *known = Wanted { judged: false, by_script: false };
+                *known = FragmentUse { judged: false, by_script: false };
                 true
             }
             Some(_) => false,
             None => {
-                of_address
-                    .insert(fragment.to_owned(), Wanted { judged: false, by_script: scripted });
+                of_url.insert(
+                    fragment.to_owned(),
+                    FragmentUse { judged: false, by_script: scripted },
+                );
                 true
             }
         }
@@ -65,11 +67,11 @@ impl FragmentIndex {
             }
             at = next;
         }
-        for (fragment, place) in self.poll_missing(id, judged.last) {
-            if place == Place::Missing {
+        for (fragment, fault) in self.poll_missing(id, judged.last) {
+            if fault == FragmentFault::Missing {
                 board.urls.count_broken_link();
             }
-            board.report(Event::NoPlace { id, fragment, place });
+            board.report(Event::NoAnchor { id, fragment, fault });
         }
     }
 
@@ -84,19 +86,23 @@ impl FragmentIndex {
 
     /// Judges the fragments of an address whose redirects end at `page`, as far
     /// as they were not judged before: gives those that have no place there.
-    fn poll_missing(&mut self, address: UrlId, page: UrlId) -> Vec<(String, Place)> {
-        let (Some(places), Some(wanted)) = (self.pages.get(&page), self.wanted.get_mut(&address))
+    fn poll_missing(&mut self, url: UrlId, page: UrlId) -> Vec<(String, FragmentFault)> {
+        let (Some(anchors), Some(wanted)) = (self.pages.get(&page), self.wanted.get_mut(&url))
         else {
             return Vec::new();
         };
         let mut missing = Vec::new();
         for (fragment, wanted) in wanted.iter_mut().filter(|(_, wanted)| !wanted.judged) {
             wanted.judged = true;
-            match find(places, fragment) {
-                Found::Yes => {}
-                Found::No if wanted.by_script => missing.push((fragment.clone(), Place::ForScript)),
-                Found::No => missing.push((fragment.clone(), Place::Missing)),
-                Found::ForScript => missing.push((fragment.clone(), Place::ForScript)),
+            match find(anchors, fragment) {
+                FragmentMatch::Present => {}
+                FragmentMatch::Missing if wanted.by_script => {
+                    missing.push((fragment.clone(), FragmentFault::ForScript))
+                }
+                FragmentMatch::Missing => missing.push((fragment.clone(), FragmentFault::Missing)),
+                FragmentMatch::ForScript => {
+                    missing.push((fragment.clone(), FragmentFault::ForScript))
+                }
             }
         }
         missing

@@ -5,10 +5,10 @@ use url::{Host, Url};
 
 use super::Discovery;
 use crate::crawl::board::Board;
-use crate::crawl::ground::Ground;
-use crate::crawl::messages::{BodyWish, Event, Judged, Note, Target, UrlId};
+use crate::crawl::messages::{BodyUse, Event, Judged, Note, Target, UrlId};
 use crate::crawl::requests::side_requests::Reason;
 use crate::crawl::settings::{Fragments, SitemapRule};
+use crate::crawl::shared::SharedState;
 use crate::crawl::urls::{Phase, Roles};
 use crate::extract::elements::{Attribute, Element};
 use crate::extract::reading::{Format, Link, Reading, Sketch};
@@ -16,7 +16,7 @@ use crate::url::memo::{BaseKeys, key};
 use crate::url::network::is_loopback;
 use crate::url::reference::{Reference, resolve_in};
 use crate::url::scope::Scope;
-use crate::verdict::{Cause, Judgement, LinkSeen, Verdict, of_link};
+use crate::verdict::{Cause, Judgement, LinkContext, Verdict, of_link};
 
 /// Where references stand: what they are resolved against.
 struct Source<'a> {
@@ -49,15 +49,15 @@ impl Discovery {
     /// `upgrades`: browsers request by https what it names by http.
     pub(in crate::crawl) fn handle_reading(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         page: UrlId,
         reading: Reading,
         upgrades: bool,
     ) {
         let is_page = reading.format.is_page();
         let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
-        let depth = if is_list { u32::MAX } else { ground.board.entry(page).depth };
-        let url = ground.board.urls.parsed(page);
+        let depth = if is_list { u32::MAX } else { shared.board.entry(page).depth };
+        let url = shared.board.urls.parsed(page);
         let is_given = is_page && url.scheme() == "file";
         let of_page = Source { is_given, ..Source::new(&url, reading.encoding) };
         let is_secure = url.scheme() == "https";
@@ -65,46 +65,46 @@ impl Discovery {
         // HTML, "Set the frozen base URL".
         let base = base.filter(|base| !matches!(base.scheme(), "data" | "javascript"));
         let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
-        let first_new = ground.board.urls.len();
+        let first_new = shared.board.urls.len();
         let mut targets = Vec::with_capacity(reading.links().len());
         let mut pages = Vec::new();
         for link in reading.links() {
             // A `base` is of the page alone, not of the headers of the response.
             let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
             let source = base.unwrap_or(&of_page);
-            let roles = roles_of(&ground.board, &link);
+            let roles = roles_of(&shared.board, &link);
             // A style sheet is part of the page that it is for, not a step further.
             let depth = if roles.sheet() { depth } else { depth.saturating_add(1) };
-            let mut target = self.target(&mut ground.board, source, link.written, depth);
+            let mut target = self.target(&mut shared.board, source, link.written, depth);
             if is_secure && (upgrades || roles.is_upgraded()) {
-                target = upgraded(&mut ground.board, target, depth);
+                target = upgraded(&mut shared.board, target, depth);
             }
             let roles = if roles.visit() {
-                with_words(&ground.board, target.id, roles, &link)
+                with_words(&shared.board, target.id, roles, &link)
             } else {
                 roles
             };
             if roles.visit() {
-                self.want_anchor(&mut ground.board, &target, link.scripted);
+                self.request_anchor(&mut shared.board, &target, link.scripted);
             }
-            watch_link(&mut ground.board, page, &target, &link, reading.title(), is_secure);
-            if let Some(judged) = ground.board.urls.handle_linked(target.id) {
-                ground.board.report(Event::Judged { id: target.id, judged });
+            watch_link(&mut shared.board, page, &target, &link, reading.title(), is_secure);
+            if let Some(judged) = shared.board.urls.handle_linked(target.id) {
+                shared.board.report(Event::Judged { id: target.id, judged });
             }
-            ground.board.entry_mut(target.id).page.reached |= is_page && target.id != page;
-            let roles = within_settings(&ground.board, target.id, roles);
-            self.use_url(ground, target.id, roles, depth);
-            if roles.visit() && ground.board.entry(target.id).scope == Scope::Internal {
+            shared.board.entry_mut(target.id).page.reached |= is_page && target.id != page;
+            let roles = within_settings(&shared.board, target.id, roles);
+            self.use_url(shared, target.id, roles, depth);
+            if roles.visit() && shared.board.entry(target.id).scope == Scope::Internal {
                 pages.push(target.id);
             }
             targets.push(target);
         }
         if is_page {
-            ground.board.urls.handle_page_read(page);
-            self.shells.handle_page(&mut ground.board, page, &reading);
-            self.watch_for_traps(ground, page, reading.sketch, first_new);
+            shared.board.urls.handle_page_read(page);
+            self.shells.handle_page(&mut shared.board, page, &reading);
+            self.watch_for_traps(shared, page, reading.sketch, first_new);
         }
-        let board = &mut ground.board;
+        let board = &mut shared.board;
         let expected = board.entry(page).is_linked()
             || board.settings.lists
             || board.settings.names_sitemap(board.urls.text(page));
@@ -116,20 +116,20 @@ impl Discovery {
             self.leads_to.insert(page, pages.clone());
         }
         if is_page {
-            self.admit(ground, |admission| admission.handle_read(page, pages));
+            self.admit(shared, |admission| admission.handle_read(page, pages));
         } else if is_list {
-            self.admit(ground, |admission| admission.handle_list(pages));
+            self.admit(shared, |admission| admission.handle_list(pages));
         }
     }
 
     /// A link names an anchor of a page, if it does.
-    fn want_anchor(&mut self, board: &mut Board, target: &Target, scripted: bool) {
+    fn request_anchor(&mut self, board: &mut Board, target: &Target, scripted: bool) {
         let Some(fragment) = &target.fragment else { return };
         let external = board.entry(target.id).scope == Scope::External;
         match board.settings.fragments {
             Fragments::None => return,
             Fragments::Internal => {}
-            Fragments::All if external => want_anchors_of(board, target.id),
+            Fragments::All if external => request_anchors_of(board, target.id),
             Fragments::All => {}
         }
         if self.fragments.handle_wanted(target.id, fragment, scripted) {
@@ -158,38 +158,38 @@ impl Discovery {
 
     fn watch_for_traps(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         page: UrlId,
         sketch: Option<Sketch>,
         first_new: usize,
     ) {
-        let urls = &ground.board.urls;
+        let urls = &shared.board.urls;
         let new = urls.texts_from(first_new);
         let Some(stop) = self.traps.handle_read(urls.text(page), sketch, new) else { return };
-        ground.board.note(page, Note::Trap(stop));
+        shared.board.note(page, Note::Trap(stop));
         // What waits of the family is not requested any more.
-        for id in ground.board.urls.ids() {
-            let entry = ground.board.entry(id);
+        for id in shared.board.urls.ids() {
+            let entry = shared.board.entry(id);
             let waits = matches!(entry.phase(), Phase::Queued(_) | Phase::Held);
-            if waits && entry.scope == Scope::Internal && self.is_trapped(&ground.board, id) {
-                ground.board.set_unrequested(id, Cause::Trap);
-                self.handle_no_page(ground, id, Vec::new());
+            if waits && entry.scope == Scope::Internal && self.is_trapped(&shared.board, id) {
+                shared.board.set_unrequested(id, Cause::Trap);
+                self.handle_no_page(shared, id, Vec::new());
             }
         }
     }
 }
 
 /// An external page is to be read to its end, for its anchors.
-pub(in crate::crawl) fn want_anchors_of(board: &mut Board, id: UrlId) {
+pub(in crate::crawl) fn request_anchors_of(board: &mut Board, id: UrlId) {
     let entry = board.entry_mut(id);
-    if entry.server.is_none() || std::mem::replace(&mut entry.anchors_wanted, true) {
+    if entry.server.is_none() || std::mem::replace(&mut entry.anchors_requested, true) {
         return;
     }
     let Some(judged) = board.entry(id).judged() else { return };
     let last = board.entry_mut(judged.last);
-    last.anchors_wanted = true;
+    last.anchors_requested = true;
     if last.last.html {
-        last.last.body = BodyWish::Places;
+        last.last.body = BodyUse::Anchors;
         board.enqueue_side(judged.last, Reason::Anchors, None);
     }
 }
@@ -233,7 +233,7 @@ fn watch_link(
     if link.written.len() > 1 && !is_secure && !link.written.contains(':') {
         return;
     }
-    let seen = LinkSeen {
+    let link = LinkContext {
         page: board.urls.text(page),
         target: board.urls.text(target.id),
         scope: Some(board.entry(target.id).scope),
@@ -245,12 +245,12 @@ fn watch_link(
         title,
         scripted: link.scripted,
         verdict: Verdict::Sound,
-        lacks_place: false,
+        lacks_anchor: false,
         is_page: false,
         // Whether that is broken or doubtful is decided where it is shown.
         placeholders_are_broken: false,
     };
-    if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&seen) {
+    if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&link) {
         // Placeholders are told apart by what is written, all others by their target.
         let is_placeholder = cause == Cause::Placeholder;
         let written = if is_placeholder { link.written.trim().to_owned() } else { String::new() };
@@ -267,7 +267,7 @@ fn watch_link(
 
 /// The roles that a link gives its target. Pages of the site are crawled in any case.
 fn roles_of(board: &Board, link: &Link<'_>) -> Roles {
-    let checked = &board.settings.ask_elements;
+    let checked = &board.settings.check_elements;
     let roles = Roles::of(link);
     // Where one sitemap was given, others count only if that one names them.
     let is_given = matches!(board.settings.sitemap, SitemapRule::At(_));
@@ -288,13 +288,13 @@ fn within_settings(board: &Board, id: UrlId, roles: Roles) -> Roles {
 
 fn resolve(board: &mut Board, source: &Source<'_>, written: &str, depth: u32) -> Target {
     let (text, verdict, cause) = match resolve_in(source.base, written, source.encoding) {
-        Reference::Web { mut address, fragment } => {
-            if board.urls.scope_of(&address) == Scope::Internal {
-                board.settings.query.apply(&mut address);
+        Reference::Web { mut url, fragment } => {
+            if board.urls.scope_of(&url) == Scope::Internal {
+                board.settings.query.apply(&mut url);
             }
-            return Target { id: board.intern(&address, depth, 0), fragment };
+            return Target { id: board.intern(&url, depth, 0), fragment };
         }
-        Reference::Other { address } => (address, Verdict::Skipped, Cause::OtherScheme),
+        Reference::Other { url } => (url, Verdict::Skipped, Cause::OtherScheme),
         Reference::Malformed { written } if source.is_given && is_relative(&written) => {
             (written, Verdict::Skipped, Cause::OtherScheme)
         }

@@ -22,11 +22,11 @@ use url::Url;
 
 use super::board::Board;
 use super::effect::Effect;
-use super::ground::Ground;
-use super::messages::{BodyWish, Judged, NotRead, Note, StartProblem, UrlId};
+use super::messages::{BodyUse, Judged, NotParsed, Note, StartProblem, UrlId};
 use super::settings::{Externals, SitemapRule, acts};
+use super::shared::SharedState;
 use super::urls::{Entry, LastResponse, Phase, Roles};
-use crate::evidence::Ending;
+use crate::evidence::AttemptOutcome;
 use crate::extract::reading::Reading;
 use crate::url::memo::Memo;
 use crate::url::scope::Scope;
@@ -96,51 +96,51 @@ impl Discovery {
     /// The start is a page of the site: it is read once the rules of robots.txt are known.
     pub(super) fn handle_start_reached(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
         reading: Option<Reading>,
     ) {
-        self.start.handle_reached(&mut ground.board, id, ending.clone(), reading);
+        self.start.handle_reached(&mut shared.board, id, outcome.clone(), reading);
         if let Some(admission) = &mut self.admission {
             admission.handle_start(id);
         }
-        ground.health.handle_start(id);
-        if !ground.robots.handle_start(&mut ground.board, id) {
-            self.release_start(&mut ground.board);
+        shared.health.handle_start(id);
+        if !shared.robots.handle_start(&mut shared.board, id) {
+            self.release_start(&mut shared.board);
         }
     }
 
     /// Nothing keeps the start from being read.
     pub(super) fn release_start(&mut self, board: &mut Board) {
-        if let Some((id, ending, reading)) = self.start.release() {
-            board.say(Effect::ConcludeStart { id, ending, reading });
+        if let Some((id, outcome, reading)) = self.start.release() {
+            board.say(Effect::ConcludeStart { id, outcome, reading });
             board.say(Effect::BeginMoreStarts);
         }
     }
 
     /// What is to be crawled beside what the start leads to.
-    pub(super) fn begin_more_starts(&mut self, ground: &mut Ground) {
+    pub(super) fn begin_more_starts(&mut self, shared: &mut SharedState) {
         let mut begun = Vec::new();
         for url in std::mem::take(&mut self.more_starts) {
-            let id = self.begin_at(ground, url, 0);
-            let page = &mut ground.board.entry_mut(id).page;
+            let id = self.begin_at(shared, url, 0);
+            let page = &mut shared.board.entry_mut(id).page;
             (page.always_read, page.reached) = (true, true);
             begun.push(id);
         }
         if !begun.is_empty() {
-            self.admit(ground, |admission| admission.handle_list(begun));
+            self.admit(shared, |admission| admission.handle_list(begun));
         }
     }
 
     /// Once all that links lead to is read: the next page that none leads to. Gives whether
     /// there was one.
-    pub(super) fn begin_listed(&mut self, ground: &mut Ground) -> bool {
-        if ground.board.urls.bounds().is_none() || !ground.board.is_idle() {
+    pub(super) fn begin_listed(&mut self, shared: &mut SharedState) -> bool {
+        if shared.board.urls.bounds().is_none() || !shared.board.is_idle() {
             return false;
         }
         while let Some(urls) = self.listed.pop() {
-            let board = &ground.board;
+            let board = &shared.board;
             let is_known = |url: &Url| {
                 board.urls.find(url.as_str()).is_some_and(|id| board.entry(id).roles.visit())
             };
@@ -148,23 +148,29 @@ impl Discovery {
                 continue;
             }
             let Some(url) = urls.into_iter().next() else { continue };
-            let id = self.begin_at(ground, url, u32::MAX);
-            self.admit(ground, |admission| admission.handle_list(vec![id]));
+            let id = self.begin_at(shared, url, u32::MAX);
+            self.admit(shared, |admission| admission.handle_list(vec![id]));
             return true;
         }
         false
     }
 
-    fn begin_at(&mut self, ground: &mut Ground, mut url: Url, depth: u32) -> UrlId {
+    fn begin_at(&mut self, shared: &mut SharedState, mut url: Url, depth: u32) -> UrlId {
         url.set_fragment(None);
-        let id = ground.board.intern(&url, depth, 0);
-        self.use_url(ground, id, Roles::VISIT, depth);
+        let id = shared.board.intern(&url, depth, 0);
+        self.use_url(shared, id, Roles::VISIT, depth);
         id
     }
 
     /// A link gives a URL a role: it may have to be requested now, or to be read after all.
-    pub(super) fn use_url(&mut self, ground: &mut Ground, id: UrlId, roles: Roles, depth: u32) {
-        let entry = ground.board.entry_mut(id);
+    pub(super) fn use_url(
+        &mut self,
+        shared: &mut SharedState,
+        id: UrlId,
+        roles: Roles,
+        depth: u32,
+    ) {
+        let entry = shared.board.entry_mut(id);
         let nearer = depth < entry.depth;
         let roles = entry.roles.and(roles);
         if entry.roles == roles && !nearer {
@@ -173,21 +179,21 @@ impl Discovery {
         entry.roles = roles;
         entry.depth = entry.depth.min(depth);
         match entry.phase() {
-            Phase::Unrequested(_) => self.enqueue_if_allowed(ground, id),
-            Phase::Follows(next) => self.use_url(ground, next, roles.by_redirect(), depth),
+            Phase::Unrequested(_) => self.enqueue_if_allowed(shared, id),
+            Phase::Follows(next) => self.use_url(shared, next, roles.by_redirect(), depth),
             Phase::Settled(Judged { next: Some(next), .. }) => {
-                self.use_url(ground, next, roles.by_redirect(), depth);
+                self.use_url(shared, next, roles.by_redirect(), depth);
             }
             Phase::Settled(_) => {
-                ground.board.say(Effect::JudgeAnew { id });
-                if self.lacks_reading(ground, id) {
-                    ground.enqueue_to_read(id);
+                shared.board.say(Effect::JudgeAnew { id });
+                if self.lacks_reading(shared, id) {
+                    shared.enqueue_to_read(id);
                 }
-                wrong_type::watch(&mut ground.board, id);
+                wrong_type::watch(&mut shared.board, id);
             }
             // It was only to be checked; now it is to be read.
             Phase::Queued(_) => {
-                ground.robots.hold(&mut ground.board, id);
+                shared.robots.hold(&mut shared.board, id);
             }
             Phase::Held
             | Phase::InFlight(_)
@@ -195,36 +201,36 @@ impl Discovery {
             | Phase::Unconfirmed
             | Phase::Refused => {}
         }
-        if nearer && ground.board.settings.depth.is_some() {
+        if nearer && shared.board.settings.depth.is_some() {
             for child in self.leads_to.get(&id).cloned().unwrap_or_default() {
-                self.use_url(ground, child, Roles::NONE, depth + 1);
+                self.use_url(shared, child, Roles::NONE, depth + 1);
             }
         }
     }
 
     /// Queues a URL unless something keeps it from being requested.
-    fn enqueue_if_allowed(&mut self, ground: &mut Ground, id: UrlId) {
-        match self.skip_reason(&ground.board, id) {
+    fn enqueue_if_allowed(&mut self, shared: &mut SharedState, id: UrlId) {
+        match self.skip_reason(&shared.board, id) {
             Some(cause) => {
-                ground.board.set_unrequested(id, cause);
+                shared.board.set_unrequested(id, cause);
                 if cause == Cause::Trap {
-                    self.report_trap(&mut ground.board, id);
+                    self.report_trap(&mut shared.board, id);
                 }
             }
-            None => self.begin(ground, id),
+            None => self.begin(shared, id),
         }
     }
 
     /// Nothing keeps a URL from being requested, but perhaps from being requested at once.
-    fn begin(&mut self, ground: &mut Ground, id: UrlId) {
-        if ground.health.is_gone(&ground.board, id) {
-            return ground.health.withhold_of_gone(&mut ground.board, id);
+    fn begin(&mut self, shared: &mut SharedState, id: UrlId) {
+        if shared.health.is_gone(&shared.board, id) {
+            return shared.health.defer_urls_of_gone(&mut shared.board, id);
         }
-        let Entry { roles, scope, .. } = *ground.board.entry(id);
+        let Entry { roles, scope, .. } = *shared.board.entry(id);
         if roles.visit() && scope == Scope::Internal {
-            self.traps.handle_heard(ground.board.urls.text(id));
+            self.traps.handle_discovered(shared.board.urls.text(id));
         }
-        ground.enqueue(id);
+        shared.enqueue(id);
     }
 
     fn skip_reason(&self, board: &Board, id: UrlId) -> Option<Cause> {
@@ -254,90 +260,90 @@ impl Discovery {
     }
 
     /// What is wanted of the body of a URL's response.
-    pub(super) fn body_wish(&self, ground: &Ground, id: UrlId) -> BodyWish {
-        let Ground { board, robots, .. } = ground;
-        let Entry { roles, scope, anchors_wanted, .. } = *board.entry(id);
+    pub(super) fn body_use(&self, shared: &SharedState, id: UrlId) -> BodyUse {
+        let SharedState { board, robots, .. } = shared;
+        let Entry { roles, scope, anchors_requested, .. } = *board.entry(id);
         // Where robots.txt has moved to may be a page as well.
         if robots.is_robots(id) || (roles.robots() && !roles.visit()) {
-            return BodyWish::Robots;
+            return BodyUse::Robots;
         }
         match scope {
-            Scope::Internal if !robots.allows(board, id) => BodyWish::Drop,
-            _ if roles.sitemap() => BodyWish::Sitemap,
-            Scope::Internal if roles.visit() => BodyWish::Page,
-            Scope::Internal if roles.sheet() => BodyWish::Sheet,
-            _ if roles.made_up() => BodyWish::Title,
-            Scope::External if roles.visit() && anchors_wanted => BodyWish::Places,
+            Scope::Internal if !robots.allows(board, id) => BodyUse::Drop,
+            _ if roles.sitemap() => BodyUse::Sitemap,
+            Scope::Internal if roles.visit() => BodyUse::Page,
+            Scope::Internal if roles.sheet() => BodyUse::Sheet,
+            _ if roles.made_up() => BodyUse::Title,
+            Scope::External if roles.visit() && anchors_requested => BodyUse::Anchors,
             // Where the start's redirects end, there the site will be.
-            Scope::External if roles.visit() && board.urls.bounds().is_none() => BodyWish::Page,
-            Scope::External if roles.visit() => BodyWish::Title,
-            Scope::External | Scope::Internal => BodyWish::Drop,
+            Scope::External if roles.visit() && board.urls.bounds().is_none() => BodyUse::Page,
+            Scope::External if roles.visit() => BodyUse::Title,
+            Scope::External | Scope::Internal => BodyUse::Drop,
         }
     }
 
     /// Whether the text of a page matters, since its family of URLs may be endless.
-    pub(super) fn wants_sketch(&self, board: &Board, id: UrlId) -> bool {
-        self.traps.wants_sketch(board.urls.text(id))
+    pub(super) fn needs_sketch(&self, board: &Board, id: UrlId) -> bool {
+        self.traps.needs_sketch(board.urls.text(id))
     }
 
     /// Whether more is to be read of a URL that responded well than was wanted when it was
     /// requested: links have turned up since that use it in another way.
-    pub(super) fn lacks_reading(&self, ground: &Ground, id: UrlId) -> bool {
-        let entry = ground.board.entry(id);
+    pub(super) fn lacks_reading(&self, shared: &SharedState, id: UrlId) -> bool {
+        let entry = shared.board.entry(id);
         let LastResponse { success, html, css, body: wanted, .. } = entry.last;
-        match self.body_wish(ground, id) {
-            BodyWish::Drop | BodyWish::Robots => false,
-            BodyWish::Title => html && wanted == BodyWish::Drop,
-            BodyWish::Places => html && !matches!(wanted, BodyWish::Places | BodyWish::Page),
-            BodyWish::Sitemap => success && wanted != BodyWish::Sitemap,
-            BodyWish::Sheet => css && !matches!(wanted, BodyWish::Sheet | BodyWish::Page),
-            BodyWish::Page => {
-                let unread = if css { wanted != BodyWish::Sheet } else { html && !entry.page.read };
-                unread && wanted != BodyWish::Page && self.not_read(ground, id).is_none()
+        match self.body_use(shared, id) {
+            BodyUse::Drop | BodyUse::Robots => false,
+            BodyUse::Title => html && wanted == BodyUse::Drop,
+            BodyUse::Anchors => html && !matches!(wanted, BodyUse::Anchors | BodyUse::Page),
+            BodyUse::Sitemap => success && wanted != BodyUse::Sitemap,
+            BodyUse::Sheet => css && !matches!(wanted, BodyUse::Sheet | BodyUse::Page),
+            BodyUse::Page => {
+                let unread = if css { wanted != BodyUse::Sheet } else { html && !entry.page.read };
+                unread && wanted != BodyUse::Page && self.not_parsed(shared, id).is_none()
             }
         }
     }
 
     /// Why a URL of the site is not to be read, if so.
-    pub(super) fn not_read(&self, ground: &Ground, id: UrlId) -> Option<NotRead> {
-        let Ground { board, robots, .. } = ground;
+    pub(super) fn not_parsed(&self, shared: &SharedState, id: UrlId) -> Option<NotParsed> {
+        let SharedState { board, robots, .. } = shared;
         let entry = board.entry(id);
         if !robots.allows(board, id) {
-            Some(NotRead::Robots)
+            Some(NotParsed::Robots)
         } else if entry.page.always_read {
             None
         } else if !board.urls.reads(id) {
-            Some(NotRead::Within)
+            Some(NotParsed::Within)
         } else if board.settings.depth.is_some_and(|most| entry.depth > most) {
-            Some(NotRead::Depth)
+            Some(NotParsed::Depth)
         } else {
             None
         }
     }
 
     /// A URL is to be requested again: others do not wait for it.
-    pub(super) fn handle_delayed(&mut self, ground: &mut Ground, id: UrlId) {
-        self.admit(ground, |admission| admission.handle_delayed(id));
+    pub(super) fn handle_delayed(&mut self, shared: &mut SharedState, id: UrlId) {
+        self.admit(shared, |admission| admission.handle_delayed(id));
     }
 
     /// A URL turned out to be no page, or redirects to these.
-    pub(super) fn handle_no_page(&mut self, ground: &mut Ground, id: UrlId, to: Vec<UrlId>) {
-        self.admit(ground, |admission| admission.handle_no_page(id, to));
+    pub(super) fn handle_no_page(&mut self, shared: &mut SharedState, id: UrlId, to: Vec<UrlId>) {
+        self.admit(shared, |admission| admission.handle_no_page(id, to));
     }
 
     /// Tells the admission of something and queues the pages that it lets in.
-    fn admit(&mut self, ground: &mut Ground, tell: impl FnOnce(&mut Admission) -> Vec<UrlId>) {
+    fn admit(&mut self, shared: &mut SharedState, tell: impl FnOnce(&mut Admission) -> Vec<UrlId>) {
         let Some(admission) = &mut self.admission else { return };
         let mut let_in = VecDeque::from(tell(admission));
         while let Some(id) = let_in.pop_front() {
-            let is_no_page = match ground.board.entry(id).phase() {
-                Phase::Unrequested(Cause::Limit) if self.is_trapped(&ground.board, id) => {
-                    ground.board.set_unrequested(id, Cause::Trap);
-                    self.report_trap(&mut ground.board, id);
+            let is_no_page = match shared.board.entry(id).phase() {
+                Phase::Unrequested(Cause::Limit) if self.is_trapped(&shared.board, id) => {
+                    shared.board.set_unrequested(id, Cause::Trap);
+                    self.report_trap(&mut shared.board, id);
                     true
                 }
                 Phase::Unrequested(Cause::Limit) => {
-                    self.begin(ground, id);
+                    self.begin(shared, id);
                     false
                 }
                 // Requested before, as an image say, or excluded: no page to wait for.
@@ -372,12 +378,12 @@ impl Discovery {
         &mut self,
         board: &mut Board,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
         reading: Option<&Reading>,
     ) {
-        let is_whole = matches!(ending, Ending::Answer(answer) if !answer.truncated);
+        let is_whole = matches!(outcome, AttemptOutcome::ResponseHead(answer) if !answer.truncated);
         let Some(reading) = reading.filter(|reading| is_whole && !reading.cut) else { return };
-        self.fragments.handle_page(id, reading.places().clone());
+        self.fragments.handle_page(id, reading.anchors().clone());
         self.fragments.judge_followers(board, id);
     }
 
@@ -405,7 +411,7 @@ impl Discovery {
     }
 }
 
-pub(super) use links::want_anchors_of;
+pub(super) use links::request_anchors_of;
 pub(super) use wrong_type::{
     handle_checked as handle_type_checked, note as note_wrong_type, watch as watch_for_wrong_type,
 };

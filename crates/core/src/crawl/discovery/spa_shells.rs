@@ -30,7 +30,7 @@ impl SpaShells {
         }
         if board.urls.start() == Some(page) {
             self.found = true;
-            board.note(page, Note::DrawnByScript);
+            board.note(page, Note::RenderedByScript);
         }
         let hash = reading.hash();
         match self.shells.get(&hash) {
@@ -39,8 +39,8 @@ impl SpaShells {
             }
             Some(&first) if first != page => {
                 self.found = true;
-                board.note(first, Note::DrawnByScript);
-                board.note(page, Note::DrawnByScript);
+                board.note(first, Note::RenderedByScript);
+                board.note(page, Note::RenderedByScript);
             }
             Some(_) => {}
         }

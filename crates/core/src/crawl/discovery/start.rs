@@ -6,7 +6,7 @@ use crate::crawl::board::Board;
 use crate::crawl::messages::{Event, UrlId};
 use crate::crawl::requests::Order;
 use crate::crawl::urls::{Phase, Roles};
-use crate::evidence::Ending;
+use crate::evidence::AttemptOutcome;
 use crate::extract::reading::Reading;
 use crate::url::scope::{Bounds, Scope};
 use crate::verdict::Cause;
@@ -18,7 +18,7 @@ pub(super) struct Start {
     /// The candidate that is being tried, or the next hop of its redirects.
     current: Option<UrlId>,
     /// What was seen of the start, until the rules of robots.txt are known.
-    held: Option<(UrlId, Ending, Option<Reading>)>,
+    held: Option<(UrlId, AttemptOutcome, Option<Reading>)>,
 }
 
 impl Start {
@@ -65,17 +65,17 @@ impl Start {
         &mut self,
         board: &mut Board,
         id: UrlId,
-        ending: Ending,
+        outcome: AttemptOutcome,
         reading: Option<Reading>,
     ) {
-        self.held = Some((id, ending, reading));
+        self.held = Some((id, outcome, reading));
         let bounds = Bounds::around(&board.urls.parsed(id), &board.settings.within);
         for (id, url, scope) in board.urls.handle_start(id, bounds) {
-            board.report(Event::Placed { id, scope: Some(scope) });
+            board.report(Event::Ranked { id, scope: Some(scope) });
             if let Some(server) = board.entry(id).server {
-                let own = scope == Scope::Internal;
-                let limits = board.limits(&url, own);
-                board.requests.set_own(server, own, limits);
+                let own_host = scope == Scope::Internal;
+                let limits = board.limits(&url, own_host);
+                board.requests.set_own(server, own_host, limits);
             }
         }
         let page = &mut board.entry_mut(id).page;
@@ -83,7 +83,7 @@ impl Start {
     }
 
     /// What was seen of the start.
-    pub(super) fn release(&mut self) -> Option<(UrlId, Ending, Option<Reading>)> {
+    pub(super) fn release(&mut self) -> Option<(UrlId, AttemptOutcome, Option<Reading>)> {
         self.held.take()
     }
 }

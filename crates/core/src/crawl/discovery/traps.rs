@@ -62,14 +62,14 @@ pub(in crate::crawl) struct Traps {
 struct Family {
     read: u64,
     /// Of the last pages, the oldest first.
-    window: VecDeque<Seen>,
+    window: VecDeque<PageProfile>,
     texts: HashSet<u64>,
     outlines: HashSet<u64>,
 }
 
 /// What a page of a family was like.
 #[derive(Debug, Clone, Copy)]
-struct Seen {
+struct PageProfile {
     /// It led to something new outside the family.
     out: bool,
     /// It led to something new outside all families that have grown.
@@ -79,17 +79,17 @@ struct Seen {
     /// Its text was known but for numbers.
     alike: bool,
     /// How many of the family had been heard of by then.
-    heard: u64,
+    discovered: u64,
 }
 
 /// A way to look at an address: the part of it that members of a family differ in.
-struct Part {
+struct UrlPart {
     start: usize,
     end: usize,
     is_query: bool,
 }
 
-impl Part {
+impl UrlPart {
     fn family(&self, path: &str) -> u64 {
         let is_query = if self.is_query { "?" } else { "" };
         let rest = format!("{}\0{}{is_query}", &path[..self.start], &path[self.end..]);
@@ -103,24 +103,24 @@ impl Part {
 
 impl Traps {
     /// Whether an address is part of what was stopped.
-    pub(in crate::crawl) fn holds(&self, address: &str) -> bool {
-        repeating_segment(path_of(address)).is_some()
-            || !self.stopped.is_empty() && families(address).any(|key| self.stopped.contains(&key))
+    pub(in crate::crawl) fn holds(&self, url: &str) -> bool {
+        repeating_segment(path_of(url)).is_some()
+            || !self.stopped.is_empty() && families(url).any(|key| self.stopped.contains(&key))
     }
 
     /// For an address that repeats itself: what to tell, the first time.
-    pub(in crate::crawl) fn handle_held(&mut self, address: &str) -> Option<Stop> {
-        let segment = repeating_segment(path_of(address))?;
+    pub(in crate::crawl) fn handle_held(&mut self, url: &str) -> Option<Stop> {
+        let segment = repeating_segment(path_of(url))?;
         if !self.repeating.insert(segment.to_owned()) {
             return None;
         }
         let rule = format!("*/{segment}/*/{segment}/*");
-        Some(Stop { sample: address.to_owned(), rule, read: 0 })
+        Some(Stop { sample: url.to_owned(), rule, read: 0 })
     }
 
     /// An address is going to be asked as a page.
-    pub(in crate::crawl) fn handle_heard(&mut self, address: &str) {
-        for key in families(address) {
+    pub(in crate::crawl) fn handle_discovered(&mut self, url: &str) {
+        for key in families(url) {
             let count = self.counts.entry(u128::from(key)).or_default();
             *count += 1;
             if *count == GROWING {
@@ -130,19 +130,19 @@ impl Traps {
     }
 
     /// Whether the text of a page matters, because it belongs to a family that grows.
-    pub(in crate::crawl) fn wants_sketch(&self, address: &str) -> bool {
-        !self.grown.is_empty() && families(address).any(|key| self.grown.contains_key(&key))
+    pub(in crate::crawl) fn needs_sketch(&self, url: &str) -> bool {
+        !self.grown.is_empty() && families(url).any(|key| self.grown.contains_key(&key))
     }
 
     /// A page was read, and is the first to lead to these addresses. Gives what is
     /// stopped by that.
     pub(in crate::crawl) fn handle_read<'a>(
         &mut self,
-        address: &str,
+        url: &str,
         sketch: Option<Sketch>,
         new: impl Iterator<Item = &'a str>,
     ) -> Option<Stop> {
-        if !self.wants_sketch(address) {
+        if !self.needs_sketch(url) {
             return None;
         }
         // A page without text says what every page without text says.
@@ -150,25 +150,25 @@ impl Traps {
         // What was stopped already leads nowhere.
         let leads_on = |other: &&str| !families(other).any(|key| self.stopped.contains(&key));
         let new: Vec<&str> = new.filter(leads_on).collect();
-        let out_of_all = new.iter().any(|other| !self.wants_sketch(other));
-        let path = path_of(address);
+        let out_of_all = new.iter().any(|other| !self.needs_sketch(other));
+        let path = path_of(url);
         let mut stop = None;
         for part in parts(path) {
-            let key = keyed(address, part.family(path));
+            let key = keyed(url, part.family(path));
             let Some(family) = self.grown.get_mut(&key) else { continue };
             let is_member = |other: &str| families(other).any(|of| of == key);
-            let heard = self.counts.get(&u128::from(key)).copied().unwrap_or_default();
-            let seen = Seen {
+            let discovered = self.counts.get(&u128::from(key)).copied().unwrap_or_default();
+            let profile = PageProfile {
                 out: new.iter().any(|other| !is_member(other)),
                 out_of_all,
                 same: !family.texts.insert(sketch.text),
                 alike: !family.outlines.insert(sketch.outline),
-                heard: heard.into(),
+                discovered: discovered.into(),
             };
-            family.take(seen);
-            let is_trap = heard > LARGE && family.is_trap(heard.into(), part.is_query);
+            family.take(profile);
+            let is_trap = discovered > LARGE && family.is_trap(discovered.into(), part.is_query);
             if is_trap && self.stopped.insert(key) {
-                let (sample, rule) = (address.to_owned(), part.rule(path));
+                let (sample, rule) = (url.to_owned(), part.rule(path));
                 // The first is the widest.
                 stop.get_or_insert(Stop { sample, rule, read: family.read });
             }
@@ -178,24 +178,25 @@ impl Traps {
 }
 
 impl Family {
-    fn take(&mut self, seen: Seen) {
+    fn take(&mut self, profile: PageProfile) {
         self.read += 1;
-        self.window.push_back(seen);
+        self.window.push_back(profile);
         if self.window.len() > WINDOW {
             self.window.pop_front();
         }
     }
 
-    fn is_trap(&self, heard: u64, differs_in_query: bool) -> bool {
+    fn is_trap(&self, discovered: u64, differs_in_query: bool) -> bool {
         let Some(oldest) = self.window.front().filter(|_| self.window.len() == WINDOW) else {
             return false;
         };
-        let most =
-            |is: fn(&Seen) -> bool| self.window.iter().filter(|seen| is(seen)).count() >= ALIKE;
-        let none = |is: fn(&Seen) -> bool| !self.window.iter().any(is);
+        let most = |is: fn(&PageProfile) -> bool| {
+            self.window.iter().filter(|profile| is(profile)).count() >= ALIKE
+        };
+        let none = |is: fn(&PageProfile) -> bool| !self.window.iter().any(is);
         // Those that were read as the family grew were heard of before it was counted.
-        let waiting = heard.saturating_sub(self.read + u64::from(GROWING));
-        let (new, few) = (heard - oldest.heard, FEW_WAIT.max(self.read / 10));
+        let waiting = discovered.saturating_sub(self.read + u64::from(GROWING));
+        let (new, few) = (discovered - oldest.discovered, FEW_WAIT.max(self.read / 10));
         let goes_round = differs_in_query && new > 0 && most(|s| s.same) && none(|s| s.out_of_all);
         let goes_on = waiting <= few && new >= ALIKE as u64 && most(|s| s.alike) && none(|s| s.out);
         goes_round || goes_on
@@ -203,14 +204,14 @@ impl Family {
 }
 
 /// The families that an address belongs to.
-fn families(address: &str) -> impl Iterator<Item = u64> {
-    let path = path_of(address);
-    parts(path).into_iter().map(move |part| keyed(address, part.family(path)))
+fn families(url: &str) -> impl Iterator<Item = u64> {
+    let path = path_of(url);
+    parts(path).into_iter().map(move |part| keyed(url, part.family(path)))
 }
 
 /// Families of different hosts are different.
-fn keyed(address: &str, family: u64) -> u64 {
-    let host = &address[..address.len() - path_of(address).len()];
+fn keyed(url: &str, family: u64) -> u64 {
+    let host = &url[..url.len() - path_of(url).len()];
     family ^ xxh3_64(host.as_bytes())
 }
 
@@ -232,23 +233,23 @@ fn repeating_segment(path: &str) -> Option<&str> {
 
 /// The query; each date and each number of the path before it. A path with many
 /// numbers has none that counts up.
-fn parts(path: &str) -> Vec<Part> {
+fn parts(path: &str) -> Vec<UrlPart> {
     const MANY: usize = 6;
     let mut parts = Vec::new();
     let query = path.find('?');
     if let Some(query) = query {
-        parts.push(Part { start: query + 1, end: path.len(), is_query: true });
+        parts.push(UrlPart { start: query + 1, end: path.len(), is_query: true });
     }
     let bytes = &path.as_bytes()[..query.unwrap_or(path.len())];
     let mut at = 0;
-    let mut numbers: Vec<Part> = Vec::new();
+    let mut numbers: Vec<UrlPart> = Vec::new();
     while at < bytes.len() {
         if !bytes[at].is_ascii_digit() || is_encoded(bytes, at) {
             at += 1;
             continue;
         }
         let end = at + bytes[at..].iter().take_while(|byte| byte.is_ascii_digit()).count();
-        numbers.push(Part { start: at, end, is_query: false });
+        numbers.push(UrlPart { start: at, end, is_query: false });
         at = end;
     }
     if numbers.len() < MANY {
@@ -265,8 +266,8 @@ fn is_encoded(bytes: &[u8], at: usize) -> bool {
 
 /// Years with the months and days after them, or else before them: 2026-11,
 /// 2026/11/23, 23.11.2026.
-fn dates(numbers: &[Part], bytes: &[u8]) -> Vec<Part> {
-    let is_year = |part: &Part| {
+fn dates(numbers: &[UrlPart], bytes: &[u8]) -> Vec<UrlPart> {
+    let is_year = |part: &UrlPart| {
         part.end - part.start == 4
             && (bytes[part.start..].starts_with(b"19") || bytes[part.start] == b'2')
     };
@@ -288,7 +289,7 @@ fn dates(numbers: &[Part], bytes: &[u8]) -> Vec<Part> {
         }
         if first < last {
             let (start, end) = (numbers[first].start, numbers[last].end);
-            dates.push(Part { start, end, is_query: false });
+            dates.push(UrlPart { start, end, is_query: false });
         }
     }
     dates
@@ -352,18 +353,18 @@ mod tests {
         new: impl Fn(u64) -> Vec<String>,
     ) -> Option<(u64, Stop)> {
         let mut traps = Traps::default();
-        let mut heard = HashSet::new();
-        let address = |number| format!("http://a.test{path}{number}");
-        traps.handle_heard(&address(1));
+        let mut discovered = HashSet::new();
+        let url = |number| format!("http://a.test{path}{number}");
+        traps.handle_discovered(&url(1));
         for number in 1..=most {
             let new: Vec<String> =
-                new(number).into_iter().filter(|new| heard.insert(new.clone())).collect();
-            new.iter().for_each(|new| traps.handle_heard(new));
-            let page = address(number);
+                new(number).into_iter().filter(|new| discovered.insert(new.clone())).collect();
+            new.iter().for_each(|new| traps.handle_discovered(new));
+            let page = url(number);
             let stop =
                 traps.handle_read(&page, Some(sketch(number)), new.iter().map(String::as_str));
             if let Some(stop) = stop {
-                assert!(traps.holds(&address(most + 1)) && traps.wants_sketch(&page));
+                assert!(traps.holds(&url(most + 1)) && traps.needs_sketch(&page));
                 assert!(!traps.holds("http://a.test/d?m=1") && !traps.holds("http://b.test/c?m=1"));
                 return Some((number, stop));
             }

@@ -4,7 +4,7 @@ use crate::crawl::board::Board;
 use crate::crawl::messages::{Event, UrlId};
 use crate::crawl::requests::side_requests::Reason;
 use crate::crawl::urls::TypeCheck;
-use crate::evidence::Ending;
+use crate::evidence::AttemptOutcome;
 use crate::verdict::Cause;
 
 /// A URL is a page. Where something else is wanted of it, it is requested as that.
@@ -24,8 +24,8 @@ pub(in crate::crawl) fn watch(board: &mut Board, id: UrlId) {
 }
 
 /// It was requested as something else than a page.
-pub(in crate::crawl) fn handle_checked(board: &mut Board, id: UrlId, ending: &Ending) {
-    if let Ending::Answer(answer) = ending
+pub(in crate::crawl) fn handle_checked(board: &mut Board, id: UrlId, outcome: &AttemptOutcome) {
+    if let AttemptOutcome::ResponseHead(answer) = outcome
         && answer.is_success()
         && answer.is_html()
     {

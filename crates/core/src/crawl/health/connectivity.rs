@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 use crate::Moment;
 use crate::crawl::messages::{ServerId, UrlId};
 use crate::crawl::retry::Retry;
-use crate::evidence::{DnsFailure, Ending, Failure, Stage};
+use crate::evidence::{AttemptOutcome, DnsFailure, Failure, Stage};
 
 /// This many servers fail in a row before the network is doubted; twice as many each time
 /// that it was well.
@@ -62,16 +62,16 @@ impl Connectivity {
         now: Moment,
         server: ServerId,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) -> NetworkAction {
-        if let Ending::Answer(answer) = ending {
+        if let AttemptOutcome::ResponseHead(answer) = outcome {
             self.handle_response();
             if answer.is_success() {
                 self.canary = Some(id);
             }
             return NetworkAction::Nothing;
         }
-        if !may_be_network(ending) {
+        if !may_be_network(outcome) {
             return NetworkAction::Nothing;
         }
         if self.failing.is_empty() {
@@ -103,18 +103,18 @@ impl Connectivity {
         &mut self,
         now: Moment,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
         retry: Retry,
     ) -> NetworkAction {
         let Some(checks) = self.checks else { return NetworkAction::Nothing };
-        if !may_be_network(ending) {
+        if !may_be_network(outcome) {
             self.checks = None;
             self.doubt *= 2;
             self.handle_response();
             return NetworkAction::Nothing;
         }
         let checks = checks + 1;
-        match retry.gap(checks, ending) {
+        match retry.gap(checks, outcome) {
             Some(gap) => {
                 self.checks = Some(checks);
                 NetworkAction::Check(id, Some(now + gap))
@@ -141,10 +141,10 @@ impl Connectivity {
 }
 
 /// Whether a failure may be that of the network.
-fn may_be_network(ending: &Ending) -> bool {
-    match ending {
-        Ending::Answer(_) => false,
-        Ending::Failure(failure) => matches!(
+fn may_be_network(outcome: &AttemptOutcome) -> bool {
+    match outcome {
+        AttemptOutcome::ResponseHead(_) => false,
+        AttemptOutcome::Failure(failure) => matches!(
             failure,
             Failure::Unreachable
                 | Failure::Timeout(Stage::Connect)
@@ -158,7 +158,7 @@ mod tests {
     use std::time::Duration;
 
     use super::*;
-    use crate::evidence::Answer;
+    use crate::evidence::ResponseHead;
 
     const RETRY: Retry = Retry { attempts: 3, timeout: Duration::from_secs(20) };
 
@@ -166,12 +166,12 @@ mod tests {
         Moment::START + Duration::from_secs(1) * seconds
     }
 
-    fn unreachable() -> Ending {
-        Ending::Failure(Failure::Unreachable)
+    fn unreachable() -> AttemptOutcome {
+        AttemptOutcome::Failure(Failure::Unreachable)
     }
 
-    fn fine() -> Ending {
-        Ending::Answer(Answer { status: 200, ..Answer::default() })
+    fn fine() -> AttemptOutcome {
+        AttemptOutcome::ResponseHead(ResponseHead { status: 200, ..ResponseHead::default() })
     }
 
     /// Six servers fail after one has responded.

@@ -23,10 +23,10 @@ use super::requests::Order;
 use super::requests::side_requests::Reason;
 use super::urls::{Phase, Roles};
 use crate::Moment;
-use crate::evidence::{Attempt, Ending};
+use crate::evidence::{Attempt, AttemptOutcome};
 use crate::verdict::Cause;
 
-pub(super) use server::{asks_for_too_long, hangs};
+pub(super) use server::{hangs, retry_after_too_long};
 
 /// This many times a failure under strain does not count.
 const STRAINED_MOST: u32 = 3;
@@ -40,7 +40,7 @@ pub(super) struct Health {
     servers: HashMap<ServerId, Server>,
     connectivity: Connectivity,
     /// URLs whose verdict was withheld, to be requested when the run goes on.
-    withheld: Vec<UrlId>,
+    deferred: Vec<UrlId>,
     /// The time-out of a first attempt.
     timeout: Duration,
 }
@@ -50,7 +50,7 @@ impl Health {
         Health {
             servers: HashMap::new(),
             connectivity: Connectivity::default(),
-            withheld: Vec::new(),
+            deferred: Vec::new(),
             timeout,
         }
     }
@@ -78,9 +78,9 @@ impl Health {
     ) -> Signal {
         let pace = board.requests.pace(server);
         let began = now.before(attempt.took);
-        let alone = pace.is_lively_since(began) || !pace.has_answered();
+        let alone = pace.is_lively_since(began) || !pace.has_responded();
         let repeats = board.entry(id).attempts.count > 0;
-        server::signal(&attempt.ending, attempt.took, self.is_troubled(server), repeats, alone)
+        server::signal(&attempt.outcome, attempt.took, self.is_troubled(server), repeats, alone)
     }
 
     /// A server that is gone is not requested from any more: its URLs have their verdict.
@@ -90,9 +90,9 @@ impl Health {
     }
 
     /// A URL of a server that is gone: its verdict is withheld.
-    pub(super) fn withhold_of_gone(&mut self, board: &mut Board, id: UrlId) {
-        self.withheld.push(id);
-        board.say(Effect::Withhold { id, cause: Cause::Blocking });
+    pub(super) fn defer_urls_of_gone(&mut self, board: &mut Board, id: UrlId) {
+        self.deferred.push(id);
+        board.say(Effect::Defer { id, cause: Cause::Blocking });
     }
 
     /// The start was reached.
@@ -108,17 +108,17 @@ impl Health {
         (server, id): (ServerId, UrlId),
         attempt: &Attempt,
     ) {
-        let action = self.connectivity.handle_ended(now, server, id, &attempt.ending);
+        let action = self.connectivity.handle_ended(now, server, id, &attempt.outcome);
         self.act_on_network(board, action);
         // A form without what a visitor would fill in says nothing of its server.
         if board.entry(id).roles.only_form() {
             return;
         }
         let attempts = board.entry(id).attempts.count;
-        if self.server(server).handle_attempt(&attempt.ending, attempts) {
+        if self.server(server).handle_attempt(&attempt.outcome, attempts) {
             Health::give_up_second_attempts(board, server);
         }
-        let (began, signal) = (now.before(attempt.took), ServerSignal::of(&attempt.ending));
+        let (began, signal) = (now.before(attempt.took), ServerSignal::of(&attempt.outcome));
         let action = self.server(server).detector.handle_ended(began, now, id, signal);
         self.act(board, server, action);
         if signal == ServerSignal::Refused && !board.requests.is_own(server) {
@@ -133,31 +133,31 @@ impl Health {
         board: &Board,
         now: Moment,
         (server, id): (ServerId, UrlId),
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) -> bool {
-        if ServerSignal::of(ending) != ServerSignal::Failed {
+        if ServerSignal::of(outcome) != ServerSignal::Failed {
             return false;
         }
         let attempts = board.entry(id).attempts;
         let is_away = matches!(self.availability(server), Availability::Away { .. });
-        let says_so = matches!(ending.status(), Some(429 | 503));
+        let says_so = matches!(outcome.status(), Some(429 | 503));
         let strained =
             board.requests.pace(server).is_strained(now) && (says_so || self.is_troubled(server));
         // Silence costs its time-out each time: once more has to do.
-        let costs = hangs(ending) && attempts.count + attempts.strained > 0;
+        let costs = hangs(outcome) && attempts.count + attempts.strained > 0;
         (is_away && attempts.strained < AWAY_MOST)
             || (strained && !costs && attempts.strained < STRAINED_MOST)
     }
 
     /// Until when a server asks to wait, if that is to be kept: once, and not too long.
-    pub(super) fn keep_wait(
+    pub(super) fn apply_retry_after(
         &mut self,
         board: &mut Board,
         now: Moment,
         server: ServerId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) -> Option<Moment> {
-        let wait = server::wait_to_keep(ending)?;
+        let wait = server::retry_after_to_apply(outcome)?;
         if !self.server(server).grant_wait() {
             return None;
         }
@@ -195,21 +195,26 @@ impl Health {
     /// Whether a URL that timed out is not to be requested again: others of its server have
     /// timed out as well.
     pub(super) fn is_hopeless(&self, board: &Board, server: ServerId, id: UrlId) -> bool {
-        let has_answered = board.requests.pace(server).has_answered();
+        let has_responded = board.requests.pace(server).has_responded();
         let attempts = board.entry(id).attempts.count;
-        self.servers.get(&server).is_some_and(|it| it.is_hopeless(attempts, has_answered))
+        self.servers.get(&server).is_some_and(|it| it.is_hopeless(attempts, has_responded))
     }
 
     /// A URL has its last outcome. Where it timed out, and its server never responded, the
     /// rest of that server may be given up.
-    pub(super) fn handle_last(&mut self, board: &mut Board, server: ServerId, ending: &Ending) {
+    pub(super) fn handle_last(
+        &mut self,
+        board: &mut Board,
+        server: ServerId,
+        outcome: &AttemptOutcome,
+    ) {
         board.requests.set_on_trial(server, false);
-        if !hangs(ending) || board.requests.pace(server).has_answered() {
+        if !hangs(outcome) || board.requests.pace(server).has_responded() {
             return;
         }
         if self.server(server).handle_hung() {
             for id in waiting_of(board, server) {
-                board.say(Effect::Withhold { id, cause: Cause::Timeout });
+                board.say(Effect::Defer { id, cause: Cause::Timeout });
             }
         }
     }
@@ -222,26 +227,31 @@ impl Health {
         };
         let rest: Vec<UrlId> = waiting_of(board, server).into_iter().filter(waits).collect();
         for id in rest {
-            board.say(Effect::Withhold { id, cause: Cause::Timeout });
+            board.say(Effect::Defer { id, cause: Cause::Timeout });
         }
     }
 
     /// Whether the verdict of a URL hangs on whether its server still gives what it had given:
     /// where the site's own server refuses it, or where it failed to the end and nothing else
     /// has responded since it was requested. Then it waits for that.
-    pub(super) fn await_canary(&mut self, board: &mut Board, id: UrlId, ending: &Ending) -> bool {
+    pub(super) fn await_canary(
+        &mut self,
+        board: &mut Board,
+        id: UrlId,
+        outcome: &AttemptOutcome,
+    ) -> bool {
         let began = board.entry(id).attempts.began;
         let Some(server) = board.entry(id).server else { return false };
-        let refused = matches!(ending.status(), Some(403 | 405)) && board.requests.is_own(server);
+        let refused = matches!(outcome.status(), Some(403 | 405)) && board.requests.is_own(server);
         let known = self.server(server);
-        let alone = ServerSignal::of(ending) == ServerSignal::Failed
+        let alone = ServerSignal::of(outcome) == ServerSignal::Failed
             && !known.detector.row().is_empty()
             && !known.detector.was_well_since(began);
         let gone = matches!(known.detector.availability(), Availability::Gone { .. });
         if !(refused || alone) || !known.detector.has_canary() || gone {
             return false;
         }
-        known.refused.push((id, ending.clone()));
+        known.refused.push((id, outcome.clone()));
         let action = known.detector.ask();
         board.urls.set_phase(id, Phase::Refused);
         self.act(board, server, action);
@@ -254,9 +264,9 @@ impl Health {
         board: &mut Board,
         now: Moment,
         (server, id): (ServerId, UrlId),
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) {
-        let signal = ServerSignal::of(ending);
+        let signal = ServerSignal::of(outcome);
         let action = self.server(server).detector.handle_canary(now, id, signal);
         self.act(board, server, action);
     }
@@ -265,13 +275,13 @@ impl Health {
         match action {
             HealthAction::Nothing => {}
             HealthAction::Ask(id) => board.enqueue_side(id, Reason::Server(server), None),
-            HealthAction::AskAt(moment, id) => {
+            HealthAction::RequestAt(moment, id) => {
                 board.requests.set_closed(server, true);
                 board.enqueue_side(id, Reason::Server(server), Some(moment));
             }
             HealthAction::GoOn { was_away } => {
                 board.requests.set_closed(server, false);
-                for (id, ending) in std::mem::take(&mut self.server(server).refused) {
+                for (id, outcome) in std::mem::take(&mut self.server(server).refused) {
                     let attempts = &mut board.entry_mut(id).attempts;
                     if was_away && attempts.strained < AWAY_MOST {
                         // What was seen of it says nothing: it begins anew.
@@ -279,7 +289,7 @@ impl Health {
                         attempts.strained += 1;
                         board.enqueue(id, Order::Later);
                     } else {
-                        board.say(Effect::SettleRefused { id, ending });
+                        board.say(Effect::FinalizeRefused { id, outcome });
                     }
                 }
             }
@@ -304,7 +314,7 @@ impl Health {
         let mut rest: Vec<UrlId> = failed_of_late.collect();
         rest.extend(waiting_of(board, server));
         for &id in &rest {
-            board.say(Effect::Withhold { id, cause: Cause::Blocking });
+            board.say(Effect::Defer { id, cause: Cause::Blocking });
         }
         if let Some(id) = rest.first() {
             board.note(*id, Note::Blocked { since });
@@ -312,7 +322,7 @@ impl Health {
         if is_own {
             board.say(Effect::Halt { halt: Halt::Blocked, at_once: false });
         }
-        self.withheld.extend(rest);
+        self.deferred.extend(rest);
     }
 
     /// The canary of the network was requested.
@@ -321,10 +331,10 @@ impl Health {
         board: &mut Board,
         now: Moment,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) {
         let retry = board.settings.retry;
-        let action = self.connectivity.handle_canary(now, id, ending, retry);
+        let action = self.connectivity.handle_canary(now, id, outcome, retry);
         self.act_on_network(board, action);
     }
 
@@ -349,9 +359,9 @@ impl Health {
         rest.sort_unstable();
         rest.dedup();
         for &id in &rest {
-            board.say(Effect::Withhold { id, cause: Cause::Offline });
+            board.say(Effect::Defer { id, cause: Cause::Offline });
         }
-        self.withheld.extend(rest);
+        self.deferred.extend(rest);
         board.note(canary, Note::Offline { since });
         board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
     }
@@ -368,8 +378,8 @@ impl Health {
     }
 
     /// The URLs whose verdict was withheld; they are forgotten here.
-    pub(super) fn take_withheld(&mut self) -> Vec<UrlId> {
-        std::mem::take(&mut self.withheld)
+    pub(super) fn take_deferred(&mut self) -> Vec<UrlId> {
+        std::mem::take(&mut self.deferred)
     }
 }
 

@@ -11,7 +11,7 @@ use std::time::Duration;
 
 use crate::Moment;
 use crate::crawl::messages::UrlId;
-use crate::evidence::{DnsFailure, Ending, Failure, Stage};
+use crate::evidence::{AttemptOutcome, DnsFailure, Failure, Stage};
 
 /// So many addresses in a row fail before the canary is asked; twice as many after
 /// each time that it was well.
@@ -37,18 +37,18 @@ pub(in crate::crawl) enum ServerSignal {
 }
 
 impl ServerSignal {
-    pub(in crate::crawl) fn of(ending: &Ending) -> ServerSignal {
-        match ending {
-            Ending::Answer(answer) if answer.challenge || answer.signs.challenge => {
+    pub(in crate::crawl) fn of(outcome: &AttemptOutcome) -> ServerSignal {
+        match outcome {
+            AttemptOutcome::ResponseHead(answer) if answer.challenge || answer.signs.challenge => {
                 ServerSignal::Refused
             }
-            Ending::Answer(answer) => match answer.status {
+            AttemptOutcome::ResponseHead(answer) => match answer.status {
                 403 | 405 => ServerSignal::Refused,
                 408 | 425 | 429 | 500..=599 => ServerSignal::Failed,
                 200..=399 | 404 | 410 => ServerSignal::Fine,
                 _ => ServerSignal::Nothing,
             },
-            Ending::Failure(failure) => match failure {
+            AttemptOutcome::Failure(failure) => match failure {
                 Failure::Timeout(Stage::Body) => ServerSignal::Nothing,
                 Failure::Timeout(_)
                 | Failure::Refused
@@ -99,7 +99,7 @@ pub(in crate::crawl) enum HealthAction {
     /// Ask it now.
     Ask(UrlId),
     /// Ask it at that moment, and nothing else meanwhile.
-    AskAt(Moment, UrlId),
+    RequestAt(Moment, UrlId),
     /// The server is here: go on.
     GoOn {
         /// It was away.
@@ -244,7 +244,7 @@ impl OutageDetector {
                     return self.give_up();
                 }
                 self.availability = Availability::Away { since, asked };
-                HealthAction::AskAt(now + gap.min(RESTART), id)
+                HealthAction::RequestAt(now + gap.min(RESTART), id)
             }
         }
     }
@@ -296,7 +296,7 @@ mod tests {
     }
 
     #[test]
-    fn several_addresses_in_a_row_call_for_the_canary() {
+    fn several_urls_in_a_row_call_for_the_canary() {
         let mut detector = doubted();
         assert_eq!(
             detector.handle_ended(at(3), at(8), id(5), ServerSignal::Failed),
@@ -349,13 +349,13 @@ mod tests {
         let mut detector = doubted();
         assert_eq!(
             detector.handle_canary(at(10), id(0), ServerSignal::Failed),
-            HealthAction::AskAt(at(10) + SECOND / 4, id(0))
+            HealthAction::RequestAt(at(10) + SECOND / 4, id(0))
         );
         assert_eq!(detector.availability(), Availability::Away { since: at(4), asked: 1 });
         let then = at(11) + SECOND / 2;
         assert_eq!(
             detector.handle_canary(at(11), id(0), ServerSignal::Failed),
-            HealthAction::AskAt(then, id(0))
+            HealthAction::RequestAt(then, id(0))
         );
         let back = HealthAction::GoOn { was_away: true };
         assert_eq!(detector.handle_canary(at(13), id(0), ServerSignal::Fine), back);
@@ -367,7 +367,7 @@ mod tests {
         let mut detector = doubted();
         let mut now = at(10);
         let mut asked = 1;
-        while let HealthAction::AskAt(moment, _) =
+        while let HealthAction::RequestAt(moment, _) =
             detector.handle_canary(now, id(0), ServerSignal::Failed)
         {
             (now, asked) = (moment, asked + 1);
@@ -388,7 +388,7 @@ mod tests {
         detector.handle_well(id(0));
         detector.ask();
         let mut now = at(1);
-        while let HealthAction::AskAt(moment, _) =
+        while let HealthAction::RequestAt(moment, _) =
             detector.handle_canary(now, id(0), ServerSignal::Failed)
         {
             now = moment;
@@ -399,7 +399,7 @@ mod tests {
     #[test]
     fn endings_are_signs_of_the_server() {
         let status = |status| {
-            ServerSignal::of(&Ending::Answer(crate::evidence::Answer {
+            ServerSignal::of(&AttemptOutcome::ResponseHead(crate::evidence::ResponseHead {
                 status,
                 ..Default::default()
             }))
@@ -408,12 +408,15 @@ mod tests {
         assert_eq!([403, 405].map(status), [ServerSignal::Refused; 2]);
         assert_eq!([429, 500, 503].map(status), [ServerSignal::Failed; 3]);
         assert_eq!([401, 418].map(status), [ServerSignal::Nothing; 2]);
-        assert_eq!(ServerSignal::of(&Ending::Failure(Failure::Refused)), ServerSignal::Failed);
         assert_eq!(
-            ServerSignal::of(&Ending::Failure(Failure::Timeout(Stage::Body))),
+            ServerSignal::of(&AttemptOutcome::Failure(Failure::Refused)),
+            ServerSignal::Failed
+        );
+        assert_eq!(
+            ServerSignal::of(&AttemptOutcome::Failure(Failure::Timeout(Stage::Body))),
             ServerSignal::Nothing
         );
         let nxdomain = Failure::Dns(DnsFailure::NoSuchName);
-        assert_eq!(ServerSignal::of(&Ending::Failure(nxdomain)), ServerSignal::Nothing);
+        assert_eq!(ServerSignal::of(&AttemptOutcome::Failure(nxdomain)), ServerSignal::Nothing);
     }
 }

@@ -6,13 +6,13 @@ use super::Judging;
 use crate::Moment;
 use crate::crawl::board::ReplySource;
 use crate::crawl::discovery::Discovery;
-use crate::crawl::ground::Ground;
 use crate::crawl::health::outage::ServerSignal;
-use crate::crawl::health::{asks_for_too_long, hangs};
+use crate::crawl::health::{hangs, retry_after_too_long};
 use crate::crawl::messages::{Response, ServerId, UrlId};
 use crate::crawl::requests::Order;
+use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Confirmation;
-use crate::evidence::{Attempt, Ending, Method};
+use crate::evidence::{Attempt, AttemptOutcome, Method};
 use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
@@ -21,7 +21,7 @@ const BREATH: Duration = Duration::from_millis(500);
 
 /// When a URL is requested again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Next {
+enum NextAttempt {
     /// Not.
     None,
     /// Not, since its server never responds.
@@ -29,7 +29,7 @@ enum Next {
     /// Then.
     At(Moment),
     /// Then, since its server asks for it: no failure of ours.
-    WhenAsked(Moment),
+    RetryAfter(Moment),
 }
 
 impl Judging {
@@ -37,86 +37,86 @@ impl Judging {
     /// of the run.
     pub(in crate::crawl) fn handle_response(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         now: Moment,
         id: UrlId,
         response: Response,
     ) {
         if self.chains.contains_key(&id) {
-            return self.handle_chain(ground, discovery, now, id, response);
+            return self.handle_chain(shared, discovery, now, id, response);
         }
-        let Some(server) = ground.board.entry(id).server else { return };
+        let Some(server) = shared.board.entry(id).server else { return };
         let Response { mut attempt, reading } = response;
-        let ending = attempt.ending.clone();
+        let outcome = attempt.outcome.clone();
         let by_get = attempt.method == Method::Get;
         if !by_get {
-            let wanted = ground.board.entry(id).roles.wanted().is_some();
-            let trust = &mut ground.board.requests.head_trust;
-            if !trust.handle_head(server, id, wanted, &ending) {
-                ground.board.entry_mut(id).attempts.by_get = true;
-                ground.board.report_attempt(id, attempt, None, true);
-                return ground.board.enqueue(id, Order::First);
+            let wanted = shared.board.entry(id).roles.wanted().is_some();
+            let trust = &mut shared.board.requests.head_trust;
+            if !trust.handle_head(server, id, wanted, &outcome) {
+                shared.board.entry_mut(id).attempts.by_get = true;
+                shared.board.report_attempt(id, attempt, None, true);
+                return shared.board.enqueue(id, Order::First);
             }
-        } else if !ending.may_pass() {
-            disbelieve_heads(ground, server, id, &ending);
+        } else if !outcome.may_pass() {
+            distrust_head(shared, server, id, &outcome);
         }
-        if ground.board.source != ReplySource::Recall {
-            ground.health.handle_outcome(&mut ground.board, now, (server, id), &attempt);
+        if shared.board.source != ReplySource::Recall {
+            shared.health.handle_outcome(&mut shared.board, now, (server, id), &attempt);
         }
-        attempt.strained |= ground.board.source == ReplySource::Now
-            && ground.health.is_due_to_strain(&ground.board, now, (server, id), &ending);
-        let next = next_attempt(ground, discovery, now, (server, id), &attempt);
-        attempt.strained |= matches!(next, Next::WhenAsked(_));
-        count_attempt(ground, now, id, &attempt);
+        attempt.strained |= shared.board.source == ReplySource::Now
+            && shared.health.is_due_to_strain(&shared.board, now, (server, id), &outcome);
+        let next = next_attempt(shared, discovery, now, (server, id), &attempt);
+        attempt.strained |= matches!(next, NextAttempt::RetryAfter(_));
+        count_attempt(shared, now, id, &attempt);
         let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
-        ground.board.report_attempt(id, attempt, title, next != Next::None);
+        shared.board.report_attempt(id, attempt, title, next != NextAttempt::None);
         match next {
-            Next::GiveUp => self.withhold(ground, discovery, id, Cause::Timeout),
-            Next::At(due) | Next::WhenAsked(due) => {
-                let hung = hangs(&ending) && !ground.board.requests.pace(server).has_answered();
-                ground.board.requests.handle_failure(id, ending);
-                ground.board.requests.set_on_trial(server, hung);
-                ground.board.retry_at(id, due);
-                discovery.handle_delayed(ground, id);
+            NextAttempt::GiveUp => self.defer(shared, discovery, id, Cause::Timeout),
+            NextAttempt::At(due) | NextAttempt::RetryAfter(due) => {
+                let hung = hangs(&outcome) && !shared.board.requests.pace(server).has_responded();
+                shared.board.requests.handle_failure(id, outcome);
+                shared.board.requests.set_on_trial(server, hung);
+                shared.board.retry_at(id, due);
+                discovery.handle_delayed(shared, id);
             }
-            Next::None
-                if ground.health.is_gone(&ground.board, id)
-                    && ServerSignal::of(&ending).is_bad() =>
+            NextAttempt::None
+                if shared.health.is_gone(&shared.board, id)
+                    && ServerSignal::of(&outcome).is_bad() =>
             {
-                ground.health.withhold_of_gone(&mut ground.board, id);
+                shared.health.defer_urls_of_gone(&mut shared.board, id);
             }
-            Next::None if discovery.is_current_start(&ground.board, id) => {
-                self.handle_start_outcome(ground, discovery, id, &ending, reading);
+            NextAttempt::None if discovery.is_current_start(&shared.board, id) => {
+                self.handle_start_outcome(shared, discovery, id, &outcome, reading);
             }
-            Next::None => {
-                ground.health.handle_last(&mut ground.board, server, &ending);
-                let ending = ground.board.requests.most_frequent(id, ending);
-                self.conclude(ground, discovery, id, &ending, reading);
+            NextAttempt::None => {
+                shared.health.handle_last(&mut shared.board, server, &outcome);
+                let outcome = shared.board.requests.most_frequent(id, outcome);
+                self.conclude(shared, discovery, id, &outcome, reading);
             }
         }
     }
 }
 
 /// A GET may belie what HEAD said of others: they are requested again.
-fn disbelieve_heads(ground: &mut Ground, server: ServerId, id: UrlId, ending: &Ending) {
-    for id in ground.board.requests.head_trust.handle_get(server, id, ending) {
-        ground.board.entry_mut(id).attempts.by_get = true;
-        if ground.board.entry(id).judged().is_some() {
-            ground.board.enqueue(id, Order::Last);
+fn distrust_head(shared: &mut SharedState, server: ServerId, id: UrlId, outcome: &AttemptOutcome) {
+    for id in shared.board.requests.head_trust.handle_get(server, id, outcome) {
+        shared.board.entry_mut(id).attempts.by_get = true;
+        if shared.board.entry(id).judged().is_some() {
+            shared.board.enqueue(id, Order::Last);
         }
     }
 }
 
-fn count_attempt(ground: &mut Ground, now: Moment, id: UrlId, attempt: &Attempt) {
-    let attempts = &mut ground.board.entry_mut(id).attempts;
+fn count_attempt(shared: &mut SharedState, now: Moment, id: UrlId, attempt: &Attempt) {
+    let attempts = &mut shared.board.entry_mut(id).attempts;
     let by_get = attempt.method == Method::Get;
     attempts.by_get |= by_get;
     if attempts.confirmation == Confirmation::UnderWay {
         attempts.confirmation = Confirmation::Done;
     }
     attempts.began = now.before(attempt.took);
-    attempts.hung = hangs(&attempt.ending);
+    attempts.hung = hangs(&attempt.outcome);
     if attempt.strained {
         attempts.strained += 1;
     } else {
@@ -126,34 +126,34 @@ fn count_attempt(ground: &mut Ground, now: Moment, id: UrlId, attempt: &Attempt)
 
 /// When a URL is requested again after this attempt.
 fn next_attempt(
-    ground: &mut Ground,
+    shared: &mut SharedState,
     discovery: &Discovery,
     now: Moment,
     (server, id): (ServerId, UrlId),
     attempt: &Attempt,
-) -> Next {
-    let Ground { board, health, .. } = ground;
-    let ending = &attempt.ending;
+) -> NextAttempt {
+    let SharedState { board, health, .. } = shared;
+    let outcome = &attempt.outcome;
     // While there is another start to try, no time is spent on this one.
     let hurried = discovery.is_current_start(board, id) && discovery.has_another_start();
-    if hurried || asks_for_too_long(ending) || attempt.method == Method::Head {
-        return Next::None;
+    if hurried || retry_after_too_long(outcome) || attempt.method == Method::Head {
+        return NextAttempt::None;
     }
     if health.is_gone(board, id) {
-        return Next::None;
+        return NextAttempt::None;
     }
-    if let Some(moment) = health.keep_wait(board, now, server, ending) {
-        return Next::WhenAsked(moment);
+    if let Some(moment) = health.apply_retry_after(board, now, server, outcome) {
+        return NextAttempt::RetryAfter(moment);
     }
     let retry = board.settings.retry;
     if attempt.strained {
-        return Next::At(now + BREATH.min(retry.timeout / 4));
+        return NextAttempt::At(now + BREATH.min(retry.timeout / 4));
     }
-    if hangs(ending) && health.is_hopeless(board, server, id) {
-        return Next::GiveUp;
+    if hangs(outcome) && health.is_hopeless(board, server, id) {
+        return NextAttempt::GiveUp;
     }
-    match retry.gap(board.entry(id).attempts.count + 1, ending) {
-        Some(gap) => Next::At(now + gap),
-        None => Next::None,
+    match retry.gap(board.entry(id).attempts.count + 1, outcome) {
+        Some(gap) => NextAttempt::At(now + gap),
+        None => NextAttempt::None,
     }
 }

@@ -5,9 +5,9 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 
 use url::Url;
 
-use crate::evidence::{Answer, SetCookie};
+use crate::evidence::{ResponseHead, SetCookie};
 use crate::url::reference::{Reference, resolve};
-use crate::verdict::Hops;
+use crate::verdict::ChainFault;
 
 /// More cookies than this no chain needs.
 const MOST_COOKIES: usize = 50;
@@ -20,12 +20,12 @@ pub(super) struct Chain {
     /// Host and cookie.
     jar: Vec<(String, SetCookie)>,
     hops: u32,
-    seen: HashSet<u64>,
+    url: HashSet<u64>,
 }
 
 impl Chain {
     pub(super) fn new(at: Url) -> Chain {
-        Chain { at, jar: Vec::new(), hops: 0, seen: HashSet::new() }
+        Chain { at, jar: Vec::new(), hops: 0, url: HashSet::new() }
     }
 
     pub(super) fn at(&self) -> &Url {
@@ -37,16 +37,16 @@ impl Chain {
         self.hops
     }
 
-    pub(super) fn address(&self) -> &str {
+    pub(super) fn url(&self) -> &str {
         self.at.as_str()
     }
 
     /// The `Cookie` field for the next hop.
     pub(super) fn cookies(&self) -> Option<String> {
         let host = self.at.host_str().unwrap_or_default();
-        let own = self.jar.iter().filter(|(of, _)| of == host);
+        let own_host = self.jar.iter().filter(|(of, _)| of == host);
         let pairs: Vec<String> =
-            own.map(|(_, cookie)| format!("{}={}", cookie.name, cookie.value)).collect();
+            own_host.map(|(_, cookie)| format!("{}={}", cookie.name, cookie.value)).collect();
         (!pairs.is_empty()).then(|| pairs.join("; "))
     }
 
@@ -67,22 +67,26 @@ impl Chain {
         for (host, cookie) in &self.jar {
             (host, &cookie.name, cookie.hash).hash(&mut hash);
         }
-        !self.seen.insert(hash.finish())
+        !self.url.insert(hash.finish())
     }
 
     /// A hop redirects: whether, and why, the chain ends there.
-    pub(super) fn handle_redirect(&mut self, answer: &Answer, most: u32) -> Result<(), Hops> {
+    pub(super) fn handle_redirect(
+        &mut self,
+        answer: &ResponseHead,
+        most: u32,
+    ) -> Result<(), ChainFault> {
         self.keep(&answer.cookies);
         let location = answer.location.as_deref().filter(|location| !location.trim().is_empty());
-        let Some(Reference::Web { address, .. }) = location.map(|to| resolve(&self.at, to)) else {
-            return Err(Hops::Fine);
+        let Some(Reference::Web { url, .. }) = location.map(|to| resolve(&self.at, to)) else {
+            return Err(ChainFault::None);
         };
-        self.at = address;
+        self.at = url;
         self.hops += 1;
         if self.hops > most {
-            Err(Hops::TooMany)
+            Err(ChainFault::TooMany)
         } else if self.is_seen() {
-            Err(Hops::Loop)
+            Err(ChainFault::Loop)
         } else {
             Ok(())
         }

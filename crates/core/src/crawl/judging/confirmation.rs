@@ -6,7 +6,7 @@ use crate::crawl::board::Board;
 use crate::crawl::messages::{ServerId, UrlId};
 use crate::crawl::requests::Order;
 use crate::crawl::urls::{Confirmation, Entry, Phase};
-use crate::evidence::{DnsFailure, Ending, Failure};
+use crate::evidence::{AttemptOutcome, DnsFailure, Failure};
 use crate::url::scope::Scope;
 
 /// This many missing URLs of one server are confirmed; the rest stands by the sample.
@@ -23,11 +23,16 @@ pub(super) struct Confirmations {
 impl Confirmations {
     /// A URL has responded so. Where it is about to be called missing, or refused by the
     /// site's own server, it waits to be checked once more.
-    pub(super) fn handle_outcome(&mut self, board: &mut Board, id: UrlId, ending: &Ending) -> bool {
+    pub(super) fn handle_outcome(
+        &mut self,
+        board: &mut Board,
+        id: UrlId,
+        outcome: &AttemptOutcome,
+    ) -> bool {
         let entry = board.entry(id);
         let Some(server) = entry.server else { return false };
         if entry.attempts.confirmation == Confirmation::Done
-            || !may_be_missing(entry, ending)
+            || !may_be_missing(entry, outcome)
             || !matters(entry)
             || board.settings.retry.attempts < 2
         {
@@ -64,13 +69,13 @@ impl Confirmations {
     }
 }
 
-fn may_be_missing(entry: &Entry, ending: &Ending) -> bool {
-    let own = entry.scope == Scope::Internal && !entry.roles.only_form();
-    match ending {
-        Ending::Answer(answer) => {
-            matches!(answer.status, 404 | 410) || (own && matches!(answer.status, 403 | 405))
+fn may_be_missing(entry: &Entry, outcome: &AttemptOutcome) -> bool {
+    let own_host = entry.scope == Scope::Internal && !entry.roles.only_form();
+    match outcome {
+        AttemptOutcome::ResponseHead(answer) => {
+            matches!(answer.status, 404 | 410) || (own_host && matches!(answer.status, 403 | 405))
         }
-        Ending::Failure(failure) => *failure == Failure::Dns(DnsFailure::NoSuchName),
+        AttemptOutcome::Failure(failure) => *failure == Failure::Dns(DnsFailure::NoSuchName),
     }
 }
 

@@ -7,17 +7,17 @@
 
 use super::Judging;
 use super::chain::Chain;
-use super::judge::{clues, judge_at, judged};
+use super::judge::{context, judge_at, judged};
 use crate::Moment;
 use crate::crawl::board::Board;
 use crate::crawl::discovery::Discovery;
-use crate::crawl::ground::Ground;
 use crate::crawl::messages::{Judged, Request, Response, StartProblem, UrlId};
 use crate::crawl::requests::Order;
-use crate::evidence::Ending;
+use crate::crawl::shared::SharedState;
+use crate::evidence::AttemptOutcome;
 use crate::extract::reading::Reading;
 use crate::url::scope::Scope;
-use crate::verdict::{Cause, Clues, Hops, Verdict, Way};
+use crate::verdict::{Cause, ChainFault, JudgeContext, Route, Verdict};
 
 impl Judging {
     /// Whether redirects may end otherwise with the cookies that their hops set.
@@ -56,7 +56,7 @@ impl Judging {
     /// Where a URL is followed with cookies: what to request in its place.
     pub(in crate::crawl) fn prepare(&self, board: &Board, id: UrlId, request: &mut Request) {
         let Some(chain) = self.chains.get(&id) else { return };
-        chain.address().clone_into(&mut request.address);
+        chain.url().clone_into(&mut request.url);
         request.cookies = chain.cookies();
         request.scope = board.urls.scope_of(chain.at());
     }
@@ -64,34 +64,49 @@ impl Judging {
     /// The response of a hop has come.
     pub(super) fn handle_chain(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         now: Moment,
         id: UrlId,
         response: Response,
     ) {
         let Some(mut chain) = self.chains.remove(&id) else { return };
-        let board = &mut ground.board;
-        let own = chain.address() == board.urls.text(id);
+        let board = &mut shared.board;
+        let own_host = chain.url() == board.urls.text(id);
         let Response { mut attempt, reading } = response;
-        attempt.hop = (!own).then(|| chain.address().to_owned());
-        let ending = attempt.ending.clone();
+        attempt.hop = (!own_host).then(|| chain.url().to_owned());
+        let outcome = attempt.outcome.clone();
         let attempts = &mut board.entry_mut(id).attempts;
         attempts.count += 1;
-        let gap = board.settings.retry.gap(board.entry(id).attempts.count, &ending);
-        let goes_on = matches!(&ending, Ending::Answer(answer) if answer.is_redirect());
+        let gap = board.settings.retry.gap(board.entry(id).attempts.count, &outcome);
+        let goes_on =
+            matches!(&outcome, AttemptOutcome::ResponseHead(answer) if answer.is_redirect());
         let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
         board.report_attempt(id, attempt, title, gap.is_some() || goes_on);
         if let Some(gap) = gap {
             self.chains.insert(id, chain);
             board.retry_at(id, now + gap);
-            return discovery.handle_delayed(ground, id);
+            return discovery.handle_delayed(shared, id);
         }
-        let Ending::Answer(answer) = &ending else {
-            return self.end_chain(ground, discovery, id, &chain, (&ending, Hops::Fine), reading);
+        let AttemptOutcome::ResponseHead(answer) = &outcome else {
+            return self.end_chain(
+                shared,
+                discovery,
+                id,
+                &chain,
+                (&outcome, ChainFault::None),
+                reading,
+            );
         };
         if !answer.is_redirect() {
-            return self.end_chain(ground, discovery, id, &chain, (&ending, Hops::Fine), reading);
+            return self.end_chain(
+                shared,
+                discovery,
+                id,
+                &chain,
+                (&outcome, ChainFault::None),
+                reading,
+            );
         }
         match chain.handle_redirect(answer, board.settings.hops) {
             Ok(()) => {
@@ -99,26 +114,27 @@ impl Judging {
                 board.entry_mut(id).attempts.count = 0;
                 board.enqueue(id, Order::First);
             }
-            Err(hops) => self.end_chain(ground, discovery, id, &chain, (&ending, hops), None),
+            Err(hops) => self.end_chain(shared, discovery, id, &chain, (&outcome, hops), None),
         }
     }
 
     fn end_chain(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         chain: &Chain,
-        (ending, hops): (&Ending, Hops),
+        (outcome, hops): (&AttemptOutcome, ChainFault),
         reading: Option<Reading>,
     ) {
-        let board = &mut ground.board;
+        let board = &mut shared.board;
         let last = board.intern(chain.at(), u32::MAX, chain.hops());
-        let is_redirect = matches!(ending, Ending::Answer(answer) if answer.is_redirect());
+        let is_redirect =
+            matches!(outcome, AttemptOutcome::ResponseHead(answer) if answer.is_redirect());
         if discovery.is_current_start(board, id) {
             if is_redirect {
-                let address = chain.address().to_owned();
-                let problem = StartProblem::Redirects { address };
+                let url = chain.url().to_owned();
+                let problem = StartProblem::Redirects { url };
                 return discovery.handle_start_failed(board, problem);
             }
             if last != id {
@@ -131,27 +147,27 @@ impl Judging {
                 entry.depth = 0;
                 entry.redirect.with_cookies = true;
             }
-            return self.handle_start_outcome(ground, discovery, last, ending, reading);
+            return self.handle_start_outcome(shared, discovery, last, outcome, reading);
         }
-        if let Ending::Answer(answer) = ending
+        if let AttemptOutcome::ResponseHead(answer) = outcome
             && last == id
         {
             board.entry_mut(id).last.handle_answer(answer);
         }
-        let was_read = last == id && self.take_page(ground, discovery, id, ending, reading);
-        if !was_read && ground.board.entry(id).scope == Scope::Internal {
-            discovery.handle_no_page(ground, id, Vec::new());
+        let was_read = last == id && self.take_page(shared, discovery, id, outcome, reading);
+        if !was_read && shared.board.entry(id).scope == Scope::Internal {
+            discovery.handle_no_page(shared, id, Vec::new());
         }
-        let way = if chain.hops() > 0 { Way::Temporary } else { Way::Direct };
-        let clues = Clues { hops, ..clues(&ground.board, id) };
-        let judgement = judge_at(&ground.board, last, ending, way, clues);
-        let mut judged = judged(id, judgement, ending.status());
+        let route = if chain.hops() > 0 { Route::Temporary } else { Route::Direct };
+        let context = JudgeContext { hops, ..context(&shared.board, id) };
+        let judgement = judge_at(&shared.board, last, outcome, route, context);
+        let mut judged = judged(id, judgement, outcome.status());
         (judged.last, judged.hops) = (last, chain.hops());
-        self.settle(ground, discovery, id, judged);
+        self.finalize(shared, discovery, id, judged);
         if last != id {
-            let entry = ground.board.entry(id);
+            let entry = shared.board.entry(id);
             let (roles, depth) = (entry.roles.by_redirect(), entry.depth);
-            discovery.use_url(ground, last, roles, depth);
+            discovery.use_url(shared, last, roles, depth);
         }
     }
 }

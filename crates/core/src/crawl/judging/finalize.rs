@@ -1,246 +1,247 @@
 //! From the last word on a URL to its verdict, and to the verdicts that follow from it.
 
 use super::Judging;
-use super::judge::{by_way_of, clues, judge_at, judged};
+use super::judge::{by_route, context, judge_at, judged};
 use crate::crawl::board::Board;
 use crate::crawl::discovery::{Discovery, note_wrong_type, watch_for_wrong_type};
-use crate::crawl::ground::Ground;
-use crate::crawl::messages::{BodyWish, Event, Judged, Note, UrlId};
+use crate::crawl::messages::{BodyUse, Event, Judged, Note, UrlId};
 use crate::crawl::settings::Fragments;
+use crate::crawl::shared::SharedState;
 use crate::crawl::urls::{Phase, TypeCheck};
-use crate::evidence::{Answer, Ending};
+use crate::evidence::{AttemptOutcome, ResponseHead};
 use crate::extract::reading::{Format, Reading};
 use crate::url::scope::Scope;
-use crate::verdict::{Cause, Clues, Judgement, Verdict, Way};
+use crate::verdict::{Cause, JudgeContext, Judgement, Route, Verdict};
 
 impl Judging {
     /// This outcome stands: what it means.
     pub(in crate::crawl) fn conclude(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
         reading: Option<Reading>,
     ) {
-        if let Ending::Answer(answer) = ending
+        if let AttemptOutcome::ResponseHead(answer) = outcome
             && answer.is_redirect()
         {
-            return self.conclude_redirect(ground, discovery, id, ending, answer);
+            return self.conclude_redirect(shared, discovery, id, outcome, answer);
         }
-        if self.confirmations.handle_outcome(&mut ground.board, id, ending) {
-            return discovery.handle_delayed(ground, id);
+        if self.confirmations.handle_outcome(&mut shared.board, id, outcome) {
+            return discovery.handle_delayed(shared, id);
         }
-        let board = &mut ground.board;
+        let board = &mut shared.board;
         let expected = board.settings.expects(board.urls.text(id)).is_some();
         if !expected
             && !board.entry(id).roles.only_form()
-            && ground.health.await_canary(board, id, ending)
+            && shared.health.await_canary(board, id, outcome)
         {
-            return discovery.handle_delayed(ground, id);
+            return discovery.handle_delayed(shared, id);
         }
-        if let Ending::Answer(answer) = ending {
-            ground.board.entry_mut(id).last.handle_answer(answer);
-            if discovery.lacks_reading(ground, id) {
-                return ground.enqueue_to_read(id);
+        if let AttemptOutcome::ResponseHead(answer) = outcome {
+            shared.board.entry_mut(id).last.handle_answer(answer);
+            if discovery.lacks_reading(shared, id) {
+                return shared.enqueue_to_read(id);
             }
-            self.learn_from(ground, discovery, id, answer);
+            self.learn_from(shared, discovery, id, answer);
         }
-        let was_read = self.take_page(ground, discovery, id, ending, reading);
-        if !was_read && discovery.not_read(ground, id).is_some() {
-            ground.board.entry_mut(id).last.body = BodyWish::Drop;
+        let was_read = self.take_page(shared, discovery, id, outcome, reading);
+        if !was_read && discovery.not_parsed(shared, id).is_some() {
+            shared.board.entry_mut(id).last.body = BodyUse::Drop;
         }
-        if !was_read && ground.board.entry(id).scope == Scope::Internal {
-            discovery.handle_no_page(ground, id, Vec::new());
+        if !was_read && shared.board.entry(id).scope == Scope::Internal {
+            discovery.handle_no_page(shared, id, Vec::new());
         }
-        let clues = clues(&ground.board, id);
-        self.settle_ending(ground, discovery, id, ending, clues);
-        watch_for_wrong_type(&mut ground.board, id);
+        let context = context(&shared.board, id);
+        self.finalize_outcome(shared, discovery, id, outcome, context);
+        watch_for_wrong_type(&mut shared.board, id);
     }
 
     /// What a good response says of its server and of others.
     fn learn_from(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        answer: &Answer,
+        answer: &ResponseHead,
     ) {
-        let entry = ground.board.entry(id);
+        let entry = shared.board.entry(id);
         let Some(server) = entry.server.filter(|_| answer.is_success()) else { return };
         let says_missing = answer.signs.says_missing.is_some() && !entry.roles.made_up();
         let is_page = entry.attempts.by_get && entry.roles.visit();
         if is_page && !answer.signs.challenge && !answer.challenge {
-            ground.health.handle_well(server, id);
+            shared.health.handle_well(server, id);
         }
         if let Some(likeness) = answer.signs.likeness.filter(|_| !says_missing && answer.is_html())
         {
-            self.compare_with_missing(ground, discovery, id, likeness);
+            self.compare_with_missing(shared, discovery, id, likeness);
         }
     }
 
     /// This outcome is the last word on a URL.
-    pub(in crate::crawl) fn settle_ending(
+    pub(in crate::crawl) fn finalize_outcome(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        ending: &Ending,
-        clues: Clues,
+        outcome: &AttemptOutcome,
+        context: JudgeContext,
     ) {
         // A form without what a visitor would fill in may well be refused: only what is
         // missing or fails counts.
-        let refused = matches!(ending.status(), Some(400..=403 | 405..=409 | 411..=499));
-        let only_form = ground.board.entry(id).roles.only_form();
-        let judgement = if only_form && refused && clues.expected.is_none() {
+        let refused = matches!(outcome.status(), Some(400..=403 | 405..=409 | 411..=499));
+        let only_form = shared.board.entry(id).roles.only_form();
+        let judgement = if only_form && refused && context.expected.is_none() {
             Judgement { verdict: Verdict::Sound, cause: None }
         } else {
-            judge_at(&ground.board, id, ending, Way::Direct, clues)
+            judge_at(&shared.board, id, outcome, Route::Direct, context)
         };
-        self.settle_as(ground, discovery, id, judgement, ending.status());
+        self.finalize_as(shared, discovery, id, judgement, outcome.status());
     }
 
     /// A URL was refused by a server that responds to others: that stands.
-    pub(in crate::crawl) fn settle_refused(
+    pub(in crate::crawl) fn finalize_refused(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) {
-        let clues = Clues { well_again: true, ..clues(&ground.board, id) };
-        self.settle_ending(ground, discovery, id, ending, clues);
+        let context = JudgeContext { well_again: true, ..context(&shared.board, id) };
+        self.finalize_outcome(shared, discovery, id, outcome, context);
     }
 
     /// A doubtful verdict that says nothing of the URL itself.
-    pub(in crate::crawl) fn withhold(
+    pub(in crate::crawl) fn defer(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         cause: Cause,
     ) {
-        let status = ground.board.entry(id).judged().and_then(|judged| judged.status);
-        self.settle_as(ground, discovery, id, Judgement::doubtful(cause), status);
+        let status = shared.board.entry(id).judged().and_then(|judged| judged.status);
+        self.finalize_as(shared, discovery, id, Judgement::doubtful(cause), status);
     }
 
     /// The last word on a URL that does not redirect.
-    fn settle_as(
+    fn finalize_as(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         judgement: Judgement,
         status: Option<u16>,
     ) {
-        let entry = ground.board.entry(id);
+        let entry = shared.board.entry(id);
         let is_unread = entry.scope == Scope::Internal && !entry.page.read;
         if is_unread && judgement.verdict == Verdict::Doubtful {
-            discovery.handle_no_page(ground, id, Vec::new());
+            discovery.handle_no_page(shared, id, Vec::new());
         }
-        self.settle(ground, discovery, id, judged(id, judgement, status));
+        self.finalize(shared, discovery, id, judged(id, judgement, status));
     }
 
     /// More than a form names a URL whose refusal only a form could meet.
     pub(in crate::crawl) fn judge_anew(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
     ) {
-        let Some(settled) = ground.board.entry(id).judged() else { return };
+        let Some(settled) = shared.board.entry(id).judged() else { return };
         let refused = settled.status.filter(|status| (400..500).contains(status));
         if let (Verdict::Sound, Some(status)) = (settled.verdict, refused) {
-            self.settle_status(ground, discovery, id, status);
+            self.finalize_status(shared, discovery, id, status);
         }
     }
 
     /// Something has turned up about a URL that responded well.
     pub(super) fn judge_again(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
     ) {
         let Some(Judged { verdict, cause, next: None, status: Some(status), .. }) =
-            ground.board.entry(id).judged()
+            shared.board.entry(id).judged()
         else {
             return;
         };
         if verdict == Verdict::Sound || cause == Some(Cause::Soft404) {
-            self.settle_status(ground, discovery, id, status);
+            self.finalize_status(shared, discovery, id, status);
         }
     }
 
     /// Settles a URL by its status alone, with what is known of it by now.
-    fn settle_status(
+    fn finalize_status(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         status: u16,
     ) {
-        let ending = Ending::Answer(Answer { status, ..Answer::default() });
-        let clues = clues(&ground.board, id);
-        self.settle_ending(ground, discovery, id, &ending, clues);
+        let outcome =
+            AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() });
+        let context = context(&shared.board, id);
+        self.finalize_outcome(shared, discovery, id, &outcome, context);
     }
 
     /// Takes what was read, where it is the site's. Gives whether it was a page and its links
     /// were taken.
     pub(super) fn take_page(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
         reading: Option<Reading>,
     ) -> bool {
-        let Ending::Answer(answer) = ending else { return false };
+        let AttemptOutcome::ResponseHead(answer) = outcome else { return false };
         let is_read = |reading: &Reading| answer.is_success() && !reading.title_only;
         let Some(reading) = reading.filter(is_read) else { return false };
-        let entry = ground.board.entry(id);
+        let entry = shared.board.entry(id);
         let (roles, internal) = (entry.roles, entry.scope == Scope::Internal);
-        let for_anchors = internal || entry.anchors_wanted;
+        let for_anchors = internal || entry.anchors_requested;
         let is_page = reading.format.is_page();
         let to_follow = match reading.format {
             Format::Html | Format::Xhtml => {
-                internal && roles.visit() && discovery.not_read(ground, id).is_none()
+                internal && roles.visit() && discovery.not_parsed(shared, id).is_none()
             }
-            Format::Css => internal && discovery.not_read(ground, id).is_none(),
+            Format::Css => internal && discovery.not_parsed(shared, id).is_none(),
             Format::Sitemap | Format::List => true,
             Format::Robots => {
-                ground.robots.handle_reading(id, &reading);
+                shared.robots.handle_reading(id, &reading);
                 true
             }
         };
-        let checks_anchors = ground.board.settings.fragments != Fragments::None;
+        let checks_anchors = shared.board.settings.fragments != Fragments::None;
         if is_page && for_anchors && !reading.cut && checks_anchors {
-            discovery.fragments.handle_page(id, reading.places().clone());
+            discovery.fragments.handle_page(id, reading.anchors().clone());
         }
         if to_follow {
-            discovery.handle_reading(ground, id, reading, answer.upgrades);
+            discovery.handle_reading(shared, id, reading, answer.upgrades);
         }
         to_follow && is_page
     }
 
     /// A URL has its verdict, and so have those that lead to it.
-    pub(super) fn settle(
+    pub(super) fn finalize(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         judged: Judged,
     ) {
-        self.set_judged(ground, discovery, id, judged);
+        self.set_judged(shared, discovery, id, judged);
         let mut settled = vec![id];
         while let Some(next) = settled.pop() {
-            let Some(judged) = ground.board.entry(next).judged() else { continue };
-            for follower in ground.board.urls.followers_of(next) {
-                let own = by_way_of(&ground.board, follower, next, &judged);
-                if self.may_need_cookies(&ground.board, follower, &own) {
-                    self.begin_chain(&mut ground.board, follower);
+            let Some(judged) = shared.board.entry(next).judged() else { continue };
+            for follower in shared.board.urls.followers_of(next) {
+                let own_host = by_route(&shared.board, follower, next, &judged);
+                if self.may_need_cookies(&shared.board, follower, &own_host) {
+                    self.begin_chain(&mut shared.board, follower);
                 } else {
-                    self.set_judged(ground, discovery, follower, own);
+                    self.set_judged(shared, discovery, follower, own_host);
                     settled.push(follower);
                 }
             }
@@ -249,41 +250,41 @@ impl Judging {
 
     fn set_judged(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         judged: Judged,
     ) {
-        let entry = ground.board.entry(id);
+        let entry = shared.board.entry(id);
         let is_page = judged.verdict == Verdict::Sound
             && entry.scope == Scope::Internal
             && entry.last.html
             && entry.roles.visit();
-        let not_read = discovery.not_read(ground, id).filter(|_| is_page);
+        let not_parsed = discovery.not_parsed(shared, id).filter(|_| is_page);
         let linked = entry.is_linked();
-        let judged = Judged { not_read, linked, ..judged };
-        let board = &mut ground.board;
+        let judged = Judged { not_parsed, linked, ..judged };
+        let board = &mut shared.board;
         board.urls.set_phase(id, Phase::Settled(judged));
         board.report(Event::Judged { id, judged });
         discovery.fragments.judge(board, id);
         if judged.last != id && board.entry(judged.last).type_check == TypeCheck::Wrong {
             note_wrong_type(board, id);
         }
-        self.handle_missing_judged(ground, discovery, id, &judged);
-        ground.robots.handle_judged(&mut ground.board, id, &judged);
-        note_missing_sitemap(&mut ground.board, id, &judged);
+        self.handle_missing_judged(shared, discovery, id, &judged);
+        shared.robots.handle_judged(&mut shared.board, id, &judged);
+        note_missing_sitemap(&mut shared.board, id, &judged);
     }
 
     /// What was never to be requested has its verdict, now that the crawl has ended.
-    pub(in crate::crawl) fn settle_unrequested(
+    pub(in crate::crawl) fn finalize_unrequested(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
     ) {
-        for id in ground.board.urls.ids() {
-            if let Phase::Unrequested(cause) = ground.board.entry(id).phase() {
+        for id in shared.board.urls.ids() {
+            if let Phase::Unrequested(cause) = shared.board.entry(id).phase() {
                 let judged = Judged::without_hops(id, Verdict::Skipped, Some(cause), None);
-                self.settle(ground, discovery, id, judged);
+                self.finalize(shared, discovery, id, judged);
             }
         }
     }

@@ -5,31 +5,31 @@ use url::Url;
 use crate::crawl::board::Board;
 use crate::crawl::messages::{Judged, UrlId};
 use crate::evidence::landing::sent;
-use crate::evidence::{Answer, Ending};
+use crate::evidence::{AttemptOutcome, ResponseHead};
 use crate::url::network::is_loopback;
-use crate::verdict::{Asked, Cause, Clues, Judgement, Verdict, Way, judge};
+use crate::verdict::{Cause, JudgeContext, Judgement, Route, UrlEvidence, Verdict, judge};
 
 /// What is said of an outcome that was seen at this URL.
 pub(super) fn judge_at(
     board: &Board,
     id: UrlId,
-    ending: &Ending,
-    way: Way,
-    clues: Clues,
+    outcome: &AttemptOutcome,
+    route: Route,
+    context: JudgeContext,
 ) -> Judgement {
-    let (address, scope) = (board.urls.text(id), board.entry(id).scope);
-    judge(&Asked { address, ending, way, scope, clues })
+    let (url, scope) = (board.urls.text(id), board.entry(id).scope);
+    judge(&UrlEvidence { url, outcome, route, scope, context })
 }
 
 /// What is known of a URL beside its response.
-pub(super) fn clues(board: &Board, id: UrlId) -> Clues {
+pub(super) fn context(board: &Board, id: UrlId) -> JudgeContext {
     let text = board.urls.text(id);
     let near = || Url::parse(text).is_ok_and(|url| is_loopback(&url));
-    Clues {
-        like_made_up: board.entry(id).like_missing,
+    JudgeContext {
+        like_missing_page: board.entry(id).like_missing,
         proxied: board.settings.proxied && !near(),
         expected: board.settings.expects(text),
-        ..Clues::default()
+        ..JudgeContext::default()
     }
 }
 
@@ -40,7 +40,7 @@ pub(super) fn judged(id: UrlId, judgement: Judgement, status: Option<u16>) -> Ju
 }
 
 /// The verdict of a URL that redirects to one with a verdict.
-pub(super) fn by_way_of(board: &Board, id: UrlId, next: UrlId, settled: &Judged) -> Judged {
+pub(super) fn by_route(board: &Board, id: UrlId, next: UrlId, settled: &Judged) -> Judged {
     let permanent = board.entry(id).redirect.permanent;
     let mut judged = Judged { next: Some(next), hops: settled.hops + 1, ..*settled };
     judged.moved_to = None;
@@ -68,8 +68,11 @@ fn landed_elsewhere(board: &Board, id: UrlId, settled: &Judged) -> Option<Judgem
     }
     let from = Url::parse(board.urls.text(id)).ok()?;
     let to = Url::parse(board.urls.text(settled.last)).ok()?;
-    let sent = Some(sent(&from, &to, roles.says_home(), roles.says_login())?);
-    let ending = Ending::Answer(Answer { status: settled.status?, ..Answer::default() });
-    let clues = Clues { sent, ..Clues::default() };
-    Some(judge_at(board, settled.last, &ending, Way::Temporary, clues))
+    let landing = Some(sent(&from, &to, roles.says_home(), roles.says_login())?);
+    let outcome = AttemptOutcome::ResponseHead(ResponseHead {
+        status: settled.status?,
+        ..ResponseHead::default()
+    });
+    let context = JudgeContext { landing, ..JudgeContext::default() };
+    Some(judge_at(board, settled.last, &outcome, Route::Temporary, context))
 }

@@ -3,66 +3,66 @@
 use url::Url;
 
 use super::Judging;
-use super::judge::{by_way_of, judge_at, judged};
+use super::judge::{by_route, judge_at, judged};
 use crate::crawl::board::Board;
-use crate::crawl::discovery::{Discovery, want_anchors_of};
-use crate::crawl::ground::Ground;
+use crate::crawl::discovery::{Discovery, request_anchors_of};
 use crate::crawl::messages::{Judged, UrlId};
 use crate::crawl::requests::Order;
+use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Phase;
-use crate::evidence::{Answer, Ending};
+use crate::evidence::{AttemptOutcome, ResponseHead};
 use crate::url::reference::{Reference, resolve};
 use crate::url::scope::Scope;
-use crate::verdict::{Cause, Clues, Hops, Judgement, Verdict, Way};
+use crate::verdict::{Cause, ChainFault, JudgeContext, Judgement, Route, Verdict};
 
 impl Judging {
     pub(super) fn conclude_redirect(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        ending: &Ending,
-        answer: &Answer,
+        outcome: &AttemptOutcome,
+        answer: &ResponseHead,
     ) {
-        let board = &mut ground.board;
+        let board = &mut shared.board;
         board.entry_mut(id).redirect.sets_cookie = !answer.cookies.is_empty();
         let Some((next, own_fragment)) = location(board, id, answer) else {
-            return self.conclude_bad_redirect(ground, discovery, id, ending, Hops::Fine);
+            return self.conclude_bad_redirect(shared, discovery, id, outcome, ChainFault::None);
         };
         if board.urls.leads_back(id, next) {
             if cycle_sets_cookie(board, id, next) {
                 board.entry_mut(id).redirect.sets_cookie = true;
             }
-            return self.conclude_bad_redirect(ground, discovery, id, ending, Hops::Loop);
+            return self.conclude_bad_redirect(shared, discovery, id, outcome, ChainFault::Loop);
         }
         if board.entry(id).chain >= board.settings.hops {
-            return self.conclude_bad_redirect(ground, discovery, id, ending, Hops::TooMany);
+            return self.conclude_bad_redirect(shared, discovery, id, outcome, ChainFault::TooMany);
         }
-        if board.entry(id).roles.robots() && ground.robots.is_held(board, next) {
+        if board.entry(id).roles.robots() && shared.robots.is_held(board, next) {
             // It leads to a page, and that page waits for it: there are no rules.
             let sound = Judgement { verdict: Verdict::Sound, cause: Some(Cause::Redirected) };
-            let judged = judged(id, sound, ending.status());
-            return self.settle(ground, discovery, id, judged);
+            let judged = judged(id, sound, outcome.status());
+            return self.finalize(shared, discovery, id, judged);
         }
-        self.follow(ground, discovery, id, answer, next, own_fragment);
+        self.follow(shared, discovery, id, answer, next, own_fragment);
     }
 
     /// A redirect leads nowhere, round in a loop, or on for too long.
     fn conclude_bad_redirect(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        ending: &Ending,
-        hops: Hops,
+        outcome: &AttemptOutcome,
+        hops: ChainFault,
     ) {
-        let clues = Clues { hops, ..Clues::default() };
-        let judgement = judge_at(&ground.board, id, ending, Way::Direct, clues);
-        let judged = judged(id, judgement, ending.status());
-        if self.may_need_cookies(&ground.board, id, &judged) {
-            self.begin_chain(&mut ground.board, id);
+        let context = JudgeContext { hops, ..JudgeContext::default() };
+        let judgement = judge_at(&shared.board, id, outcome, Route::Direct, context);
+        let judged = judged(id, judgement, outcome.status());
+        if self.may_need_cookies(&shared.board, id, &judged) {
+            self.begin_chain(&mut shared.board, id);
         } else {
-            self.settle(ground, discovery, id, judged);
+            self.finalize(shared, discovery, id, judged);
         }
     }
 
@@ -76,24 +76,24 @@ impl Judging {
     /// The verdict of `id` follows from that of `next`.
     pub(super) fn follow(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
-        answer: &Answer,
+        answer: &ResponseHead,
         next: UrlId,
         own_fragment: bool,
     ) {
-        let board = &mut ground.board;
+        let board = &mut shared.board;
         let entry = board.entry_mut(id);
         entry.redirect.permanent = answer.is_permanent_redirect();
         entry.redirect.own_fragment = own_fragment;
-        let (roles, depth, anchors_wanted) =
-            (entry.roles.by_redirect(), entry.depth, entry.anchors_wanted);
+        let (roles, depth, anchors_requested) =
+            (entry.roles.by_redirect(), entry.depth, entry.anchors_requested);
         board.urls.set_follows(id, next);
         // By GET all the way, as this one was requested.
         board.entry_mut(next).attempts.by_get = true;
-        if anchors_wanted {
-            want_anchors_of(board, next);
+        if anchors_requested {
+            request_anchors_of(board, next);
         }
         if board.urls.bounds().is_none() {
             // Before the bounds are known, nothing keeps the start's hops from being requested.
@@ -104,34 +104,34 @@ impl Judging {
             }
         } else {
             let was_waiting = matches!(board.entry(next).phase(), Phase::Queued(_));
-            discovery.use_url(ground, next, roles, depth);
+            discovery.use_url(shared, next, roles, depth);
             if !was_waiting {
-                hasten_hop(&mut ground.board, next);
+                hasten_hop(&mut shared.board, next);
             }
-            let to = match ground.board.entry(next).scope {
+            let to = match shared.board.entry(next).scope {
                 Scope::Internal => vec![next],
                 Scope::External => Vec::new(),
             };
-            discovery.handle_no_page(ground, id, to);
+            discovery.handle_no_page(shared, id, to);
         }
-        if let Some(settled) = ground.board.entry(next).judged() {
-            self.settle_follower(ground, discovery, id, next, &settled);
+        if let Some(settled) = shared.board.entry(next).judged() {
+            self.finalize_follower(shared, discovery, id, next, &settled);
         }
     }
 
-    pub(super) fn settle_follower(
+    pub(super) fn finalize_follower(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         next: UrlId,
         settled: &Judged,
     ) {
-        let judged = by_way_of(&ground.board, id, next, settled);
-        if self.may_need_cookies(&ground.board, id, &judged) {
-            self.begin_chain(&mut ground.board, id);
+        let judged = by_route(&shared.board, id, next, settled);
+        if self.may_need_cookies(&shared.board, id, &judged) {
+            self.begin_chain(&mut shared.board, id);
         } else {
-            self.settle(ground, discovery, id, judged);
+            self.finalize(shared, discovery, id, judged);
         }
     }
 }
@@ -152,12 +152,16 @@ fn cycle_sets_cookie(board: &Board, id: UrlId, next: UrlId) -> bool {
 }
 
 /// The URL that a redirect leads to, and whether `Location` has a fragment.
-pub(super) fn location(board: &mut Board, id: UrlId, answer: &Answer) -> Option<(UrlId, bool)> {
+pub(super) fn location(
+    board: &mut Board,
+    id: UrlId,
+    answer: &ResponseHead,
+) -> Option<(UrlId, bool)> {
     let base = Url::parse(board.urls.text(id)).ok()?;
     let location = answer.location.as_deref().filter(|l| !l.trim().is_empty())?;
-    let Reference::Web { address, fragment } = resolve(&base, location) else { return None };
+    let Reference::Web { url, fragment } = resolve(&base, location) else { return None };
     let (depth, chain) = (board.entry(id).depth, board.entry(id).chain);
-    Some((board.intern(&address, depth, chain + 1), fragment.is_some()))
+    Some((board.intern(&url, depth, chain + 1), fragment.is_some()))
 }
 
 /// The next hop of a chain is requested at once, as a browser would.

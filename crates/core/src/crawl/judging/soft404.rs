@@ -4,8 +4,8 @@ use super::Judging;
 use super::soft404_probe::Probe;
 use crate::crawl::board::Board;
 use crate::crawl::discovery::Discovery;
-use crate::crawl::ground::Ground;
 use crate::crawl::messages::{Judged, UrlId};
+use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Roles;
 use crate::url::scope::Scope;
 
@@ -17,18 +17,18 @@ impl Judging {
     /// A page responded well, and says something of this likeness.
     pub(super) fn compare_with_missing(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         likeness: u64,
     ) {
         self.soft404.handle_likeness(id, likeness);
-        let entry = ground.board.entry(id);
+        let entry = shared.board.entry(id);
         let internal = entry.scope == Scope::Internal;
-        let is_list = ground.board.settings.lists && internal;
+        let is_list = shared.board.settings.lists && internal;
         let is_page = entry.roles.visit() && !is_list;
         let Some(server) = entry.server.filter(|_| is_page) else { return };
-        let url = ground.board.urls.parsed(id);
+        let url = shared.board.urls.parsed(id);
         // A root has nothing to be told from.
         if url.path() == "/" && url.query().is_none() {
             return;
@@ -36,13 +36,13 @@ impl Judging {
         let most = if internal { OWN_MOST } else { OTHER_MOST };
         match self.soft404.handle_page(id, &url, server, most) {
             None => {}
-            Some(Probe::Known(group)) => self.judge_alike(ground, discovery, group),
+            Some(Probe::Known(group)) => self.judge_alike(shared, discovery, group),
             Some(Probe::New(shape, url)) => {
-                let probe = ground.board.intern(&url, u32::MAX, 0);
+                let probe = shared.board.intern(&url, u32::MAX, 0);
                 self.soft404.add(shape, probe, id);
-                discovery.use_url(ground, probe, Roles::PROBE, u32::MAX);
-                if let Some(judged) = ground.board.entry(probe).judged() {
-                    self.handle_missing_judged(ground, discovery, probe, &judged);
+                discovery.use_url(shared, probe, Roles::PROBE, u32::MAX);
+                if let Some(judged) = shared.board.entry(probe).judged() {
+                    self.handle_missing_judged(shared, discovery, probe, &judged);
                 }
             }
         }
@@ -52,23 +52,23 @@ impl Judging {
     /// follow.
     pub(super) fn handle_missing_judged(
         &mut self,
-        ground: &mut Ground,
+        shared: &mut SharedState,
         discovery: &mut Discovery,
         id: UrlId,
         judged: &Judged,
     ) {
         if let Some((group, says_something)) = self.soft404.handle_probe(id, judged) {
-            if says_something && let Some(home) = ground.board.urls.home_of(id) {
-                let home = ground.board.intern(&home, u32::MAX, 0);
-                discovery.use_url(ground, home, Roles::VISIT, u32::MAX);
+            if says_something && let Some(home) = shared.board.urls.home_of(id) {
+                let home = shared.board.intern(&home, u32::MAX, 0);
+                discovery.use_url(shared, home, Roles::VISIT, u32::MAX);
             }
-            return self.judge_alike(ground, discovery, group);
+            return self.judge_alike(shared, discovery, group);
         }
-        let board = &ground.board;
+        let board = &shared.board;
         if self.soft404.knows(id) && board.urls.text(id).ends_with('/') {
             for (group, probe) in self.soft404.groups_with_pages() {
-                if home_of(&ground.board, probe) == Some(id) {
-                    self.judge_alike(ground, discovery, group);
+                if home_of(&shared.board, probe) == Some(id) {
+                    self.judge_alike(shared, discovery, group);
                 }
             }
         }
@@ -76,17 +76,17 @@ impl Judging {
 
     /// Pages that say what was said of the test URL are missing, unless the home page says so
     /// too.
-    fn judge_alike(&mut self, ground: &mut Ground, discovery: &mut Discovery, group: usize) {
-        let board = &ground.board;
+    fn judge_alike(&mut self, shared: &mut SharedState, discovery: &mut Discovery, group: usize) {
+        let board = &shared.board;
         let Some(home) = home_of(board, self.soft404.probe(group)) else { return };
         let home = board.entry(home).judged().map_or(home, |judged| judged.last);
         if board.entry(home).judged().is_none() {
             return;
         }
         for (id, now) in self.soft404.missing(group, home) {
-            let entry = ground.board.entry_mut(id);
+            let entry = shared.board.entry_mut(id);
             if std::mem::replace(&mut entry.like_missing, now) != now {
-                self.judge_again(ground, discovery, id);
+                self.judge_again(shared, discovery, id);
             }
         }
     }

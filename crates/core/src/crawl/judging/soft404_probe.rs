@@ -15,7 +15,7 @@ use crate::crawl::messages::{Judged, ServerId, UrlId};
 
 /// How the last segment of a nonexistent test URL begins, so that it can be told in a
 /// server's log.
-pub const MADE_UP: &str = "rummage-made-up-";
+pub const TEST_PREFIX: &str = "rummage-made-up-";
 /// Of so many pages of one shape, not nearly all can be missing.
 const MANY: usize = 10;
 
@@ -35,17 +35,17 @@ pub(super) struct Soft404Probes {
 #[derive(Debug)]
 struct Group {
     probe: UrlId,
-    says: Says,
+    says: ProbeOutcome,
     pages: Vec<UrlId>,
 }
 
 /// What came of a nonexistent test URL.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Says {
+enum ProbeOutcome {
     /// Not known yet.
     Unknown,
     /// That it is missing, or nothing.
-    Nothing,
+    Missing,
     /// A page of this likeness.
     Page(u64),
 }
@@ -60,7 +60,7 @@ impl Soft404Probes {
         server: ServerId,
         most: u32,
     ) -> Option<Probe> {
-        let (shape, made_up) = shape(url);
+        let (shape, test_url) = shape(url);
         if let Some(&group) = self.by_shape.get(&shape) {
             self.groups[group].pages.push(id);
             return Some(Probe::Known(group));
@@ -70,12 +70,12 @@ impl Soft404Probes {
             return None;
         }
         *count += 1;
-        Some(Probe::New(shape, Url::parse(&made_up).ok()?))
+        Some(Probe::New(shape, Url::parse(&test_url).ok()?))
     }
 
     pub(super) fn add(&mut self, shape: String, probe: UrlId, page: UrlId) {
         let group = self.groups.len();
-        self.groups.push(Group { probe, says: Says::Unknown, pages: vec![page] });
+        self.groups.push(Group { probe, says: ProbeOutcome::Unknown, pages: vec![page] });
         self.by_shape.insert(shape, group);
         self.by_probe.insert(probe, group);
     }
@@ -83,16 +83,17 @@ impl Soft404Probes {
     /// A test URL has its verdict. Gives its group, and whether it says something.
     pub(super) fn handle_probe(&mut self, id: UrlId, judged: &Judged) -> Option<(usize, bool)> {
         let group = *self.by_probe.get(&id)?;
-        let answered = judged.status.is_some_and(|status| (200..300).contains(&status));
-        let likeness = self.likeness.get(&judged.last).filter(|_| answered);
-        self.groups[group].says = likeness.map_or(Says::Nothing, |l| Says::Page(*l));
+        let responded = judged.status.is_some_and(|status| (200..300).contains(&status));
+        let likeness = self.likeness.get(&judged.last).filter(|_| responded);
+        self.groups[group].says =
+            likeness.map_or(ProbeOutcome::Missing, |l| ProbeOutcome::Page(*l));
         Some((group, likeness.is_some()))
     }
 
     /// The groups whose test URLs got a page.
     pub(super) fn groups_with_pages(&self) -> Vec<(usize, UrlId)> {
         let groups = self.groups.iter().enumerate();
-        let with_page = groups.filter(|(_, group)| matches!(group.says, Says::Page(_)));
+        let with_page = groups.filter(|(_, group)| matches!(group.says, ProbeOutcome::Page(_)));
         with_page.map(|(number, group)| (number, group.probe)).collect()
     }
 
@@ -114,7 +115,7 @@ impl Soft404Probes {
     /// Whether each page of a group says what was said of its test URL, and the server does not
     /// say so of nearly all that it has.
     pub(super) fn missing(&self, group: usize, home: UrlId) -> Vec<(UrlId, bool)> {
-        let Group { says: Says::Page(likeness), pages, .. } = &self.groups[group] else {
+        let Group { says: ProbeOutcome::Page(likeness), pages, .. } = &self.groups[group] else {
             return Vec::new();
         };
         if self.likeness.get(&home) == Some(likeness) {
@@ -138,29 +139,29 @@ pub(super) enum Probe {
 
 /// The folder and the ending of an address, and an address of the same shape that
 /// cannot be there. A slash at the end is an ending.
-fn shape(address: &Url) -> (String, String) {
-    let path = address.path();
+fn shape(url: &Url) -> (String, String) {
+    let path = url.path();
     let (body, slash) = match path.strip_suffix('/') {
         Some(body) => (body, "/"),
         None => (path, ""),
     };
     let cut = body.rfind('/').map_or(0, |at| at + 1);
     let (folder, name) = body.split_at(cut);
-    let ending = name.rfind('.').filter(|_| slash.is_empty()).map_or("", |at| &name[at..]);
+    let extension = name.rfind('.').filter(|_| slash.is_empty()).map_or("", |at| &name[at..]);
     // An ending is short, and no part of a sentence.
-    let ending = if ending.len() <= 6 { ending } else { "" };
-    let origin = &address[..url::Position::BeforePath];
+    let extension = if extension.len() <= 6 { extension } else { "" };
+    let origin = &url[..url::Position::BeforePath];
     let folder = if folder.is_empty() { "/" } else { folder };
-    let shape = format!("{origin}{folder}*{ending}{slash}");
+    let shape = format!("{origin}{folder}*{extension}{slash}");
     let number = xxh3_64(shape.as_bytes());
-    let made_up = format!("{origin}{folder}{MADE_UP}{:08x}{ending}{slash}", number >> 32);
-    (shape, made_up)
+    let test_url = format!("{origin}{folder}{TEST_PREFIX}{:08x}{extension}{slash}", number >> 32);
+    (shape, test_url)
 }
 
 /// The address that is made up to see whether this one is there.
 #[must_use]
-pub fn made_up_beside(address: &str) -> Option<String> {
-    Url::parse(address).ok().map(|url| shape(&url).1)
+pub fn nonexistent_sibling(url: &str) -> Option<String> {
+    Url::parse(url).ok().map(|url| shape(&url).1)
 }
 
 #[cfg(test)]
@@ -168,14 +169,14 @@ mod tests {
     use super::*;
 
     #[test]
-    fn an_address_is_made_up_beside_those_of_its_shape() {
-        let made = |address: &str| {
-            let (shape, made_up) = shape(&Url::parse(address).unwrap());
-            let start = made_up.find(MADE_UP).unwrap();
-            let after = start + MADE_UP.len() + 8;
-            (shape, format!("{}…{}", &made_up[..start], &made_up[after..]))
+    fn an_url_is_made_up_beside_those_of_its_shape() {
+        let made = |url: &str| {
+            let (shape, test_url) = shape(&Url::parse(url).unwrap());
+            let start = test_url.find(TEST_PREFIX).unwrap();
+            let after = start + TEST_PREFIX.len() + 8;
+            (shape, format!("{}…{}", &test_url[..start], &test_url[after..]))
         };
-        for (address, shape, made_up) in [
+        for (url, shape, test_url) in [
             (
                 "http://a.test/boats/hazel.html",
                 "http://a.test/boats/*.html",
@@ -187,7 +188,7 @@ mod tests {
             ("http://a.test/v1.2-beta-notes", "http://a.test/*", "http://a.test/…"),
             ("http://a.test/?page=7", "http://a.test/*/", "http://a.test/…/"),
         ] {
-            assert_eq!(made(address), (shape.to_owned(), made_up.to_owned()), "{address}");
+            assert_eq!(made(url), (shape.to_owned(), test_url.to_owned()), "{url}");
         }
     }
 }

@@ -50,7 +50,7 @@ pub(crate) enum Turn {
 #[derive(Debug)]
 struct Lane {
     pace: Pace,
-    own: bool,
+    own_host: bool,
     waiting: VecDeque<Job>,
     later: VecDeque<Job>,
     side: VecDeque<Job>,
@@ -92,21 +92,21 @@ impl Lane {
 
     /// How many have been silent for so long that they take nobody's place. Strangers are
     /// never asked by more than their pace allows.
-    fn parked(&self, now: Moment, silence: Duration) -> u32 {
+    fn stalled(&self, now: Moment, silence: Duration) -> u32 {
         let before = now.before(silence);
-        let long = |(_, since): &&(RequestId, Moment)| self.own && *since < before;
+        let long = |(_, since): &&(RequestId, Moment)| self.own_host && *since < before;
         u32::try_from(self.in_flight.iter().take_while(long).count()).unwrap_or(u32::MAX)
     }
 
     /// When the next one in flight has been silent for so long.
     fn next_parking(&self, now: Moment, silence: Duration) -> Option<Moment> {
         let before = now.before(silence);
-        let next = self.in_flight.iter().find(|(_, since)| self.own && *since >= before);
+        let next = self.in_flight.iter().find(|(_, since)| self.own_host && *since >= before);
         next.map(|(_, since)| *since + silence + Duration::from_micros(1))
     }
 
     fn takes_first(&self) -> bool {
-        !self.on_trial || self.pace.has_answered()
+        !self.on_trial || self.pace.has_responded()
     }
 }
 
@@ -155,13 +155,13 @@ impl Frontier {
     }
 
     /// The lane of a server; made when it is new.
-    pub(crate) fn server(&mut self, name: &str, own: bool, limits: Limits) -> ServerId {
+    pub(crate) fn server(&mut self, name: &str, own_host: bool, limits: Limits) -> ServerId {
         let index = match self.names.get_index_of(name) {
             Some(index) => index,
             None => {
                 self.lanes.push(Lane {
                     pace: Pace::new(limits),
-                    own,
+                    own_host,
                     waiting: VecDeque::new(),
                     later: VecDeque::new(),
                     side: VecDeque::new(),
@@ -184,9 +184,9 @@ impl Frontier {
     }
 
     /// The site's bounds are known now: says which of its first lanes are its own.
-    pub(crate) fn set_own(&mut self, server: ServerId, own: bool, limits: Limits) {
+    pub(crate) fn set_own(&mut self, server: ServerId, own_host: bool, limits: Limits) {
         let lane = self.lane(server);
-        lane.own = own;
+        lane.own_host = own_host;
         lane.pace.set_limits(limits);
     }
 
@@ -234,7 +234,7 @@ impl Frontier {
 
     /// Whether a server belongs to the site.
     pub(crate) fn is_own(&self, server: ServerId) -> bool {
-        self.lanes[server.index()].own
+        self.lanes[server.index()].own_host
     }
 
     /// An address waits to be asked before the others of its server.
@@ -252,7 +252,7 @@ impl Frontier {
     pub(crate) fn poll(
         &mut self,
         now: Moment,
-        is_wanted: impl Fn(Job) -> bool,
+        is_needed: impl Fn(Job) -> bool,
     ) -> Option<(RequestId, Job)> {
         self.wake(now);
         while self.in_flight() < self.concurrency {
@@ -262,8 +262,8 @@ impl Frontier {
                 continue;
             }
             let lane = &mut self.lanes[server.index()];
-            let parked = lane.parked(now, self.silence);
-            match lane.pace.ready(now, parked) {
+            let stalled = lane.stalled(now, self.silence);
+            match lane.pace.ready(now, stalled) {
                 Ready::At(moment) => self.timers.push(Reverse((moment, server))),
                 Ready::WhenOneEnds => {
                     lane.listed = false;
@@ -274,7 +274,7 @@ impl Frontier {
                 Ready::Now => {
                     let job = loop {
                         match self.lane(server).next() {
-                            Some(job) if is_wanted(job) => break Some(job),
+                            Some(job) if is_needed(job) => break Some(job),
                             Some(_) => {}
                             None => break None,
                         }
@@ -317,10 +317,10 @@ impl Frontier {
         let lane = &mut self.lanes[server.index()];
         lane.in_flight.retain(|(in_flight, _)| *in_flight != request);
         lane.later_in_flight -= u32::from(job.turn == Turn::Later);
-        self.others -= u32::from(!lane.own);
+        self.others -= u32::from(!lane.own_host);
         let slowed = lane.pace.handle_ended(now, signal);
         let ended = lane.unproven.min(1);
-        let proven = if lane.pace.has_answered() { lane.unproven } else { ended };
+        let proven = if lane.pace.has_responded() { lane.unproven } else { ended };
         lane.unproven -= proven;
         self.unproven -= proven;
         self.list(server);
@@ -338,17 +338,17 @@ impl Frontier {
 
     /// Whether nothing waits to be asked at once and nothing is in flight. What is
     /// due later may still wait.
-    pub(crate) fn is_quiet(&self, is_wanted: impl Fn(Job) -> bool) -> bool {
+    pub(crate) fn is_quiet(&self, is_needed: impl Fn(Job) -> bool) -> bool {
         let mut jobs = self
             .lanes
             .iter()
             .flat_map(|lane| lane.waiting.iter().chain(&lane.later).chain(&lane.side));
-        self.requests.is_empty() && !jobs.any(|job| is_wanted(*job))
+        self.requests.is_empty() && !jobs.any(|job| is_needed(*job))
     }
 
     /// Whether nothing waits for a later moment either.
-    pub(crate) fn is_empty(&self, is_wanted: impl Fn(Job) -> bool) -> bool {
-        self.is_quiet(&is_wanted) && !self.due.iter().any(|Reverse((.., job))| is_wanted(*job))
+    pub(crate) fn is_empty(&self, is_needed: impl Fn(Job) -> bool) -> bool {
+        self.is_quiet(&is_needed) && !self.due.iter().any(|Reverse((.., job))| is_needed(*job))
     }
 
     /// How many are in flight.
@@ -364,16 +364,16 @@ impl Frontier {
         lane.pace.handle_started(now);
         lane.in_flight.push_back((request, now));
         lane.later_in_flight += u32::from(job.turn == Turn::Later);
-        let unproven = u32::from(!lane.own && !lane.pace.has_answered());
+        let unproven = u32::from(!lane.own_host && !lane.pace.has_responded());
         lane.unproven += unproven;
         self.unproven += unproven;
-        self.others += u32::from(!lane.own);
+        self.others += u32::from(!lane.own_host);
         request
     }
 
     fn has_slot(&self, server: ServerId, now: Moment) -> bool {
         let lane = &self.lanes[server.index()];
-        if lane.own {
+        if lane.own_host {
             return true;
         }
         let own_busy = self.in_flight() > self.others || !self.ready_own.is_empty();
@@ -381,12 +381,12 @@ impl Frontier {
         if self.others >= share.max(1) {
             return false;
         }
-        if lane.pace.has_answered() || self.unproven < (self.concurrency / 2).max(1) {
+        if lane.pace.has_responded() || self.unproven < (self.concurrency / 2).max(1) {
             return true;
         }
         // The other half is kept free for those who answer; where there are none, a part
         // of it would be of use to nobody. A quarter stays for the site's own pages.
-        let proven = |server: &ServerId| self.lanes[server.index()].pace.has_answered();
+        let proven = |server: &ServerId| self.lanes[server.index()].pace.has_responded();
         self.unproven < (self.concurrency * 3 / 4).max(1)
             && self.others <= self.unproven
             && self.ready_own.is_empty()
@@ -396,8 +396,8 @@ impl Frontier {
 
     /// Whether all that is in flight to the site's own servers has been silent for long.
     fn own_is_silent(&self, now: Moment) -> bool {
-        let own = self.lanes.iter().filter(|lane| lane.own);
-        let silent: u32 = own.map(|lane| lane.parked(now, self.silence)).sum();
+        let own_host = self.lanes.iter().filter(|lane| lane.own_host);
+        let silent: u32 = own_host.map(|lane| lane.stalled(now, self.silence)).sum();
         self.in_flight() - self.others <= silent
     }
 
@@ -429,7 +429,7 @@ impl Frontier {
             return;
         }
         lane.listed = true;
-        if lane.own {
+        if lane.own_host {
             self.ready_own.push_back(server);
         } else {
             self.ready.push_back(server);
@@ -445,9 +445,9 @@ impl Frontier {
 mod tests {
     use super::*;
 
-    fn job(address: u32, later: bool) -> Job {
+    fn job(url: u32, later: bool) -> Job {
         let turn = if later { Turn::Later } else { Turn::First };
-        Job { url: UrlId::from_index(address as usize), ticket: 0, turn }
+        Job { url: UrlId::from_index(url as usize), ticket: 0, turn }
     }
 
     /// The request of that number, from 0.
@@ -455,7 +455,7 @@ mod tests {
         RequestId::from_number(number)
     }
 
-    fn own() -> Limits {
+    fn own_host() -> Limits {
         Limits { first: 100, most: 100, interval: Duration::ZERO }
     }
 
@@ -471,7 +471,7 @@ mod tests {
     #[test]
     fn dead_strangers_share_half_of_the_slots() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
-        let site = frontier.server("a.test", true, own());
+        let site = frontier.server("a.test", true, own_host());
         frontier.push(site, job(50, false));
         for n in 0..20 {
             let server =
@@ -499,7 +499,7 @@ mod tests {
     #[test]
     fn a_server_that_is_closed_answers_questions_beside_alone() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
-        let site = frontier.server("a.test", true, own());
+        let site = frontier.server("a.test", true, own_host());
         frontier.set_closed(site, true);
         frontier.push(site, job(1, false));
         frontier.push(site, job(2, true));
@@ -510,7 +510,7 @@ mod tests {
     }
 
     #[test]
-    fn of_a_server_that_has_never_answered_one_address_is_tried_to_its_end() {
+    fn of_a_server_that_has_never_answered_one_url_is_tried_to_its_end() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let other = frontier.server("b.test", false, Limits::other(None, None));
         frontier.push(other, job(1, false));
@@ -522,15 +522,15 @@ mod tests {
         assert_eq!(start_all(&mut frontier, later).len(), 0);
         frontier.push(other, job(1, true));
         assert_eq!(frontier.poll(later, |_| true), Some((request(1), job(1, true))));
-        let answered = Signal::Answered(Duration::ZERO);
-        frontier.handle_ended(later, request(1), answered);
+        let responded = Signal::Answered(Duration::ZERO);
+        frontier.handle_ended(later, request(1), responded);
         assert_eq!(start_all(&mut frontier, later + Duration::from_secs(1)).len(), 1);
     }
 
     #[test]
     fn own_pages_always_have_a_quarter() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
-        let site = frontier.server("a.test", true, own());
+        let site = frontier.server("a.test", true, own_host());
         frontier.push(site, job(0, false));
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 1);
         for n in 1..20 {
@@ -547,7 +547,7 @@ mod tests {
     #[test]
     fn what_is_due_later_waits_until_then() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
-        let site = frontier.server("a.test", true, own());
+        let site = frontier.server("a.test", true, own_host());
         let due = Moment::START + Duration::from_secs(5);
         frontier.push_at(due, site, job(1, true));
         assert_eq!(frontier.poll(Moment::START, |_| true), None);
@@ -561,7 +561,7 @@ mod tests {
     #[test]
     fn later_attempts_of_one_server_go_eight_at_a_time() {
         let mut frontier = Frontier::new(64, Duration::from_secs(2));
-        let site = frontier.server("a.test", true, own());
+        let site = frontier.server("a.test", true, own_host());
         for n in 0..20 {
             frontier.push(site, job(n, true));
         }
@@ -591,7 +591,7 @@ mod tests {
     #[test]
     fn jobs_that_no_longer_hold_are_passed_over() {
         let mut frontier = Frontier::new(4, Duration::from_secs(2));
-        let site = frontier.server("a.test", true, own());
+        let site = frontier.server("a.test", true, own_host());
         frontier.push(site, job(1, false));
         frontier.push(site, job(2, false));
         let second = |job: Job| job.url == UrlId::from_index(2);

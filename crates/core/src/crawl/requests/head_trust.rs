@@ -8,7 +8,7 @@
 use std::collections::HashMap;
 
 use crate::crawl::messages::{ServerId, UrlId};
-use crate::evidence::{Answer, Ending};
+use crate::evidence::{AttemptOutcome, ResponseHead};
 
 /// GET has to agree this many times.
 const PROOFS: u32 = 8;
@@ -30,7 +30,7 @@ struct Record {
 
 impl HeadTrust {
     /// Whether HEAD is tried first at a server at all.
-    pub(super) fn tries_head(&self, server: ServerId) -> bool {
+    pub(super) fn trusts_head(&self, server: ServerId) -> bool {
         self.0.get(&server).is_none_or(|record| !record.lies)
     }
 
@@ -41,9 +41,9 @@ impl HeadTrust {
         server: ServerId,
         id: UrlId,
         wanted: bool,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) -> bool {
-        let Ending::Answer(answer) = ending else { return false };
+        let AttemptOutcome::ResponseHead(answer) = outcome else { return false };
         if !answer.is_success() || (wanted && is_suspicious(answer)) {
             return false;
         }
@@ -63,14 +63,14 @@ impl HeadTrust {
         &mut self,
         server: ServerId,
         id: UrlId,
-        ending: &Ending,
+        outcome: &AttemptOutcome,
     ) -> Vec<UrlId> {
         let Some(record) = self.0.get_mut(&server) else { return Vec::new() };
         let Some(at) = record.doubted.iter().position(|doubted| *doubted == id) else {
             return Vec::new();
         };
         record.doubted.swap_remove(at);
-        if matches!(ending, Ending::Answer(answer) if answer.is_success()) {
+        if matches!(outcome, AttemptOutcome::ResponseHead(answer) if answer.is_success()) {
             record.proofs += 1;
             return Vec::new();
         }
@@ -80,7 +80,7 @@ impl HeadTrust {
 }
 
 /// A page where something else is wanted, or a response without any content to speak of.
-fn is_suspicious(answer: &Answer) -> bool {
+fn is_suspicious(answer: &ResponseHead) -> bool {
     answer.is_html() || answer.media_type.is_none()
 }
 
@@ -88,9 +88,9 @@ fn is_suspicious(answer: &Answer) -> bool {
 mod tests {
     use super::*;
 
-    fn says(status: u16) -> Ending {
+    fn says(status: u16) -> AttemptOutcome {
         let media_type = Some("image/png".to_owned());
-        Ending::Answer(Answer { status, media_type, ..Answer::default() })
+        AttemptOutcome::ResponseHead(ResponseHead { status, media_type, ..ResponseHead::default() })
     }
 
     #[test]
@@ -106,6 +106,6 @@ mod tests {
         let mut trust = HeadTrust::default();
         assert!(!trust.handle_head(server, url(0), false, &says(200)));
         assert_eq!(trust.handle_get(server, url(0), &says(404)), []);
-        assert!(!trust.tries_head(server));
+        assert!(!trust.trusts_head(server));
     }
 }

@@ -20,7 +20,7 @@ use side_requests::{Reason, SideRequests};
 use super::messages::{RequestId, ServerId, UrlId};
 use super::urls::{Phase, UrlTable};
 use crate::Moment;
-use crate::evidence::{Ending, Purpose};
+use crate::evidence::{AttemptOutcome, Purpose};
 
 /// In which order a URL is requested among those of its server.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -49,7 +49,7 @@ pub(super) struct Requests {
     side: SideRequests,
     pub(super) head_trust: HeadTrust,
     /// How URLs have failed so far that are to be requested again.
-    failures: HashMap<UrlId, Vec<Ending>>,
+    failures: HashMap<UrlId, Vec<AttemptOutcome>>,
 }
 
 impl Requests {
@@ -63,8 +63,8 @@ impl Requests {
     }
 
     /// The server of that name; its lane is made when it is new.
-    pub(super) fn server(&mut self, name: &str, own: bool, limits: Limits) -> ServerId {
-        self.frontier.server(name, own, limits)
+    pub(super) fn server(&mut self, name: &str, own_host: bool, limits: Limits) -> ServerId {
+        self.frontier.server(name, own_host, limits)
     }
 
     /// The server's name.
@@ -72,8 +72,8 @@ impl Requests {
         self.frontier.name(server)
     }
 
-    pub(super) fn set_own(&mut self, server: ServerId, own: bool, limits: Limits) {
-        self.frontier.set_own(server, own, limits);
+    pub(super) fn set_own(&mut self, server: ServerId, own_host: bool, limits: Limits) {
+        self.frontier.set_own(server, own_host, limits);
     }
 
     pub(super) fn is_own(&self, server: ServerId) -> bool {
@@ -104,8 +104,8 @@ impl Requests {
     }
 
     /// Whether HEAD is tried first at a server at all.
-    pub(super) fn tries_head(&self, server: ServerId) -> bool {
-        self.head_trust.tries_head(server)
+    pub(super) fn trusts_head(&self, server: ServerId) -> bool {
+        self.head_trust.trusts_head(server)
     }
 
     /// A URL waits to be requested from now on.
@@ -220,19 +220,19 @@ impl Requests {
     }
 
     /// An attempt has failed, and another follows.
-    pub(super) fn handle_failure(&mut self, id: UrlId, ending: Ending) {
-        self.failures.entry(id).or_default().push(ending);
+    pub(super) fn handle_failure(&mut self, id: UrlId, outcome: AttemptOutcome) {
+        self.failures.entry(id).or_default().push(outcome);
     }
 
     /// What is reported of a URL that failed each time: what was seen most often, and of
     /// equals the first. One outlier must not decide the verdict.
-    pub(super) fn most_frequent(&mut self, id: UrlId, last: Ending) -> Ending {
+    pub(super) fn most_frequent(&mut self, id: UrlId, last: AttemptOutcome) -> AttemptOutcome {
         let Some(mut all) = self.failures.remove(&id).filter(|_| last.may_pass()) else {
             return last;
         };
         all.push(last);
-        let count = |ending: &Ending| all.iter().filter(|other| *other == ending).count();
-        let most = all.iter().rev().max_by_key(|ending| count(ending));
+        let count = |outcome: &AttemptOutcome| all.iter().filter(|other| *other == outcome).count();
+        let most = all.iter().rev().max_by_key(|outcome| count(outcome));
         most.expect("there is one at least").clone()
     }
 

@@ -31,7 +31,7 @@ pub struct Limits {
 impl Limits {
     /// For the site that is checked: its owner asked for this.
     #[must_use]
-    pub fn own(per_host: Option<u32>, loopback: bool, rate: Option<Duration>) -> Limits {
+    pub fn own_host(per_host: Option<u32>, loopback: bool, rate: Option<Duration>) -> Limits {
         let (first, most) = if loopback { (16, 64) } else { (4, 16) };
         let most = per_host.unwrap_or(most).max(1);
         Limits { first: first.min(most), most, interval: rate.unwrap_or_default() }
@@ -167,7 +167,7 @@ pub struct Pace {
     /// When the last answer came that was not slow.
     last_quick: Option<Moment>,
     /// Signs of strain of requests that ended before this moment are old news.
-    deaf_until: Moment,
+    ignore_strain_until: Moment,
     /// Failures that may be due to strain end before this moment.
     strained_until: Moment,
 }
@@ -190,7 +190,7 @@ impl Pace {
             usual: None,
             slow: 0,
             last_quick: None,
-            deaf_until: Moment::START,
+            ignore_strain_until: Moment::START,
             strained_until: Moment::START,
         }
     }
@@ -213,8 +213,8 @@ impl Pace {
     /// When the next request may start. `parked` of those in flight have been silent for
     /// so long that they take nobody's place.
     #[must_use]
-    pub fn ready(&self, now: Moment, parked: u32) -> Ready {
-        if self.in_flight.saturating_sub(parked.min(self.limits.most)) >= self.window {
+    pub fn ready(&self, now: Moment, stalled: u32) -> Ready {
+        if self.in_flight.saturating_sub(stalled.min(self.limits.most)) >= self.window {
             Ready::WhenOneEnds
         } else if self.next_start > now + self.grace() {
             Ready::At(self.next_start)
@@ -294,10 +294,10 @@ impl Pace {
         if level > FEWEST || counts {
             self.strained_until = now + round;
         }
-        if now < self.deaf_until || (level <= FEWEST && !counts) {
+        if now < self.ignore_strain_until || (level <= FEWEST && !counts) {
             return None;
         }
-        self.deaf_until = now + round;
+        self.ignore_strain_until = now + round;
         if counts {
             self.gap = (self.gap * 2).clamp(FIRST_GAP, LAST_GAP);
             self.next_start = self.next_start.max(now + self.gap);
@@ -347,7 +347,7 @@ impl Pace {
 
     /// Whether the host has answered at all.
     #[must_use]
-    pub fn has_answered(&self) -> bool {
+    pub fn has_responded(&self) -> bool {
         self.usual.is_some()
     }
 
@@ -383,7 +383,7 @@ mod tests {
 
     #[test]
     fn quick_answers_double_it_up_to_the_ceiling() {
-        let mut pace = Pace::new(Limits::own(None, false, None));
+        let mut pace = Pace::new(Limits::own_host(None, false, None));
         let mut windows = vec![pace.window()];
         for _ in 0..3 {
             round(&mut pace, Moment::START, Signal::Answered(20 * MS));
@@ -394,7 +394,7 @@ mod tests {
 
     #[test]
     fn strain_halves_it_once_a_round_and_it_recovers() {
-        let mut pace = Pace::new(Limits::own(None, true, None));
+        let mut pace = Pace::new(Limits::own_host(None, true, None));
         round(&mut pace, Moment::START, BUSY);
         assert_eq!(pace.window(), 8);
         round(&mut pace, Moment::START + 2000 * MS, BUSY);
@@ -412,7 +412,7 @@ mod tests {
 
     #[test]
     fn what_was_too_much_is_tried_again_ever_more_rarely() {
-        let mut pace = Pace::new(Limits::own(None, false, None));
+        let mut pace = Pace::new(Limits::own_host(None, false, None));
         let mut strained = Vec::new();
         for second in 0..600 {
             let now = Moment::START + Duration::from_secs(second);
@@ -429,7 +429,7 @@ mod tests {
     #[test]
     fn answers_three_times_as_slow_are_strain_unless_still_quick_or_usual() {
         let slowed = |usual: Duration, then: Duration| {
-            let mut pace = Pace::new(Limits::own(None, false, None));
+            let mut pace = Pace::new(Limits::own_host(None, false, None));
             round(&mut pace, Moment::START, Signal::Answered(usual));
             let wide = pace.window();
             round(&mut pace, Moment::START + 1000 * MS, Signal::Answered(then));
@@ -438,7 +438,7 @@ mod tests {
         assert!(!slowed(20 * MS, 200 * MS), "still quick");
         assert!(!slowed(100 * MS, 290 * MS));
         assert!(slowed(100 * MS, 400 * MS));
-        let mut pace = Pace::new(Limits::own(None, false, None));
+        let mut pace = Pace::new(Limits::own_host(None, false, None));
         pace.handle_started(Moment::START);
         pace.handle_ended(Moment::START, Signal::Answered(20 * MS));
         for second in 1..10 {
@@ -449,8 +449,8 @@ mod tests {
     }
 
     #[test]
-    fn one_address_that_fails_alone_slows_nothing() {
-        let mut pace = Pace::new(Limits::own(None, false, None));
+    fn one_url_that_fails_alone_slows_nothing() {
+        let mut pace = Pace::new(Limits::own_host(None, false, None));
         pace.handle_started(Moment::START);
         assert_eq!(pace.handle_ended(Moment::START, BUSY), None);
         assert!(!pace.is_strained(Moment::START));
@@ -471,7 +471,7 @@ mod tests {
 
     #[test]
     fn a_host_that_counts_requests_is_asked_by_the_clock() {
-        let mut pace = Pace::new(Limits::own(None, true, None));
+        let mut pace = Pace::new(Limits::own_host(None, true, None));
         let mut now = Moment::START;
         let (mut asked, mut refused) = (0, 0);
         let mut tokens = 10.0f64;
@@ -499,8 +499,8 @@ mod tests {
                 }
             }
         }
-        let answered = asked - refused;
-        assert!(answered > 150, "half of what it bears: {answered}");
+        let responded = asked - refused;
+        assert!(responded > 150, "half of what it bears: {responded}");
         assert!(refused < asked / 5, "{refused} of {asked}");
     }
 
@@ -521,7 +521,7 @@ mod tests {
 
     #[test]
     fn what_is_silent_for_long_takes_nobodys_place() {
-        let mut pace = Pace::new(Limits::own(None, false, None));
+        let mut pace = Pace::new(Limits::own_host(None, false, None));
         (0..4).for_each(|_| pace.handle_started(Moment::START));
         assert_eq!(pace.ready(Moment::START, 0), Ready::WhenOneEnds);
         assert_eq!(pace.ready(Moment::START, 1), Ready::Now);
@@ -529,7 +529,7 @@ mod tests {
 
     #[test]
     fn a_wait_that_the_host_asks_for_is_kept() {
-        let mut pace = Pace::new(Limits::own(None, false, None));
+        let mut pace = Pace::new(Limits::own_host(None, false, None));
         let moment = Moment::START + Duration::from_secs(30);
         pace.wait_until(moment);
         assert_eq!(pace.ready(Moment::START, 0), Ready::At(moment));

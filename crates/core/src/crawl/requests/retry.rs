@@ -6,7 +6,7 @@
 
 use std::time::Duration;
 
-use crate::evidence::{Ending, Failure, Stage};
+use crate::evidence::{AttemptOutcome, Failure, Stage};
 
 /// The rules for asking again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -22,15 +22,15 @@ impl Retry {
     ///
     /// `made` counts the attempts made so far, this one included.
     #[must_use]
-    pub fn gap(&self, made: u32, ending: &Ending) -> Option<Duration> {
-        if !ending.may_pass() || made >= self.limit(ending) {
+    pub fn gap(&self, made: u32, outcome: &AttemptOutcome) -> Option<Duration> {
+        if !outcome.may_pass() || made >= self.limit(outcome) {
             return None;
         }
         Some(if made <= 1 { self.timeout / 4 } else { self.timeout * 3 / 2 })
     }
 
-    fn limit(&self, ending: &Ending) -> u32 {
-        let body_ran_out = *ending == Ending::Failure(Failure::Timeout(Stage::Body));
+    fn limit(&self, outcome: &AttemptOutcome) -> u32 {
+        let body_ran_out = *outcome == AttemptOutcome::Failure(Failure::Timeout(Stage::Body));
         if body_ran_out { self.attempts.min(2) } else { self.attempts }
     }
 }
@@ -38,31 +38,33 @@ impl Retry {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::evidence::Answer;
+    use crate::evidence::ResponseHead;
 
     const RETRY: Retry = Retry { attempts: 3, timeout: Duration::from_secs(20) };
 
-    fn gap(made: u32, ending: &Ending) -> Option<u64> {
-        RETRY.gap(made, ending).map(|gap| gap.as_secs())
+    fn gap(made: u32, outcome: &AttemptOutcome) -> Option<u64> {
+        RETRY.gap(made, outcome).map(|gap| gap.as_secs())
     }
 
     #[test]
     fn what_may_pass_is_asked_three_times() {
-        let reset = Ending::Failure(Failure::Reset);
+        let reset = AttemptOutcome::Failure(Failure::Reset);
         assert_eq!([1, 2, 3].map(|made| gap(made, &reset)), [Some(5), Some(30), None]);
     }
 
     #[test]
     fn a_slow_body_is_asked_twice() {
-        let slow = Ending::Failure(Failure::Timeout(Stage::Body));
+        let slow = AttemptOutcome::Failure(Failure::Timeout(Stage::Body));
         assert_eq!([1, 2].map(|made| gap(made, &slow)), [Some(5), None]);
     }
 
     #[test]
     fn what_stands_is_not_asked_again() {
-        let missing = Ending::Answer(Answer { status: 404, ..Answer::default() });
+        let missing =
+            AttemptOutcome::ResponseHead(ResponseHead { status: 404, ..ResponseHead::default() });
         assert_eq!(gap(1, &missing), None);
-        let failing = Ending::Answer(Answer { status: 502, ..Answer::default() });
+        let failing =
+            AttemptOutcome::ResponseHead(ResponseHead { status: 502, ..ResponseHead::default() });
         assert_eq!(gap(1, &failing), Some(5));
         let once = Retry { attempts: 1, ..RETRY };
         assert_eq!(once.gap(1, &failing), None);

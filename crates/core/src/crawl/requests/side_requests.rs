@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::crawl::messages::{BodyWish, Kind, ServerId, UrlId};
+use crate::crawl::messages::{BodyUse, Kind, ServerId, UrlId};
 use crate::evidence::Purpose;
 
 /// Why a side request is made.
@@ -28,10 +28,10 @@ impl Reason {
         }
     }
 
-    pub(in crate::crawl) fn body(self) -> BodyWish {
+    pub(in crate::crawl) fn body(self) -> BodyUse {
         match self {
-            Reason::Anchors => BodyWish::Places,
-            Reason::Server(_) | Reason::Network | Reason::Type(_) => BodyWish::Drop,
+            Reason::Anchors => BodyUse::Anchors,
+            Reason::Server(_) | Reason::Network | Reason::Type(_) => BodyUse::Drop,
         }
     }
 

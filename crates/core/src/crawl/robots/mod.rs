@@ -94,21 +94,21 @@ impl RobotsGate {
     /// whether the start is to wait, until [`Effect::ReleaseStart`].
     pub(super) fn handle_start(&mut self, board: &mut Board, start: UrlId) -> bool {
         let Some(server) = board.entry(start).server else { return false };
-        let wants_sitemap = board.settings.sitemap == SitemapRule::Auto;
+        let needs_sitemap = board.settings.sitemap == SitemapRule::Auto;
         let waits = board.settings.robots == RobotsRule::Obey;
         self.held_start = waits.then_some((start, server));
         match board.settings.robots.clone() {
             RobotsRule::Obey => self.request_rules(board, start, server),
-            RobotsRule::Ignore if wants_sitemap => self.request_rules(board, start, server),
+            RobotsRule::Ignore if needs_sitemap => self.request_rules(board, start, server),
             RobotsRule::Ignore => {}
             RobotsRule::Given(robots) => {
                 let base = board.urls.parsed(start);
-                for sitemap in robots.sitemaps().iter().filter(|_| wants_sitemap) {
-                    if let Ok(url) = base.join(&sitemap.address) {
+                for sitemap in robots.sitemaps().iter().filter(|_| needs_sitemap) {
+                    if let Ok(url) = base.join(&sitemap.url) {
                         board.use_unlinked(&url, Roles::SITEMAP);
                     }
                 }
-                if robots.sitemaps().is_empty() && wants_sitemap {
+                if robots.sitemaps().is_empty() && needs_sitemap {
                     use_default_sitemap(board, start);
                 }
             }
@@ -145,20 +145,20 @@ impl RobotsGate {
     /// A URL has its verdict. Where it is the robots.txt of a server, what waits for it goes on.
     pub(super) fn handle_judged(&mut self, board: &mut Board, id: UrlId, judged: &Judged) {
         let Some(&server) = self.files.get(&id) else { return };
-        let answered = matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
+        let responded = matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
         // Refused, or redirects without an end (RFC 9309 §2.3.1.2 and §2.3.1.3).
         let refused = judged.status.is_some_and(|status| (300..500).contains(&status));
-        let robots = match self.read.get(&judged.last).cloned().filter(|_| answered) {
+        let robots = match self.read.get(&judged.last).cloned().filter(|_| responded) {
             Some(robots) => Some(robots),
             // There are no rules, or a response without a body.
-            None if refused || answered => Some(Robots::default()),
+            None if refused || responded => Some(Robots::default()),
             None => None,
         };
         let is_starts = self.held_start.is_some_and(|(_, of)| of == server);
         if robots.is_none() && board.settings.robots == RobotsRule::Obey {
             if is_starts {
-                let address = board.urls.text(id).to_owned();
-                return board.say(Effect::FailStart(StartProblem::RobotsUnknown { address }));
+                let url = board.urls.text(id).to_owned();
+                return board.say(Effect::FailStart(StartProblem::RobotsUnknown { url }));
             }
             board.note(id, Note::RobotsUnknown);
         }
@@ -169,8 +169,8 @@ impl RobotsGate {
         let held = self.servers.insert(server, Rules::Known(robots));
         if is_starts && let Some((start, _)) = self.held_start.take() {
             if !self.allows(board, start) {
-                let address = board.urls.text(start).to_owned();
-                return board.say(Effect::FailStart(StartProblem::RobotsForbid { address }));
+                let url = board.urls.text(start).to_owned();
+                return board.say(Effect::FailStart(StartProblem::RobotsForbid { url }));
             }
             board.say(Effect::ReleaseStart);
         }

@@ -2,8 +2,8 @@
 
 use super::roles::Roles;
 use crate::Moment;
-use crate::crawl::messages::{BodyWish, Judged, Kind, RequestId, ServerId, UrlId};
-use crate::evidence::Answer;
+use crate::crawl::messages::{BodyUse, Judged, Kind, RequestId, ServerId, UrlId};
+use crate::evidence::ResponseHead;
 use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
@@ -31,7 +31,7 @@ pub(in crate::crawl) struct Entry {
     /// Its response is like that to a nonexistent test URL.
     pub(in crate::crawl) like_missing: bool,
     /// Fragments of it are checked though it is external.
-    pub(in crate::crawl) anchors_wanted: bool,
+    pub(in crate::crawl) anchors_requested: bool,
 }
 
 /// The attempts at a URL so far.
@@ -68,7 +68,7 @@ pub(in crate::crawl) struct LastResponse {
     /// What it was requested as.
     pub(in crate::crawl) kind: Kind,
     /// What was wanted of the body, as far as that was read.
-    pub(in crate::crawl) body: BodyWish,
+    pub(in crate::crawl) body: BodyUse,
     pub(in crate::crawl) success: bool,
     /// A success that is HTML.
     pub(in crate::crawl) html: bool,
@@ -78,7 +78,7 @@ pub(in crate::crawl) struct LastResponse {
 
 impl LastResponse {
     /// The response to that request has come.
-    pub(in crate::crawl) fn handle_answer(&mut self, answer: &Answer) {
+    pub(in crate::crawl) fn handle_answer(&mut self, answer: &ResponseHead) {
         self.success = answer.is_success();
         self.html = self.success && answer.is_html();
         self.css = self.success && answer.is_css();
@@ -122,7 +122,7 @@ pub(in crate::crawl) enum TypeCheck {
 
 impl Confirmation {
     /// The response of an earlier attempt is told: it is no confirmation.
-    pub(in crate::crawl) fn handle_told(&mut self) {
+    pub(in crate::crawl) fn handle_known(&mut self) {
         if *self == Confirmation::UnderWay {
             *self = Confirmation::None;
         }
@@ -144,7 +144,7 @@ impl Entry {
             attempts: Attempts::default(),
             last: LastResponse {
                 kind: Kind::Any,
-                body: BodyWish::Drop,
+                body: BodyUse::Drop,
                 success: false,
                 html: false,
                 css: false,
@@ -153,7 +153,7 @@ impl Entry {
             page: Page::default(),
             type_check: TypeCheck::None,
             like_missing: false,
-            anchors_wanted: false,
+            anchors_requested: false,
         }
     }
 

@@ -2,7 +2,7 @@
 
 use crate::crawl::messages::Kind;
 use crate::evidence::landing;
-use crate::extract::elements::{Purpose, Want};
+use crate::extract::elements::{Expected, Purpose};
 use crate::extract::reading::Link;
 
 /// The roles that links give one URL: a small set, asked by name.
@@ -24,7 +24,7 @@ impl Roles {
     /// By an element whose addresses are not to be asked: no use by itself.
     const LEFT_OUT: u16 = 1 << 7;
     /// It was made up, to see what its server says of such an address.
-    const MADE_UP: u16 = 1 << 8;
+    const TEST_PREFIX: u16 = 1 << 8;
     /// A picture, a style sheet, a script is wanted.
     const PICTURE: u16 = 1 << 9;
     const STYLE: u16 = 1 << 10;
@@ -39,7 +39,7 @@ impl Roles {
     const WANTS: u16 = Roles::PICTURE | Roles::STYLE | Roles::SCRIPT | Roles::DIRECTLY;
     const SAYS: u16 = Roles::SAYS_HOME | Roles::SAYS_LOGIN;
     /// What is no use by itself.
-    const BESIDE: u16 = Roles::LEFT_OUT | Roles::WANTS | Roles::SAYS;
+    const SUFFIX: u16 = Roles::LEFT_OUT | Roles::WANTS | Roles::SAYS;
 
     const fn new(bits: u16, kind: Kind) -> Roles {
         Roles { bits, kind }
@@ -57,15 +57,15 @@ impl Roles {
     pub(in crate::crawl) const IGNORED: Roles = Roles::new(Roles::LEFT_OUT, Kind::Any);
 
     /// That of an address that was made up.
-    pub(in crate::crawl) const PROBE: Roles = Roles::new(Roles::MADE_UP, Kind::Page);
+    pub(in crate::crawl) const PROBE: Roles = Roles::new(Roles::TEST_PREFIX, Kind::Page);
 
     /// The use that one link makes.
     pub(in crate::crawl) fn of(link: &Link<'_>) -> Roles {
         let Link { element, attribute, rel, .. } = *link;
-        let (wanted, kind) = match element.wants(attribute, rel) {
-            Some(Want::Picture) => (Roles::PICTURE | Roles::DIRECTLY, Kind::Image),
-            Some(Want::Style) => (Roles::STYLE | Roles::DIRECTLY, Kind::Style),
-            Some(Want::Script) => (Roles::SCRIPT | Roles::DIRECTLY, Kind::Any),
+        let (wanted, kind) = match element.expected_type(attribute, rel) {
+            Some(Expected::Image) => (Roles::PICTURE | Roles::DIRECTLY, Kind::Image),
+            Some(Expected::Style) => (Roles::STYLE | Roles::DIRECTLY, Kind::Style),
+            Some(Expected::Script) => (Roles::SCRIPT | Roles::DIRECTLY, Kind::Any),
             None => (0, Kind::Any),
         };
         match element.purpose(attribute, rel) {
@@ -120,12 +120,12 @@ impl Roles {
 
     /// Only as a sitemap, so that it is a matter of settings whether it is asked.
     pub(in crate::crawl) fn only_sitemap(self) -> bool {
-        self.bits & !Roles::BESIDE == Roles::PAGE_LIST
+        self.bits & !Roles::SUFFIX == Roles::PAGE_LIST
     }
 
     /// Only forms name it.
     pub(in crate::crawl) fn only_form(self) -> bool {
-        self.bits & !Roles::BESIDE == Roles::FORM
+        self.bits & !Roles::SUFFIX == Roles::FORM
     }
 
     /// Its body is read for addresses, so that the rules for robots matter.
@@ -135,23 +135,23 @@ impl Roles {
 
     /// Something else than pictures, sound and the like names it.
     pub(in crate::crawl) fn more_than_media(self) -> bool {
-        self.has(!(Roles::MEDIA | Roles::BESIDE))
+        self.has(!(Roles::MEDIA | Roles::SUFFIX))
     }
 
     /// Something asks for it at all.
     pub(in crate::crawl) fn any(self) -> bool {
-        self.has(!Roles::BESIDE)
+        self.has(!Roles::SUFFIX)
     }
 
     /// Browsers ask for it by https where the page came so (Mixed Content §4.1).
     pub(in crate::crawl) fn is_upgraded(self) -> bool {
         self.kind == Kind::Image
-            || self.bits & !Roles::BESIDE == Roles::MEDIA && !self.has(Roles::SCRIPT)
+            || self.bits & !Roles::SUFFIX == Roles::MEDIA && !self.has(Roles::SCRIPT)
     }
 
     /// It was made up.
     pub(in crate::crawl) fn made_up(self) -> bool {
-        self.has(Roles::MADE_UP)
+        self.has(Roles::TEST_PREFIX)
     }
 
     /// What would be wrong if it were a page: how to ask for it.
@@ -161,7 +161,7 @@ impl Roles {
             (Roles::STYLE, Kind::Style),
             (Roles::SCRIPT, Kind::Any),
         ];
-        kinds.iter().find(|(want, _)| self.has(*want)).map(|(_, kind)| *kind)
+        kinds.iter().find(|(expected, _)| self.has(*expected)).map(|(_, kind)| *kind)
     }
 
     /// A link wants such a thing of this very address.

@@ -103,7 +103,7 @@ impl UrlTable {
 
     /// Whether a URL waits for the job with this ticket.
     pub(in crate::crawl) fn holds(&self, id: UrlId, ticket: u32) -> bool {
-        matches!(self.entry(id).phase, Phase::Queued(own) | Phase::Retry(own) if own == ticket)
+        matches!(self.entry(id).phase, Phase::Queued(own_host) | Phase::Retry(own_host) if own_host == ticket)
     }
 
     /// Whether this very request is the one that a URL waits for.

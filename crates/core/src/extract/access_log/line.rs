@@ -29,11 +29,11 @@ pub fn parse(line: &[u8]) -> Option<Line<'_>> {
     let close = open + memchr::memchr(b']', &line[open..])?;
     let at = time(&line[open + 1..close])?;
     let (request, rest) = quoted(&line[close + 1..])?;
-    let mut words = rest.split(|octet| *octet == b' ').filter(|word| !word.is_empty());
+    let mut words = rest.split(|byte| *byte == b' ').filter(|word| !word.is_empty());
     let status = number(words.next()?)?;
     let status = u16::try_from(status).ok().filter(|status| (100..1000).contains(status))?;
-    let octets = words.next()?;
-    let is_size = octets == b"-" || number(octets).is_some();
+    let bytes = words.next()?;
+    let is_size = bytes == b"-" || number(bytes).is_some();
     if !is_size {
         return None;
     }
@@ -43,21 +43,21 @@ pub fn parse(line: &[u8]) -> Option<Line<'_>> {
 }
 
 /// The next text in quotes, and what stands behind it. `\"` ends none.
-fn quoted(octets: &[u8]) -> Option<(&[u8], &[u8])> {
-    let start = memchr::memchr(b'"', octets)? + 1;
+fn quoted(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
+    let start = memchr::memchr(b'"', bytes)? + 1;
     let mut at = start;
     loop {
-        at += memchr::memchr2(b'"', b'\\', &octets[at..])?;
-        if octets[at] == b'"' {
-            return Some((&octets[start..at], &octets[at + 1..]));
+        at += memchr::memchr2(b'"', b'\\', &bytes[at..])?;
+        if bytes[at] == b'"' {
+            return Some((&bytes[start..at], &bytes[at + 1..]));
         }
-        at = (at + 2).min(octets.len());
+        at = (at + 2).min(bytes.len());
     }
 }
 
 /// The path of `GET /x HTTP/1.1`; of a whole address what stands behind the host.
 fn path(request: &[u8]) -> Option<&[u8]> {
-    let mut words = request.split(|octet| *octet == b' ');
+    let mut words = request.split(|byte| *byte == b' ');
     let method = words.next()?;
     let target = words.next()?;
     if method.is_empty() || !method.iter().all(u8::is_ascii_uppercase) {
@@ -71,10 +71,9 @@ fn path(request: &[u8]) -> Option<&[u8]> {
     Some(&target[after + slash..])
 }
 
-fn number(octets: &[u8]) -> Option<u64> {
-    let is_number =
-        !octets.is_empty() && octets.len() < 19 && octets.iter().all(u8::is_ascii_digit);
-    is_number.then(|| octets.iter().fold(0, |sum, octet| sum * 10 + u64::from(octet - b'0')))
+fn number(bytes: &[u8]) -> Option<u64> {
+    let is_number = !bytes.is_empty() && bytes.len() < 19 && bytes.iter().all(u8::is_ascii_digit);
+    is_number.then(|| bytes.iter().fold(0, |sum, byte| sum * 10 + u64::from(byte - b'0')))
 }
 
 /// `28/Nov/2026:06:00:00 +0100`
@@ -145,10 +144,10 @@ mod tests {
     proptest! {
         /// Nothing that stands in a log brings it down.
         #[test]
-        fn any_octets_are_a_line_or_none(octets in prop::collection::vec(any::<u8>(), 0..200)) {
-            let _ = parse(&octets);
+        fn any_bytes_are_a_line_or_none(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+            let _ = parse(&bytes);
             let mut line = b"h - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1\" 404 5 ".to_vec();
-            line.extend(&octets);
+            line.extend(&bytes);
             prop_assert!(parse(&line).is_some_and(|line| line.status == 404));
         }
     }

@@ -119,18 +119,18 @@ impl Arrivals {
     }
 
     /// Takes a line; `number` is that in its file, from 1. Empty lines say nothing.
-    pub fn handle_line(&mut self, number: u64, octets: &[u8]) {
-        let octets = octets.trim_ascii();
-        if octets.is_empty() {
+    pub fn handle_line(&mut self, number: u64, bytes: &[u8]) {
+        let bytes = bytes.trim_ascii();
+        if bytes.is_empty() {
             return;
         }
         self.lines += 1;
-        match parse(octets) {
+        match parse(bytes) {
             Some(line) => self.take(&line),
             None => {
                 self.malformed += 1;
                 if self.samples.len() < SHOWN {
-                    let start = &octets[..octets.len().min(200)];
+                    let start = &bytes[..bytes.len().min(200)];
                     self.samples.push((number, String::from_utf8_lossy(start).into_owned()));
                 }
             }

@@ -50,7 +50,7 @@ impl List {
                 text: None,
                 rel: None,
                 region: None,
-                surroundings: 0,
+                ancestor_hash: 0,
                 scripted: false,
                 line: entry.line,
                 column: 1,
@@ -63,14 +63,14 @@ impl List {
 /// An entry as an address that can be asked: `https://` goes before a host name without a
 /// scheme. What is no address stays as it is, and is told of as such.
 #[must_use]
-pub fn address(written: &str) -> String {
+pub fn url(written: &str) -> String {
     let written = written.trim();
     if looks_like_host(written) { format!("https://{written}") } else { written.to_owned() }
 }
 
 /// Whether a text is an address over HTTP, or would be one with a scheme.
 #[must_use]
-pub fn is_address(text: &str) -> bool {
+pub fn is_url(text: &str) -> bool {
     let text = text.trim();
     let is_web = Url::parse(text).is_ok_and(|url| matches!(url.scheme(), "http" | "https"));
     is_web || looks_like_host(text)
@@ -96,13 +96,13 @@ mod tests {
     use super::*;
 
     #[test]
-    fn host_names_without_a_scheme_are_addresses() {
+    fn host_names_without_a_scheme_are_urls() {
         for text in ["www.a.test", "a.test/x?y", "a.test:8443/", "192.0.2.7/x", "münchen.test"] {
-            assert!(is_address(text) && address(text).starts_with("https://"), "{text}");
+            assert!(is_url(text) && url(text).starts_with("https://"), "{text}");
         }
         for text in ["x", "/x", "12.5", "a b.test", "e.g.", "", "a.test:x", "notes.2"] {
-            assert!(!is_address(text), "{text}");
+            assert!(!is_url(text), "{text}");
         }
-        assert_eq!(address(" http://a.test/ "), "http://a.test/");
+        assert_eq!(url(" http://a.test/ "), "http://a.test/");
     }
 }

@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use super::entry::{Entry, Fault, LONGEST_LINE, List, address, is_address};
+use super::entry::{Entry, Fault, LONGEST_LINE, List, is_url, url};
 use super::lines::too_long;
 
 /// Where an object has its address, in this order; else in the first text that is one.
@@ -10,23 +10,23 @@ const KEYS: [&str; 5] = ["target", "url", "address", "href", "loc"];
 
 /// Reads JSON Lines.
 #[must_use]
-pub fn json_lines(octets: &[u8]) -> List {
+pub fn json_lines(bytes: &[u8]) -> List {
     let mut list = List::default();
-    for (line, octets) in (1u32..).zip(octets.split(|octet| *octet == b'\n')) {
-        if octets.len() > LONGEST_LINE {
+    for (line, bytes) in (1u32..).zip(bytes.split(|byte| *byte == b'\n')) {
+        if bytes.len() > LONGEST_LINE {
             list.faults.push(too_long(line));
             continue;
         }
-        let octets = octets.strip_prefix(b"\xef\xbb\xbf").unwrap_or(octets);
-        if octets.trim_ascii().is_empty() {
+        let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
+        if bytes.trim_ascii().is_empty() {
             continue;
         }
-        let found = match serde_json::from_slice::<Value>(octets) {
+        let found = match serde_json::from_slice::<Value>(bytes) {
             Ok(value) => written(&value).ok_or_else(|| "it has no address".to_owned()),
             Err(error) => Err(format!("it is no JSON: {error}")),
         };
         match found {
-            Ok(written) => list.entries.push(Entry { written: address(&written), line }),
+            Ok(written) => list.entries.push(Entry { written: url(&written), line }),
             Err(what) => list.faults.push(Fault { line, what }),
         }
     }
@@ -38,7 +38,7 @@ fn written(value: &Value) -> Option<String> {
         Value::String(text) => Some(text.clone()),
         Value::Object(fields) => {
             let named = KEYS.iter().find_map(|key| fields.get(*key)?.as_str());
-            let any = || fields.values().filter_map(Value::as_str).find(|text| is_address(text));
+            let any = || fields.values().filter_map(Value::as_str).find(|text| is_url(text));
             named.or_else(any).map(str::to_owned)
         }
         _ => None,
@@ -50,7 +50,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn objects_name_their_address_in_many_ways() {
+    fn objects_name_their_url_in_many_ways() {
         let list = json_lines(
             b"{\"id\":1,\"url\":\"https://a.test/\"}\n\"www.b.test\"\n\n{\"x\":\"https://c.test/\"}\n\
               {\"x\":1}\n{\"url\":\n[1]",

@@ -1,18 +1,18 @@
 //! An address a line; what begins with `#` is a comment.
 
-use super::entry::{Entry, Fault, LONGEST_LINE, List, address};
+use super::entry::{Entry, Fault, LONGEST_LINE, List, url};
 
 /// Reads lines of text. Angle brackets around an address are taken off (RFC 3986, appendix
 /// C); a comment may stand after white space behind one.
 #[must_use]
-pub fn lines(octets: &[u8]) -> List {
+pub fn lines(bytes: &[u8]) -> List {
     let mut list = List::default();
-    for (line, octets) in (1u32..).zip(octets.split(|octet| *octet == b'\n')) {
-        if octets.len() > LONGEST_LINE {
+    for (line, bytes) in (1u32..).zip(bytes.split(|byte| *byte == b'\n')) {
+        if bytes.len() > LONGEST_LINE {
             list.faults.push(too_long(line));
             continue;
         }
-        let text = match std::str::from_utf8(octets) {
+        let text = match std::str::from_utf8(bytes) {
             Ok(text) => text.trim_start_matches('\u{feff}').trim(),
             Err(_) => {
                 list.faults.push(Fault { line, what: "it is no UTF-8".to_owned() });
@@ -22,7 +22,7 @@ pub fn lines(octets: &[u8]) -> List {
         let text = text.split_once(" #").map_or(text, |(before, _)| before.trim_end());
         let bare = text.strip_prefix('<').and_then(|text| text.strip_suffix('>')).unwrap_or(text);
         if !bare.is_empty() && !bare.starts_with('#') {
-            list.entries.push(Entry { written: address(bare), line });
+            list.entries.push(Entry { written: url(bare), line });
         }
     }
     list

@@ -8,7 +8,7 @@ mod json;
 mod lines;
 pub mod table;
 
-pub use entry::{Entry, Fault, LONGEST_LINE, List, address, is_address};
+pub use entry::{Entry, Fault, LONGEST_LINE, List, is_url, url};
 pub use json::json_lines;
 pub use lines::lines;
 pub use table::{Table, table};
@@ -30,17 +30,17 @@ pub enum Kind {
 
 /// Finds out what kind of list it is: by the ending of its name, else by how it begins.
 #[must_use]
-pub fn kind_of(name: &str, octets: &[u8]) -> Kind {
+pub fn kind_of(name: &str, bytes: &[u8]) -> Kind {
     let name = name.to_ascii_lowercase();
     let name = name.strip_suffix(".gz").unwrap_or(&name);
-    match name.rsplit_once('.').map(|(_, ending)| ending) {
+    match name.rsplit_once('.').map(|(_, extension)| extension) {
         Some("csv" | "tsv" | "tab") => return Kind::Table,
         Some("html" | "htm" | "xhtml") => return Kind::Html,
         Some("xml") => return Kind::Sitemap,
         Some("jsonl" | "ndjson" | "json") => return Kind::JsonLines,
         _ => {}
     }
-    let start = String::from_utf8_lossy(&octets[..octets.len().min(4096)]).to_ascii_lowercase();
+    let start = String::from_utf8_lossy(&bytes[..bytes.len().min(4096)]).to_ascii_lowercase();
     let start = start.trim_start_matches('\u{feff}').trim_start();
     let first = start.lines().find(|line| !line.trim().is_empty() && !line.starts_with('#'));
     if start.starts_with("<!doctype html") || start.starts_with("<html") {

@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use csv::{ByteRecord, ReaderBuilder};
 
-use super::entry::{Entry, Fault, List, address, is_address};
+use super::entry::{Entry, Fault, List, is_url, url};
 
 /// What parts values.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
@@ -37,7 +37,7 @@ struct Row {
 pub enum NoColumn {
     /// No column has addresses.
     #[error("no column holds addresses")]
-    OfAddresses,
+    OfUrls,
     /// There is no column of that name or number.
     #[error("there is no column {wanted}; there is {}", .there.join(", "))]
     Named {
@@ -51,7 +51,7 @@ pub enum NoColumn {
 /// Whether a line is a row of a table rather than an address.
 pub(super) fn looks_like_row(line: &str) -> bool {
     let separator = SEPARATORS.iter().any(|separator| line.as_bytes().contains(separator));
-    separator && !is_address(line)
+    separator && !is_url(line)
 }
 
 /// Reads a table. `column`: the name or number (from 1) of the column with the addresses;
@@ -59,10 +59,10 @@ pub(super) fn looks_like_row(line: &str) -> bool {
 ///
 /// # Errors
 /// When there is no such column.
-pub fn table(octets: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
-    let start = if octets.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
-    let separator = separator(&octets[start..]);
-    let records = records(&octets[start..], separator);
+pub fn table(bytes: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
+    let start = if bytes.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+    let separator = separator(&bytes[start..]);
+    let records = records(&bytes[start..], separator);
     let text = |record: &ByteRecord, at: usize| {
         record.get(at).map(|value| String::from_utf8_lossy(value).trim().to_owned())
     };
@@ -72,9 +72,9 @@ pub fn table(octets: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
     };
     let column = match column {
         Some(wanted) => by_name(&names, wanted)?,
-        None => by_content(&records).ok_or(NoColumn::OfAddresses)?,
+        None => by_content(&records).ok_or(NoColumn::OfUrls)?,
     };
-    let has_names = names.get(column).is_some_and(|name| !is_address(name));
+    let has_names = names.get(column).is_some_and(|name| !is_url(name));
     let mut table = Table { separator, header: None, rows: Vec::new(), faults: Vec::new() };
     for (place, (record, span, line)) in records.iter().enumerate() {
         let span = span.start + start..span.end + start;
@@ -98,12 +98,12 @@ pub fn table(octets: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
 }
 
 /// The records, each with its octets and its line.
-fn records(octets: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)> {
+fn records(bytes: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)> {
     let mut reader = ReaderBuilder::new()
         .delimiter(separator)
         .has_headers(false)
         .flexible(true)
-        .from_reader(octets);
+        .from_reader(bytes);
     let mut records = Vec::new();
     let mut record = ByteRecord::new();
     // In memory nothing fails but the shape, and any shape is taken.
@@ -112,9 +112,9 @@ fn records(octets: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)>
         let start = usize::try_from(position.byte()).expect("it lies in memory");
         let end = usize::try_from(reader.position().byte()).expect("it lies in memory");
         // The reader counts empty lines before a record to it.
-        let before = octets[start..end].iter().take_while(|octet| b"\r\n".contains(octet)).count();
-        let skipped = octets[start..start + before].iter().filter(|octet| **octet == b'\n').count();
-        let body = &octets[start + before..end];
+        let before = bytes[start..end].iter().take_while(|byte| b"\r\n".contains(byte)).count();
+        let skipped = bytes[start..start + before].iter().filter(|byte| **byte == b'\n').count();
+        let body = &bytes[start + before..end];
         let length = body.len() - body.iter().rev().take_while(|o| b"\r\n".contains(o)).count();
         let line = u32::try_from(position.line()).unwrap_or(u32::MAX);
         let line = line.saturating_add(u32::try_from(skipped).unwrap_or_default());
@@ -124,12 +124,12 @@ fn records(octets: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)>
 }
 
 /// What parts most values in the first line that has any.
-fn separator(octets: &[u8]) -> u8 {
+fn separator(bytes: &[u8]) -> u8 {
     let count = |line: &[u8], separator: u8| {
         let mut quoted = false;
-        let counts = |octet: &&u8| {
-            quoted ^= **octet == b'"';
-            !quoted && **octet == separator
+        let counts = |byte: &&u8| {
+            quoted ^= **byte == b'"';
+            !quoted && **byte == separator
         };
         line.iter().filter(counts).count()
     };
@@ -138,7 +138,7 @@ fn separator(octets: &[u8]) -> u8 {
         let separator = SEPARATORS.into_iter().rev().max_by_key(|s| count(line, *s))?;
         (count(line, separator) > 0).then_some(separator)
     };
-    octets.split(|octet| *octet == b'\n').take(20).find_map(most).unwrap_or(b',')
+    bytes.split(|byte| *byte == b'\n').take(20).find_map(most).unwrap_or(b',')
 }
 
 fn by_name(names: &[String], wanted: &str) -> Result<usize, NoColumn> {
@@ -156,7 +156,7 @@ fn by_content(records: &[(ByteRecord, Range<usize>, u32)]) -> Option<usize> {
     for (record, ..) in records.iter().take(LOOK_AT) {
         counts.resize(counts.len().max(record.len()), 0);
         for (value, count) in record.iter().zip(&mut counts) {
-            *count += usize::from(std::str::from_utf8(value).is_ok_and(is_address));
+            *count += usize::from(std::str::from_utf8(value).is_ok_and(is_url));
         }
     }
     let most = counts.iter().max().copied().filter(|most| *most > 0)?;
@@ -168,7 +168,7 @@ impl Table {
     #[must_use]
     pub fn list(&self) -> List {
         let entry = |row: &Row| {
-            let written = address(row.value.as_deref()?);
+            let written = url(row.value.as_deref()?);
             Some(Entry { written, line: row.line })
         };
         let entries = self.rows.iter().filter_map(entry).collect();
@@ -180,14 +180,14 @@ impl Table {
     #[must_use]
     pub fn append<const N: usize>(
         &self,
-        octets: &[u8],
+        bytes: &[u8],
         names: [&str; N],
         mut of: impl FnMut(u32) -> Option<[String; N]>,
     ) -> Vec<u8> {
-        let mut out = Vec::with_capacity(octets.len() * 2);
+        let mut out = Vec::with_capacity(bytes.len() * 2);
         let mut done = 0;
         let mut put = |span: &Range<usize>, values: [String; N]| {
-            out.extend_from_slice(&octets[done..span.end]);
+            out.extend_from_slice(&bytes[done..span.end]);
             done = span.end;
             for value in values {
                 out.push(self.separator);
@@ -201,7 +201,7 @@ impl Table {
             let values = row.value.as_deref().and_then(|_| of(row.line));
             put(&row.span, values.unwrap_or_else(|| std::array::from_fn(|_| String::new())));
         }
-        out.extend_from_slice(&octets[done..]);
+        out.extend_from_slice(&bytes[done..]);
         out
     }
 
@@ -247,7 +247,7 @@ mod tests {
             );
         }
         assert_eq!(entries("https://a.test/,x\nhttps://b.test/,y")[0].0, 1, "no names above");
-        assert_eq!(table(b"a,b\n1,2", None), Err(NoColumn::OfAddresses));
+        assert_eq!(table(b"a,b\n1,2", None), Err(NoColumn::OfUrls));
     }
 
     #[test]
@@ -274,7 +274,7 @@ mod tests {
     }
 
     #[test]
-    fn columns_are_put_behind_and_all_else_stays_to_the_octet() {
+    fn columns_are_put_behind_and_all_else_stays_to_the_byte() {
         let text = "\u{feff}id;\"the url\"\r\n1; https://a.test/ \r\n\r\n\"2\"\"\";\"x\ny\"\r\n3;https://b.test/";
         let table = table(text.as_bytes(), None).expect("there is a column");
         let out = table.append(text.as_bytes(), ["verdict", "why"], |line| {
@@ -314,11 +314,11 @@ mod tests {
             let out = String::from_utf8(out).expect("it was text");
             let separator = char::from(table.separator);
             let marked = out.matches(MARK).count();
-            let with_address = table.rows.iter().filter(|row| row.value.is_some()).count();
-            prop_assert_eq!(marked, with_address + usize::from(table.header.is_some()));
+            let with_url = table.rows.iter().filter(|row| row.value.is_some()).count();
+            prop_assert_eq!(marked, with_url + usize::from(table.header.is_some()));
             let bare = out.replace(&format!("{separator}{MARK}"), "");
             // A row without an address gets an empty cell.
-            let empty = table.rows.len() - with_address;
+            let empty = table.rows.len() - with_url;
             prop_assert_eq!(bare.len(), text.len() + empty);
             if empty == 0 {
                 prop_assert_eq!(bare, text);
@@ -327,10 +327,10 @@ mod tests {
 
         /// Any octets are a table or none; no line is told twice, nor one that is not there.
         #[test]
-        fn any_octets_are_a_table_or_none(octets in prop::collection::vec(any::<u8>(), 0..300)) {
-            let Ok(table) = table(&octets, None) else { return Ok(()) };
+        fn any_bytes_are_a_table_or_none(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
+            let Ok(table) = table(&bytes, None) else { return Ok(()) };
             let list = table.list();
-            let lines = octets.iter().filter(|octet| matches!(octet, b'\n' | b'\r')).count() + 1;
+            let lines = bytes.iter().filter(|byte| matches!(byte, b'\n' | b'\r')).count() + 1;
             let told: Vec<u32> = list.entries.iter().map(|entry| entry.line).collect();
             prop_assert!(told.is_sorted() && told.iter().all(|line| *line as usize <= lines));
         }

@@ -1,8 +1,8 @@
 //! What a tag closes: how far end tags reach, what ends without a word, and the parts
 //! of tables.
 
-use super::reach::Reach;
-use super::{Open, Space, Tree, surroundings_in};
+use super::reach::EndTagScope;
+use super::{Open, Space, Tree, ancestor_hash_in};
 use crate::extract::names::Name;
 
 impl Tree {
@@ -14,7 +14,7 @@ impl Tree {
     }
 
     pub(super) fn close_ruby(&mut self, name: Name) {
-        if !self.is_in_scope(Name::Ruby, Reach::Default) {
+        if !self.is_in_scope(Name::Ruby, EndTagScope::Default) {
             return;
         }
         let keeps = |open| open == Name::Rtc && matches!(name, Name::Rp | Name::Rt);
@@ -26,7 +26,7 @@ impl Tree {
     /// A table right in a table closes it; one in a cell does not.
     pub(super) fn close_bare_table(&mut self) {
         if self.is_outside_cells() {
-            self.close(Name::Table, Reach::Table);
+            self.close(Name::Table, EndTagScope::Table);
         }
     }
 
@@ -61,15 +61,15 @@ impl Tree {
 
     pub(super) fn push_implied(&mut self, name: Name) {
         let region = self.parent_region();
-        let surroundings = surroundings_in(self.parent_surroundings(), name, None);
+        let ancestor_hash = ancestor_hash_in(self.parent_ancestor_hash(), name, None);
         let space = Space::Html;
-        self.push(Open { name, space, own: None, region, surroundings, integration: false });
+        self.push(Open { name, space, own: None, region, ancestor_hash, integration: false });
     }
 
     /// `</form>` closes nothing but the form itself.
     pub(super) fn end_form(&mut self) {
         self.in_form = false;
-        if self.is_in_scope(Name::Form, Reach::Default) {
+        if self.is_in_scope(Name::Form, EndTagScope::Default) {
             while self.top().is_some_and(has_implied_end) {
                 self.pop();
             }
@@ -115,7 +115,7 @@ impl Tree {
         None
     }
 
-    pub(super) fn is_in_scope(&self, name: Name, reach: Reach) -> bool {
+    pub(super) fn is_in_scope(&self, name: Name, reach: EndTagScope) -> bool {
         for open in self.open.iter().rev() {
             if open.space == Space::Html && open.name == name {
                 return true;
@@ -127,7 +127,7 @@ impl Tree {
         false
     }
 
-    pub(super) fn close(&mut self, name: Name, reach: Reach) {
+    pub(super) fn close(&mut self, name: Name, reach: EndTagScope) {
         self.close_up_to(|open| open == name, |open| open.stops(reach));
     }
 
@@ -158,18 +158,18 @@ impl Open {
     }
 
     /// Whether an end tag of that reach does not go beyond it.
-    pub(super) fn stops(&self, reach: Reach) -> bool {
+    pub(super) fn stops(&self, reach: EndTagScope) -> bool {
         use Name::*;
         if self.space != Space::Html {
-            return self.integration && !matches!(reach, Reach::Table | Reach::Page);
+            return self.integration && !matches!(reach, EndTagScope::Table | EndTagScope::Page);
         }
         match self.name {
-            Table | Template | Html => reach != Reach::Page,
+            Table | Template | Html => reach != EndTagScope::Page,
             Applet | Caption | Td | Th | Marquee | Object | Select => {
-                !matches!(reach, Reach::Table | Reach::Page)
+                !matches!(reach, EndTagScope::Table | EndTagScope::Page)
             }
-            Button => reach == Reach::Button,
-            Ol | Ul => reach == Reach::ListItem,
+            Button => reach == EndTagScope::Button,
+            Ol | Ul => reach == EndTagScope::ListItem,
             _ => false,
         }
     }

@@ -1,7 +1,7 @@
 //! Foreign content: SVG and MathML within HTML (HTML, "The rules for parsing tokens
 //! in foreign content").
 
-use super::{Open, Space, StartTag, Started, Tree, by_role, surroundings_in};
+use super::{Open, Space, StartTag, Started, Tree, ancestor_hash_in, by_role};
 use crate::extract::names::Name;
 
 impl Tree {
@@ -37,8 +37,8 @@ impl Tree {
                 _ => matches!(tag.name, Name::Mi | Name::Mn | Name::Mo | Name::Ms | Name::Mtext),
             };
             let region = self.region;
-            let surroundings = surroundings_in(self.surroundings, tag.name, own);
-            self.push(Open { name: tag.name, space, own, region, surroundings, integration });
+            let ancestor_hash = ancestor_hash_in(self.ancestor_hash, tag.name, own);
+            self.push(Open { name: tag.name, space, own, region, ancestor_hash, integration });
         }
         Started::Foreign
     }

@@ -2,7 +2,7 @@
 
 /// How far an end tag reaches (HTML, "Has an element in scope").
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Reach {
+pub(super) enum EndTagScope {
     Default,
     Button,
     ListItem,

@@ -4,8 +4,10 @@
 use std::convert::Infallible;
 
 use super::*;
-use crate::schedule::notifications::{APART, Look, News, Told, is_sure, step};
-use crate::schedule::policy::{Checked, Rhythm, Word, due_at, share};
+use crate::schedule::notifications::{
+    APART, CheckResult, Notification, NotifyState, is_sure, step,
+};
+use crate::schedule::policy::{Checked, LastOutcome, RecheckPolicy, due_at, share};
 use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
@@ -17,39 +19,39 @@ struct Simulated {
     name: String,
     host: u32,
     /// From which hour on it says what.
-    story: Vec<(Seconds, Word)>,
+    story: Vec<(Seconds, LastOutcome)>,
     checked: Option<Checked>,
-    found: crate::findings::lifecycle::Past,
-    told: Told,
-    was_told: bool,
+    found: crate::findings::lifecycle::FindingState,
+    notified: NotifyState,
+    was_notified: bool,
     /// The hour, and what.
-    news: Vec<(Seconds, News)>,
+    news: Vec<(Seconds, Notification)>,
 }
 
 impl Simulated {
-    fn says(&self, hour: Seconds) -> Word {
+    fn says(&self, hour: Seconds) -> LastOutcome {
         let now = self.story.iter().rev().find(|(from, _)| *from <= hour);
-        now.map_or(Word::Sound, |(_, word)| *word)
+        now.map_or(LastOutcome::Sound, |(_, last)| *last)
     }
 
-    fn due(&self, now: Seconds, rhythm: &Rhythm) -> Option<Seconds> {
+    fn due(&self, now: Seconds, policy: &RecheckPolicy) -> Option<Seconds> {
         match &self.checked {
             None => Some(now),
-            Some(checked) => due_at(&self.name, checked, rhythm, now).map(|(due, _)| due),
+            Some(checked) => due_at(&self.name, checked, policy, now).map(|(due, _)| due),
         }
     }
 
-    fn ask(&mut self, at: Seconds, hour: Seconds) {
-        use crate::findings::lifecycle::{Before, Past, Seen, step as found};
-        let word = self.says(hour);
+    fn check(&mut self, at: Seconds, hour: Seconds) {
+        use crate::findings::lifecycle::{FindingState, Observation, PreviousRun, step as found};
+        let last = self.says(hour);
         let checked = match self.checked {
-            Some(checked) if checked.word == word => {
-                Checked { last: at, times: checked.times + 1, ..checked }
+            Some(checked) if checked.last == last => {
+                Checked { checked_at: at, times: checked.times + 1, ..checked }
             }
             earlier => Checked {
-                word,
+                last,
                 scope: Scope::External,
-                last: at,
+                checked_at: at,
                 since: at,
                 times: 1,
                 is_new: earlier.is_none(),
@@ -57,22 +59,25 @@ impl Simulated {
             },
         };
         self.checked = Some(checked);
-        let seen = if word == Word::Sound { Seen::Gone } else { Seen::There };
+        let observation =
+            if last == LastOutcome::Sound { Observation::Gone } else { Observation::Present };
         let before = self.found;
-        let Ok((past, _)) = found(before, seen, || Ok::<_, Infallible>(Before::Looked));
+        let Ok((past, _)) =
+            found(before, observation, || Ok::<_, Infallible>(PreviousRun::CouldSee));
         self.found = past;
-        let look = match (before, past) {
-            (Past::Found, Past::Healed) => Look::Healed,
-            (_, Past::Found) => {
-                let cause = (word == Word::Passing).then_some(Cause::Timeout);
-                let sure = is_sure(cause, checked.since, checked.last, APART);
-                Look::There { waived: false, sure, again: self.was_told }
+        let result = match (before, past) {
+            (FindingState::Open, FindingState::Healed) => CheckResult::Healed,
+            (_, FindingState::Open) => {
+                let cause = (last == LastOutcome::Temporary).then_some(Cause::Timeout);
+                let sure = is_sure(cause, checked.since, checked.checked_at, APART);
+                CheckResult::Present { waived: false, sure, again: self.was_notified }
             }
             _ => return,
         };
-        let (told, news) = step(self.told, look);
-        self.told = if told == Told::Over { Told::Waiting } else { told };
-        self.was_told |= news.is_some();
+        let (notified, news) = step(self.notified, result);
+        self.notified =
+            if notified == NotifyState::Closed { NotifyState::Pending } else { notified };
+        self.was_notified |= news.is_some();
         self.news.extend(news.map(|news| (hour, news)));
     }
 }
@@ -88,26 +93,31 @@ fn wall(time: Seconds) -> Seconds {
     BEGAN + time + jump
 }
 
-fn stories() -> Vec<Vec<(Seconds, Word)>> {
+fn stories() -> Vec<Vec<(Seconds, LastOutcome)>> {
     vec![
-        vec![(50, Word::Wrong)],
-        vec![(50, Word::Wrong), (300, Word::Sound)],
-        vec![(0, Word::Wrong)],
-        vec![(0, Word::Wrong), (300, Word::Sound)],
-        vec![(20, Word::Passing)],
-        vec![(20, Word::Passing), (260, Word::Sound)],
-        vec![(0, Word::Passing), (600, Word::Sound)],
-        vec![(0, Word::Passing)],
-        vec![(0, Word::Wrong), (60, Word::Sound), (400, Word::Wrong)],
-        vec![(100, Word::Passing), (300, Word::Wrong)],
-        vec![(400, Word::Wrong), (640, Word::Sound)],
+        vec![(50, LastOutcome::Wrong)],
+        vec![(50, LastOutcome::Wrong), (300, LastOutcome::Sound)],
+        vec![(0, LastOutcome::Wrong)],
+        vec![(0, LastOutcome::Wrong), (300, LastOutcome::Sound)],
+        vec![(20, LastOutcome::Temporary)],
+        vec![(20, LastOutcome::Temporary), (260, LastOutcome::Sound)],
+        vec![(0, LastOutcome::Temporary), (600, LastOutcome::Sound)],
+        vec![(0, LastOutcome::Temporary)],
+        vec![(0, LastOutcome::Wrong), (60, LastOutcome::Sound), (400, LastOutcome::Wrong)],
+        vec![(100, LastOutcome::Temporary), (300, LastOutcome::Wrong)],
+        vec![(400, LastOutcome::Wrong), (640, LastOutcome::Sound)],
         // A server that is away for less than half an hour, now and then.
-        vec![(0, Word::Passing), (1, Word::Sound), (500, Word::Passing), (501, Word::Sound)],
+        vec![
+            (0, LastOutcome::Temporary),
+            (1, LastOutcome::Sound),
+            (500, LastOutcome::Temporary),
+            (501, LastOutcome::Sound),
+        ],
     ]
 }
 
 /// What was asked, by true time, and all addresses as they ended.
-fn month(rhythm: &Rhythm) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
+fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
     let stories = stories();
     let mut all: Vec<Simulated> = (0..200usize)
         .map(|n| Simulated {
@@ -115,13 +125,13 @@ fn month(rhythm: &Rhythm) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
             host: u32::try_from(n % 10).expect("ten hosts"),
             story: stories.get(n).cloned().unwrap_or_default(),
             checked: None,
-            found: crate::findings::lifecycle::Past::Never,
-            told: Told::Waiting,
-            was_told: false,
+            found: crate::findings::lifecycle::FindingState::Never,
+            notified: NotifyState::Pending,
+            was_notified: false,
             news: Vec::new(),
         })
         .collect();
-    let mut site = Watched { every: Seconds::MAX / 2, ..Watched::default() };
+    let mut site = SiteState { every: Seconds::MAX / 2, ..SiteState::default() };
     let mut asked: Vec<(u32, Seconds)> = Vec::new();
     let mut noted: Vec<(u32, Seconds)> = Vec::new();
     for minute in 0..30 * 24 * 60 {
@@ -136,22 +146,22 @@ fn month(rhythm: &Rhythm) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
         if minute > 0 && (next(&site, now).1 != Task::Recheck || next(&site, now).0 > now) {
             continue;
         }
-        let mut wishes: Vec<(Seconds, usize)> =
-            (0..all.len()).filter_map(|at| Some((all[at].due(now, rhythm)?, at))).collect();
-        wishes.sort_unstable();
-        let hosts = wishes.iter().map(|(due, at)| (all[*at].host, *due));
-        let times = share(now, hosts, noted.iter().copied(), rhythm);
+        let mut uses: Vec<(Seconds, usize)> =
+            (0..all.len()).filter_map(|at| Some((all[at].due(now, policy)?, at))).collect();
+        uses.sort_unstable();
+        let hosts = uses.iter().map(|(due, at)| (all[*at].host, *due));
+        let times = share(now, hosts, noted.iter().copied(), policy);
         let mut due = None::<Seconds>;
-        for ((_, at), time_of) in wishes.into_iter().zip(times) {
+        for ((_, at), time_of) in uses.into_iter().zip(times) {
             if time_of <= now {
-                all[at].ask(now, hour);
+                all[at].check(now, hour);
                 asked.push((all[at].host, time));
                 noted.push((all[at].host, now));
             } else {
                 due = Some(due.map_or(time_of, |due| due.min(time_of)));
             }
         }
-        let again = all.iter().filter_map(|one| one.due(now, rhythm)).min();
+        let again = all.iter().filter_map(|one| one.due(now, policy)).min();
         site.due = due.into_iter().chain(again.filter(|at| *at > now)).min();
         (site.crawled, site.passed) = (Some(now), Some(now));
     }
@@ -160,9 +170,9 @@ fn month(rhythm: &Rhythm) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
 
 #[test]
 fn every_change_is_told_once_and_no_host_is_asked_too_often() {
-    use News::{Broke, Healed, Returned};
-    let rhythm = Rhythm { per_host_hour: 6, ..Rhythm::default() };
-    let (asked, all) = month(&rhythm);
+    use Notification::{Healed, NewlyBroken, Returned};
+    let policy = RecheckPolicy { per_host_hour: 6, ..RecheckPolicy::default() };
+    let (asked, all) = month(&policy);
     for host in 0..10 {
         let times: Vec<Seconds> =
             asked.iter().filter(|(of, _)| *of == host).map(|(_, at)| *at).collect();
@@ -170,28 +180,28 @@ fn every_change_is_told_once_and_no_host_is_asked_too_often() {
             assert!(hour[6] - hour[0] >= HOUR, "host {host}: {hour:?}");
         }
     }
-    let told = |at: usize| all[at].news.iter().map(|(_, what)| *what).collect::<Vec<_>>();
+    let notified = |at: usize| all[at].news.iter().map(|(_, what)| *what).collect::<Vec<_>>();
     let expected = [
-        vec![Broke],
-        vec![Broke, Healed],
-        vec![Broke],
-        vec![Broke, Healed],
-        vec![Broke],
-        vec![Broke, Healed],
-        vec![Broke, Healed],
-        vec![Broke],
-        vec![Broke, Healed, Returned],
-        vec![Broke],
-        vec![Broke, Healed],
+        vec![NewlyBroken],
+        vec![NewlyBroken, Healed],
+        vec![NewlyBroken],
+        vec![NewlyBroken, Healed],
+        vec![NewlyBroken],
+        vec![NewlyBroken, Healed],
+        vec![NewlyBroken, Healed],
+        vec![NewlyBroken],
+        vec![NewlyBroken, Healed, Returned],
+        vec![NewlyBroken],
+        vec![NewlyBroken, Healed],
         vec![],
     ];
     for (at, expected) in expected.into_iter().enumerate() {
-        assert_eq!(told(at), expected, "{at}");
+        assert_eq!(notified(at), expected, "{at}");
     }
     assert!(all[12..].iter().all(|one| one.news.is_empty()), "no false alarm");
     for (at, since) in [(2usize, 0), (3, 300), (6, 600), (8, 400)] {
-        let last = all[at].news.last().expect("it was told").0;
-        assert!(last - since <= 12 * 24, "{at} was told after {} hours", last - since);
+        let checked_at = all[at].news.last().expect("it was told").0;
+        assert!(checked_at - since <= 12 * 24, "{at} was told after {} hours", checked_at - since);
     }
     let mut a_day = [0u32; 30];
     asked.iter().for_each(|(_, at)| a_day[usize::try_from(at / DAY).expect("days")] += 1);

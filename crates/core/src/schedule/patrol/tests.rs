@@ -7,32 +7,32 @@ use super::*;
 const NOW: Seconds = 1_700_000_000;
 const DAY: Seconds = 24 * HOUR;
 
-fn site() -> Watched {
+fn site() -> SiteState {
     let last = Some(NOW - HOUR);
-    Watched { every: DAY, crawled: last, passed: last, ..Watched::default() }
+    SiteState { every: DAY, crawled: last, passed: last, ..SiteState::default() }
 }
 
 #[test]
 fn a_site_that_nobody_knows_is_crawled_at_once_and_then_at_its_interval() {
-    let new = Watched { every: DAY, ..Watched::default() };
+    let new = SiteState { every: DAY, ..SiteState::default() };
     assert_eq!(next(&new, NOW), (Seconds::MIN, Task::Crawl));
     assert_eq!(next(&site(), NOW), (NOW + 23 * HOUR, Task::Crawl));
 }
 
 #[test]
 fn what_is_due_is_asked_unless_a_crawl_comes_first_and_not_in_a_hurry() {
-    let due = |at| Watched { due: Some(at), ..site() };
+    let due = |at| SiteState { due: Some(at), ..site() };
     assert_eq!(next(&due(NOW + 9), NOW), (NOW + 9, Task::Recheck));
     assert_eq!(next(&due(NOW + 2 * DAY), NOW), (NOW + 23 * HOUR, Task::Crawl));
-    let just = Watched { passed: Some(NOW - 5), ..due(NOW - 9) };
+    let just = SiteState { passed: Some(NOW - 5), ..due(NOW - 9) };
     assert_eq!(next(&just, NOW), (NOW - 5 + PAUSE, Task::Recheck));
 }
 
 #[test]
 fn what_was_stopped_goes_on_first() {
-    let half = Watched { unfinished: true, ..site() };
+    let half = SiteState { unfinished: true, ..site() };
     assert_eq!(next(&half, NOW).1, Task::GoOn);
-    let waits = Watched { every: DAY, ..Watched::default() };
+    let waits = SiteState { every: DAY, ..SiteState::default() };
     assert_eq!(first(&[waits, half], NOW), Some((1, Seconds::MIN, Task::GoOn)));
     assert_eq!(first(&[], NOW), None);
 }
@@ -40,7 +40,7 @@ fn what_was_stopped_goes_on_first() {
 #[test]
 fn after_tries_in_vain_it_waits_ever_longer() {
     let wait = |times| {
-        let failed = Watched { failed: Some((NOW, times)), crawled: None, ..site() };
+        let failed = SiteState { failed: Some((NOW, times)), crawled: None, ..site() };
         (next(&failed, NOW).0 - NOW) / MINUTE
     };
     assert_eq!([1, 2, 3, 4, 5, 6, 7, 8, 99].map(wait), [5, 10, 20, 40, 80, 160, 320, 360, 360]);
@@ -48,18 +48,18 @@ fn after_tries_in_vain_it_waits_ever_longer() {
 
 #[test]
 fn nothing_is_asked_while_it_is_held() {
-    let held = Watched { held: Some(NOW + 99), unfinished: true, ..site() };
+    let held = SiteState { held: Some(NOW + 99), unfinished: true, ..site() };
     assert_eq!(next(&held, NOW), (NOW + 99, Task::GoOn));
-    let over = Watched { held: Some(NOW - 99), ..site() };
+    let over = SiteState { held: Some(NOW - 99), ..site() };
     assert_eq!(next(&over, NOW).0, NOW + 23 * HOUR);
 }
 
 #[test]
 fn a_past_that_lies_in_the_future_is_no_reason_to_wait() {
     let year = 365 * DAY;
-    let wrong = Watched { crawled: Some(NOW + year), passed: Some(NOW + year), ..site() };
+    let wrong = SiteState { crawled: Some(NOW + year), passed: Some(NOW + year), ..site() };
     assert!(next(&wrong, NOW).0 <= NOW, "the clock was a year ahead when it was crawled");
-    let failed = Watched { failed: Some((NOW + year, 3)), crawled: None, ..site() };
+    let failed = SiteState { failed: Some((NOW + year, 3)), crawled: None, ..site() };
     assert!(next(&failed, NOW).0 <= NOW);
     let mut budget = Budget::per_hour(5);
     budget.spend(NOW + year, 5);
@@ -84,15 +84,15 @@ proptest! {
     #[test]
     fn no_hour_holds_more_than_may_be(
         most in 1..50u64,
-        wishes in prop::collection::vec((0..30 * MINUTE, 1..40u64), 0..60),
+        uses in prop::collection::vec((0..30 * MINUTE, 1..40u64), 0..60),
     ) {
         let mut budget = Budget::per_hour(most);
         let (mut now, mut made) = (NOW, Vec::new());
-        for (pause, wish) in wishes {
+        for (pause, body_use) in uses {
             now += pause;
             let free = budget.free_at(now);
             prop_assert!(free >= now && budget.clone().left(free) > 0);
-            let may = wish.min(budget.left(now));
+            let may = body_use.min(budget.left(now));
             budget.spend(now, may);
             made.push((now, may));
             let lately = made.iter().filter(|(at, _)| *at > now - HOUR);
@@ -112,7 +112,7 @@ proptest! {
         unfinished in any::<bool>(),
     ) {
         let at = |offset: Option<Seconds>| offset.map(|offset| NOW + offset);
-        let site = Watched {
+        let site = SiteState {
             every,
             crawled: at(crawled),
             passed: at(crawled),
@@ -134,8 +134,8 @@ proptest! {
     /// served within as many passes as there are sites.
     #[test]
     fn nobody_starves(every in prop::collection::vec(HOUR..3 * DAY, 1..5)) {
-        let mut sites: Vec<Watched> =
-            every.iter().map(|every| Watched { every: *every, ..Watched::default() }).collect();
+        let mut sites: Vec<SiteState> =
+            every.iter().map(|every| SiteState { every: *every, ..SiteState::default() }).collect();
         let mut now = NOW;
         let mut served = vec![0; sites.len()];
         for _ in 0..200 {

@@ -8,11 +8,11 @@ use super::*;
 
 const AT: Seconds = 1_700_000_000;
 
-fn checked(word: Word) -> Checked {
+fn checked(last: LastOutcome) -> Checked {
     Checked {
-        word,
+        last,
         scope: Scope::External,
-        last: AT,
+        checked_at: AT,
         since: AT,
         times: 1,
         is_new: false,
@@ -22,12 +22,12 @@ fn checked(word: Word) -> Checked {
 
 /// The gap to the next check, where no address spreads it.
 fn waits(checked: Checked) -> Option<Seconds> {
-    gap(&checked, &Rhythm::default()).map(|(gap, _)| gap)
+    gap(&checked, &RecheckPolicy::default()).map(|(gap, _)| gap)
 }
 
 #[test]
 fn what_is_sound_waits_a_week_then_half_as_long_again_up_to_four_weeks() {
-    let sound = checked(Word::Sound);
+    let sound = checked(LastOutcome::Sound);
     let days = |times| waits(Checked { times, ..sound }).map(|gap| gap * 10 / DAY);
     assert_eq!([1, 2, 3, 4, 5, 90].map(days), [70, 105, 157, 236, 280, 280].map(Some));
     let new = Checked { is_new: true, ..sound };
@@ -43,7 +43,7 @@ fn what_is_sound_waits_a_week_then_half_as_long_again_up_to_four_weeks() {
 
 #[test]
 fn what_may_pass_is_asked_soon_then_daily() {
-    let passing = checked(Word::Passing);
+    let passing = checked(LastOutcome::Temporary);
     let minutes = |times| waits(Checked { times, ..passing }).map(|gap| gap / MINUTE);
     assert_eq!([1, 2, 3, 4, 50].map(minutes), [30, 120, 720, 1440, 1440].map(Some));
     let own = Checked { scope: Scope::Internal, ..passing };
@@ -52,44 +52,48 @@ fn what_may_pass_is_asked_soon_then_daily() {
 
 #[test]
 fn what_is_broken_is_asked_daily_for_a_month_then_weekly() {
-    let wrong = checked(Word::Wrong);
+    let wrong = checked(LastOutcome::Wrong);
     assert_eq!(waits(wrong), Some(DAY));
     assert_eq!(waits(Checked { since: AT - 29 * DAY, ..wrong }), Some(DAY));
     assert_eq!(waits(Checked { since: AT - 30 * DAY, ..wrong }), Some(7 * DAY));
     assert_eq!(waits(Checked { waived: true, ..wrong }), Some(30 * DAY));
-    let healed = Checked { waived: true, ..checked(Word::Sound) };
+    let healed = Checked { waived: true, ..checked(LastOutcome::Sound) };
     assert_eq!(waits(healed), Some(7 * DAY), "nothing of it is waived any more");
 }
 
 #[test]
 fn a_verdict_says_whether_it_may_pass() {
-    let word = |verdict, cause| Word::of(verdict, Some(cause));
-    assert_eq!(word(Verdict::Broken, Cause::Timeout), Some(Word::Passing));
-    assert_eq!(word(Verdict::Doubtful, Cause::Busy), Some(Word::Passing));
-    assert_eq!(word(Verdict::Broken, Cause::NotFound), Some(Word::Wrong));
-    assert_eq!(word(Verdict::Doubtful, Cause::AccessRefused), Some(Word::Wrong));
-    assert_eq!(word(Verdict::Moved, Cause::MovedPermanently), Some(Word::Sound));
-    assert_eq!(word(Verdict::Skipped, Cause::Excluded), None);
+    let last = |verdict, cause| LastOutcome::of(verdict, Some(cause));
+    assert_eq!(last(Verdict::Broken, Cause::Timeout), Some(LastOutcome::Temporary));
+    assert_eq!(last(Verdict::Doubtful, Cause::Busy), Some(LastOutcome::Temporary));
+    assert_eq!(last(Verdict::Broken, Cause::NotFound), Some(LastOutcome::Wrong));
+    assert_eq!(last(Verdict::Doubtful, Cause::AccessRefused), Some(LastOutcome::Wrong));
+    assert_eq!(last(Verdict::Moved, Cause::MovedPermanently), Some(LastOutcome::Sound));
+    assert_eq!(last(Verdict::Skipped, Cause::Excluded), None);
 }
 
 #[test]
 fn of_a_host_no_more_are_asked_in_an_hour_than_may_be() {
-    let rhythm = Rhythm { per_host_hour: 2, ..Rhythm::default() };
-    let wishes = [(1, AT), (1, AT), (2, AT), (1, AT), (1, AT + 9), (2, AT + 5 * HOUR)];
-    let times = share(AT, wishes, [(1, AT - 10), (7, AT)], &rhythm);
+    let policy = RecheckPolicy { per_host_hour: 2, ..RecheckPolicy::default() };
+    let uses = [(1, AT), (1, AT), (2, AT), (1, AT), (1, AT + 9), (2, AT + 5 * HOUR)];
+    let times = share(AT, uses, [(1, AT - 10), (7, AT)], &policy);
     let wait = [0, HOUR - 10, 0, HOUR, 2 * HOUR - 10, 5 * HOUR];
     assert_eq!(times, wait.map(|wait| AT + wait));
 }
 
 fn any_checked() -> impl Strategy<Value = Checked> {
-    let word = prop_oneof![Just(Word::Sound), Just(Word::Passing), Just(Word::Wrong)];
+    let last = prop_oneof![
+        Just(LastOutcome::Sound),
+        Just(LastOutcome::Temporary),
+        Just(LastOutcome::Wrong)
+    ];
     let scope = prop_oneof![Just(Scope::Internal), Just(Scope::External)];
-    (word, scope, 0..AT, 0..400 * DAY, 1..100u32, any::<[bool; 2]>()).prop_map(
-        |(word, scope, last, ago, times, [is_new, waived])| Checked {
-            word,
-            scope,
+    (last, scope, 0..AT, 0..400 * DAY, 1..100u32, any::<[bool; 2]>()).prop_map(
+        |(last, scope, checked_at, ago, times, [is_new, waived])| Checked {
             last,
-            since: last - ago,
+            scope,
+            checked_at,
+            since: checked_at - ago,
             times,
             is_new,
             waived,
@@ -99,31 +103,32 @@ fn any_checked() -> impl Strategy<Value = Checked> {
 
 #[test]
 fn a_check_that_lies_in_the_future_is_no_reason_to_wait() {
-    let wrong = checked(Word::Wrong);
-    let rhythm = Rhythm::default();
-    let at = |now| due_at("https://a.test/", &wrong, &rhythm, now).map(|(at, _)| at);
+    let wrong = checked(LastOutcome::Wrong);
+    let policy = RecheckPolicy::default();
+    let at = |now| due_at("https://a.test/", &wrong, &policy, now).map(|(at, _)| at);
     assert_eq!(at(AT - 400 * DAY), Some(AT - 400 * DAY));
-    assert_eq!(at(AT), due("https://a.test/", &wrong, &rhythm).map(|(at, _)| at));
-    let times = share(AT, [(1, AT)], [(1, AT + 9 * DAY)], &Rhythm { per_host_hour: 1, ..rhythm });
+    assert_eq!(at(AT), due("https://a.test/", &wrong, &policy).map(|(at, _)| at));
+    let times =
+        share(AT, [(1, AT)], [(1, AT + 9 * DAY)], &RecheckPolicy { per_host_hour: 1, ..policy });
     assert_eq!(times, [AT + HOUR]);
 }
 
 proptest! {
     #[test]
     fn nothing_is_due_before_it_was_asked_and_all_is_within_a_tenth(
-        address in "[a-z/:.]{1,30}",
+        url in "[a-z/:.]{1,30}",
         checked in any_checked(),
     ) {
-        let rhythm = Rhythm::default();
-        let Some((at, why)) = due(&address, &checked, &rhythm) else {
-            prop_assert_eq!((checked.word, checked.scope), (Word::Sound, Scope::Internal));
+        let policy = RecheckPolicy::default();
+        let Some((at, reason)) = due(&url, &checked, &policy) else {
+            prop_assert_eq!((checked.last, checked.scope), (LastOutcome::Sound, Scope::Internal));
             return Ok(());
         };
-        let (gap, _) = gap(&checked, &rhythm).expect("it is due");
-        prop_assert!(at > checked.last);
-        prop_assert!((at - checked.last - gap).abs() <= gap / 10, "{} for {}", at, gap);
-        prop_assert!(at - checked.last <= rhythm.waived + rhythm.waived / 10);
-        prop_assert_eq!(due(&address, &checked, &rhythm), Some((at, why)), "repeatable");
+        let (gap, _) = gap(&checked, &policy).expect("it is due");
+        prop_assert!(at > checked.checked_at);
+        prop_assert!((at - checked.checked_at - gap).abs() <= gap / 10, "{} for {}", at, gap);
+        prop_assert!(at - checked.checked_at <= policy.waived + policy.waived / 10);
+        prop_assert_eq!(due(&url, &checked, &policy), Some((at, reason)), "repeatable");
     }
 
     /// Whatever is due: nobody is asked early, no hour of a host holds too many, of each
@@ -131,20 +136,20 @@ proptest! {
     #[test]
     fn hours_are_shared_and_nobody_starves(
         most in 1..5usize,
-        mut wishes in prop::collection::vec((0..3u32, AT - DAY..AT + DAY), 0..80),
+        mut uses in prop::collection::vec((0..3u32, AT - DAY..AT + DAY), 0..80),
         mut asked in prop::collection::vec((0..3u32, AT - DAY..AT), 0..20),
     ) {
-        let rhythm = Rhythm { per_host_hour: most, ..Rhythm::default() };
-        wishes.sort_by_key(|(_, due)| *due);
+        let policy = RecheckPolicy { per_host_hour: most, ..RecheckPolicy::default() };
+        uses.sort_by_key(|(_, due)| *due);
         asked.sort_by_key(|(_, at)| *at);
         // What was asked kept to the same rule.
-        let past = share(AT - DAY, asked.iter().copied(), [], &rhythm);
+        let past = share(AT - DAY, asked.iter().copied(), [], &policy);
         let past: Vec<(u32, Seconds)> =
             asked.iter().zip(past).map(|((host, _), at)| (*host, at)).filter(|(_, at)| *at < AT).collect();
-        let times = share(AT, wishes.iter().copied(), past.iter().copied(), &rhythm);
+        let times = share(AT, uses.iter().copied(), past.iter().copied(), &policy);
         let mut of_host: HashMap<u32, Vec<Seconds>> = HashMap::new();
         past.iter().for_each(|(host, at)| of_host.entry(*host).or_default().push(*at));
-        for ((host, due), at) in wishes.iter().zip(&times) {
+        for ((host, due), at) in uses.iter().zip(&times) {
             prop_assert!(*at >= AT && at >= due);
             let before = of_host.entry(*host).or_default();
             prop_assert!(before.last().is_none_or(|last| last <= at), "who came first goes first");

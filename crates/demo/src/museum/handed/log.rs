@@ -107,7 +107,7 @@ fn line(
         minute % 60,
         draw.below(60)
     );
-    let octets = draw.below(9_000) + 200;
-    let _ = writeln!(line, "\"GET {path} HTTP/1.1\" {status} {octets} \"{referrer}\" \"{agent}\"");
+    let bytes = draw.below(9_000) + 200;
+    let _ = writeln!(line, "\"GET {path} HTTP/1.1\" {status} {bytes} \"{referrer}\" \"{agent}\"");
     line
 }

@@ -13,15 +13,15 @@ pub use log::{ARRIVED, Arrived, access_log};
 
 /// A spreadsheet that a colleague sent, as it left their office program.
 #[must_use]
-pub fn addresses() -> String {
+pub fn urls() -> String {
     let mut csv = "\u{feff}No.;What;Address;Remark\r\n".to_owned();
-    for (number, (what, address, remark, ..)) in (1..).zip(ADDRESSES) {
+    for (number, (what, url, remark, ..)) in (1..).zip(URLS) {
         let remark = if remark.contains([';', '"', '\n']) {
             format!("\"{}\"", remark.replace('"', "\"\""))
         } else {
             (*remark).to_owned()
         };
-        csv += &format!("{number};{what};{address};{remark}\r\n");
+        csv += &format!("{number};{what};{url};{remark}\r\n");
     }
     csv
 }
@@ -29,8 +29,8 @@ pub fn addresses() -> String {
 /// What, address, remark; verdict, cause, status (0 for none) of each row.
 pub type Row = (&'static str, &'static str, &'static str, &'static str, &'static str, u16);
 
-/// The rows of [`addresses`], with the truth about each.
-pub const ADDRESSES: &[Row] = &[
+/// The rows of [`urls`], with the truth about each.
+pub const URLS: &[Row] = &[
     ("Home page", "https://www.ashlock-canal.test/", "", "sound", "", 200),
     ("Visit", "www.ashlock-canal.test/visit/", "no scheme; seen so on a leaflet", "sound", "", 200),
     ("Rota", "https://www.ashlock-canal.test/volunteers/rota.html", "", "broken", "not-found", 404),
@@ -75,18 +75,18 @@ pub const ADDRESSES: &[Row] = &[
     ("Telephone", "ask Mrs Lomax", "", "broken", "malformed-url", 0),
 ];
 
-/// Writes all of it into a folder: `public/`, `addresses.csv`, `access.log`.
+/// Writes all of it into a folder: `public/`, `urls.csv`, `access.log`.
 ///
 /// # Errors
 /// When the folder cannot be written to.
 pub fn write_handed(folder: &Path) -> io::Result<()> {
-    for (name, octets) in built() {
+    for (name, bytes) in built() {
         let path = folder.join("public").join(name);
         if let Some(parent) = path.parent() {
             std::fs::create_dir_all(parent)?;
         }
-        std::fs::write(path, octets)?;
+        std::fs::write(path, bytes)?;
     }
-    std::fs::write(folder.join("addresses.csv"), addresses())?;
+    std::fs::write(folder.join("urls.csv"), urls())?;
     std::fs::write(folder.join("access.log"), access_log())
 }

@@ -1,14 +1,14 @@
 //! Comma-separated values (RFC 4180), in UTF-8, with a header row.
 //!
-//! Spreadsheets take a field that begins with `=`, `+`, `-`, `@`, a tab or a line break
-//! for a formula, and obey it. Such a field gets a `'` before it.
+//! Spreadsheets evaluate a cell that begins with `=`, `+`, `-`, `@`, a tab or a line break as a
+//! formula. Such a cell gets a leading `'`.
 
 use std::io::Write;
 
 use csv::{Terminator, Writer, WriterBuilder};
 
 use crate::ViewError;
-use crate::cells::{Cell, Row};
+use crate::columns::{Cell, Row};
 use crate::rows::sink::Sink;
 
 pub(super) struct Csv<'a>(Writer<&'a mut dyn Write>);
@@ -39,7 +39,7 @@ impl Sink for Csv<'_> {
     }
 }
 
-/// The value as a text that no spreadsheet obeys.
+/// The value as text that no spreadsheet evaluates.
 fn harmless(cell: &Cell) -> String {
     let text = cell.text();
     if matches!(cell, Cell::Text(_)) && text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) {
@@ -49,7 +49,7 @@ fn harmless(cell: &Cell) -> String {
 }
 
 fn failure(error: csv::Error) -> ViewError {
-    // What the system said is kept as it is: a closed pipe is no fault of ours.
+    // The original I/O error is kept, so that a closed pipe can be recognized.
     ViewError::Write(match error.into_kind() {
         csv::ErrorKind::Io(error) => error,
         other => std::io::Error::other(format!("{other:?}")),
@@ -61,7 +61,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_text_that_would_be_obeyed_is_quoted_and_others_are_not() {
+    fn only_formulas_are_quoted() {
         for text in ["=1+1", "+44 20", "-", "@SUM(A1)", "\tx", "\rx"] {
             assert_eq!(harmless(&text.into()), format!("'{text}"));
         }

@@ -1,9 +1,9 @@
-//! JSON Lines: one object a row, the same keys always, `null` where unknown.
+//! JSON Lines: one object per row, always with the same keys, `null` where unknown.
 
 use std::io::Write;
 
 use crate::ViewError;
-use crate::cells::Row;
+use crate::columns::Row;
 use crate::rows::sink::Sink;
 
 pub(in crate::rows) struct Jsonl<'a>(pub(in crate::rows) &'a mut dyn Write);

@@ -1,4 +1,4 @@
-//! The formats of rows: a new one is a file beside this one, and a row in the table here.
+//! The formats of rows. A new format is a file here and a row in the table below.
 
 mod csv;
 mod jsonl;
@@ -10,7 +10,7 @@ use crate::ViewError;
 use csv::Csv;
 pub(in crate::rows) use jsonl::Jsonl;
 
-/// How rows are written.
+/// A format of rows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RowFormat {
     /// Comma-separated values (RFC 4180), with this separator.
@@ -19,12 +19,12 @@ pub enum RowFormat {
     Jsonl,
 }
 
-/// What a user has to know of a format.
+/// What users need to know about a format.
 struct About {
     format: RowFormat,
     name: &'static str,
     help: &'static str,
-    endings: &'static [&'static str],
+    extensions: &'static [&'static str],
 }
 
 const TABLE: &[About] = &[
@@ -32,41 +32,41 @@ const TABLE: &[About] = &[
         format: RowFormat::Csv(b','),
         name: "csv",
         help: "Comma-separated values, with a header row",
-        endings: &["csv"],
+        extensions: &["csv"],
     },
     About {
         format: RowFormat::Jsonl,
         name: "jsonl",
         help: "JSON Lines: an object for each link",
-        endings: &["jsonl", "ndjson"],
+        extensions: &["jsonl", "ndjson"],
     },
 ];
 
 impl RowFormat {
-    /// Every format, as it is without options.
+    /// Every format, with its default options.
     pub fn all() -> impl Iterator<Item = RowFormat> {
         TABLE.iter().map(|about| about.format)
     }
 
-    /// What `--format` calls it.
+    /// Its name for `--format`.
     #[must_use]
     pub fn name(self) -> &'static str {
         self.about().name
     }
 
-    /// What it is, in a few words.
+    /// Its description in the help.
     #[must_use]
     pub fn help(self) -> &'static str {
         self.about().help
     }
 
-    /// How the names of its files end, the usual way first.
+    /// The file extensions it is recognized by, the usual one first.
     #[must_use]
-    pub fn endings(self) -> &'static [&'static str] {
-        self.about().endings
+    pub fn extensions(self) -> &'static [&'static str] {
+        self.about().extensions
     }
 
-    /// The same with this separator, where fields are separated by one character.
+    /// This format with another separator, if it has one.
     #[must_use]
     pub fn separated_by(self, separator: u8) -> RowFormat {
         match self {
@@ -78,10 +78,10 @@ impl RowFormat {
     fn about(self) -> &'static About {
         let is_same =
             |about: &&About| std::mem::discriminant(&about.format) == std::mem::discriminant(&self);
-        TABLE.iter().find(is_same).expect("a row for each format")
+        TABLE.iter().find(is_same).expect("every format has a row")
     }
 
-    /// Begins to write rows with these columns.
+    /// Starts writing rows with these columns.
     pub(super) fn open<'a>(
         self,
         out: &'a mut dyn Write,

@@ -7,7 +7,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{Crawl, Reply, Request, Response, Settings};
-use rummage_core::evidence::{Answer, Attempt, Ending};
+use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::reading::Reading;
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::findings::selection::Selection;
@@ -17,16 +17,16 @@ use tempfile::TempDir;
 use url::Url;
 
 /// A folder with a store in it, and the pages that any host answers with.
-pub(crate) struct Keeper {
+pub(crate) struct Site {
     folder: TempDir,
     /// Path to HTML; a value that begins with `>` redirects for good, `!` is a server's failure.
     pub(crate) pages: BTreeMap<&'static str, String>,
 }
 
-impl Keeper {
-    pub(crate) fn new(pages: &[(&'static str, &str)]) -> Keeper {
+impl Site {
+    pub(crate) fn new(pages: &[(&'static str, &str)]) -> Site {
         let pages = pages.iter().map(|&(path, html)| (path, html.to_owned())).collect();
-        Keeper { folder: TempDir::new().unwrap(), pages }
+        Site { folder: TempDir::new().unwrap(), pages }
     }
 
     pub(crate) fn path(&self) -> PathBuf {
@@ -92,21 +92,21 @@ impl Keeper {
     }
 
     fn reply(&self, request: &Request, now: Moment) -> Reply {
-        let page = self.pages.get(path_of(&request.address));
+        let page = self.pages.get(path_of(&request.url));
         let (status, location) = match page.map(|page| page.strip_prefix('>')) {
             None => (404, None),
             Some(None) if page.is_some_and(|page| page == "!") => (500, None),
             Some(None) => (200, None),
             Some(Some(to)) => (301, Some(to.to_owned())),
         };
-        let is_sheet = request.address.ends_with(".css");
+        let is_sheet = request.url.ends_with(".css");
         let media_type = Some(if is_sheet { "text/css" } else { "text/html" }.to_owned());
-        let answer = Answer { status, location, media_type, ..Answer::default() };
+        let answer = ResponseHead { status, location, media_type, ..ResponseHead::default() };
         let format = request.body.format(&answer).filter(|_| status == 200);
         let reading = page.zip(format).map(|(page, format)| read(format, page));
         let method = rummage_core::evidence::Method::Get;
         let took = Duration::from_millis(3);
-        let attempt = Attempt::new(now, took, method, Ending::Answer(answer));
+        let attempt = Attempt::new(now, took, method, AttemptOutcome::ResponseHead(answer));
         Reply { id: request.id, response: Response { attempt, reading } }
     }
 }
@@ -124,7 +124,7 @@ pub(crate) fn fresh() -> Crawl {
 
 pub(crate) fn new_run() -> NewRun {
     NewRun {
-        asked_for: "a.test".to_owned(),
+        given_start: "a.test".to_owned(),
         options: "{}".to_owned(),
         bounds: "{}".to_owned(),
         placeholders_are_broken: false,
@@ -138,13 +138,14 @@ pub(crate) fn new_run() -> NewRun {
 
 pub(crate) fn rows(reader: &Reader, run: &RunInfo, selection: &Selection) -> Vec<LinkRow> {
     let run = reader.open_run(run.clone()).unwrap();
-    let sift = run.sift(selection).unwrap();
+    let query = run.query(selection).unwrap();
     let mut rows = Vec::new();
-    sift.for_each(|found| {
-        rows.push(sift.row(found)?);
-        Ok::<_, StoreError>(())
-    })
-    .unwrap();
+    query
+        .for_each(|found| {
+            rows.push(query.row(found)?);
+            Ok::<_, StoreError>(())
+        })
+        .unwrap();
     rows
 }
 

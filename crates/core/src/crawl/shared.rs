@@ -8,13 +8,13 @@ use super::robots::RobotsGate;
 
 /// See the [module](self).
 #[derive(Debug)]
-pub(super) struct Ground {
+pub(super) struct SharedState {
     pub(super) board: Board,
     pub(super) health: Health,
     pub(super) robots: RobotsGate,
 }
 
-impl Ground {
+impl SharedState {
     /// A URL is requested, as soon as the rules of its server are known.
     pub(super) fn enqueue(&mut self, id: UrlId) {
         if !self.robots.hold(&mut self.board, id) {

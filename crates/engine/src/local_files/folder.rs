@@ -47,7 +47,7 @@ pub struct Folder {
 
 /// What there is for an address.
 #[derive(Debug, PartialEq, Eq)]
-pub(super) enum Found {
+pub(super) enum FolderMatch {
     /// A file.
     File(PathBuf),
     /// Something at another address.
@@ -91,7 +91,7 @@ impl Folder {
     #[must_use]
     pub fn file(&self, url: &Url) -> Option<PathBuf> {
         match self.find(url) {
-            Found::File(path) => Some(self.named.join(path.strip_prefix(&self.root).ok()?)),
+            FolderMatch::File(path) => Some(self.named.join(path.strip_prefix(&self.root).ok()?)),
             _ => None,
         }
     }
@@ -134,29 +134,33 @@ impl Folder {
         }
     }
 
-    pub(super) fn find(&self, url: &Url) -> Found {
-        let Some(path) = url.path().strip_prefix(self.base.path()) else { return Found::Nothing };
-        let Ok(decoded) = percent_decode_str(path).decode_utf8() else { return Found::Nothing };
+    pub(super) fn find(&self, url: &Url) -> FolderMatch {
+        let Some(path) = url.path().strip_prefix(self.base.path()) else {
+            return FolderMatch::Nothing;
+        };
+        let Ok(decoded) = percent_decode_str(path).decode_utf8() else {
+            return FolderMatch::Nothing;
+        };
         if decoded.contains('\0') || (cfg!(windows) && decoded.contains(['\\', ':'])) {
-            return Found::Nothing;
+            return FolderMatch::Nothing;
         }
         let relative = Path::new(decoded.as_ref());
         let is_plain = |part: Component<'_>| matches!(part, Component::Normal(_));
         if !relative.components().all(is_plain) {
-            return Found::Nothing;
+            return FolderMatch::Nothing;
         }
         let wanted = self.root.join(relative);
         let names_folder = decoded.is_empty() || decoded.ends_with('/');
         if wanted.is_dir() {
             if !names_folder {
                 let query = url.query().map_or_else(String::new, |query| format!("?{query}"));
-                return Found::At(format!("{}/{query}", url.path()));
+                return FolderMatch::At(format!("{}/{query}", url.path()));
             }
             let inside = INDEXES.iter().find_map(|name| self.inside(&wanted.join(name)));
-            return inside.map_or(Found::Nothing, Found::File);
+            return inside.map_or(FolderMatch::Nothing, FolderMatch::File);
         }
         if names_folder {
-            return Found::Nothing;
+            return FolderMatch::Nothing;
         }
         let tidy = || {
             let mut name = wanted.clone().into_os_string();
@@ -164,7 +168,7 @@ impl Folder {
             self.tidy.then_some(PathBuf::from(name))
         };
         let file = self.inside(&wanted).or_else(|| self.inside(&tidy()?));
-        file.map_or(Found::Nothing, Found::File)
+        file.map_or(FolderMatch::Nothing, FolderMatch::File)
     }
 
     /// The file, where it is one, and lies in the folder wherever its links lead.
@@ -178,8 +182,8 @@ impl Folder {
 }
 
 fn is_page(path: &Path) -> bool {
-    let ending = path.extension().and_then(|ending| ending.to_str());
-    ending.is_some_and(|ending| PAGES.iter().any(|page| ending.eq_ignore_ascii_case(page)))
+    let extension = path.extension().and_then(|extension| extension.to_str());
+    extension.is_some_and(|extension| PAGES.iter().any(|page| extension.eq_ignore_ascii_case(page)))
 }
 
 #[cfg(test)]
@@ -201,12 +205,12 @@ mod tests {
 
     fn found(folder: &Folder, path: &str) -> String {
         match folder.find(&Url::parse("https://a.test").unwrap().join(path).unwrap()) {
-            Found::File(path) => {
+            FolderMatch::File(path) => {
                 let path = path.strip_prefix(&folder.root).unwrap().to_str().unwrap();
                 path.replace('\\', "/")
             }
-            Found::At(location) => format!("-> {location}"),
-            Found::Nothing => "nothing".to_owned(),
+            FolderMatch::At(location) => format!("-> {location}"),
+            FolderMatch::Nothing => "nothing".to_owned(),
         }
     }
 
@@ -216,7 +220,7 @@ mod tests {
     }
 
     #[test]
-    fn addresses_lead_to_files_as_web_servers_have_it() {
+    fn urls_lead_to_files_as_web_servers_have_it() {
         let files = ["index.html", "x/index.html", "old/index.htm", "a b%.html", "empty/p.png"];
         let (_outer, folder) = folder(&files, "https://a.test", false);
         for (path, file) in [

@@ -12,7 +12,7 @@ use crate::tables::request_log::for_each_entry;
 
 /// What is known of one address in this run.
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Seen {
+pub(super) struct UrlRecord {
     pub(super) scope: Option<Scope>,
     /// When it was asked last, in microseconds from the start.
     pub(super) at_us: Option<u64>,
@@ -26,23 +26,23 @@ pub(super) struct Seen {
 
 /// The requests of a run that are not packed yet, and what is known of all addresses.
 #[derive(Debug, Default)]
-pub(super) struct Asked {
+pub(super) struct UrlLog {
     entries: Vec<Entry>,
     next_seq: i64,
     /// By the id in the crawl.
-    seen: Vec<Seen>,
+    seen: Vec<UrlRecord>,
     /// What the run said before it was stopped, by the id in the store.
-    earlier: HashMap<u32, Seen>,
+    earlier: HashMap<u32, UrlRecord>,
 }
 
-impl Asked {
+impl UrlLog {
     /// What a run that goes on had asked and said.
-    pub(super) fn of_run(db: &Connection, run: i64) -> Result<Asked, StoreError> {
-        let mut asked = Asked::default();
+    pub(super) fn of_run(db: &Connection, run: i64) -> Result<UrlLog, StoreError> {
+        let mut asked = UrlLog::default();
         for_each_entry(db, run, |entry| {
             asked.next_seq += 1;
             if entry.sound.is_some() {
-                asked.earlier.entry(entry.address).or_default().is_sound = true;
+                asked.earlier.entry(entry.url).or_default().is_sound = true;
             }
         })?;
         let mut select = db.prepare("SELECT address FROM verdict WHERE run = ?1")?;
@@ -53,24 +53,24 @@ impl Asked {
         Ok(asked)
     }
 
-    pub(super) fn handle_heard(&mut self, address: u32) {
-        self.seen.push(self.earlier.get(&address).copied().unwrap_or_default());
+    pub(super) fn handle_discovered(&mut self, url: u32) {
+        self.seen.push(self.earlier.get(&url).copied().unwrap_or_default());
     }
 
-    pub(super) fn handle_placed(&mut self, id: UrlId, scope: Option<Scope>) {
+    pub(super) fn handle_ranked(&mut self, id: UrlId, scope: Option<Scope>) {
         self.seen[id.index()].scope = scope;
     }
 
-    pub(super) fn seen_mut(&mut self, id: UrlId) -> &mut Seen {
+    pub(super) fn seen_mut(&mut self, id: UrlId) -> &mut UrlRecord {
         &mut self.seen[id.index()]
     }
 
     /// A request has ended.
-    pub(super) fn handle_request(&mut self, id: UrlId, address: u32, request: Requested) {
+    pub(super) fn handle_request(&mut self, id: UrlId, url: u32, request: Requested) {
         let seen = &mut self.seen[id.index()];
         seen.at_us = Some(request.at_us);
         seen.waiting = u32::try_from(self.entries.len()).ok();
-        self.entries.push(Entry { address, request: Some(request), sound: None });
+        self.entries.push(Entry { url, request: Some(request), sound: None });
     }
 
     /// Takes what is not packed yet, and its number.
@@ -82,15 +82,15 @@ impl Asked {
     }
 
     /// The address is plainly sound.
-    pub(super) fn handle_sound(&mut self, id: UrlId, address: u32) {
+    pub(super) fn handle_sound(&mut self, id: UrlId, url: u32) {
         let seen = &mut self.seen[id.index()];
         let sound = Some(seen.scope.unwrap_or(Scope::Internal));
         seen.is_sound = true;
         let waiting = seen.waiting.and_then(|at| self.entries.get_mut(at as usize));
         // The place may be one of entries that are packed by now.
-        match waiting.filter(|entry| entry.address == address) {
+        match waiting.filter(|entry| entry.url == url) {
             Some(entry) => entry.sound = sound,
-            None => self.entries.push(Entry { address, request: None, sound }),
+            None => self.entries.push(Entry { url, request: None, sound }),
         }
     }
 }

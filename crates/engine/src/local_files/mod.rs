@@ -11,8 +11,8 @@ use std::time::{Duration, Instant};
 
 use bytes::Bytes;
 use flate2::bufread::MultiGzDecoder;
-use rummage_core::crawl::{BodyWish, Request};
-use rummage_core::evidence::{Answer, Ending, Method};
+use rummage_core::crawl::{BodyUse, Request};
+use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
@@ -20,14 +20,14 @@ use tokio::sync::Semaphore;
 use url::Url;
 
 pub use folder::Folder;
-use folder::Found;
+use folder::FolderMatch;
 
 /// Octets that are read at once.
 const CHUNK: usize = 64 * 1024;
 
 /// What is at hand. Nothing by itself.
 #[derive(Debug, Clone, Default)]
-pub struct Shelf {
+pub struct LocalFiles {
     folder: Option<Arc<Folder>>,
     /// So many files are read at a time as there are cores: more are no quicker, and each
     /// holds a page.
@@ -39,27 +39,27 @@ pub struct Shelf {
 #[derive(Debug, Clone)]
 pub enum Document {
     /// Its octets, and as what they are read.
-    Octets(Bytes, Format),
+    Bytes(Bytes, Format),
     /// What was read of it.
     Read(Box<Reading>),
 }
 
 /// How a request ended, after how long, and what was read.
-pub(crate) type Given = (Ending, Duration, Option<Reading>);
+pub(crate) type Given = (AttemptOutcome, Duration, Option<Reading>);
 
-impl Shelf {
+impl LocalFiles {
     /// A folder, for the addresses that it stands for.
     #[must_use]
-    pub fn of_folder(folder: Arc<Folder>) -> Shelf {
+    pub fn of_folder(folder: Arc<Folder>) -> LocalFiles {
         let cores = std::thread::available_parallelism().map_or(2, usize::from);
         let readers = Some(Arc::new(Semaphore::new(cores)));
-        Shelf { folder: Some(folder), readers, ..Shelf::default() }
+        LocalFiles { folder: Some(folder), readers, ..LocalFiles::default() }
     }
 
     /// Documents by their addresses, in normal form.
     #[must_use]
-    pub fn of_documents(documents: HashMap<String, Document>) -> Shelf {
-        Shelf { documents: Arc::new(documents), ..Shelf::default() }
+    pub fn of_documents(documents: HashMap<String, Document>) -> LocalFiles {
+        LocalFiles { documents: Arc::new(documents), ..LocalFiles::default() }
     }
 
     /// Whether what lies at this address comes from here.
@@ -77,20 +77,20 @@ impl Shelf {
             return None;
         }
         let began = Instant::now();
-        if let Some(document) = self.documents.get(&request.address) {
+        if let Some(document) = self.documents.get(&request.url) {
             let (answer, reading) = match document {
-                Document::Octets(octets, format) => {
-                    let answer = Answer { status: 200, ..typed(media_type(*format)) };
-                    read(request, *format, limit, answer, &mut octets.as_ref())
+                Document::Bytes(bytes, format) => {
+                    let answer = ResponseHead { status: 200, ..typed(media_type(*format)) };
+                    read(request, *format, limit, answer, &mut bytes.as_ref())
                 }
                 Document::Read(reading) => {
-                    let answer = Answer { status: 200, ..typed(media_type(reading.format)) };
+                    let answer = ResponseHead { status: 200, ..typed(media_type(reading.format)) };
                     (answer, Reading::clone(reading))
                 }
             };
-            return Some((Ending::Answer(answer), began.elapsed(), Some(reading)));
+            return Some((AttemptOutcome::ResponseHead(answer), began.elapsed(), Some(reading)));
         }
-        let url = Url::parse(&request.address).ok()?;
+        let url = Url::parse(&request.url).ok()?;
         if url.scheme() == "file" {
             return Some((status(404), began.elapsed(), None));
         }
@@ -101,8 +101,8 @@ impl Shelf {
             None => None,
         };
         let given = tokio::task::spawn_blocking(move || {
-            let (ending, reading) = of_folder(&folder, &url, &request, limit);
-            (ending, began.elapsed(), reading)
+            let (outcome, reading) = of_folder(&folder, &url, &request, limit);
+            (outcome, began.elapsed(), reading)
         });
         Some(given.await.expect("the reading thread does not panic"))
     }
@@ -113,24 +113,25 @@ fn of_folder(
     url: &Url,
     request: &Request,
     limit: usize,
-) -> (Ending, Option<Reading>) {
+) -> (AttemptOutcome, Option<Reading>) {
     let path = match folder.find(url) {
-        Found::File(path) => path,
-        Found::At(location) => {
-            let answer = Answer { status: 301, location: Some(location), ..Answer::default() };
-            return (Ending::Answer(answer), None);
+        FolderMatch::File(path) => path,
+        FolderMatch::At(location) => {
+            let answer =
+                ResponseHead { status: 301, location: Some(location), ..ResponseHead::default() };
+            return (AttemptOutcome::ResponseHead(answer), None);
         }
-        Found::Nothing => return (status(404), None),
+        FolderMatch::Nothing => return (status(404), None),
     };
     let mime = mime_guess::from_path(&path).first_or_octet_stream();
     let length = std::fs::metadata(&path).map(|file| file.len()).ok();
-    let answer = Answer { status: 200, length, ..typed(mime.essence_str()) };
+    let answer = ResponseHead { status: 200, length, ..typed(mime.essence_str()) };
     let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
-    let Some(format) = format else { return (Ending::Answer(answer), None) };
+    let Some(format) = format else { return (AttemptOutcome::ResponseHead(answer), None) };
     let source = File::open(&path).and_then(|file| unpacked(file, format));
     let Ok(mut source) = source else { return (status(403), None) };
     let (answer, reading) = read(request, format, limit, answer, &mut source);
-    (Ending::Answer(answer), Some(reading))
+    (AttemptOutcome::ResponseHead(answer), Some(reading))
 }
 
 /// A file as it was before gzip packed it: a sitemap may be, by its first octets (RFC 1952
@@ -147,11 +148,11 @@ fn read(
     request: &Request,
     format: Format,
     limit: usize,
-    mut answer: Answer,
+    mut answer: ResponseHead,
     source: &mut dyn Read,
-) -> (Answer, Reading) {
-    let with_sketch = request.sketch && request.body == BodyWish::Page;
-    let mut extractor = Extractor::of_address(&request.address, format, None, limit, with_sketch);
+) -> (ResponseHead, Reading) {
+    let with_sketch = request.sketch && request.body == BodyUse::Page;
+    let mut extractor = Extractor::of_url(&request.url, format, None, limit, with_sketch);
     let mut chunk = vec![0; CHUNK];
     // What came before a fault is read.
     while let Ok(length @ 1..) = source.read(&mut chunk) {
@@ -165,12 +166,12 @@ fn read(
     (answer, reading)
 }
 
-fn typed(media_type: &str) -> Answer {
-    Answer { media_type: Some(media_type.to_owned()), ..Answer::default() }
+fn typed(media_type: &str) -> ResponseHead {
+    ResponseHead { media_type: Some(media_type.to_owned()), ..ResponseHead::default() }
 }
 
-fn status(status: u16) -> Ending {
-    Ending::Answer(Answer { status, ..Answer::default() })
+fn status(status: u16) -> AttemptOutcome {
+    AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() })
 }
 
 /// The type that a document of such a format would have.

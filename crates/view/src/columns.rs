@@ -1,16 +1,16 @@
-//! The columns of rows, the same in every format: their names, their order, their values.
+//! The columns of rows, the same in every format: their names, order and values.
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
 
 use crate::text::is_entry;
-use rummage_core::evidence::Answer;
-use rummage_core::findings::prominence::Reach;
+use rummage_core::evidence::ResponseHead;
+use rummage_core::findings::prominence::Prominence;
 use rummage_core::findings::selection::Standing;
 use rummage_store::{LinkRow, Outcome, TargetRow};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
-/// More redirects than this are worth a note.
+/// More redirects than this get a note.
 const MANY_HOPS: u32 = 5;
 
 /// The columns of a link.
@@ -62,13 +62,13 @@ pub(crate) const TARGET_COLUMNS: &[&str] = &[
 /// One value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Cell {
-    /// Not known, or none.
+    /// Unknown or none.
     Nothing,
     /// A number.
     Number(u64),
     /// A text.
     Text(String),
-    /// Several words.
+    /// A list of words.
     List(Vec<String>),
 }
 
@@ -80,9 +80,9 @@ pub(crate) struct Row {
 }
 
 impl Row {
-    /// A row with these columns, as many as there are values.
+    /// A row with these columns, one for each value.
     pub(crate) fn new(columns: &'static [&'static str], cells: Vec<Cell>) -> Row {
-        assert_eq!(columns.len(), cells.len(), "a value for each column");
+        assert_eq!(columns.len(), cells.len(), "one value for each column");
         Row { columns, cells }
     }
 
@@ -92,7 +92,7 @@ impl Row {
         &self.cells
     }
 
-    /// The value of a column; nothing where there is no such column.
+    /// The value of a column; nothing if there is no such column.
     pub(crate) fn cell(&self, column: &str) -> &Cell {
         let at = self.columns.iter().position(|name| *name == column);
         at.and_then(|at| self.cells.get(at)).unwrap_or(&Cell::Nothing)
@@ -121,7 +121,7 @@ impl Serialize for Cell {
 }
 
 impl Cell {
-    /// The value as a text; empty for nothing.
+    /// The value as text; empty for nothing.
     #[must_use]
     pub(crate) fn text(&self) -> Cow<'_, str> {
         match self {
@@ -132,7 +132,7 @@ impl Cell {
         }
     }
 
-    /// Numbers by size, texts whatever their case; nothing comes last.
+    /// Orders numbers by size and text without regard to case; nothing comes last.
     pub(crate) fn compare(&self, other: &Cell) -> Ordering {
         match (self, other) {
             (Cell::Nothing, Cell::Nothing) => Ordering::Equal,
@@ -187,7 +187,7 @@ pub(crate) fn of_link(row: &LinkRow) -> Row {
         maybe(outcome.status.map(u64::from)),
         row.full_target().into(),
         maybe(outcome.last.clone()),
-        // In a list there is no site, and so nothing outside it.
+        // A list has no site, so nothing in it is external.
         maybe(outcome.scope.filter(|_| !is_entry(row)).map(|scope| scope.as_str())),
         row.page.as_str().into(),
         place(row.line),
@@ -207,12 +207,17 @@ pub(crate) fn of_link(row: &LinkRow) -> Row {
     Row { columns: LINK_COLUMNS, cells }
 }
 
-/// The row of a target: what is said of it, by its first link, and what it answered.
+/// The row of a target: its verdict, from its first link, and its response.
 #[must_use]
-pub(crate) fn of_target(first: &LinkRow, target: &TargetRow, reach: Reach, own: bool) -> Row {
+pub(crate) fn of_target(
+    first: &LinkRow,
+    target: &TargetRow,
+    prominence: Prominence,
+    own: bool,
+) -> Row {
     let (outcome, answer) = (&first.outcome, target.answer.as_ref());
-    let said = |pick: fn(&Answer) -> Option<String>| maybe(answer.and_then(pick));
-    let name = if own { first.full_target() } else { first.address.clone() };
+    let said = |pick: fn(&ResponseHead) -> Option<String>| maybe(answer.and_then(pick));
+    let name = if own { first.full_target() } else { first.url.clone() };
     let cells = vec![
         outcome.verdict.as_str().into(),
         maybe(outcome.cause.map(|cause| cause.as_str())),
@@ -225,7 +230,7 @@ pub(crate) fn of_target(first: &LinkRow, target: &TargetRow, reach: Reach, own: 
         maybe(target.title.clone()),
         maybe(target.took.and_then(|took| u64::try_from(took.as_millis()).ok())),
         maybe(target.depth.map(u64::from)),
-        u64::from(reach.pages).into(),
+        u64::from(prominence.pages).into(),
         said(|answer| answer.server.clone()),
         said(|answer| answer.charset.clone()),
         standing(first),
@@ -246,7 +251,7 @@ fn link_notes(row: &LinkRow) -> Vec<String> {
         notes.push("script-fragment".to_owned());
     }
     notes.extend(self::notes(&row.outcome));
-    // The run before could not have seen it: the tool or the settings have learned.
+    // The previous run could not have found it: this version or these settings check more.
     if row.history.is_some_and(|history| history.new_check) {
         notes.push("new-check".to_owned());
     }
@@ -258,7 +263,7 @@ fn notes(outcome: &Outcome) -> Vec<String> {
     if outcome.hops > MANY_HOPS {
         notes.push("many-hops".to_owned());
     }
-    if let Some(reason) = outcome.not_read {
+    if let Some(reason) = outcome.not_parsed {
         notes.push(format!("not-read: {}", reason.as_str()));
     }
     notes
@@ -269,7 +274,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn cells_stand_in_the_order_that_people_expect() {
+    fn cells_sort_numbers_by_size_and_text_without_case() {
         let mut cells = [
             Cell::Nothing,
             Cell::from("b"),
@@ -285,7 +290,7 @@ mod tests {
     }
 
     #[test]
-    fn a_row_is_an_object_with_all_its_keys_in_order() {
+    fn a_row_is_an_object_with_all_keys_in_order() {
         let mut cells = vec![Cell::Nothing; TARGET_COLUMNS.len()];
         cells[0] = "broken".into();
         cells[2] = Cell::Number(404);

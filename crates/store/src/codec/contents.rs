@@ -6,11 +6,11 @@ use super::{Packer, Unpacker};
 
 /// What a link says; as it is packed, element and attribute are the numbers of their words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Said<'a, Word = u32> {
+pub(crate) struct LinkContent<'a, Word = u32> {
     pub(crate) element: Word,
     pub(crate) attribute: Word,
     pub(crate) region: Option<Region>,
-    pub(crate) surroundings: u32,
+    pub(crate) ancestor_hash: u32,
     /// A script acts on the element.
     pub(crate) scripted: bool,
     pub(crate) written: Written<'a>,
@@ -51,7 +51,7 @@ const REGIONS: [Option<Region>; 6] = [
     Some(Region::Header),
     Some(Region::Nav),
     Some(Region::Main),
-    Some(Region::Aside),
+    Some(Region::WaiverKind),
     Some(Region::Footer),
 ];
 const SCRIPTED: u8 = 8;
@@ -60,7 +60,7 @@ const TEXTS: [u8; 3] = [16, 32, 64];
 
 /// Marks, as they are gathered from a page.
 #[derive(Debug, Default)]
-pub(crate) struct Marks {
+pub(crate) struct PackedLinks {
     pub(crate) count: u32,
     targets: Packer,
     last_target: i64,
@@ -68,8 +68,8 @@ pub(crate) struct Marks {
     says: Packer,
 }
 
-impl Marks {
-    pub(crate) fn add(&mut self, target: u32, print: u64, said: Said<'_>) {
+impl PackedLinks {
+    pub(crate) fn add(&mut self, target: u32, print: u64, said: LinkContent<'_>) {
         self.count += 1;
         self.targets.difference(i64::from(target) - self.last_target);
         self.last_target = i64::from(target);
@@ -83,7 +83,7 @@ impl Marks {
         self.says.0.push(flags);
         self.says.number(u64::from(said.element));
         self.says.number(u64::from(said.attribute));
-        self.says.0.extend_from_slice(&said.surroundings.to_le_bytes());
+        self.says.0.extend_from_slice(&said.ancestor_hash.to_le_bytes());
         match said.written {
             Written::Whole => self.says.number(0),
             Written::Path => self.says.number(1),
@@ -104,53 +104,63 @@ impl Marks {
 }
 
 /// The targets of the marks of a row.
-pub(crate) fn targets(octets: &[u8]) -> impl Iterator<Item = u32> {
-    let mut octets = Unpacker(octets);
+pub(crate) fn targets(bytes: &[u8]) -> impl Iterator<Item = u32> {
+    let mut bytes = Unpacker(bytes);
     let mut target = 0i64;
     std::iter::from_fn(move || {
-        target = target.checked_add(octets.difference()?)?;
+        target = target.checked_add(bytes.difference()?)?;
         u32::try_from(target).ok()
     })
 }
 
 /// The fingerprints of the marks of a row.
-pub(crate) fn prints(octets: &[u8]) -> impl Iterator<Item = u64> {
-    octets.chunks_exact(8).map(|print| u64::from_le_bytes(print.try_into().expect("eight octets")))
+pub(crate) fn prints(bytes: &[u8]) -> impl Iterator<Item = u64> {
+    bytes.chunks_exact(8).map(|print| u64::from_le_bytes(print.try_into().expect("eight octets")))
 }
 
 /// What one mark says; `None` where no writer of ours made it.
-pub(crate) fn said(octets: &[u8]) -> Option<Said<'_>> {
-    let mut octets = Unpacker(octets);
-    let flags = octets.octet()?;
-    let element = u32::try_from(octets.number()?).ok()?;
-    let attribute = u32::try_from(octets.number()?).ok()?;
-    let surroundings = u32::from_le_bytes(octets.octets(4)?.try_into().ok()?);
-    let written = match octets.number()? {
+pub(crate) fn said(bytes: &[u8]) -> Option<LinkContent<'_>> {
+    let mut bytes = Unpacker(bytes);
+    let flags = bytes.byte()?;
+    let element = u32::try_from(bytes.number()?).ok()?;
+    let attribute = u32::try_from(bytes.number()?).ok()?;
+    let ancestor_hash = u32::from_le_bytes(bytes.bytes(4)?.try_into().ok()?);
+    let written = match bytes.number()? {
         0 => Written::Whole,
         1 => Written::Path,
         length => {
-            let text = octets.octets(usize::try_from(length - 2).ok()?)?;
+            let text = bytes.bytes(usize::try_from(length - 2).ok()?)?;
             Written::Other(std::str::from_utf8(text).ok()?)
         }
     };
     let mut texts = [None; 3];
     for (text, bit) in texts.iter_mut().zip(TEXTS) {
         if flags & bit != 0 {
-            *text = Some(octets.text()?);
+            *text = Some(bytes.text()?);
         }
     }
     let [fragment, text, rel] = texts;
     let region = *REGIONS.get(usize::from(flags & 7))?;
     let scripted = flags & SCRIPTED != 0;
-    Some(Said { element, attribute, region, surroundings, scripted, written, fragment, text, rel })
+    Some(LinkContent {
+        element,
+        attribute,
+        region,
+        ancestor_hash,
+        scripted,
+        written,
+        fragment,
+        text,
+        rel,
+    })
 }
 
 /// Where each mark of a row begins.
-pub(crate) fn starts(octets: &[u8]) -> Vec<u32> {
+pub(crate) fn starts(bytes: &[u8]) -> Vec<u32> {
     let mut starts = Vec::new();
-    let mut rest = Unpacker(octets);
+    let mut rest = Unpacker(bytes);
     loop {
-        let start = octets.len() - rest.0.len();
+        let start = bytes.len() - rest.0.len();
         if rest.0.is_empty() || skip(&mut rest).is_none() {
             return starts;
         }
@@ -158,16 +168,16 @@ pub(crate) fn starts(octets: &[u8]) -> Vec<u32> {
     }
 }
 
-fn skip(octets: &mut Unpacker<'_>) -> Option<()> {
-    let flags = octets.octet()?;
-    octets.number()?;
-    octets.number()?;
-    octets.octets(4)?;
-    let written = octets.number()?.saturating_sub(2);
-    octets.octets(usize::try_from(written).ok()?)?;
+fn skip(bytes: &mut Unpacker<'_>) -> Option<()> {
+    let flags = bytes.byte()?;
+    bytes.number()?;
+    bytes.number()?;
+    bytes.bytes(4)?;
+    let written = bytes.number()?.saturating_sub(2);
+    bytes.bytes(usize::try_from(written).ok()?)?;
     for _ in TEXTS.iter().filter(|bit| flags & **bit != 0) {
-        let text = octets.number()?;
-        octets.octets(usize::try_from(text).ok()?)?;
+        let text = bytes.number()?;
+        bytes.bytes(usize::try_from(text).ok()?)?;
     }
     Some(())
 }
@@ -194,14 +204,14 @@ mod tests {
                 0..20,
             ),
         ) {
-            let mut marks = Marks::default();
-            let said: Vec<Said<'_>> = links
+            let mut contents = PackedLinks::default();
+            let said: Vec<LinkContent<'_>> = links
                 .iter()
-                .map(|(_, _, number, region, scripted, written, fragment, text, rel)| Said {
+                .map(|(_, _, number, region, scripted, written, fragment, text, rel)| LinkContent {
                     element: number % 97,
                     attribute: number % 1009,
                     region: REGIONS[*region],
-                    surroundings: *number,
+                    ancestor_hash: *number,
                     scripted: *scripted,
                     written: Written::Other(written),
                     fragment: fragment.as_deref(),
@@ -210,12 +220,12 @@ mod tests {
                 })
                 .collect();
             for (link, said) in links.iter().zip(&said) {
-                marks.add(link.0, link.1, *said);
+                contents.add(link.0, link.1, *said);
             }
-            let (packed_targets, packed_prints, packed_says) = marks.blobs();
+            let (packed_targets, packed_prints, packed_says) = contents.blobs();
             prop_assert!(targets(packed_targets).eq(links.iter().map(|link| link.0)));
             prop_assert!(prints(packed_prints).eq(links.iter().map(|link| link.1)));
-            let told: Vec<Said<'_>> = starts(packed_says)
+            let told: Vec<LinkContent<'_>> = starts(packed_says)
                 .into_iter()
                 .filter_map(|start| super::said(&packed_says[start as usize..]))
                 .collect();
@@ -223,10 +233,10 @@ mod tests {
         }
 
         #[test]
-        fn damaged_octets_end_the_list(octets in prop::collection::vec(any::<u8>(), 0..60)) {
-            prop_assert!(starts(&octets).len() <= octets.len());
-            let _ = said(&octets);
-            prop_assert!(targets(&octets).count() <= octets.len());
+        fn damaged_bytes_end_the_list(bytes in prop::collection::vec(any::<u8>(), 0..60)) {
+            prop_assert!(starts(&bytes).len() <= bytes.len());
+            let _ = said(&bytes);
+            prop_assert!(targets(&bytes).count() <= bytes.len());
         }
     }
 }

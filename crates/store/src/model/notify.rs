@@ -5,7 +5,7 @@ use rummage_core::schedule::notifications::APART;
 
 /// How people are told, and of what not.
 #[derive(Debug, Clone)]
-pub struct Telling {
+pub struct NotifySettings {
     /// What is set aside.
     pub waivers: Waivers,
     /// How far two checks must lie apart before what may pass is told, in seconds.
@@ -14,9 +14,9 @@ pub struct Telling {
     pub channels: Vec<Channel>,
 }
 
-impl Default for Telling {
-    fn default() -> Telling {
-        Telling { waivers: Waivers::default(), apart: APART, channels: Vec::new() }
+impl Default for NotifySettings {
+    fn default() -> NotifySettings {
+        NotifySettings { waivers: Waivers::default(), apart: APART, channels: Vec::new() }
     }
 }
 

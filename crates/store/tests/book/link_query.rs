@@ -8,14 +8,14 @@ use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, Reader, StoreError};
 
-use crate::keeper::{Keeper, rows};
+use crate::site::{Site, rows};
 
 /// A site with a few of everything: pages, pictures, fragments, placeholders, redirects.
-fn keeper() -> Keeper {
+fn site() -> Site {
     let menu = "<nav><ul><li><a href=/>Home</a><li><a href=/gone>Rota</a></ul></nav>";
     let foot = "<footer><p><a href=/old>Imprint</a> <a href='#'>up</a></p></footer>";
     let page = |own: &str| format!("<title>t</title>{menu}<main>{own}</main>{foot}");
-    Keeper::new(&[
+    Site::new(&[
         ("/", &page("<a href=/a>A</a><a href=/b>B b</a><img src=/lost.png alt='A boat'>")),
         ("/a", &page("<a href=/b#here>here</a><a href=/b#not>Not here</a><a href=/gone>Rota</a>")),
         ("/b", &page("<p id=here><a href='htp://x'>bad</a><a href=mailto:a@b.test>letter</a>")),
@@ -35,7 +35,7 @@ fn takes(selection: &Selection, row: &LinkRow) -> bool {
     };
     let outcome = &row.outcome;
     let text = row.text.clone().unwrap_or_default().to_lowercase();
-    let in_all = [&row.page, &row.address, &row.written, &text].map(|text| text.to_lowercase());
+    let in_all = [&row.page, &row.url, &row.written, &text].map(|text| text.to_lowercase());
     selection.verdicts.contains(&outcome.verdict)
         && (selection.causes.is_empty()
             || outcome.cause.is_some_and(|cause| selection.causes.contains(&cause)))
@@ -45,7 +45,7 @@ fn takes(selection: &Selection, row: &LinkRow) -> bool {
                 .is_some_and(|code| selection.statuses.iter().any(|status| status.takes(code))))
         && (selection.scope.is_none() || selection.scope == outcome.scope)
         && (selection.elements.is_empty() || selection.elements.contains(&row.element))
-        && (any(&selection.targets, &row.address) || any(&selection.targets, &row.full_target()))
+        && (any(&selection.targets, &row.url) || any(&selection.targets, &row.full_target()))
         && any(&selection.pages, &row.page)
         && selection.text.iter().all(|word| text.contains(word))
         && selection.search.iter().all(|word| in_all.iter().any(|text| text.contains(word)))
@@ -83,9 +83,9 @@ fn selections() -> impl Strategy<Value = Selection> {
 
 #[test]
 fn any_selection_gives_just_what_a_naive_filter_gives() {
-    let keeper = keeper();
-    let run = keeper.crawl();
-    let reader = keeper.reader();
+    let site = site();
+    let run = site.crawl();
+    let reader = site.reader();
     let all = rows(&reader, &run, &Selection::all());
     assert!(all.len() > 25, "{}", all.len());
     let runner = ProptestConfig::with_cases(400);
@@ -98,48 +98,49 @@ fn any_selection_gives_just_what_a_naive_filter_gives() {
 }
 
 #[test]
-fn links_to_an_address_and_links_on_a_page_are_those_of_the_whole_run() {
-    let keeper = keeper();
-    let run = keeper.crawl();
-    let reader = keeper.reader();
+fn links_to_an_url_and_links_on_a_page_are_those_of_the_whole_run() {
+    let site = site();
+    let run = site.crawl();
+    let reader = site.reader();
     let open = reader.open_run(run.clone()).unwrap();
     let all_selection = Selection::all();
     let all = rows(&reader, &run, &all_selection);
-    for (address, url) in open.find("http", 99).unwrap() {
-        let gather = |sift: rummage_store::Sift<'_>| -> Vec<_> {
+    for (stored, url) in open.find("http", 99).unwrap() {
+        let gather = |query: rummage_store::LinkQuery<'_>| -> Vec<_> {
             let mut found = Vec::new();
-            sift.for_each(|link| {
-                found.push(brief(&sift.row(link)?));
-                Ok::<_, StoreError>(())
-            })
-            .unwrap();
+            query
+                .for_each(|link| {
+                    found.push(brief(&query.row(link)?));
+                    Ok::<_, StoreError>(())
+                })
+                .unwrap();
             found
         };
-        let to: Vec<_> = all.iter().filter(|row| row.address == url).map(brief).collect();
-        assert_eq!(gather(open.sift_to(address, &all_selection).unwrap()), to, "{url}");
+        let to: Vec<_> = all.iter().filter(|row| row.url == url).map(brief).collect();
+        assert_eq!(gather(open.query_to(stored, &all_selection).unwrap()), to, "{url}");
         let on: Vec<_> = all.iter().filter(|row| row.page == url).map(brief).collect();
-        let on_page = open.sift_on(address, &all_selection).unwrap();
+        let on_page = open.query_on(stored, &all_selection).unwrap();
         assert_eq!(on_page.map(gather).unwrap_or_default(), on, "{url}");
     }
 }
 
 /// Rows of a table.
-fn count(keeper: &Keeper, table: &str) -> i64 {
-    let db = rusqlite::Connection::open(keeper.path()).unwrap();
+fn count(site: &Site, table: &str) -> i64 {
+    let db = rusqlite::Connection::open(site.path()).unwrap();
     db.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap()
 }
 
 #[test]
 fn a_second_run_of_an_unchanged_site_adds_requests_and_verdicts_alone() {
-    let keeper = keeper();
-    keeper.crawl();
+    let site = site();
+    site.crawl();
     let tables = ["address", "page_version", "mark", "mark_text", "word", "ending", "finding"];
-    let before = tables.map(|table| count(&keeper, table));
-    let verdicts = count(&keeper, "verdict");
-    keeper.crawl();
-    assert_eq!(tables.map(|table| count(&keeper, table)), before);
-    assert_eq!(count(&keeper, "verdict"), 2 * verdicts);
-    assert_eq!(count(&keeper, "run_page"), 8);
+    let before = tables.map(|table| count(&site, table));
+    let verdicts = count(&site, "verdict");
+    site.crawl();
+    assert_eq!(tables.map(|table| count(&site, table)), before);
+    assert_eq!(count(&site, "verdict"), 2 * verdicts);
+    assert_eq!(count(&site, "run_page"), 8);
     // What is plainly sound has no row: here all pages but the start, which no menu names
     // as a page to be asked, and the end of the redirect.
     assert!(verdicts < 14, "{verdicts}");
@@ -147,15 +148,15 @@ fn a_second_run_of_an_unchanged_site_adds_requests_and_verdicts_alone() {
 
 #[test]
 fn a_page_that_changes_adds_its_own_marks_alone() {
-    let mut keeper = keeper();
-    keeper.crawl();
-    let before = count(&keeper, "mark");
-    let page = keeper.pages["/b"].replace("bad", "worse");
-    keeper.pages.insert("/b", page);
-    keeper.crawl();
-    assert_eq!(count(&keeper, "mark"), before + 1);
-    assert_eq!(count(&keeper, "page_version"), 5);
-    let reader = Reader::open(&keeper.path()).unwrap();
+    let mut site = site();
+    site.crawl();
+    let before = count(&site, "mark");
+    let page = site.pages["/b"].replace("bad", "worse");
+    site.pages.insert("/b", page);
+    site.crawl();
+    assert_eq!(count(&site, "mark"), before + 1);
+    assert_eq!(count(&site, "page_version"), 5);
+    let reader = Reader::open(&site.path()).unwrap();
     for (number, word) in [(1, "bad"), (2, "worse")] {
         let run = reader.run(number).unwrap();
         let mut selection = Selection::all();

@@ -7,28 +7,28 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::mpsc::{Receiver, Sender, channel};
 
 use rummage_core::crawl::Reply;
-use rummage_core::evidence::{Answer, Ending};
+use rummage_core::evidence::{AttemptOutcome, ResponseHead};
 use rummage_store::{Memory, StoreError};
 use tokio::sync::mpsc::UnboundedSender;
 
 use crate::{EngineError, panics};
 
 /// Opens what is known of pages, on the thread that is to know it.
-pub type Remember = Box<dyn FnOnce() -> Result<Memory, StoreError> + Send>;
+pub type CacheLookup = Box<dyn FnOnce() -> Result<Memory, StoreError> + Send>;
 
 /// A reply, with what is known of its page where there is a page that is known.
-pub(crate) type Remembered = Result<Reply, EngineError>;
+pub(crate) type CacheHit = Result<Reply, EngineError>;
 
 /// The way to the remembering thread. It ends when this is dropped.
-pub(crate) struct Rememberer {
-    wishes: Sender<(String, Reply)>,
+pub(crate) struct CacheReader {
+    uses: Sender<(String, Reply)>,
 }
 
-impl Rememberer {
+impl CacheReader {
     /// Starts the thread. Each wish is granted over `back`, in the order of the wishes; when
     /// the thread fails, the last thing that comes is why.
-    pub(crate) fn start(open: Remember, back: UnboundedSender<Remembered>) -> Rememberer {
-        let (wishes, inbox) = channel();
+    pub(crate) fn start(open: CacheLookup, back: UnboundedSender<CacheHit>) -> CacheReader {
+        let (uses, inbox) = channel();
         std::thread::spawn(move || {
             let work = AssertUnwindSafe(|| answer(open, &inbox, &back));
             let failed = match catch_unwind(work) {
@@ -42,25 +42,26 @@ impl Rememberer {
             // Nobody listens any more when the run was stopped.
             let _ = back.send(Err(failed));
         });
-        Rememberer { wishes }
+        CacheReader { uses }
     }
 
     /// The page at this address has not changed: what was it? Gives the reply back where
     /// nobody knows any more.
     pub(crate) fn remember(&self, url: String, reply: Reply) -> Option<Reply> {
-        self.wishes.send((url, reply)).err().map(|unsent| unsent.0.1)
+        self.uses.send((url, reply)).err().map(|unsent| unsent.0.1)
     }
 }
 
 fn answer(
-    open: Remember,
+    open: CacheLookup,
     inbox: &Receiver<(String, Reply)>,
-    back: &UnboundedSender<Remembered>,
+    back: &UnboundedSender<CacheHit>,
 ) -> Result<(), StoreError> {
     let memory = open()?;
     while let Ok((url, mut reply)) = inbox.recv() {
         if let Some((answer, reading)) = memory.page(&url)? {
-            reply.response.attempt.ending = Ending::Answer(Answer { unchanged: true, ..answer });
+            reply.response.attempt.outcome =
+                AttemptOutcome::ResponseHead(ResponseHead { unchanged: true, ..answer });
             reply.response.reading = Some(reading);
         }
         if back.send(Ok(reply)).is_err() {

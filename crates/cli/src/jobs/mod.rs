@@ -1,67 +1,67 @@
-//! One pass over a site, from settings to a run in the store: a crawl, one that goes on,
-//! a recheck. Nothing here shows anything: who wants to know, [hears](Hear).
+//! One job on a site, from settings to a run in the store: a crawl, a continued crawl, a recheck.
+//! Nothing here produces output: that is up to a [`Reporter`].
 
-mod beginning;
+mod context;
 mod crawl;
 mod due;
 mod given;
-mod means;
 mod memory;
 pub(crate) mod plain;
 mod recheck;
+mod start_points;
 
 use std::path::Path;
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Settings};
-use rummage_engine::{Clock, Config, Ended, Fetcher, Job, Recheck, Remember, Stop, Watch};
+use rummage_engine::{CacheLookup, Clock, Config, Ended, Fetcher, Job, Observer, Recheck, Stop};
 use rummage_store::{Memory, Reader, RunWriter, StoreError};
 use url::Url;
 
 use crate::failure::Failure;
 
-pub(crate) use beginning::folder;
+pub(crate) use context::JobContext;
+use context::JobSettings;
 pub(crate) use due::{due_by, plan};
-pub(crate) use means::Means;
-use means::Settled;
 pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
+pub(crate) use start_points::folder;
 
-/// Somebody who hears what happens, and what there is to say beside it.
-pub(crate) trait Hear: Watch {
-    /// A line.
+/// Reports the progress of a job, and messages about it.
+pub(crate) trait Reporter: Observer {
+    /// Shows one line.
     fn say(&mut self, text: &str);
 }
 
-/// All that is known before the first request.
-pub(crate) struct Pass {
-    /// The start, as it was given.
-    pub(crate) asked_for: String,
+/// Everything known before the first request.
+pub(crate) struct CrawlJob {
+    /// The start URL, as it was given.
+    pub(crate) given_start: String,
     /// The name of its section in the settings file.
     pub(crate) section: Option<String>,
-    /// How long a crawl from there took last time.
+    /// How long a crawl from this start URL took last time.
     pub(crate) last_time: Option<Duration>,
-    /// A run that waits to be finished, and is not this one.
+    /// An unfinished run other than this one.
     pub(crate) unfinished: Option<i64>,
     starts: Vec<Url>,
     settings: Settings,
     fetching: Config,
     writer: RunWriter,
-    /// How long its moments have been counted when it begins.
+    /// How long the run's clock has been running when the job begins.
     under_way: Duration,
-    /// The run that goes on.
+    /// The run that is continued.
     earlier: Option<Earlier>,
-    /// The run that is checked again.
+    /// The run that is rechecked.
     recheck: Option<Recheck>,
-    /// What earlier runs have seen, and need not be asked.
+    /// What earlier runs know, and need not be requested.
     memory: Option<Memory>,
-    /// The same of pages that have not changed.
-    remember: Option<Remember>,
+    /// The same for pages that have not changed.
+    remember: Option<CacheLookup>,
     /// How many requests it may make.
     budget: Option<u64>,
-    /// What is to be said of where it begins.
+    /// A message about where it begins.
     explained: Option<String>,
-    /// The start as people know it, where it is not what was asked for: of a folder, where it
-    /// lives.
+    /// The start URL as shown, if not as given: for a folder, the URL at which it will be
+    /// published.
     pub(crate) known_as: Option<String>,
 }
 
@@ -72,18 +72,18 @@ struct Earlier {
     site: String,
 }
 
-impl Pass {
-    /// A pass that knows of nothing before it.
+impl CrawlJob {
+    /// A job without earlier results.
     fn new(
-        settled: &Settled<'_>,
+        job: &JobSettings<'_>,
         starts: Vec<Url>,
         settings: Settings,
         fetching: Config,
         writer: RunWriter,
-    ) -> Pass {
-        Pass {
-            asked_for: starts.first().map(Url::to_string).unwrap_or_default(),
-            section: settled.section.clone(),
+    ) -> CrawlJob {
+        CrawlJob {
+            given_start: starts.first().map(Url::to_string).unwrap_or_default(),
+            section: job.section.clone(),
             last_time: None,
             unfinished: None,
             starts,
@@ -101,24 +101,28 @@ impl Pass {
         }
     }
 
-    /// The same, with what earlier runs have seen.
-    fn remembering(self, store: &Path, memory: Option<Memory>) -> Pass {
+    /// The same, with results of earlier runs.
+    fn recalling(self, store: &Path, memory: Option<Memory>) -> CrawlJob {
         let run = memory.as_ref().and_then(Memory::run_of_pages);
         let store = store.to_owned();
         let open =
-            |run| -> Remember { Box::new(move || Memory::of_pages(Reader::open(&store)?, run)) };
-        Pass { memory, remember: run.map(open), ..self }
+            |run| -> CacheLookup { Box::new(move || Memory::of_pages(Reader::open(&store)?, run)) };
+        CrawlJob { memory, remember: run.map(open), ..self }
     }
 
-    /// The same, with so many requests at most.
-    pub(crate) fn within(self, budget: Option<u64>) -> Pass {
-        Pass { budget, ..self }
+    /// The same, with a limit on requests.
+    pub(crate) fn within(self, budget: Option<u64>) -> CrawlJob {
+        CrawlJob { budget, ..self }
     }
 
-    /// Asks, until it ends or is stopped.
-    pub(crate) async fn drive(self, stop: Stop, hear: &mut dyn Hear) -> Result<Ended, Failure> {
+    /// Runs the job until it ends or is stopped.
+    pub(crate) async fn drive(
+        self,
+        stop: Stop,
+        intern_url: &mut dyn Reporter,
+    ) -> Result<Ended, Failure> {
         if let Some(explained) = &self.explained {
-            hear.say(explained);
+            intern_url.say(explained);
         }
         let mut crawl = Crawl::new(self.settings, self.starts.clone());
         let mut writer = self.writer;
@@ -126,33 +130,32 @@ impl Pass {
             replay(&earlier, &mut crawl, &mut writer)?;
             let pages = rummage_view::count(crawl.progress().pages);
             let Earlier { run, site, .. } = earlier;
-            hear.say(&format!("going on with run {run} of {site}: pages read so far: {pages}"));
+            intern_url.say(&format!("continuing run {run} of {site}; {pages} pages parsed so far"));
         }
         let clock = Clock::starting_at(self.under_way);
         let fetcher = Fetcher::new(self.fetching, clock);
         if let Some(start) = self.starts.first() {
             fetcher.handle_start(start).await;
         }
-        let Pass { recheck, memory, remember, budget, .. } = self;
+        let CrawlJob { recheck, memory, remember, budget, .. } = self;
         let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget };
-        Ok(rummage_engine::crawl(job, hear).await?)
+        Ok(rummage_engine::crawl(job, intern_url).await?)
     }
 }
 
-/// The threads that ask.
+/// The threads that make requests.
 pub(crate) fn runtime() -> Result<tokio::runtime::Runtime, Failure> {
     tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
-        .map_err(|why| Failure::System { what: "no threads could be started", why })
+        .map_err(|reason| Failure::System { what: "cannot start threads", reason })
 }
 
-/// Tells the crawl once more what it was told before, and lets the writer find its
-/// way back in.
+/// Replays the earlier part of the run into the crawl and the writer.
 fn replay(earlier: &Earlier, crawl: &mut Crawl, writer: &mut RunWriter) -> Result<(), StoreError> {
-    earlier.reader.for_each_reply(earlier.run, |address, reply| {
-        // An address that new settings leave out is not heard of again.
-        crawl.handle_replayed(address, reply);
+    earlier.reader.for_each_reply(earlier.run, |url, reply| {
+        // The crawl ignores a URL that new settings exclude.
+        crawl.handle_replayed(url, reply);
         while let Some(event) = crawl.poll_event() {
             writer.handle_event(event)?;
         }

@@ -1,64 +1,64 @@
-//! What of a site is due, and when.
+//! Which URLs of a site are due, and when.
 
 use std::collections::{HashMap, HashSet};
 
 use jiff::Timestamp;
 use rummage_core::Seconds;
 use rummage_core::findings::selection::host_of;
-use rummage_core::schedule::policy::{Rhythm, due_at, share};
+use rummage_core::schedule::policy::{RecheckPolicy, due_at, share};
 use rummage_core::url::scope::Scope;
-use rummage_store::{Address, OpenRun, Reader, StoreError};
+use rummage_store::{OpenRun, Reader, StoreError, StoredUrl};
 use rummage_view::{Plan, Planned};
 
-/// What is to be asked again, in the order of its time.
+/// The URLs to recheck, in order of time.
 pub(crate) fn plan(
     reader: &Reader,
     run: &OpenRun<'_>,
-    rhythm: &Rhythm,
+    policy: &RecheckPolicy,
     now: Timestamp,
 ) -> Result<Plan, StoreError> {
-    let waived: HashSet<Address> =
-        run.waived_targets()?.into_iter().map(|(address, _)| address).collect();
+    let waived: HashSet<StoredUrl> =
+        run.waived_targets()?.into_iter().map(|(url, _)| url).collect();
     let mut hosts = Hosts::default();
     let mut planned: Vec<Planned> = Vec::new();
-    // What was asked longer ago takes no room from the hour that comes.
+    // Older checks do not count against the coming hour's limit.
     let lately = now.as_second() - HOUR;
-    let mut asked: Vec<(u32, Seconds)> = Vec::new();
+    let mut checked_lately: Vec<(u32, Seconds)> = Vec::new();
     reader.for_each_check(&run.info().site, |check, url| {
         if !check.linked {
             return;
         }
         let mut checked = check.checked;
-        checked.waived = waived.contains(&check.address);
-        let due = due_at(url, &checked, rhythm, now.as_second());
-        if due.is_none() && checked.last <= lately {
+        checked.waived = waived.contains(&check.url);
+        let due = due_at(url, &checked, policy, now.as_second());
+        if due.is_none() && checked.checked_at <= lately {
             return;
         }
         let host = hosts.number(host_of(url), checked.scope == Scope::External);
-        if checked.last > lately {
-            asked.push((host, checked.last));
+        if checked.checked_at > lately {
+            checked_lately.push((host, checked.checked_at));
         }
-        if let Some((at, why)) = due {
+        if let Some((at, reason)) = due {
             hosts.count(host_of(url));
-            let (address, last, times) = (check.address, checked.last, checked.times);
-            planned.push(Planned { address, host, due: at, at, why, last, times });
+            let (url, checked_at, times) = (check.url, checked.checked_at, checked.times);
+            planned.push(Planned { url, host, due: at, at, reason, checked_at, times });
         }
     })?;
-    planned.sort_unstable_by_key(|planned| (planned.due, planned.address));
-    asked.sort_unstable_by_key(|(_, at)| *at);
-    let wishes = planned.iter().map(|planned| (planned.host, planned.due));
-    let times = share(now.as_second(), wishes, asked, rhythm);
+    planned.sort_unstable_by_key(|planned| (planned.due, planned.url));
+    checked_lately.sort_unstable_by_key(|(_, at)| *at);
+    let requests = planned.iter().map(|planned| (planned.host, planned.due));
+    let times = share(now.as_second(), requests, checked_lately, policy);
     for (planned, at) in planned.iter_mut().zip(times) {
         planned.at = at;
     }
-    planned.sort_unstable_by_key(|planned| (planned.at, planned.due, planned.address));
+    planned.sort_unstable_by_key(|planned| (planned.at, planned.due, planned.url));
     Ok(Plan { planned, hosts: hosts.counts.into_iter().collect() })
 }
 
 const HOUR: Seconds = 3600;
 
-/// Hosts by number. Hours are shared among the addresses of a host of others; each of
-/// the site's own addresses stands for itself.
+/// Hosts by number. The hourly limit is per external host; each internal URL gets a number of its
+/// own.
 #[derive(Default)]
 struct Hosts {
     known: HashMap<String, u32>,
@@ -86,8 +86,8 @@ impl Hosts {
     }
 }
 
-/// What is due by then.
-pub(crate) fn due_by(plan: &Plan, now: Timestamp) -> Vec<Address> {
+/// The URLs that are due by then.
+pub(crate) fn due_by(plan: &Plan, now: Timestamp) -> Vec<StoredUrl> {
     let due = plan.planned.iter().filter(|planned| planned.at <= now.as_second());
-    due.map(|planned| planned.address).collect()
+    due.map(|planned| planned.url).collect()
 }

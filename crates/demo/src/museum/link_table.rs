@@ -3,7 +3,9 @@
 
 use std::collections::BTreeMap;
 
-use crate::scenario::{Act, Answer, Fault, Host, Place, Places, Reach, Resolves, Tls};
+use crate::scenario::{
+    Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Tls,
+};
 
 /// Where the page stands on the museum's host.
 pub(super) const PATH: &str = "/about/address-book/";
@@ -103,7 +105,11 @@ pub(super) fn faults(site: &str) -> Vec<Fault> {
         verdict,
         cause,
         status: (status > 0).then_some(status),
-        places: Places::On(vec![Place { page: page.clone(), element, text: text.to_owned() }]),
+        places: FaultLinks::On(vec![FaultLink {
+            page: page.clone(),
+            element,
+            text: text.to_owned(),
+        }]),
     };
     let is_fault = |entry: &&Entry| !matches!(entry.2, "sound" | "skipped");
     let links = ENTRIES.iter().filter(is_fault).map(|&(text, to, verdict, cause, status)| {
@@ -141,8 +147,8 @@ pub(super) fn faults(site: &str) -> Vec<Fault> {
 }
 
 /// The address as the URL standard serialises it.
-fn normal(address: &str) -> String {
-    address.replace("0300.0250.1.9", "192.168.1.9")
+fn normal(url: &str) -> String {
+    url.replace("0300.0250.1.9", "192.168.1.9")
 }
 
 /// What the museum's own server has of it.
@@ -183,7 +189,7 @@ pub(super) fn hosts() -> BTreeMap<String, Host> {
         resolves("night-watchman.test", Resolves::InSilence),
         resolves("long-ledger.test", Resolves::ByTcp),
         resolves("office.ashlock-canal.test", Resolves::ToPrivate),
-        ("harbour-radio.test", Host { reach: Reach::Babbles, ..Host::default() }),
+        ("harbour-radio.test", Host { reach: ConnectionMode::Babbles, ..Host::default() }),
         (
             "widgets.test",
             host(vec![("/clock.js", Act::file("text/javascript", b"/* tick */".to_vec()))]),
@@ -283,7 +289,7 @@ fn pretending() -> Vec<(&'static str, Host)> {
             "lanterns.test",
             host(vec![(
                 "/slides",
-                Act::WantsCookie(
+                Act::NeedsCookie(
                     "seen=1",
                     Box::new(page("Slides", "Two hundred of them, in a box.")),
                 ),

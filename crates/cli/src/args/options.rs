@@ -1,5 +1,5 @@
-//! Options that say what is asked, and how. All are optional here: what is not
-//! given is left to `--resume`, the environment and the presets, in this order.
+//! The options under Checking. All are optional here: the value of an option that is not given
+//! comes from `--resume`, the environment, the settings file and the defaults, in this order.
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -13,46 +13,46 @@ use crate::values::{
     proxy, query, rate, size, time,
 };
 
-/// What and how to ask: the options of a crawl, and the keys of the settings file.
+/// What to check and how: the options of a crawl, and the keys of the settings file.
 #[derive(Debug, Clone, Default, Args, Serialize, Deserialize, JsonSchema)]
 #[serde(default, rename_all = "kebab-case")]
 #[command(next_help_heading = "Asking")]
-pub(crate) struct Asking {
-    /// Where a folder of built pages or a draft will live, or the site of a log does, such as
+pub(crate) struct CheckOptions {
+    /// URL at which a folder or draft will be published, or the site a log belongs to, such as
     /// https://www.example.test/
     #[arg(long = "as", value_name = "URL", env = "RUMMAGE_AS", hide_env = true)]
     #[serde(rename = "as")]
     pub(crate) at: Option<String>,
-    /// Name the pages of a folder without their ending: /about is about.html
+    /// Serve pages of a folder without their extension: /about is about.html
     #[arg(long, hide_short_help = true, env = "RUMMAGE_TIDY_PATHS", hide_env = true, num_args = 0..=1,
         require_equals = true, default_missing_value = "true", value_name = "true|false",
         hide_possible_values = true)]
     pub(crate) tidy_paths: Option<bool>,
-    /// More starts than one.
+    /// Further start URLs.
     #[arg(skip)]
     #[serde(skip_serializing_if = "Vec::is_empty")]
     #[schemars(skip)]
     pub(crate) also: Vec<String>,
-    /// Ask addresses outside the site, or only note them [default: check]
+    /// Check external URLs, or only note them [default: check]
     #[arg(long, value_name = "WHAT", env = "RUMMAGE_EXTERNALS", hide_env = true)]
     pub(crate) externals: Option<ExternalsChoice>,
-    /// Read pages at most so many links away from the start [default: no limit]
+    /// Parse pages at most this many links away from the start [default: no limit]
     #[arg(long, value_name = "N", env = "RUMMAGE_DEPTH", hide_env = true)]
     pub(crate) depth: Option<u32>,
-    /// Read at most so many pages, the nearest to the start [default: no limit]
+    /// Parse at most this many pages, those nearest to the start [default: no limit]
     #[arg(long, value_name = "N", env = "RUMMAGE_MAX_PAGES", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) max_pages: Option<u32>,
-    /// Read only what begins so: a path of the site, or another host or port to read
-    /// as well, such as /docs/ or shop.example.test (repeatable)
+    /// Parse only pages whose URL starts with this: a path of the site, or another host or port
+    /// to crawl as well, such as /docs/ or shop.example.test (repeatable)
     #[arg(long, hide_short_help = true, value_name = "PREFIX", env = "RUMMAGE_WITHIN", hide_env = true,
         value_parser = prefix)]
     #[schemars(with = "Vec<String>")]
     pub(crate) within: Vec<Within>,
-    /// Leave out addresses that fit; only `*` is special (repeatable)
+    /// Skip URLs that match this pattern; `*` matches anything (repeatable)
     #[arg(long, value_name = "PATTERN", env = "RUMMAGE_EXCLUDE", hide_env = true)]
     pub(crate) exclude: Vec<String>,
-    /// Take back addresses that `--exclude` leaves out (repeatable)
+    /// Check URLs that match this pattern despite --exclude (repeatable)
     #[arg(
         long,
         hide_short_help = true,
@@ -61,11 +61,11 @@ pub(crate) struct Asking {
         hide_env = true
     )]
     pub(crate) include: Vec<String>,
-    /// Ask the addresses in these elements only, parted by commas, such as a,img; pages of
-    /// the site are walked all the same [default: all]
+    /// Check only URLs in these elements, separated by commas, such as a,img; pages of the site
+    /// are crawled all the same [default: all]
     #[arg(long, hide_short_help = true, value_name = "LIST", env = "RUMMAGE_ASK_ELEMENTS", hide_env = true,
         value_delimiter = ',', value_parser = element)]
-    pub(crate) ask_elements: Vec<String>,
+    pub(crate) check_elements: Vec<String>,
     /// Obey robots.txt, ignore it, or obey this file instead [default: obey]
     #[arg(
         long,
@@ -75,8 +75,8 @@ pub(crate) struct Asking {
         hide_env = true
     )]
     pub(crate) robots: Option<String>,
-    /// Look for sitemaps where robots.txt says and at /sitemap.xml, nowhere, or at this
-    /// address [default: auto]
+    /// Use the sitemaps named in robots.txt and /sitemap.xml, none, or the one at this URL
+    /// [default: auto]
     #[arg(
         long,
         hide_short_help = true,
@@ -85,37 +85,38 @@ pub(crate) struct Asking {
         hide_env = true
     )]
     pub(crate) sitemap: Option<String>,
-    /// Keep the queries of the site's own addresses, drop them, or drop the parameters of
-    /// these names, such as drop:session,utm_* [default: keep]
+    /// Keep the query strings of internal URLs, drop them, or drop parameters by name, such as
+    /// drop:session,utm_* [default: keep]
     #[arg(long, hide_short_help = true, value_name = "keep|drop|drop:NAMES", env = "RUMMAGE_QUERY", hide_env = true,
         value_parser = query)]
     #[schemars(with = "Option<String>")]
     pub(crate) query: Option<Query>,
-    /// Read a page or style sheet up to this size, such as 500K or 20M [default: 10M]
+    /// Read at most this much of a page or stylesheet, such as 500K or 20M [default: 10M]
     #[arg(long, hide_short_help = true, value_name = "SIZE", env = "RUMMAGE_MAX_SIZE", hide_env = true,
         value_parser = size)]
     #[schemars(with = "Option<String>")]
     pub(crate) max_size: Option<Size>,
-    /// Requests at the same time, in all [default: 64]
+    /// Concurrent requests in total [default: 64]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
     pub(crate) concurrency: Option<u32>,
-    /// Requests at the same time to one server of the site [default: up to 16, as it bears]
+    /// Concurrent requests to one host of the site [default: up to 16, adapted to its response
+    /// times]
     #[arg(long, value_name = "N", env = "RUMMAGE_PER_HOST", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
     pub(crate) per_host: Option<u32>,
-    /// Requests to one server in a time, such as 2/s, 30/min or 1/5s
+    /// Requests to one host per unit of time, such as 2/s, 30/min or 1/5s
     #[arg(long, value_name = "N/UNIT", env = "RUMMAGE_RATE", hide_env = true,
         value_parser = rate)]
     #[schemars(with = "Option<String>")]
     pub(crate) rate: Option<Rate>,
-    /// One request at a time, one a second, to any server
+    /// One request at a time, at most one a second, to each host
     #[arg(long, env = "RUMMAGE_GENTLE", hide_env = true, num_args = 0..=1,
         require_equals = true, default_missing_value = "true", value_name = "true|false",
         hide_possible_values = true)]
     pub(crate) gentle: Option<bool>,
-    /// Check that the places which fragments name are there: on the site's own pages, on
-    /// all, on none [default: internal]
+    /// Check that the anchors which fragments name exist: on internal pages, on all pages, or not
+    /// at all [default: internal]
     #[arg(
         long,
         hide_short_help = true,
@@ -124,20 +125,20 @@ pub(crate) struct Asking {
         hide_env = true
     )]
     pub(crate) fragments: Option<FragmentsChoice>,
-    /// Follow at most so many redirects from one address [default: 20]
+    /// Follow at most this many redirects per URL [default: 20]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_HOPS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=100))]
     pub(crate) hops: Option<u32>,
-    /// How long an answer may take to begin, such as 5s or 1m [default: 20s]
+    /// How long to wait for a response to begin, such as 5s or 1m [default: 20s]
     #[arg(long, value_name = "DURATION", env = "RUMMAGE_TIMEOUT", hide_env = true,
         value_parser = time)]
     #[schemars(with = "Option<String>")]
     pub(crate) timeout: Option<Time>,
-    /// How often a failure that may pass is asked, in all [default: 3]
+    /// How many times to try a URL that fails temporarily [default: 3]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_ATTEMPTS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=10))]
     pub(crate) attempts: Option<u32>,
-    /// The User-Agent to send
+    /// User-Agent header to send
     #[arg(
         long,
         hide_short_help = true,
@@ -146,23 +147,22 @@ pub(crate) struct Asking {
         hide_env = true
     )]
     pub(crate) user_agent: Option<String>,
-    /// Send a header field to the site's own hosts (repeatable); 'Name: env:VAR' takes
-    /// the value from the environment variable VAR
+    /// Header to send to the site's own hosts (repeatable); 'Name: env:VAR' takes the value from
+    /// the environment variable VAR
     #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
     #[schemars(with = "Vec<String>")]
     pub(crate) header: Vec<Header>,
-    /// Log in to the site's own hosts with this name (HTTP Basic); the password comes from
-    /// RUMMAGE_PASSWORD, from ~/.netrc, or is asked for
+    /// User name for the site's own hosts (HTTP Basic); the password comes from RUMMAGE_PASSWORD,
+    /// ~/.netrc, or a prompt
     #[arg(long, value_name = "NAME", env = "RUMMAGE_USER", hide_env = true)]
     pub(crate) user: Option<String>,
-    /// Ask through this HTTP proxy, such as http://proxy.example.test:3128, or through
-    /// none; this machine is never asked through one [default: HTTP_PROXY, HTTPS_PROXY,
-    /// ALL_PROXY, NO_PROXY]
+    /// HTTP proxy, such as http://proxy.example.test:3128, or none; localhost is never requested
+    /// through a proxy [default: HTTP_PROXY, HTTPS_PROXY, ALL_PROXY, NO_PROXY]
     #[arg(long, hide_short_help = true, value_name = "URL|none", env = "RUMMAGE_PROXY", hide_env = true,
         value_parser = proxy)]
     #[schemars(with = "Option<String>")]
     pub(crate) proxy: Option<Proxy>,
-    /// Ask this name server
+    /// DNS server to use
     #[arg(
         long,
         hide_short_help = true,
@@ -172,12 +172,13 @@ pub(crate) struct Asking {
     )]
     #[schemars(with = "Option<String>")]
     pub(crate) dns: Option<SocketAddr>,
-    /// Connect there for this host; HOST may have a port, and `*` in it (repeatable)
+    /// Connect to this IP address for this host; HOST may have a port and contain `*`
+    /// (repeatable)
     #[arg(long, hide_short_help = true, value_name = "HOST=IP:PORT", env = "RUMMAGE_CONNECT", hide_env = true,
         value_delimiter = ' ', value_parser = connect)]
     #[schemars(with = "Vec<String>")]
     pub(crate) connect: Vec<Connect>,
-    /// Trust the certificates in this PEM file too (repeatable)
+    /// Also trust the certificates in this PEM file (repeatable)
     #[arg(
         long,
         hide_short_help = true,
@@ -187,58 +188,59 @@ pub(crate) struct Asking {
     )]
     #[schemars(with = "Vec<String>")]
     pub(crate) ca_cert: Vec<PathBuf>,
-    /// Ask private addresses even when the start is a public one
+    /// Check private IP addresses even when the start URL is public
     #[arg(long, hide_short_help = true, env = "RUMMAGE_ALLOW_PRIVATE", hide_env = true, num_args = 0..=1,
         require_equals = true, default_missing_value = "true", value_name = "true|false",
         hide_possible_values = true)]
     pub(crate) allow_private: Option<bool>,
 }
 
-/// What to do with externals.
+/// What to do with external URLs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum ExternalsChoice {
-    /// Ask them
+    /// Check them
     Check,
     /// Only note them
     Note,
 }
 
-/// Where fragments are checked.
+/// On which pages fragments are checked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum FragmentsChoice {
-    /// On the site's own pages
+    /// On internal pages
     Internal,
-    /// On other pages as well, which are read to their end
+    /// Also on external pages, which are then read to their end
     All,
-    /// Nowhere
+    /// Not at all
     None,
 }
 
-impl Asking {
-    /// What the environment says, for commands that take none of these options.
-    pub(crate) fn of_environment() -> Result<Asking, clap::Error> {
-        let command = Asking::augment_args(clap::Command::new("environment"));
-        Asking::from_arg_matches(&command.try_get_matches_from(["environment"])?)
+impl CheckOptions {
+    /// The options set in the environment, for commands that take none of them on the command
+    /// line.
+    pub(crate) fn of_environment() -> Result<CheckOptions, clap::Error> {
+        let command = CheckOptions::augment_args(clap::Command::new("environment"));
+        CheckOptions::from_arg_matches(&command.try_get_matches_from(["environment"])?)
     }
 
-    /// Whether there is an option of that name.
+    /// Whether there is an option with this name.
     pub(crate) fn knows(name: &str) -> bool {
-        let command = Asking::augment_args(clap::Command::new("options"));
+        let command = CheckOptions::augment_args(clap::Command::new("options"));
         command.get_arguments().any(|argument| argument.get_long() == Some(name))
     }
 
-    /// The same without what may be a secret: this is what a run keeps.
-    pub(crate) fn without_secrets(&self) -> Asking {
-        Asking { header: Vec::new(), proxy: None, ..self.clone() }
+    /// These options without possible secrets, as stored with a run.
+    pub(crate) fn without_secrets(&self) -> CheckOptions {
+        CheckOptions { header: Vec::new(), proxy: None, ..self.clone() }
     }
 
-    /// The options that decide what a run can see: runs that have these in common can be
-    /// compared in whole. Every option is named, so that a new one has to be put on one side.
-    pub(crate) fn bounds(&self) -> Asking {
+    /// The options that decide what a run can see: two runs that share these can be compared in
+    /// full. Names every field, so that a new option has to be put on one side.
+    pub(crate) fn bounds(&self) -> CheckOptions {
         let own = self.clone();
-        Asking {
+        CheckOptions {
             tidy_paths: own.tidy_paths,
             also: own.also,
             externals: own.externals,
@@ -247,14 +249,15 @@ impl Asking {
             within: own.within,
             exclude: own.exclude,
             include: own.include,
-            ask_elements: own.ask_elements,
+            check_elements: own.check_elements,
             robots: own.robots,
             sitemap: own.sitemap,
             query: own.query,
             max_size: own.max_size,
             fragments: own.fragments,
             user: own.user,
-            // Where the same site is found, and how requests are made.
+            // These decide where the site is reached and how requests are made, not what a run
+            // can see.
             at: None,
             concurrency: None,
             per_host: None,
@@ -273,10 +276,10 @@ impl Asking {
         }
     }
 
-    /// What was given here, and for the rest what was given there.
-    pub(crate) fn or(self, earlier: Asking) -> Asking {
+    /// The options given here, filled up with the earlier ones.
+    pub(crate) fn or(self, earlier: CheckOptions) -> CheckOptions {
         let list = |own: Vec<String>, earlier| if own.is_empty() { earlier } else { own };
-        Asking {
+        CheckOptions {
             at: self.at.or(earlier.at),
             tidy_paths: self.tidy_paths.or(earlier.tidy_paths),
             also: list(self.also, earlier.also),
@@ -284,7 +287,7 @@ impl Asking {
             depth: self.depth.or(earlier.depth),
             max_pages: self.max_pages.or(earlier.max_pages),
             within: if self.within.is_empty() { earlier.within } else { self.within },
-            ask_elements: list(self.ask_elements, earlier.ask_elements),
+            check_elements: list(self.check_elements, earlier.check_elements),
             robots: self.robots.or(earlier.robots),
             sitemap: self.sitemap.or(earlier.sitemap),
             query: self.query.or(earlier.query),

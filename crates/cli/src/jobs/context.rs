@@ -1,0 +1,96 @@
+//! What every job begins with: the store, the options given, and the settings file.
+
+use std::path::Path;
+
+use rummage_core::crawl::Settings;
+use rummage_engine as engine;
+use rummage_store::{NewRun, RunKind, RunWriter};
+use url::Url;
+
+use super::plain;
+use crate::args::CheckOptions;
+use crate::clock::WallClock;
+use crate::config::{Config, Placeholders, Section};
+use crate::digests;
+use crate::failure::Failure;
+
+/// What a command knows before a job is planned.
+pub(crate) struct JobContext<'a> {
+    pub(crate) store: &'a Path,
+    /// The options on the command line.
+    pub(crate) given: &'a CheckOptions,
+    /// The section of the settings file in force.
+    pub(crate) section: Option<String>,
+    pub(crate) file: &'a Config,
+    pub(crate) clock: WallClock,
+}
+
+/// The job's options, resolved: those given, over those of an earlier run, over the settings
+/// file.
+pub(super) struct JobSettings<'a> {
+    pub(super) store: &'a Path,
+    pub(super) section: Option<String>,
+    /// The section over the defaults.
+    pub(super) own: Section,
+    pub(super) options: CheckOptions,
+    pub(super) clock: WallClock,
+    file: &'a Config,
+}
+
+impl<'a> JobContext<'a> {
+    pub(super) fn resolve(self, earlier: Option<CheckOptions>) -> JobSettings<'a> {
+        let JobContext { store, given, section, file, clock } = self;
+        let own = file.settings(section.as_deref());
+        let given = match earlier {
+            Some(earlier) => given.clone().or(earlier),
+            None => given.clone(),
+        };
+        let options = given.or(own.options.clone());
+        JobSettings { store, section, own, options, clock, file }
+    }
+}
+
+impl JobSettings<'_> {
+    /// The settings of the crawl machine.
+    pub(super) fn settings(&self) -> Result<Settings, Failure> {
+        plain::settings(&self.options, &self.own)
+    }
+
+    /// How requests are made; `first` is a URL of the user's own site.
+    pub(super) fn fetching(&self, first: Option<&Url>) -> Result<engine::Config, Failure> {
+        plain::config(&self.options, first)
+    }
+
+    /// A run that begins now.
+    pub(super) fn new_run(&self, given_start: &str, kind: RunKind) -> NewRun {
+        let json = |options: &CheckOptions| {
+            serde_json::to_string(options).expect("options are plain data")
+        };
+        // Times are stored in microseconds, so that output shows the same digits now and later.
+        let now = self.clock.now();
+        let now = jiff::Timestamp::from_microsecond(now.as_microsecond()).unwrap_or(now);
+        NewRun {
+            given_start: given_start.to_owned(),
+            options: json(&self.options.without_secrets()),
+            bounds: json(&self.options.bounds()),
+            version: env!("CARGO_PKG_VERSION").to_owned(),
+            started_at: now,
+            kind,
+            own_fields: !self.options.header.is_empty(),
+            epoch_at: now,
+            placeholders_are_broken: self.own.own.placeholders == Some(Placeholders::Broken),
+        }
+    }
+
+    /// Opens the store to write a new run.
+    pub(super) fn begin(&self, new: NewRun) -> Result<RunWriter, Failure> {
+        let notify = digests::notify(self.file, self.store, &self.own, self.clock)?;
+        Ok(RunWriter::begin(self.store, new)?.notify(notify))
+    }
+
+    /// Opens the store to continue a run.
+    pub(super) fn resume(&self, run: i64, new: NewRun) -> Result<RunWriter, Failure> {
+        let notify = digests::notify(self.file, self.store, &self.own, self.clock)?;
+        Ok(RunWriter::resume(self.store, run, new)?.notify(notify))
+    }
+}

@@ -1,0 +1,73 @@
+//! A job over URLs the user has listed: lists, which belong to no site, and single pages.
+
+use std::collections::HashMap;
+
+use rummage_core::crawl::{Externals, RobotsRule, Settings, SitemapRule};
+use rummage_core::url::scope::Prefix;
+use rummage_engine::{Document, LocalFiles};
+use rummage_store::{RunKind, RunWriter};
+use url::Url;
+
+use super::CrawlJob;
+use super::context::JobContext;
+use crate::failure::Failure;
+
+impl CrawlJob {
+    /// Checks all URLs in these lists, of which there is at least one. `own` is a URL of the
+    /// user's own site, which is requested as quickly as it can take.
+    pub(crate) fn probe(
+        context: JobContext<'_>,
+        lists: Vec<(Url, Document)>,
+        own: Option<&Url>,
+    ) -> Result<CrawlJob, Failure> {
+        let job = context.resolve(None);
+        let mut urls: Vec<Url> = lists.iter().map(|(url, _)| url.clone()).collect();
+        let first = urls.remove(0);
+        let settings = Settings {
+            lists: true,
+            also: urls,
+            externals: Externals::Check,
+            robots: RobotsRule::Ignore,
+            sitemap: SitemapRule::Named,
+            // URLs of the user's own site are checked, not crawled.
+            depth: own.map(|_| 0),
+            max_pages: None,
+            within: own.into_iter().flat_map(Prefix::all_of).collect(),
+            ..job.settings()?
+        };
+        let documents: HashMap<String, Document> =
+            lists.into_iter().map(|(url, document)| (url.into(), document)).collect();
+        let mut fetching = job.fetching(own)?;
+        fetching.local_files = LocalFiles::of_documents(documents);
+        // A URL in a list is intended, even if it is private.
+        fetching.allow_private = true;
+        let new = job.new_run(first.as_str(), RunKind::Probe);
+        // A list is not a site: there are no findings to track over time.
+        let writer = RunWriter::begin(job.store, new)?;
+        Ok(CrawlJob::new(&job, vec![first], settings, fetching, writer))
+    }
+
+    /// Checks only these pages, with all links on them, for a site without earlier runs.
+    pub(crate) fn pages_alone(
+        context: JobContext<'_>,
+        pages: Vec<Url>,
+        draft: Option<Document>,
+    ) -> Result<CrawlJob, Failure> {
+        let job = context.resolve(None);
+        let first = pages[0].clone();
+        let mut settings = Settings {
+            depth: Some(0),
+            sitemap: SitemapRule::None,
+            also: pages[1..].to_vec(),
+            ..job.settings()?
+        };
+        let mut fetching = job.fetching(Some(&first))?;
+        if let Some(draft) = draft {
+            // A local file: no robots.txt applies.
+            settings.robots = RobotsRule::Ignore;
+            fetching.local_files = LocalFiles::of_documents([(first.to_string(), draft)].into());
+        }
+        let writer = job.begin(job.new_run(first.as_str(), RunKind::Page))?;
+        Ok(CrawlJob::new(&job, vec![first], settings, fetching, writer))
+    }
+}

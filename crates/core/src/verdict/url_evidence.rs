@@ -1,0 +1,363 @@
+//! The table of addresses that were asked.
+
+use url::{Host, Url};
+
+use super::Judgement;
+use crate::evidence::landing::RedirectLanding;
+use crate::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, TlsFailure};
+use crate::url::network::is_loopback;
+use crate::url::scope::Scope;
+
+/// How an address was come by, on the way to its last answer.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Route {
+    /// It answered itself.
+    #[default]
+    Direct,
+    /// By redirects, the first of them for good.
+    Permanent,
+    /// By redirects, the first of them for now.
+    Temporary,
+}
+
+/// What is wrong with the redirects themselves.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum ChainFault {
+    /// Nothing.
+    #[default]
+    None,
+    /// They come back to where they were, with the same cookies.
+    Loop,
+    /// They are too many.
+    TooMany,
+}
+
+/// What is known beside the answer.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct JudgeContext {
+    /// The line seems to be down.
+    pub offline: bool,
+    /// The host refuses everything by now.
+    pub blocked: bool,
+    /// Its host never answers: it was not asked (again).
+    pub given_up: bool,
+    /// A page of the host that had answered well did so again right after.
+    pub well_again: bool,
+    /// The body is like that of an address that was made up.
+    pub like_missing_page: bool,
+    /// Where redirects have led.
+    pub landing: Option<RedirectLanding>,
+    /// What is wrong with the redirects.
+    pub hops: ChainFault,
+    /// The request went through a proxy.
+    pub proxied: bool,
+    /// The status that the settings expect of this very address.
+    pub expected: Option<u16>,
+}
+
+/// What was seen of an address.
+#[derive(Debug, Clone, Copy)]
+pub struct UrlEvidence<'a> {
+    /// The address that answered, or that failed.
+    pub url: &'a str,
+    /// The last answer or failure.
+    pub outcome: &'a AttemptOutcome,
+    /// How it was come by.
+    pub route: Route,
+    /// On which side of the bounds that address lies.
+    pub scope: Scope,
+    /// What is known beside.
+    pub context: JudgeContext,
+}
+
+impl UrlEvidence<'_> {
+    fn answer(&self) -> Option<&ResponseHead> {
+        match self.outcome {
+            AttemptOutcome::ResponseHead(answer) => Some(answer),
+            AttemptOutcome::Failure(_) => None,
+        }
+    }
+
+    fn has(&self, fits: impl Fn(&ResponseHead) -> bool) -> bool {
+        self.answer().is_some_and(fits)
+    }
+
+    fn status(&self, statuses: &[u16]) -> bool {
+        self.has(|answer| statuses.contains(&answer.status))
+    }
+
+    fn failed(&self, fits: impl Fn(&Failure) -> bool) -> bool {
+        matches!(self.outcome, AttemptOutcome::Failure(failure) if fits(failure))
+    }
+
+    fn is(&self, failure: &Failure) -> bool {
+        self.failed(|url| url == failure)
+    }
+
+    fn tls(&self, fits: impl Fn(&TlsFailure) -> bool) -> bool {
+        self.failed(|failure| matches!(failure, Failure::Tls(tls) if fits(tls)))
+    }
+
+    fn is_own(&self) -> bool {
+        self.scope == Scope::Internal
+    }
+
+    /// The address names a private place by number, or this machine by name.
+    fn names_private(&self) -> bool {
+        Url::parse(self.url)
+            .is_ok_and(|url| is_loopback(&url) || !matches!(url.host(), Some(Host::Domain(_))))
+    }
+
+    /// 300 is a page that offers a choice (RFC 9110 §15.4.1): a visitor can read it.
+    fn is_good(&self) -> bool {
+        self.has(|answer| (200..=300).contains(&answer.status))
+    }
+}
+
+/// What is said of an address that was asked.
+#[must_use]
+pub fn judge(url: &UrlEvidence<'_>) -> Judgement {
+    ROWS.iter()
+        .find(|row| (row.fits)(url))
+        .map_or(Judgement::broken(super::Cause::BadResponse), |row| row.judgement)
+}
+
+table! {
+    |url: UrlEvidence<'_>| examples of Example;
+
+    as_expected: Sound() if url.context.expected.is_some_and(|status| url.status(&[status])),
+        as in answers(403).own().clue(|context| context.expected = Some(403)),
+              answers(404).clue(|context| context.expected = Some(404));
+    not_as_expected: Broken(NotAsExpected)
+        if url.context.expected.is_some() && url.has(|answer| !answer.may_pass()),
+        as in answers(200).clue(|context| context.expected = Some(410));
+
+    internal_error: Doubtful(InternalError) if url.failed(|f| matches!(f, Failure::Internal(_))),
+        as in fails(Failure::Internal("a bound was wrong".into()));
+    offline: Doubtful(Offline) if url.context.offline,
+        as in fails(Failure::Unreachable).clue(|context| context.offline = true);
+    blocked: Doubtful(Blocking) if url.context.blocked,
+        as in answers(403).clue(|context| context.blocked = true),
+              fails(Failure::Reset).own().clue(|context| context.blocked = true);
+    challenge: Doubtful(Blocking)
+        if url.has(|answer| answer.challenge || answer.signs.challenge),
+        as in answers(403).answer(|answer| answer.challenge = true),
+              answers(200).answer(|answer| answer.signs.challenge = true),
+              answers(503).answer(|answer| answer.signs.challenge = true);
+    given_up: Doubtful(Timeout) if url.context.given_up,
+        as in fails(Failure::Timeout(Stage::Connect)).clue(|context| context.given_up = true);
+    names_private: Broken(PrivateAddress)
+        if url.failed(|f| matches!(f, Failure::Private(_))) && url.names_private(),
+        as in fails(private()).at("http://192.168.1.1/"), fails(private()).at("http://localhost:8000/"),
+              fails(private()).at("http://[fd00::1]/");
+    leads_to_private: Doubtful(PrivateAddress) if url.failed(|f| matches!(f, Failure::Private(_))),
+        as in fails(private()).at("http://intranet.b.test/");
+
+    proxy_has_no_name: Doubtful(DnsFailure)
+        if url.context.proxied && url.failed(|f| matches!(f, Failure::Dns(_))),
+        as in fails(Failure::Dns(DnsFailure::NoSuchName)).clue(|context| context.proxied = true);
+    proxy_has_no_answer: Doubtful(ServerError) if url.context.proxied && url.status(&[502, 504]),
+        as in answers(502).clue(|context| context.proxied = true),
+              answers(504).clue(|context| context.proxied = true);
+    proxy_failed: Doubtful(Unreachable) if url.failed(|f| matches!(f, Failure::Proxy(_))),
+        as in fails(Failure::Proxy("the proxy could not connect".into()));
+
+    no_such_name: Broken(Nxdomain) if url.is(&Failure::Dns(DnsFailure::NoSuchName)),
+        as in fails(Failure::Dns(DnsFailure::NoSuchName));
+    no_address: Broken(NoAddress) if url.is(&Failure::Dns(DnsFailure::NoAddress)),
+        as in fails(Failure::Dns(DnsFailure::NoAddress));
+    no_ipv6: Doubtful(NoIpv6) if url.is(&Failure::NoIpv6),
+        as in fails(Failure::NoIpv6);
+    dns_failed: Broken(DnsFailure) if url.failed(|f| matches!(f, Failure::Dns(_))),
+        as in fails(Failure::Dns(DnsFailure::Silence)),
+              fails(Failure::Dns(DnsFailure::ServerFailure("SERVFAIL".into())));
+    refused: Broken(ConnectionRefused) if url.is(&Failure::Refused),
+        as in fails(Failure::Refused);
+    reset: Broken(ConnectionReset) if url.is(&Failure::Reset),
+        as in fails(Failure::Reset);
+    unreachable: Broken(Unreachable) if url.is(&Failure::Unreachable),
+        as in fails(Failure::Unreachable);
+    timeout: Broken(Timeout) if url.failed(|f| matches!(f, Failure::Timeout(_))),
+        as in fails(Failure::Timeout(Stage::Connect)), fails(Failure::Timeout(Stage::Tls)),
+              fails(Failure::Timeout(Stage::FirstByte)), fails(Failure::Timeout(Stage::Body));
+
+    tls_expired: Broken(TlsExpired)
+        if url.tls(|f| matches!(f, TlsFailure::Expired | TlsFailure::NotYetValid)),
+        as in fails(Failure::Tls(TlsFailure::Expired)), fails(Failure::Tls(TlsFailure::NotYetValid));
+    tls_wrong_host: Broken(TlsWrongHost) if url.tls(|f| *f == TlsFailure::WrongHost),
+        as in fails(Failure::Tls(TlsFailure::WrongHost));
+    tls_self_signed: Broken(TlsUntrusted) if url.tls(|f| *f == TlsFailure::SelfSigned),
+        as in fails(Failure::Tls(TlsFailure::SelfSigned));
+    tls_unknown_issuer: Doubtful(TlsChain) if url.tls(|f| *f == TlsFailure::UnknownIssuer),
+        as in fails(Failure::Tls(TlsFailure::UnknownIssuer));
+    tls_nothing_common: Doubtful(TlsUnsupported) if url.tls(|f| *f == TlsFailure::Unsupported),
+        as in fails(Failure::Tls(TlsFailure::Unsupported));
+    tls_failed: Broken(TlsFailure) if url.tls(|_| true),
+        as in fails(Failure::Tls(TlsFailure::Other("the port does not speak TLS".into())));
+
+    not_http: Broken(BadResponse) if url.failed(|f| matches!(f, Failure::BadResponse(_))),
+        as in fails(Failure::BadResponse("invalid HTTP version parsed".into()));
+    cut_short: Doubtful(Truncated) if url.is_good() && url.has(|answer| answer.truncated),
+        as in answers(200).answer(|answer| answer.truncated = true);
+
+    redirect_loop: Broken(RedirectLoop) if url.context.hops == ChainFault::Loop,
+        as in answers(302).clue(|context| context.hops = ChainFault::Loop);
+    redirect_limit: Broken(RedirectLimit) if url.context.hops == ChainFault::TooMany,
+        as in answers(302).clue(|context| context.hops = ChainFault::TooMany);
+    redirect_nowhere: Broken(BadRedirect) if url.has(ResponseHead::is_redirect),
+        as in answers(301), answers(302), answers(303), answers(307), answers(308);
+
+    not_found: Broken(NotFound) if url.status(&[404]), as in answers(404), answers(404).own();
+    gone: Broken(Gone) if url.status(&[410]), as in answers(410);
+    login_needed: Doubtful(LoginNeeded) if url.status(&[401, 407]), as in answers(401), answers(407).own();
+
+    own_access_refused: Broken(AccessRefused)
+        if url.is_own() && url.status(&[403, 405]) && url.context.well_again,
+        as in answers(403).own().clue(|context| context.well_again = true),
+              answers(405).own().clue(|context| context.well_again = true);
+    own_site_refuses_us: Doubtful(Blocking) if url.is_own() && url.status(&[403, 405]),
+        as in answers(403).own(), answers(405).own();
+    access_refused: Doubtful(AccessRefused)
+        if url.status(&[402, 403, 405, 418, 444, 451]) || url.has(|answer| !is_registered(answer.status)),
+        as in answers(403), answers(405), answers(451), answers(402), answers(418), answers(444),
+              answers(451).own(), answers(999), answers(520).own();
+
+    too_many_requests: Doubtful(Busy) if url.status(&[429]), as in answers(429), answers(429).own();
+    busy: Doubtful(Busy) if url.has(|a| a.status == 503 && a.retry_after.is_some()),
+        as in answers(503).answer(|answer| answer.retry_after = Some(3600));
+    client_error: Broken(ClientError) if url.has(|answer| (400..500).contains(&answer.status)),
+        as in answers(400), answers(422), answers(431).own();
+    server_error: Broken(ServerError) if url.has(|answer| (500..600).contains(&answer.status)),
+        as in answers(500), answers(502).own(), answers(503);
+
+    says_missing: Doubtful(Soft404)
+        if url.is_good() && url.has(|answer| answer.signs.says_missing.is_some()),
+        as in answers(200).answer(|a| a.signs.says_missing = Some("Page not found".into()));
+    like_missing_page: Doubtful(Soft404) if url.is_good() && url.context.like_missing_page,
+        as in answers(200).own().clue(|context| context.like_missing_page = true);
+    sent_home: Doubtful(RedirectedHome) if url.is_good() && url.context.landing == Some(RedirectLanding::Home),
+        as in answers(200).by(Route::Permanent).clue(|context| context.landing = Some(RedirectLanding::Home));
+    sent_to_login: Doubtful(RedirectedLogin) if url.is_good() && url.context.landing == Some(RedirectLanding::Login),
+        as in answers(200).by(Route::Temporary).clue(|context| context.landing = Some(RedirectLanding::Login));
+    sent_to_consent: Doubtful(ConsentWall) if url.is_good() && url.context.landing == Some(RedirectLanding::Consent),
+        as in answers(200).by(Route::Temporary).clue(|context| context.landing = Some(RedirectLanding::Consent));
+    moved: Moved(MovedPermanently) if url.is_good() && url.route == Route::Permanent,
+        as in answers(200).by(Route::Permanent);
+    redirected: Sound(Redirected) if url.is_good() && url.route == Route::Temporary,
+        as in answers(200).by(Route::Temporary);
+    sound: Sound() if url.is_good(), as in answers(200), answers(204).own(), answers(300);
+
+    // 1xx as a last word, and 304 and 305, which nobody asked for.
+    no_last_word: Broken(BadResponse) if !url.is_good(), as in answers(101), answers(304);
+}
+
+/// Whether a status stands in IANA's registry of HTTP status codes.
+fn is_registered(status: u16) -> bool {
+    matches!(status, 300..=308 | 400..=417 | 421..=426 | 428 | 429 | 431 | 451 | 500..=508 | 510 | 511)
+        || status < 300
+}
+
+#[cfg(test)]
+use crate::evidence::Stage;
+
+#[cfg(test)]
+fn private() -> Failure {
+    Failure::Private([10, 0, 0, 1].into())
+}
+
+#[cfg(test)]
+struct Example {
+    url: &'static str,
+    outcome: AttemptOutcome,
+    route: Route,
+    scope: Scope,
+    context: JudgeContext,
+}
+
+#[cfg(test)]
+fn url(outcome: AttemptOutcome) -> Example {
+    let (route, context) = (Route::Direct, JudgeContext::default());
+    Example { url: "http://b.test/x", outcome, route, scope: Scope::External, context }
+}
+
+#[cfg(test)]
+fn answers(status: u16) -> Example {
+    url(AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() }))
+}
+
+#[cfg(test)]
+fn fails(failure: Failure) -> Example {
+    url(AttemptOutcome::Failure(failure))
+}
+
+#[cfg(test)]
+impl Example {
+    fn own(self) -> Example {
+        Example { scope: Scope::Internal, ..self }
+    }
+
+    fn at(self, url: &'static str) -> Example {
+        Example { url, ..self }
+    }
+
+    fn by(self, route: Route) -> Example {
+        Example { route, ..self }
+    }
+
+    fn clue(mut self, set: impl FnOnce(&mut JudgeContext)) -> Example {
+        set(&mut self.context);
+        self
+    }
+
+    fn answer(mut self, set: impl FnOnce(&mut ResponseHead)) -> Example {
+        if let AttemptOutcome::ResponseHead(answer) = &mut self.outcome {
+            set(answer);
+        }
+        self
+    }
+
+    fn asked(&self) -> UrlEvidence<'_> {
+        let Example { url, ref outcome, route, scope, context } = *self;
+        UrlEvidence { url, outcome, route, scope, context }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_row_is_the_first_that_fits_its_examples() {
+        for (row, example) in examples() {
+            let asked = example.asked();
+            let first = ROWS.iter().find(|row| (row.fits)(&asked));
+            assert_eq!(first.map(|row| row.name), Some(row), "{asked:?}");
+            assert_eq!(Some(judge(&asked)), first.map(|row| row.judgement));
+        }
+    }
+
+    #[test]
+    fn a_bad_status_is_told_whatever_the_page_says_of_itself() {
+        for (status, cause) in
+            [(404, super::super::Cause::NotFound), (500, super::super::Cause::ServerError)]
+        {
+            let example = answers(status).answer(|answer| {
+                answer.signs.says_missing = Some("Page not found".into());
+                answer.truncated = true;
+            });
+            assert_eq!(judge(&example.asked()), Judgement::broken(cause));
+        }
+    }
+
+    #[test]
+    fn every_status_has_a_verdict_and_none_below_400_but_redirects_is_an_error() {
+        for status in 100..1000 {
+            for example in [answers(status), answers(status).own()] {
+                let Judgement { verdict, cause } = judge(&example.asked());
+                let is_fine = (200..=300).contains(&status);
+                assert_eq!(is_fine, verdict == super::super::Verdict::Sound, "{status}");
+                assert_eq!(is_fine, cause.is_none(), "{status}");
+            }
+        }
+    }
+}

@@ -1,0 +1,230 @@
+//! What people are told at the end of a run: each change once, in one transaction with it.
+
+use jiff::{SignedDuration, Timestamp};
+use rummage_core::findings::waiver::{Waiver, WaiverKind, Waivers};
+use rummage_core::url::pattern::Pattern;
+use rummage_store::{
+    Channel, Digest, DigestTarget, NewRun, NotifySettings, Outbox, QueuedDigest, RunKind,
+    RunWriter, StoreError,
+};
+
+use crate::site::{Site, fresh, new_run};
+
+fn site() -> Site {
+    Site::new(&[
+        ("/", "<title>Home</title><a href=/a>a</a><a href=/x>the x</a>"),
+        ("/a", "\n<a href=/x>again</a><a href=/y>y</a>"),
+        ("/y", "fine"),
+    ])
+}
+
+fn minutes(minutes: i64) -> Timestamp {
+    Timestamp::UNIX_EPOCH.checked_add(SignedDuration::from_mins(minutes)).unwrap()
+}
+
+fn by_mail() -> NotifySettings {
+    NotifySettings { channels: vec![Channel::Mail], ..NotifySettings::default() }
+}
+
+/// A crawl that begins so many minutes after the first.
+fn crawl_at(site: &Site, at: i64, notify: NotifySettings) {
+    let new = NewRun { started_at: minutes(at), epoch_at: minutes(at), ..new_run() };
+    let writer = RunWriter::begin(&site.path(), new).unwrap().notify(notify);
+    site.drive(writer, fresh(), usize::MAX);
+}
+
+/// What waits to be delivered; it is delivered by that.
+fn emails(site: &Site) -> Vec<QueuedDigest> {
+    let outbox = Outbox::open(&site.path()).unwrap().expect("nobody else delivers");
+    let now = minutes(1_000_000);
+    let emails = outbox.due(now).unwrap();
+    emails.iter().for_each(|email| outbox.handle_delivered(email, now).unwrap());
+    emails
+}
+
+/// What the only digest that waits tells.
+fn told(site: &Site) -> Vec<String> {
+    let emails = emails(site);
+    assert!(emails.len() < 2, "{emails:#?}");
+    let Some(QueuedDigest { digest, .. }) = emails.into_iter().next() else { return Vec::new() };
+    let lines = |what: &str, list: &[DigestTarget]| -> Vec<String> {
+        let short =
+            |told: &DigestTarget| format!("{what} {}", told.target.replace("http://a.test", ""));
+        list.iter().map(short).collect()
+    };
+    let Digest { broke, returned, reopened, healed, .. } = digest;
+    [("broke", broke), ("back", returned), ("reopened", reopened), ("healed", healed)]
+        .iter()
+        .flat_map(|(what, list)| lines(what, list))
+        .collect()
+}
+
+#[test]
+fn a_digest_says_what_changed_where_and_is_written_once() {
+    let mut site = site();
+    crawl_at(&site, 0, by_mail());
+    let [QueuedDigest { digest, channel, attempts, .. }] = emails(&site).try_into().unwrap();
+    assert_eq!((channel, attempts), (Channel::Mail, 0));
+    assert!(digest.is_first());
+    assert_eq!((digest.counts.broke, digest.counts.open), (1, 1));
+    let [x] = digest.broke.try_into().unwrap();
+    assert_eq!((x.target.as_str(), x.links, x.status), ("http://a.test/x", 2, Some(404)));
+    assert_eq!(x.cause.as_deref(), Some("not-found"));
+    let place = &x.places[0];
+    assert_eq!((place.page.as_str(), place.line), ("http://a.test/", 1));
+    assert_eq!(place.text.as_deref(), Some("the x"));
+    assert_eq!(digest.title.as_deref(), Some("Home"));
+
+    crawl_at(&site, 60, by_mail());
+    assert_eq!(told(&site), Vec::<String>::new(), "nothing has changed");
+    site.pages.remove("/y");
+    crawl_at(&site, 120, by_mail());
+    assert_eq!(told(&site), ["broke /y"]);
+    site.pages.insert("/y", "fine".to_owned());
+    site.pages.insert("/x", "fine".to_owned());
+    crawl_at(&site, 180, by_mail());
+    assert_eq!(told(&site), ["healed /x", "healed /y"]);
+    site.pages.remove("/y");
+    crawl_at(&site, 240, by_mail());
+    assert_eq!(told(&site), ["back /y"]);
+}
+
+#[test]
+fn what_may_pass_is_told_after_a_second_check_half_an_hour_later() {
+    let mut site = site();
+    site.pages.insert("/x", "fine".to_owned());
+    crawl_at(&site, 0, by_mail());
+    site.pages.insert("/y", "!".to_owned());
+    crawl_at(&site, 60, by_mail());
+    assert_eq!(told(&site), Vec::<String>::new(), "it may pass");
+    crawl_at(&site, 80, by_mail());
+    assert_eq!(told(&site), Vec::<String>::new(), "twenty minutes are too few");
+    crawl_at(&site, 95, by_mail());
+    assert_eq!(told(&site), ["broke /y"]);
+    site.pages.insert("/y", "fine".to_owned());
+    crawl_at(&site, 120, by_mail());
+    assert_eq!(told(&site), ["healed /y"]);
+    // It fails again, and has passed before anybody was told.
+    site.pages.insert("/y", "!".to_owned());
+    crawl_at(&site, 180, by_mail());
+    site.pages.insert("/y", "fine".to_owned());
+    crawl_at(&site, 240, by_mail());
+    assert_eq!(told(&site), Vec::<String>::new());
+    site.pages.insert("/y", "!".to_owned());
+    crawl_at(&site, 300, NotifySettings { apart: 0, ..by_mail() });
+    assert_eq!(told(&site), ["back /y"], "the settings say how far apart");
+}
+
+#[test]
+fn what_is_set_aside_is_told_when_that_has_ended() {
+    let mut site = site();
+    let waiver = Waiver {
+        aside: WaiverKind::Leave,
+        ended: false,
+        targets: vec![Pattern::new("/x")],
+        hosts: Vec::new(),
+        pages: Vec::new(),
+        causes: Vec::new(),
+        looked: Vec::new(),
+    };
+    let aside = NotifySettings { waivers: Waivers(vec![waiver]), ..by_mail() };
+    crawl_at(&site, 0, aside.clone());
+    assert_eq!(told(&site), Vec::<String>::new());
+    crawl_at(&site, 60, by_mail());
+    assert_eq!(told(&site), ["reopened /x"]);
+    crawl_at(&site, 120, aside);
+    site.pages.insert("/x", "fine".to_owned());
+    crawl_at(&site, 180, by_mail());
+    assert_eq!(told(&site), Vec::<String>::new(), "it healed while it was set aside");
+}
+
+#[test]
+fn what_was_found_before_anybody_wanted_to_be_told_is_no_news() {
+    let mut site = site();
+    site.crawl();
+    crawl_at(&site, 60, by_mail());
+    assert_eq!(told(&site), Vec::<String>::new());
+    site.pages.insert("/x", "fine".to_owned());
+    crawl_at(&site, 120, by_mail());
+    assert_eq!(told(&site), ["healed /x"]);
+}
+
+#[test]
+fn what_a_stopped_run_saw_is_told_by_the_next_that_ends() {
+    let mut site = site();
+    crawl_at(&site, 0, by_mail());
+    assert_eq!(told(&site), ["broke /x"]);
+    site.pages.insert("/x", "fine".to_owned());
+    let new = NewRun { started_at: minutes(60), epoch_at: minutes(60), ..new_run() };
+    let writer = RunWriter::begin(&site.path(), new).unwrap().notify(by_mail());
+    site.drive_and_stop(writer, fresh(), 6);
+    assert_eq!(told(&site), Vec::<String>::new(), "it has not ended");
+    crawl_at(&site, 120, by_mail());
+    assert_eq!(told(&site), ["healed /x"]);
+}
+
+#[test]
+fn a_letter_that_cannot_be_delivered_is_tried_again_after_growing_gaps() {
+    let site = site();
+    let channels = vec![Channel::Mail, Channel::Command];
+    crawl_at(&site, 0, NotifySettings { channels, ..NotifySettings::default() });
+    let outbox = Outbox::open(&site.path()).unwrap().unwrap();
+    assert!(Outbox::open(&site.path()).unwrap().is_none(), "one delivers at a time");
+    let due = outbox.due(minutes(0)).unwrap();
+    let [mail, command] = &due[..] else { panic!("{due:#?}") };
+    assert_eq!(mail.digest.message_id, "rummage.0.1@a.test");
+    assert_eq!((mail.json.as_str(), command.channel), (command.json.as_str(), Channel::Command));
+    outbox.handle_delivered(command, minutes(0)).unwrap();
+    let next = outbox.handle_failed(mail, "it is refused", minutes(0)).unwrap();
+    assert_eq!(next, minutes(1));
+    assert!(outbox.due(minutes(0)).unwrap().is_empty());
+    let again = outbox.due(minutes(1)).unwrap().remove(0);
+    assert_eq!((again.attempts, again.digest.message_id), (1, mail.digest.message_id.clone()));
+    let again = QueuedDigest { attempts: 1, ..mail.clone() };
+    assert_eq!(outbox.handle_failed(&again, "still", minutes(1)).unwrap(), minutes(6));
+    let waiting = site.reader().undelivered().unwrap();
+    assert_eq!(waiting.len(), 1);
+    assert_eq!((waiting[0].emails, waiting[0].attempts), (1, 2));
+    assert_eq!(waiting[0].problem.as_deref(), Some("still"));
+    assert!(!outbox.due(minutes(-1_000)).unwrap().is_empty(), "the clock was ahead when it failed");
+    outbox.handle_dropped(mail).unwrap();
+    assert!(site.reader().undelivered().unwrap().is_empty());
+}
+
+#[test]
+fn what_is_told_is_kept_with_the_run_or_not_at_all() {
+    let mut site = site();
+    crawl_at(&site, 0, by_mail());
+    emails(&site);
+    site.pages.remove("/y");
+    // The run is killed before its end is written.
+    let new = NewRun { started_at: minutes(60), epoch_at: minutes(60), ..new_run() };
+    let writer = RunWriter::begin(&site.path(), new).unwrap().notify(by_mail());
+    site.drive(writer, fresh(), 5);
+    assert_eq!(told(&site), Vec::<String>::new());
+    crawl_at(&site, 120, by_mail());
+    assert_eq!(told(&site), ["broke /y"]);
+}
+
+#[test]
+fn old_rechecks_are_forgotten_but_for_what_they_asked() -> Result<(), StoreError> {
+    let site = site();
+    site.crawl();
+    for hour in 1..=13 {
+        let at = minutes(hour * 60);
+        let new = NewRun { started_at: at, epoch_at: at, kind: RunKind::Recheck, ..new_run() };
+        let writer = RunWriter::begin(&site.path(), new)?;
+        site.drive(writer, fresh(), usize::MAX);
+    }
+    let reader = site.reader();
+    let runs: Vec<i64> = reader.runs()?.iter().map(|run| run.number).collect();
+    assert_eq!(runs, [&[1], &(5..=14).collect::<Vec<i64>>()[..]].concat());
+    let mut times = Vec::new();
+    reader.for_each_check("a.test", |check, url| {
+        times.push((url.to_owned(), check.checked.times, check.checked.since));
+    })?;
+    let of = |url: &str| times.iter().find(|(of, ..)| of == url).cloned().unwrap();
+    let (_, times, since) = of("http://a.test/x");
+    assert_eq!((times, since < 3_600), (14, true), "all of its checks count");
+    Ok(())
+}
