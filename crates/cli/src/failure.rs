@@ -192,7 +192,7 @@ fn start_hint(problem: &StartProblem) -> &'static str {
                 "Check the certificate in a browser; --ca-cert trusts a private certificate authority."
             }
             AttemptOutcome::Failure(F::Private(_)) => "Use --allow-private if this is intended.",
-            AttemptOutcome::ResponseHead(answer) if matches!(answer.status, 401 | 403) => {
+            AttemptOutcome::Response(answer) if matches!(answer.status, 401 | 403) => {
                 "Send the header the server expects with --header, or start from another page."
             }
             _ => "Open it in a browser, or start from another page of the site.",

@@ -1,19 +1,18 @@
-//! What follows from what.
+//! The computing behind link checking.
 //!
-//! The core holds all of the computing of a link check: addresses and their
-//! normal form, the links in a page's bytes, what an answer means, who is asked
-//! next and when. It opens no socket and no file, reads no clock, starts no task
-//! and prints nothing: it is told what happened and at which [`Moment`], and says
-//! what to do. Equal inputs give equal outputs, so a day of crawling with a
-//! failing server is a test that runs in a millisecond.
+//! The core holds everything that can be computed without I/O: URLs and their normal form, the
+//! links in a page's bytes, what a response means, and which URL is requested next and when. It
+//! opens no socket or file, reads no clock, starts no task and prints nothing: its callers report
+//! what happened and at which [`Moment`], and it answers what to do. Equal inputs give equal
+//! outputs, so a day of crawling with a failing server is a test that runs in a millisecond.
 //!
-//! Where to begin reading: [`crawl::Crawl`] is the machine that the engine
-//! drives; [`extract::Extractor`] turns bytes into a [`extract::reading::Reading`];
-//! [`verdict::judge`] is the table from what was seen to what is said.
+//! Where to start reading: [`crawl::Crawl`] is the machine that the engine drives;
+//! [`extract::Extractor`] turns bytes into a [`extract::reading::Reading`]; [`verdict::judge`] is
+//! the table from evidence to verdict.
 
-/// Which rules of extraction and verdicts these are. It grows when a page or a response may be
-/// seen otherwise than before: what an earlier version saw is then not reused, and what only
-/// the new rules see does not count as newly broken.
+/// The version of the rules for extraction and verdicts. It grows when a page or response may be
+/// read differently than before: results of earlier versions are then not reused, and what only
+/// the new rules find does not count as newly broken.
 pub const RULES_VERSION: u32 = 1;
 
 pub mod crawl;

@@ -1,5 +1,4 @@
-//! The only times the core knows: how long the run has been going, and the date that it is
-//! given.
+//! Time in the core: moments of a run, and seconds since 1970 where a date is passed in.
 
 use std::ops::{Add, Sub};
 use std::time::Duration;
@@ -9,9 +8,9 @@ use serde::{Deserialize, Serialize};
 /// Seconds since 1970-01-01 UTC, or between two such times.
 pub type Seconds = i64;
 
-/// A point in a run, counted from its start in microseconds.
+/// A point in time during a run, in microseconds from its start.
 ///
-/// Tests can make one out of nothing, and the store can keep it.
+/// Tests can create one freely, and the store can keep it.
 #[derive(
     Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize,
 )]
@@ -22,7 +21,7 @@ impl Moment {
     /// The start of the run.
     pub const START: Moment = Moment(0);
 
-    /// The moment that many microseconds after the start.
+    /// The moment this many microseconds after the start.
     #[must_use]
     pub fn from_micros(micros: u64) -> Moment {
         Moment(micros)
@@ -34,7 +33,7 @@ impl Moment {
         self.0
     }
 
-    /// The moment so long before this one; the start of the run at the earliest.
+    /// The moment this long before `self`; the start of the run at the earliest.
     #[must_use]
     pub fn before(self, time: Duration) -> Moment {
         let micros = u64::try_from(time.as_micros()).unwrap_or(u64::MAX);
@@ -60,7 +59,7 @@ impl Add<Duration> for Moment {
 impl Sub for Moment {
     type Output = Duration;
 
-    /// The time from the other moment to this one; zero when this one is earlier.
+    /// The time from `earlier` to `self`; zero if `self` is earlier.
     fn sub(self, earlier: Moment) -> Duration {
         Duration::from_micros(self.0.saturating_sub(earlier.0))
     }

@@ -61,7 +61,7 @@ fn answer(
     while let Ok((url, mut reply)) = inbox.recv() {
         if let Some((answer, reading)) = memory.page(&url)? {
             reply.response.attempt.outcome =
-                AttemptOutcome::ResponseHead(ResponseHead { unchanged: true, ..answer });
+                AttemptOutcome::Response(ResponseHead { unchanged: true, ..answer });
             reply.response.reading = Some(reading);
         }
         if back.send(Ok(reply)).is_err() {

@@ -246,7 +246,8 @@ impl<F: Fetch> Driver<F> {
     /// Of a page that was read before, only whether it has changed is asked.
     fn ask_for_changes(&mut self, request: &mut Request) {
         let Some(memory) = &self.memory else { return };
-        let is_read = matches!(request.body, BodyUse::Page | BodyUse::Sheet | BodyUse::Sitemap);
+        let is_read =
+            matches!(request.body, BodyUse::Page | BodyUse::Stylesheet | BodyUse::Sitemap);
         // A later attempt wants to be sure, and a sketch is of the text, which is not kept.
         if is_read && !request.later && !request.sketch && request.cookies.is_none() {
             match memory.validators(&request.url) {
@@ -400,7 +401,7 @@ impl<F: Fetch> Driver<F> {
 fn is_unchanged(reply: &Reply) -> bool {
     let attempt = &reply.response.attempt;
     let says_so =
-        matches!(&attempt.outcome, AttemptOutcome::ResponseHead(ResponseHead { status: 304, .. }));
+        matches!(&attempt.outcome, AttemptOutcome::Response(ResponseHead { status: 304, .. }));
     says_so && attempt.method == Method::Get
 }
 

@@ -21,7 +21,7 @@ use url::{Host, Url};
 
 use crate::body::{self, BodyEnd, Shape};
 use crate::dial::{Dialer, Network};
-use crate::{Clock, Config, failure, fields};
+use crate::{Clock, Config, failure, headers};
 
 /// An external page is read up to here: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
@@ -98,9 +98,9 @@ impl Fetcher {
             .map_err(|_| timed_out(Stage::FirstByte))?
             .map_err(|error| AttemptOutcome::Failure(failure::of_request(&error)))?;
         let (head, body) = response.into_parts();
-        let answer = fields::answer(head.status.as_u16(), &head.headers, SystemTime::now());
+        let answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         if !answer.is_success() {
-            return Err(AttemptOutcome::ResponseHead(answer));
+            return Err(AttemptOutcome::Response(answer));
         }
         let limited = Limited::new(body, inner.config.max_size);
         let collected = timeout(inner.config.timeout * 2, limited.collect()).await;
@@ -154,7 +154,7 @@ impl Inner {
     fn limit(&self, body_use: BodyUse) -> usize {
         match body_use {
             BodyUse::Drop | BodyUse::Title => TITLE_SIZE,
-            BodyUse::Page | BodyUse::Anchors | BodyUse::Sheet => self.config.max_size,
+            BodyUse::Page | BodyUse::Anchors | BodyUse::Stylesheet => self.config.max_size,
             BodyUse::Sitemap => SITEMAP_SIZE,
             BodyUse::Robots => rummage_core::extract::robots_txt::MAX_SIZE,
         }
@@ -207,11 +207,11 @@ impl Inner {
             headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip"));
         }
         if let Some(validators) = &request.validators {
-            let fields = [
+            let headers = [
                 (header::IF_NONE_MATCH, &validators.etag),
                 (header::IF_MODIFIED_SINCE, &validators.last_modified),
             ];
-            for (name, value) in fields {
+            for (name, value) in headers {
                 if let Some(value) = value.as_deref().and_then(|v| HeaderValue::from_str(v).ok()) {
                     headers.insert(name, value);
                 }
@@ -254,12 +254,12 @@ impl Inner {
         left: Duration,
     ) -> (AttemptOutcome, Option<Reading>) {
         let (head, mut body) = response.into_parts();
-        let mut answer = fields::answer(head.status.as_u16(), &head.headers, SystemTime::now());
+        let mut answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
         let Some(format) = format else {
             let brief = self.config.timeout / 4;
             let _ = timeout(brief, body::drain(&mut body, answer.length)).await;
-            return (AttemptOutcome::ResponseHead(answer), None);
+            return (AttemptOutcome::Response(answer), None);
         };
         // Of what is no success, the start is looked at.
         let limit = if answer.is_success() { self.limit(request.body) } else { TITLE_SIZE };
@@ -268,10 +268,10 @@ impl Inner {
         let mut extractor = Extractor::of_url(url, format, charset, limit, request.sketch);
         if format.is_page() && request.body == BodyUse::Page {
             let values = head.headers.get_all(header::LINK).iter();
-            extractor.take_fields(values.filter_map(|value| value.to_str().ok()));
+            extractor.take_link_headers(values.filter_map(|value| value.to_str().ok()));
         }
         let shape = Shape {
-            encoding: fields::text(&head.headers, &header::CONTENT_ENCODING),
+            encoding: headers::text(&head.headers, &header::CONTENT_ENCODING),
             may_be_packed: format == Format::Sitemap,
             ends_with_connection: head.version <= http::Version::HTTP_11
                 && !head.headers.contains_key(header::CONTENT_LENGTH)
@@ -290,7 +290,7 @@ impl Inner {
         answer.signs = Signs::of(&reading);
         answer.upgrades |= reading.upgrades;
         let reading = Some(reading).filter(|_| answer.is_success());
-        (AttemptOutcome::ResponseHead(answer), reading)
+        (AttemptOutcome::Response(answer), reading)
     }
 }
 

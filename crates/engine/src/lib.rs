@@ -15,7 +15,7 @@ mod driver;
 mod error;
 mod failure;
 mod fetch;
-mod fields;
+mod headers;
 mod local_files;
 mod panics;
 mod recorder;

@@ -227,7 +227,7 @@ impl Site {
         let at = Moment::START + Duration::from_micros(number as u64 * 240);
         let took = Duration::from_micros(300 + (number * 31 % 9000) as u64);
         let method = if is_page { Method::Get } else { Method::Head };
-        let attempt = Attempt::new(at, took, method, AttemptOutcome::ResponseHead(answer));
+        let attempt = Attempt::new(at, took, method, AttemptOutcome::Response(answer));
         events.push(Event::Requested { id, attempt, title: None, again: false, recalled: false });
         let (verdict, cause, status) = match broken {
             true => (Verdict::Broken, Some(Cause::NotFound), 404),

@@ -221,7 +221,7 @@ fn trap(stop: &Stop) -> String {
 #[must_use]
 pub fn outcome(outcome: &AttemptOutcome) -> String {
     match outcome {
-        AttemptOutcome::ResponseHead(answer) => self::answer(answer),
+        AttemptOutcome::Response(answer) => self::answer(answer),
         AttemptOutcome::Failure(failure) => self::failure(failure),
     }
 }
@@ -319,7 +319,7 @@ mod tests {
     fn equal_attempts_are_counted() {
         let attempt = |method, status| {
             let outcome =
-                AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() });
+                AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() });
             Attempt::new(Moment::START, Duration::from_millis(3), method, outcome)
         };
         let seen =
@@ -349,6 +349,6 @@ mod tests {
             assert_eq!(outcome(&AttemptOutcome::Failure(failure)), words);
         }
         let cut = ResponseHead { status: 200, truncated: true, ..ResponseHead::default() };
-        assert_eq!(outcome(&AttemptOutcome::ResponseHead(cut)), "200, body cut short");
+        assert_eq!(outcome(&AttemptOutcome::Response(cut)), "200, body cut short");
     }
 }

@@ -168,7 +168,7 @@ impl Site {
         let section = self.start.site.clone();
         let context = JobContext { store, given: &given, section, file: config, clock: self.clock };
         match (task, &self.last) {
-            (Task::GoOn, Some(last)) => CrawlJob::resume(context, last.clone()).map(Some),
+            (Task::Continue, Some(last)) => CrawlJob::resume(context, last.clone()).map(Some),
             (Task::Recheck, Some(last)) => {
                 let now = self.clock.now();
                 let reader = paths::reader(store, config, self.clock)?;

@@ -23,12 +23,12 @@ use crate::verdict::Cause;
 /// Where a reply comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum ReplySource {
-    /// A server, just now.
+    /// From a server, just now.
     Now,
-    /// An earlier part of the run, or the run that is rechecked; all of them come in their
+    /// From an earlier part of the run, or from the run that is rechecked; these come in their
     /// order.
     Replay,
-    /// An earlier run: it stands by itself, and says nothing of how servers are now.
+    /// From an earlier run: it is independent of others, and says nothing about servers now.
     Recall,
 }
 
@@ -63,7 +63,7 @@ impl Board {
         self.urls.entry_mut(id)
     }
 
-    /// Reports something to whoever listens to the crawl.
+    /// Reports an event to the caller of the crawl.
     pub(super) fn report(&mut self, event: Event) {
         self.events.push_back(event);
     }
@@ -76,12 +76,12 @@ impl Board {
         self.events.pop_front()
     }
 
-    /// Reports something that a person should know.
+    /// Reports a note for the user.
     pub(super) fn note(&mut self, id: UrlId, note: Note) {
         self.report(Event::Noted { id, note });
     }
 
-    /// Reports that a URL was requested, once.
+    /// Reports one request for a URL.
     pub(super) fn report_attempt(
         &mut self,
         id: UrlId,
@@ -93,7 +93,7 @@ impl Board {
         self.report(Event::Requested { id, attempt, title, again, recalled });
     }
 
-    /// Says something to a machine above.
+    /// Sends an effect to a machine above.
     pub(super) fn say(&mut self, effect: Effect) {
         self.effects.push_back(effect);
     }
@@ -123,7 +123,7 @@ impl Board {
         id
     }
 
-    /// The id of something that is no web URL, and whether it is new. A link names it.
+    /// The id of anything else that a link names, and whether it is new.
     pub(super) fn intern_other(&mut self, text: &str) -> (UrlId, bool) {
         if let Some(id) = self.urls.find(text) {
             return (id, false);
@@ -135,14 +135,14 @@ impl Board {
         (id, true)
     }
 
-    /// Has discovery give a URL that no link names a role.
+    /// Has discovery give a role to a URL that no link names.
     pub(super) fn use_unlinked(&mut self, url: &Url, roles: Roles) -> UrlId {
         let id = self.intern(url, u32::MAX, 0);
         self.say(Effect::Use { id, roles, first: false });
         id
     }
 
-    /// How fast the server of a URL may be requested from.
+    /// How fast the server of a URL may be requested.
     pub(super) fn limits(&self, url: &Url, own_host: bool) -> Limits {
         let Settings { per_host, interval, gentle, .. } = self.settings;
         if gentle {

@@ -12,21 +12,21 @@ use crate::verdict::Cause;
 pub(super) enum Effect {
     /// For discovery: a URL has this role, as well. `first`: it is requested before others.
     Use { id: UrlId, roles: Roles, first: bool },
-    /// For judging: a URL is doubtful for a cause that says nothing of the URL itself.
+    /// For judging: a URL is doubtful, for a cause that says nothing about the URL itself.
     Defer { id: UrlId, cause: Cause },
-    /// For judging: a URL was refused by a server that responds to others: its verdict.
+    /// For judging: a server that serves other requests refused a URL: its verdict.
     FinalizeRefused { id: UrlId, outcome: AttemptOutcome },
-    /// For judging: more than a form names a URL whose refusal only a form could meet.
-    JudgeAnew { id: UrlId },
-    /// For judging: the start may be read, and this is what was seen of it.
+    /// For judging: not only forms name a URL whose refusal was excused for a form.
+    Rejudge { id: UrlId },
+    /// For judging: the start URL may be parsed, with what was observed of it.
     ConcludeStart { id: UrlId, outcome: AttemptOutcome, reading: Option<Reading> },
-    /// For discovery: the start is read; what is to be crawled beside it begins.
+    /// For discovery: the start page is parsed; further start URLs begin.
     BeginMoreStarts,
-    /// For discovery: the rules that the start waits for are known.
+    /// For discovery: the rules that the start URL waits for are known.
     ReleaseStart,
     /// There is nothing to crawl.
     FailStart(StartProblem),
-    /// The run ends before its end once all else is done; `at_once`: requests in flight do not
-    /// count any more.
+    /// The run ends early once all else is done; `at_once`: without waiting for requests in
+    /// flight.
     Halt { halt: Halt, at_once: bool },
 }

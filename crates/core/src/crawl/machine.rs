@@ -1,4 +1,4 @@
-//! The crawl as a machine: told what happened, it says what to do. See [`Crawl`].
+//! The crawl as a state machine, without I/O. See [`Crawl`].
 
 use std::time::Duration;
 
@@ -24,36 +24,36 @@ use crate::evidence::{Method, Purpose};
 use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
-/// A request in flight holds the others of its server up for this long at least.
+/// A hanging request blocks the others of its server for this long at least.
 const SHORTEST_SILENCE: Duration = Duration::from_millis(200);
 
-/// One run through a site.
+/// One crawl of a site.
 ///
-/// A method's name says which kind it is:
+/// The name of a method says its kind:
 ///
-/// - `handle_*` take news in: a reply has come.
-/// - `poll_*` give work out: the next [`Request`], the next [`Event`], the next
-///   [`Moment`] to wake.
-/// - All others only look.
+/// - `handle_*` take input: a reply has arrived.
+/// - `poll_*` return output: the next [`Request`], the next [`Event`], the next [`Moment`] to
+///   wake up.
+/// - All others only read.
 ///
-/// After any `handle_*`, and whenever the moment of [`poll_timeout`](Crawl::poll_timeout)
-/// has come, call [`poll_request`](Crawl::poll_request) and
-/// [`poll_event`](Crawl::poll_event) until they give `None`.
+/// After any `handle_*`, and whenever the moment of [`poll_timeout`](Crawl::poll_timeout) has
+/// come, call [`poll_request`](Crawl::poll_request) and [`poll_event`](Crawl::poll_event) until
+/// they return `None`.
 ///
-/// # Promises
+/// # Guarantees
 ///
-/// - **Once.** A URL is requested once, however many links and redirects name it.
-///   Only what may be a temporary failure is requested again, what is missing is
-///   confirmed, what HEAD said badly is repeated by GET, what is to be read after all is
-///   read, and what responded well gets a side request when something else hangs on it.
-/// - **Each reply to its request.** A reply names its request. One that names none that is
+/// - **Once.** A URL is requested once, however many links and redirects name it. There are
+///   exceptions: temporary failures are retried, missing pages are confirmed, failures with HEAD
+///   are repeated with GET, a page that turns out to need parsing is fetched again, and side
+///   requests go to URLs that worked.
+/// - **Each reply to its request.** A reply names its request. A reply to a request that is not
 ///   in flight changes nothing.
-/// - **To the end.** When nothing is in flight and nothing waits, the crawl
-///   [is finished](Crawl::is_finished), and every URL it heard of has a verdict.
-/// - **Again.** Responses of an earlier part of a run, told once more in their
-///   order by [`handle_replayed`](Crawl::handle_replayed), bring the machine to
-///   where it was. What is left out of them is requested anew: that is a recheck.
-/// - **Not needlessly.** What is known from an earlier run can be told by
+/// - **To the end.** When nothing is in flight and nothing waits, the crawl [is
+///   finished](Crawl::is_finished), and every discovered URL has a verdict.
+/// - **Resumable.** Responses of an earlier part of a run, replayed in order with
+///   [`handle_replayed`](Crawl::handle_replayed), restore the machine's state. Responses that are
+///   left out are requested anew: that is a recheck.
+/// - **Reusable results.** What an earlier run knows can be passed to
 ///   [`handle_recalled`](Crawl::handle_recalled) in place of a request.
 #[derive(Debug)]
 pub struct Crawl {
@@ -66,10 +66,10 @@ pub struct Crawl {
 }
 
 impl Crawl {
-    /// A crawl that tries these starts in their order, until one responds.
+    /// A crawl that tries these start URLs in order, until one responds.
     ///
     /// # Panics
-    /// When there is no start.
+    /// If there is no start URL.
     #[must_use]
     pub fn new(settings: Settings, starts: Vec<Url>) -> Crawl {
         let timeout = settings.retry.timeout;
@@ -114,8 +114,7 @@ impl Crawl {
         self.shared.board.requests.next_moment()
     }
 
-    /// A request has ended. A reply that names a request that is not in flight changes
-    /// nothing.
+    /// A request has ended. A reply to a request that is not in flight changes nothing.
     pub fn handle_reply(&mut self, now: Moment, reply: Reply) {
         let Reply { id: request, response } = reply;
         let SharedState { board, health, .. } = &mut self.shared;
@@ -131,9 +130,9 @@ impl Crawl {
         }
     }
 
-    /// A response from an earlier part of the run, in the order in which they came.
-    /// Gives false, and changes nothing, when the URL was never heard of. When all are told,
-    /// call [`handle_resumed`](Crawl::handle_resumed).
+    /// A response from an earlier part of the run, in the order in which they came. Returns
+    /// false, and changes nothing, if the URL has not been discovered. After the last one, call
+    /// [`handle_resumed`](Crawl::handle_resumed).
     pub fn handle_replayed(&mut self, url: &str, response: Response) -> bool {
         let SharedState { board, health, .. } = &mut self.shared;
         let Some(id) = board.urls.find(url) else { return false };
@@ -148,16 +147,16 @@ impl Crawl {
         true
     }
 
-    /// A response of an earlier run, in place of a request to a URL that waits to be
-    /// requested. Gives false, and changes nothing, when it does not wait for that: once it
-    /// has its verdict, what else came of it then is of no matter.
+    /// A response of an earlier run, in place of a request for a URL that is queued. Returns
+    /// false, and changes nothing, if it is not queued: once a URL has its verdict, earlier
+    /// results do not matter.
     pub fn handle_recalled(&mut self, url: &str, response: Response) -> bool {
         let board = &mut self.shared.board;
         let Some(id) = board.urls.find(url) else { return false };
         let entry = board.entry(id);
         let waits =
             matches!(entry.phase(), Phase::Queued(_) | Phase::Retry(_) | Phase::Unconfirmed);
-        // The anchors of external pages are not kept.
+        // The anchors of external pages are not stored.
         let for_anchors = entry.anchors_requested && entry.scope == Scope::External;
         if !waits || for_anchors {
             return false;
@@ -169,21 +168,21 @@ impl Crawl {
         true
     }
 
-    /// All responses that are to stand have been told, those of a run that is rechecked now.
-    /// What was left out is requested; what was withheld then is not.
+    /// All responses to keep have been replayed, and the rest is a recheck. Responses that were
+    /// left out are requested; URLs that were deferred then are not.
     pub fn handle_rechecked(&mut self) {
         self.go_on();
         self.shared.health.take_deferred();
         self.judging.begin_chains_anew(&mut self.shared.board);
     }
 
-    /// All responses of the earlier part of the run have been told: the run goes on. What was
-    /// withheld is requested, and servers that were given up get another chance.
+    /// All responses of the earlier part of the run have been replayed, and the run continues.
+    /// Deferred URLs are requested, and servers that were given up get another chance.
     pub fn handle_resumed(&mut self) {
         self.go_on();
         for id in self.shared.health.take_deferred() {
             let entry = self.shared.board.entry_mut(id);
-            // A response that was under way may have come after all.
+            // A response that was in flight may have arrived after all.
             let is_deferred =
                 |judged: Judged| matches!(judged.cause, Some(Cause::Blocking | Cause::Offline));
             if entry.judged().is_some_and(is_deferred) {
@@ -203,13 +202,13 @@ impl Crawl {
         self.shared.health.handle_resumed();
     }
 
-    /// Whether the start was reached, so that it is known where the site ends.
+    /// Whether the start URL responded, so that the bounds of the site are known.
     #[must_use]
     pub fn is_bounded(&self) -> bool {
         self.shared.board.urls.bounds().is_some()
     }
 
-    /// Why the run has ended before its end, if so.
+    /// Why the run has ended early, if it has.
     #[must_use]
     pub fn halt(&self) -> Option<Halt> {
         self.halt
@@ -221,13 +220,13 @@ impl Crawl {
         self.finished
     }
 
-    /// Why the start could not be crawled, if so.
+    /// Why the start page could not be crawled, if it could not.
     #[must_use]
     pub fn start_problem(&self) -> Option<&StartProblem> {
         self.problem.as_ref()
     }
 
-    /// Where the crawl is.
+    /// The progress of the crawl.
     #[must_use]
     pub fn progress(&self) -> Progress {
         let board = &self.shared.board;
@@ -235,7 +234,7 @@ impl Crawl {
         Progress { in_flight, ..board.urls.progress() }
     }
 
-    /// The URL of that id.
+    /// The URL with this id.
     #[must_use]
     pub fn url(&self, id: UrlId) -> &str {
         self.shared.board.urls.text(id)
@@ -282,7 +281,7 @@ impl Crawl {
         request
     }
 
-    /// A response of an earlier time is processed as though its URL was just requested.
+    /// Processes an earlier response as though its URL had just been requested.
     fn handle_known(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
         if let Work::Verdict { .. } = work {
             let is_read = response.reading.as_ref().is_some_and(|reading| !reading.title_only);
@@ -296,8 +295,8 @@ impl Crawl {
                 entry.attempts.confirmation.handle_known();
             }
             entry.last.kind = entry.roles.kind;
-            // What was wanted of the body then is not kept: of the site's own, the reading
-            // tells.
+            // What the body was used for then is not stored; for internal URLs, the reading shows
+            // it.
             let unread = entry.scope == Scope::Internal && !is_read;
             entry.last.body = if unread { BodyUse::Drop } else { body_use };
             board.urls.set_phase(id, Phase::InFlight(None));
@@ -332,10 +331,10 @@ impl Crawl {
         }
     }
 
-    /// Applies what the machines have said to those above them, until nothing is left.
+    /// Applies the effects for machines above, until there are none left.
     fn apply_effects(&mut self) {
         while let Some(effect) = self.shared.board.take_effect() {
-            // Where there is nothing to crawl, nothing follows any more.
+            // If there is nothing to crawl, nothing follows.
             if self.problem.is_none() {
                 self.apply(effect);
             }
@@ -355,7 +354,7 @@ impl Crawl {
             Effect::FinalizeRefused { id, outcome } => {
                 judging.finalize_refused(shared, discovery, id, &outcome);
             }
-            Effect::JudgeAnew { id } => judging.judge_anew(shared, discovery, id),
+            Effect::Rejudge { id } => judging.rejudge(shared, discovery, id),
             Effect::ConcludeStart { id, outcome, reading } => {
                 if let Some(bounds) = shared.board.urls.bounds().cloned() {
                     shared.board.report(Event::Bounded { start: id, bounds });

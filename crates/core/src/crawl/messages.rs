@@ -1,4 +1,4 @@
-//! What goes in and out of the machine: requests and events out, replies in.
+//! The input and output of the machine: requests and events out, replies in.
 
 use std::time::Duration;
 
@@ -10,21 +10,21 @@ use crate::extract::reading::{Format, Reading};
 use crate::url::scope::{Bounds, Scope};
 use crate::verdict::{Cause, Verdict};
 
-/// An address that a crawl has heard of; counted from 0 in the order of hearing.
+/// A URL that a crawl has discovered; counted from 0 in the order of discovery.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct UrlId(u32);
 
 impl UrlId {
-    /// The id of the address that was heard of as the n-th, from 0.
+    /// The id of the n-th URL discovered, from 0.
     ///
     /// # Panics
-    /// From 2^32 addresses on.
+    /// If there are 2^32 URLs or more.
     #[must_use]
     pub fn from_index(index: usize) -> UrlId {
-        UrlId(u32::try_from(index).expect("a crawl knows fewer than 2^32 addresses"))
+        UrlId(u32::try_from(index).expect("a crawl discovers fewer than 2^32 URLs"))
     }
 
-    /// As which the address was heard of, from 0.
+    /// The position in the order of discovery, from 0.
     #[must_use]
     pub fn index(self) -> usize {
         self.0 as usize
@@ -47,8 +47,8 @@ impl ServerId {
 
 /// One request of a crawl; counted from 0 in the order in which they are made.
 ///
-/// One URL may have several requests in flight, for different reasons: the id is the only
-/// thing that tells their replies apart.
+/// A URL may have several requests in flight, for different reasons: only the id tells their
+/// replies apart.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct RequestId(u64);
 
@@ -60,28 +60,28 @@ impl RequestId {
     }
 }
 
-/// What the engine is to do with the body of a 2xx answer.
+/// What the engine does with the body of a 2xx response.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum BodyUse {
-    /// Nothing: drop it.
+    /// Discard it.
     Drop,
-    /// Read the start of an HTML page, for what it says of itself.
+    /// Read the start of an HTML page, for its title and signs.
     Title,
-    /// Read an HTML page to its end, for the places that fragments may name.
+    /// Read an HTML page to its end, for its anchors.
     Anchors,
-    /// Read an HTML page or a style sheet for all that is in it.
+    /// Parse an HTML page or a stylesheet for everything in it.
     Page,
-    /// Read a style sheet for the addresses in it.
-    Sheet,
-    /// Read a sitemap, compressed or not.
+    /// Parse a stylesheet for the URLs in it.
+    Stylesheet,
+    /// Parse a sitemap, compressed or not.
     Sitemap,
-    /// Read robots.txt, whatever it says it is.
+    /// Parse robots.txt, whatever its media type.
     Robots,
 }
 
 impl BodyUse {
-    /// As what the body of an answer is to be read; `None`: it is dropped. Of a page
-    /// that is no success the start is read: a gatekeeper may have written it.
+    /// The format in which the body of a response is parsed; `None` if it is discarded. Of an
+    /// error page, the start is read: it may be a bot check.
     #[must_use]
     pub fn format(self, answer: &ResponseHead) -> Option<Format> {
         if !answer.is_success() {
@@ -98,106 +98,106 @@ impl BodyUse {
             BodyUse::Drop => None,
             BodyUse::Title | BodyUse::Anchors => said.filter(|format| format.is_page()),
             BodyUse::Page => said,
-            BodyUse::Sheet => said.filter(|format| *format == Format::Css),
+            BodyUse::Stylesheet => said.filter(|format| *format == Format::Css),
             BodyUse::Sitemap => Some(Format::Sitemap),
             BodyUse::Robots => Some(Format::Robots),
         }
     }
 }
 
-/// The kind of thing that a browser would expect here (sets `Accept`).
+/// What a browser would expect at this place (sets `Accept`).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
     /// A page.
     Page,
-    /// A picture.
+    /// An image.
     Image,
-    /// A style sheet.
+    /// A stylesheet.
     Style,
     /// Anything.
     Any,
 }
 
-/// One request that the engine is to make, of one hop.
+/// One request for the engine to make, without following redirects.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Request {
-    /// Which request, to be named in the reply.
+    /// The request, to be named in the reply.
     pub id: RequestId,
-    /// The address.
+    /// The URL.
     pub url: String,
     /// Why it is made.
     pub purpose: Purpose,
-    /// How to ask.
+    /// The method.
     pub method: Method,
-    /// What to read.
+    /// What to do with the body.
     pub body: BodyUse,
-    /// What to say is wanted.
+    /// What to accept.
     pub kind: Kind,
-    /// Within the site, as far as is known: credentials may be sent.
+    /// If internal, as far as is known, credentials may be sent.
     pub scope: Scope,
-    /// An attempt after the first: on a fresh connection, with twice the patience.
+    /// An attempt after the first: on a fresh connection, with twice the time-out.
     pub later: bool,
-    /// The `Cookie` field to send (RFC 6265 §4.2): what this chain of redirects has set.
+    /// The `Cookie` header to send (RFC 6265 §4.2): what this chain of redirects has set.
     pub cookies: Option<String>,
-    /// Make a hash of the page's text (see [`Reading::sketch`]).
+    /// Compute a hash of the page's text (see [`Reading::sketch`]).
     pub sketch: bool,
-    /// Ask only whether it has changed since it was read (RFC 9110 §13.1); the crawl
-    /// leaves that to whoever keeps what was read.
+    /// Make the request conditional (RFC 9110 §13.1). The crawl leaves this to the caller that
+    /// keeps what was read.
     pub validators: Option<Validators>,
 }
 
-/// How a request ended.
+/// The end of a request.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reply {
-    /// Which request.
+    /// The request.
     pub id: RequestId,
-    /// What came of it.
+    /// The result.
     pub response: Response,
 }
 
-/// What came of a request, now or in an earlier run.
+/// The result of a request, now or in an earlier run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Response {
-    /// What was seen.
+    /// The evidence.
     pub attempt: Attempt,
-    /// The page, where one was read.
+    /// The page, if it was parsed.
     pub reading: Option<Reading>,
 }
 
 /// What a link names.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
-    /// The address.
+    /// The URL.
     pub id: UrlId,
-    /// The fragment, as the URL standard serialises it, without `#`.
+    /// The fragment, as the URL standard serializes it, without `#`.
     pub fragment: Option<String>,
 }
 
-/// A final word on an address.
+/// The final verdict on a URL.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Judged {
-    /// What is said.
+    /// The verdict.
     pub verdict: Verdict,
-    /// Why.
+    /// The cause.
     pub cause: Option<Cause>,
-    /// The last status on the way; `None` where no server answered.
+    /// The last status; `None` if no server responded.
     pub status: Option<u16>,
-    /// The next hop, where the address redirects.
+    /// The next hop, if the URL redirects.
     pub next: Option<UrlId>,
-    /// Where the hops ended; the address itself without any.
+    /// The last hop; the URL itself if it does not redirect.
     pub last: UrlId,
-    /// How many hops there were.
+    /// The number of redirects.
     pub hops: u32,
     /// For what moved: where the leading permanent redirects end.
     pub moved_to: Option<UrlId>,
-    /// Why a page of the site was asked, but not read.
+    /// Why an internal page was requested, but not parsed.
     pub not_parsed: Option<NotParsed>,
-    /// Some link names it; it is not only a hop on the way to another.
+    /// A link names it; it is not only a redirect hop.
     pub linked: bool,
 }
 
 impl Judged {
-    /// A word on an address that links name and that leads to no other.
+    /// The verdict on a URL that links name and that does not redirect.
     #[must_use]
     pub fn without_hops(
         id: UrlId,
@@ -219,22 +219,22 @@ impl Judged {
     }
 }
 
-/// Why a page of the site was asked, but not read for links.
+/// Why an internal page was requested, but not parsed for links.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum NotParsed {
-    /// It lies deeper than is to be read.
+    /// It is deeper than the limit.
     Depth,
-    /// It lies outside the prefixes that confine the site.
+    /// It is outside the prefixes that limit the site.
     Within,
-    /// robots.txt asks robots not to read it.
+    /// robots.txt disallows it.
     Robots,
 }
 
 impl NotParsed {
-    /// All of them.
+    /// All reasons.
     pub const ALL: [NotParsed; 3] = [NotParsed::Depth, NotParsed::Within, NotParsed::Robots];
 
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -244,59 +244,59 @@ impl NotParsed {
         }
     }
 
-    /// The reason of that name.
+    /// The reason with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<NotParsed> {
         NotParsed::ALL.into_iter().find(|reason| reason.as_str() == name)
     }
 }
 
-/// Something about a run that a person should know, beside its links.
+/// Something about a run that the user should know, apart from its links.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Note {
-    /// A page whose links are put there by scripts: none was seen.
+    /// The links of a page are added by JavaScript: none were found.
     RenderedByScript,
-    /// The robots.txt of a server could not be had: nothing was read there.
+    /// The robots.txt of a server could not be fetched: none of its pages were parsed.
     RobotsUnknown,
-    /// robots.txt asks for a wait between two requests.
+    /// robots.txt sets a crawl delay.
     CrawlDelay {
-        /// What it asks for.
+        /// The delay in robots.txt.
         asked: Duration,
-        /// What was kept.
+        /// The delay that was used.
         kept: Duration,
     },
-    /// A sitemap that no link names could not be had.
+    /// A sitemap that no link names could not be fetched.
     SitemapMissing,
-    /// A sitemap is no sitemap, or breaks off.
+    /// A sitemap is not valid, or incomplete.
     SitemapFaulty,
     /// No link leads to this page: only a sitemap or a folder has it.
     Unreached,
-    /// Addresses without end were left out.
+    /// URLs of an endless pattern were skipped.
     Trap(Stop),
-    /// A server refuses everything from some moment on, also what it had answered: the
-    /// rest of it was not asked.
+    /// A server refuses every request from some moment on, even for URLs that worked before: its
+    /// other URLs were not checked.
     Blocked {
         /// Since when.
         since: Moment,
     },
-    /// Nothing answers any more, from some moment on: the line seems to be down.
+    /// No server responds any more, from some moment on: the network seems to be down.
     Offline {
         /// Since when.
         since: Moment,
     },
 }
 
-/// What can be said of a fragment that no page's id answers to.
+/// What is wrong with a fragment that has no anchor.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FragmentFault {
-    /// The page was read to its end and has no such place.
+    /// The page was read to its end and has no such anchor.
     Missing,
-    /// The fragment looks like one that a script reads.
+    /// The fragment looks like one for a script.
     ForScript,
 }
 
 impl FragmentFault {
-    /// The word for it in the store.
+    /// Its name in the store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -305,7 +305,7 @@ impl FragmentFault {
         }
     }
 
-    /// The one of that name.
+    /// The fault with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<FragmentFault> {
         [FragmentFault::Missing, FragmentFault::ForScript]
@@ -314,151 +314,151 @@ impl FragmentFault {
     }
 }
 
-/// What happened, for the store and for whoever watches.
+/// Something that happened, for the store and for observers.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Event {
-    /// The start was reached: the site's bounds are known.
+    /// The start URL responded: the site's bounds are known.
     Bounded {
-        /// Where the start's redirects ended.
+        /// The last hop of the start URL.
         start: UrlId,
         /// The bounds.
         bounds: Bounds,
     },
-    /// An address was heard of for the first time.
+    /// A URL was discovered.
     Discovered {
-        /// The id it has from now on.
+        /// Its id from now on.
         id: UrlId,
-        /// The address; for a malformed one, what was written.
+        /// The URL; for a malformed one, the source text.
         url: String,
     },
-    /// On which side of the bounds an address lies.
+    /// The scope of a URL is known.
     Ranked {
-        /// The address.
+        /// The URL.
         id: UrlId,
-        /// `None` for what is not asked over HTTP.
+        /// `None` for what is not an HTTP URL.
         scope: Option<Scope>,
     },
-    /// An address was asked, once.
+    /// A request for a URL has ended.
     Requested {
-        /// The address.
+        /// The URL.
         id: UrlId,
-        /// What was seen.
+        /// The evidence.
         attempt: Attempt,
-        /// The title of a page that is not read for links.
+        /// The title of a page that is not parsed for links.
         title: Option<String>,
         /// Another attempt will follow.
         again: bool,
-        /// It was made in an earlier run, and is told once more.
+        /// The request was made in an earlier run, whose result is reused.
         recalled: bool,
     },
-    /// A page of the site was read.
+    /// An internal page was parsed.
     Read {
         /// The page.
         id: UrlId,
-        /// What it holds.
+        /// Its contents.
         reading: Reading,
-        /// What its links name, in the same order.
+        /// The targets of its links, in the same order.
         targets: Vec<Target>,
     },
-    /// An address has its verdict. It may get another: the last one counts.
+    /// A URL has its verdict. It may get another: the last one counts.
     Judged {
-        /// The address.
+        /// The URL.
         id: UrlId,
         /// The verdict.
         judged: Judged,
     },
-    /// A fragment of an address has no place on its page.
+    /// A fragment of a URL has no anchor on its page.
     NoAnchor {
-        /// The address that links name, redirects not followed.
+        /// The URL that links name, before redirects.
         id: UrlId,
         /// The fragment.
         fragment: String,
-        /// What can be said.
+        /// The fault.
         fault: FragmentFault,
     },
-    /// There is something to know about an address.
+    /// There is a note about a URL.
     Noted {
-        /// The address.
+        /// The URL.
         id: UrlId,
-        /// What there is to know.
+        /// The note.
         note: Note,
     },
-    /// A server showed strain and is asked more slowly.
+    /// A server is overloaded, and requests to it are slowed down.
     Slowed {
-        /// Host, and port where it is not a default one.
+        /// Host, with the port unless it is the default.
         server: String,
-        /// Why, and how slowly.
+        /// Why, and by how much.
         slowing: Slowing,
     },
-    /// A link, or all links that want such a thing, have a fault beside their address.
+    /// A link, or all links that expect another type, have a fault apart from their URL.
     LinkFault {
-        /// What they name.
+        /// The URL that they name.
         target: UrlId,
-        /// The page that has the link; the target itself for `wrong-type`, which is told
-        /// of all links that want something else than a page.
+        /// The page with the link; the target itself for `wrong-type`, which applies to all links
+        /// that expect something other than a page.
         page: UrlId,
         /// `wrong-type`, `mixed-content` or `placeholder`.
         cause: Cause,
-        /// What is written in a placeholder link; empty for other faults.
+        /// The source text of a placeholder link; empty for other faults.
         written: String,
     },
 }
 
-/// Why a run ends before its end, and can go on later.
+/// Why a run ends early, and can be continued later.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Halt {
-    /// The site's own server refuses everything.
+    /// The site's own server refuses every request.
     Blocked,
-    /// The line is down.
+    /// The network is down.
     Offline,
 }
 
-/// Where a crawl is.
+/// The progress of a crawl.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Progress {
-    /// Addresses with a verdict that were asked.
+    /// URLs with a verdict that were requested.
     pub done: u64,
-    /// Addresses that were asked or are to be asked, as far as is known by now.
+    /// URLs that were or will be requested, as far as is known now.
     pub known: u64,
     /// Requests in flight.
     pub in_flight: u64,
-    /// Addresses that are broken.
+    /// Broken targets.
     pub broken: u64,
-    /// Pages of the site that were read.
+    /// Internal pages that were parsed.
     pub pages: u64,
 }
 
-/// Why a start could not be crawled.
+/// Why a start page could not be crawled.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[expect(clippy::large_enum_variant, reason = "there is one of them")]
 pub enum StartProblem {
-    /// It gave no page: the last address tried, and how that ended.
+    /// There is no page: the last URL tried, and its outcome.
     NoPage {
-        /// The address.
+        /// The URL.
         url: String,
-        /// What was seen.
+        /// The outcome.
         outcome: AttemptOutcome,
     },
-    /// It answered with something that holds no links.
+    /// The response is not a page that can have links.
     NotHtml {
-        /// The address.
+        /// The URL.
         url: String,
-        /// The media type of the answer.
+        /// The media type of the response.
         media_type: Option<String>,
     },
-    /// Its redirects end nowhere.
+    /// Its redirects lead nowhere.
     Redirects {
-        /// The address where they were given up.
+        /// The URL at which following them stopped.
         url: String,
     },
-    /// robots.txt asks robots not to read it.
+    /// robots.txt disallows it.
     RobotsForbid {
-        /// The start.
+        /// The start URL.
         url: String,
     },
-    /// robots.txt could not be had, so that nobody knows what may be read.
+    /// robots.txt could not be fetched, so it is unknown which pages may be crawled.
     RobotsUnknown {
-        /// The address of robots.txt.
+        /// The URL of robots.txt.
         url: String,
     },
 }

@@ -1,24 +1,24 @@
-//! What is requested next, and what does it mean when that has come?
+//! The crawl: which URL is requested next, and what its response means.
 //!
 //! [`Crawl`] is the machine: replies in (`handle_*`), requests and events out (`poll_*`). It
-//! makes no request itself and reads no clock. Inside, smaller machines each own their part
-//! of the state, and the lower ones know nothing of the higher:
+//! makes no requests itself and reads no clock. Inside, smaller machines each own their part of
+//! the state, and the lower ones know nothing of the higher:
 //!
 //! ```text
-//!  urls ◀─ requests ◀─┬─ health ◀─┬─ discovery ◀─ judging ◀─ machine
+//! urls ◀─ requests ◀─┬─ health ◀─┬─ discovery ◀─ judging ◀─ machine
 //!                     └─ robots ◀─┘
 //! ```
 //!
-//! - `urls`: every URL of the run, and in which phase it is.
-//! - `requests`: what waits to be requested, what is in flight, and at which pace.
-//! - `health`: whether servers and the network are there at all.
-//! - `robots`: what robots.txt allows, and what waits for it.
-//! - `discovery`: from the links of a page to what is requested, and why not.
+//! - `urls`: every URL of the run, and its phase.
+//! - `requests`: the queue of requests, the requests in flight, and their pace.
+//! - `health`: whether servers and the network are available.
+//! - `robots`: what robots.txt allows, and the URLs that wait for it.
+//! - `discovery`: from the links of a page to the URLs to request, or why not.
 //! - `judging`: from a response to a verdict, hop by hop.
 //!
-//! A machine calls those below it. What concerns a higher one it says as an [effect], which
-//! `machine` applies: in one loop, in the order in which they were said. `board` is what they
-//! all share: the settings, `urls`, `requests`, and the queues of events and effects.
+//! A machine calls those below it. What concerns a higher one it reports as an [effect], which
+//! `machine` applies: in one loop, in order. `board` is what they all share: the settings,
+//! `urls`, `requests`, and the queues of events and effects.
 //!
 //! [effect]: effect::Effect
 

@@ -1,4 +1,4 @@
-//! What a person may set about a crawl, as the core needs it.
+//! The settings of a crawl, as the core needs them.
 
 use std::time::Duration;
 
@@ -11,49 +11,49 @@ use crate::url::pattern::Pattern;
 use crate::url::query::QueryRule;
 use crate::url::scope::Prefix;
 
-/// What is done with addresses outside the site.
+/// What to do with external URLs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Externals {
-    /// They are asked.
+    /// Check them.
     #[default]
     Check,
-    /// They are noted, not asked.
+    /// Note them without a request.
     Note,
 }
 
-/// What the rules for robots count.
+/// Which robots.txt rules apply.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum RobotsRule {
-    /// Those of each host of the site are asked for and kept.
+    /// Those of each host of the site.
     #[default]
     Obey,
-    /// They do not count.
+    /// None.
     Ignore,
-    /// These count instead.
+    /// These instead.
     Given(Robots),
 }
 
-/// Where sitemaps are looked for.
+/// Which sitemaps are used.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum SitemapRule {
-    /// Where robots.txt says, else at `/sitemap.xml`.
+    /// Those named in robots.txt, else `/sitemap.xml`.
     #[default]
     Auto,
-    /// Nowhere.
+    /// None.
     None,
-    /// Only where lists and pages name them.
+    /// Only those that lists and pages name.
     Named,
-    /// There.
+    /// The one at this URL.
     At(Url),
 }
 
 /// Which fragments are checked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Fragments {
-    /// Those of the site's own pages.
+    /// Those of internal pages.
     #[default]
     Internal,
-    /// Those of other pages as well: these are read to their end.
+    /// Those of external pages as well, which are read to their end.
     All,
     /// None.
     None,
@@ -62,56 +62,55 @@ pub enum Fragments {
 /// The settings of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settings {
-    /// What is done with addresses outside the site.
+    /// What to do with external URLs.
     pub externals: Externals,
-    /// Pages more links away from the start are asked, not read. `None`: no limit.
+    /// Deeper pages are requested, but not parsed. `None` for no limit.
     pub depth: Option<u32>,
-    /// So many pages are read, by rank. `None`: no limit.
+    /// How many pages are parsed, by rank. `None` for no limit.
     pub max_pages: Option<u32>,
-    /// What is read of the site; all of it where there is none.
+    /// The prefixes to parse; empty for the whole site.
     pub within: Vec<Prefix>,
-    /// What the rules for robots count.
+    /// Which robots.txt rules apply.
     pub robots: RobotsRule,
-    /// Where sitemaps are looked for.
+    /// Which sitemaps are used.
     pub sitemap: SitemapRule,
-    /// The starts are lists of addresses: there is no site, and all that they name is asked.
+    /// The start URLs are lists of URLs: there is no site, and every entry is checked.
     pub lists: bool,
-    /// More starts: they are walked as the first one is, wherever they lie within the bounds.
+    /// Further start URLs, which are crawled like the first one if they are within the bounds.
     pub also: Vec<Url>,
-    /// Pages that are known to be there, whether links lead to them or not, each by all
-    /// addresses that it has. Those to which no link leads are read in the end.
+    /// Pages that are known to exist, whether links lead to them or not, each with all its URLs.
+    /// Those without links to them are parsed last.
     pub listed: Vec<Vec<Url>>,
-    /// What becomes of the queries of the site's own addresses.
+    /// What to do with the query strings of internal URLs.
     pub query: QueryRule,
-    /// Elements whose addresses are asked; all where there is none. Pages of the
-    /// site are walked all the same.
+    /// Elements whose URLs are checked; empty for all. Pages of the site are crawled all the
+    /// same.
     pub check_elements: Vec<Element>,
-    /// Addresses that are left out.
+    /// URLs to skip.
     pub exclude: Vec<Pattern>,
-    /// Addresses that are taken back.
+    /// URLs to check although they are excluded.
     pub include: Vec<Pattern>,
-    /// Requests in flight, in all. At least 1.
+    /// Requests in flight in total. At least 1.
     pub concurrency: u32,
-    /// Requests in flight to one server. `None`: as the server bears.
+    /// Requests in flight to one server. `None` to adapt to the server.
     pub per_host: Option<u32>,
-    /// Least time between two requests to one server.
+    /// Minimum time between two requests to one server.
     pub interval: Option<Duration>,
-    /// When failures are asked again.
+    /// When failures are retried.
     pub retry: Retry,
-    /// Redirects followed in one chain.
+    /// How many redirects of a chain are followed.
     pub hops: u32,
     /// Which fragments are checked.
     pub fragments: Fragments,
-    /// One request at a time, one a second, to any server.
+    /// One request at a time, at most one a second, to each server.
     pub gentle: bool,
-    /// The status that addresses are meant to give, where that is no success: the first
-    /// pattern that fits counts.
+    /// The status that URLs are expected to have; the first pattern that matches counts.
     pub expected: Vec<(Pattern, u16)>,
-    /// Credentials or cookies are given: what acts is not asked.
+    /// Credentials or cookies are given, so URLs that may change something are not requested.
     pub has_credentials: bool,
     /// Requests to other machines go through a proxy.
     pub proxied: bool,
-    /// Everything is asked by GET: whoever asks again wants to be sure.
+    /// All requests use GET, which is more reliable: for rechecks.
     pub by_get: bool,
 }
 
@@ -147,13 +146,13 @@ impl Default for Settings {
 }
 
 impl Settings {
-    /// The status that an address is meant to give, if any.
+    /// The status that a URL is expected to have, if any.
     #[must_use]
     pub fn expects(&self, url: &str) -> Option<u16> {
         self.expected.iter().find(|(pattern, _)| pattern.matches(url)).map(|(_, status)| *status)
     }
 
-    /// Whether this very sitemap was given.
+    /// Whether this sitemap was given by URL.
     #[must_use]
     pub fn names_sitemap(&self, url: &str) -> bool {
         match &self.sitemap {
@@ -162,20 +161,20 @@ impl Settings {
         }
     }
 
-    /// Whether a rule leaves this address out.
+    /// Whether a rule excludes this URL.
     #[must_use]
     pub fn excludes(&self, url: &str) -> bool {
         fits(&self.exclude, url) && !self.includes(url)
     }
 
-    /// Whether a rule takes this address back.
+    /// Whether a rule includes this URL although it is excluded.
     #[must_use]
     pub fn includes(&self, url: &str) -> bool {
         fits(&self.include, url)
     }
 }
 
-/// Parts of addresses that do something when they are asked, in lower case.
+/// Parts of URLs that change something when they are requested, in lower case.
 const ACTS: &[&str] = &[
     "logout",
     "log-out",
@@ -192,7 +191,7 @@ const ACTS: &[&str] = &[
     "addtocart",
 ];
 
-/// Whether an address names something that is done by asking it.
+/// Whether requesting a URL may change something.
 pub(super) fn acts(url: &str) -> bool {
     let path = crate::url::reference::path_of(url).to_ascii_lowercase();
     ACTS.iter().any(|act| path.contains(act))

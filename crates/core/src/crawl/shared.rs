@@ -1,4 +1,4 @@
-//! What discovery and judging stand on: the board, and the two machines beside each other.
+//! What discovery and judging share: the board, and the two machines at the same level.
 
 use super::board::Board;
 use super::health::Health;
@@ -15,14 +15,14 @@ pub(super) struct SharedState {
 }
 
 impl SharedState {
-    /// A URL is requested, as soon as the rules of its server are known.
+    /// Queues a URL, as soon as the rules of its server are known.
     pub(super) fn enqueue(&mut self, id: UrlId) {
         if !self.robots.hold(&mut self.board, id) {
             self.board.enqueue(id, Order::Last);
         }
     }
 
-    /// A URL responded well, and is requested once more, to be read.
+    /// Queues a URL that responded well once more, to be parsed.
     pub(super) fn enqueue_to_read(&mut self, id: UrlId) {
         self.board.entry_mut(id).attempts.by_get = true;
         self.enqueue(id);

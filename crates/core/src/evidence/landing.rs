@@ -1,22 +1,22 @@
-//! Where redirects lead that a link did not name: the home page, a login, a wall.
+//! Redirects that end where the link did not mean to go: the home page, a login, a consent page.
 
 use url::{Host, Url};
 
-/// To what kind of place redirects have led that the link did not name.
+/// What kind of page redirects have led to, other than the one the link named.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RedirectLanding {
-    /// From a deeper address to the home page.
+    /// From a deeper URL to the home page.
     Home,
-    /// To where visitors log in.
+    /// To a login page.
     Login,
     /// To a host that asks for consent.
     Consent,
 }
 
-/// Texts longer than this name something else.
+/// Longer texts are not compared with the words below.
 pub const LONGEST_WORDS: usize = 40;
 
-/// What links to a home page say, in lower case.
+/// Texts of links to a home page, in lower case.
 const HOME_WORDS: &[&str] = &[
     "home",
     "homepage",
@@ -61,7 +61,7 @@ const HOME_WORDS: &[&str] = &[
     "홈",
 ];
 
-/// Words for a place to log in or to buy, in texts and paths, in lower case.
+/// Words for a login or a shopping cart, in texts and paths, in lower case.
 const LOGIN_WORDS: &[&str] = &[
     "login",
     "log-in",
@@ -112,7 +112,7 @@ const LOGIN_WORDS: &[&str] = &[
     "subscribe",
 ];
 
-/// Names of the pages to which visitors are sent to log in: parts of a path.
+/// Names of login pages, as parts of a path.
 const LOGIN_PAGES: &[&str] = &[
     "login",
     "log-in",
@@ -138,7 +138,7 @@ const LOGIN_PAGES: &[&str] = &[
     "accedi",
 ];
 
-/// Names of consent walls: labels of hosts and parts of paths.
+/// Names of consent pages, as labels of hosts and parts of paths.
 const CONSENT_NAMES: &[&str] = &[
     "consent",
     "cookie-consent",
@@ -158,7 +158,7 @@ pub fn names_home(text: &str) -> bool {
     HOME.may_have(text) && HOME_WORDS.contains(&&*text.to_lowercase())
 }
 
-/// Whether a link's text names a place to log in or to buy.
+/// Whether a link's text names a login or a shopping cart.
 #[must_use]
 pub fn names_login(text: &str) -> bool {
     let is_known = |word: &str| {
@@ -169,8 +169,8 @@ pub fn names_login(text: &str) -> bool {
     words.any(is_known) || (text.contains('-') && pairs.any(is_known)) || is_known(text.trim())
 }
 
-/// Which words a list may have, by first letter and length: every link of every page is
-/// looked at, and hardly any names one of these.
+/// Which words are in a list, by first letter and length. Every link of every page is compared,
+/// and hardly any matches.
 struct Filter([u64; 256]);
 
 const HOME: Filter = Filter::of(HOME_WORDS);
@@ -183,7 +183,8 @@ impl Filter {
         while at < words.len() {
             let word = words[at].as_bytes();
             lengths[word[0] as usize] |= 1 << word.len();
-            // Beyond ASCII, upper and lower case may begin otherwise: let them through.
+            // Beyond ASCII, upper and lower case may begin with different bytes: compare these in
+            // full.
             if word[0] >= 0x80 {
                 let mut first = 0x80;
                 while first < 256 {
@@ -203,8 +204,8 @@ impl Filter {
     }
 }
 
-/// What the visitor of an address that redirects will miss. `says_home` and
-/// `says_login`: some link names that place.
+/// Classifies the end of redirects from a URL. `says_home` and `says_login` say whether the text
+/// of some link names that kind of page.
 #[must_use]
 pub fn sent(from: &Url, to: &Url, says_home: bool, says_login: bool) -> Option<RedirectLanding> {
     if is_consent(to) && !is_consent(from) {
@@ -221,13 +222,14 @@ pub fn sent(from: &Url, to: &Url, says_home: bool, says_login: bool) -> Option<R
         .then_some(RedirectLanding::Home)
 }
 
-/// The root of a host, without a query that may say what is wanted.
+/// The root of a host, without a query that may select content.
 fn is_home(url: &Url) -> bool {
     let path = url.path().trim_matches('/').to_ascii_lowercase();
     (path.is_empty() || is_language(&path) || is_index(&path)) && url.query().is_none()
 }
 
-/// Names something of its own: not the root by another name, nor a language's root.
+/// Whether a URL names a page of its own: not the root under another name, nor that of a
+/// language.
 fn is_deeper(url: &Url) -> bool {
     let path = url.path().trim_matches('/').to_ascii_lowercase();
     let named = !path.is_empty() && !is_index(&path) && !is_language(&path) && path != "home";
@@ -271,7 +273,7 @@ fn is_consent(url: &Url) -> bool {
             .any(|part| CONSENT_NAMES.contains(&part.split('.').next().unwrap_or_default()))
 }
 
-/// The same host, or with and without `www.`.
+/// The same host, with or without `www.`.
 fn same_site(one: &Url, other: &Url) -> bool {
     let bare = |url: &Url| match url.host() {
         Some(Host::Domain(name)) => name.trim_start_matches("www.").to_owned(),
@@ -290,7 +292,7 @@ mod tests {
     }
 
     #[test]
-    fn home_is_told_where_something_else_was_named() {
+    fn a_redirect_home_is_reported_unless_home_was_named() {
         for from in ["http://b.test/old/page.html", "http://www.b.test/x", "http://b.test/?page=7"]
         {
             assert_eq!(seen(from, "https://b.test/"), Some(RedirectLanding::Home), "{from}");
@@ -309,7 +311,7 @@ mod tests {
     }
 
     #[test]
-    fn a_login_is_told_where_no_login_was_named() {
+    fn a_redirect_to_a_login_is_reported_unless_a_login_was_named() {
         for to in
             ["http://b.test/login?next=/x", "https://sso.b.test/", "http://b.test/wp-login.php"]
         {
@@ -333,7 +335,7 @@ mod tests {
     }
 
     #[test]
-    fn what_the_text_names_is_no_surprise() {
+    fn a_landing_that_the_link_text_names_is_not_reported() {
         assert!(names_home(" Home ") && names_home("« Startseite") && !names_home("Home help"));
         assert!(names_login("Log in") && names_login("My account") && !names_login("Locks"));
         let (from, to) =

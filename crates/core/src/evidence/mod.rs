@@ -1,4 +1,4 @@
-//! What was seen when an address was asked: the evidence, without an opinion.
+//! What was observed when a URL was requested: evidence, without judgement.
 
 pub mod landing;
 
@@ -14,9 +14,9 @@ use crate::extract::signs::Signs;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "UPPERCASE")]
 pub enum Method {
-    /// Asks for the head of the answer alone.
+    /// Requests only the header of the response.
     Head,
-    /// Asks for the whole answer.
+    /// Requests the whole response.
     Get,
 }
 
@@ -35,21 +35,22 @@ impl Method {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Purpose {
-    /// For the verdict of the URL that it names.
+    /// For the verdict of its URL.
     #[default]
     Verdict,
-    /// A side request: is the server of a URL that responded before still available?
+    /// A side request: is a URL that responded before, on a server that fails now, still
+    /// available?
     Server,
     /// A side request: is the network still up?
     Network,
-    /// A side request: is the URL a page as well when something else is wanted of it?
+    /// A side request: does the server send an HTML page even with a browser's `Accept` header?
     Type,
     /// A side request: which anchors does the page have?
     Anchors,
 }
 
 impl Purpose {
-    /// All of them; a store counts them from 0 in this order.
+    /// All purposes; the store numbers them from 0 in this order.
     pub const ALL: [Purpose; 5] =
         [Purpose::Verdict, Purpose::Server, Purpose::Network, Purpose::Type, Purpose::Anchors];
 
@@ -60,47 +61,48 @@ impl Purpose {
     }
 }
 
-/// One time that an address was asked, and how it ended.
+/// One request for a URL, and its outcome.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Attempt {
-    /// When the answer or failure was in.
+    /// When the response or failure arrived.
     pub at: Moment,
-    /// How long it took, from the request's start to the first byte of the answer,
-    /// or to the failure.
+    /// Time from the start of the request to the first byte of the response, or to the failure.
     pub took: Duration,
-    /// How it was asked.
+    /// The request method.
     pub method: Method,
-    /// What came of it.
+    /// The outcome.
     pub outcome: AttemptOutcome,
-    /// The address that was asked, where it was a hop of a chain with cookies: such a
-    /// chain is asked anew from its first hop.
+    /// The URL that was requested, if it is a redirect hop requested with cookies: such a chain
+    /// is requested again from its first hop.
     pub hop: Option<String>,
-    /// It failed while its host showed strain, and did not count.
+    /// It failed while its host was slowing down, and does not count.
     pub strained: bool,
-    /// Why it was made.
+    /// Why the request was made.
     pub purpose: Purpose,
 }
 
 impl Attempt {
-    /// An attempt that counts, of the address itself.
+    /// An attempt that counts, at the URL itself.
     #[must_use]
     pub fn new(at: Moment, took: Duration, method: Method, outcome: AttemptOutcome) -> Attempt {
         Attempt { at, took, method, outcome, hop: None, strained: false, purpose: Purpose::Verdict }
     }
 }
 
-/// How an attempt ended.
+/// The outcome of an attempt.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[expect(clippy::large_enum_variant, reason = "nearly all endings are answers")]
 pub enum AttemptOutcome {
-    /// A server answered.
-    ResponseHead(ResponseHead),
-    /// No answer came.
+    /// The server sent a response.
+    // The name in stores of earlier versions.
+    #[serde(rename = "answer")]
+    Response(ResponseHead),
+    /// There was no response.
     Failure(Failure),
 }
 
-/// The head of an answer, as far as it is of use.
+/// The header of a response, as far as it is used.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ResponseHead {
     /// The status code (RFC 9110 §15).
@@ -111,65 +113,66 @@ pub struct ResponseHead {
     /// The `charset` parameter of the media type.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub charset: Option<String>,
-    /// Octets of the body: as announced, else as counted where it was read to its end.
+    /// Length of the body in bytes: as announced, else as counted if it was read to its end.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub length: Option<u64>,
-    /// The `Location` field, as sent.
+    /// The `Location` header, as sent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub location: Option<String>,
-    /// The `Server` field.
+    /// The `Server` header.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub server: Option<String>,
-    /// The `ETag` field.
+    /// The `ETag` header.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub etag: Option<String>,
-    /// The `Last-Modified` field.
+    /// The `Last-Modified` header.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub last_modified: Option<String>,
-    /// The server said that nothing has changed (304): all else is what it had said before.
+    /// The server responded that nothing has changed (304): the other fields are from the earlier
+    /// response.
     #[serde(skip_serializing_if = "is_false", default)]
     pub unchanged: bool,
     /// The body ended before its announced length.
     #[serde(skip_serializing_if = "is_false", default)]
     pub truncated: bool,
-    /// The wait that `Retry-After` asks for, in seconds (RFC 9110 §10.2.3).
+    /// The time in the `Retry-After` header, in seconds (RFC 9110 §10.2.3).
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub retry_after: Option<u64>,
-    /// Its head says that a gatekeeper wants to see a person, not a robot.
+    /// Its headers are those of a bot check.
     #[serde(skip_serializing_if = "is_false", default)]
     pub challenge: bool,
-    /// `Content-Security-Policy: upgrade-insecure-requests`: what the page names by
-    /// http, browsers ask by https.
+    /// `Content-Security-Policy: upgrade-insecure-requests`: browsers request the page's http
+    /// URLs by https.
     #[serde(skip_serializing_if = "is_false", default)]
     pub upgrades: bool,
-    /// What it sets.
+    /// The cookies it sets.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub cookies: Vec<SetCookie>,
-    /// What its page says of itself, where it was read.
+    /// What the text of the page shows, if it was read.
     #[serde(skip_serializing_if = "Signs::is_plain", default)]
     pub signs: Signs,
 }
 
-/// By what a server knows whether something has changed (RFC 9110 §8.8).
+/// The validators of a response, for conditional requests (RFC 9110 §8.8).
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Validators {
-    /// The `ETag` that it gave.
+    /// Its `ETag`.
     pub etag: Option<String>,
-    /// The `Last-Modified` that it gave.
+    /// Its `Last-Modified`.
     pub last_modified: Option<String>,
 }
 
-/// A cookie that an answer sets (RFC 6265 §4.1). What it holds is never stored.
+/// A cookie that a response sets (RFC 6265 §4.1). Its value is never stored.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SetCookie {
     /// Its name.
     pub name: String,
-    /// Its value; empty in what comes out of a store.
+    /// Its value; empty when read from a store.
     #[serde(skip)]
     pub value: String,
-    /// A hash of its value, which tells it from others.
+    /// A hash of its value, to tell it from others.
     pub hash: u64,
-    /// It takes an earlier one away.
+    /// The cookie is deleted.
     #[serde(skip_serializing_if = "is_false", default)]
     pub expired: bool,
 }
@@ -178,69 +181,69 @@ fn is_false(value: &bool) -> bool {
     !value
 }
 
-/// Why no answer came.
+/// Why there was no response.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Failure {
-    /// The name could not be turned into a network address.
+    /// The host name could not be resolved.
     Dns(DnsFailure),
-    /// Time ran out at this stage.
+    /// This stage timed out.
     Timeout(Stage),
     /// The server's machine refused the connection.
     Refused,
-    /// The connection was reset or closed before an answer.
+    /// The connection was reset or closed before a response.
     Reset,
-    /// No way leads to the server's network.
+    /// There is no route to the server's network.
     Unreachable,
-    /// The name has IPv6 addresses alone, and this machine has no IPv6.
+    /// The host has only IPv6 addresses, and this machine has no IPv6.
     NoIpv6,
-    /// No secure connection could be made.
+    /// The TLS handshake failed.
     Tls(TlsFailure),
-    /// What came is not HTTP. The text says how.
+    /// The response is not valid HTTP, with details.
     BadResponse(String),
-    /// The proxy could not be reached, or could not reach the server. The text says how.
+    /// The proxy could not be reached, or could not reach the server, with details.
     Proxy(String),
-    /// The name leads into a private network, which was not asked.
+    /// The host resolves to a private IP address, which was not requested.
     Private(IpAddr),
-    /// This program failed, not the server. The text says how.
+    /// This program failed, not the server, with details.
     Internal(String),
 }
 
-/// What became of a DNS question.
+/// How a DNS lookup failed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum DnsFailure {
     /// NXDOMAIN: the name does not exist (RFC 1035 §4.1.1, RFC 2308).
     NoSuchName,
-    /// The name exists, and has no address records.
+    /// The name exists, but has no address records.
     NoAddress,
-    /// The name server failed or refused. The text is its response code.
+    /// The DNS server failed or refused, with its response code.
     ServerFailure(String),
-    /// No name server answered in time.
+    /// No DNS server responded in time.
     Silence,
 }
 
-/// What kept a secure connection from being made.
+/// Why a TLS handshake failed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum TlsFailure {
-    /// The certificate's time is over.
+    /// The certificate has expired.
     Expired,
-    /// The certificate's time has not begun.
+    /// The certificate is not valid yet.
     NotYetValid,
     /// The certificate is for other hosts.
     WrongHost,
-    /// The certificate is signed by itself.
+    /// The certificate is self-signed.
     SelfSigned,
-    /// Nobody known signed the certificate.
+    /// The certificate's issuer is unknown.
     UnknownIssuer,
-    /// No protocol version or cipher in common.
+    /// No TLS version or cipher in common.
     Unsupported,
-    /// Anything else. The text says what.
+    /// Anything else, with details.
     Other(String),
 }
 
-/// The stage of a request at which time ran out.
+/// The stage of a request that timed out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Stage {
@@ -248,14 +251,14 @@ pub enum Stage {
     Connect,
     /// In the TLS handshake.
     Tls,
-    /// After the request was sent, before the first byte of an answer.
+    /// After the request was sent, before the first byte of the response.
     FirstByte,
-    /// In the middle of the body.
+    /// While reading the body.
     Body,
 }
 
 impl Failure {
-    /// Whether the same question may well get an answer a little later.
+    /// Whether the lookup may succeed a little later.
     #[must_use]
     pub fn may_pass(&self) -> bool {
         match self {
@@ -277,26 +280,26 @@ impl Failure {
 }
 
 impl ResponseHead {
-    /// Whether the same question may well get another answer a little later:
-    /// 408, 425, 429, 5xx (RFC 9110 §15, RFC 8470), or a body cut short.
+    /// Whether the response may be different a little later: 408, 425, 429, 5xx (RFC 9110 §15,
+    /// RFC 8470), or a body cut short.
     #[must_use]
     pub fn may_pass(&self) -> bool {
         matches!(self.status, 408 | 425 | 429 | 500..=599) || self.truncated
     }
 
-    /// Whether it succeeded (RFC 9110 §15.3).
+    /// Whether the status is 2xx (RFC 9110 §15.3).
     #[must_use]
     pub fn is_success(&self) -> bool {
         (200..300).contains(&self.status)
     }
 
-    /// Whether this sends the visitor on (RFC 9110 §15.4).
+    /// Whether this redirects (RFC 9110 §15.4).
     #[must_use]
     pub fn is_redirect(&self) -> bool {
         matches!(self.status, 301 | 302 | 303 | 307 | 308)
     }
 
-    /// Whether it says that the new place is for good (RFC 9110 §15.4.2, §15.4.9).
+    /// Whether this redirects permanently (RFC 9110 §15.4.2, §15.4.9).
     #[must_use]
     pub fn is_permanent_redirect(&self) -> bool {
         matches!(self.status, 301 | 308)
@@ -316,20 +319,20 @@ impl ResponseHead {
 }
 
 impl AttemptOutcome {
-    /// Whether asking again may end otherwise.
+    /// Whether a retry may have another outcome.
     #[must_use]
     pub fn may_pass(&self) -> bool {
         match self {
-            AttemptOutcome::ResponseHead(answer) => answer.may_pass(),
+            AttemptOutcome::Response(answer) => answer.may_pass(),
             AttemptOutcome::Failure(failure) => failure.may_pass(),
         }
     }
 
-    /// The status, where a server answered.
+    /// The status, if there was a response.
     #[must_use]
     pub fn status(&self) -> Option<u16> {
         match self {
-            AttemptOutcome::ResponseHead(answer) => Some(answer.status),
+            AttemptOutcome::Response(answer) => Some(answer.status),
             AttemptOutcome::Failure(_) => None,
         }
     }

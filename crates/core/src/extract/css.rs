@@ -1,29 +1,28 @@
-//! The addresses in a style sheet (CSS Syntax Level 3; CSS Values, "URLs";
-//! CSS Cascade, "@import").
+//! The URLs in a stylesheet (CSS Syntax Level 3; CSS Values, "URLs"; CSS Cascade, "@import").
 //!
-//! `url(…)` and `@import` count. Addresses in comments and strings do not, nor
-//! does `url(#part)`, which names a part of the same page, nor the names of
-//! `@namespace` and `@document`, which nobody fetches.
+//! `url(…)` and `@import` count. URLs in comments and strings do not, nor does `url(#part)`,
+//! which names a part of the same page, nor the names in `@namespace` and `@document`, which are
+//! never fetched.
 
 use std::borrow::Cow;
 
-/// One address.
+/// A URL.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) struct CssUrl<'a> {
-    /// Octets from the start of the text to the address, its `url(` included.
+    /// Bytes from the start of the text to the URL, including `url(`.
     pub(super) offset: usize,
     pub(super) is_import: bool,
     pub(super) url: Cow<'a, str>,
 }
 
-/// What has been read goes on to mean something in what follows.
+/// How what comes next is to be understood.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(super) enum Statement {
     #[default]
     Any,
-    /// After `@import`: the next address is a style sheet's.
+    /// After `@import`: the next URL is that of a stylesheet.
     Import,
-    /// In a rule whose addresses are names.
+    /// In a rule whose URLs are only names.
     Names,
 }
 
@@ -37,11 +36,11 @@ enum Token<'a> {
     Other,
 }
 
-/// A walk through one piece of a style sheet.
+/// Scans one piece of a stylesheet.
 pub(super) struct Scanner<'a> {
     text: &'a str,
     at: usize,
-    /// No more text will come after this piece.
+    /// No more text comes after this piece.
     is_last: bool,
 }
 
@@ -53,8 +52,8 @@ impl<'a> Scanner<'a> {
         Scanner { text, at: 0, is_last }
     }
 
-    /// Gives the addresses of the piece, and how much of it was read. What is left
-    /// is to be given again, with more after it.
+    /// Calls back with the URLs of the piece, and returns how much of it was scanned. The rest is
+    /// to be passed again, with more text after it.
     pub(super) fn scan(
         mut self,
         statement: &mut Statement,
@@ -103,7 +102,7 @@ impl<'a> Scanner<'a> {
         }
     }
 
-    /// Passes what begins no token of interest. Most of a sheet is that.
+    /// Skips characters that begin no token of interest, as most of a stylesheet does.
     fn skip_plain(&mut self) {
         let rest = &self.bytes()[self.at..];
         let plain = |&byte: &u8| {
@@ -112,7 +111,7 @@ impl<'a> Scanner<'a> {
                 b' ' | b'\t' | b'\n' | b'\r' | 0x0c | b':' | b',' | b'.' | b'#' | b'0'..=b'9'
             )
         };
-        // These end no `@import`, since a number or a colon after it is an error anyway.
+        // These end no `@import`, since a number or colon after it is an error anyway.
         self.at += rest.iter().position(|byte| !plain(byte)).unwrap_or(rest.len());
     }
 
@@ -147,7 +146,7 @@ impl<'a> Scanner<'a> {
         Ok(token)
     }
 
-    /// Where the text ends before the token does.
+    /// Reports a token that the end of the text cuts off.
     fn ended<T>(&mut self, token: T) -> Result<T, EndOfInput> {
         self.at = self.text.len();
         if self.is_last { Ok(token) } else { Err(EndOfInput) }
@@ -183,7 +182,8 @@ impl<'a> Scanner<'a> {
             match self.bytes()[at] {
                 b'\\' => at = self.after_escaped(at),
                 byte => {
-                    // A string that a line end breaks is no string; the line end stays.
+                    // A string that a line break interrupts is not a string; the line break
+                    // stays.
                     self.at = at + usize::from(byte == quote);
                     let text = &self.text[start..at];
                     return Ok(if byte == quote { unescape(text) } else { Cow::Borrowed("") });
@@ -192,8 +192,8 @@ impl<'a> Scanner<'a> {
         }
     }
 
-    /// The offset after a backslash and what it escapes: a character, or up to six
-    /// digits and a space.
+    /// The offset after a backslash and what it escapes: a character, or up to six digits and a
+    /// space.
     fn after_escaped(&self, backslash: usize) -> usize {
         let rest = &self.bytes()[backslash + 1..];
         let digits = rest.iter().take(6).take_while(|byte| byte.is_ascii_hexdigit()).count();
@@ -227,7 +227,7 @@ impl<'a> Scanner<'a> {
         let start = self.at;
         let name = self.name()?;
         if self.at == start {
-            // A backslash before a line end.
+            // A backslash before a line break.
             return self.one(Token::Other);
         }
         if self.peek(0) != Some(b'(') || !name.eq_ignore_ascii_case("url") {
@@ -244,7 +244,7 @@ impl<'a> Scanner<'a> {
         }
     }
 
-    /// An address without quotes; one with quotes or parentheses in it is none.
+    /// A URL without quotes; it must not contain quotes or parentheses.
     fn bare_url(&mut self) -> Result<Token<'a>, EndOfInput> {
         let start = self.at;
         let mut at = start;
@@ -259,7 +259,7 @@ impl<'a> Scanner<'a> {
                 }
                 Some(&byte) => {
                     at += 1;
-                    // Space may stand at the end alone.
+                    // White space is allowed only at the end.
                     let next = self.bytes().get(at).copied().unwrap_or(b')');
                     is_bad |= is_space(byte) && !is_space(next) && next != b')';
                 }
@@ -287,7 +287,7 @@ fn is_name(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_') || byte >= 0x80
 }
 
-/// Undoes escapes (CSS Syntax, "Consume an escaped code point").
+/// Resolves escapes (CSS Syntax, "Consume an escaped code point").
 fn unescape(text: &str) -> Cow<'_, str> {
     if !text.contains('\\') {
         return Cow::Borrowed(text);
@@ -306,7 +306,7 @@ fn unescape(text: &str) -> Cow<'_, str> {
         } else if let Some(after) = rest.strip_prefix("\r\n") {
             rest = after;
         } else if let Some(c) = rest.chars().next() {
-            // A line end that is escaped is not part of the string.
+            // An escaped line break is not part of the string.
             if !matches!(c, '\n' | '\r' | '\x0c') {
                 out.push(c);
             }
@@ -317,7 +317,7 @@ fn unescape(text: &str) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// The addresses in the value of a `style` attribute.
+/// The URLs in the value of a `style` attribute.
 pub(super) fn in_declarations(value: &str, mut found: impl FnMut(Cow<'_, str>)) {
     if value.contains('(') {
         let mut statement = Statement::default();
@@ -363,7 +363,7 @@ mod tests {
     }
 
     #[test]
-    fn what_nobody_fetches_is_not_found() {
+    fn urls_that_are_never_fetched_are_not_found() {
         for text in [
             "/* url(x) @import 'y' */",
             "a::before{content:'url(x)'}",

@@ -1,23 +1,23 @@
 //! From the bytes of a page to text.
 //!
-//! The encoding comes from a byte order mark, else the `Content-Type`, else what
-//! the first 1024 bytes say (HTML, "Determining the character encoding"); with none
-//! of them, text is UTF-8 for as long as it can be, then windows-1252.
+//! The encoding comes from a byte order mark, else the `Content-Type`, else the first 1024 bytes
+//! (HTML, "Determining the character encoding"); without any of these, text is UTF-8 as long as
+//! it is valid, then windows-1252.
 
 use encoding_rs::{CoderResult, Encoding, UTF_8, WINDOWS_1252};
 
 use super::prescan;
 
-/// How many bytes are searched for a name of the encoding.
+/// How many bytes are searched for the name of an encoding.
 const PRESCAN: usize = 1024;
 
-/// How a body may name its encoding itself.
+/// How a body may name its encoding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Hints {
     Html,
     Xml,
     Css,
-    /// Not at all: it is UTF-8, whatever anybody says.
+    /// Not at all: it is always UTF-8.
     Utf8,
 }
 
@@ -27,12 +27,12 @@ pub(super) struct Decoder {
 }
 
 enum State {
-    /// Too few bytes to know.
+    /// Too few bytes to decide.
     Sniffing {
         seen: Vec<u8>,
         charset: Option<&'static Encoding>,
     },
-    /// Nobody said; up to three bytes of an unfinished character wait.
+    /// No encoding was named; up to three bytes of an incomplete character wait.
     Guessing {
         torn: Vec<u8>,
     },
@@ -48,7 +48,7 @@ impl Decoder {
         Decoder { state: State::Sniffing { seen: Vec::new(), charset }, hints }
     }
 
-    /// The encoding in which the page writes, so far as is known by now.
+    /// The encoding of the page, as far as is known so far.
     pub(super) fn encoding(&self) -> &'static Encoding {
         match &self.state {
             State::Sniffing { .. } | State::Guessing { .. } => UTF_8,
@@ -96,7 +96,7 @@ impl Decoder {
         let said = said.or(*charset).or_else(|| match self.hints {
             Hints::Html => prescan::of_page(start),
             Hints::Xml => prescan::of_xml(start),
-            Hints::Css => prescan::of_sheet(start),
+            Hints::Css => prescan::of_stylesheet(start),
             Hints::Utf8 => None,
         });
         match said {
@@ -108,7 +108,7 @@ impl Decoder {
         }
     }
 
-    /// Takes text as UTF-8, up to the first byte that cannot be.
+    /// Takes text as UTF-8, up to the first byte that is invalid.
     fn guess(&mut self, bytes: &[u8], out: &mut String) {
         let (sound, rest, is_torn) = match std::str::from_utf8(bytes) {
             Ok(text) => (text, &[][..], true),
@@ -132,7 +132,7 @@ impl Decoder {
 fn decode(decoder: &mut encoding_rs::Decoder, bytes: &[u8], last: bool, out: &mut String) {
     let mut rest = bytes;
     loop {
-        // The worst case is three times as long, and hardly ever comes.
+        // The worst case is three times as long, and rare.
         out.reserve(rest.len() + 16);
         let (result, read, _) = decoder.decode_to_string(rest, out, last);
         rest = &rest[read..];
@@ -158,12 +158,12 @@ mod tests {
             decoder.feed(&[*byte], &mut out);
         }
         decoder.finish(&mut out);
-        assert_eq!(out, whole, "byte by byte gives the same");
+        assert_eq!(out, whole, "byte by byte gives the same result");
         whole
     }
 
     #[test]
-    fn the_mark_wins_over_the_header_and_the_header_over_the_meta() {
+    fn a_byte_order_mark_wins_over_the_header_and_that_over_the_meta() {
         assert_eq!(text(Some("iso-8859-1"), b"\xef\xbb\xbf\xc3\xbc"), "ü");
         assert_eq!(text(Some("iso-8859-1"), b"<meta charset=utf-8>\xfc"), "<meta charset=utf-8>ü");
         assert_eq!(text(None, b"\xff\xfea\0"), "a");
@@ -183,7 +183,7 @@ mod tests {
     }
 
     #[test]
-    fn with_no_word_it_is_utf_8_for_as_long_as_it_can_be() {
+    fn unnamed_encodings_are_utf_8_as_long_as_it_is_valid() {
         assert_eq!(text(None, "Schleuse für".as_bytes()), "Schleuse für");
         assert_eq!(text(None, b"Schleuse f\xfcr"), "Schleuse für");
         assert_eq!(text(None, b"x\xc3"), "xÃ");

@@ -1,8 +1,8 @@
-//! Which attribute of which element names an address, and what that link is for.
+//! Which attributes of which elements contain URLs, and what their links are for.
 //!
-//! Source: HTML, "Attributes" index, the rows of type URL; SVG 2, "Linking";
-//! the Open Graph protocol for `meta`. `srcset` and `meta` refresh have grammars
-//! of their own. Any element may have a `style`.
+//! Source: HTML, "Attributes" index, the rows of type URL; SVG 2, "Linking"; the Open Graph
+//! protocol for `meta`. `srcset` and `meta` refresh have grammars of their own. Any element may
+//! have a `style`.
 
 use super::names::Name;
 
@@ -19,7 +19,7 @@ macro_rules! words {
                 self.0
             }
 
-            /// The one of that name, if it can hold a link.
+            /// The one with this name, if it can contain a link.
             #[must_use]
             pub fn named(name: &str) -> Option<$type> {
                 $all.find(|known| **known == name).map(|known| $type(known))
@@ -29,15 +29,15 @@ macro_rules! words {
 }
 
 words! {
-    /// An element that can hold a link: of a page, of a sitemap (`loc`, `image:loc`),
-    /// a line of robots.txt (`sitemap`), or a list (`entry`). `other` stands for elements that are
-    /// not in any standard.
+    /// An element that can contain a link: of a page, of a sitemap (`loc`, `image:loc`), a line
+    /// of robots.txt (`sitemap`), or a list (`entry`). `other` is for elements that are in no
+    /// standard.
     Element: Name::TEXTS.iter().chain(OUTSIDE_PAGES)
 }
 words! {
-    /// Where in an element a link stands: an attribute; `url` or `import` in a style
-    /// sheet; `header` for a `Link` field of the answer; `content` for the text of an
-    /// element of a sitemap or a line of robots.txt.
+    /// Where in an element a link is: an attribute; `url` or `import` in a stylesheet; `header`
+    /// for a `Link` header of the response; `content` for the text of an element of a sitemap or
+    /// a line of robots.txt.
     Attribute: LINK_ATTRIBUTES.iter()
 }
 
@@ -81,64 +81,64 @@ impl Attribute {
     pub(super) const STYLE: Attribute = Attribute("style");
     pub(super) const URL: Attribute = Attribute("url");
     pub(super) const IMPORT: Attribute = Attribute("import");
-    /// A `Link` field of the answer (RFC 8288).
+    /// A `Link` header of the response (RFC 8288).
     pub const HEADER: Attribute = Attribute("header");
 }
 
-/// How the value of an attribute is read.
+/// How the value of an attribute is parsed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Grammar {
     /// One URL.
     Url,
     /// Image candidates (HTML, "Parsing a srcset attribute").
     Srcset,
-    /// Seconds and a URL, or the address of a picture or page, as `http-equiv`,
-    /// `property` or `name` say.
+    /// Seconds and a URL, or the URL of an image or page, depending on `http-equiv`, `property`
+    /// or `name`.
     Meta,
-    /// One URL that a script puts into `src`, where that holds nothing yet.
+    /// One URL that a script copies to `src`, if that has no URL yet.
     LateUrl,
-    /// The same of image candidates.
+    /// The same for image candidates.
     LateSrcset,
-    /// One URL, where the form is sent by GET.
+    /// One URL, if the form uses GET.
     FormAction,
-    /// One URL, where the input is a picture.
+    /// One URL, if the input is an image.
     ImageInput,
-    /// One URL, in SVG alone, and not of a part of the same page.
+    /// One URL, in SVG only, unless it names a part of the same page.
     Drawing,
 }
 
-/// What a link is for, which says whether and how its target is asked.
+/// What a link is for, which decides whether and how its target is requested.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Purpose {
-    /// Leads a visitor to a page: on the site, that page is read.
+    /// Leads a visitor to a page; internal pages are parsed.
     Visit,
-    /// A style sheet: on the site, it is read for the addresses in it.
-    Sheet,
-    /// A list of pages (sitemaps.org): on the site, it is read.
+    /// A stylesheet; internal ones are parsed for URLs.
+    Stylesheet,
+    /// A list of pages (sitemaps.org); internal ones are parsed.
     Sitemap,
-    /// Where a form is sent: asked without what a visitor would fill in.
+    /// The target of a form, requested without the fields of the form.
     Form,
-    /// Another part of the page that is no page itself.
+    /// Another part of the page that is not a page itself.
     Part,
-    /// Pictures, sound, scripts: asked by HEAD where nothing else names them.
+    /// Images, sound, scripts: requested with HEAD if nothing else names them.
     Media,
-    /// For programs, not visitors: not asked.
+    /// For programs, not visitors: not requested.
     Service,
 }
 
-/// What a link wants that is no page.
+/// The type that a link expects, if not a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Expected {
-    /// A picture.
+    /// An image.
     Image,
-    /// A style sheet.
+    /// A stylesheet.
     Style,
     /// A script.
     Script,
 }
 
-/// Link relations for programs (HTML, "Link types"; the WordPress and oEmbed
-/// relations stand in the microformats registry that HTML refers to).
+/// Link relations for programs (HTML, "Link types"; the WordPress and oEmbed relations are in the
+/// microformats registry that HTML refers to).
 const SERVICE_RELATIONS: &[&str] = &[
     "pingback",
     "webmention",
@@ -151,7 +151,7 @@ const SERVICE_RELATIONS: &[&str] = &[
     "oembed",
 ];
 
-/// One attribute of one element that can hold a link, and all that follows from it.
+/// One attribute of one element that can contain a link, with its properties.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct LinkAttribute {
     pub(super) attribute: Attribute,
@@ -159,11 +159,11 @@ pub(super) struct LinkAttribute {
     role: Role,
 }
 
-/// What a link is good for, which some elements say in a second attribute.
+/// The use of a link, which may depend on a second attribute.
 #[derive(Debug, Clone, Copy)]
 enum Role {
     Fixed(Use),
-    /// By `rel`, or what stands for it; see [`Element::purpose`].
+    /// Depends on `rel`, or its equivalent; see [`Element::purpose`].
     Said(fn(&str) -> Use),
 }
 
@@ -171,11 +171,11 @@ enum Role {
 struct Use {
     purpose: Purpose,
     expected: Option<Expected>,
-    /// Browsers refuse to load it by http into a page of https (Mixed Content §5.2).
+    /// Browsers do not load it by http into an https page (Mixed Content §5.2).
     is_blockable: bool,
     /// A reader clicks on it.
     is_clicked: bool,
-    /// It says how the page relates to another, and leads no reader there.
+    /// It relates the page to another, and leads no reader there.
     is_relation: bool,
 }
 
@@ -217,9 +217,9 @@ const VISIT: Use = Use::of(Purpose::Visit);
 const EMBEDDED_PAGE: Use = VISIT.blockable();
 const MEDIA: Use = Use::of(Purpose::Media);
 const PART: Use = Use::of(Purpose::Part);
-const SHEET: Use = Use::of(Purpose::Sheet).expecting(Expected::Style).blockable();
+const SHEET: Use = Use::of(Purpose::Stylesheet).expecting(Expected::Style).blockable();
 
-/// The table: one row for each attribute of an element that holds links. A new element
+/// The table: one row for each attribute of an element that can contain links. A new element
 /// needs its name in `names.rs` and its rows here.
 pub(super) const fn link_attributes(name: Name) -> &'static [LinkAttribute] {
     use Expected::*;
@@ -231,7 +231,7 @@ pub(super) const fn link_attributes(name: Name) -> &'static [LinkAttribute] {
         Name::Iframe => {
             const { &[at("src", Url, EMBEDDED_PAGE), at("data-src", LateUrl, EMBEDDED_PAGE)] }
         }
-        // What these hold may be a page, or anything else.
+        // These may contain a page, or anything else.
         Name::Object => const { &[at("data", Url, MEDIA.blockable())] },
         Name::Embed => const { &[at("src", Url, MEDIA.blockable())] },
         Name::Script => const { &[at("src", Url, MEDIA.expecting(Script).blockable())] },
@@ -286,7 +286,7 @@ pub(super) const fn link_attributes(name: Name) -> &'static [LinkAttribute] {
     }
 }
 
-/// The same outside HTML pages.
+/// The same for elements outside HTML pages.
 fn places_outside_pages(name: &str) -> &'static [LinkAttribute] {
     use Grammar::Url;
     match name {
@@ -298,8 +298,8 @@ fn places_outside_pages(name: &str) -> &'static [LinkAttribute] {
     }
 }
 
-/// The same for what is no attribute of one element: style sheets, and `Link` fields of a
-/// response, which are `link` elements outside the page (RFC 8288 §3).
+/// The same for links that are not attributes of one element: in stylesheets, and in `Link`
+/// headers of a response, which are `link` elements outside the page (RFC 8288 §3).
 const ANYWHERE: &[LinkAttribute] = &[
     written("header", Grammar::Url, of_link),
     at("style", Grammar::Url, PART),
@@ -337,7 +337,7 @@ fn of_loc(around: &str) -> Use {
 }
 
 impl Element {
-    /// What the table says of a link. Whatever is not in it is a part of the page.
+    /// The use of a link according to the table. Links that are not in it are parts of the page.
     fn use_of(self, attribute: Attribute, rel: Option<&str>) -> Use {
         let own = match Name::of(self.0.as_bytes()) {
             Name::Other => places_outside_pages(self.0),
@@ -352,35 +352,34 @@ impl Element {
         }
     }
 
-    /// What a link of this element is for. `rel` is the attribute of that name; for
-    /// `meta` what it says of itself, for `loc` the element around it.
+    /// What a link of this element is for. `rel` is the attribute of that name; for `meta`, its
+    /// `property` or `name`; for `loc`, the element around it.
     #[must_use]
     pub fn purpose(self, attribute: Attribute, rel: Option<&str>) -> Purpose {
         self.use_of(attribute, rel).purpose
     }
 
-    /// Whether a link of this element on a page leads a visitor on to another.
+    /// Whether a link of this element leads a visitor to another page.
     #[must_use]
     pub fn leads_on(self, attribute: Attribute, rel: Option<&str>) -> bool {
         let used = self.use_of(attribute, rel);
         used.purpose == Purpose::Visit && !used.is_relation
     }
 
-    /// What must be there, and cannot be a page. What may be one, such as the document of
-    /// an `object`, wants nothing.
+    /// The type that the link expects. A link that may lead to a page, such as the document of an
+    /// `object`, expects none.
     #[must_use]
     pub fn expected_type(self, attribute: Attribute, rel: Option<&str>) -> Option<Expected> {
         self.use_of(attribute, rel).expected
     }
 
-    /// Whether a picture is expected here.
+    /// Whether an image is expected here.
     #[must_use]
     pub fn expects_image(self, attribute: Attribute, rel: Option<&str>) -> bool {
         self.expected_type(attribute, rel) == Some(Expected::Image)
     }
 
-    /// Whether browsers refuse to load this by http into a page of https (Mixed Content
-    /// §5.2).
+    /// Whether browsers do not load this by http into an https page (Mixed Content §5.2).
     #[must_use]
     pub fn is_blockable(self, attribute: Attribute, rel: Option<&str>) -> bool {
         self.use_of(attribute, rel).is_blockable
@@ -398,7 +397,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_row_has_names_that_are_found() {
+    fn every_row_has_known_names() {
         for text in Name::TEXTS {
             let name = Name::of(text.as_bytes());
             assert!(Element::named(text).is_some(), "{text}");
@@ -411,8 +410,8 @@ mod tests {
     #[test]
     fn relations_decide_what_a_link_element_is_for() {
         for (rel, purpose) in [
-            (Some("stylesheet"), Purpose::Sheet),
-            (Some("alternate stylesheet"), Purpose::Sheet),
+            (Some("stylesheet"), Purpose::Stylesheet),
+            (Some("alternate stylesheet"), Purpose::Stylesheet),
             (Some("icon"), Purpose::Part),
             (Some("Next"), Purpose::Visit),
             (Some("canonical"), Purpose::Visit),
@@ -427,7 +426,7 @@ mod tests {
     }
 
     #[test]
-    fn every_place_says_what_its_link_is_for() {
+    fn every_attribute_has_the_documented_use() {
         let written = |element: &str, attribute: &str, rel| {
             let element = Element::named(element).expect("an element");
             let attribute = Attribute::named(attribute).expect("an attribute");
@@ -436,7 +435,7 @@ mod tests {
             (used.purpose, used.expected, used.is_blockable, used.is_clicked, on)
         };
         use Expected::{Image, Script, Style};
-        use Purpose::{Media, Part, Sheet, Visit};
+        use Purpose::{Media, Part, Stylesheet, Visit};
         assert_eq!(written("a", "href", None), (Visit, None, false, true, true));
         assert_eq!(written("a", "xlink:href", None), (Visit, None, false, false, true));
         assert_eq!(written("frame", "src", None), (Visit, None, true, false, true));
@@ -444,9 +443,9 @@ mod tests {
         assert_eq!(written("link", "href", Some("next")), (Visit, None, false, false, false));
         assert_eq!(
             written("link", "header", Some("stylesheet")),
-            (Sheet, Some(Style), true, false, false)
+            (Stylesheet, Some(Style), true, false, false)
         );
-        assert_eq!(written("style", "import", None), (Sheet, Some(Style), true, false, false));
+        assert_eq!(written("style", "import", None), (Stylesheet, Some(Style), true, false, false));
         assert_eq!(written("style", "url", None), (Part, None, false, false, false));
         assert_eq!(written("script", "src", None), (Media, Some(Script), true, false, false));
         assert_eq!(written("object", "data", None), (Media, None, true, false, false));

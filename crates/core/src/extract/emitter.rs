@@ -1,17 +1,17 @@
-//! What the tokens of a page mean: an emitter for html5gum that keeps links.
+//! What the tokens of a page mean: an emitter for html5gum that collects links.
 //!
-//! It is told of every tag, attribute and text, and builds no tokens of them. For
-//! each tag that holds links it yields one [`Token::Tag`] with the tag's offset,
-//! in order, so that the caller can work out lines.
+//! It gets every tag, attribute and text, and builds no tokens from them. For each tag with links
+//! it yields one [`Token::Tag`] with the tag's offset, in order, so that the caller can determine
+//! lines.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use html5gum::{Emitter, Error, State};
 
+use super::collector::{self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold};
 use super::css::{Scanner, Statement};
 use super::elements::{Attribute, Element};
-use super::keep::{self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold};
 use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
@@ -19,9 +19,9 @@ use super::tree::{StartTag, Started, Tree};
 use crate::extract::reading::{LinkRecord, ReadingBuilder};
 use crate::url::fragment::hash_id;
 
-/// Raw text collected for link texts and titles, in octets, white space and all.
+/// How many bytes of raw text are collected for link texts and titles, including white space.
 const LONGEST_RAW: usize = 8 * LONGEST_TEXT;
-/// A page in an attribute may hold another, so deep.
+/// How deep pages in `srcdoc` attributes may be nested.
 const DEEPEST_SRCDOC: u32 = 3;
 
 /// What the emitter yields.
@@ -32,29 +32,29 @@ pub(super) enum Token {
     Done(Box<ReadingBuilder>),
 }
 
-/// The offset of the tag that is being read; [`NO_TAG`] between tags.
+/// The offset of the tag that is being tokenized; [`NO_TAG`] between tags.
 pub(super) type OpenTag = Arc<AtomicUsize>;
 pub(super) const NO_TAG: usize = usize::MAX;
 
-/// How a page is to be read.
+/// How a page is parsed.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Reading {
-    /// By the rules of XML where they differ: XHTML.
+    /// By the rules of XML where they differ: for XHTML.
     pub(super) xml: bool,
-    /// Its text is to be told apart from that of others.
+    /// A hash of its text is computed.
     pub(super) with_sketch: bool,
-    /// In how many `srcdoc` it stands.
+    /// In how many `srcdoc` it is nested.
     pub(super) depth: u32,
 }
 
-/// Reads a page that an attribute of another holds. The emitter is told how, since it knows
-/// of tokens alone.
+/// Parses a page in an attribute. The emitter gets this as a function, because it does not know
+/// the tokenizer's driver.
 pub(super) type ReadNested = fn(Reading, &str) -> crate::extract::reading::Reading;
 
 #[derive(Debug, Default)]
 pub(super) struct LinkEmitter {
     how: Reading,
-    /// Reads a page that an attribute holds.
+    /// Parses a page in an attribute.
     read_nested: Option<ReadNested>,
     offset: usize,
     open_tag: OpenTagCell,
@@ -65,15 +65,15 @@ pub(super) struct LinkEmitter {
     /// Open `a` elements; more than one only across a table cell or in SVG.
     anchors: Vec<Anchor>,
     title: Option<Vec<u8>>,
-    /// The first heading, while it is open.
+    /// The text of the first heading, while it is open.
     heading: Option<Vec<u8>>,
     has_heading: bool,
-    /// The text of a `style`.
+    /// The text of a `style` element.
     style: Option<(TagContext, Vec<u8>)>,
     sketcher: Sketcher,
-    /// In `script`, `style` and the like, text is not for reading.
+    /// In `script`, `style` and the like, text is not shown.
     in_raw_text: bool,
-    /// How many tags with links there were.
+    /// The number of tags with links so far.
     tags: u32,
     token: Option<Token>,
     ended: bool,
@@ -97,20 +97,20 @@ impl std::fmt::Debug for Token {
     }
 }
 
-/// An `a` whose end has not come.
+/// An `a` that is still open.
 #[derive(Debug)]
 struct Anchor {
-    /// The link's place in the list.
+    /// The link's position in the list.
     link: usize,
     text: Vec<u8>,
-    /// Open markers at its start: with the last of these it ends.
+    /// Open markers at its start: it ends with the last of these.
     markers: u32,
-    /// Open elements at its start, itself included.
+    /// Open elements at its start, including itself.
     depth: usize,
-    /// It is among the open elements. When it is not, because a block around it has
-    /// ended, the next text within its markers opens it anew.
+    /// It is among the open elements. If it is not, because a block around it has ended, the next
+    /// text within its markers opens it again.
     is_open: bool,
-    /// In SVG an `a` ends as any element does: when it is not open any more.
+    /// In SVG an `a` ends like any other element: when it is no longer open.
     foreign: bool,
 }
 
@@ -124,12 +124,12 @@ impl LinkEmitter {
         }
     }
 
-    /// Where the emitter tells of the tag that is being read.
+    /// Where the emitter stores the offset of the tag that is being tokenized.
     pub(super) fn open_tag(&self) -> OpenTag {
         Arc::clone(&self.open_tag.0)
     }
 
-    /// Gives the state in which what follows is read.
+    /// Returns the tokenizer state for what follows.
     fn handle_start_tag(&mut self) -> Option<State> {
         let mut name = Name::of(&self.tag.name);
         let bare = self.tag.is_bare();
@@ -150,7 +150,7 @@ impl LinkEmitter {
             },
         });
         let foreign = started == Started::Foreign;
-        // `<image>` means `<img>`, but for SVG.
+        // `<image>` means `<img>`, except in SVG.
         if name == Name::Image && !foreign {
             name = Name::Img;
         }
@@ -168,7 +168,7 @@ impl LinkEmitter {
         state
     }
 
-    /// What a tag means beside its links.
+    /// What a tag means apart from its links.
     fn handle_meaning(&mut self, name: Name, foreign: bool, opens_text: bool) {
         let id = self.tag.value("id");
         let anchor_name = self.tag.value("name").filter(|_| name == Name::A);
@@ -214,7 +214,7 @@ impl LinkEmitter {
         let ancestor_hash = self.tree.ancestor_hash();
         let context = TagContext { region, ancestor_hash, tag: self.tags, foreign, scripted };
         let builder = &mut *self.builder;
-        LinkCollector { builder, tag: &self.tag, name, context }.keep_all();
+        LinkCollector { builder, tag: &self.tag, name, context }.collect_all();
         if name == Name::Iframe
             && self.how.depth < DEEPEST_SRCDOC
             && let Some(inner) = self.tag.value("srcdoc").and_then(|srcdoc| self.nested(srcdoc))
@@ -241,7 +241,7 @@ impl LinkEmitter {
         }
     }
 
-    /// The links of a page that an attribute holds.
+    /// The links of a page in an attribute.
     fn nested(&self, srcdoc: &str) -> Option<crate::extract::reading::Reading> {
         let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1 };
         self.read_nested.map(|read| read(how, srcdoc))
@@ -264,7 +264,7 @@ impl LinkEmitter {
         self.close_anchors();
     }
 
-    /// Any heading's end tag ends a heading (HTML, "An end tag whose tag name is one of").
+    /// The end tag of any heading ends a heading (HTML, "An end tag whose tag name is one of").
     fn close_heading(&mut self) {
         if let Some(text) = self.heading.take() {
             self.builder.set_heading(&fold(&text));
@@ -280,11 +280,11 @@ impl LinkEmitter {
             let element = Element::STYLE;
             let content =
                 LinkContent { element, attribute, written: &found.url, text: None, rel: None };
-            keep::add(builder, context, content);
+            collector::add(builder, context, content);
         });
     }
 
-    /// `</a>`, or another `a`, ends the one that is open within the same cell.
+    /// `</a>`, or another `a`, ends the one that is open in the same cell.
     fn close_anchor_here(&mut self) {
         let markers = self.tree.markers();
         let here = |anchor: &mut Anchor| anchor.markers == markers && !anchor.foreign;
@@ -306,7 +306,7 @@ impl LinkEmitter {
         }
     }
 
-    /// Text, or what stands for it, that belongs to the links that are open here.
+    /// Adds text, or its replacement, to the links that are open here.
     fn add_text(&mut self, pieces: &[&[u8]]) {
         if self.anchors.is_empty() {
             return;
@@ -325,7 +325,7 @@ impl LinkEmitter {
 
     fn close_anchor(&mut self, anchor: Anchor) {
         let text = self.builder.keep(&fold(&anchor.text));
-        // An `a` of SVG may have its address twice over, or a `style` with one.
+        // An SVG `a` may have its URL twice, or a `style` with one.
         let line = self.builder.link_mut(anchor.link).line;
         for link in self.builder.links_from(anchor.link) {
             if link.line == line && link.element.name() == "a" {
@@ -346,7 +346,7 @@ fn raw_text_state(name: Name) -> Option<State> {
         Name::Textarea | Name::Title => Some(State::RcData),
         Name::Plaintext => Some(State::PlainText),
         Name::Script => Some(State::ScriptData),
-        // `noscript` is read: it holds what visitors without scripts get.
+        // `noscript` is parsed: it is what visitors without scripts get.
         Name::Style | Name::Xmp | Name::Iframe | Name::Noembed | Name::Noframes => {
             Some(State::RawText)
         }
@@ -391,7 +391,7 @@ impl Emitter for LinkEmitter {
     }
 
     fn start_open_tag(&mut self) {
-        // The `<` has been read already.
+        // The `<` has already been consumed.
         self.tag.start = self.offset - 1;
         self.open_tag.0.store(self.tag.start, Ordering::Relaxed);
     }
@@ -440,7 +440,7 @@ impl Emitter for LinkEmitter {
     }
 
     fn push_attribute_value(&mut self, value: &[u8]) {
-        // html5gum may give the value without announcing it.
+        // html5gum may pass the value without announcing it.
         self.tag.begin_value();
         self.tag.push(value);
     }

@@ -1,11 +1,11 @@
-//! A reader for the tokenizer that can run dry and be filled again.
+//! A reader for the tokenizer that can run out of text and be refilled.
 
 use std::fmt;
 use std::sync::{Arc, Mutex};
 
 use html5gum::Reader;
 
-/// What the next piece of text is put into.
+/// Holds the next piece of text.
 #[derive(Debug, Default)]
 pub(super) struct Slot(Mutex<Next>);
 
@@ -17,12 +17,12 @@ struct Next {
 }
 
 impl Slot {
-    /// Puts in the next piece. The one before must have been read.
+    /// Adds the next piece. The previous one must have been read.
     pub(super) fn fill(&self, text: &str) {
         self.lock().text.push_str(text);
     }
 
-    /// Says that no more will come after what is in.
+    /// No more text will come after the current piece.
     pub(super) fn close(&self) {
         self.lock().closed = true;
     }
@@ -32,7 +32,7 @@ impl Slot {
     }
 }
 
-/// All that was put in has been read; more may come.
+/// All text so far has been read; more may come.
 #[derive(Debug)]
 pub(super) struct Dry;
 
@@ -44,14 +44,14 @@ impl fmt::Display for Dry {
 
 impl std::error::Error for Dry {}
 
-/// The reader. It takes the lock once a piece, not once a byte.
+/// The reader. It takes the lock once per piece, not once per byte.
 #[derive(Debug)]
 pub(super) struct Feed {
     slot: Arc<Slot>,
     text: String,
     at: usize,
-    /// The piece holds a CR or a NUL. The tokenizer looks for them everywhere, and
-    /// hardly any page has one.
+    /// The piece contains a CR or a NUL. The tokenizer looks for them everywhere, and hardly any
+    /// page has one.
     has_rare: bool,
 }
 
@@ -64,7 +64,7 @@ impl Feed {
         &self.text.as_bytes()[self.at..]
     }
 
-    /// Gives whether there is text; `Err` when there may be later.
+    /// Returns whether there is text; `Err` if there may be later.
     fn has_text(&mut self) -> Result<bool, Dry> {
         if self.at < self.text.len() { Ok(true) } else { self.next_piece() }
     }
@@ -83,8 +83,8 @@ impl Feed {
         }
     }
 
-    /// How much of the text may be given at once: up to the first of these bytes, or
-    /// less. At least one byte.
+    /// How much of the text may be returned at once: up to the first of these bytes, or less. At
+    /// least one byte.
     fn run(&self, needle: &[u8]) -> usize {
         let rest = self.rest();
         let found = match *needle {
@@ -97,7 +97,7 @@ impl Feed {
                 let first = memchr::memchr3(a, b, c, rest);
                 memchr::memchr(d, &rest[..first.unwrap_or(rest.len())]).or(first)
             }
-            // Within tags: names are short, and end at signs.
+            // Within tags: names are short, and end at punctuation.
             _ => {
                 debug_assert!(!needle.iter().any(|&byte| is_word(byte)), "{needle:?}");
                 rest.iter().position(|&byte| !is_word(byte))

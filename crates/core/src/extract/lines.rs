@@ -1,14 +1,14 @@
-//! From offsets to lines and columns, in one walk through the text.
+//! From offsets to lines and columns, in one pass through the text.
 //!
-//! Lines end at LF, CR or CRLF, as the HTML standard normalises newlines; columns
-//! count Unicode code points; both from 1.
+//! Lines end at LF, CR or CRLF, as the HTML standard normalizes newlines; columns count Unicode
+//! code points; both from 1.
 
 #[derive(Debug)]
 pub(super) struct Cursor {
     offset: usize,
     line: u32,
     column: u32,
-    /// The last character was a CR: an LF right after belongs to the same line end.
+    /// The last character was a CR: an LF right after it belongs to the same line break.
     after_cr: bool,
 }
 
@@ -19,13 +19,13 @@ impl Default for Cursor {
 }
 
 impl Cursor {
-    /// Octets passed so far.
+    /// Bytes passed so far.
     pub(super) fn offset(&self) -> usize {
         self.offset
     }
 
-    /// Moves on to an offset, never back, and gives line and column there.
-    /// `rest` is the text from the present offset on.
+    /// Moves forward to an offset, and returns line and column there. `rest` is the text from the
+    /// current offset on.
     pub(super) fn advance_to(&mut self, offset: usize, rest: &str) -> (u32, u32) {
         if offset > self.offset {
             let passed = &rest.as_bytes()[..offset - self.offset];
@@ -83,7 +83,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_kind_of_line_end_counts_once() {
+    fn every_kind_of_line_break_counts_once() {
         for (text, expected) in [
             ("", (1, 1)),
             ("ab", (1, 3)),
@@ -97,7 +97,7 @@ mod tests {
     }
 
     #[test]
-    fn a_line_end_torn_in_two_counts_once() {
+    fn a_split_line_break_counts_once() {
         let mut cursor = Cursor::default();
         assert_eq!(cursor.advance_to(2, "a\r"), (2, 1));
         assert_eq!(cursor.advance_to(4, "\nb"), (2, 2));

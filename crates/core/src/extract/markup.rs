@@ -1,4 +1,4 @@
-//! Tokenizes decoded HTML piece by piece and puts lines to its links.
+//! Tokenizes decoded HTML piece by piece, and adds line numbers to its links.
 
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
@@ -15,9 +15,9 @@ pub(super) struct Markup {
     tokenizer: Tokenizer<Feed, LinkEmitter>,
     open_tag: OpenTag,
     cursor: Cursor,
-    /// Where the tags that hold links begin, in their order.
+    /// Where the tags with links begin, in order.
     positions: Vec<(u32, u32)>,
-    /// Where the tag began that the last piece left open.
+    /// Where the tag began that the last piece left unfinished.
     unfinished: Option<(usize, (u32, u32))>,
 }
 
@@ -36,13 +36,13 @@ impl Markup {
         }
     }
 
-    /// Reads a page that an attribute of another holds.
+    /// Parses a page in an attribute.
     fn read_nested(how: Reading, srcdoc: &str) -> crate::extract::reading::Reading {
         let mut page = Markup::new(how, "");
         page.feed(srcdoc, true).expect("the end of the input gives the reading").finish(false)
     }
 
-    /// Takes a piece that ends with a `>`, or the last one, which gives the reading.
+    /// Takes a piece that ends with a `>`, or the last one, which returns the reading.
     pub(super) fn feed(&mut self, text: &str, is_last: bool) -> Option<Box<ReadingBuilder>> {
         self.slot.fill(text);
         if is_last {

@@ -1,11 +1,11 @@
 //! From the bytes of a page to its links, while the bytes arrive.
 //!
-//! An [`Extractor`] takes a body in chunks of any size and keeps none of it: only
-//! what may be torn, such as what stands after the last `>`, waits for the next
-//! chunk. It reads pages, style sheets, sitemaps and robots.txt. The tokens of a
-//! page come from html5gum, by the HTML standard's tokenization rules; what they
-//! mean is our own: [`emitter`] is told of them, [`keep`] knows which links a tag
-//! holds, [`tree`] where in the page it stands, [`lines`] on which line.
+//! An [`Extractor`] takes a body in chunks of any size and stores none of it: only an incomplete
+//! part, such as the text after the last `>`, waits for the next chunk. It parses pages,
+//! stylesheets, sitemaps and robots.txt. The tokens of a page come from html5gum, by the HTML
+//! standard's tokenization rules; their meaning is determined here: [`emitter`] gets them,
+//! [`collector`] collects the links of a tag, [`tree`] knows where in the page it is, [`lines`] on
+//! which line.
 //!
 //! ```
 //! use rummage_core::extract::{Extractor, Format};
@@ -22,14 +22,14 @@
 //! ```
 
 pub mod access_log;
+mod collector;
 mod css;
 mod decode;
 pub mod elements;
 mod emitter;
 mod feed;
-pub mod fields;
-mod keep;
 mod lines;
+pub mod link_header;
 pub mod lists;
 mod markup;
 mod names;
@@ -37,56 +37,55 @@ mod prescan;
 pub mod reading;
 mod refresh;
 pub mod robots_txt;
-mod sheet;
 pub mod signs;
 mod sitemap;
 mod sketch;
 mod srcset;
+mod stylesheet;
 mod tag;
 mod tree;
 
 use crate::extract::reading::{Reading, ReadingBuilder};
 use crate::extract::robots_txt::Robots;
+use collector::{LinkContent, TagContext};
 use decode::{Decoder, Hints};
 use elements::{Attribute, Element};
-use keep::{LinkContent, TagContext};
 use markup::Markup;
-use sheet::Sheet;
 use sitemap::Sitemap;
+use stylesheet::Stylesheet;
 
 pub use crate::extract::reading::Format;
 
-/// Reads one body. See the [module](self).
+/// Parses one body. See the [module](self).
 pub struct Extractor {
     format: Format,
     decoder: Decoder,
     /// Decoded text that ends in the middle of something.
     waiting: String,
     body: Body,
-    /// `Link` fields of the answer: what they name, and its relation.
-    fields: Vec<fields::Link>,
-    /// Octets that may still come.
+    /// `Link` headers of the response: target and relation.
+    link_header: Vec<link_header::Link>,
+    /// How many more bytes are read.
     room: usize,
     cut: bool,
 }
 
 enum Body {
     Markup(Box<Markup>),
-    Sheet(Box<Sheet>),
+    Stylesheet(Box<Stylesheet>),
     Sitemap(Box<Sitemap>),
     Robots,
 }
 
 impl Extractor {
-    /// An extractor for a body of that format and `charset` (the parameter of its
-    /// `Content-Type`, if it has one) that reads at most `limit` octets.
+    /// An extractor for a body with this format and `charset` (the parameter of its
+    /// `Content-Type`, if it has one) that reads at most `limit` bytes.
     #[must_use]
     pub fn new(format: Format, charset: Option<&str>, limit: usize) -> Extractor {
         Extractor::with_sketch(format, charset, limit, false)
     }
 
-    /// The same, and whether to make a hash of the text as well
-    /// (see [`Reading::sketch`]).
+    /// The same, with or without a hash of the text (see [`Reading::sketch`]).
     #[must_use]
     pub fn with_sketch(
         format: Format,
@@ -97,8 +96,8 @@ impl Extractor {
         Extractor::of_url("", format, charset, limit, with_sketch)
     }
 
-    /// The same of the page that has this address, which its text may repeat
-    /// (see [`Signs::likeness`](crate::extract::signs::Signs::likeness)).
+    /// The same for the page at this URL, which its text may contain (see
+    /// [`Signs::likeness`](crate::extract::signs::Signs::likeness)).
     #[must_use]
     pub fn of_url(
         url: &str,
@@ -114,9 +113,9 @@ impl Extractor {
         let (body, hints) = match format {
             Format::Html => (markup(false), Hints::Html),
             Format::Xhtml => (markup(true), Hints::Xml),
-            Format::Css => (Body::Sheet(Box::default()), Hints::Css),
+            Format::Css => (Body::Stylesheet(Box::default()), Hints::Css),
             Format::Sitemap => (Body::Sitemap(Box::default()), Hints::Xml),
-            // Lists are read in one piece, by `lists`.
+            // Lists are parsed in one piece, by `lists`.
             Format::Robots | Format::List => (Body::Robots, Hints::Utf8),
         };
         Extractor {
@@ -124,19 +123,19 @@ impl Extractor {
             decoder: Decoder::new(charset, hints),
             waiting: String::new(),
             body,
-            fields: Vec::new(),
+            link_header: Vec::new(),
             room: limit,
             cut: false,
         }
     }
 
-    /// Takes the `Link` fields of the answer (RFC 8288), each value as sent.
-    pub fn take_fields<'a>(&mut self, values: impl Iterator<Item = &'a str>) {
-        self.fields.extend(values.flat_map(fields::links));
+    /// Takes the `Link` headers of the response (RFC 8288), each value as sent.
+    pub fn take_link_headers<'a>(&mut self, values: impl Iterator<Item = &'a str>) {
+        self.link_header.extend(values.flat_map(link_header::links));
     }
 
-    /// Takes the next bytes of the body. Gives whether more are wanted: not once
-    /// the limit is reached.
+    /// Takes the next bytes of the body. Returns whether more are needed: not once the limit is
+    /// reached.
     pub fn feed(&mut self, bytes: &[u8]) -> bool {
         let taken = &bytes[..bytes.len().min(self.room)];
         self.cut |= taken.len() < bytes.len();
@@ -150,7 +149,7 @@ impl Extractor {
                 }
                 None
             }
-            Body::Sheet(sheet) => sheet.feed(&mut self.waiting, false),
+            Body::Stylesheet(stylesheet) => stylesheet.feed(&mut self.waiting, false),
             Body::Sitemap(sitemap) => sitemap.feed(&mut self.waiting, false),
             Body::Robots => None,
         };
@@ -158,19 +157,19 @@ impl Extractor {
         !self.cut
     }
 
-    /// The body has ended: gives what was read.
+    /// The body has ended: returns what was parsed.
     #[must_use]
     pub fn finish(mut self) -> Reading {
         self.decoder.finish(&mut self.waiting);
         let waiting = &mut self.waiting;
         let builder = match &mut self.body {
             Body::Markup(page) => page.feed(waiting, true),
-            Body::Sheet(sheet) => sheet.feed(waiting, true),
+            Body::Stylesheet(stylesheet) => stylesheet.feed(waiting, true),
             Body::Sitemap(sitemap) => sitemap.feed(waiting, true),
             Body::Robots => Some(robots(waiting)),
         };
         let mut builder = builder.expect("the end of the input gives the reading");
-        for field in &self.fields {
+        for field in &self.link_header {
             let content = LinkContent {
                 element: Element::LINK,
                 attribute: Attribute::HEADER,
@@ -178,7 +177,7 @@ impl Extractor {
                 text: None,
                 rel: field.rel.as_deref(),
             };
-            keep::add(&mut builder, TagContext::bare(0), content);
+            collector::add(&mut builder, TagContext::bare(0), content);
         }
         builder.set_format(self.format);
         builder.set_encoding(self.decoder.encoding());
@@ -186,7 +185,7 @@ impl Extractor {
     }
 }
 
-/// The rules are kept as they stand; `Sitemap` lines are links.
+/// The rules are stored as they are; `Sitemap` lines are links.
 fn robots(text: &str) -> Box<ReadingBuilder> {
     let mut builder = Box::<ReadingBuilder>::default();
     builder.set_rules(text);
@@ -199,7 +198,7 @@ fn robots(text: &str) -> Box<ReadingBuilder> {
             rel: None,
         };
         let context = TagContext::bare(sitemap.line);
-        keep::add(&mut builder, context, content);
+        collector::add(&mut builder, context, content);
     }
     for link in builder.links_from(0) {
         link.column = 1;

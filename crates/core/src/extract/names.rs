@@ -1,10 +1,9 @@
-//! The names of elements, as numbers that are quick to compare.
+//! The names of elements, as numbers that can be compared quickly.
 //!
-//! A name of at most sixteen octets is one integer, so that finding it is a
-//! search among integers. Names that nothing here treats in a special way are
-//! [`Name::Other`].
+//! A name of at most sixteen bytes is one integer, so that looking it up is a search among
+//! integers. Names without special treatment are [`Name::Other`].
 
-/// A name as an integer; only for names of at most sixteen octets.
+/// A name as an integer; only for names of at most sixteen bytes.
 const fn key(name: &[u8]) -> u128 {
     let mut key = 0;
     let mut at = 0;
@@ -22,7 +21,7 @@ macro_rules! names {
         #[repr(u8)]
         pub(super) enum Name { $($variant,)* Other }
 
-        #[expect(non_upper_case_globals, reason = "named as the variants are")]
+        #[expect(non_upper_case_globals, reason = "named like the variants")]
         mod keys {
             $(pub(super) const $variant: u128 = super::key($text.as_bytes());)*
         }
@@ -30,7 +29,7 @@ macro_rules! names {
         impl Name {
             pub(super) const TEXTS: &'static [&'static str] = &[$($text,)* "other"];
 
-            /// The name in these octets, which are in lower case.
+            /// The name in these bytes, which are in lower case.
             pub(super) fn of(name: &[u8]) -> Name {
                 if name.len() > 16 {
                     return Name::Other;
@@ -46,7 +45,7 @@ macro_rules! names {
 
 names! {
     A "a" Abbr "abbr" Address "address" AnnotationXml "annotation-xml" Applet "applet" Area "area"
-    Article "article" WaiverKind "aside" Audio "audio" B "b" Base "base" Basefont "basefont" Bdi "bdi"
+    Article "article" Aside "aside" Audio "audio" B "b" Base "base" Basefont "basefont" Bdi "bdi"
     Bdo "bdo" Bgsound "bgsound" Big "big" Blockquote "blockquote" Body "body" Br "br"
     Button "button" Canvas "canvas" Caption "caption" Center "center" Circle "circle" Cite "cite"
     Code "code" Col "col" Colgroup "colgroup" Data "data" Datalist "datalist" Dd "dd" Defs "defs"
@@ -78,7 +77,7 @@ impl Name {
         Name::TEXTS[self as usize]
     }
 
-    /// Never has content (HTML, "Void elements", with the obsolete ones).
+    /// Whether it never has content (HTML, "Void elements", with the obsolete ones).
     pub(super) fn is_void(self) -> bool {
         use Name::*;
         matches!(
@@ -108,7 +107,7 @@ impl Name {
         matches!(self, H1 | H2 | H3 | H4 | H5 | H6)
     }
 
-    /// Of the "formatting" category (HTML, "The stack of open elements").
+    /// Whether it is in the "formatting" category (HTML, "The stack of open elements").
     pub(super) fn is_formatting(self) -> bool {
         use Name::*;
         matches!(
@@ -117,15 +116,15 @@ impl Name {
         )
     }
 
-    /// Blocks whose start tag closes an open `p`, and whose end tag closes up to
-    /// their start (HTML, "in body").
+    /// Blocks whose start tag closes an open `p`, and whose end tag closes up to their start
+    /// (HTML, "in body").
     pub(super) fn is_block(self) -> bool {
         use Name::*;
         matches!(
             self,
             Address
                 | Article
-                | WaiverKind
+                | Aside
                 | Blockquote
                 | Center
                 | Details
@@ -152,7 +151,7 @@ impl Name {
         )
     }
 
-    /// Of the "special" category, as an HTML element.
+    /// Whether it is in the "special" category, as an HTML element.
     pub(super) fn is_special(self) -> bool {
         use Name::*;
         self.is_block() && self != Dialog
@@ -197,15 +196,15 @@ impl Name {
             )
     }
 
-    /// Ends the reach of formatting elements (HTML, "The list of active formatting
-    /// elements": the elements that put a marker on it).
+    /// Whether formatting elements end at it (HTML, "The list of active formatting elements": the
+    /// elements that put a marker on it).
     pub(super) fn is_marker(self) -> bool {
         use Name::*;
         matches!(self, Applet | Object | Marquee | Template | Td | Th | Caption)
     }
 
-    /// Start tags that end foreign content (HTML, "The rules for parsing tokens in
-    /// foreign content"); `font` only with some attributes.
+    /// Start tags that end foreign content (HTML, "The rules for parsing tokens in foreign
+    /// content"); `font` only with some attributes.
     pub(super) fn ends_foreign_content(self) -> bool {
         use Name::*;
         self.is_heading()

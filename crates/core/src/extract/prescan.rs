@@ -1,9 +1,9 @@
-//! The encoding that a body names itself, in its first octets.
+//! The encoding that a body names in its first bytes.
 
 use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252, X_USER_DEFINED};
 
-/// In a page: a `meta` (HTML, "Prescan a byte stream to determine its encoding"),
-/// else an XML declaration.
+/// For a page: a `meta` (HTML, "Prescan a byte stream to determine its encoding"), else an XML
+/// declaration.
 pub(super) fn of_page(bytes: &[u8]) -> Option<&'static Encoding> {
     let text = bytes.to_ascii_lowercase();
     let mut rest = &text[..];
@@ -34,7 +34,7 @@ pub(super) fn of_page(bytes: &[u8]) -> Option<&'static Encoding> {
     of_xml(bytes)
 }
 
-/// In XML: its declaration (XML 1.0 §4.3.3).
+/// For XML: its declaration (XML 1.0 §4.3.3).
 pub(super) fn of_xml(bytes: &[u8]) -> Option<&'static Encoding> {
     let declaration = bytes.strip_prefix(b"<?xml")?;
     let end = memchr::memchr(b'>', declaration)?;
@@ -46,15 +46,14 @@ pub(super) fn of_xml(bytes: &[u8]) -> Option<&'static Encoding> {
     named(&value[..memchr::memchr(quote, value)?])
 }
 
-/// In a style sheet: `@charset "…";` at its very start (CSS Syntax, "The input byte
-/// stream").
-pub(super) fn of_sheet(bytes: &[u8]) -> Option<&'static Encoding> {
+/// For a stylesheet: `@charset "…";` at its very start (CSS Syntax, "The input byte stream").
+pub(super) fn of_stylesheet(bytes: &[u8]) -> Option<&'static Encoding> {
     let value = bytes.strip_prefix(b"@charset \"")?;
     let end = memchr::memchr(b'"', value)?;
     value[end..].starts_with(b"\";").then(|| named(&value[..end])).flatten()
 }
 
-/// What can be read octet by octet is not UTF-16, whatever it says.
+/// A body that could be read byte by byte is not UTF-16, whatever it names.
 fn named(label: &[u8]) -> Option<&'static Encoding> {
     let encoding = Encoding::for_label(label)?;
     Some(if encoding == UTF_16BE || encoding == UTF_16LE {
@@ -149,7 +148,7 @@ mod tests {
     }
 
     #[test]
-    fn a_meta_names_the_encoding_where_it_is_one() {
+    fn a_meta_names_the_encoding() {
         for (text, expected) in [
             ("<meta charset=shift_jis>", "Shift_JIS"),
             ("<META HTTP-EQUIV='content-type' content='text/html; charset=\"koi8-r\"'>", "KOI8-R"),
@@ -171,10 +170,10 @@ mod tests {
     }
 
     #[test]
-    fn a_sheet_names_it_at_its_very_start() {
-        assert_eq!(of_sheet(b"@charset \"koi8-r\"; a{}").map(Encoding::name), Some("KOI8-R"));
+    fn a_stylesheet_names_its_encoding_at_the_very_start() {
+        assert_eq!(of_stylesheet(b"@charset \"koi8-r\"; a{}").map(Encoding::name), Some("KOI8-R"));
         for text in [" @charset \"koi8-r\";", "@charset 'koi8-r';", "@charset \"koi8-r\""] {
-            assert_eq!(of_sheet(text.as_bytes()), None, "{text}");
+            assert_eq!(of_stylesheet(text.as_bytes()), None, "{text}");
         }
     }
 }

@@ -1,7 +1,7 @@
-//! What is kept of a page: its links, the places fragments may name, its title.
+//! What is stored of a page: its links, its anchors, its title.
 //!
-//! All text of a page stands in one string, and links point into it: a page of
-//! a hundred links costs two allocations, not hundreds.
+//! All text of a page is in one string, and links point into it: a page with a hundred links
+//! takes two allocations, not hundreds.
 
 use std::fmt;
 
@@ -11,14 +11,14 @@ use xxhash_rust::xxh3::Xxh3;
 use crate::extract::elements::{Attribute, Element};
 use crate::url::fragment::AnchorIndex;
 
-/// A stretch of a reading's text.
+/// A range of a reading's text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Span {
     start: u32,
     length: u32,
 }
 
-/// As what a body is read.
+/// How a body is parsed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
 pub enum Format {
     /// An HTML page.
@@ -26,22 +26,22 @@ pub enum Format {
     Html,
     /// An XHTML page.
     Xhtml,
-    /// A style sheet.
+    /// A stylesheet.
     Css,
     /// A sitemap, in XML or plain text.
     Sitemap,
     /// robots.txt.
     Robots,
-    /// A list of addresses that somebody has given.
+    /// A list of URLs from the user.
     List,
 }
 
 impl Format {
-    /// All of them.
+    /// All formats.
     pub const ALL: [Format; 6] =
         [Format::Html, Format::Xhtml, Format::Css, Format::Sitemap, Format::Robots, Format::List];
 
-    /// The word for it in the store.
+    /// Its name in the store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -54,13 +54,13 @@ impl Format {
         }
     }
 
-    /// The format of that name.
+    /// The format with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<Format> {
         Format::ALL.into_iter().find(|format| format.as_str() == name)
     }
 
-    /// Whether people look at it: a page in the narrow sense.
+    /// Whether it is a page that people look at.
     #[must_use]
     pub fn is_page(self) -> bool {
         matches!(self, Format::Html | Format::Xhtml)
@@ -77,54 +77,54 @@ pub enum Region {
     /// `main`, or role `main`.
     Main,
     /// `aside`, or role `complementary`.
-    WaiverKind,
+    Aside,
     /// `footer`, or role `contentinfo`.
     Footer,
 }
 
 impl Region {
     const ALL: [Region; 5] =
-        [Region::Header, Region::Nav, Region::Main, Region::WaiverKind, Region::Footer];
+        [Region::Header, Region::Nav, Region::Main, Region::Aside, Region::Footer];
 
-    /// The word for it in every output: the element's name.
+    /// Its name in every output: that of the element.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
             Region::Header => "header",
             Region::Nav => "nav",
             Region::Main => "main",
-            Region::WaiverKind => "aside",
+            Region::Aside => "aside",
             Region::Footer => "footer",
         }
     }
 
-    /// The region of that name.
+    /// The region with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<Region> {
         Region::ALL.into_iter().find(|region| region.as_str() == name)
     }
 }
 
-/// One link, its texts as stretches of the reading.
+/// One link, with its texts as ranges of the reading.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct LinkRecord {
-    /// The element that holds it.
+    /// The element.
     pub element: Element,
-    /// The attribute that holds it.
+    /// The attribute.
     pub attribute: Attribute,
-    /// The reference as it stands in the source, entities decoded.
+    /// The reference as written in the source, with entities decoded.
     pub written: Span,
-    /// The link text, white space folded; `None` for elements that have none.
+    /// The link text, with white space collapsed; `None` for elements without text.
     pub text: Option<Span>,
     /// The `rel` attribute.
     pub rel: Option<Span>,
     /// The nearest landmark.
     pub region: Option<Region>,
-    /// A number for the blocks around it, from the nearest landmark inwards: equal
-    /// wherever a template puts the same part.
+    /// A hash of the blocks around it, from the nearest landmark inwards: equal wherever a
+    /// template puts the same part.
     pub ancestor_hash: u32,
-    /// Its element says that a script acts on it: role `button` or `tab`,
-    /// `aria-controls`, a `data-` attribute that ends in `toggle`, or `onclick`.
+    /// A script acts on its element, as shown by the role `button` or `tab`, `aria-controls`, a
+    /// `data-` attribute that ends in `toggle`, or `onclick`.
     pub scripted: bool,
     /// Line of the start of the tag, from 1, after content decoding.
     pub line: u32,
@@ -132,7 +132,7 @@ pub struct LinkRecord {
     pub column: u32,
 }
 
-/// One link, its texts in plain sight.
+/// One link, with its texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Link<'a> {
     /// See [`LinkRecord::element`].
@@ -157,16 +157,16 @@ pub struct Link<'a> {
     pub column: u32,
 }
 
-/// What tells the text of a page from that of others.
+/// Hashes by which the text of a page is compared with others.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Sketch {
     /// A hash of its words.
     pub text: u64,
-    /// A hash of its words but for numbers.
+    /// A hash of its words except for numbers.
     pub outline: u64,
 }
 
-/// All that is kept of one page.
+/// Everything that is stored of one page.
 #[derive(Clone, PartialEq, Eq)]
 pub struct Reading {
     text: String,
@@ -175,30 +175,28 @@ pub struct Reading {
     base: Option<Span>,
     rules: Option<Span>,
     anchors: AnchorIndex,
-    /// As what it was read.
+    /// How it was parsed.
     pub format: Format,
-    /// The encoding in which it is written, and queries are (URL, "encoding").
+    /// The encoding of the page and of its queries (URL, "encoding").
     pub encoding: &'static Encoding,
-    /// It was longer than the limit; what lay beyond was not read.
+    /// It was longer than the limit; the rest was not read.
     pub cut: bool,
-    /// An earlier run has seen it, and only its title was kept: what its links are is not
-    /// known.
+    /// It was fetched in an earlier run, and only its title was stored: its links are unknown.
     pub title_only: bool,
-    /// It is not what it should be, such as a sitemap that is no XML; what stands
-    /// before the fault was read.
+    /// It is not valid, such as a sitemap that is not XML; everything before the error was
+    /// parsed.
     pub faulty: bool,
     /// It has scripts.
     pub scripted: bool,
-    /// Hashes of its text, where they were asked for and there is any.
+    /// Hashes of its text, if they were requested and there is any text.
     pub sketch: Option<Sketch>,
-    /// The first heading, white space folded. Not stored.
+    /// The first heading, with white space collapsed. Not stored.
     heading: Option<String>,
-    /// How many words it has. Not stored.
+    /// The number of words. Not stored.
     pub words: u32,
     /// See [`Signs::likeness`](crate::extract::signs::Signs::likeness). Not stored.
     pub likeness: Option<u64>,
-    /// What it names by http, browsers ask by https (Upgrade Insecure Requests §3.1).
-    /// Not stored.
+    /// Browsers request its http URLs by https (Upgrade Insecure Requests §3.1). Not stored.
     pub upgrades: bool,
 }
 
@@ -243,13 +241,13 @@ impl Reading {
         })
     }
 
-    /// The text of `title`, white space folded.
+    /// The text of `title`, with white space collapsed.
     #[must_use]
     pub fn title(&self) -> Option<&str> {
         self.title.map(|span| self.at(span))
     }
 
-    /// The text of the first heading, white space folded.
+    /// The text of the first heading, with white space collapsed.
     #[must_use]
     pub fn heading(&self) -> Option<&str> {
         self.heading.as_deref()
@@ -267,14 +265,14 @@ impl Reading {
         self.rules.map(|span| self.at(span))
     }
 
-    /// The places that fragments may name.
+    /// The anchors that fragments may name.
     #[must_use]
     pub fn anchors(&self) -> &AnchorIndex {
         &self.anchors
     }
 
-    /// A hash of all that was extracted: equal for pages whose links, places and
-    /// title are equal, whatever else differs in their bytes.
+    /// A hash of everything that was extracted: equal for pages with equal links, anchors and
+    /// title, even if their bytes differ.
     #[must_use]
     pub fn hash(&self) -> u128 {
         let mut hash = Xxh3::new();
@@ -321,7 +319,7 @@ impl fmt::Debug for Reading {
     }
 }
 
-/// Puts a reading together, piece by piece.
+/// Builds a reading, piece by piece.
 #[derive(Debug, Default)]
 pub struct ReadingBuilder {
     reading: Reading,
@@ -329,42 +327,42 @@ pub struct ReadingBuilder {
 }
 
 impl ReadingBuilder {
-    /// Keeps a text.
+    /// Stores a text.
     pub fn keep(&mut self, text: &str) -> Span {
         let start = offset(self.reading.text.len());
         self.reading.text.push_str(text);
         Span { start, length: offset(text.len()) }
     }
 
-    /// Adds a link and gives its place in the list.
+    /// Adds a link, and returns its position in the list.
     pub fn add_link(&mut self, link: LinkRecord) -> usize {
         self.reading.links.push(link);
         self.reading.links.len() - 1
     }
 
-    /// The link at that place.
+    /// The link at this position.
     pub fn link_mut(&mut self, anchor: usize) -> &mut LinkRecord {
         &mut self.reading.links[anchor]
     }
 
-    /// The links from that place on.
+    /// The links from this position on.
     pub fn links_from(&mut self, anchor: usize) -> &mut [LinkRecord] {
         &mut self.reading.links[anchor..]
     }
 
-    /// How many links there are so far.
+    /// The number of links so far.
     #[must_use]
     pub fn link_count(&self) -> usize {
         self.reading.links.len()
     }
 
-    /// Octets of text kept so far.
+    /// The number of bytes of text so far.
     #[must_use]
     pub fn kept(&self) -> usize {
         self.reading.text.len()
     }
 
-    /// Adds a place that fragments may name, by its hash.
+    /// Adds an anchor, by its hash.
     pub fn add_anchor(&mut self, hash: u64) {
         self.ids.push(hash);
     }
@@ -381,7 +379,7 @@ impl ReadingBuilder {
         self.reading.heading.get_or_insert_with(|| heading.to_owned());
     }
 
-    /// Says what its words are like, and how many they are.
+    /// Sets the number of words, and the likeness.
     pub fn set_words(&mut self, words: u32, likeness: Option<u64>) {
         (self.reading.words, self.reading.likeness) = (words, likeness);
     }
@@ -393,49 +391,49 @@ impl ReadingBuilder {
         }
     }
 
-    /// Keeps the text of robots.txt.
+    /// Stores the text of robots.txt.
     pub fn set_rules(&mut self, rules: &str) {
         self.reading.rules = Some(self.keep(rules));
     }
 
-    /// Says as what it was read.
+    /// Sets the format.
     pub fn set_format(&mut self, format: Format) {
         self.reading.format = format;
     }
 
-    /// Says in which encoding it is written. Queries are never written in UTF-16
-    /// (Encoding, "get an output encoding").
+    /// Sets the encoding. Queries are never encoded as UTF-16 (Encoding, "get an output
+    /// encoding").
     pub fn set_encoding(&mut self, encoding: &'static Encoding) {
         self.reading.encoding = encoding.output_encoding();
     }
 
-    /// It is not what it should be.
+    /// Marks it as not valid.
     pub fn set_faulty(&mut self) {
         self.reading.faulty = true;
     }
 
-    /// What it names by http, browsers ask by https.
+    /// Marks its http URLs as requested by https.
     pub fn set_upgrades(&mut self) {
         self.reading.upgrades = true;
     }
 
-    /// Only its title is known.
+    /// Marks it as known only by its title.
     pub fn set_title_only(&mut self) {
         self.reading.title_only = true;
     }
 
-    /// It has scripts.
+    /// Marks it as having scripts.
     pub fn set_scripted(&mut self) {
         self.reading.scripted = true;
     }
 
-    /// Keeps the hashes of its text.
+    /// Sets the hashes of its text.
     pub fn set_sketch(&mut self, sketch: Option<Sketch>) {
         self.reading.sketch = sketch;
     }
 
-    /// Adds the links of a page that stands within this one, in an attribute of the
-    /// tag of that number, but for those that name a place in that very page.
+    /// Adds the links of a page in an attribute of the tag with this number, except those to an
+    /// anchor in the same page.
     pub fn add_nested(&mut self, inner: &Reading, region: Option<Region>, tag: u32) {
         for link in inner.links().filter(|link| !link.written.trim_start().starts_with('#')) {
             let record = LinkRecord {
@@ -454,7 +452,7 @@ impl ReadingBuilder {
         }
     }
 
-    /// The reading.
+    /// Returns the reading.
     #[must_use]
     pub fn finish(mut self, cut: bool) -> Reading {
         self.reading.anchors = AnchorIndex::from_hashes(self.ids);
@@ -463,7 +461,7 @@ impl ReadingBuilder {
     }
 }
 
-/// Bodies are far shorter than 4 GiB: the size limit of a page sees to that.
+/// Bodies are far shorter than 4 GiB, because of the size limit of a page.
 fn offset(length: usize) -> u32 {
     u32::try_from(length).expect("a page's text stays far below 4 GiB")
 }

@@ -1,6 +1,6 @@
-//! The address in a `meta` refresh (HTML, "Shared declarative refresh steps").
+//! The URL in a `meta` refresh (HTML, "Shared declarative refresh steps").
 
-/// The address that the page sends its visitor to; `None` for one that only reloads.
+/// The URL that the page redirects to; `None` for one that only reloads.
 pub(super) fn target(content: &str) -> Option<&str> {
     let rest = content.trim_ascii_start();
     let rest = rest.trim_start_matches(|c: char| c.is_ascii_digit());
@@ -35,7 +35,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn refreshes_are_read_as_browsers_do() {
+    fn refreshes_are_parsed_as_in_browsers() {
         for (content, expected) in [
             ("0; url=/new", Some("/new")),
             ("5;URL='/new' x", Some("/new")),

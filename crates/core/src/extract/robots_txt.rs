@@ -1,5 +1,5 @@
-//! What a site asks of robots: robots.txt by RFC 9309, with `Crawl-delay` and
-//! `Sitemap`, which are no part of it and in wide use.
+//! Rules for robots: robots.txt by RFC 9309, with `Crawl-delay` and `Sitemap`, which are not part
+//! of it but widely used.
 //!
 //! ```
 //! use rummage_core::extract::robots_txt::Robots;
@@ -11,13 +11,13 @@
 
 use std::time::Duration;
 
-/// The name by which rules can be made for us (RFC 9309 §2.2.1).
+/// The name for rules that apply only to this tool (RFC 9309 §2.2.1).
 pub const PRODUCT_TOKEN: &str = "rummage";
 
-/// Longer files are read up to here, in octets (RFC 9309 §2.5: at least 500 KiB).
+/// How many bytes of a file are read (RFC 9309 §2.5: at least 500 KiB).
 pub const MAX_SIZE: usize = 500 * 1024;
 
-/// The rules for us in one robots.txt.
+/// The rules for this tool in one robots.txt.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Robots {
     rules: Vec<Rule>,
@@ -28,7 +28,7 @@ pub struct Robots {
 /// A `Sitemap` line.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SitemapLine {
-    /// The address as written.
+    /// The URL as written.
     pub url: String,
     /// Its line, from 1.
     pub line: u32,
@@ -41,7 +41,7 @@ struct Rule {
     pattern: Vec<u8>,
 }
 
-/// For whom the lines are that follow.
+/// Whom the following lines apply to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Group {
     Ours,
@@ -53,12 +53,12 @@ enum Group {
 struct Rules {
     rules: Vec<Rule>,
     delay: Option<Duration>,
-    /// There is a group, if an empty one.
+    /// There is a group, even if it is empty.
     any: bool,
 }
 
 impl Robots {
-    /// Reads robots.txt. Whatever cannot be read is passed over (RFC 9309 §2.2).
+    /// Parses robots.txt. Lines that cannot be parsed are skipped (RFC 9309 §2.2).
     #[must_use]
     pub fn parse(text: &str) -> Robots {
         let (mut ours, mut everyones) = (Rules::default(), Rules::default());
@@ -104,33 +104,33 @@ impl Robots {
         Robots { rules, delay, sitemaps }
     }
 
-    /// Rules that leave nothing to robots: for a host whose robots.txt cannot be had.
+    /// Rules that disallow everything: for a host whose robots.txt cannot be fetched.
     #[must_use]
     pub fn forbidding_all() -> Robots {
         let rule = Rule { allows: false, pattern: b"/".to_vec() };
         Robots { rules: vec![rule], ..Robots::default() }
     }
 
-    /// Whether a robot may read this path, which has its query with it.
+    /// Whether a robot may fetch this path, which includes the query.
     #[must_use]
     pub fn allows(&self, path: &str) -> bool {
         let path = comparable(path.as_bytes());
         if path == b"/robots.txt" {
             return true;
         }
-        // The most octets win; of two that are as long, the one that allows.
+        // The longest match in bytes wins; of two equally long ones, the one that allows.
         let fitting = self.rules.iter().filter(|rule| fits(&rule.pattern, &path));
         let best = fitting.max_by_key(|rule| (rule.pattern.len(), rule.allows));
         best.is_none_or(|rule| rule.allows)
     }
 
-    /// The wait between two requests that is asked for.
+    /// The crawl delay.
     #[must_use]
     pub fn delay(&self) -> Option<Duration> {
         self.delay
     }
 
-    /// The sitemaps that are named, for whomever.
+    /// The sitemaps named, in any group.
     #[must_use]
     pub fn sitemaps(&self) -> &[SitemapLine] {
         &self.sitemaps
@@ -144,7 +144,7 @@ impl Rules {
             let delay = seconds.and_then(|seconds| Duration::try_from_secs_f64(seconds).ok());
             self.delay = self.delay.max(delay);
         } else if !value.is_empty() {
-            // A rule without a path says nothing (RFC 9309 §2.2.2).
+            // A rule without a path is ignored (RFC 9309 §2.2.2).
             let pattern = comparable(value.as_bytes());
             self.rules.push(Rule { allows: key == "allow", pattern });
         }
@@ -170,7 +170,8 @@ fn lines(text: &str) -> impl Iterator<Item = (u32, &str)> {
     })
 }
 
-/// Names are compared whatever their case, up to what no name holds (RFC 9309 §2.2.1).
+/// Names are compared without regard to case, up to the first character that no name contains
+/// (RFC 9309 §2.2.1).
 fn group(value: &str) -> Group {
     if value.starts_with('*') {
         return Group::Everyones;
@@ -183,7 +184,7 @@ fn group(value: &str) -> Group {
     }
 }
 
-/// A path in the form in which it is compared (RFC 9309 §2.2.2): octets beyond ASCII
+/// A path in the form in which it is compared (RFC 9309 §2.2.2): bytes beyond ASCII
 /// percent-encoded, and percent-encoded letters, digits, `-`, `.`, `_` and `~` decoded.
 fn comparable(path: &[u8]) -> Vec<u8> {
     let mut out = Vec::with_capacity(path.len());
@@ -195,7 +196,7 @@ fn comparable(path: &[u8]) -> Vec<u8> {
             _ => None,
         };
         if let Some((high, low)) = encoded {
-            let byte = u8::try_from(high * 16 + low).expect("two digits are an octet");
+            let byte = u8::try_from(high * 16 + low).expect("two digits are a byte");
             if byte.is_ascii_alphanumeric() || b"-._~".contains(&byte) {
                 out.push(byte);
             } else {
@@ -218,8 +219,8 @@ fn encode(byte: u8, out: &mut Vec<u8>) {
     out.extend_from_slice(format!("%{byte:02X}").as_bytes());
 }
 
-/// Whether a path begins as the pattern says; `*` stands for anything, a `$` at the
-/// end for the path's end.
+/// Whether a pattern matches the beginning of a path; `*` matches anything, a `$` at the end
+/// matches the end of the path.
 fn fits(pattern: &[u8], path: &[u8]) -> bool {
     let (pattern, to_the_end) = match pattern.strip_suffix(b"$") {
         Some(pattern) => (pattern, true),
@@ -246,13 +247,13 @@ fn fits(pattern: &[u8], path: &[u8]) -> bool {
 mod tests {
     use super::*;
 
-    /// Whether these rules, for everyone, allow a path.
+    /// Whether these rules, in a group for everyone, allow a path.
     fn allows(rules: &str, path: &str) -> bool {
         Robots::parse(&format!("User-agent: *\n{rules}")).allows(path)
     }
 
     #[test]
-    fn the_longest_match_wins_and_of_two_as_long_the_one_that_allows() {
+    fn the_longest_match_wins_and_allow_wins_a_tie() {
         // RFC 9309 §5.2.
         let rules = "Allow: /example/page/\nDisallow: /example/page/disallowed.gif";
         assert!(!allows(rules, "/example/page/disallowed.gif"));
@@ -300,7 +301,7 @@ mod tests {
     }
 
     #[test]
-    fn groups_of_our_name_win_over_those_for_everyone() {
+    fn a_group_for_this_tool_wins_over_the_one_for_everyone() {
         for (text, path, allowed) in [
             ("User-agent: *\nDisallow: /\nUser-agent: Rummage\nDisallow: /x", "/y", true),
             ("User-agent: rummage/1.0\nDisallow: /x\nUser-agent: *\nDisallow: /", "/x", false),
@@ -324,7 +325,7 @@ mod tests {
     }
 
     #[test]
-    fn delays_and_sitemaps_are_read() {
+    fn delays_and_sitemaps_are_parsed() {
         let text = "Sitemap: http://a.test/1.xml\nUser-agent: *\nCrawl-delay: 1.5\nCrawl-delay: x\n\
                     Sitemap:\nSITEMAP: /2.xml\nUser-agent: b\nCrawl-delay: 9";
         let robots = Robots::parse(text);

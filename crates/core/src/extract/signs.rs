@@ -1,33 +1,33 @@
-//! What a page says of itself, whatever its status: that something is missing, or
-//! that a robot is not welcome.
+//! What the text of a page shows, whatever its status: that the page is missing, or that it is a
+//! bot check.
 //!
-//! A page is taken at its word only where a whole part of its title, or its whole
-//! first heading, says nothing else: a page *about* missing pages says more.
+//! This counts only if a whole part of the title, or the whole first heading, says nothing else:
+//! a page *about* missing pages says more.
 
 use serde::{Deserialize, Serialize};
 
 use crate::extract::reading::Reading;
 
-/// What a page says of itself.
+/// What the text of a page shows.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Signs {
-    /// The words by which it says that something is missing.
+    /// The words that say that the page is missing.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub says_missing: Option<String>,
-    /// A hash of its text but for numbers and what repeats its address: equal for
-    /// pages that say the same. `None` where there is next to no text.
+    /// A hash of its text except for numbers and parts of its URL: equal for pages with the same
+    /// text. `None` if there is hardly any text.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub likeness: Option<u64>,
-    /// It is the form of a gatekeeper who wants to see a person.
+    /// It is a bot check.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub challenge: bool,
 }
 
-/// Pages with more words than this are no bare notice.
+/// A notice has no more words than this.
 const FEW_WORDS: u32 = 150;
 
 impl Signs {
-    /// Reads them off a page.
+    /// Determines the signs of a page.
     #[must_use]
     pub fn of(page: &Reading) -> Signs {
         if !page.format.is_page() {
@@ -42,35 +42,34 @@ impl Signs {
         }
     }
 
-    /// Whether there is nothing to keep.
+    /// Whether there is nothing to store.
     #[must_use]
     pub fn is_plain(&self) -> bool {
         *self == Signs::default()
     }
 }
 
-/// The words that say that something is missing: the whole of a part of the title,
-/// or of the first heading.
+/// The words that say that the page is missing: a whole part of the title, or the first heading.
 fn says_missing<'a>(title: &'a str, heading: Option<&'a str>, few_words: bool) -> Option<&'a str> {
     let heading = heading.unwrap_or_default();
     if is_phrase(heading) {
         return Some(heading);
     }
-    // A page with another heading may well be about the words in its title; the name
-    // of the site, often the heading of every page, is no other heading.
+    // A page with another heading may be about the words in its title. The name of the site,
+    // often the heading of every page, does not count as another heading.
     let mut parts = title_parts(title);
     let named_in_title = |text: &str| title.to_lowercase().contains(&text.to_lowercase());
     let undisputed = heading.is_empty() || few_words || named_in_title(heading);
     parts.find(|part| is_phrase(part) && undisputed)
 }
 
-/// What a title is put together from, such as that of the page and that of the site.
+/// The parts of a title, such as the name of the page and that of the site.
 pub(crate) fn title_parts(title: &str) -> impl Iterator<Item = &str> {
     let parts = title.split(['|', '–', '—', '·', '•', '»', '«']);
     parts.flat_map(|part| part.split(" - ")).map(str::trim)
 }
 
-/// Whether a text says, and says nothing but, that a page is missing.
+/// Whether a text says that a page is missing, and nothing else.
 fn is_phrase(text: &str) -> bool {
     let words = plain(text);
     !words.is_empty() && words.len() <= LONGEST_PHRASE && MISSING.contains(&words.as_str())
@@ -96,7 +95,7 @@ fn plain(text: &str) -> String {
 
 const LONGEST_PHRASE: usize = 80;
 
-/// What titles and headings of missing pages say, in lower case without punctuation.
+/// Titles and headings of missing pages, in lower case without punctuation.
 const MISSING: &[&str] = &[
     // English
     "404",
@@ -270,7 +269,7 @@ const MISSING: &[&str] = &[
     "페이지를 찾을 수 없습니다",
 ];
 
-/// Titles and headings of gatekeepers, in the same form.
+/// Titles and headings of bot checks, in the same form.
 const GATEKEEPERS: &[&str] = &[
     "just a moment",
     "one moment please",
@@ -299,8 +298,8 @@ const GATEKEEPERS: &[&str] = &[
     "captcha",
 ];
 
-/// What the forms and scripts of gatekeepers are called, as far as they are not the
-/// forms of a site that asks its own visitors: in addresses, lower case.
+/// Parts of the URLs of bot-check forms and scripts, in lower case, except those that sites also
+/// use for their own forms.
 const GATEKEEPER_PARTS: &[&str] = &[
     "challenge-platform",
     "captcha-delivery",
@@ -352,7 +351,7 @@ mod tests {
     }
 
     #[test]
-    fn a_page_that_says_that_it_is_missing_is_taken_at_its_word() {
+    fn a_page_that_says_it_is_missing_is_recognized() {
         for html in [
             "<title>Page not found | Canal Museum</title>",
             "<title>Canal Museum – Seite nicht gefunden</title><h1>Canal Museum</h1>",
@@ -368,7 +367,7 @@ mod tests {
     }
 
     #[test]
-    fn a_page_about_missing_pages_is_none() {
+    fn a_page_about_missing_pages_is_not_missing() {
         let long = "Once upon a time a page was lost. ".repeat(40);
         for html in [
             "<title>How we write our Error 404 page | Blog</title><h1>Error 404 pages</h1>",
@@ -383,7 +382,7 @@ mod tests {
     }
 
     #[test]
-    fn gatekeepers_are_known_by_their_forms() {
+    fn bot_checks_are_recognized_by_their_forms() {
         for html in [
             "<title>Just a moment...</title><p>Enable JavaScript and cookies to continue",
             "<title>shop.test</title><script src='/cdn-cgi/challenge-platform/h/b/x.js'></script>",

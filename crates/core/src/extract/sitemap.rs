@@ -1,16 +1,16 @@
-//! The addresses in a sitemap (sitemaps.org protocol 0.9): an XML list of pages or
-//! of other sitemaps, or plain text with an address on each line.
+//! The URLs in a sitemap (sitemaps.org protocol 0.9): an XML list of pages or of other sitemaps,
+//! or plain text with one URL per line.
 //!
-//! Beside `loc`, the pictures of `image:loc` and the translations of `xhtml:link`
-//! are taken. What stands before a fault in the XML counts.
+//! Apart from `loc`, the images of `image:loc` and the translations of `xhtml:link` are
+//! extracted. Everything before an XML error counts.
 
 use quick_xml::Reader;
 use quick_xml::errors::Error;
 use quick_xml::escape::resolve_predefined_entity;
 use quick_xml::events::{BytesRef, BytesStart, Event};
 
+use super::collector::{self, LinkContent, TagContext};
 use super::elements::{Attribute, Element};
-use super::keep::{self, LinkContent, TagContext};
 use super::lines::Cursor;
 use crate::extract::reading::ReadingBuilder;
 use crate::url::reference::trim;
@@ -23,11 +23,11 @@ pub(super) struct Sitemap {
     form: Form,
     /// Local names of the open elements, as far as they matter.
     open: Vec<Part>,
-    /// The URL that is being read, and where its element begins.
+    /// The URL that is being parsed, and where its element begins.
     url: Option<(String, (u32, u32))>,
     is_faulty: bool,
-    /// The text that waits is read again once it is so long: a comment may be torn
-    /// many times over.
+    /// Incomplete text is parsed again when it has grown to this length, because a comment may
+    /// arrive in many pieces.
     retry_at: usize,
 }
 
@@ -49,7 +49,7 @@ enum Part {
 }
 
 impl Sitemap {
-    /// Reads what it can of the text that waits and takes it away.
+    /// Parses as much of the waiting text as possible, and removes it.
     pub(super) fn feed(
         &mut self,
         waiting: &mut String,
@@ -94,13 +94,13 @@ impl Sitemap {
         let mut at = 0;
         for line in text.split_inclusive('\n') {
             let written = trim(line);
-            // Something that is no address at all is no sitemap either.
+            // A text without a single URL is not a sitemap.
             let is_url = written.contains("://");
             self.is_faulty |= !is_url && !written.is_empty();
             if is_url {
                 let rest = &text[self.cursor.offset() - start..];
                 let position = self.cursor.advance_to(start + at, rest);
-                self.keep(position, Element::LOC, Attribute::CONTENT, written, None);
+                self.collector(position, Element::LOC, Attribute::CONTENT, written, None);
             }
             at += line.len();
         }
@@ -124,7 +124,7 @@ impl Sitemap {
                     self.take(&event, position);
                     read = offset(reader.buffer_position());
                 }
-                // A comment with a `>` in it, say, whose end has not come yet.
+                // For example, a comment that contains a `>` and is incomplete.
                 Err(Error::Syntax(_)) if !is_last => break,
                 Err(_) => {
                     self.is_faulty = true;
@@ -162,7 +162,7 @@ impl Sitemap {
             Event::GeneralRef(entity) => {
                 let text = resolve(entity);
                 if text.is_none() && self.url.is_some() {
-                    // What it stands for is not known: an address without it is another one.
+                    // The entity is unknown: the URL without it would be a different one.
                     (self.is_faulty, self.url) = (true, None);
                 }
                 self.collect(text.as_deref());
@@ -199,7 +199,7 @@ impl Sitemap {
             Some(Part::Sitemap) => (Element::LOC, Some("sitemap")),
             _ => (Element::LOC, None),
         };
-        self.keep(position, element, Attribute::CONTENT, trim(&url), rel);
+        self.collector(position, element, Attribute::CONTENT, trim(&url), rel);
     }
 
     /// `<xhtml:link rel="alternate" hreflang="…" href="…"/>`
@@ -215,11 +215,11 @@ impl Sitemap {
         if let Some(href) = value("href") {
             let rel = value("rel");
             let rel = rel.as_deref().or(Some("alternate"));
-            self.keep(position, Element::LINK, Attribute::HREF, trim(&href), rel);
+            self.collector(position, Element::LINK, Attribute::HREF, trim(&href), rel);
         }
     }
 
-    fn keep(
+    fn collector(
         &mut self,
         position: (u32, u32),
         element: Element,
@@ -233,7 +233,7 @@ impl Sitemap {
         let tag = u32::try_from(self.positions.len()).expect("sitemaps are shorter than 4 GiB");
         self.positions.push(position);
         let context = TagContext::bare(tag);
-        keep::add(
+        collector::add(
             &mut self.builder,
             context,
             LinkContent { element, attribute, written, text: None, rel },

@@ -1,12 +1,11 @@
-//! Hashes of a page's text: of all of it, of it but for numbers, and of it but for
-//! numbers and what repeats its address.
+//! Hashes of a page's text: of the whole text, of the text except for numbers, and of the text
+//! except for numbers and parts of its URL.
 //!
-//! Pages that a machine makes without end, such as the months of a calendar, say
-//! the same but for dates and counters. So in the outline runs of digits count as
-//! one sign, and words that are nothing else as one word. What a server says of
-//! every address that it does not have is the same but for that address, a date or
-//! a number: for the likeness, words with digits or slashes, and those that stand
-//! at the end of the address, do not count.
+//! Pages that are generated endlessly, such as the months of a calendar, have the same text
+//! except for dates and counters. So in the outline, a run of digits counts as one character, and
+//! words that are only digits as one word. A server's response to any nonexistent URL is the same
+//! except for that URL, a date or a number: so for the likeness, words with digits or slashes,
+//! and those at the end of the URL, do not count.
 
 use xxhash_rust::xxh3::xxh3_64;
 
@@ -14,40 +13,40 @@ use crate::extract::reading::Sketch;
 
 #[derive(Debug, Default)]
 pub(super) struct Sketcher {
-    /// All words count, not the first alone.
+    /// All words count, not only the first ones.
     whole: bool,
     text: u64,
     outline: u64,
     likeness: u64,
     words: u32,
-    /// Words that count for the likeness.
+    /// The number of words that count for the likeness.
     alike: u32,
-    /// The start of a word that is torn.
+    /// The start of an incomplete word.
     torn: Vec<u8>,
-    /// The word before was a number.
+    /// The previous word was a number.
     after_number: bool,
-    /// What the page may repeat of its address: the last part of the path, with and
-    /// without its ending.
+    /// Parts of its URL that the page may contain: the last segment of the path, with and without
+    /// its extension.
     echoes: Vec<Vec<u8>>,
 }
 
-/// What was made of a page's text.
+/// The hashes of a page's text.
 pub(super) struct TextSummary {
     pub(super) sketch: Option<Sketch>,
     pub(super) words: u32,
     pub(super) likeness: Option<u64>,
 }
 
-/// Longer words are parted.
+/// Longer words are split.
 const LONGEST_WORD: usize = 256;
-/// A page with more words than this does not only say that it is missing: it has no
-/// likeness, and is not read further for one.
+/// A page with more words than this is not an error page: it has no likeness, and is not read
+/// further to compute one.
 const MOST_WORDS: u32 = 1000;
-/// Fewer words than this have no likeness: many pages say just "Welcome".
+/// With fewer words there is no likeness: many pages say just "Welcome".
 const FEWEST_WORDS: u32 = 3;
 
 impl Sketcher {
-    /// For the page of that address. `whole`: the sketch is wanted too.
+    /// For the page at this URL. `whole`: the sketch is needed too.
     pub(super) fn new(url: &str, whole: bool) -> Sketcher {
         let path = url.split(['?', '#']).next().unwrap_or_default().trim_end_matches('/');
         let last = path.rsplit('/').next().unwrap_or_default();
@@ -130,7 +129,7 @@ impl Sketcher {
         self.after_number = is_number;
     }
 
-    /// Whether a word comes from the address.
+    /// Whether a word comes from the URL.
     fn is_echo(&self, word: &[u8]) -> bool {
         if word.len() > 1 && word.contains(&b'/') {
             return true;
@@ -147,12 +146,12 @@ impl Sketcher {
     }
 }
 
-/// The order of words counts.
+/// The order of words matters.
 fn add(hash: &mut u64, word: u64) {
     *hash = (hash.rotate_left(5) ^ word).wrapping_mul(0x9e37_79b9_7f4a_7c15);
 }
 
-/// Each run of digits as one sign.
+/// Each run of digits as one character.
 fn without_digits(word: &[u8]) -> Vec<u8> {
     let mut out = Vec::with_capacity(word.len());
     for &byte in word {
@@ -180,7 +179,7 @@ mod tests {
     }
 
     #[test]
-    fn in_the_outline_only_numbers_may_differ() {
+    fn outlines_ignore_numbers_only() {
         assert_eq!(outline("May 2026 1 2 3"), outline(" May\n2031  1 2 3 4"));
         assert_ne!(outline("May 2026"), outline("June 2026"));
         assert_ne!(outline("a1b"), outline("a1c"));
@@ -190,7 +189,7 @@ mod tests {
     }
 
     #[test]
-    fn pieces_of_any_size_give_the_same() {
+    fn pieces_of_any_size_give_the_same_hashes() {
         let mut pieces = Sketcher::new("", true);
         for byte in b"Session 12ab34, 7 visitors" {
             pieces.feed(&[*byte]);
@@ -199,7 +198,7 @@ mod tests {
     }
 
     #[test]
-    fn the_likeness_leaves_out_what_repeats_the_url() {
+    fn the_likeness_ignores_parts_of_the_url() {
         let likeness = |url: &str, text: &str| {
             let mut sketcher = Sketcher::new(url, false);
             sketcher.feed(text.as_bytes());

@@ -1,8 +1,8 @@
-//! The addresses in a `srcset` (HTML, "Parsing a srcset attribute").
+//! The URLs in a `srcset` (HTML, "Parsing a srcset attribute").
 //!
-//! Commas may stand inside an address: only one at its end parts candidates.
+//! A URL may contain commas: only one at its end separates candidates.
 
-/// The addresses of the candidates, in order.
+/// The URLs of the candidates, in order.
 pub(super) fn candidates(value: &str) -> Vec<&str> {
     let mut found = Vec::new();
     let mut rest = value;
@@ -21,7 +21,7 @@ pub(super) fn candidates(value: &str) -> Vec<&str> {
     }
 }
 
-/// What follows the comma after the descriptors; commas in parentheses do not count.
+/// The rest after the comma that ends the descriptors; commas in parentheses do not count.
 fn after_descriptors(text: &str) -> &str {
     let mut in_parentheses = false;
     for (at, c) in text.char_indices() {
@@ -40,7 +40,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn candidates_are_parted_as_browsers_do() {
+    fn candidates_are_split_as_in_browsers() {
         for (value, expected) in [
             ("a.jpg", &["a.jpg"][..]),
             ("a.jpg 1x, b.jpg 2x", &["a.jpg", "b.jpg"]),

@@ -1,5 +1,4 @@
-//! The tag that is being read: name and attributes in buffers that are used again
-//! for the next tag.
+//! The current tag: name and attributes, in buffers that are reused for the next tag.
 
 use std::ops::Range;
 
@@ -14,8 +13,8 @@ pub(super) struct Tag {
     /// Names and values of the attributes, one after the other.
     buffer: Vec<u8>,
     attributes: Vec<Span>,
-    /// With which letters the names of attributes begin: most questions are about
-    /// attributes that a tag does not have.
+    /// The first letters of the attributes' names: most look-ups are for attributes that a tag
+    /// does not have.
     initials: u32,
 }
 
@@ -69,15 +68,15 @@ impl Tag {
         self.attributes.is_empty()
     }
 
-    /// The value of an attribute; the first counts when it is there twice.
+    /// The value of an attribute; the first counts if there are several.
     pub(super) fn value(&self, name: &str) -> Option<&str> {
         let bytes = &self.buffer[self.range(name)?];
-        // The input is text and entities decode to text; only a cut can tear a character.
+        // The input is UTF-8, and so are decoded entities; only a cut can split a character.
         std::str::from_utf8(bytes).ok()
     }
 
-    /// Whether a script acts on the element, by its attributes (HTML, "Event handlers";
-    /// WAI-ARIA, `aria-controls`): menus, tabs and the like, not links.
+    /// Whether a script acts on the element, by its attributes (HTML, "Event handlers"; WAI-ARIA,
+    /// `aria-controls`): menus, tabs and the like, not links.
     pub(super) fn is_scripted(&self) -> bool {
         let role = self.value("role").map(str::trim).unwrap_or_default();
         ["button", "tab"].iter().any(|acts| role.eq_ignore_ascii_case(acts))

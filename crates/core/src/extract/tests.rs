@@ -1,4 +1,4 @@
-//! What is found in a page, whole and torn into chunks.
+//! What is found in a page, in one piece and in chunks.
 
 use proptest::prelude::*;
 
@@ -58,7 +58,7 @@ fn every_element_of_the_list() {
 }
 
 #[test]
-fn every_kind_of_link_is_found_where_it_stands() {
+fn every_kind_of_link_is_found() {
     for (html, expected) in [
         ("<a href=x>", &["a href x"][..]),
         ("<area href=x>", &["area href x"]),
@@ -96,14 +96,14 @@ fn every_kind_of_link_is_found_where_it_stands() {
         ("<svg><image xlink:href=x /></svg>", &["image xlink:href x"]),
         ("<svg><a xlink:href=x>t</a></svg>", &["a xlink:href x"]),
         ("<use href=x>", &[]),
-        // Pictures that load late.
+        // Lazy-loaded images.
         ("<img data-src=x>", &["img data-src x"]),
         ("<img src='' data-src=x data-srcset='y 2x'>", &["img data-src x", "img data-srcset y"]),
         ("<img src=' DATA:,' data-src=x>", &["img src  DATA:,", "img data-src x"]),
         ("<img src=y data-src=x data-srcset=z>", &["img src y"]),
         ("<source srcset=y data-srcset=x>", &["source srcset y"]),
         ("<iframe data-src=x></iframe>", &["iframe data-src x"]),
-        // Styles.
+        // Inline styles.
         ("<p style='background:url(x)'>", &["p style x"]),
         ("<p style='background:url(\"x\")'>", &["p style x"]),
         ("<my-card style='background:url(x)'>", &["other style x"]),
@@ -113,7 +113,7 @@ fn every_kind_of_link_is_found_where_it_stands() {
         // A page in an attribute, and one in that.
         ("<iframe srcdoc='<a href=x>t</a><a href=#y>'></iframe>", &["a href x"]),
         ("<iframe srcdoc=\"<iframe srcdoc='<img src=x>'>\"></iframe>", &["img src x"]),
-        // What is no link.
+        // Not links.
         ("<q cite=x>", &[]),
         ("<base href=x>", &[]),
         ("<template><img src=x></template>", &[]),
@@ -124,7 +124,7 @@ fn every_kind_of_link_is_found_where_it_stands() {
 }
 
 #[test]
-fn what_a_link_says_of_itself_is_kept() {
+fn text_rel_and_scripts_of_a_link_are_kept() {
     let page = read(
         "<meta property=og:image content=1><a rel=nofollow href=2>t</a><input type=image src=3 \
          alt=Go><nav><iframe srcdoc='<a href=4>in</a>'></iframe></nav><nav style='a:url(5)'>",
@@ -145,7 +145,7 @@ fn what_a_link_says_of_itself_is_kept() {
 }
 
 #[test]
-fn xhtml_closes_what_says_so() {
+fn self_closing_tags_close_elements_in_xhtml() {
     let body = "<html><head><title/><script src='1'/><style/></head><body><a id='x'/>\
         <script>//<![CDATA[\n'<a href=\"no\">'\n//]]></script><textarea/><p><a href='2'>t</a></p>\
         <![CDATA[<a href='no'>]]></body></html>";
@@ -155,17 +155,17 @@ fn xhtml_closes_what_says_so() {
 }
 
 #[test]
-fn style_sheets_are_read_with_lines() {
+fn stylesheets_have_lines() {
     let body = "@charset \"iso-8859-1\";\n@import 'a.css';\n/* url(no) */\nb { c: url(ä.png) }";
     let body: Vec<u8> = body.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect();
-    let sheet = read_as(Format::Css, None, &body);
-    assert_eq!(brief(&sheet), ["style import a.css", "style url ä.png"]);
-    let anchors: Vec<_> = sheet.links().map(|link| (link.line, link.column)).collect();
+    let stylesheet = read_as(Format::Css, None, &body);
+    assert_eq!(brief(&stylesheet), ["style import a.css", "style url ä.png"]);
+    let anchors: Vec<_> = stylesheet.links().map(|link| (link.line, link.column)).collect();
     assert_eq!(anchors, [(2, 9), (4, 8)]);
 }
 
 #[test]
-fn sitemaps_are_read_in_xml_and_in_text() {
+fn sitemaps_are_xml_or_text() {
     let xml = "<?xml version='1.0' encoding='UTF-8'?>\n<!-- > <loc>no</loc> -->\n\
         <urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'>\n<url>\n  <loc> \
         http://a.test/?a&amp;b&#x26;c </loc><lastmod>2026</lastmod>\n<image:image><image:loc>\
@@ -194,14 +194,14 @@ fn sitemaps_are_read_in_xml_and_in_text() {
 }
 
 #[test]
-fn sitemaps_that_are_none_say_so_and_keep_what_they_had() {
+fn invalid_sitemaps_are_reported_and_keep_the_urls_before_the_error() {
     for (body, links) in [
         ("", 0),
         ("<!DOCTYPE html><html><body><p>Not found<br></body></html>", 0),
         ("Not found", 0),
         ("<urlset><url><loc>http://a.test/1</loc></url><url><loc>http://a.test/", 1),
         ("<urlset><url><loc>http://a.test/1</loc></url><!-- broken", 1),
-        // What an entity of its own stands for is not known.
+        // The meaning of an undeclared entity is unknown.
         ("<urlset><url><loc>http://a.test/&nbsp;</loc></url></urlset>", 0),
     ] {
         let map = read_as(Format::Sitemap, None, body.as_bytes());
@@ -211,7 +211,7 @@ fn sitemaps_that_are_none_say_so_and_keep_what_they_had() {
 }
 
 #[test]
-fn sitemaps_with_elements_within_a_loc_are_read() {
+fn sitemaps_with_elements_within_a_loc_are_parsed() {
     let body = "<urlset>\n<loc>\n<xhtml:link href='/de'/>http://a.test/1<b/></loc>\n\
                 <loc><loc>http://a.test/2</loc></loc><loc>http://a.test/&nbsp;</loc>\n\
                 <loc><xhtml:link href='/fr'/>";
@@ -233,10 +233,10 @@ fn robots_txt_keeps_its_text_and_names_sitemaps() {
 }
 
 #[test]
-fn fields_of_the_answer_are_links_without_a_line() {
+fn link_headers_are_links_without_a_line() {
     let mut page = Extractor::new(Format::Html, None, 99);
-    page.take_fields(["</a.css>; rel=preload, </b>; rel=next", ""].into_iter());
-    // The same word in the page is no attribute that HTML has.
+    page.take_link_headers(["</a.css>; rel=preload, </b>; rel=next", ""].into_iter());
+    // An attribute of that name in the page is not a link.
     page.feed(b"<a href=c><link header=/no>");
     let page = page.finish();
     assert_eq!(brief(&page), ["a href c", "link header /a.css", "link header /b"]);
@@ -244,7 +244,7 @@ fn fields_of_the_answer_are_links_without_a_line() {
 }
 
 #[test]
-fn encodings_are_told_by_mark_header_and_page() {
+fn encodings_are_named_by_mark_header_or_page() {
     let utf_16 =
         |text: &str| -> Vec<u8> { text.encode_utf16().flat_map(u16::to_be_bytes).collect() };
     let (latin, _, _) = encoding_rs::WINDOWS_1252.encode("<meta charset=latin1><a href=ä>");
@@ -264,7 +264,7 @@ fn encodings_are_told_by_mark_header_and_page() {
 }
 
 #[test]
-fn what_is_not_part_of_the_page_is_not_read() {
+fn text_that_is_not_part_of_the_page_has_no_links() {
     let html = "<!-- <a href=1> --><script>'<a href=2>'</script><style><a href=3></style>\
         <textarea><a href=4></textarea><template><a href=5></a></template><title><a href=6></title>\
         <noscript><a href=7>read</a></noscript><iframe><a href=8></iframe><xmp><a href=9></xmp>";
@@ -273,7 +273,7 @@ fn what_is_not_part_of_the_page_is_not_read() {
 }
 
 #[test]
-fn texts_are_decoded_folded_and_hold_the_alt_of_images() {
+fn texts_are_decoded_and_contain_the_alt_of_images() {
     for (html, text) in [
         ("<a href=x> The\n <b>old</b>&nbsp;lock &amp; gate </a>", "The old lock & gate"),
         ("<a href=x><img src=p alt='A lock'></a>", "A lock"),
@@ -288,7 +288,7 @@ fn texts_are_decoded_folded_and_hold_the_alt_of_images() {
 }
 
 #[test]
-fn values_are_read_as_browsers_read_them() {
+fn values_are_parsed_as_in_browsers() {
     for (html, written) in [
         ("<A HREF='a&amp;b'>", "a&b"),
         ("<a href=a&copy=1>", "a&copy=1"),
@@ -303,7 +303,7 @@ fn values_are_read_as_browsers_read_them() {
 }
 
 #[test]
-fn markup_that_nobody_should_write_is_read_as_browsers_read_it() {
+fn broken_markup_is_parsed_as_in_browsers() {
     for (html, expected) in [
         ("<a href=1<b>x</a>", &["1<b"][..]),
         ("<a href='1'href='2'>x</a>", &["1"]),
@@ -333,7 +333,7 @@ fn markup_that_nobody_should_write_is_read_as_browsers_read_it() {
 }
 
 #[test]
-fn places_are_ids_of_all_elements_and_names_of_anchors() {
+fn anchors_are_ids_and_names_of_a_elements() {
     use crate::url::fragment::{FragmentMatch, find};
     let page =
         read("<p id=one><a name=two><input name=three><b id='f&ouml;ur'><template><i id=five>");
@@ -363,7 +363,7 @@ fn the_first_title_and_base_count() {
 }
 
 #[test]
-fn what_lies_beyond_the_limit_is_not_read_and_said() {
+fn a_cut_page_is_marked_as_cut() {
     let mut page = Extractor::new(Format::Html, None, 20);
     assert!(page.feed(b"<a href=1>x</a>"));
     assert!(!page.feed(b"<a href=2>x</a>"));
@@ -373,7 +373,7 @@ fn what_lies_beyond_the_limit_is_not_read_and_said() {
 }
 
 #[test]
-fn hostile_pages_cost_memory_in_proportion_only() {
+fn hostile_pages_use_memory_in_proportion_to_their_size() {
     let nested = "<div><section><a href=x>".repeat(40_000);
     assert_eq!(read(&nested).links().count(), 40_000);
     let closing = format!("{}{}", "<div>".repeat(100_000), "</section>".repeat(50_000));
@@ -384,7 +384,7 @@ fn hostile_pages_cost_memory_in_proportion_only() {
     assert!(link.written.len() <= 64 * 1024 && link.text.unwrap().chars().count() <= 1001);
 }
 
-/// Pieces that make tokenizers stumble.
+/// Pieces that are hard to tokenize.
 fn pieces() -> impl Strategy<Value = String> {
     let piece = prop::sample::select(vec![
         "<a href=x>",
@@ -475,8 +475,8 @@ fn other_pieces() -> impl Strategy<Value = String> {
     prop::collection::vec(piece, 0..30).prop_map(|pieces| pieces.concat())
 }
 
-/// The same body, torn.
-fn read_torn(format: Format, body: &[u8], cuts: &[usize]) -> Reading {
+/// The same body, in chunks.
+fn read_in_chunks(format: Format, body: &[u8], cuts: &[usize]) -> Reading {
     let mut page = Extractor::new(format, Some("utf-8"), 1 << 20);
     let (mut rest, mut cuts) = (body, cuts.iter().cycle());
     while !rest.is_empty() {
@@ -489,21 +489,21 @@ fn read_torn(format: Format, body: &[u8], cuts: &[usize]) -> Reading {
 
 proptest! {
     #[test]
-    fn chunks_of_any_size_give_the_same(html in pieces(), cuts in prop::collection::vec(1usize..9, 1..60)) {
+    fn chunks_of_any_size_give_the_same_reading(html in pieces(), cuts in prop::collection::vec(1usize..9, 1..60)) {
         let whole = read(&html);
-        let torn = read_torn(Format::Html, html.as_bytes(), &cuts);
+        let torn = read_in_chunks(Format::Html, html.as_bytes(), &cuts);
         prop_assert_eq!(torn.hash(), whole.hash());
         prop_assert_eq!(torn, whole);
     }
 
     #[test]
-    fn chunks_of_other_bodies_give_the_same(
+    fn chunks_of_other_bodies_give_the_same_reading(
         format in prop::sample::select(Format::ALL.to_vec()),
         body in other_pieces(),
         cuts in prop::collection::vec(1usize..9, 1..60),
     ) {
         let whole = read_as(format, Some("utf-8"), body.as_bytes());
-        prop_assert_eq!(read_torn(format, body.as_bytes(), &cuts), whole);
+        prop_assert_eq!(read_in_chunks(format, body.as_bytes(), &cuts), whole);
     }
 
     #[test]

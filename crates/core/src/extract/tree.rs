@@ -1,20 +1,19 @@
-//! Which elements are open, by the HTML standard's rules for building the tree.
+//! The open elements, by the HTML standard's rules for building the tree.
 //!
-//! No tree is built. A stack of the open elements says where a tag stands: in which
-//! landmark, in a `template` or not, in HTML or in SVG. It follows the standard
-//! (HTML, "Tree construction") as far as these questions depend on it: implied end
-//! tags, the reach of an end tag, cells and rows, formatting elements that are
-//! closed out of order, and foreign content.
+//! No tree is built. A stack of the open elements shows where a tag is: in which landmark,
+//! whether in a `template`, in HTML or in SVG. It follows the standard (HTML, "Tree
+//! construction") as far as this depends on it: implied end tags, the scope of an end tag, cells
+//! and rows, formatting elements that are closed out of order, and foreign content.
 
 mod closing;
 mod foreign;
-mod reach;
+mod scope;
 
 use super::names::Name;
 use crate::extract::reading::Region;
-use reach::EndTagScope;
+use scope::EndTagScope;
 
-/// As deep as browsers build their trees; what lies deeper counts as there.
+/// The depth at which browsers stop nesting; deeper elements count as being there.
 const DEEPEST: usize = 512;
 
 #[derive(Debug, Default)]
@@ -22,23 +21,23 @@ pub(super) struct Tree {
     open: Vec<Open>,
     /// Open elements whose content is not part of the page.
     hidden: u32,
-    /// Open elements that end the reach of formatting elements.
+    /// Open elements at which formatting elements end.
     markers: u32,
     /// Open `p` elements.
     paragraphs: u32,
-    /// The fewest elements that were open since somebody asked.
+    /// The fewest elements that were open since the last query.
     fewest: usize,
     /// A `form` is open: another within it is ignored.
     in_form: bool,
-    /// Something stands in the page that only a body can hold.
+    /// There is something in the page that only a body can contain.
     body_began: bool,
-    /// Its tag was there: another adds next to nothing.
+    /// There was a `body` tag: another adds hardly anything.
     has_body_tag: bool,
-    /// The page is made of frames: nothing else in it counts.
+    /// The page consists of frames: nothing else in it counts.
     in_frames: bool,
-    /// Of the tag that was told last, itself included.
+    /// That of the last tag, including itself.
     region: Option<Region>,
-    /// Of the tag that was told last, without itself.
+    /// That of the last tag, without itself.
     ancestor_hash: u32,
 }
 
@@ -46,7 +45,7 @@ pub(super) struct Tree {
 struct Open {
     name: Name,
     space: Space,
-    /// The landmark that it is itself.
+    /// The landmark that the element is.
     own: Option<Region>,
     region: Option<Region>,
     /// See [`ancestor_hash_in`].
@@ -62,7 +61,7 @@ enum Space {
     Math,
 }
 
-/// What became of a start tag.
+/// How a start tag was handled.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Started {
     /// Browsers ignore it.
@@ -73,22 +72,22 @@ pub(super) enum Started {
     Foreign,
 }
 
-/// What a start tag says of itself.
+/// The properties of a start tag.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct StartTag<'a> {
     pub(super) name: Name,
     pub(super) role: Option<&'a str>,
     /// It ends with `/>`.
     pub(super) self_closing: bool,
-    /// The page is XHTML, where `/>` closes every element.
+    /// The page is XHTML, in which `/>` closes every element.
     pub(super) xml: bool,
-    /// For `annotation-xml`: its encoding is HTML. For `font`: it has an attribute
-    /// that only HTML's has.
+    /// For `annotation-xml`: its encoding is HTML. For `font`: it has an attribute that only the
+    /// HTML element has.
     pub(super) html_attribute: bool,
 }
 
 impl Tree {
-    /// A start tag.
+    /// Handles a start tag.
     pub(super) fn handle_start(&mut self, tag: StartTag<'_>) -> Started {
         if self.is_in_foreign_content(tag) {
             self.ancestor_hash = self.parent_ancestor_hash();
@@ -103,7 +102,7 @@ impl Tree {
         let parent = self.parent_region_of(name);
         let own = by_role(tag.role).or(Region::named(name.text()));
         self.region = own.or(parent);
-        // A form right in a table is empty.
+        // A form directly in a table is empty.
         let closed = name.is_void()
             || (tag.xml && tag.self_closing)
             || (name == Name::Form && self.is_outside_cells());
@@ -122,7 +121,7 @@ impl Tree {
         Started::Html
     }
 
-    /// An end tag.
+    /// Handles an end tag.
     pub(super) fn handle_end(&mut self, name: Name) {
         if self.is_foreign() {
             if self.end_foreign(name) {
@@ -162,19 +161,19 @@ impl Tree {
         }
     }
 
-    /// The nearest landmark of the tag that was told last, itself included.
+    /// The nearest landmark of the last tag, including itself.
     pub(super) fn region(&self) -> Option<Region> {
         self.region
     }
 
-    /// A number for the blocks around the tag that was told last, from the nearest
-    /// landmark inwards: equal wherever a template puts the same part.
+    /// A hash of the blocks around the last tag, from the nearest landmark inwards: equal
+    /// wherever a template puts the same part.
     pub(super) fn ancestor_hash(&self) -> u32 {
         self.ancestor_hash
     }
 
-    /// Whether what stands here is no part of the page: in a `template`, or in a
-    /// script or style of SVG, which is told as markup.
+    /// Whether content here is not part of the page: in a `template`, or in an SVG script or
+    /// style, which is tokenized as markup.
     pub(super) fn is_hidden(&self) -> bool {
         self.hidden > 0
     }
@@ -184,7 +183,7 @@ impl Tree {
         self.open.last().is_some_and(|open| open.space != Space::Html)
     }
 
-    /// Whether text here belongs to HTML, at least where HTML stands in SVG.
+    /// Whether text here belongs to HTML, including HTML within SVG.
     pub(super) fn takes_html(&self) -> bool {
         self.open.last().is_none_or(|open| open.space == Space::Html || open.integration)
     }
@@ -194,12 +193,12 @@ impl Tree {
         self.open.len()
     }
 
-    /// The fewest that were open at any time since this was called last.
+    /// The fewest that were open at any time since the last call.
     pub(super) fn take_fewest(&mut self) -> usize {
         std::mem::replace(&mut self.fewest, self.open.len())
     }
 
-    /// How many open elements end the reach of formatting elements.
+    /// How many open elements end formatting elements.
     pub(super) fn markers(&self) -> u32 {
         self.markers
     }
@@ -212,7 +211,7 @@ impl Tree {
         self.open.last().and_then(|open| open.region)
     }
 
-    /// The region around a tag. What has no place right in a table is put before it
+    /// The region around a tag. Content that is not allowed directly in a table is put before it
     /// (HTML, "foster parent").
     fn parent_region_of(&self, name: Name) -> Option<Region> {
         use Name::*;
@@ -226,15 +225,14 @@ impl Tree {
         before.and_then(|open| open.region)
     }
 
-    /// Whether a table is open, and no cell of it.
+    /// Whether a table is open, but no cell of it.
     fn is_outside_cells(&self) -> bool {
         use Name::*;
         let nearest = |open: &&Open| matches!(open.name, Table | Td | Th | Caption | Template);
         self.open.iter().rev().find(nearest).is_some_and(|open| open.name == Table)
     }
 
-    /// Closes what a start tag closes without a word. Gives false where the tag
-    /// itself is ignored.
+    /// Closes what a start tag closes implicitly. Returns false if the tag itself is ignored.
     fn make_room(&mut self, name: Name) -> bool {
         if self.in_frames && !matches!(name, Name::Frameset | Name::Frame | Name::Noframes) {
             return false;
@@ -333,8 +331,8 @@ impl Tree {
     }
 }
 
-/// The surroundings within an element. A landmark begins anew. What only changes how
-/// words look does not count: menus write the entry that is open in bold.
+/// The hash within an element. It starts again at a landmark. Elements that only change the look
+/// of text do not count: menus often show the current entry in bold.
 fn ancestor_hash_in(parent: u32, name: Name, own: Option<Region>) -> u32 {
     let step = |from: u32, what: u32| (from ^ what).wrapping_mul(0x9E37_79B1).rotate_left(15);
     match own {
@@ -371,13 +369,13 @@ fn may_stand_before_body(name: Name) -> bool {
     )
 }
 
-/// The landmark that a role names (WAI-ARIA, "Landmark Roles"): the first that is known.
+/// The landmark that a role names (WAI-ARIA, "Landmark Roles"): the first known role counts.
 fn by_role(role: Option<&str>) -> Option<Region> {
     role?.split_ascii_whitespace().find_map(|role| match role.to_ascii_lowercase().as_str() {
         "banner" => Some(Region::Header),
         "navigation" => Some(Region::Nav),
         "main" => Some(Region::Main),
-        "complementary" => Some(Region::WaiverKind),
+        "complementary" => Some(Region::Aside),
         "contentinfo" => Some(Region::Footer),
         _ => None,
     })
@@ -387,7 +385,7 @@ fn by_role(role: Option<&str>) -> Option<Region> {
 mod tests {
     use super::*;
 
-    /// Plays tags such as `nav`, `/nav`, `g/` or `div:navigation`.
+    /// Handles tags such as `nav`, `/nav`, `g/` or `div:navigation`.
     fn play(tags: &str) -> Tree {
         let mut tree = Tree::default();
         for tag in tags.split_ascii_whitespace() {
@@ -407,7 +405,7 @@ mod tests {
         tree
     }
 
-    /// The region in which a link would stand after these tags.
+    /// The region in which a link would be after these tags.
     fn after(tags: &str) -> Option<&'static str> {
         play(&format!("{tags} a")).region().map(Region::as_str)
     }
@@ -423,7 +421,7 @@ mod tests {
     }
 
     #[test]
-    fn end_tags_close_up_to_their_start_and_stray_ones_nothing() {
+    fn end_tags_close_up_to_their_start_and_stray_ones_are_ignored() {
         assert_eq!(after("main nav div div /nav"), Some("main"));
         assert_eq!(after("main /nav"), Some("main"));
         assert_eq!(after("main div /b"), Some("main"));
@@ -434,7 +432,7 @@ mod tests {
     }
 
     #[test]
-    fn items_close_the_item_before_them_but_not_across_a_block() {
+    fn items_close_the_previous_item_but_not_across_a_block() {
         assert_eq!(after("ul li div:navigation li"), None);
         assert_eq!(after("ul li nav li"), Some("nav"));
         assert_eq!(after("dl dt span:navigation dd"), None);

@@ -1,34 +1,34 @@
-//! What two runs of a site have to say to each other.
+//! Whether one run could have seen the findings of another.
 //!
-//! A finding that one run has and the other has not is news only if the other could
-//! have had it. A page that it did not read, an address that its settings kept it from
-//! asking, a fault that an older tool did not know: these say nothing.
+//! A finding that one run has and another has not is news only if the other run could have had
+//! it. A page that it did not parse, a URL that its settings excluded, a problem that its version
+//! did not detect: from these, nothing follows.
 
 use crate::verdict::{Cause, Verdict};
 
-/// What a run knows of the page that has a link.
+/// What a run knows of the page with a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PageCoverage {
-    /// It read it.
+    /// It parsed the page.
     Read,
-    /// It found it gone, or nothing that led there.
+    /// The page is gone, or no link leads there.
     Gone,
-    /// It did not read it, for its bounds, a limit or robots.txt.
+    /// It did not parse the page, because of its bounds, a limit or robots.txt.
     NotParsed,
 }
 
 /// What a run knows of the target of a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum TargetCoverage {
-    /// It has a verdict on it.
+    /// It has a verdict.
     Judged,
-    /// It left it out.
+    /// It skipped the target.
     Skipped,
-    /// No link that it saw names it.
+    /// It saw no link to the target.
     Unknown,
 }
 
-/// What a run knows of a finding that another run has.
+/// What a run knows of a finding of another run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Coverage {
     /// Of the page.
@@ -37,8 +37,8 @@ pub struct Coverage {
     pub target: TargetCoverage,
     /// The run came to its end, and had the same bounds as the other.
     pub whole: bool,
-    /// The run saw the same status of the target as the other, with another version of
-    /// the tool: if it says something else, the tool has learned.
+    /// The run got the same status for the target as the other, with another version of Rummage:
+    /// if the verdict differs, the rules have changed.
     pub learned: bool,
 }
 
@@ -47,28 +47,28 @@ pub struct Coverage {
 pub fn would_have_found(coverage: Coverage) -> bool {
     match (coverage.page, coverage.target) {
         (PageCoverage::Read, TargetCoverage::Judged) => !coverage.learned,
-        // The page had no such link, unless the run broke off before it judged it.
+        // The page had no such link, unless the run stopped before the target was judged.
         (PageCoverage::Read | PageCoverage::Gone, TargetCoverage::Unknown)
         | (PageCoverage::Gone, TargetCoverage::Judged) => coverage.whole,
         (_, TargetCoverage::Skipped) | (PageCoverage::NotParsed, _) => false,
     }
 }
 
-/// Whether a finding is one of those that are wrong, and not only moved: a link that
-/// has moved and then breaks is news.
+/// Whether a verdict is broken or doubtful, not only moved: a link that has moved and then breaks
+/// is news.
 #[must_use]
 pub fn is_wrong(verdict: Verdict) -> bool {
     matches!(verdict, Verdict::Broken | Verdict::Doubtful)
 }
 
-/// Whether a cause says more of the moment than of the link: it makes nothing new, and
-/// heals nothing.
+/// Whether a cause says more about the moment than about the link: it makes nothing new, and
+/// fixes nothing.
 #[must_use]
 pub fn is_passing(cause: Option<Cause>) -> bool {
     cause.is_some_and(Cause::is_momentary)
 }
 
-/// Whether a verdict makes a finding.
+/// Whether a verdict makes a link a finding.
 #[must_use]
 pub fn is_finding(verdict: Verdict) -> bool {
     is_wrong(verdict) || verdict == Verdict::Moved
@@ -83,7 +83,7 @@ mod tests {
     }
 
     #[test]
-    fn what_was_looked_at_and_found_well_is_news_when_it_breaks() {
+    fn a_link_that_was_sound_is_news_when_it_breaks() {
         assert!(would_have_found(coverage(PageCoverage::Read, TargetCoverage::Judged)));
         let stopped =
             Coverage { whole: false, ..coverage(PageCoverage::Read, TargetCoverage::Judged) };
@@ -91,19 +91,19 @@ mod tests {
     }
 
     #[test]
-    fn a_new_link_or_page_is_news_only_to_a_run_that_saw_all() {
+    fn a_new_link_or_page_is_news_only_if_the_other_run_was_complete() {
         for page in [PageCoverage::Read, PageCoverage::Gone] {
             let whole = coverage(page, TargetCoverage::Unknown);
             assert!(would_have_found(whole));
             assert!(!would_have_found(Coverage { whole: false, ..whole }));
         }
         let gone = coverage(PageCoverage::Gone, TargetCoverage::Judged);
-        assert!(would_have_found(gone), "a new page with a link to what was known");
+        assert!(would_have_found(gone), "a new page with a link to a known target");
         assert!(!would_have_found(Coverage { whole: false, ..gone }));
     }
 
     #[test]
-    fn what_was_not_looked_at_says_nothing() {
+    fn nothing_follows_from_what_was_not_checked() {
         for target in [TargetCoverage::Judged, TargetCoverage::Skipped, TargetCoverage::Unknown] {
             assert!(!would_have_found(coverage(PageCoverage::NotParsed, target)));
         }
@@ -114,7 +114,7 @@ mod tests {
     }
 
     #[test]
-    fn a_server_that_is_away_changes_nothing() {
+    fn an_unavailable_server_changes_nothing() {
         assert!(is_passing(Some(Cause::Offline)) && is_passing(Some(Cause::Busy)));
         assert!(!is_passing(Some(Cause::NotFound)) && !is_passing(None));
     }

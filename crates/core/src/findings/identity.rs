@@ -1,30 +1,30 @@
-//! What counts as one target: in totals, in listings, over the runs, and for waivers.
+//! What counts as one target: in totals, in listings, across runs, and for waivers.
 
 use crate::verdict::Cause;
 
-/// What counts as one target. `T` is how a URL is told: by its number or its text.
+/// What counts as one target. `T` identifies a URL: by number or by text.
 ///
-/// A fragment is a target of its own only where its anchor is what is missing, and so is a
-/// fault that links have beside their URL. Placeholder links are alike when the same is
-/// written, on whatever page.
+/// A fragment is a target of its own only if its anchor is missing; so is a fault that links have
+/// and their URL has not. Placeholder links with the same source text are one target, on whatever
+/// page.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum TargetIdentity<T> {
-    /// A URL, with whatever fragment.
+    /// A URL, with any fragment.
     Url(T),
-    /// An anchor that a page lacks.
+    /// A missing anchor on a page.
     Anchor(T, Box<str>),
-    /// Something that is wrong with links to a URL, and not with the URL.
+    /// A fault of links to a URL, not of the URL.
     Fault(T, Cause),
-    /// What is written in placeholder links.
+    /// The source text of placeholder links.
     Placeholder(Box<str>),
 }
 
 impl<T> TargetIdentity<T> {
-    /// The identity of a link's target. `texts` gives the fragment and what is written in the
-    /// link; it is called only where they matter.
+    /// The identity of a link's target. `texts` returns the fragment and the source text of the
+    /// link; it is called only if they matter.
     ///
     /// # Errors
-    /// Whatever `texts` gives.
+    /// Those of `texts`.
     pub fn of<E>(
         target: T,
         cause: Option<Cause>,
@@ -51,7 +51,7 @@ mod tests {
     }
 
     #[test]
-    fn fragments_and_written_texts_matter_only_where_they_are_what_is_wrong() {
+    fn fragments_and_source_texts_matter_only_if_they_are_the_fault() {
         let missing = Some(Cause::NotFound);
         assert_eq!(of(1, missing, "a", "x#a"), of(1, missing, "b", "x#b"));
         assert_ne!(of(1, missing, "a", ""), of(2, missing, "a", ""));

@@ -1,40 +1,40 @@
-//! What becomes of a finding from run to run.
+//! The states of a finding from run to run.
 //!
-//! A finding is new in the run that shows it first, heals when a run that would have
-//! shown it does not, and returns when it is back. What says more of the moment than of
-//! the link changes none of this, and neither does a run that did not look.
+//! A finding is new in the run that shows it first, fixed when a run that would have shown it
+//! does not, and returned when it is back. Temporary causes change none of this, and neither does
+//! a run that did not check.
 
 use crate::findings::selection::Standing;
 
-/// Where a finding is before a run.
+/// The state of a finding before a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FindingState {
     /// No run has had it.
     Never,
-    /// It is found.
+    /// The last run that could have it has it.
     Open,
-    /// It was found, and is not any more.
+    /// It was found, and then it was not.
     Healed,
 }
 
-/// What a run has to say of a finding.
+/// What a run observes of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Observation {
-    /// It is there, for a cause that says something of the link.
+    /// It is present, with a cause that says something about the link.
     Present,
-    /// It is there, for a cause that says more of the moment: a server that is busy or
-    /// refuses everything, a line that is down.
+    /// It is present, with a cause that says more about the moment: a server that is busy or
+    /// refuses everything, a network that is down.
     Temporary,
-    /// It is not there, and the run would have had it.
+    /// It is absent, and the run would have had it.
     Gone,
-    /// It is not there, and the run could not have had it.
+    /// It is absent, and the run could not have had it.
     NotCovered,
 }
 
-/// What the run before had to say of a finding that it did not have.
+/// What the previous run could see of a finding that it did not have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PreviousRun {
-    /// There was no run before.
+    /// There was no previous run.
     NoRun,
     /// It would have had it, if it had been there.
     CouldSee,
@@ -42,10 +42,10 @@ pub enum PreviousRun {
     CouldNotSee,
 }
 
-/// Where a finding is after a run, and what it is called in that run if that is news:
-/// `open` is what was there before, and only now could be seen.
+/// The state of a finding after a run, and its standing in that run if it is news. A finding that
+/// was there before and could not be seen is `open`.
 ///
-/// `before` is asked only where it matters: it may take some work to know.
+/// `before` is called only if it matters, because it may be expensive.
 pub fn step<E>(
     past: FindingState,
     seen: Observation,
@@ -101,7 +101,7 @@ mod tests {
     }
 
     #[test]
-    fn what_the_run_before_could_not_have_seen_is_open_and_no_news() {
+    fn a_finding_the_previous_run_could_not_see_is_open() {
         let (past, notified) =
             after(FindingState::Never, Observation::Present, PreviousRun::CouldNotSee);
         assert_eq!((past, notified), (FindingState::Open, Some(Standing::Open)));
@@ -125,11 +125,11 @@ mod tests {
     }
 
     proptest! {
-        /// Over any history: what appears and what heals take turns; only the first
-        /// appearance is new or open, every later one returned; what passes and what
-        /// cannot be seen change nothing.
+        /// Over any history, appearing and being fixed alternate; only the first appearance is
+        /// new or open, every later one is returned; temporary causes and runs that could not see
+        /// it change nothing.
         #[test]
-        fn news_make_sense_over_any_history(
+        fn news_alternate_over_any_history(
             runs in prop::collection::vec((seen(), before()), 0..40)
         ) {
             let (mut past, mut notified) = (FindingState::Never, Vec::new());

@@ -1,4 +1,4 @@
-//! Which links are meant, what has become of them, and what is to be fixed first?
+//! Findings: selecting them, following them across runs, and ranking them.
 
 pub mod compare;
 pub mod identity;

@@ -1,33 +1,33 @@
-//! How many visitors can meet a link: what is mended first.
+//! How many visitors are likely to meet a link, which decides what to fix first.
 //!
-//! Nobody knows the visitors of a page from its links. But a page near the start is
-//! seen by more of them than one deep below, a link on many pages by more than one on
-//! one page, and a link in a menu or in the text by more than one in a footer.
+//! Links do not show how many visitors a page has. But more visitors see a page near the start
+//! than one deep below, a link on many pages than one on a single page, and a link in a menu or
+//! in the text than one in a footer.
 
 use crate::extract::reading::Region;
 
-/// What a page right at the start counts.
+/// The weight of the start page.
 const AT_START: u32 = 64;
-/// Where the start does not lead, somebody else's link or a search does.
+/// The depth assumed for pages that no link from the start leads to.
 const FAR: u32 = 6;
 
-/// The pages on which a link stands, weighed.
+/// The pages on which a link appears, weighted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
 pub struct Prominence {
-    /// The sum of what its pages count.
+    /// The sum of the pages' weights.
     pub weight: u32,
-    /// How many pages they are.
+    /// The number of pages.
     pub pages: u32,
-    /// One more than [`Prominence::nearest`]; 0 for none: there may be a million of these.
+    /// One more than [`Prominence::nearest`]; 0 for none. Compact, because there may be a million
+    /// of these.
     nearest: u32,
 }
 
 impl Prominence {
-    /// Adds a page, as many links away from the start as that, with the link in this
-    /// part of it.
+    /// Adds a page at this depth, with the link in this region of it.
     pub fn add(&mut self, depth: Option<u32>, region: Option<Region>) {
         let at_page = AT_START >> depth.unwrap_or(FAR).min(FAR);
-        let covered = !matches!(region, Some(Region::WaiverKind | Region::Footer));
+        let covered = !matches!(region, Some(Region::Aside | Region::Footer));
         self.weight = self.weight.saturating_add(at_page * if covered { 2 } else { 1 });
         self.pages += 1;
         let nearest = match (self.nearest(), depth) {
@@ -37,8 +37,7 @@ impl Prominence {
         self.nearest = nearest.map_or(0, |nearest| nearest.saturating_add(1));
     }
 
-    /// Links between the start and the nearest of them; `None` where the start leads to
-    /// none.
+    /// The depth of the nearest page; `None` if the start leads to none of them.
     #[must_use]
     pub fn nearest(&self) -> Option<u32> {
         self.nearest.checked_sub(1)
@@ -58,7 +57,7 @@ mod tests {
     }
 
     #[test]
-    fn near_pages_weigh_more_than_deep_ones_and_many_more_than_one() {
+    fn near_pages_weigh_more_than_deep_ones_and_several_more_than_one() {
         let home = prominence(&[(Some(0), None)]);
         let deep = prominence(&[(Some(4), None)]);
         assert!(home.weight > deep.weight);

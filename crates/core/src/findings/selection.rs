@@ -1,6 +1,6 @@
-//! The one set of filters that every listing takes.
+//! The filters that every listing takes.
 //!
-//! Filters of different kinds must all fit; of several of one kind, one must.
+//! A link must match every kind of filter that is given, and one value of each kind.
 
 use crate::url::pattern::Pattern;
 use crate::url::scope::Scope;
@@ -9,61 +9,60 @@ use crate::verdict::{Cause, Verdict};
 /// Which links a listing shows.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Selection {
-    /// The verdicts that are shown. Never empty.
+    /// The verdicts to show. Never empty.
     pub verdicts: Vec<Verdict>,
-    /// The causes; empty: all.
+    /// The causes; empty for all.
     pub causes: Vec<Cause>,
-    /// The statuses; empty: all, and what has none.
+    /// The status codes; empty for all, and for links without one.
     pub statuses: Vec<Status>,
-    /// On which side of the bounds the target lies; `None`: on any.
+    /// The scope of the target; `None` for both.
     pub scope: Option<Scope>,
-    /// The elements; empty: all.
+    /// The elements; empty for all.
     pub elements: Vec<String>,
-    /// Patterns for the host of the target; empty: all.
+    /// Patterns for the host of the target; empty for all.
     pub hosts: Vec<Pattern>,
-    /// Patterns for the target; empty: all.
+    /// Patterns for the target; empty for all.
     pub targets: Vec<Pattern>,
-    /// Patterns for the page that has the link; empty: all.
+    /// Patterns for the page with the link; empty for all.
     pub pages: Vec<Pattern>,
-    /// Words that must stand in the link text, all of them, in small letters.
+    /// Words that must all be in the link text, in lower case.
     pub text: Vec<String>,
-    /// Words that must stand in target, page, link text or what is written, all of
-    /// them, in small letters.
+    /// Words that must all be in the target, page, link text or source text, in lower case.
     pub search: Vec<String>,
-    /// What has become of it over the runs; empty: all.
+    /// The standings; empty for all.
     pub standings: Vec<Standing>,
 }
 
 /// A status code, or a class of them (RFC 9110 §15).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Status {
-    /// This one.
+    /// A single code.
     Code(u16),
-    /// Those that begin with this digit, such as `5xx`.
+    /// All codes with this first digit, such as `5xx`.
     Class(u16),
 }
 
-/// The verdict on a finding over the runs of a site.
+/// The state of a finding across the runs of a site.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Standing {
-    /// The run before could have seen it, and did not.
+    /// The previous run could have found it, and did not.
     New,
     /// It was there before.
     Open,
-    /// It was there before, and is not any more.
+    /// It was there before, and no longer is.
     Healed,
-    /// It had healed, and is back.
+    /// It was fixed, and is back.
     Returned,
-    /// Somebody has set it aside.
+    /// A waiver covers it.
     Waived,
 }
 
 impl Standing {
-    /// All of them.
+    /// All standings.
     pub const ALL: [Standing; 5] =
         [Standing::New, Standing::Open, Standing::Healed, Standing::Returned, Standing::Waived];
 
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -75,7 +74,7 @@ impl Standing {
         }
     }
 
-    /// The standing of that name.
+    /// The standing with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<Standing> {
         Standing::ALL.into_iter().find(|standing| standing.as_str() == name)
@@ -83,7 +82,7 @@ impl Standing {
 }
 
 impl Status {
-    /// Reads `404` or `5xx`.
+    /// Parses `404` or `5xx`.
     #[must_use]
     pub fn parse(text: &str) -> Option<Status> {
         let number = |text: &str| {
@@ -96,7 +95,7 @@ impl Status {
         }
     }
 
-    /// Whether a status is meant.
+    /// Whether a status matches.
     #[must_use]
     pub fn takes(self, status: u16) -> bool {
         match self {
@@ -107,7 +106,7 @@ impl Status {
 }
 
 impl Default for Selection {
-    /// The findings: what somebody may have to mend.
+    /// The findings: everything that may need fixing.
     fn default() -> Selection {
         Selection::of(&[Verdict::Broken, Verdict::Doubtful, Verdict::Moved])
     }
@@ -132,25 +131,25 @@ impl Selection {
         }
     }
 
-    /// Every link, the sound ones and those not checked too.
+    /// Every link, including sound and skipped ones.
     #[must_use]
     pub fn all() -> Selection {
         Selection::of(&Verdict::ALL)
     }
 
-    /// Whether it narrows by more than the verdict.
+    /// Whether it filters by more than the verdict.
     #[must_use]
     pub fn is_narrow(&self) -> bool {
         *self != Selection::of(&self.verdicts)
     }
 
-    /// Whether a link with this verdict is shown.
+    /// Whether links with this verdict match.
     #[must_use]
     pub fn takes(&self, verdict: Verdict) -> bool {
         self.verdicts.contains(&verdict)
     }
 
-    /// Whether a link with this verdict, cause and status is shown.
+    /// Whether links with this verdict, cause and status match.
     #[must_use]
     pub fn takes_verdict(
         &self,
@@ -165,7 +164,7 @@ impl Selection {
             && (self.statuses.is_empty() || status_fits())
     }
 
-    /// Whether links to this address are shown, whatever is said of it.
+    /// Whether links to this URL match, whatever its verdict.
     #[must_use]
     pub fn takes_url(&self, url: &str, scope: Option<Scope>) -> bool {
         (self.scope.is_none() || self.scope == scope)
@@ -173,13 +172,13 @@ impl Selection {
             && (self.targets.is_empty() || any(&self.targets, url))
     }
 
-    /// Whether links on this page are shown.
+    /// Whether links on this page match.
     #[must_use]
     pub fn takes_page(&self, url: &str) -> bool {
         self.pages.is_empty() || any(&self.pages, url)
     }
 
-    /// Whether links in this element, with this text, are shown.
+    /// Whether links in this element, with this text, match.
     #[must_use]
     pub fn takes_link(&self, element: &str, text: Option<&str>) -> bool {
         (self.elements.is_empty() || self.elements.iter().any(|own| own == element))
@@ -189,8 +188,8 @@ impl Selection {
             })
     }
 
-    /// Whether links are shown that are set aside, or that are not: the former only where
-    /// they are asked for, or all is.
+    /// Whether waived or other links match: waived ones only if they are selected, or everything
+    /// is.
     #[must_use]
     pub fn takes_waived(&self, waived: bool) -> bool {
         match (self.standings.as_slice(), waived) {
@@ -201,13 +200,13 @@ impl Selection {
         }
     }
 
-    /// Whether something is asked of the link itself, beside its target and page.
+    /// Whether it filters by the link itself, apart from its target and page.
     #[must_use]
     pub fn asks_links(&self) -> bool {
         !(self.elements.is_empty() && self.text.is_empty() && self.search.is_empty())
     }
 
-    /// Whether all words that are searched stand in one of these texts or another.
+    /// Whether each searched word is in at least one of these texts.
     #[must_use]
     pub fn finds<'a>(&self, texts: impl Iterator<Item = &'a str> + Clone) -> bool {
         let is_in = |word: &String| texts.clone().any(|text| contains(text, word));
@@ -219,12 +218,12 @@ fn any(patterns: &[Pattern], text: &str) -> bool {
     patterns.iter().any(|pattern| pattern.matches(text))
 }
 
-/// Whether a text holds a word that is written in small letters.
+/// Whether a text contains a word, which is in lower case.
 fn contains(text: &str, word: &str) -> bool {
     text.contains(word) || text.to_lowercase().contains(word)
 }
 
-/// Host, and port where one is written, of an address; the whole of what has none.
+/// Host of a URL, with the port if it is written; the whole URL if it has no host.
 #[must_use]
 pub fn host_of(url: &str) -> &str {
     let Some((_, rest)) = url.split_once("://") else { return url };
@@ -237,7 +236,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn kinds_of_filters_must_all_fit_and_of_a_kind_one() {
+    fn all_kinds_of_filters_must_match_with_one_value_each() {
         let mut selection = Selection::of(&[Verdict::Broken]);
         selection.causes = vec![Cause::NotFound, Cause::ServerError];
         selection.statuses = vec![Status::Code(404), Status::Class(5)];
@@ -277,7 +276,7 @@ mod tests {
     }
 
     #[test]
-    fn words_are_found_whatever_their_case() {
+    fn words_match_regardless_of_case() {
         let mut selection = Selection::all();
         selection.text = vec!["opening".to_owned(), "hours".to_owned()];
         assert!(selection.takes_link("a", Some("Opening Hours 2026")));
@@ -288,7 +287,7 @@ mod tests {
     }
 
     #[test]
-    fn the_host_is_what_stands_before_the_path() {
+    fn the_host_comes_before_the_path() {
         assert_eq!(host_of("https://a.test:8443/x"), "a.test:8443");
         assert_eq!(host_of("http://a.test?x"), "a.test");
         assert_eq!(host_of("mailto:x@a.test"), "mailto:x@a.test");

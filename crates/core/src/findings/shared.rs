@@ -1,4 +1,4 @@
-//! Parts that stand on many pages: one edit mends all.
+//! Links that many pages share, which one edit fixes.
 
 use xxhash_rust::xxh3::Xxh3;
 
@@ -6,31 +6,31 @@ use crate::extract::reading::{Link, Region};
 
 /// From how many pages on the same link can be part of a template.
 ///
-/// Two pages may hold the same link by chance.
+/// Two pages may have the same link by chance.
 const PAGES: u64 = 3;
 
-/// Whether a link that stands on so many of `all` pages is folded to one line:
-/// one edit mends all of them.
+/// Whether a link that appears on `pages` of `all` pages is folded to one line, because one edit
+/// fixes all of them.
 ///
-/// In a header, menu, footer or aside, three pages are a template. In the main
-/// part, or in none, the same words may be written many times, each by hand: there
-/// it takes half of the pages.
+/// In a header, menu, footer or aside, three pages make a template. In the main part, or outside
+/// all landmarks, the same words may be written by hand on many pages: there it takes half of all
+/// pages.
 #[must_use]
 pub fn is_shared(pages: u64, all: u64, region: Option<Region>) -> bool {
     pages >= PAGES && (is_framed(region) || pages * 2 >= all)
 }
 
-/// Whether a region is one that templates write: all but the main part.
+/// Whether a region usually comes from a template: all except the main part.
 #[must_use]
 pub fn is_framed(region: Option<Region>) -> bool {
-    matches!(region, Some(Region::Header | Region::Nav | Region::WaiverKind | Region::Footer))
+    matches!(region, Some(Region::Header | Region::Nav | Region::Aside | Region::Footer))
 }
 
-/// What makes a link the same on every page: its target (a number that the caller
-/// gives, and the fragment), element, attribute, text, region, and the blocks around it.
+/// A hash of what makes a link the same on every page: its target (a number from the caller, and
+/// the fragment), element, attribute, text, region, and the blocks around it.
 ///
-/// How the reference is written does not count, since `../rota.html` and `rota.html`
-/// may come of one template; nor does `rel`, nor what only changes how words look.
+/// The form of the reference does not matter, since `../rota.html` and `rota.html` may come from
+/// one template; nor does `rel`, nor elements that only change the look of text.
 ///
 /// ```
 /// use rummage_core::extract::{Extractor, Format};
@@ -43,7 +43,8 @@ pub fn is_framed(region: Option<Region>) -> bool {
 /// };
 /// let home = read("<nav><ul><li class=open><b><a href=/boats>Boats</a></b></ul></nav>");
 /// let boat = read("<nav><ul><li><a href=../boats>Boats</a></ul></nav>");
-/// let of = |page: &rummage_core::extract::reading::Reading| fingerprint(7, None, &page.links().next().unwrap());
+/// let of = |page: &rummage_core::extract::reading::Reading| fingerprint(7, None,
+/// &page.links().next().unwrap());
 /// assert_eq!(of(&home), of(&boat));
 /// ```
 #[must_use]
@@ -56,7 +57,8 @@ pub fn fingerprint(target: u64, fragment: Option<&str>, link: &Link<'_>) -> u64 
     hash.update(&link.ancestor_hash.to_le_bytes());
     hash.update(&[link.region.map_or(0, |region| region as u8 + 1)]);
     for text in [fragment, link.text] {
-        // A length before each text, so that no two run together alike.
+        // The length of each text comes first, so that different texts never run together to the
+        // same bytes.
         let length = text.map_or(u64::MAX, |text| text.len() as u64);
         hash.update(&length.to_le_bytes());
         hash.update(text.unwrap_or_default().as_bytes());
@@ -71,7 +73,7 @@ mod tests {
     use crate::extract::{Extractor, Format};
 
     #[test]
-    fn a_menu_is_shared_and_words_in_the_text_are_not() {
+    fn a_menu_is_shared_and_links_in_the_text_are_not() {
         assert!(is_shared(3, 100, Some(Region::Nav)));
         assert!(!is_shared(2, 100, Some(Region::Footer)));
         assert!(!is_shared(40, 100, Some(Region::Main)));
@@ -79,7 +81,7 @@ mod tests {
         assert!(!is_shared(2, 2, None));
     }
 
-    /// The fingerprints of the links of a page, their references taken for targets.
+    /// The fingerprints of the links of a page, with the references as targets.
     fn prints(page: &str) -> Vec<u64> {
         let mut extractor = Extractor::new(Format::Html, Some("utf-8"), 1 << 20);
         extractor.feed(page.as_bytes());
@@ -92,7 +94,7 @@ mod tests {
     }
 
     #[test]
-    fn the_entry_that_is_open_does_not_unfold_a_menu() {
+    fn a_highlighted_entry_is_still_the_same_menu() {
         let plain = prints("<nav><ul><li><a href=/a>A</a><li><a href=/b>B</a></ul></nav>");
         let open = prints(
             "<nav class=x><ul><li id=on class=on><strong><a href=/a aria-current=page>A</a></strong>
@@ -102,7 +104,7 @@ mod tests {
     }
 
     #[test]
-    fn what_says_or_names_something_else_is_another_link() {
+    fn other_text_or_another_target_is_another_link() {
         let one = prints("<footer><ul><li><a href=/a>A</a></ul></footer>");
         for other in [
             "<footer><ul><li><a href=/b>A</a></ul></footer>",
@@ -117,6 +119,6 @@ mod tests {
         let twice = prints("<footer><p><a href=/a>More</a> <a href=/b>More</a></p></footer>");
         assert_ne!(twice[0], twice[1], "two links with equal text");
         let moved = prints("<div><div><footer><ul><li><a href=/a>A</a></ul></footer></div></div>");
-        assert_eq!(moved, one, "what lies around the landmark does not count");
+        assert_eq!(moved, one, "elements around the landmark do not matter");
     }
 }

@@ -1,27 +1,27 @@
-//! Findings that people have set aside, and for how long that holds.
+//! Waivers: decisions to leave findings alone, and how long they hold.
 //!
-//! A waiver covers what fits all of its kinds of patterns, and of each kind one of them.
-//! One that says "this works" covers only what somebody looked at, and only for as long
-//! as it answers as it did then: what changes is found again by itself.
+//! A waiver covers links that match all of its kinds of patterns, with one value of each kind. A
+//! `works` waiver covers only targets that a person checked, while they respond as they did then:
+//! when the response changes, the finding is open again.
 
 use crate::findings::selection::host_of;
 use crate::url::pattern::Pattern;
 use crate::verdict::Cause;
 
-/// Why findings are set aside.
+/// The kind of a waiver.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum WaiverKind {
-    /// Somebody looked: it works for people, whatever a robot is told.
+    /// A person checked: it works in a browser, whatever a robot gets.
     Works,
-    /// It is known, and left as it is for some time.
+    /// A known problem, left as it is for some time.
     Leave,
 }
 
 impl WaiverKind {
-    /// Both.
+    /// Both kinds.
     pub const ALL: [WaiverKind; 2] = [WaiverKind::Works, WaiverKind::Leave];
 
-    /// The word for it in every file and output.
+    /// Its name in every file and output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -30,73 +30,73 @@ impl WaiverKind {
         }
     }
 
-    /// The one of that name.
+    /// The kind with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<WaiverKind> {
         WaiverKind::ALL.into_iter().find(|aside| aside.as_str() == name)
     }
 }
 
-/// How a target answered when somebody looked.
+/// How a target responded when a person checked it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ObservedTarget {
     /// The target, with its fragment.
     pub target: String,
-    /// The last status on the way; `None` where no server answered.
+    /// The last status; `None` if no server responded.
     pub status: Option<u16>,
-    /// Where the hops ended.
+    /// The final URL.
     pub last: String,
 }
 
-/// One decision.
+/// One waiver.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Waiver {
-    /// Why.
+    /// Its kind.
     pub aside: WaiverKind,
-    /// Patterns for the target; empty: all.
+    /// Patterns for the target; empty for all.
     pub targets: Vec<Pattern>,
-    /// Patterns for the host of the target; empty: all.
+    /// Patterns for the host of the target; empty for all.
     pub hosts: Vec<Pattern>,
-    /// Patterns for the page that has the link; empty: all.
+    /// Patterns for the page with the link; empty for all.
     pub pages: Vec<Pattern>,
-    /// The causes; empty: all.
+    /// The causes; empty for all.
     pub causes: Vec<Cause>,
-    /// For what works: what was seen then.
+    /// For a `works` waiver: the responses at that time.
     pub looked: Vec<ObservedTarget>,
     /// Its date has passed.
     pub ended: bool,
 }
 
-/// A finding, as far as a waiver asks for it.
+/// What a waiver needs to know of a finding.
 #[derive(Debug, Clone, Copy)]
 pub struct Facts<'a> {
-    /// The page that has the link.
+    /// The page with the link.
     pub page: &'a str,
     /// The target, with its fragment.
     pub target: &'a str,
-    /// Why it is a finding.
+    /// The cause.
     pub cause: Option<Cause>,
-    /// The last status on the way.
+    /// The last status.
     pub status: Option<u16>,
-    /// Where the hops ended.
+    /// The final URL.
     pub last: &'a str,
 }
 
-/// What a waiver has to do with a finding.
+/// The effect of a waiver on a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum WaiverEffect {
-    /// Nothing.
+    /// It does not apply.
     None,
-    /// It sets it aside.
+    /// It waives the finding.
     Waives,
-    /// It did, until its date.
+    /// It did, until its end date.
     Ended,
-    /// It did, until the target answered otherwise.
+    /// It did, until the target responded differently.
     Reopened,
 }
 
 impl Waiver {
-    /// What the waiver has to do with a finding.
+    /// The effect on a finding.
     #[must_use]
     pub fn cover(&self, facts: &Facts<'_>) -> WaiverEffect {
         if !self.fits(facts) {
@@ -114,7 +114,7 @@ impl Waiver {
         }
     }
 
-    /// Whether a finding fits the patterns.
+    /// Whether a finding matches the patterns.
     #[must_use]
     pub fn fits(&self, facts: &Facts<'_>) -> bool {
         let any = |patterns: &[Pattern], text: &str| {
@@ -128,18 +128,18 @@ impl Waiver {
     }
 }
 
-/// All waivers that there are, in the order of their file.
+/// All waivers, in the order of their file.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Waivers(pub Vec<Waiver>);
 
 impl Waivers {
-    /// Whether there is none.
+    /// Whether there are none.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
 
-    /// Whether some waiver sets a finding aside.
+    /// Whether any waiver covers a finding.
     #[must_use]
     pub fn hold(&self, facts: &Facts<'_>) -> bool {
         self.0.iter().any(|waiver| waiver.cover(facts) == WaiverEffect::Waives)
@@ -176,7 +176,7 @@ mod tests {
     };
 
     #[test]
-    fn all_kinds_of_patterns_must_fit_and_of_a_kind_one() {
+    fn all_kinds_of_patterns_must_match_with_one_value_each() {
         let leave = waiver(WaiverKind::Leave);
         assert_eq!(leave.cover(&FACTS), WaiverEffect::Waives);
         let others = [
@@ -194,7 +194,7 @@ mod tests {
     }
 
     #[test]
-    fn what_works_is_found_again_when_it_answers_otherwise() {
+    fn a_waiver_for_what_works_ends_when_the_response_changes() {
         let works = waiver(WaiverKind::Works);
         assert_eq!(works.cover(&FACTS), WaiverEffect::Waives);
         for facts in [
@@ -207,15 +207,15 @@ mod tests {
             assert_eq!(
                 waiver(WaiverKind::Leave).cover(&facts),
                 WaiverEffect::Waives,
-                "left, whatever it says"
+                "left, whatever the response"
             );
         }
         let unseen = Facts { target: "https://b.test/xy", ..FACTS };
-        assert_eq!(works.cover(&unseen), WaiverEffect::None, "nobody looked at it");
+        assert_eq!(works.cover(&unseen), WaiverEffect::None, "no person checked it");
     }
 
     #[test]
-    fn a_waiver_ends_at_its_date_and_another_may_still_hold() {
+    fn a_waiver_ends_at_its_date_and_others_may_still_hold() {
         let ended = Waiver { ended: true, ..waiver(WaiverKind::Leave) };
         assert_eq!(ended.cover(&FACTS), WaiverEffect::Ended);
         assert!(!Waivers(vec![ended.clone()]).hold(&FACTS));

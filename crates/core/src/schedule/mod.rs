@@ -1,4 +1,4 @@
-//! What is checked again and when, and what are people told of it?
+//! When URLs are rechecked, and which changes people are notified of.
 
 pub mod notifications;
 pub mod patrol;

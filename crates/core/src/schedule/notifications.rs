@@ -1,7 +1,8 @@
-//! What people are told of a finding, and when.
+//! Which changes of a finding people are notified of, and when.
 //!
-//! Each change is told once. What may pass is told only after a second check has said the
-//! same some time after the first; what is set aside is not told at all, until that ends.
+//! Each change is reported once. A temporary failure is reported only after a second check, some
+//! time after the first, has the same result; a waived finding is not reported until its waiver
+//! ends.
 
 use crate::Seconds;
 use crate::verdict::Cause;
@@ -9,100 +10,100 @@ use crate::verdict::Cause;
 const MINUTE: Seconds = 60;
 const HOUR: Seconds = 60 * MINUTE;
 
-/// How long the checks must lie apart, unless the settings say otherwise.
+/// The minimum time between the two checks, unless the settings say otherwise.
 pub const APART: Seconds = 30 * MINUTE;
 
-/// Whether people know of a finding.
+/// Whether people have been notified of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum NotifyState {
     /// Not yet.
     Pending,
-    /// They know.
-    NotifyState,
-    /// It is set aside.
+    /// They have.
+    Notified,
+    /// It is waived.
     Waived,
-    /// It has healed, and they know, or never knew of it.
+    /// It is fixed, and people know, or never knew of it.
     Closed,
 }
 
 impl NotifyState {
-    /// The word for it in a store.
+    /// Its name in a store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
             NotifyState::Pending => "waiting",
-            NotifyState::NotifyState => "told",
+            NotifyState::Notified => "told",
             NotifyState::Waived => "aside",
             NotifyState::Closed => "over",
         }
     }
 
-    /// The opposite of [`as_str`](Told::as_str).
+    /// The opposite of [`as_str`](NotifyState::as_str).
     #[must_use]
     pub fn named(name: &str) -> Option<NotifyState> {
-        [NotifyState::Pending, NotifyState::NotifyState, NotifyState::Waived, NotifyState::Closed]
+        [NotifyState::Pending, NotifyState::Notified, NotifyState::Waived, NotifyState::Closed]
             .into_iter()
             .find(|notified| notified.as_str() == name)
     }
 }
 
-/// What a check has to say of a finding.
+/// What a check finds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CheckResult {
-    /// It is there.
+    /// The finding is present.
     Present {
-        /// Somebody has set it aside.
+        /// A waiver covers it.
         waived: bool,
-        /// Nobody needs to look once more.
+        /// No second check is needed.
         sure: bool,
-        /// People were told of it before, and that it had healed.
+        /// People were notified of it before, and that it was fixed.
         again: bool,
     },
-    /// It has healed.
+    /// The finding is fixed.
     Healed,
 }
 
-/// What people are told of a finding.
+/// A change that people are notified of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Notification {
-    /// It broke.
+    /// It is newly broken.
     NewlyBroken,
-    /// It had healed, and came back.
+    /// It was fixed, and is back.
     Returned,
-    /// It was set aside, and is not any more.
+    /// It was waived, and no longer is.
     Reopened,
-    /// It healed.
+    /// It is fixed.
     Healed,
 }
 
-/// What people know of a finding after a check, and what they are told.
+/// The state after a check, and the notification to send.
 #[must_use]
 pub fn step(notified: NotifyState, look: CheckResult) -> (NotifyState, Option<Notification>) {
     match (notified, look) {
-        (NotifyState::NotifyState, CheckResult::Healed) => {
+        (NotifyState::Notified, CheckResult::Healed) => {
             (NotifyState::Closed, Some(Notification::Healed))
         }
         (_, CheckResult::Healed) => (NotifyState::Closed, None),
         (_, CheckResult::Present { waived: true, .. }) => (NotifyState::Waived, None),
-        (NotifyState::NotifyState, _) => (NotifyState::NotifyState, None),
+        (NotifyState::Notified, _) => (NotifyState::Notified, None),
         (_, CheckResult::Present { sure: false, .. }) => (notified, None),
-        (NotifyState::Waived, _) => (NotifyState::NotifyState, Some(Notification::Reopened)),
+        (NotifyState::Waived, _) => (NotifyState::Notified, Some(Notification::Reopened)),
         (_, CheckResult::Present { again: true, .. }) => {
-            (NotifyState::NotifyState, Some(Notification::Returned))
+            (NotifyState::Notified, Some(Notification::Returned))
         }
-        _ => (NotifyState::NotifyState, Some(Notification::NewlyBroken)),
+        _ => (NotifyState::Notified, Some(Notification::NewlyBroken)),
     }
 }
 
-/// Whether a finding may be told without another check: its cause does not pass, or its
-/// first and its last check lie far enough apart.
+/// Whether a finding may be reported without another check: its cause is not temporary, or its
+/// first and last check are far enough apart.
 #[must_use]
 pub fn is_sure(cause: Option<Cause>, first: Seconds, last: Seconds, apart: Seconds) -> bool {
     !cause.is_some_and(Cause::is_temporary) || last.saturating_sub(first) >= apart
 }
 
-/// How long a letter waits that could not be delivered so often: longer each time, up to
-/// half a day.
+/// How long to wait before sending a digest again after this many failures: longer each time, up
+/// to half a day.
 #[must_use]
 pub fn wait_after(failures: u32) -> Seconds {
     const GAPS: [Seconds; 6] = [MINUTE, 5 * MINUTE, 15 * MINUTE, HOUR, 4 * HOUR, 12 * HOUR];
@@ -118,48 +119,48 @@ mod tests {
     const THERE: CheckResult = CheckResult::Present { waived: false, sure: true, again: false };
 
     #[test]
-    fn a_finding_is_told_once_and_so_is_its_healing() {
+    fn a_finding_and_its_fix_are_reported_once() {
         assert_eq!(
             step(NotifyState::Pending, THERE),
-            (NotifyState::NotifyState, Some(Notification::NewlyBroken))
+            (NotifyState::Notified, Some(Notification::NewlyBroken))
         );
-        assert_eq!(step(NotifyState::NotifyState, THERE), (NotifyState::NotifyState, None));
+        assert_eq!(step(NotifyState::Notified, THERE), (NotifyState::Notified, None));
         assert_eq!(
-            step(NotifyState::NotifyState, CheckResult::Healed),
+            step(NotifyState::Notified, CheckResult::Healed),
             (NotifyState::Closed, Some(Notification::Healed))
         );
         let again = CheckResult::Present { waived: false, sure: true, again: true };
         assert_eq!(
             step(NotifyState::Pending, again),
-            (NotifyState::NotifyState, Some(Notification::Returned))
+            (NotifyState::Notified, Some(Notification::Returned))
         );
     }
 
     #[test]
-    fn what_healed_before_it_was_told_is_never_told() {
+    fn a_finding_fixed_before_it_was_reported_is_never_reported() {
         let unsure = CheckResult::Present { waived: false, sure: false, again: false };
         assert_eq!(step(NotifyState::Pending, unsure), (NotifyState::Pending, None));
         assert_eq!(step(NotifyState::Pending, CheckResult::Healed), (NotifyState::Closed, None));
     }
 
     #[test]
-    fn what_is_set_aside_is_told_when_that_ends() {
+    fn a_waived_finding_is_reported_when_its_waiver_ends() {
         let waived = CheckResult::Present { waived: true, sure: true, again: false };
-        assert_eq!(step(NotifyState::NotifyState, waived), (NotifyState::Waived, None));
+        assert_eq!(step(NotifyState::Notified, waived), (NotifyState::Waived, None));
         assert_eq!(step(NotifyState::Waived, CheckResult::Healed), (NotifyState::Closed, None));
         assert_eq!(
             step(NotifyState::Waived, THERE),
-            (NotifyState::NotifyState, Some(Notification::Reopened))
+            (NotifyState::Notified, Some(Notification::Reopened))
         );
     }
 
     #[test]
-    fn only_what_may_pass_is_looked_at_twice() {
+    fn only_temporary_failures_need_a_second_check() {
         assert!(is_sure(Some(Cause::NotFound), 0, 0, APART));
         assert!(is_sure(None, 0, 0, APART));
         assert!(!is_sure(Some(Cause::Timeout), 0, APART - 1, APART));
         assert!(is_sure(Some(Cause::Timeout), 0, APART, APART));
-        assert!(!is_sure(Some(Cause::ServerError), 100, 0, APART), "a clock that went back");
+        assert!(!is_sure(Some(Cause::ServerError), 100, 0, APART), "a clock that was set back");
     }
 
     #[test]
@@ -179,9 +180,9 @@ mod tests {
     }
 
     proptest! {
-        /// Over any history of one finding: it is told that something is wrong at most
-        /// once before it heals or is set aside, its healing only after that, nothing
-        /// while it is set aside, and nothing that is unsure.
+        /// Over any history of one finding: it is reported at most once before it is fixed or
+        /// waived, its fix only after that, nothing while it is waived, and nothing that is not
+        /// sure.
         #[test]
         fn each_change_is_told_once(looks in prop::collection::vec(look(), 0..40)) {
             let (mut notified, mut known) = (NotifyState::Pending, false);
@@ -199,12 +200,12 @@ mod tests {
                     (Some(Notification::Healed), _) | (_, CheckResult::Present { waived: true, .. }) => false,
                     (Some(_), _) => true,
                     (None, CheckResult::Healed) => {
-                        prop_assert!(!known, "a healing is told to those who knew");
+                        prop_assert!(!known, "a fix is reported to people who knew");
                         false
                     }
                     (None, CheckResult::Present { .. }) => known,
                 };
-                // A finding that is over begins anew as another one.
+                // A closed finding starts again as another one.
                 notified = if next == NotifyState::Closed { NotifyState::Pending } else { next };
                 prop_assert_eq!(NotifyState::named(notified.as_str()), Some(notified));
             }

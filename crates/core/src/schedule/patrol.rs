@@ -1,9 +1,9 @@
-//! What a patrol does next: which site, which pass, or until when it waits.
+//! What a patrol does next: which job on which site, or how long it waits.
 //!
-//! It follows from when each site was asked last, from what is due, and from what holds
-//! everything up: hours in which nothing is asked, a budget that is spent. Times are
-//! seconds since 1970-01-01 UTC by the clock on the wall, which may jump: a past that
-//! lies in the future was told by a clock that went wrong, and counts as long ago.
+//! This follows from when each site was last checked, from what is due, and from what delays it:
+//! quiet hours, a spent budget. Times are wall-clock seconds since 1970-01-01 UTC. The clock may
+//! jump: a past event that lies in the future was recorded by a wrong clock, and counts as long
+//! ago.
 
 use std::collections::VecDeque;
 
@@ -13,68 +13,69 @@ use crate::schedule::policy::LEEWAY;
 const MINUTE: Seconds = 60;
 const HOUR: Seconds = 60 * MINUTE;
 
-/// Between two rechecks of a site, so that what falls due together is asked together.
+/// Minimum time between two rechecks of a site, so that URLs due at about the same time are
+/// checked together.
 pub const PAUSE: Seconds = 10 * MINUTE;
 
-/// The longest wait after tries in vain.
+/// The longest wait after failed attempts.
 const LONGEST: Seconds = 6 * HOUR;
 
-/// A site, as far as it matters for what is next.
+/// What decides when a site is next.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SiteState {
-    /// How long after a crawl began the next one does.
+    /// Time from the start of one crawl to the start of the next.
     pub every: Seconds,
-    /// When the last crawl began.
+    /// When the last crawl started.
     pub crawled: Option<Seconds>,
-    /// When the last pass of any kind began.
+    /// When the last job of any kind started.
     pub passed: Option<Seconds>,
-    /// That pass was stopped, and can go on.
+    /// That job was stopped, and can be continued.
     pub unfinished: bool,
-    /// When the next of its addresses is due.
+    /// When the next of its URLs is due.
     pub due: Option<Seconds>,
-    /// Since the last pass: when it was tried in vain, and how often in a row.
+    /// Failed attempts since the last job: the time of the last one, and how many in a row.
     pub failed: Option<(Seconds, u32)>,
-    /// Nothing of it is asked before then: its hours or its budget forbid it.
+    /// No requests before then, because of quiet hours or the budget.
     pub held: Option<Seconds>,
 }
 
-/// A pass over a site.
+/// A job on a site.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Task {
-    /// Go on with the one that was stopped.
-    GoOn,
-    /// All of the site.
+    /// Continues the job that was stopped.
+    Continue,
+    /// Checks the whole site.
     Crawl,
-    /// What is due.
+    /// Checks what is due.
     Recheck,
 }
 
 impl Task {
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
-            Task::GoOn => "resume",
+            Task::Continue => "resume",
             Task::Crawl => "crawl",
             Task::Recheck => "recheck",
         }
     }
 }
 
-/// What is next of a site: when, and what.
+/// The next job on a site, and its time.
 #[must_use]
 pub fn next(site: &SiteState, now: Seconds) -> (Seconds, Task) {
     let past = |at: Seconds| if at > now + LEEWAY { Seconds::MIN } else { at };
     let crawl = site.crawled.map_or(Seconds::MIN, |at| past(at).saturating_add(site.every));
     let recheck = site.due.map(|due| match site.passed {
-        // What is due was found by that clock too.
+        // The due time was computed with that clock too.
         Some(at) if past(at) == Seconds::MIN => Seconds::MIN,
         Some(at) => due.max(at.saturating_add(PAUSE)),
         None => due,
     });
     let (at, task) = match recheck {
-        _ if site.unfinished => (Seconds::MIN, Task::GoOn),
-        // A crawl asks what is due as well.
+        _ if site.unfinished => (Seconds::MIN, Task::Continue),
+        // A crawl also checks what is due.
         Some(recheck) if recheck < crawl => (recheck, Task::Recheck),
         _ => (crawl, Task::Crawl),
     };
@@ -85,19 +86,18 @@ pub fn next(site: &SiteState, now: Seconds) -> (Seconds, Task) {
     (at.max(again).max(site.held.unwrap_or(Seconds::MIN)), task)
 }
 
-/// The site that comes first, when, and what is to be done; `None` where there are no
-/// sites.
+/// The site that is next, the time and the job; `None` if there are no sites.
 #[must_use]
 pub fn first(sites: &[SiteState], now: Seconds) -> Option<(usize, Seconds, Task)> {
     let each = sites.iter().enumerate().map(|(at, site)| {
         let (when, task) = next(site, now);
         (at, when, task)
     });
-    // Of two that are ready, what is half done goes first: it holds nothing up for long.
-    each.min_by_key(|(at, when, task)| ((*when).max(now), *task != Task::GoOn, *when, *at))
+    // Of two jobs that are ready, a continued one goes first: it does not take long.
+    each.min_by_key(|(at, when, task)| ((*when).max(now), *task != Task::Continue, *when, *at))
 }
 
-/// How long to wait after so many tries in vain: twice as long each time.
+/// How long to wait after this many failed attempts: twice as long each time.
 fn after(times: u32) -> Seconds {
     let doubled = times.saturating_sub(1).min(16);
     (PAUSE / 2).saturating_mul(1 << doubled).min(LONGEST)
@@ -111,23 +111,23 @@ pub struct Budget {
 }
 
 impl Budget {
-    /// At most so many in any hour.
+    /// At most this many in any hour.
     #[must_use]
     pub fn per_hour(most: u64) -> Budget {
         Budget { most, spent: VecDeque::new() }
     }
 
-    /// So many were made by now.
+    /// Records requests made up to now.
     pub fn spend(&mut self, now: Seconds, requests: u64) {
         if requests > 0 {
             self.spent.push_back((now, requests));
         }
     }
 
-    /// How many may be made now.
+    /// How many requests may be made now.
     #[must_use]
     pub fn left(&mut self, now: Seconds) -> u64 {
-        // What a clock that went wrong has noted counts for an hour from now at most.
+        // Requests recorded by a wrong clock count for an hour from now at most.
         self.spent.retain_mut(|(at, _)| {
             *at = (*at).min(now);
             *at > now - HOUR
@@ -136,7 +136,7 @@ impl Budget {
         self.most.saturating_sub(spent)
     }
 
-    /// When some may be made again; now, where some are left.
+    /// When some requests may be made again; `now` if some are left.
     #[must_use]
     pub fn free_at(&mut self, now: Seconds) -> Seconds {
         if self.left(now) > 0 {

@@ -1,7 +1,7 @@
-//! When an address is to be asked again.
+//! When a URL is rechecked.
 //!
-//! All of it follows from what was seen and from the settings. Times are seconds since
-//! 1970-01-01 UTC; nothing here looks at a clock.
+//! This follows from the results of earlier checks and from the settings. Times are seconds since
+//! 1970-01-01 UTC; nothing here reads a clock.
 
 use std::collections::{HashMap, VecDeque};
 
@@ -15,29 +15,29 @@ const MINUTE: Seconds = 60;
 const HOUR: Seconds = 60 * MINUTE;
 const DAY: Seconds = 24 * HOUR;
 
-/// Clocks of one machine agree so well.
+/// The tolerance for clocks of one machine.
 pub(crate) const LEEWAY: Seconds = 5 * MINUTE;
 
-/// How often is asked again.
+/// How often URLs are rechecked.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RecheckPolicy {
-    /// A sound address of others.
+    /// A working external URL.
     pub sound: Seconds,
-    /// An address that was asked only once.
+    /// An external URL that was checked only once.
     pub new: Seconds,
-    /// What may pass: the first, second, third time, and ever after.
+    /// A temporary failure: the first, second and third time, and from then on.
     pub passing: [Seconds; 4],
-    /// What is broken, at first.
+    /// A broken URL, at first.
     pub broken: Seconds,
-    /// For how long that is.
+    /// How long "at first" is.
     pub early: Seconds,
-    /// What is broken, later.
+    /// A broken URL, later.
     pub broken_later: Seconds,
-    /// What is waived.
+    /// A waived URL.
     pub waived: Seconds,
-    /// However steady an address is, it is asked so often.
+    /// The longest interval between two checks of a working URL.
     pub longest: Seconds,
-    /// Addresses of a host of others that are asked in an hour, at most.
+    /// How many URLs of an external host are checked per hour at most.
     pub per_host_hour: usize,
 }
 
@@ -57,19 +57,19 @@ impl Default for RecheckPolicy {
     }
 }
 
-/// What the last checks said of an address, as far as it matters for the next.
+/// The result of the last checks of a URL, as far as it matters for the next.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum LastOutcome {
-    /// It is well, or has only moved.
+    /// It works, or has only moved.
     Sound,
-    /// It fails, and may pass.
+    /// It fails, perhaps temporarily.
     Temporary,
     /// It is broken or doubtful.
     Wrong,
 }
 
 impl LastOutcome {
-    /// The word for it in a store.
+    /// Its name in a store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -79,7 +79,7 @@ impl LastOutcome {
         }
     }
 
-    /// The opposite of [`as_str`](Word::as_str).
+    /// The opposite of [`as_str`](LastOutcome::as_str).
     #[must_use]
     pub fn named(name: &str) -> Option<LastOutcome> {
         [LastOutcome::Sound, LastOutcome::Temporary, LastOutcome::Wrong]
@@ -87,7 +87,7 @@ impl LastOutcome {
             .find(|last| last.as_str() == name)
     }
 
-    /// What a verdict says in this regard; `None` for what was not asked.
+    /// The result for a verdict; `None` if it was not checked.
     #[must_use]
     pub fn of(verdict: Verdict, cause: Option<Cause>) -> Option<LastOutcome> {
         match verdict {
@@ -101,42 +101,42 @@ impl LastOutcome {
     }
 }
 
-/// The checks of one address, as far as they matter for the next.
+/// The checks of one URL, as far as they matter for the next.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Checked {
-    /// What they say.
+    /// Their result.
     pub last: LastOutcome,
-    /// On which side of the bounds it lies.
+    /// The scope of the URL.
     pub scope: Scope,
-    /// When it was asked last.
+    /// When it was last checked.
     pub checked_at: Seconds,
-    /// When a check said this for the first time without another word since.
+    /// When a check first had this result, with no other result since.
     pub since: Seconds,
-    /// How many checks have said this without another word between them; at least 1.
+    /// How many checks in a row have had this result; at least 1.
     pub times: u32,
-    /// It was never asked before those.
+    /// It was never checked before those.
     pub is_new: bool,
     /// All findings of it are waived.
     pub waived: bool,
 }
 
-/// Why an address is due when it is.
+/// Why a URL is due when it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum DueReason {
-    /// It fails, and that may pass.
+    /// It fails, perhaps temporarily.
     Temporary,
     /// It is broken or doubtful.
     Wrong,
-    /// It was asked only once.
+    /// It was checked only once.
     New,
-    /// It was well the last time.
+    /// It worked the last time.
     Sound,
     /// It is waived.
     Waived,
 }
 
 impl DueReason {
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -149,16 +149,16 @@ impl DueReason {
     }
 }
 
-/// When an address is to be asked again, and why; `None` for what is asked with each
-/// crawl of its site. Always later than the last check.
+/// When a URL is to be rechecked, and why; `None` if it is checked with each crawl of its site.
+/// Always later than the last check.
 #[must_use]
 pub fn due(url: &str, checked: &Checked, policy: &RecheckPolicy) -> Option<(Seconds, DueReason)> {
     let (gap, reason) = gap(checked, policy)?;
     Some((checked.checked_at.saturating_add(spread(url, gap).max(1)), reason))
 }
 
-/// The same at a time: a check that lies in the future was noted by a clock that went
-/// wrong, and says nothing of when the next is due.
+/// The same as of `now`: a check that lies in the future was recorded by a wrong clock, and says
+/// nothing about when the next is due.
 #[must_use]
 pub fn due_at(
     url: &str,
@@ -187,14 +187,14 @@ fn gap(checked: &Checked, policy: &RecheckPolicy) -> Option<(Seconds, DueReason)
         LastOutcome::Sound if scope == Scope::Internal => None,
         LastOutcome::Sound if is_new && times <= 1 => Some((policy.new, DueReason::New)),
         LastOutcome::Sound => {
-            // The check after the first one of a new address shows nothing of steadiness.
+            // The second check of a new URL says nothing about how stable it is.
             let steady = times.saturating_sub(if is_new { 2 } else { 1 });
             Some((grown(policy.sound, steady, policy.longest), DueReason::Sound))
         }
     }
 }
 
-/// Half as long again for each time, up to the longest.
+/// Half as long again each time, up to the longest interval.
 fn grown(first: Seconds, times: u32, longest: Seconds) -> Seconds {
     let mut gap = first;
     for _ in 0..times {
@@ -206,8 +206,8 @@ fn grown(first: Seconds, times: u32, longest: Seconds) -> Seconds {
     gap.min(longest.max(first))
 }
 
-/// A tenth earlier or later, as the address has it: what was found together is not asked
-/// together for ever.
+/// Up to a tenth earlier or later, depending on the URL, so that URLs found together are not
+/// checked together forever.
 fn spread(url: &str, gap: Seconds) -> Seconds {
     let tenth = gap / 10;
     let steps = 2 * tenth + 1;
@@ -215,31 +215,30 @@ fn spread(url: &str, gap: Seconds) -> Seconds {
     gap - tenth + hash % steps
 }
 
-/// Shares the hours out among the addresses of each host: gives each wish its time, in
-/// the order of the wishes.
+/// Assigns times to the URLs of each host within its hourly limit, in the order of the requests.
 ///
-/// A wish is a host, by number, and the time at which the address is due; they come in
-/// the order in which they are due. Nobody is asked before it is due or before `now`, of
-/// each host no more in any hour than the rhythm allows, and who came first goes first:
-/// nobody waits for ever. `asked` has the times at which hosts were asked lately, in
-/// order; those that lie in the future count as now.
+/// A request is a host, by number, and the time at which a URL is due; they come in order of that
+/// time. No URL is checked before it is due or before `now`, no host gets more checks in any hour
+/// than the policy allows, and the order is first come, first served, so that every URL gets its
+/// turn. `checked` has the times of recent checks, in order; those in the future count as now.
 #[must_use]
 pub fn share(
     now: Seconds,
-    uses: impl IntoIterator<Item = (u32, Seconds)>,
-    asked: impl IntoIterator<Item = (u32, Seconds)>,
+    requests: impl IntoIterator<Item = (u32, Seconds)>,
+    checked: impl IntoIterator<Item = (u32, Seconds)>,
     policy: &RecheckPolicy,
 ) -> Vec<Seconds> {
     let most = policy.per_host_hour.max(1);
     let mut lately: HashMap<u32, VecDeque<Seconds>> = HashMap::new();
-    for (host, at) in asked {
+    for (host, at) in checked {
         let times = lately.entry(host).or_default();
         times.push_back(at.min(now));
         if times.len() > most {
             times.pop_front();
         }
     }
-    uses.into_iter()
+    requests
+        .into_iter()
         .map(|(host, due)| {
             let times = lately.entry(host).or_default();
             let mut at = due.max(now);

@@ -1,24 +1,24 @@
-//! Whether a page has the place that a fragment names.
+//! Whether a page has the anchor that a fragment names.
 //!
-//! HTML, "The indicated part of the document": an `id`, else an `a` with that
-//! `name`, compared as written and percent-decoded.
+//! HTML, "The indicated part of the document": an `id`, else an `a` with that `name`, compared as
+//! written and percent-decoded.
 
 use xxhash_rust::xxh3::xxh3_64;
 
-/// The places of one page that fragments may name: sorted hashes of its ids.
+/// The anchors of one page: sorted hashes of its ids.
 ///
-/// Eight bytes an id. A clash would hide one missing place among some 10^13
-/// pairs, and never raise a false alarm.
+/// Eight bytes per id. A collision would hide one missing anchor in some 10^13 pairs, and never
+/// cause a false alarm.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct AnchorIndex(Vec<u64>);
 
 impl AnchorIndex {
-    /// Takes the ids and anchor names of a page.
+    /// Builds the index from the ids and anchor names of a page.
     pub fn new<'a>(ids: impl Iterator<Item = &'a str>) -> AnchorIndex {
         AnchorIndex::from_hashes(ids.map(hash_id).collect())
     }
 
-    /// Takes hashes that [`hash_id`] made.
+    /// Builds the index from hashes by [`hash_id`].
     #[must_use]
     pub fn from_hashes(mut hashes: Vec<u64>) -> AnchorIndex {
         hashes.sort_unstable();
@@ -37,25 +37,24 @@ impl AnchorIndex {
     }
 }
 
-/// The hash under which an id is kept.
+/// The hash of an id.
 #[must_use]
 pub fn hash_id(id: &str) -> u64 {
     xxh3_64(id.as_bytes())
 }
 
-/// What can be said of a fragment.
+/// The result of looking up a fragment.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FragmentMatch {
-    /// The page has the place, or needs none for this fragment (`#top`, empty).
+    /// The page has the anchor, or needs none for this fragment (`#top`, empty).
     Present,
-    /// The fragment is written for a script: no place can be expected.
+    /// The fragment is for a script: no anchor can be expected.
     ForScript,
-    /// The page was read to its end and has no such place.
+    /// The page was read to its end and has no such anchor.
     Missing,
 }
 
-/// Looks for the place that a fragment names. The fragment comes as it stands in
-/// the normal form of the address, percent-encoding and all.
+/// Looks up a fragment, given as in the normal form of the URL, with percent-encoding.
 #[must_use]
 pub fn find(index: &AnchorIndex, fragment: &str) -> FragmentMatch {
     let decoded = percent_decode(fragment);
@@ -96,7 +95,7 @@ mod tests {
     }
 
     #[test]
-    fn ids_are_found_as_written_and_decoded() {
+    fn ids_match_as_written_and_decoded() {
         assert_eq!(look(&["opening-times"], "opening-times"), FragmentMatch::Present);
         assert_eq!(look(&["öffnung"], "%C3%B6ffnung"), FragmentMatch::Present);
         assert_eq!(look(&["%41"], "%41"), FragmentMatch::Present);
@@ -106,14 +105,14 @@ mod tests {
     }
 
     #[test]
-    fn the_top_and_text_fragments_need_no_place() {
+    fn top_and_text_fragments_need_no_anchor() {
         for fragment in ["", "top", "TOP", ":~:text=lock"] {
             assert_eq!(look(&[], fragment), FragmentMatch::Present, "{fragment}");
         }
     }
 
     #[test]
-    fn routes_of_scripts_are_no_fault() {
+    fn script_routes_are_not_missing_anchors() {
         for fragment in ["/photos", "!photos", "page=2", "a?b"] {
             assert_eq!(look(&["x"], fragment), FragmentMatch::ForScript, "{fragment}");
         }

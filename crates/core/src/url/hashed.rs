@@ -1,12 +1,12 @@
-//! Maps whose keys are hashes already: they are not hashed again.
+//! Maps whose keys are already hashes: they are not hashed again.
 
 use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
 
-/// A map by 128-bit hashes.
+/// A map with 128-bit hashes as keys.
 pub type HashedMap<T> = HashMap<u128, T, BuildHasherDefault<Ready>>;
 
-/// Takes a hash for a hash.
+/// A hasher that returns the key.
 #[derive(Debug, Default)]
 pub struct Ready(u64);
 

@@ -1,10 +1,9 @@
-//! Whether a `mailto:` address leads to somebody (RFC 6068 §2).
+//! Whether a `mailto:` URL has a valid recipient (RFC 6068 §2).
 
 use crate::url::fragment::percent_decode;
 
-/// Whether a letter can be sent: `to`, in the path or as a header field, holds addresses
-/// and nothing else. A letter without any, but with a body, is one to pass on: whoever
-/// clicks says to whom.
+/// Whether an email can be sent: `to`, in the path or as a header field, contains addresses and
+/// nothing else. A message with a body but without a recipient is for the user to forward.
 #[must_use]
 pub fn is_addressed(path: &str, query: Option<&str>) -> bool {
     let fields: Vec<(String, String)> = query
@@ -24,8 +23,8 @@ pub fn is_addressed(path: &str, query: Option<&str>) -> bool {
     all.iter().filter(|list| !list.trim().is_empty()).all(|list| list.split(',').all(is_address))
 }
 
-/// An address in short (RFC 6068 §2, `addr-spec`): something, `@`, a host. What stands in
-/// angle brackets after a name is widely understood.
+/// An email address (RFC 6068 §2, `addr-spec`): something, `@`, a host. A name with the address
+/// in angle brackets is widely understood.
 fn is_address(text: &str) -> bool {
     let text = text.trim();
     let text = match text.rsplit_once('<') {
@@ -57,7 +56,7 @@ mod tests {
     }
 
     #[test]
-    fn letters_to_somebody_are_fine() {
+    fn valid_recipients_are_accepted() {
         for address in [
             "keeper@a.test",
             "keeper@a.test,clerk@a.test?subject=Locks",
@@ -77,7 +76,7 @@ mod tests {
     }
 
     #[test]
-    fn letters_to_nobody_are_not() {
+    fn missing_or_invalid_recipients_are_not() {
         for address in [
             "",
             "?subject=Locks",

@@ -1,23 +1,23 @@
-//! A memo in front of URL parsing.
+//! A cache in front of URL parsing.
 //!
-//! Most links of a page, its menu and footer, stood on the page before. Parsing
-//! them anew costs as much as tokenizing the page; looking up the raw text costs
-//! a twentieth. A reference means the same on two pages when they agree in the
-//! part of their base that it depends on: nothing for an absolute one, the origin
-//! for one that begins with `/`, the folder for the rest.
+//! Most links of a page, in its menu and footer, were on the page before. Parsing them again
+//! costs as much as tokenizing the page; looking up the raw text costs a twentieth. A reference
+//! resolves to the same URL on two pages if these have the same part of the base that it depends
+//! on: nothing for an absolute reference, the origin for one that begins with `/`, the folder for
+//! all others.
 
 use url::{Position, Url};
 use xxhash_rust::xxh3::xxh3_128_with_seed;
 
 use crate::url::hashed::HashedMap;
 
-/// What references mean, by their raw text and the part of the base they depend on.
+/// Resolved references, by their raw text and the part of the base they depend on.
 #[derive(Debug)]
 pub(crate) struct Memo<T> {
     known: HashedMap<T>,
 }
 
-/// The base of a page, ready for look-ups.
+/// The base of a page, prepared for look-ups.
 #[derive(Debug)]
 pub(crate) struct BaseKeys {
     origin: u64,
@@ -50,21 +50,21 @@ impl<T: Copy> Memo<T> {
     }
 }
 
-/// Under which a reference is kept.
+/// The key of a reference in the cache.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Key(u128);
 
-/// The key of a reference on a page with that base; `None` for one that depends
-/// on the very page and is not worth keeping.
+/// The key of a reference on a page with this base; `None` if it depends on the whole base and is
+/// not worth caching.
 pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
     Some(Key(xxh3_128_with_seed(written.as_bytes(), depends_on(base, written)?)))
 }
 
-/// The part of the base that a reference depends on, as a hash; `None` for one
-/// that depends on all of it, or is too odd to tell.
+/// A hash of the part of the base that a reference depends on; `None` if it depends on all of it,
+/// or cannot be told easily.
 fn depends_on(base: &BaseKeys, written: &str) -> Option<u64> {
     let first = *written.as_bytes().first()?;
-    // The URL parser cuts out white space and control characters: rare, so parsed each time.
+    // The URL parser removes white space and control characters: rare, so parsed each time.
     let is_odd = written.bytes().any(|byte| byte <= b' ');
     match first {
         _ if is_odd => None,
@@ -73,14 +73,14 @@ fn depends_on(base: &BaseKeys, written: &str) -> Option<u64> {
         _ => match after_scheme(written) {
             None => Some(base.folder),
             Some(rest) if rest.starts_with("//") => Some(0),
-            // `http:` with nothing after it means the very page that it stands on.
+            // `http:` with nothing after it resolves to the page itself.
             Some(_) => None,
         },
     }
 }
 
-/// What follows the scheme and its colon, if a reference has a scheme (URL, "scheme
-/// start state": it begins with a letter).
+/// The rest after the scheme and its colon, if a reference has a scheme (URL, "scheme start
+/// state": it begins with a letter).
 fn after_scheme(written: &str) -> Option<&str> {
     if !written.starts_with(|c: char| c.is_ascii_alphabetic()) {
         return None;

@@ -1,7 +1,5 @@
-//! What does this reference name, and is that the site's own?
-//!
-//! From what is written in a page to URLs in normal form, and what can be said of a URL by
-//! looking at it: its scope, whether a pattern fits, what its query and fragment mean.
+//! URLs: from references in a page to URLs in normal form, and everything that can be told from a
+//! URL itself: its scope, whether a pattern matches, its query and fragment.
 
 pub mod fragment;
 pub mod hashed;

@@ -1,10 +1,10 @@
-//! Which network addresses a check that started on the public web leaves alone.
+//! Which network addresses a check that started on the public web must not request.
 
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 use url::{Host, Url};
 
-/// Whether an address names this machine: by number, or as `localhost` (RFC 6761 §6.3).
+/// Whether a URL names this machine: by IP address, or as `localhost` (RFC 6761 §6.3).
 #[must_use]
 pub fn is_loopback(address: &Url) -> bool {
     match address.host() {
@@ -15,15 +15,15 @@ pub fn is_loopback(address: &Url) -> bool {
     }
 }
 
-/// Whether this is a loopback, private, link-local, shared, unspecified or
-/// metadata address: one that a page on the public web has no business naming.
+/// Whether this is a loopback, private, link-local, shared, unspecified or metadata address,
+/// which a page on the public web should not link to.
 ///
-/// Sources: RFC 1918, RFC 6598 (shared space), RFC 3927 and RFC 4291 §2.5.6
-/// (link-local, where the cloud metadata services live), RFC 4193 (unique local),
-/// RFC 1122 §3.2.1.3 ("this network"), RFC 6890 (192.0.0.0/24), RFC 5771 and RFC 1112
-/// (multicast and reserved), and 168.63.129.16, where one cloud has its host's service.
-/// IPv6 forms that carry an IPv4 address (mapped and compatible, RFC 4291 §2.5.5;
-/// NAT64, RFC 6052; 6to4, RFC 3056) are judged by the address inside.
+/// Sources: RFC 1918, RFC 6598 (shared space), RFC 3927 and RFC 4291 §2.5.6 (link-local, where
+/// the cloud metadata services live), RFC 4193 (unique local), RFC 1122 §3.2.1.3 ("this
+/// network"), RFC 6890 (192.0.0.0/24), RFC 5771 and RFC 1112 (multicast and reserved), and
+/// 168.63.129.16, where one cloud has its host's service. IPv6 forms that contain an IPv4 address
+/// (mapped and compatible, RFC 4291 §2.5.5; NAT64, RFC 6052; 6to4, RFC 3056) are judged by that
+/// address.
 #[must_use]
 pub fn is_private(ip: IpAddr) -> bool {
     match ip {
@@ -62,7 +62,7 @@ fn carried_v4(ip: Ipv6Addr) -> Option<Ipv4Addr> {
     }
     let (high, low) = match ip.segments() {
         [0x64, 0xff9b, 0, 0, 0, 0, high, low] | [0x2002, high, low, ..] => (high, low),
-        // The loopback and unspecified addresses look like this too.
+        // The loopback and unspecified addresses have this form too.
         [0, 0, 0, 0, 0, 0, high, low] if high != 0 => (high, low),
         _ => return None,
     };

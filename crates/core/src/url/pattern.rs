@@ -1,11 +1,11 @@
-//! Patterns as people write them: only `*` is special, and it crosses `/`.
+//! Patterns as users write them: only `*` is special, and it crosses `/`.
 
 use crate::url::reference::path_of;
 
-/// A pattern for addresses.
+/// A pattern for URLs.
 ///
-/// With `://` in it, it is held against the whole address; with a leading `/`,
-/// against path and query from their start; else it may match any part.
+/// A pattern with `://` must match the whole URL; one with a leading `/`, the path and query from
+/// their start; any other may match any part.
 ///
 /// ```
 /// use rummage_core::url::pattern::Pattern;
@@ -31,7 +31,7 @@ enum Part {
 }
 
 impl Pattern {
-    /// Reads a pattern. Every text is one: there is nothing to get wrong.
+    /// Parses a pattern. Any text is valid.
     #[must_use]
     pub fn new(written: &str) -> Pattern {
         let part = if written.contains("://") {
@@ -50,7 +50,7 @@ impl Pattern {
         &self.written
     }
 
-    /// Whether the pattern fits this address.
+    /// Whether the pattern matches this URL.
     #[must_use]
     pub fn matches(&self, url: &str) -> bool {
         match self.part {
@@ -61,9 +61,9 @@ impl Pattern {
     }
 }
 
-/// Whether a text fits a pattern in which only `*` is special.
+/// Whether a text matches a pattern in which only `*` is special.
 ///
-/// One pass with one point to go back to: linear in practice, never exponential.
+/// One pass with a single point to go back to: linear in practice, never exponential.
 #[must_use]
 pub fn fits(pattern: &str, text: &str) -> bool {
     let (pattern, text) = (pattern.as_bytes(), text.as_bytes());
@@ -100,7 +100,7 @@ mod tests {
     }
 
     #[test]
-    fn a_leading_slash_means_the_path_from_its_start() {
+    fn a_leading_slash_anchors_the_pattern_to_the_path() {
         let pattern = Pattern::new("/print");
         assert!(pattern.matches("http://a.test/print"));
         assert!(!pattern.matches("http://a.test/print/2"));

@@ -1,32 +1,32 @@
-//! What becomes of the queries of a site's own addresses.
+//! What happens to the query strings of internal URLs.
 
 use url::Url;
 
 use crate::url::pattern::fits;
 
-/// Which parts of a query are dropped before an address is asked.
+/// Which parts of a query are dropped before a URL is requested.
 ///
 /// ```
 /// use rummage_core::url::query::QueryRule;
 /// use url::Url;
 ///
-/// let mut address = Url::parse("http://a.test/?id=7&session=a8").unwrap();
-/// QueryRule::DropNames(vec!["session".to_owned()]).apply(&mut address);
-/// assert_eq!(address.as_str(), "http://a.test/?id=7");
+/// let mut url = Url::parse("http://a.test/?id=7&session=a8").unwrap();
+/// QueryRule::DropNames(vec!["session".to_owned()]).apply(&mut url);
+/// assert_eq!(url.as_str(), "http://a.test/?id=7");
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum QueryRule {
     /// None.
     #[default]
     Keep,
-    /// All of it.
+    /// The whole query.
     Drop,
-    /// The parameters of these names; `*` stands for any text.
+    /// Parameters with these names, in which `*` matches any text.
     DropNames(Vec<String>),
 }
 
 impl QueryRule {
-    /// Changes an address by the rule. What is kept stays as it was written.
+    /// Applies the rule to a URL. Parameters that are kept stay as written.
     pub fn apply(&self, url: &mut Url) {
         let Some(query) = url.query() else { return };
         let kept = match self {
@@ -51,7 +51,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_is_kept_stays_as_it_was() {
+    fn parameters_that_are_kept_stay_as_written() {
         let names = |names: &[&str]| {
             QueryRule::DropNames(names.iter().map(|&name| name.to_owned()).collect())
         };

@@ -1,7 +1,7 @@
-//! From what stands in an attribute to an address in normal form.
+//! From an attribute value to a URL in normal form.
 //!
-//! Normal form is the URL standard's serialisation without the fragment, and
-//! nothing more: no sorting, no decoding, no change of slashes.
+//! The normal form is the URL standard's serialization without the fragment, and nothing more: no
+//! sorting, no decoding, no change of slashes.
 
 use std::borrow::Cow;
 
@@ -9,31 +9,31 @@ use encoding_rs::{Encoding, UTF_8};
 use strsim::levenshtein;
 use url::Url;
 
-/// What a reference in a page turns out to be.
+/// The URL that a reference resolves to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Reference {
-    /// An address that can be asked over HTTP.
+    /// A URL that can be requested over HTTP.
     Web {
-        /// The address, its fragment cut off.
+        /// The URL without its fragment.
         url: Url,
-        /// The fragment, as the URL standard serialises it, without `#`.
+        /// The fragment, as the URL standard serializes it, without `#`.
         fragment: Option<String>,
     },
-    /// An address of another scheme, such as `mailto:`.
+    /// A URL with another scheme, such as `mailto:`.
     Other {
-        /// The address as serialised.
+        /// The serialized URL.
         url: String,
     },
-    /// Not an address that a browser can open.
+    /// Not a URL that a browser can open.
     Malformed {
-        /// The reference as written, white space around it cut off.
+        /// The reference as written, without surrounding white space.
         written: String,
     },
 }
 
-/// Schemes in use on web pages that lie within two edits of http, https or
-/// mailto, or that name this machine on purpose. Source: IANA's registry of URI
-/// schemes, and the schemes that browsers handle themselves.
+/// Schemes in use on web pages that are within two edits of http, https or mailto, or that name
+/// this machine on purpose. Source: IANA's registry of URI schemes, and the schemes that browsers
+/// handle themselves.
 const OTHER_SCHEMES: &[&str] = &[
     "about",
     "acct",
@@ -73,11 +73,11 @@ const OTHER_SCHEMES: &[&str] = &[
     "xmpp",
 ];
 
-/// Reads a reference against the base of its page.
+/// Resolves a reference against the base of its page.
 ///
-/// Malformed is what the URL standard cannot parse, `file:` on a web page, a
-/// scheme of one letter (a drive of some disk), a scheme within two edits of http,
-/// https or mailto, and a `mailto:` to nobody.
+/// Malformed is: what the URL standard cannot parse, `file:` on a web page, a scheme of one
+/// letter (a drive letter), a scheme within two edits of http, https or mailto, and a `mailto:`
+/// without a recipient.
 ///
 /// ```
 /// use rummage_core::url::reference::{Reference, resolve};
@@ -94,7 +94,7 @@ pub fn resolve(base: &Url, written: &str) -> Reference {
     resolve_in(base, written, UTF_8)
 }
 
-/// The same on a page in that encoding: queries are written in it (URL, "query state").
+/// The same for a page in this encoding, which applies to its queries (URL, "query state").
 #[must_use]
 pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Reference {
     let malformed = || Reference::Malformed { written: trim(written).to_owned() };
@@ -118,13 +118,13 @@ pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Ref
     }
 }
 
-/// Says of a closure what its type cannot: that it lends on what it is lent.
+/// Gives a closure the lifetime its type cannot express: it returns what it borrows.
 fn for_any_lifetime<F: Fn(&str) -> Cow<'_, [u8]>>(function: F) -> F {
     function
 }
 
-/// What an encoding lacks is written as a character reference, percent-encoded
-/// (URL, "percent-encode after encoding").
+/// Characters that the encoding lacks become percent-encoded character references (URL,
+/// "percent-encode after encoding").
 fn encode_query<'a>(text: &'a str, encoding: &'static Encoding) -> Cow<'a, [u8]> {
     if text.is_ascii() {
         return Cow::Borrowed(text.as_bytes());
@@ -142,7 +142,7 @@ fn encode_query<'a>(text: &'a str, encoding: &'static Encoding) -> Cow<'a, [u8]>
     Cow::Owned(out)
 }
 
-/// Cuts off what the URL standard cuts off: control characters and spaces.
+/// Removes what the URL standard removes at both ends: control characters and spaces.
 #[must_use]
 pub fn trim(written: &str) -> &str {
     written.trim_matches(|c: char| c <= ' ')
@@ -156,8 +156,7 @@ fn is_misspelt(scheme: &str) -> bool {
         && ["http", "https", "mailto"].iter().any(|known| levenshtein(scheme, known) <= 2)
 }
 
-/// The part of an address that says which server is asked: host, and port where
-/// it is not a default one.
+/// The server of a URL: host, with the port unless it is the default.
 #[must_use]
 pub fn server_of(url: &Url) -> String {
     let host = url.host_str().unwrap_or_default();
@@ -167,7 +166,7 @@ pub fn server_of(url: &Url) -> String {
     }
 }
 
-/// Path and query of an absolute address, from their slash on.
+/// Path and query of an absolute URL, from the slash on.
 #[must_use]
 pub fn path_of(url: &str) -> &str {
     let after = url.find("://").map_or(0, |at| at + 3);
@@ -209,7 +208,7 @@ mod tests {
     }
 
     #[test]
-    fn other_schemes_are_told_from_misspelt_ones() {
+    fn other_schemes_are_distinguished_from_misspelled_ones() {
         for written in
             ["mailto:a@b.test", "tel:+441", "ftp://a.test/", "javascript:void(0)", "sms:1"]
         {
@@ -223,7 +222,7 @@ mod tests {
     }
 
     #[test]
-    fn urls_take_their_normal_form() {
+    fn urls_are_normalized() {
         for (written, expected) in [
             ("http://Bücher.test/", "http://xn--bcher-kva.test/"),
             ("http://xn--bcher-kva.test/", "http://xn--bcher-kva.test/"),
@@ -247,7 +246,7 @@ mod tests {
     }
 
     #[test]
-    fn queries_are_written_in_the_encoding_of_the_page() {
+    fn queries_use_the_encoding_of_the_page() {
         let base = Url::parse("http://a.test/").unwrap();
         for (encoding, written, expected) in [
             ("shift_jis", "?q=テ", "http://a.test/?q=%83e"),

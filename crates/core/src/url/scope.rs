@@ -1,20 +1,20 @@
-//! What belongs to the site that is checked, and what lies outside.
+//! What is internal to the site, and what is external.
 
 use serde::{Deserialize, Serialize};
 use url::{Host, Position, Url};
 
-/// On which side of the site's bounds an address lies.
+/// The scope of a URL.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Scope {
-    /// Within the bounds: its pages are read for links.
+    /// Within the bounds of the site: pages are parsed for links.
     Internal,
-    /// Outside: asked, not read.
+    /// Outside: checked, but not parsed for links.
     External,
 }
 
 impl Scope {
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -23,50 +23,48 @@ impl Scope {
         }
     }
 
-    /// The one of that name.
+    /// The scope with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<Scope> {
         [Scope::Internal, Scope::External].into_iter().find(|scope| scope.as_str() == name)
     }
 }
 
-/// The bounds of a site: the host of its start, that host's `www.` or bare twin,
-/// http and https, on the default ports, and what prefixes add.
+/// The bounds of a site: the host of its start URL, that host's `www.` or bare twin, http and
+/// https, on the default ports, and what prefixes add.
 ///
-/// A start on another port makes a site of that very port: what answers on the
-/// other ports of a host is another server. A prefix that names another host or
-/// port adds what it fits. Of the start's own hosts, prefixes that are for them
-/// confine what is read.
+/// A start URL on another port makes a site of that port alone: other ports of a host are other
+/// servers. A prefix with another host or port adds what it matches. Prefixes for the start's own
+/// hosts limit which pages are parsed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Bounds {
-    /// Lower case, as the URL standard serialises it.
+    /// In lower case, as the URL standard serializes it.
     host: String,
-    /// The same host with `www.` put before or taken away; none for an IP address.
+    /// The same host with `www.` added or removed; none for an IP address.
     twin: Option<String>,
-    /// `None`: the default port of either scheme.
+    /// `None` for the default port of either scheme.
     port: Option<u16>,
     within: Vec<Prefix>,
 }
 
-/// The beginning of addresses: `/docs/`, `shop.a.test`, `https://a.test:8443/docs/`.
-/// The scheme does not count.
+/// A prefix of URLs: `/docs/`, `shop.a.test`, `https://a.test:8443/docs/`. The scheme is ignored.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Prefix {
     written: String,
-    /// Host and port; none: the start's.
+    /// Host and port; `None` for those of the start URL.
     server: Option<(String, Option<u16>)>,
-    /// The beginning of path and query.
+    /// A prefix of path and query.
     path: String,
 }
 
 impl Prefix {
-    /// Reads a prefix.
+    /// Parses a prefix.
     ///
     /// # Errors
-    /// When it is neither a path nor an address.
+    /// If it is neither a path nor a URL.
     pub fn parse(written: &str) -> Result<Prefix, url::ParseError> {
         let (server, path) = if written.starts_with('/') && !written.starts_with("//") {
-            // Encoded as it is in addresses.
+            // Percent-encoded as in URLs.
             let url = Url::parse("http://a.test/")?.join(written)?;
             (None, path_of(&url))
         } else {
@@ -80,8 +78,7 @@ impl Prefix {
         Ok(Prefix { written: written.to_owned(), server, path })
     }
 
-    /// All of the host of a start and of its twin, on its port: what makes it part of another
-    /// site.
+    /// The whole host of a start URL and its twin, on its port, to add it to another site.
     #[must_use]
     pub fn all_of(start: &Url) -> Vec<Prefix> {
         let bounds = Bounds::around(start, &[]);
@@ -90,7 +87,7 @@ impl Prefix {
         hosts.filter_map(|host| Prefix::parse(&format!("{host}{port}/")).ok()).collect()
     }
 
-    /// Whether it is one of paths, on whatever host the site has.
+    /// Whether it has only a path, for whatever host the site has.
     #[must_use]
     pub fn is_path(&self) -> bool {
         self.server.is_none()
@@ -107,11 +104,11 @@ fn path_of(url: &Url) -> String {
     url[Position::BeforePath..Position::AfterQuery].to_owned()
 }
 
-/// What the name of a list begins with.
+/// The prefix of a list's name.
 const LISTS: &str = "./";
 
 impl Bounds {
-    /// The bounds of the site that this start belongs to.
+    /// The bounds of the site that this start URL belongs to.
     #[must_use]
     pub fn around(start: &Url, within: &[Prefix]) -> Bounds {
         if start.scheme() == "file" {
@@ -135,11 +132,11 @@ impl Bounds {
         self.host.starts_with(LISTS)
     }
 
-    /// On which side an address lies.
+    /// The scope of a URL.
     #[must_use]
     pub fn scope(&self, url: &Url) -> Scope {
         let is_web = matches!(url.scheme(), "http" | "https");
-        // A list is what a walk over lists is about.
+        // A list counts as internal when lists are checked.
         if url.scheme() == "file" && self.is_of_lists() {
             return Scope::Internal;
         }
@@ -150,7 +147,7 @@ impl Bounds {
         }
     }
 
-    /// Whether an internal address is to be read for links.
+    /// Whether an internal URL is to be parsed for links.
     #[must_use]
     pub fn reads(&self, url: &Url) -> bool {
         let confined =
@@ -158,7 +155,7 @@ impl Bounds {
         self.is_within(url) || (self.is_own(url) && !confined())
     }
 
-    /// Whether a server is the start's own.
+    /// Whether a server is the start URL's own.
     #[must_use]
     pub fn is_own(&self, url: &Url) -> bool {
         let host = url.host_str().unwrap_or_default();
@@ -186,7 +183,7 @@ impl Bounds {
         host == self.host || self.twin.as_deref() == Some(host)
     }
 
-    /// The host of the start, with its port where that is not a default one.
+    /// The host of the start URL, with its port unless that is the default.
     #[must_use]
     pub fn name(&self) -> String {
         match self.port {
@@ -201,7 +198,7 @@ impl Bounds {
         self.twin.as_deref()
     }
 
-    /// The prefixes that confine or add to the site.
+    /// The prefixes that limit or extend the site.
     #[must_use]
     pub fn within(&self) -> &[Prefix] {
         &self.within
@@ -225,7 +222,7 @@ mod tests {
     }
 
     #[test]
-    fn subdomains_and_other_ports_are_not() {
+    fn subdomains_and_other_ports_are_external() {
         for url in ["http://shop.a.test/", "http://a.test:8080/", "http://b.test/"] {
             assert_eq!(scope("http://a.test/", url), Scope::External, "{url}");
         }
@@ -240,8 +237,8 @@ mod tests {
     }
 
     #[test]
-    fn prefixes_confine_the_own_hosts_and_add_others() {
-        // Prefixes, address: its scope, and whether it is read.
+    fn prefixes_limit_own_hosts_and_add_others() {
+        // Prefixes, URL: its scope, and whether it is parsed.
         for (within, url, internal, read) in [
             ("", "http://a.test/x", true, true),
             ("/docs/", "https://www.a.test/docs/x?y", true, true),

@@ -1,46 +1,46 @@
-//! The table of what a link may have beside its address.
+//! The table of faults that a link may have apart from its URL.
 
 use super::{Judgement, Verdict};
 use crate::extract::elements::{Attribute, Element, Expected};
 use crate::extract::signs::title_parts;
 use crate::url::scope::Scope;
 
-/// What is known of a link and its target.
+/// A link and its target.
 #[derive(Debug, Clone, Copy)]
 pub struct LinkContext<'a> {
-    /// The address of the page that has the link.
+    /// The URL of the page with the link.
     pub page: &'a str,
-    /// The address that it names.
+    /// The URL that it names.
     pub target: &'a str,
-    /// On which side of the bounds that lies.
+    /// The scope of that URL.
     pub scope: Option<Scope>,
-    /// The element that holds it.
+    /// The element of the link.
     pub element: Element,
-    /// The attribute that holds it.
+    /// The attribute of the link.
     pub attribute: Attribute,
     /// The `rel` attribute.
     pub rel: Option<&'a str>,
-    /// The reference as it stands in the source.
+    /// The reference as written in the source.
     pub written: &'a str,
     /// The link text.
     pub text: Option<&'a str>,
-    /// The title of the page that has the link.
+    /// The title of the page with the link.
     pub title: Option<&'a str>,
     /// A script acts on the element.
     pub scripted: bool,
-    /// What is said of the address.
+    /// The verdict on the URL.
     pub verdict: Verdict,
-    /// The target was read to its end and lacks the place that the fragment names.
+    /// The target was read to its end, and lacks the anchor that the fragment names.
     pub lacks_anchor: bool,
-    /// The target is a page, though asked for what the link wants.
+    /// The target is an HTML page, even when requested with a browser's `Accept` header.
     pub is_page: bool,
-    /// Links that lead nowhere are broken, not doubtful: so before a launch.
+    /// Placeholder links are broken, not doubtful: the rule for a site before its launch.
     pub placeholders_are_broken: bool,
 }
 
 impl LinkContext<'_> {
-    /// Browsers refuse to mix these with a page of https, and do not ask by https
-    /// instead (Mixed Content §5.1 and §5.2).
+    /// Browsers block these on an https page, and do not try https instead (Mixed Content §5.1
+    /// and §5.2).
     fn is_mixed(&self) -> bool {
         self.element.is_blockable(self.attribute, self.rel)
             && self.page.starts_with("https:")
@@ -55,7 +55,7 @@ impl LinkContext<'_> {
             && !self.names_its_page()
     }
 
-    /// "You are here": the link names the page on which it stands, as menus do.
+    /// "You are here": the link names the page it is on, as menus do.
     fn names_its_page(&self) -> bool {
         let (Some(text), Some(title)) = (self.text, self.title) else { return false };
         let text = text.to_lowercase();
@@ -67,7 +67,7 @@ impl LinkContext<'_> {
     }
 }
 
-/// Whether a reference names nothing: HTML authors write these until they know better.
+/// Whether a reference is one of those that authors write as a placeholder.
 fn is_empty_reference(written: &str) -> bool {
     let bare: String =
         written.chars().filter(|c| !c.is_whitespace()).collect::<String>().to_ascii_lowercase();
@@ -77,12 +77,12 @@ fn is_empty_reference(written: &str) -> bool {
     }
 }
 
-/// This machine is trusted over http (Secure Contexts §3.1).
+/// Browsers trust this machine over http (Secure Contexts §3.1).
 fn is_near(target: &str) -> bool {
     url::Url::parse(target).is_ok_and(|url| crate::url::network::is_loopback(&url))
 }
 
-/// What is said of a link beside its address, if anything; the worse of the two counts.
+/// The verdict on a link apart from its URL, if it has a fault; the worse of the two counts.
 #[must_use]
 pub fn of_link(url: &LinkContext<'_>) -> Option<Judgement> {
     let row = ROWS.iter().find(|row| (row.fits)(url))?;
@@ -91,7 +91,7 @@ pub fn of_link(url: &LinkContext<'_>) -> Option<Judgement> {
 
 fn is_worse(own: Verdict, of_url: Verdict) -> bool {
     let rank = |verdict| Verdict::ALL.iter().position(|known| *known == verdict);
-    // What is skipped was not looked at: anything that is known is worse.
+    // A skipped URL was not checked: any fault of the link is worse.
     of_url == Verdict::Skipped || rank(own) < rank(of_url)
 }
 
@@ -141,7 +141,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn each_row_is_the_first_that_fits_its_examples() {
+    fn each_row_is_the_first_to_match_its_examples() {
         for (row, example) in examples() {
             let first = ROWS.iter().find(|row| (row.fits)(&example));
             assert_eq!(first.map(|row| row.name), Some(row), "{example:?}");
@@ -150,7 +150,7 @@ mod tests {
     }
 
     #[test]
-    fn what_a_script_acts_on_is_no_placeholder() {
+    fn a_link_that_a_script_acts_on_is_not_a_placeholder() {
         for written in ["#", "", "javascript:void(0)", "#gone"] {
             let button =
                 LinkContext { scripted: true, lacks_anchor: true, ..of("a", "href", written) };
@@ -159,7 +159,7 @@ mod tests {
     }
 
     #[test]
-    fn a_menu_that_says_where_we_are_is_no_placeholder() {
+    fn a_menu_entry_for_the_current_page_is_not_a_placeholder() {
         let here = |text| LinkContext { text, ..of("a", "href", "#") };
         assert_eq!(of_link(&here(Some("a page"))), None);
         assert!(of_link(&here(Some("Another page"))).is_some());
@@ -167,7 +167,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_fine_says_nothing() {
+    fn a_link_without_a_fault_has_no_verdict_of_its_own() {
         for fine in [
             of("a", "href", "http://b.test/"),
             of("img", "src", "http://b.test/x.png"),
@@ -183,7 +183,7 @@ mod tests {
     }
 
     #[test]
-    fn the_worse_of_the_two_is_told() {
+    fn the_worse_of_the_two_verdicts_counts() {
         let lacks = LinkContext { lacks_anchor: true, ..of("a", "href", "/x#y") };
         assert_eq!(of_link(&LinkContext { verdict: Verdict::Broken, ..lacks }), None);
         assert!(of_link(&LinkContext { verdict: Verdict::Moved, ..lacks }).is_some());

@@ -1,10 +1,9 @@
-//! From what was seen to what is said: decision tables, of which the first row that
-//! fits counts, each row with an example that is its test.
+//! From evidence to verdicts: decision tables in which the first row that matches counts, each
+//! row with an example that is its test.
 //!
-//! The rule behind the rows: say broken only what a visitor would find broken,
-//! and show why; when a robot cannot know, say doubtful; what was not looked at,
-//! count. [`judge`] judges addresses that were url_evidence, [`of_link`] what a link may
-//! have beside its address.
+//! The principle behind the rows: call broken only what a visitor would find broken, and show
+//! why; if a robot cannot know, call it doubtful; count what was not checked. [`judge`] judges
+//! URLs that were requested, [`of_link`] links apart from their URLs.
 
 #[macro_use]
 mod table;
@@ -20,15 +19,15 @@ pub use cause::Cause;
 pub use link::{LinkContext, of_link};
 pub use url_evidence::{ChainFault, JudgeContext, Route, UrlEvidence, judge};
 
-/// What the evidence says of a link.
+/// The verdict on a link.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// A visitor gets what the link promises.
     Sound,
-    /// Not url_evidence, and the cause says why.
+    /// It was not checked, and the cause says why.
     Skipped,
-    /// It works, and has a new address for good.
+    /// It works, and has moved permanently.
     Moved,
     /// A robot cannot know; a person should look.
     Doubtful,
@@ -37,11 +36,11 @@ pub enum Verdict {
 }
 
 impl Verdict {
-    /// All of them, the worst first.
+    /// All verdicts, worst first.
     pub const ALL: [Verdict; 5] =
         [Verdict::Broken, Verdict::Doubtful, Verdict::Moved, Verdict::Sound, Verdict::Skipped];
 
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -53,7 +52,7 @@ impl Verdict {
         }
     }
 
-    /// The verdict of that name.
+    /// The verdict with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<Verdict> {
         Verdict::ALL.into_iter().find(|verdict| verdict.as_str() == name)
@@ -66,12 +65,12 @@ impl fmt::Display for Verdict {
     }
 }
 
-/// A verdict with its cause. A plain sound answer has none.
+/// A verdict with its cause. A plain sound response has none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Judgement {
-    /// What is said.
+    /// The verdict.
     pub verdict: Verdict,
-    /// Why.
+    /// The cause.
     pub cause: Option<Cause>,
 }
 

@@ -1,13 +1,13 @@
-//! A decision table: rows with what they want to see, what they say, and examples.
+//! A decision table: rows with a condition, a verdict, and examples.
 //!
-//! A row without an example does not compile, and each example is a test: the row
-//! that it stands in must be the first that fits.
+//! A row without an example does not compile, and each example is a test: its row must be the
+//! first that matches.
 
-/// Writes `ROWS`, and `examples` for the tests.
+/// Defines `ROWS`, and `examples` for the tests.
 ///
-/// A row reads `name: Verdict(Cause) if <what is seen>, as in <example>, …;`. What is
-/// seen is called as the head of the table says; an example is of the type that the
-/// tests turn into that.
+/// A row has the form `name: Verdict(Cause) if <condition>, as in <example>, …;`. The head of the
+/// table names the variable that conditions use; an example has a type that the tests convert to
+/// it.
 macro_rules! table {
     (
         |$url:ident: $type:ty| examples of $example:ty;

@@ -1,4 +1,4 @@
-//! The table of addresses that were asked.
+//! The table of verdicts on requested URLs.
 
 use url::{Host, Url};
 
@@ -8,15 +8,15 @@ use crate::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, TlsFail
 use crate::url::network::is_loopback;
 use crate::url::scope::Scope;
 
-/// How an address was come by, on the way to its last answer.
+/// How the final response was reached.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Route {
-    /// It answered itself.
+    /// Directly.
     #[default]
     Direct,
-    /// By redirects, the first of them for good.
+    /// Through redirects, the first of them permanent.
     Permanent,
-    /// By redirects, the first of them for now.
+    /// Through redirects, the first of them temporary.
     Temporary,
 }
 
@@ -28,52 +28,52 @@ pub enum ChainFault {
     None,
     /// They come back to where they were, with the same cookies.
     Loop,
-    /// They are too many.
+    /// There are too many.
     TooMany,
 }
 
-/// What is known beside the answer.
+/// What is known apart from the response.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct JudgeContext {
-    /// The line seems to be down.
+    /// The network seems to be down.
     pub offline: bool,
-    /// The host refuses everything by now.
+    /// The host now refuses every request.
     pub blocked: bool,
-    /// Its host never answers: it was not asked (again).
+    /// Its host never responds: it was not requested (again).
     pub given_up: bool,
-    /// A page of the host that had answered well did so again right after.
+    /// A page of the host that had worked before worked right after this response.
     pub well_again: bool,
-    /// The body is like that of an address that was made up.
+    /// The body is like that of a nonexistent test URL.
     pub like_missing_page: bool,
-    /// Where redirects have led.
+    /// What kind of page redirects have led to.
     pub landing: Option<RedirectLanding>,
     /// What is wrong with the redirects.
     pub hops: ChainFault,
     /// The request went through a proxy.
     pub proxied: bool,
-    /// The status that the settings expect of this very address.
+    /// The status that the settings expect of this URL.
     pub expected: Option<u16>,
 }
 
-/// What was seen of an address.
+/// The evidence about a URL.
 #[derive(Debug, Clone, Copy)]
 pub struct UrlEvidence<'a> {
-    /// The address that answered, or that failed.
+    /// The URL that responded or failed.
     pub url: &'a str,
-    /// The last answer or failure.
+    /// Its last response or failure.
     pub outcome: &'a AttemptOutcome,
-    /// How it was come by.
+    /// How it was reached.
     pub route: Route,
-    /// On which side of the bounds that address lies.
+    /// The scope of that URL.
     pub scope: Scope,
-    /// What is known beside.
+    /// What is known apart from the response.
     pub context: JudgeContext,
 }
 
 impl UrlEvidence<'_> {
     fn answer(&self) -> Option<&ResponseHead> {
         match self.outcome {
-            AttemptOutcome::ResponseHead(answer) => Some(answer),
+            AttemptOutcome::Response(answer) => Some(answer),
             AttemptOutcome::Failure(_) => None,
         }
     }
@@ -102,7 +102,7 @@ impl UrlEvidence<'_> {
         self.scope == Scope::Internal
     }
 
-    /// The address names a private place by number, or this machine by name.
+    /// The URL has a private IP address, or names this machine.
     fn names_private(&self) -> bool {
         Url::parse(self.url)
             .is_ok_and(|url| is_loopback(&url) || !matches!(url.host(), Some(Host::Domain(_))))
@@ -114,7 +114,7 @@ impl UrlEvidence<'_> {
     }
 }
 
-/// What is said of an address that was asked.
+/// The verdict on a URL that was requested.
 #[must_use]
 pub fn judge(url: &UrlEvidence<'_>) -> Judgement {
     ROWS.iter()
@@ -193,7 +193,7 @@ table! {
     tls_nothing_common: Doubtful(TlsUnsupported) if url.tls(|f| *f == TlsFailure::Unsupported),
         as in fails(Failure::Tls(TlsFailure::Unsupported));
     tls_failed: Broken(TlsFailure) if url.tls(|_| true),
-        as in fails(Failure::Tls(TlsFailure::Other("the port does not speak TLS".into())));
+        as in fails(Failure::Tls(TlsFailure::Other("not a TLS server (plain HTTP on this port?)".into())));
 
     not_http: Broken(BadResponse) if url.failed(|f| matches!(f, Failure::BadResponse(_))),
         as in fails(Failure::BadResponse("invalid HTTP version parsed".into()));
@@ -247,11 +247,11 @@ table! {
         as in answers(200).by(Route::Temporary);
     sound: Sound() if url.is_good(), as in answers(200), answers(204).own(), answers(300);
 
-    // 1xx as a last word, and 304 and 305, which nobody asked for.
+    // 1xx as a final response, and 304 and 305, which were not requested.
     no_last_word: Broken(BadResponse) if !url.is_good(), as in answers(101), answers(304);
 }
 
-/// Whether a status stands in IANA's registry of HTTP status codes.
+/// Whether a status is in IANA's registry of HTTP status codes.
 fn is_registered(status: u16) -> bool {
     matches!(status, 300..=308 | 400..=417 | 421..=426 | 428 | 429 | 431 | 451 | 500..=508 | 510 | 511)
         || status < 300
@@ -282,7 +282,7 @@ fn url(outcome: AttemptOutcome) -> Example {
 
 #[cfg(test)]
 fn answers(status: u16) -> Example {
-    url(AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() }))
+    url(AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() }))
 }
 
 #[cfg(test)]
@@ -310,7 +310,7 @@ impl Example {
     }
 
     fn answer(mut self, set: impl FnOnce(&mut ResponseHead)) -> Example {
-        if let AttemptOutcome::ResponseHead(answer) = &mut self.outcome {
+        if let AttemptOutcome::Response(answer) = &mut self.outcome {
             set(answer);
         }
         self
@@ -327,7 +327,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn each_row_is_the_first_that_fits_its_examples() {
+    fn each_row_is_the_first_to_match_its_examples() {
         for (row, example) in examples() {
             let asked = example.asked();
             let first = ROWS.iter().find(|row| (row.fits)(&asked));
@@ -337,7 +337,7 @@ mod tests {
     }
 
     #[test]
-    fn a_bad_status_is_told_whatever_the_page_says_of_itself() {
+    fn a_bad_status_counts_whatever_the_page_says() {
         for (status, cause) in
             [(404, super::super::Cause::NotFound), (500, super::super::Cause::ServerError)]
         {
@@ -350,7 +350,7 @@ mod tests {
     }
 
     #[test]
-    fn every_status_has_a_verdict_and_none_below_400_but_redirects_is_an_error() {
+    fn every_status_has_a_verdict_and_below_400_only_redirects_may_be_errors() {
         for status in 100..1000 {
             for example in [answers(status), answers(status).own()] {
                 let Judgement { verdict, cause } = judge(&example.asked());

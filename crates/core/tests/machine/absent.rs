@@ -33,7 +33,7 @@ fn fan_of(pages: usize) -> Web {
 }
 
 fn status(status: u16) -> AttemptOutcome {
-    AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() })
+    AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() })
 }
 
 fn count(seen: &Seen, verdict: &str) -> usize {

@@ -48,7 +48,7 @@ fn web() -> Web {
 
 fn passing() -> impl Strategy<Value = AttemptOutcome> {
     let status =
-        |status| AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() });
+        |status| AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() });
     let cut = ResponseHead {
         status: 200,
         truncated: true,
@@ -74,8 +74,8 @@ fn passing() -> impl Strategy<Value = AttemptOutcome> {
         status(502),
         status(503),
         status(504),
-        AttemptOutcome::ResponseHead(busy),
-        AttemptOutcome::ResponseHead(cut),
+        AttemptOutcome::Response(busy),
+        AttemptOutcome::Response(cut),
     ])
 }
 

@@ -365,7 +365,7 @@ impl Web {
         let (host, most) = self.chokes.as_ref()?;
         let is_too_much = request.url.starts_with(host) && in_flight >= *most;
         is_too_much.then(|| {
-            AttemptOutcome::ResponseHead(ResponseHead { status: 500, ..ResponseHead::default() })
+            AttemptOutcome::Response(ResponseHead { status: 500, ..ResponseHead::default() })
         })
     }
 
@@ -412,7 +412,7 @@ impl Web {
     fn play(&self, act: &Act, request: &Request, now: Moment) -> AttemptOutcome {
         let answer = |status, media_type: Option<&str>, location: Option<String>| {
             let media_type = media_type.map(str::to_owned);
-            AttemptOutcome::ResponseHead(ResponseHead {
+            AttemptOutcome::Response(ResponseHead {
                 status,
                 media_type,
                 location,
@@ -424,9 +424,9 @@ impl Web {
             Act::List(_) => answer(200, Some("text/plain"), None),
             Act::Says(status, _) => answer(*status, Some("text/html"), None),
             Act::ResponseHead(beside, act) => match self.play(act, request, now) {
-                AttemptOutcome::ResponseHead(answer) => {
+                AttemptOutcome::Response(answer) => {
                     let ResponseHead { status, media_type, location, .. } = answer;
-                    AttemptOutcome::ResponseHead(ResponseHead {
+                    AttemptOutcome::Response(ResponseHead {
                         status,
                         media_type,
                         location,
@@ -472,7 +472,7 @@ impl Web {
     ) -> Reply {
         let mut outcome = outcome;
         let mut reading = None;
-        if let AttemptOutcome::ResponseHead(answer) = &mut outcome
+        if let AttemptOutcome::Response(answer) = &mut outcome
             && request.method == Method::Get
             && let Some(format) = request.body.format(answer)
         {

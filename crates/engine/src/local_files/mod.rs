@@ -88,7 +88,7 @@ impl LocalFiles {
                     (answer, Reading::clone(reading))
                 }
             };
-            return Some((AttemptOutcome::ResponseHead(answer), began.elapsed(), Some(reading)));
+            return Some((AttemptOutcome::Response(answer), began.elapsed(), Some(reading)));
         }
         let url = Url::parse(&request.url).ok()?;
         if url.scheme() == "file" {
@@ -119,7 +119,7 @@ fn of_folder(
         FolderMatch::At(location) => {
             let answer =
                 ResponseHead { status: 301, location: Some(location), ..ResponseHead::default() };
-            return (AttemptOutcome::ResponseHead(answer), None);
+            return (AttemptOutcome::Response(answer), None);
         }
         FolderMatch::Nothing => return (status(404), None),
     };
@@ -127,11 +127,11 @@ fn of_folder(
     let length = std::fs::metadata(&path).map(|file| file.len()).ok();
     let answer = ResponseHead { status: 200, length, ..typed(mime.essence_str()) };
     let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
-    let Some(format) = format else { return (AttemptOutcome::ResponseHead(answer), None) };
+    let Some(format) = format else { return (AttemptOutcome::Response(answer), None) };
     let source = File::open(&path).and_then(|file| unpacked(file, format));
     let Ok(mut source) = source else { return (status(403), None) };
     let (answer, reading) = read(request, format, limit, answer, &mut source);
-    (AttemptOutcome::ResponseHead(answer), Some(reading))
+    (AttemptOutcome::Response(answer), Some(reading))
 }
 
 /// A file as it was before gzip packed it: a sitemap may be, by its first octets (RFC 1952
@@ -171,7 +171,7 @@ fn typed(media_type: &str) -> ResponseHead {
 }
 
 fn status(status: u16) -> AttemptOutcome {
-    AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() })
+    AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() })
 }
 
 /// The type that a document of such a format would have.

@@ -48,12 +48,8 @@ impl Fetch for Fragile {
                 extractor.finish()
             });
             let took = Duration::from_millis(1);
-            let attempt = Attempt::new(
-                clock.now(),
-                took,
-                request.method,
-                AttemptOutcome::ResponseHead(answer),
-            );
+            let attempt =
+                Attempt::new(clock.now(), took, request.method, AttemptOutcome::Response(answer));
             Reply { id: request.id, response: Response { attempt, reading } }
         }
     }

@@ -42,9 +42,9 @@ async fn files_have_a_type_by_their_ending_and_pages_are_read() {
     ]);
     let home = fetch(config.clone(), request("http://www.a.test/")).await;
     assert_eq!((answer(&home).status, links(&home)), (200, vec!["x".to_owned()]));
-    let sheet = fetch(config.clone(), request("https://a.test/style.css")).await;
-    assert_eq!(answer(&sheet).media_type.as_deref(), Some("text/css"));
-    assert_eq!(links(&sheet), ["more.css"]);
+    let stylesheet = fetch(config.clone(), request("https://a.test/style.css")).await;
+    assert_eq!(answer(&stylesheet).media_type.as_deref(), Some("text/css"));
+    assert_eq!(links(&stylesheet), ["more.css"]);
     let picture = fetch(config.clone(), request("https://a.test/picture.png?v=2")).await;
     assert_eq!(answer(&picture).media_type.as_deref(), Some("image/png"));
     assert_eq!((answer(&picture).length, picture.reading.is_none()), (Some(4), true));

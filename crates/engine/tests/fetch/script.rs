@@ -119,7 +119,7 @@ pub(crate) async fn ask(plays: Vec<Play>) -> Response {
 
 pub(crate) fn answer(reply: &Response) -> &ResponseHead {
     match &reply.attempt.outcome {
-        AttemptOutcome::ResponseHead(answer) => answer,
+        AttemptOutcome::Response(answer) => answer,
         AttemptOutcome::Failure(failure) => panic!("no answer: {failure:?}"),
     }
 }
@@ -127,6 +127,6 @@ pub(crate) fn answer(reply: &Response) -> &ResponseHead {
 pub(crate) fn failure(reply: &Response) -> &Failure {
     match &reply.attempt.outcome {
         AttemptOutcome::Failure(failure) => failure,
-        AttemptOutcome::ResponseHead(answer) => panic!("an answer: {answer:?}"),
+        AttemptOutcome::Response(answer) => panic!("an answer: {answer:?}"),
     }
 }

@@ -68,7 +68,7 @@ pub(crate) fn update(
     update.close_the_rest()?;
     let Some(mut news) = update.news else { return Ok(()) };
     for id in untold {
-        news.handle_healed(id, NotifyState::NotifyState)?;
+        news.handle_healed(id, NotifyState::Notified)?;
     }
     news.post()
 }
@@ -98,9 +98,9 @@ fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> 
         let known = collector::KnownFinding::of_row(row, 11)?;
         if until.is_some_and(|until| until != run.info.number) {
             let was_notified =
-                matches!(known.notified, NotifyState::NotifyState | NotifyState::Closed);
+                matches!(known.notified, NotifyState::Notified | NotifyState::Closed);
             *so_far.closed.entry(key).or_default() |= was_notified;
-            if known.notified == NotifyState::NotifyState {
+            if known.notified == NotifyState::Notified {
                 so_far.untold.push(row.get(10)?);
             }
             continue;
@@ -195,7 +195,7 @@ impl<'a> Update<'a> {
         let since = collector::checked_at(self.run, found.target)?.unwrap_or(info.started_at);
         // What only could be seen now is no news; neither is what has only moved.
         let is_news = standing != Standing::Open && is_wrong(found.verdict);
-        let notified = if is_news { NotifyState::Pending } else { NotifyState::NotifyState };
+        let notified = if is_news { NotifyState::Pending } else { NotifyState::Notified };
         let print = self.run.contents.print(found.content)?.cast_signed();
         let mut insert = self.db.prepare_cached(
             "INSERT INTO finding (site, page, target, fragment, element, verdict, cause, status,

@@ -51,7 +51,7 @@ const REGIONS: [Option<Region>; 6] = [
     Some(Region::Header),
     Some(Region::Nav),
     Some(Region::Main),
-    Some(Region::WaiverKind),
+    Some(Region::Aside),
     Some(Region::Footer),
 ];
 const SCRIPTED: u8 = 8;

@@ -150,7 +150,7 @@ pub struct Totals {
     /// Addresses that were still to be asked when the run was stopped.
     pub not_asked: u64,
     /// Style sheets that were read.
-    pub sheets: u64,
+    pub stylesheets: u64,
     /// Sitemaps that were read.
     pub sitemaps: u64,
     /// Lists that were read.

@@ -69,7 +69,7 @@ impl<'a> NotificationCollector<'a> {
         again: bool,
     ) -> Result<(), StoreError> {
         // Most are known, and stay so.
-        if known.notified == NotifyState::NotifyState && self.notify.waivers.is_empty() {
+        if known.notified == NotifyState::Notified && self.notify.waivers.is_empty() {
             return Ok(());
         }
         let waived = self.run.is_waived_by(found, &self.notify.waivers)?;

@@ -172,7 +172,7 @@ impl Memory {
             .into_iter()
             .rfind(|attempt| attempt.method == Method::Get && !attempt.purpose.is_side());
         Ok(last.and_then(|attempt| match attempt.outcome {
-            AttemptOutcome::ResponseHead(answer) if answer.is_success() && !answer.truncated => {
+            AttemptOutcome::Response(answer) if answer.is_success() && !answer.truncated => {
                 Some((answer, *version))
             }
             _ => None,
@@ -195,7 +195,8 @@ impl Memory {
         attempts.retain(|attempt| attempt.hop.is_none() && !attempt.purpose.is_side());
         let mut replies = Vec::with_capacity(attempts.len());
         for mut attempt in attempts {
-            let success = matches!(&attempt.outcome, AttemptOutcome::ResponseHead(answer) if answer.is_success());
+            let success =
+                matches!(&attempt.outcome, AttemptOutcome::Response(answer) if answer.is_success());
             let may_have_page = success && attempt.method == Method::Get;
             let version = seen.versions.get(url).filter(|_| may_have_page);
             let reading = match version {

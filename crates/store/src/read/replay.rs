@@ -140,7 +140,7 @@ impl Reader {
                 let may_have_page = request.method == Method::Get
                     && request.hop.is_none()
                     && !request.purpose.is_side()
-                    && matches!(&outcome, AttemptOutcome::ResponseHead(answer) if answer.is_success());
+                    && matches!(&outcome, AttemptOutcome::Response(answer) if answer.is_success());
                 let version = versions.get(&entry.url).filter(|_| may_have_page);
                 let reading = match version {
                     Some(version) => Some(self.reading(*version, &contents, &mut urls)?),

@@ -152,7 +152,7 @@ impl OpenRun<'_> {
             url: self.url(url)?,
             outcome,
             answer: attempt.and_then(|attempt| match attempt.outcome {
-                AttemptOutcome::ResponseHead(answer) => Some(answer),
+                AttemptOutcome::Response(answer) => Some(answer),
                 AttemptOutcome::Failure(_) => None,
             }),
             took,

@@ -127,7 +127,7 @@ impl OpenRun<'_> {
                     totals.cut += cut;
                 }
                 Format::Css => {
-                    totals.sheets += count;
+                    totals.stylesheets += count;
                     totals.cut += cut;
                 }
                 Format::Sitemap => {

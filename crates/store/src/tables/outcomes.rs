@@ -134,13 +134,13 @@ fn columns(outcome: &AttemptOutcome, title: Option<String>) -> Columns {
         |outcome: &AttemptOutcome| serde_json::to_string(outcome).expect("endings are plain data");
     match outcome {
         AttemptOutcome::Failure(_) => Columns { said: json(outcome), title, ..Columns::default() },
-        AttemptOutcome::ResponseHead(answer) => {
+        AttemptOutcome::Response(answer) => {
             let mut rest = answer.clone();
             Columns {
                 length: rest.length.take(),
                 etag: rest.etag.take(),
                 modified: rest.last_modified.take(),
-                said: json(&AttemptOutcome::ResponseHead(rest)),
+                said: json(&AttemptOutcome::Response(rest)),
                 title,
             }
         }
@@ -172,7 +172,7 @@ pub(crate) fn read(
     let columns = found.ok_or_else(missing)?;
     let mut outcome: AttemptOutcome = serde_json::from_str(&columns.said)
         .map_err(|error| StoreError::Damaged(error.to_string()))?;
-    if let AttemptOutcome::ResponseHead(answer) = &mut outcome {
+    if let AttemptOutcome::Response(answer) = &mut outcome {
         answer.length = columns.length;
         answer.etag = columns.etag;
         answer.last_modified = columns.modified;
@@ -194,7 +194,7 @@ mod tests {
     }
 
     fn page(length: u64, etag: &str) -> AttemptOutcome {
-        AttemptOutcome::ResponseHead(ResponseHead {
+        AttemptOutcome::Response(ResponseHead {
             status: 200,
             media_type: Some("text/html".to_owned()),
             server: Some("towpath".to_owned()),
@@ -223,7 +223,7 @@ mod tests {
         let all = [
             (page(7, "\"x\""), Some("A title")),
             (page(u64::MAX >> 1, ""), None),
-            (AttemptOutcome::ResponseHead(ResponseHead { cookies: vec![cookie], ..hostile }), None),
+            (AttemptOutcome::Response(ResponseHead { cookies: vec![cookie], ..hostile }), None),
             (AttemptOutcome::Failure(Failure::Dns(DnsFailure::NoSuchName)), None),
             (AttemptOutcome::Failure(Failure::BadResponse("no HTTP".to_owned())), Some("?")),
         ];

@@ -330,7 +330,7 @@ mod tests {
         let url = format!("http://a.test/{}/{number}", "long".repeat(50));
         let answer =
             ResponseHead { status: 404, length: Some(number as u64), ..ResponseHead::default() };
-        let outcome = AttemptOutcome::ResponseHead(answer);
+        let outcome = AttemptOutcome::Response(answer);
         let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, outcome);
         [
             Event::Discovered { id, url },

@@ -172,13 +172,12 @@ fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
 #[test]
 fn an_answer_that_is_as_it_was_says_so() {
     let answer = ResponseHead { status: 200, unchanged: true, ..ResponseHead::default() };
-    let text = serde_json::to_string(&AttemptOutcome::ResponseHead(answer.clone())).unwrap();
+    let text = serde_json::to_string(&AttemptOutcome::Response(answer.clone())).unwrap();
     assert!(text.contains("\"unchanged\":true"), "{text}");
     assert_eq!(
         serde_json::from_str::<AttemptOutcome>(&text).unwrap(),
-        AttemptOutcome::ResponseHead(answer)
+        AttemptOutcome::Response(answer)
     );
-    let plain =
-        serde_json::to_string(&AttemptOutcome::ResponseHead(ResponseHead::default())).unwrap();
+    let plain = serde_json::to_string(&AttemptOutcome::Response(ResponseHead::default())).unwrap();
     assert!(!plain.contains("unchanged"), "nothing is told that is as ever: {plain}");
 }

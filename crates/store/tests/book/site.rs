@@ -106,7 +106,7 @@ impl Site {
         let reading = page.zip(format).map(|(page, format)| read(format, page));
         let method = rummage_core::evidence::Method::Get;
         let took = Duration::from_millis(3);
-        let attempt = Attempt::new(now, took, method, AttemptOutcome::ResponseHead(answer));
+        let attempt = Attempt::new(now, took, method, AttemptOutcome::Response(answer));
         Reply { id: request.id, response: Response { attempt, reading } }
     }
 }

@@ -108,7 +108,7 @@ fn request(run: &OpenRun<'_>, attempt: &Attempt) -> Request {
         method: attempt.method.as_str(),
         status: attempt.outcome.status(),
         failure: match &attempt.outcome {
-            AttemptOutcome::ResponseHead(_) => None,
+            AttemptOutcome::Response(_) => None,
             failure @ AttemptOutcome::Failure(_) => Some(phrase::outcome(failure)),
         },
         ms: u64::try_from(attempt.took.as_millis()).unwrap_or(u64::MAX),

@@ -195,7 +195,7 @@ pub(super) fn likeness(
 /// Whether the page text itself says that the page is missing.
 fn says_missing(attempts: &[Attempt]) -> bool {
     attempts.iter().any(|attempt| match &attempt.outcome {
-        AttemptOutcome::ResponseHead(answer) => answer.signs.says_missing.is_some(),
+        AttemptOutcome::Response(answer) => answer.signs.says_missing.is_some(),
         AttemptOutcome::Failure(_) => false,
     })
 }

@@ -197,7 +197,7 @@ fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals, verbose: bool) -> 
 /// What was parsed: pages, and other sources of URLs.
 fn parsed(totals: &Totals) -> String {
     let others = [
-        (totals.sheets, "stylesheet", "stylesheets"),
+        (totals.stylesheets, "stylesheet", "stylesheets"),
         (totals.sitemaps, "sitemap", "sitemaps"),
         (totals.lists, "list", "lists"),
     ];

@@ -158,7 +158,7 @@ fn hop(out: &mut dyn Write, run: &RunInfo, number: usize, hop: &TraceRow) -> Res
 /// Details of the last response.
 fn facts(out: &mut dyn Write, hop: &TraceRow) -> Result<(), ViewError> {
     let mut facts = Vec::new();
-    if let Some(AttemptOutcome::ResponseHead(answer)) =
+    if let Some(AttemptOutcome::Response(answer)) =
         hop.attempts.last().map(|attempt| &attempt.outcome)
     {
         if let Some(location) = &answer.location {

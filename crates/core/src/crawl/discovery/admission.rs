@@ -1,9 +1,8 @@
-//! Which pages are read when only so many may be: the first by rank.
+//! Which pages are parsed when --max-pages limits them: the first by rank.
 //!
-//! Pages answer in any order, but are admitted in the order of their rank: a
-//! page's links are looked at when its turn comes, that is when all pages before
-//! it have been read or have failed once. So the same site gives the same pages,
-//! whatever answered first.
+//! Responses arrive in any order, but pages are admitted in the order of their rank: a page's
+//! links are looked at when its turn comes, that is when all pages before it have been parsed or
+//! have failed once. So the same site gives the same pages, whatever arrived first.
 
 use std::collections::{HashMap, HashSet};
 
@@ -12,22 +11,22 @@ use crate::crawl::messages::UrlId;
 #[derive(Debug)]
 pub(in crate::crawl) struct Admission {
     most: u32,
-    /// Every page whose turn to be known has come, by rank.
+    /// Every page whose rank is known, by rank.
     ranked: Vec<UrlId>,
     known: HashSet<UrlId>,
-    /// The first of `ranked` that was not admitted to be asked.
+    /// The first of `ranked` that was not admitted yet.
     next: usize,
-    /// Those that were, and were read or may yet be.
+    /// Admitted pages that were parsed or still may be.
     admitted: HashSet<UrlId>,
     /// How many these are.
     taken: u32,
     /// The first of `ranked` whose links were not looked at.
     turn: usize,
-    /// Those before it.
+    /// The pages before it.
     passed: HashSet<UrlId>,
-    /// Pages of sitemaps, which come after all that the start leads to.
+    /// Pages of sitemaps, which come after everything that the start leads to.
     listed: Vec<UrlId>,
-    /// Ended pages with the pages that they lead to, until their turn comes.
+    /// Finished pages with the pages that they lead to, until their turn comes.
     ended: HashMap<UrlId, Vec<UrlId>>,
 }
 
@@ -47,7 +46,7 @@ impl Admission {
         }
     }
 
-    /// The start takes the first place and is asked in any case.
+    /// The start takes the first place and is always requested.
     pub(in crate::crawl) fn handle_start(&mut self, start: UrlId) {
         self.known.insert(start);
         self.ranked.push(start);
@@ -55,7 +54,7 @@ impl Admission {
         self.taken = 1;
     }
 
-    /// A page was read, and leads to these pages.
+    /// A page was parsed, and leads to these pages.
     pub(in crate::crawl) fn handle_read(
         &mut self,
         page: UrlId,
@@ -65,13 +64,13 @@ impl Admission {
         self.go_on()
     }
 
-    /// A sitemap was read, and names these pages.
+    /// A sitemap was parsed, and names these pages.
     pub(in crate::crawl) fn handle_list(&mut self, pages: Vec<UrlId>) -> Vec<UrlId> {
         self.listed.extend(pages);
         self.go_on()
     }
 
-    /// An address turned out to be no page, or sends on to these.
+    /// A URL turned out not to be a page, or redirects to these.
     pub(in crate::crawl) fn handle_no_page(
         &mut self,
         page: UrlId,
@@ -84,7 +83,7 @@ impl Admission {
         self.go_on()
     }
 
-    /// A page did not answer and will be asked again: the others do not wait for it.
+    /// A page failed and will be retried: the others do not wait for it.
     pub(in crate::crawl) fn handle_delayed(&mut self, page: UrlId) -> Vec<UrlId> {
         self.end(page, Vec::new());
         self.go_on()
@@ -98,7 +97,7 @@ impl Admission {
         }
     }
 
-    /// Gives the pages that are admitted now.
+    /// Returns the pages that are admitted now.
     fn go_on(&mut self) -> Vec<UrlId> {
         loop {
             while let Some(&page) = self.ranked.get(self.turn) {
@@ -107,7 +106,7 @@ impl Admission {
                 self.passed.insert(page);
                 self.rank(leads_to);
             }
-            // All that the start leads to has been looked at: now the sitemaps.
+            // Everything that the start leads to has been looked at: now the sitemaps.
             if self.turn < self.ranked.len() || self.turn == 0 || self.listed.is_empty() {
                 break;
             }
@@ -150,7 +149,7 @@ mod tests {
     }
 
     #[test]
-    fn pages_are_admitted_by_rank_whatever_answers_first() {
+    fn pages_are_admitted_by_rank_in_any_order_of_responses() {
         let mut admission = Admission::new(4);
         admission.handle_start(id(0));
         assert_eq!(admission.handle_read(id(0), ids(&[1, 2])), ids(&[1, 2]));
@@ -159,7 +158,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_page_gives_its_place_to_the_next() {
+    fn a_url_that_is_not_a_page_makes_room_for_the_next() {
         let mut admission = Admission::new(2);
         admission.handle_start(id(0));
         assert_eq!(admission.handle_read(id(0), ids(&[1, 2, 3])), ids(&[1]));
@@ -167,7 +166,7 @@ mod tests {
     }
 
     #[test]
-    fn pages_of_sitemaps_come_after_all_that_the_start_leads_to() {
+    fn pages_of_sitemaps_come_last() {
         let mut admission = Admission::new(4);
         admission.handle_start(id(0));
         assert_eq!(admission.handle_list(ids(&[8, 1, 9])), []);
@@ -178,7 +177,7 @@ mod tests {
     }
 
     #[test]
-    fn a_page_that_hangs_holds_nobody_up() {
+    fn a_page_that_times_out_does_not_block_others() {
         let mut admission = Admission::new(9);
         admission.handle_start(id(0));
         assert_eq!(admission.handle_read(id(0), ids(&[1, 2])), ids(&[1, 2]));

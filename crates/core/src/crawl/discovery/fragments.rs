@@ -1,4 +1,4 @@
-//! Which fragments lack a place on their page, in whatever order links and pages come.
+//! Which fragments lack an anchor on their page, in whatever order links and pages arrive.
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -9,17 +9,17 @@ use crate::verdict::Verdict;
 
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct FragmentIndex {
-    /// Pages that were read to their end.
+    /// The anchors of pages that were read to their end.
     pages: HashMap<UrlId, AnchorIndex>,
-    /// Fragments that links name, by the address named.
+    /// Fragments that links name, by URL.
     wanted: HashMap<UrlId, BTreeMap<String, FragmentUse>>,
 }
 
-/// How a fragment is named, and whether it was judged.
+/// Who names a fragment, and whether it was judged.
 #[derive(Debug, Clone, Copy)]
 struct FragmentUse {
     judged: bool,
-    /// Only by links that a script acts on.
+    /// Only links that a script acts on.
     by_script: bool,
 }
 
@@ -29,8 +29,8 @@ impl FragmentIndex {
         self.pages.insert(page, anchors);
     }
 
-    /// A link names a fragment; `scripted`, if a script acts on it. Gives whether there
-    /// is something new to judge.
+    /// A link names a fragment; `scripted` if a script acts on the link. Returns whether there is
+    /// something new to judge.
     pub(in crate::crawl) fn handle_wanted(
         &mut self,
         url: UrlId,
@@ -54,7 +54,7 @@ impl FragmentIndex {
         }
     }
 
-    /// Judges the fragments of a URL, once it is known where it ends.
+    /// Judges the fragments of a URL, once its redirects are known to their end.
     pub(in crate::crawl) fn judge(&mut self, board: &mut Board, id: UrlId) {
         let Some(judged) = board.entry(id).judged() else { return };
         if !matches!(judged.verdict, Verdict::Sound | Verdict::Moved) {
@@ -75,7 +75,7 @@ impl FragmentIndex {
         }
     }
 
-    /// A page was read to its end: judges what ends there.
+    /// A page was read to its end: judges the fragments of the URLs that lead there.
     pub(in crate::crawl) fn judge_followers(&mut self, board: &mut Board, page: UrlId) {
         let mut ends_here = vec![page];
         while let Some(at) = ends_here.pop() {
@@ -84,8 +84,8 @@ impl FragmentIndex {
         }
     }
 
-    /// Judges the fragments of an address whose redirects end at `page`, as far
-    /// as they were not judged before: gives those that have no place there.
+    /// Judges the fragments of a URL whose redirects end at `page`, unless they were judged
+    /// before. Returns those without an anchor there.
     fn poll_missing(&mut self, url: UrlId, page: UrlId) -> Vec<(String, FragmentFault)> {
         let (Some(anchors), Some(wanted)) = (self.pages.get(&page), self.wanted.get_mut(&url))
         else {

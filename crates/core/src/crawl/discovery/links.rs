@@ -18,13 +18,12 @@ use crate::url::reference::{Reference, resolve_in};
 use crate::url::scope::Scope;
 use crate::verdict::{Cause, Judgement, LinkContext, Verdict, of_link};
 
-/// Where references stand: what they are resolved against.
+/// Where references come from, which decides how they are resolved.
 struct Source<'a> {
     base: &'a Url,
     keys: BaseKeys,
     encoding: &'static Encoding,
-    /// It is a page that somebody gave as a file: nobody knows what its relative references
-    /// are relative to.
+    /// A page that the user gave as a file: the base of its relative references is unknown.
     is_given: bool,
 }
 
@@ -33,20 +32,20 @@ impl<'a> Source<'a> {
         Source { base, keys: BaseKeys::new(base), encoding, is_given: false }
     }
 
-    /// Whether a reference means the same wherever its base is the same.
+    /// Whether a reference resolves to the same URL wherever its base is the same.
     fn may_remember(&self, written: &str) -> bool {
         !written.contains('#') && (self.encoding == UTF_8 || written.is_ascii())
     }
 }
 
-/// Whether a reference means nothing without a base.
+/// Whether a reference cannot be resolved without a base.
 fn is_relative(written: &str) -> bool {
     Url::parse(written) == Err(url::ParseError::RelativeUrlWithoutBase)
 }
 
 impl Discovery {
-    /// Takes the links of a page, style sheet, sitemap or robots.txt that was read.
-    /// `upgrades`: browsers request by https what it names by http.
+    /// Takes the links of a parsed page, stylesheet, sitemap or robots.txt. `upgrades`: browsers
+    /// request its http URLs by https.
     pub(in crate::crawl) fn handle_reading(
         &mut self,
         shared: &mut SharedState,
@@ -69,12 +68,12 @@ impl Discovery {
         let mut targets = Vec::with_capacity(reading.links().len());
         let mut pages = Vec::new();
         for link in reading.links() {
-            // A `base` is of the page alone, not of the headers of the response.
+            // A `base` applies to the page, not to the headers of the response.
             let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
             let source = base.unwrap_or(&of_page);
             let roles = roles_of(&shared.board, &link);
-            // A style sheet is part of the page that it is for, not a step further.
-            let depth = if roles.sheet() { depth } else { depth.saturating_add(1) };
+            // A stylesheet is part of its page, not one level deeper.
+            let depth = if roles.stylesheet() { depth } else { depth.saturating_add(1) };
             let mut target = self.target(&mut shared.board, source, link.written, depth);
             if is_secure && (upgrades || roles.is_upgraded()) {
                 target = upgraded(&mut shared.board, target, depth);
@@ -122,7 +121,7 @@ impl Discovery {
         }
     }
 
-    /// A link names an anchor of a page, if it does.
+    /// Looks up the anchor that a link names, if it names one.
     fn request_anchor(&mut self, board: &mut Board, target: &Target, scripted: bool) {
         let Some(fragment) = &target.fragment else { return };
         let external = board.entry(target.id).scope == Scope::External;
@@ -137,7 +136,7 @@ impl Discovery {
         }
     }
 
-    /// What a reference names, by the memo where it can.
+    /// The target of a reference, from the cache if possible.
     fn target(
         &mut self,
         board: &mut Board,
@@ -167,7 +166,7 @@ impl Discovery {
         let new = urls.texts_from(first_new);
         let Some(stop) = self.traps.handle_read(urls.text(page), sketch, new) else { return };
         shared.board.note(page, Note::Trap(stop));
-        // What waits of the family is not requested any more.
+        // Queued URLs of the pattern are not requested any more.
         for id in shared.board.urls.ids() {
             let entry = shared.board.entry(id);
             let waits = matches!(entry.phase(), Phase::Queued(_) | Phase::Held);
@@ -179,7 +178,7 @@ impl Discovery {
     }
 }
 
-/// An external page is to be read to its end, for its anchors.
+/// Has an external page read to its end, for its anchors.
 pub(in crate::crawl) fn request_anchors_of(board: &mut Board, id: UrlId) {
     let entry = board.entry_mut(id);
     if entry.server.is_none() || std::mem::replace(&mut entry.anchors_requested, true) {
@@ -194,7 +193,7 @@ pub(in crate::crawl) fn request_anchors_of(board: &mut Board, id: UrlId) {
     }
 }
 
-/// What a link says of where it leads matters where that may redirect.
+/// What a link's text says about its target matters if that may redirect.
 fn with_words(board: &Board, id: UrlId, roles: Roles, link: &Link<'_>) -> Roles {
     match board.entry(id).phase() {
         Phase::Settled(Judged { next: None, .. }) => roles,
@@ -202,9 +201,8 @@ fn with_words(board: &Board, id: UrlId, roles: Roles, link: &Link<'_>) -> Roles 
     }
 }
 
-/// Browsers request by https what a page of https names by http, where that page says so, and
-/// images, sound and film in any case (Upgrade Insecure Requests §3.2; Mixed Content §4.1).
-/// This machine is trusted as it is.
+/// Browsers request an https page's http URLs by https, if that page says so; images, sound and
+/// video always (Upgrade Insecure Requests §3.2; Mixed Content §4.1). Localhost is exempt.
 fn upgraded(board: &mut Board, target: Target, depth: u32) -> Target {
     if !board.urls.text(target.id).starts_with("http:") {
         return target;
@@ -220,7 +218,7 @@ fn upgraded(board: &mut Board, target: Target, depth: u32) -> Target {
     Target { id: board.intern(&url, depth, 0), fragment: target.fragment }
 }
 
-/// A link may have a fault beside its URL.
+/// Reports the faults of a link apart from its URL.
 fn watch_link(
     board: &mut Board,
     page: UrlId,
@@ -229,7 +227,7 @@ fn watch_link(
     title: Option<&str>,
     is_secure: bool,
 ) {
-    // Hardly any link may: the others are let through at once.
+    // A shortcut for nearly all links, which cannot have one.
     if link.written.len() > 1 && !is_secure && !link.written.contains(':') {
         return;
     }
@@ -247,15 +245,15 @@ fn watch_link(
         verdict: Verdict::Sound,
         lacks_anchor: false,
         is_page: false,
-        // Whether that is broken or doubtful is decided where it is shown.
+        // Whether that is broken or doubtful is decided on output.
         placeholders_are_broken: false,
     };
     if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&link) {
-        // Placeholders are told apart by what is written, all others by their target.
+        // Placeholders are identified by their source text, all others by their target.
         let is_placeholder = cause == Cause::Placeholder;
         let written = if is_placeholder { link.written.trim().to_owned() } else { String::new() };
         let event = Event::LinkFault { target: target.id, page, cause, written };
-        // A menu may lead nowhere many times over.
+        // A menu may have the same placeholder many times.
         if board.last_event() != Some(&event) {
             if verdict == Verdict::Broken {
                 board.urls.count_broken_link();
@@ -265,11 +263,11 @@ fn watch_link(
     }
 }
 
-/// The roles that a link gives its target. Pages of the site are crawled in any case.
+/// The roles that a link gives its target. Pages of the site are always crawled.
 fn roles_of(board: &Board, link: &Link<'_>) -> Roles {
     let checked = &board.settings.check_elements;
     let roles = Roles::of(link);
-    // Where one sitemap was given, others count only if that one names them.
+    // If one sitemap was given, others count only if that one names them.
     let is_given = matches!(board.settings.sitemap, SitemapRule::At(_));
     if is_given && roles.only_sitemap() && link.element != Element::LOC {
         return Roles::IGNORED;
@@ -280,7 +278,7 @@ fn roles_of(board: &Board, link: &Link<'_>) -> Roles {
     if roles.visit() { roles.and(Roles::IGNORED) } else { Roles::IGNORED }
 }
 
-/// Takes the role away from an external URL that an element names which is not checked.
+/// Removes the role from an external URL that is only named by an element which is not checked.
 fn within_settings(board: &Board, id: UrlId, roles: Roles) -> Roles {
     let is_crawled = board.entry(id).scope == Scope::Internal;
     if roles.left_out() && !is_crawled { Roles::IGNORED } else { roles }

@@ -1,7 +1,7 @@
-//! What do links lead to, what of that is requested, and why is the rest not?
+//! From links to requests: which URLs are requested, and why the others are not.
 //!
-//! [`Discovery`] takes what was read of a page and gives its links ids, roles and, where
-//! nothing is against it, a place among the requests.
+//! [`Discovery`] takes the links of a parsed page, gives their targets ids and roles, and queues
+//! them unless something speaks against it.
 
 mod admission;
 pub(super) mod fragments;
@@ -45,14 +45,14 @@ pub(super) struct Discovery {
     memo: Memo<UrlId>,
     /// Pages that each read page leads to; kept only where a limit of depth needs it.
     leads_to: HashMap<UrlId, Vec<UrlId>>,
-    /// More starts, until the first one is read.
+    /// Further start URLs, until the first one is parsed.
     more_starts: Vec<Url>,
-    /// Pages that are known to be there, each by all URLs that it has; the last one first.
+    /// Pages that are known to exist, each with all its URLs; the last one first.
     listed: Vec<Vec<Url>>,
 }
 
 impl Discovery {
-    /// Begins with the first of these starts.
+    /// Starts with the first of these start URLs.
     pub(super) fn new(board: &mut Board, starts: Vec<Url>) -> Discovery {
         let mut listed = std::mem::take(&mut board.settings.listed);
         listed.reverse();
@@ -71,29 +71,29 @@ impl Discovery {
         discovery
     }
 
-    /// Whether a URL is the start that is tried.
+    /// Whether a URL is the start URL that is being tried.
     pub(super) fn is_current_start(&self, board: &Board, id: UrlId) -> bool {
         self.start.is_current(board, id)
     }
 
-    /// Whether there is another start to try.
+    /// Whether there is another start URL to try.
     pub(super) fn has_another_start(&self) -> bool {
         self.start.has_another()
     }
 
-    /// The start that is tried redirects.
+    /// The start URL that is being tried redirects.
     pub(super) fn handle_start_hop(&mut self, to: UrlId) {
         self.start.handle_hop(to);
     }
 
-    /// The start cannot be crawled: tries the next one, or gives up.
+    /// The start page cannot be crawled: tries the next start URL, or gives up.
     pub(super) fn handle_start_failed(&mut self, board: &mut Board, problem: StartProblem) {
         if !self.start.try_next(board) {
             board.say(Effect::FailStart(problem));
         }
     }
 
-    /// The start is a page of the site: it is read once the rules of robots.txt are known.
+    /// The start page belongs to the site: it is parsed once the rules of robots.txt are known.
     pub(super) fn handle_start_reached(
         &mut self,
         shared: &mut SharedState,
@@ -111,7 +111,7 @@ impl Discovery {
         }
     }
 
-    /// Nothing keeps the start from being read.
+    /// Nothing keeps the start page from being parsed.
     pub(super) fn release_start(&mut self, board: &mut Board) {
         if let Some((id, outcome, reading)) = self.start.release() {
             board.say(Effect::ConcludeStart { id, outcome, reading });
@@ -119,7 +119,7 @@ impl Discovery {
         }
     }
 
-    /// What is to be crawled beside what the start leads to.
+    /// Starts what is to be crawled apart from the first start URL.
     pub(super) fn begin_more_starts(&mut self, shared: &mut SharedState) {
         let mut begun = Vec::new();
         for url in std::mem::take(&mut self.more_starts) {
@@ -133,8 +133,8 @@ impl Discovery {
         }
     }
 
-    /// Once all that links lead to is read: the next page that none leads to. Gives whether
-    /// there was one.
+    /// Once everything that links lead to is parsed: queues the next page that no link leads to.
+    /// Returns whether there was one.
     pub(super) fn begin_listed(&mut self, shared: &mut SharedState) -> bool {
         if shared.board.urls.bounds().is_none() || !shared.board.is_idle() {
             return false;
@@ -162,7 +162,7 @@ impl Discovery {
         id
     }
 
-    /// A link gives a URL a role: it may have to be requested now, or to be read after all.
+    /// A link gives a URL a role: it may have to be requested now, or to be parsed after all.
     pub(super) fn use_url(
         &mut self,
         shared: &mut SharedState,
@@ -185,13 +185,13 @@ impl Discovery {
                 self.use_url(shared, next, roles.by_redirect(), depth);
             }
             Phase::Settled(_) => {
-                shared.board.say(Effect::JudgeAnew { id });
+                shared.board.say(Effect::Rejudge { id });
                 if self.lacks_reading(shared, id) {
                     shared.enqueue_to_read(id);
                 }
                 wrong_type::watch(&mut shared.board, id);
             }
-            // It was only to be checked; now it is to be read.
+            // It was only to be checked; now it is to be parsed.
             Phase::Queued(_) => {
                 shared.robots.hold(&mut shared.board, id);
             }
@@ -221,7 +221,7 @@ impl Discovery {
         }
     }
 
-    /// Nothing keeps a URL from being requested, but perhaps from being requested at once.
+    /// Queues a URL, or holds it until the rules of robots.txt are known.
     fn begin(&mut self, shared: &mut SharedState, id: UrlId) {
         if shared.health.is_gone(&shared.board, id) {
             return shared.health.defer_urls_of_gone(&mut shared.board, id);
@@ -239,7 +239,7 @@ impl Discovery {
         let external = scope == Scope::External;
         let no_sitemaps = settings.sitemap == SitemapRule::None;
         if roles.robots() {
-            // Nothing can be read before it, wherever it has moved to.
+            // Nothing can be parsed before it, wherever it has moved to.
             None
         } else if !roles.any() {
             Some(if roles.left_out() { Cause::Excluded } else { Cause::ServiceLink })
@@ -252,18 +252,18 @@ impl Discovery {
         } else if self.is_trapped(board, id) {
             Some(Cause::Trap)
         } else if self.admission.is_some() && !external && roles.visit() {
-            // Admission lets it in, when its turn comes and there is room.
+            // Admission queues it when its turn comes and there is room.
             Some(Cause::Limit)
         } else {
             None
         }
     }
 
-    /// What is wanted of the body of a URL's response.
+    /// What the body of a URL's response is used for.
     pub(super) fn body_use(&self, shared: &SharedState, id: UrlId) -> BodyUse {
         let SharedState { board, robots, .. } = shared;
         let Entry { roles, scope, anchors_requested, .. } = *board.entry(id);
-        // Where robots.txt has moved to may be a page as well.
+        // A URL that robots.txt redirects to may also be a page.
         if robots.is_robots(id) || (roles.robots() && !roles.visit()) {
             return BodyUse::Robots;
         }
@@ -271,23 +271,23 @@ impl Discovery {
             Scope::Internal if !robots.allows(board, id) => BodyUse::Drop,
             _ if roles.sitemap() => BodyUse::Sitemap,
             Scope::Internal if roles.visit() => BodyUse::Page,
-            Scope::Internal if roles.sheet() => BodyUse::Sheet,
+            Scope::Internal if roles.stylesheet() => BodyUse::Stylesheet,
             _ if roles.made_up() => BodyUse::Title,
             Scope::External if roles.visit() && anchors_requested => BodyUse::Anchors,
-            // Where the start's redirects end, there the site will be.
+            // The site will be where the start's redirects end.
             Scope::External if roles.visit() && board.urls.bounds().is_none() => BodyUse::Page,
             Scope::External if roles.visit() => BodyUse::Title,
             Scope::External | Scope::Internal => BodyUse::Drop,
         }
     }
 
-    /// Whether the text of a page matters, since its family of URLs may be endless.
+    /// Whether the text of a page matters, because it may belong to an endless URL pattern.
     pub(super) fn needs_sketch(&self, board: &Board, id: UrlId) -> bool {
         self.traps.needs_sketch(board.urls.text(id))
     }
 
-    /// Whether more is to be read of a URL that responded well than was wanted when it was
-    /// requested: links have turned up since that use it in another way.
+    /// Whether more of a URL that responded well is to be parsed than its request was for,
+    /// because links with other uses have turned up since.
     pub(super) fn lacks_reading(&self, shared: &SharedState, id: UrlId) -> bool {
         let entry = shared.board.entry(id);
         let LastResponse { success, html, css, body: wanted, .. } = entry.last;
@@ -296,15 +296,16 @@ impl Discovery {
             BodyUse::Title => html && wanted == BodyUse::Drop,
             BodyUse::Anchors => html && !matches!(wanted, BodyUse::Anchors | BodyUse::Page),
             BodyUse::Sitemap => success && wanted != BodyUse::Sitemap,
-            BodyUse::Sheet => css && !matches!(wanted, BodyUse::Sheet | BodyUse::Page),
+            BodyUse::Stylesheet => css && !matches!(wanted, BodyUse::Stylesheet | BodyUse::Page),
             BodyUse::Page => {
-                let unread = if css { wanted != BodyUse::Sheet } else { html && !entry.page.read };
+                let unread =
+                    if css { wanted != BodyUse::Stylesheet } else { html && !entry.page.read };
                 unread && wanted != BodyUse::Page && self.not_parsed(shared, id).is_none()
             }
         }
     }
 
-    /// Why a URL of the site is not to be read, if so.
+    /// Why an internal URL is not to be parsed, if it is not.
     pub(super) fn not_parsed(&self, shared: &SharedState, id: UrlId) -> Option<NotParsed> {
         let SharedState { board, robots, .. } = shared;
         let entry = board.entry(id);
@@ -321,17 +322,17 @@ impl Discovery {
         }
     }
 
-    /// A URL is to be requested again: others do not wait for it.
+    /// A URL will be retried: others do not wait for it.
     pub(super) fn handle_delayed(&mut self, shared: &mut SharedState, id: UrlId) {
         self.admit(shared, |admission| admission.handle_delayed(id));
     }
 
-    /// A URL turned out to be no page, or redirects to these.
+    /// A URL turned out not to be a page, or redirects to these.
     pub(super) fn handle_no_page(&mut self, shared: &mut SharedState, id: UrlId, to: Vec<UrlId>) {
         self.admit(shared, |admission| admission.handle_no_page(id, to));
     }
 
-    /// Tells the admission of something and queues the pages that it lets in.
+    /// Passes an event to the admission, and queues the pages that it admits.
     fn admit(&mut self, shared: &mut SharedState, tell: impl FnOnce(&mut Admission) -> Vec<UrlId>) {
         let Some(admission) = &mut self.admission else { return };
         let mut let_in = VecDeque::from(tell(admission));
@@ -346,7 +347,7 @@ impl Discovery {
                     self.begin(shared, id);
                     false
                 }
-                // Requested before, as an image say, or excluded: no page to wait for.
+                // Requested before, as an image for example, or excluded: no page to wait for.
                 Phase::Unrequested(_) | Phase::Settled(_) => true,
                 _ => false,
             };
@@ -356,7 +357,7 @@ impl Discovery {
         }
     }
 
-    /// Whether a URL belongs to an endless pattern. What a rule re-includes does not.
+    /// Whether a URL belongs to an endless pattern and is not re-included by a rule.
     fn is_trapped(&self, board: &Board, id: UrlId) -> bool {
         let Entry { scope, roles, .. } = *board.entry(id);
         let text = board.urls.text(id);
@@ -366,7 +367,7 @@ impl Discovery {
             && !board.settings.includes(text)
     }
 
-    /// Reports a URL that is not requested, if it is the first of its kind.
+    /// Reports a URL that is not requested, if it is the first of its pattern.
     fn report_trap(&mut self, board: &mut Board, id: UrlId) {
         if let Some(stop) = self.traps.handle_held(board.urls.text(id)) {
             board.note(id, Note::Trap(stop));
@@ -381,14 +382,14 @@ impl Discovery {
         outcome: &AttemptOutcome,
         reading: Option<&Reading>,
     ) {
-        let is_whole = matches!(outcome, AttemptOutcome::ResponseHead(answer) if !answer.truncated);
+        let is_whole = matches!(outcome, AttemptOutcome::Response(answer) if !answer.truncated);
         let Some(reading) = reading.filter(|reading| is_whole && !reading.cut) else { return };
         self.fragments.handle_page(id, reading.anchors().clone());
         self.fragments.judge_followers(board, id);
     }
 
-    /// The crawl has come to its end: reports pages that were read, and that no link leads to:
-    /// only a sitemap or a list names them. Where not all links were seen, that is not known.
+    /// The crawl has ended: reports pages that only a sitemap or a list names, and no link leads
+    /// to. If not all links were found, that is not known.
     pub(super) fn report_unreached(&self, board: &mut Board) {
         let limited = board.settings.depth.is_some() || board.settings.max_pages.is_some();
         if limited || self.shells.is_any() || board.urls.start().is_none() {

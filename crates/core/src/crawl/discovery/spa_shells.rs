@@ -1,4 +1,4 @@
-//! Pages that lead nowhere because scripts render their links.
+//! Pages without links because JavaScript renders them.
 
 use std::collections::HashMap;
 
@@ -6,23 +6,22 @@ use crate::crawl::board::Board;
 use crate::crawl::messages::{Note, UrlId};
 use crate::extract::reading::{Link, Reading};
 
-/// Pages whose links are rendered by JavaScript, so that they were not seen.
+/// Pages whose links are rendered by JavaScript, so that they were not found.
 #[derive(Debug, Default)]
 pub(super) struct SpaShells {
-    /// Readings of pages that lead nowhere and have scripts, with the first page that was
-    /// like that.
+    /// Hashes of pages without links and with scripts, with the first page of each.
     shells: HashMap<u128, UrlId>,
     found: bool,
 }
 
 impl SpaShells {
-    /// Whether there is such a page: not all links were seen.
+    /// Whether there is such a page, so that not all links were found.
     pub(super) fn is_any(&self) -> bool {
         self.found
     }
 
-    /// A page that leads nowhere and has scripts may be rendered by them: the start is, and so
-    /// are pages that are all the same.
+    /// A page without links and with scripts may be rendered by them: the start page is, and so
+    /// are pages with equal text.
     pub(super) fn handle_page(&mut self, board: &mut Board, page: UrlId, reading: &Reading) {
         let leads_on = |link: Link<'_>| link.element.leads_on(link.attribute, link.rel);
         if !reading.scripted || reading.links().any(leads_on) {

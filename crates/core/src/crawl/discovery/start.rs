@@ -1,4 +1,4 @@
-//! What is special about the first URL: it decides where the site is.
+//! The start URL, which decides where the site is.
 
 use url::Url;
 
@@ -11,13 +11,13 @@ use crate::extract::reading::Reading;
 use crate::url::scope::{Bounds, Scope};
 use crate::verdict::Cause;
 
-/// The starts to try, and what came of them.
+/// The start URLs to try, and what was observed of them.
 #[derive(Debug)]
 pub(super) struct Start {
     candidates: std::vec::IntoIter<Url>,
-    /// The candidate that is being tried, or the next hop of its redirects.
+    /// The start URL that is being tried, or the next hop of its redirects.
     current: Option<UrlId>,
-    /// What was seen of the start, until the rules of robots.txt are known.
+    /// What was observed of the start page, until the rules of robots.txt are known.
     held: Option<(UrlId, AttemptOutcome, Option<Reading>)>,
 }
 
@@ -31,20 +31,20 @@ impl Start {
         self.candidates.len() > 0
     }
 
-    /// Whether a URL is the candidate that is tried.
+    /// Whether a URL is the start URL that is being tried.
     pub(super) fn is_current(&self, board: &Board, id: UrlId) -> bool {
         board.urls.bounds().is_none() && self.current == Some(id)
     }
 
-    /// The candidate redirects.
+    /// The start URL redirects.
     pub(super) fn handle_hop(&mut self, to: UrlId) {
         self.current = Some(to);
     }
 
-    /// Tries the next candidate. Gives false when there is none.
+    /// Tries the next start URL. Returns false if there is none.
     pub(super) fn try_next(&mut self, board: &mut Board) -> bool {
         if let Some(failed) = self.current {
-            // The next one may well redirect to it: then it is requested once more.
+            // The next one may redirect to this one, which is then requested once more.
             board.entry_mut(failed).attempts.count = 0;
             board.urls.set_phase(failed, Phase::Unrequested(Cause::NotAsked));
         }
@@ -59,8 +59,8 @@ impl Start {
         true
     }
 
-    /// A candidate has responded with a page: the site is where that is. What was seen of it
-    /// waits for [`release`](Start::release).
+    /// A start URL responded with a page: the site is where that is. What was observed waits for
+    /// [`release`](Start::release).
     pub(super) fn handle_reached(
         &mut self,
         board: &mut Board,
@@ -82,7 +82,7 @@ impl Start {
         (page.always_read, page.reached) = (true, true);
     }
 
-    /// What was seen of the start.
+    /// Takes what was observed of the start page.
     pub(super) fn release(&mut self) -> Option<(UrlId, AttemptOutcome, Option<Reading>)> {
         self.held.take()
     }

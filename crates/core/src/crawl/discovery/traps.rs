@@ -1,18 +1,18 @@
-//! Addresses without end: calendars, sessions, paths that repeat themselves.
+//! Endless URL patterns: calendars, sessions, paths that repeat themselves.
 //!
-//! Two kinds are stopped. A path in which a segment stands more than three times.
-//! And a family: addresses that differ only in their query, in one number or in a
-//! date. A family is looked at when more than 500 of it were heard of, by its last
-//! 200 pages, of which nine in ten must say what another member said. It is stopped
+//! Two kinds are stopped. Paths with a segment more than three times; and families: URLs that
+//! differ only in their query, in one number or in a date. A family is examined when it has more
+//! than 500 URLs, by its last 200 pages, of which nine in ten must have the same text as another
+//! member. It is stopped
 //!
-//! - where they differ in the query, say the very same, and lead to nothing new but
-//!   to families such as this one: sessions, ways to sort a list;
-//! - where they say the same but for numbers, lead to nothing new outside the
-//!   family, and each leads to about one that is new, so that few wait and yet no
-//!   end comes nearer: calendars, pages after the last page.
+//! - if its URLs differ in the query, have exactly the same text, and lead to nothing new except
+//!   families like this one: sessions, sort orders of a list;
+//! - if they have the same text except for numbers, lead to nothing new outside the family, and
+//!   each leads to about one new page, so that few wait and yet there is no end in sight:
+//!   calendars, pages after the last page.
 //!
-//! So a site whose real pages differ only in a number is crawled whole: they say
-//! different things, or lead elsewhere, or many of them are known at the same time.
+//! So a site whose real pages differ only in a number is crawled completely: they have different
+//! text, lead elsewhere, or many of them are known at the same time.
 
 use std::collections::{HashMap, HashSet, VecDeque};
 
@@ -22,67 +22,67 @@ use crate::extract::reading::Sketch;
 use crate::url::hashed::HashedMap;
 use crate::url::reference::path_of;
 
-/// A segment may stand so often in a path.
+/// How often a segment may occur in a path.
 const REPEATS: usize = 3;
-/// A family of so many is looked at closely.
+/// A family of this size is examined.
 const LARGE: u32 = 500;
-/// From here on, the texts of its pages are compared.
+/// From this size on, the texts of its pages are compared.
 const GROWING: u32 = 200;
-/// So many pages of it, the last ones, decide.
+/// How many of its last pages decide.
 const WINDOW: usize = 200;
-/// Of these, so many say nothing new.
+/// How many of these must have known text.
 const ALIKE: usize = WINDOW * 9 / 10;
-/// In a family that leads on and on, so many wait at most, or a tenth of those read.
+/// How many pages of a family without end wait at most, or a tenth of those parsed.
 const FEW_WAIT: u64 = 50;
 
-/// Why an address is left out.
+/// An endless URL pattern that was stopped.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Stop {
-    /// An address that shows what was stopped.
+    /// A sample URL.
     pub sample: String,
-    /// The pattern that leaves the like of it out, or takes it back.
+    /// The pattern for --exclude and --include.
     pub rule: String,
-    /// Pages of it that were read.
+    /// How many of its pages were parsed.
     pub read: u64,
 }
 
-/// Watches a site for addresses without end.
+/// Watches a site for endless URL patterns.
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct Traps {
-    /// How many addresses of each family were heard of.
+    /// How many URLs of each family were discovered.
     counts: HashedMap<u32>,
     /// Families that have grown large.
     grown: HashMap<u64, Family>,
     stopped: HashSet<u64>,
-    /// Segments that repeat, which were told of.
+    /// Repeating segments that were reported.
     repeating: HashSet<String>,
 }
 
 #[derive(Debug, Default)]
 struct Family {
     read: u64,
-    /// Of the last pages, the oldest first.
+    /// The last pages, oldest first.
     window: VecDeque<PageProfile>,
     texts: HashSet<u64>,
     outlines: HashSet<u64>,
 }
 
-/// What a page of a family was like.
+/// A page of a family.
 #[derive(Debug, Clone, Copy)]
 struct PageProfile {
     /// It led to something new outside the family.
     out: bool,
-    /// It led to something new outside all families that have grown.
+    /// It led to something new outside all families that have grown large.
     out_of_all: bool,
     /// Its text was known.
     same: bool,
-    /// Its text was known but for numbers.
+    /// Its text was known except for numbers.
     alike: bool,
-    /// How many of the family had been heard of by then.
+    /// How many URLs of the family were known then.
     discovered: u64,
 }
 
-/// A way to look at an address: the part of it that members of a family differ in.
+/// The part of a URL in which the members of a family differ.
 struct UrlPart {
     start: usize,
     end: usize,
@@ -102,13 +102,13 @@ impl UrlPart {
 }
 
 impl Traps {
-    /// Whether an address is part of what was stopped.
+    /// Whether a URL belongs to a stopped pattern.
     pub(in crate::crawl) fn holds(&self, url: &str) -> bool {
         repeating_segment(path_of(url)).is_some()
             || !self.stopped.is_empty() && families(url).any(|key| self.stopped.contains(&key))
     }
 
-    /// For an address that repeats itself: what to tell, the first time.
+    /// For a URL that repeats itself: the pattern to report, the first time.
     pub(in crate::crawl) fn handle_held(&mut self, url: &str) -> Option<Stop> {
         let segment = repeating_segment(path_of(url))?;
         if !self.repeating.insert(segment.to_owned()) {
@@ -118,7 +118,7 @@ impl Traps {
         Some(Stop { sample: url.to_owned(), rule, read: 0 })
     }
 
-    /// An address is going to be asked as a page.
+    /// A URL is about to be requested as a page.
     pub(in crate::crawl) fn handle_discovered(&mut self, url: &str) {
         for key in families(url) {
             let count = self.counts.entry(u128::from(key)).or_default();
@@ -129,13 +129,13 @@ impl Traps {
         }
     }
 
-    /// Whether the text of a page matters, because it belongs to a family that grows.
+    /// Whether the text of a page matters, because its family is growing.
     pub(in crate::crawl) fn needs_sketch(&self, url: &str) -> bool {
         !self.grown.is_empty() && families(url).any(|key| self.grown.contains_key(&key))
     }
 
-    /// A page was read, and is the first to lead to these addresses. Gives what is
-    /// stopped by that.
+    /// A page was parsed, and is the first to lead to these URLs. Returns the pattern that is
+    /// stopped because of that.
     pub(in crate::crawl) fn handle_read<'a>(
         &mut self,
         url: &str,
@@ -145,9 +145,9 @@ impl Traps {
         if !self.needs_sketch(url) {
             return None;
         }
-        // A page without text says what every page without text says.
+        // Pages without text all have the same text.
         let sketch = sketch.unwrap_or_default();
-        // What was stopped already leads nowhere.
+        // URLs that were stopped lead nowhere.
         let leads_on = |other: &&str| !families(other).any(|key| self.stopped.contains(&key));
         let new: Vec<&str> = new.filter(leads_on).collect();
         let out_of_all = new.iter().any(|other| !self.needs_sketch(other));
@@ -194,7 +194,7 @@ impl Family {
             self.window.iter().filter(|profile| is(profile)).count() >= ALIKE
         };
         let none = |is: fn(&PageProfile) -> bool| !self.window.iter().any(is);
-        // Those that were read as the family grew were heard of before it was counted.
+        // Pages parsed while the family grew were discovered before it was counted.
         let waiting = discovered.saturating_sub(self.read + u64::from(GROWING));
         let (new, few) = (discovered - oldest.discovered, FEW_WAIT.max(self.read / 10));
         let goes_round = differs_in_query && new > 0 && most(|s| s.same) && none(|s| s.out_of_all);
@@ -203,7 +203,7 @@ impl Family {
     }
 }
 
-/// The families that an address belongs to.
+/// The families that a URL belongs to.
 fn families(url: &str) -> impl Iterator<Item = u64> {
     let path = path_of(url);
     parts(path).into_iter().map(move |part| keyed(url, part.family(path)))
@@ -215,7 +215,7 @@ fn keyed(url: &str, family: u64) -> u64 {
     family ^ xxh3_64(host.as_bytes())
 }
 
-/// A segment of the path that stands in it too often.
+/// A segment that occurs too often in the path.
 fn repeating_segment(path: &str) -> Option<&str> {
     let bare = path.split('?').next().unwrap_or_default();
     if bare.bytes().filter(|&byte| byte == b'/').count() <= REPEATS {
@@ -231,8 +231,8 @@ fn repeating_segment(path: &str) -> Option<&str> {
     counts.into_iter().find(|(_, count)| *count > REPEATS).map(|(segment, _)| segment)
 }
 
-/// The query; each date and each number of the path before it. A path with many
-/// numbers has none that counts up.
+/// The query; and each date and number in the path. A path with many numbers has none that counts
+/// up.
 fn parts(path: &str) -> Vec<UrlPart> {
     const MANY: usize = 6;
     let mut parts = Vec::new();
@@ -259,13 +259,12 @@ fn parts(path: &str) -> Vec<UrlPart> {
     parts
 }
 
-/// Whether a digit belongs to a percent-encoded octet.
+/// Whether a digit belongs to a percent-encoded byte.
 fn is_encoded(bytes: &[u8], at: usize) -> bool {
     (at >= 1 && bytes[at - 1] == b'%') || (at >= 2 && bytes[at - 2] == b'%')
 }
 
-/// Years with the months and days after them, or else before them: 2026-11,
-/// 2026/11/23, 23.11.2026.
+/// Years with month and day after or before them: 2026-11, 2026/11/23, 23.11.2026.
 fn dates(numbers: &[UrlPart], bytes: &[u8]) -> Vec<UrlPart> {
     let is_year = |part: &UrlPart| {
         part.end - part.start == 4
@@ -304,7 +303,7 @@ mod tests {
     }
 
     #[test]
-    fn families_differ_in_the_query_a_number_or_a_date() {
+    fn members_of_a_family_differ_in_query_number_or_date() {
         for (path, expected) in [
             ("/", &[][..]),
             ("/x?a=b", &["/x?*"]),
@@ -332,7 +331,7 @@ mod tests {
     }
 
     #[test]
-    fn a_segment_may_stand_three_times() {
+    fn a_segment_may_occur_three_times() {
         let traps = Traps::default();
         assert!(!traps.holds("http://a.test/a/b/a/b/a/"));
         assert!(traps.holds("http://a.test/a/b/a/b/a/b/a"));
@@ -344,8 +343,8 @@ mod tests {
         assert_eq!(traps.handle_held("http://a.test/x/"), None);
     }
 
-    /// Reads `/c?m=1`, `/c?m=2` and so on, with these texts, until something is
-    /// stopped. Each page is heard of when the one says so that leads to it.
+    /// Parses `/c?m=1`, `/c?m=2` and so on, with these texts, until something is stopped. Each
+    /// page is discovered when the page that leads to it is parsed.
     fn read_on(
         path: &str,
         most: u64,
@@ -395,7 +394,7 @@ mod tests {
     }
 
     #[test]
-    fn sessions_are_stopped_though_many_wait() {
+    fn sessions_are_stopped_even_if_many_wait() {
         let new = |n| members("/c?m=", 5 * n..5 * n + 5);
         assert!(read_on("/c?m=", 5000, |_| says(7, 7), new).is_some());
         let in_path = |n| members("/c/", 5 * n..5 * n + 5);
@@ -406,7 +405,7 @@ mod tests {
     fn real_pages_are_not_stopped() {
         let path = "/c?m=";
         let next = |n| members(path, n + 1..=n + 1);
-        assert_eq!(read_on(path, 3000, |n| says(n, n), next), None, "they say different things");
+        assert_eq!(read_on(path, 3000, |n| says(n, n), next), None, "their texts differ");
         let all = |n| if n == 1 { members(path, 2..3000) } else { Vec::new() };
         assert_eq!(read_on(path, 3000, |_| says(7, 7), all), None, "all were known at the start");
         let leads_out = |n: u64| {

@@ -1,4 +1,4 @@
-//! Pages where an image, a style sheet or a script is wanted.
+//! HTML pages where an image, stylesheet or script is expected.
 
 use crate::crawl::board::Board;
 use crate::crawl::messages::{Event, UrlId};
@@ -7,7 +7,7 @@ use crate::crawl::urls::TypeCheck;
 use crate::evidence::AttemptOutcome;
 use crate::verdict::Cause;
 
-/// A URL is a page. Where something else is wanted of it, it is requested as that.
+/// A URL is a page. If another type is expected, it is requested as that.
 pub(in crate::crawl) fn watch(board: &mut Board, id: UrlId) {
     let entry = board.entry(id);
     let Some(kind) = entry.roles.wanted().filter(|_| entry.last.html) else { return };
@@ -23,9 +23,9 @@ pub(in crate::crawl) fn watch(board: &mut Board, id: UrlId) {
     }
 }
 
-/// It was requested as something else than a page.
+/// It was requested as another type than a page.
 pub(in crate::crawl) fn handle_checked(board: &mut Board, id: UrlId, outcome: &AttemptOutcome) {
-    if let AttemptOutcome::ResponseHead(answer) = outcome
+    if let AttemptOutcome::Response(answer) = outcome
         && answer.is_success()
         && answer.is_html()
     {
@@ -33,8 +33,8 @@ pub(in crate::crawl) fn handle_checked(board: &mut Board, id: UrlId, outcome: &A
     }
 }
 
-/// It is a page whatever is requested: that is reported of links that want something else,
-/// and of those that lead here by redirects as well.
+/// It is a page whatever is requested: reports that for links that expect another type, and for
+/// those that lead here by redirects.
 pub(in crate::crawl) fn note(board: &mut Board, id: UrlId) {
     let mut wrong = vec![id];
     while let Some(id) = wrong.pop() {

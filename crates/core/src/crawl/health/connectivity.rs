@@ -1,9 +1,9 @@
-//! Whether the network is down: told apart from broken links by requesting again what had
-//! responded.
+//! Detects that the network is down, as opposed to broken links, by requesting again a URL that
+//! had responded.
 //!
-//! When servers that have nothing to do with each other fail one after the other, and none
-//! responds meanwhile, one that responded before is requested again. Only when that fails
-//! too, as often as any failure is retried, is the network taken to be down.
+//! When unrelated servers fail one after the other, and none responds in between, a URL that
+//! responded before is requested again. Only if that fails too, at as many attempts as any other
+//! failure, is the network taken to be down.
 
 use std::collections::BTreeSet;
 
@@ -12,18 +12,19 @@ use crate::crawl::messages::{ServerId, UrlId};
 use crate::crawl::retry::Retry;
 use crate::evidence::{AttemptOutcome, DnsFailure, Failure, Stage};
 
-/// This many servers fail in a row before the network is doubted; twice as many each time
-/// that it was well.
+/// How many servers fail in a row before the network is doubted; twice as many each time that it
+/// was up.
 const FIRST_DOUBT: usize = 6;
 
-/// When the site's own server is gone, and this many in all fail, it is the network.
+/// If the site's own server is gone and this many servers fail in total, the network is
+/// suspected.
 const SUSPECT: usize = 4;
 
-/// The network. See the [module](self).
+/// The state of the network. See the [module](self).
 #[derive(Debug)]
 pub(super) struct Connectivity {
     failing: BTreeSet<ServerId>,
-    /// What was requested of them.
+    /// The URLs that failed.
     failed: Vec<UrlId>,
     since: Moment,
     doubt: usize,
@@ -32,13 +33,13 @@ pub(super) struct Connectivity {
     canary: Option<UrlId>,
 }
 
-/// What is to be done about the network.
+/// What to do about the network.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum NetworkAction {
     Nothing,
     /// Request this URL again: now, or at that moment.
     Check(UrlId, Option<Moment>),
-    /// It is down.
+    /// The network is down.
     Down,
 }
 
@@ -64,7 +65,7 @@ impl Connectivity {
         id: UrlId,
         outcome: &AttemptOutcome,
     ) -> NetworkAction {
-        if let AttemptOutcome::ResponseHead(answer) = outcome {
+        if let AttemptOutcome::Response(answer) = outcome {
             self.handle_response();
             if answer.is_success() {
                 self.canary = Some(id);
@@ -93,12 +94,12 @@ impl Connectivity {
         self.failed.clear();
     }
 
-    /// The start was reached: it is the canary where nothing else is.
+    /// The start URL responded: it is the canary if there is no other.
     pub(super) fn handle_start(&mut self, start: UrlId) {
         self.canary.get_or_insert(start);
     }
 
-    /// The canary was requested.
+    /// A request for the canary has ended.
     pub(super) fn handle_canary(
         &mut self,
         now: Moment,
@@ -123,27 +124,27 @@ impl Connectivity {
         }
     }
 
-    /// Whether several servers fail, and none responds meanwhile.
+    /// Whether several servers fail, and none responds in between.
     pub(super) fn is_suspect(&self) -> bool {
         self.failing.len() >= SUSPECT
     }
 
-    /// The network is down: since when, what tells it, and what has failed by it.
+    /// The network is down: since when, which URL shows it, and which URLs failed because of it.
     pub(super) fn take_failed(&mut self) -> Option<(Moment, UrlId, Vec<UrlId>)> {
         let canary = self.canary?;
         Some((self.since, canary, std::mem::take(&mut self.failed)))
     }
 
-    /// The run goes on after it was stopped.
+    /// The run continues after it was stopped.
     pub(super) fn handle_resumed(&mut self) {
         *self = Connectivity { canary: self.canary, ..Connectivity::default() };
     }
 }
 
-/// Whether a failure may be that of the network.
+/// Whether a failure may be due to the network.
 fn may_be_network(outcome: &AttemptOutcome) -> bool {
     match outcome {
-        AttemptOutcome::ResponseHead(_) => false,
+        AttemptOutcome::Response(_) => false,
         AttemptOutcome::Failure(failure) => matches!(
             failure,
             Failure::Unreachable
@@ -171,7 +172,7 @@ mod tests {
     }
 
     fn fine() -> AttemptOutcome {
-        AttemptOutcome::ResponseHead(ResponseHead { status: 200, ..ResponseHead::default() })
+        AttemptOutcome::Response(ResponseHead { status: 200, ..ResponseHead::default() })
     }
 
     /// Six servers fail after one has responded.
@@ -188,17 +189,17 @@ mod tests {
     }
 
     #[test]
-    fn when_many_servers_fail_one_that_responded_is_requested_again() {
+    fn when_many_servers_fail_the_canary_is_requested() {
         let (mut network, action) = doubted();
         let canary = UrlId::from_index(0);
         assert_eq!(action, NetworkAction::Check(canary, None));
         let action = network.handle_canary(at(3), canary, &fine(), RETRY);
         assert_eq!(action, NetworkAction::Nothing);
-        assert!(!network.is_suspect(), "it was the servers");
+        assert!(!network.is_suspect(), "the servers are at fault");
     }
 
     #[test]
-    fn the_network_is_down_when_the_canary_fails_to_the_end() {
+    fn the_network_is_down_when_all_attempts_at_the_canary_fail() {
         let (mut network, _) = doubted();
         let canary = UrlId::from_index(0);
         let action = network.handle_canary(at(3), canary, &unreachable(), RETRY);

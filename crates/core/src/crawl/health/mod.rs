@@ -1,8 +1,8 @@
-//! Are servers, and the network, there at all?
+//! Whether servers, and the network, are available.
 //!
-//! [`Health`] is told of every outcome. It tells a server that is away, or refuses everything,
-//! from links that are broken: by requesting again what had responded. What it withholds is
-//! requested when the run goes on.
+//! [`Health`] sees every outcome. It distinguishes a server that is down or refuses everything
+//! from broken links, by requesting again what had responded. URLs that it defers are requested
+//! when the run continues.
 
 mod connectivity;
 pub(super) mod outage;
@@ -28,10 +28,10 @@ use crate::verdict::Cause;
 
 pub(super) use server::{hangs, retry_after_too_long};
 
-/// This many times a failure under strain does not count.
+/// How many times a failure of an overloaded server does not count.
 const STRAINED_MOST: u32 = 3;
-/// This many times a URL is excused because its server was away: one that takes its server
-/// down each time that it is requested is broken in the end.
+/// How many times a URL is excused because its server was unavailable: one that takes its server
+/// down at each request is broken in the end.
 const AWAY_MOST: u32 = 6;
 
 /// The health of all servers, and of the network. See the [module](self).
@@ -39,7 +39,7 @@ const AWAY_MOST: u32 = 6;
 pub(super) struct Health {
     servers: HashMap<ServerId, Server>,
     connectivity: Connectivity,
-    /// URLs whose verdict was withheld, to be requested when the run goes on.
+    /// Deferred URLs, to be requested when the run continues.
     deferred: Vec<UrlId>,
     /// The time-out of a first attempt.
     timeout: Duration,
@@ -68,7 +68,7 @@ impl Health {
         self.servers.get(&server).is_some_and(|it| it.detector.is_troubled())
     }
 
-    /// What the outcome of a request says of the pace at which its server is requested from.
+    /// What the outcome of a request says about the pace for its server.
     pub(super) fn signal(
         &self,
         board: &Board,
@@ -83,19 +83,19 @@ impl Health {
         server::signal(&attempt.outcome, attempt.took, self.is_troubled(server), repeats, alone)
     }
 
-    /// A server that is gone is not requested from any more: its URLs have their verdict.
+    /// Whether a server is gone, so that its URLs are no longer requested.
     pub(super) fn is_gone(&self, board: &Board, id: UrlId) -> bool {
         let server = board.entry(id).server;
         server.is_some_and(|it| matches!(self.availability(it), Availability::Gone { .. }))
     }
 
-    /// A URL of a server that is gone: its verdict is withheld.
+    /// Defers a URL of a server that is gone.
     pub(super) fn defer_urls_of_gone(&mut self, board: &mut Board, id: UrlId) {
         self.deferred.push(id);
         board.say(Effect::Defer { id, cause: Cause::Blocking });
     }
 
-    /// The start was reached.
+    /// The start URL responded.
     pub(super) fn handle_start(&mut self, start: UrlId) {
         self.connectivity.handle_start(start);
     }
@@ -110,7 +110,7 @@ impl Health {
     ) {
         let action = self.connectivity.handle_ended(now, server, id, &attempt.outcome);
         self.act_on_network(board, action);
-        // A form without what a visitor would fill in says nothing of its server.
+        // A form without its fields says nothing about its server.
         if board.entry(id).roles.only_form() {
             return;
         }
@@ -126,8 +126,7 @@ impl Health {
         }
     }
 
-    /// Whether a failure is due to how fast the server was requested from, or to its being
-    /// away.
+    /// Whether a failure is due to the pace of requests, or to the server being unavailable.
     pub(super) fn is_due_to_strain(
         &self,
         board: &Board,
@@ -143,13 +142,13 @@ impl Health {
         let says_so = matches!(outcome.status(), Some(429 | 503));
         let strained =
             board.requests.pace(server).is_strained(now) && (says_so || self.is_troubled(server));
-        // Silence costs its time-out each time: once more has to do.
+        // A time-out is expensive each time: one excuse has to do.
         let costs = hangs(outcome) && attempts.count + attempts.strained > 0;
         (is_away && attempts.strained < AWAY_MOST)
             || (strained && !costs && attempts.strained < STRAINED_MOST)
     }
 
-    /// Until when a server asks to wait, if that is to be kept: once, and not too long.
+    /// The moment until which a server's `Retry-After` is obeyed: once, and not for too long.
     pub(super) fn apply_retry_after(
         &mut self,
         board: &mut Board,
@@ -166,13 +165,13 @@ impl Health {
         Some(until)
     }
 
-    /// A page responded well: it may be the canary of its server.
+    /// A page responded well: it may become the canary of its server.
     pub(super) fn handle_well(&mut self, server: ServerId, id: UrlId) {
         self.server(server).detector.handle_well(id);
     }
 
-    /// An external server that has never responded well refuses us when three of its URLs are
-    /// refused in a row, its home page among them.
+    /// Decides that an external server that has never responded well refuses us, when it refuses
+    /// three URLs in a row, and its home page.
     fn watch_external(&mut self, board: &mut Board, server: ServerId, id: UrlId) {
         let detector = &self.server(server).detector;
         if detector.has_canary() || detector.row().len() < 2 {
@@ -185,23 +184,23 @@ impl Health {
             let action = self.server(server).detector.give_up();
             return self.act(board, server, action);
         }
-        // The home page is requested where something hangs on it.
+        // The home page is requested only if other URLs of the server are waiting.
         if known.is_none() && !waiting_of(board, server).is_empty() {
             let id = board.intern(&home, u32::MAX, 0);
             board.say(Effect::Use { id, roles: Roles::VISIT, first: true });
         }
     }
 
-    /// Whether a URL that timed out is not to be requested again: others of its server have
-    /// timed out as well.
+    /// Whether a URL that timed out is not worth a retry, because others of its server have timed
+    /// out as well.
     pub(super) fn is_hopeless(&self, board: &Board, server: ServerId, id: UrlId) -> bool {
         let has_responded = board.requests.pace(server).has_responded();
         let attempts = board.entry(id).attempts.count;
         self.servers.get(&server).is_some_and(|it| it.is_hopeless(attempts, has_responded))
     }
 
-    /// A URL has its last outcome. Where it timed out, and its server never responded, the
-    /// rest of that server may be given up.
+    /// A URL has its last outcome. If it timed out, and its server has never responded, the rest
+    /// of that server may be given up.
     pub(super) fn handle_last(
         &mut self,
         board: &mut Board,
@@ -231,9 +230,9 @@ impl Health {
         }
     }
 
-    /// Whether the verdict of a URL hangs on whether its server still gives what it had given:
-    /// where the site's own server refuses it, or where it failed to the end and nothing else
-    /// has responded since it was requested. Then it waits for that.
+    /// Whether the verdict of a URL depends on whether its server still serves what it had
+    /// served: if the site's own server refuses it, or if it failed at all attempts and nothing
+    /// else has responded meanwhile. The verdict then waits for the canary.
     pub(super) fn await_canary(
         &mut self,
         board: &mut Board,
@@ -252,13 +251,13 @@ impl Health {
             return false;
         }
         known.refused.push((id, outcome.clone()));
-        let action = known.detector.ask();
+        let action = known.detector.check();
         board.urls.set_phase(id, Phase::Refused);
         self.act(board, server, action);
         true
     }
 
-    /// The canary of a server was requested.
+    /// A request for the canary of a server has ended.
     pub(super) fn handle_canary(
         &mut self,
         board: &mut Board,
@@ -274,17 +273,17 @@ impl Health {
     fn act(&mut self, board: &mut Board, server: ServerId, action: HealthAction) {
         match action {
             HealthAction::Nothing => {}
-            HealthAction::Ask(id) => board.enqueue_side(id, Reason::Server(server), None),
+            HealthAction::Request(id) => board.enqueue_side(id, Reason::Server(server), None),
             HealthAction::RequestAt(moment, id) => {
                 board.requests.set_closed(server, true);
                 board.enqueue_side(id, Reason::Server(server), Some(moment));
             }
-            HealthAction::GoOn { was_away } => {
+            HealthAction::Continue { was_away } => {
                 board.requests.set_closed(server, false);
                 for (id, outcome) in std::mem::take(&mut self.server(server).refused) {
                     let attempts = &mut board.entry_mut(id).attempts;
                     if was_away && attempts.strained < AWAY_MOST {
-                        // What was seen of it says nothing: it begins anew.
+                        // Earlier attempts say nothing about the URL: it starts again.
                         attempts.count = 0;
                         attempts.strained += 1;
                         board.enqueue(id, Order::Later);
@@ -297,7 +296,7 @@ impl Health {
         }
     }
 
-    /// A server refuses everything: its rest is not requested.
+    /// A server refuses everything: its other URLs are not requested.
     fn handle_gone(&mut self, board: &mut Board, server: ServerId) {
         let Availability::Gone { since } = self.availability(server) else { return };
         let is_own = board.requests.is_own(server);
@@ -325,7 +324,7 @@ impl Health {
         self.deferred.extend(rest);
     }
 
-    /// The canary of the network was requested.
+    /// A request for the canary of the network has ended.
     pub(super) fn handle_network_canary(
         &mut self,
         board: &mut Board,
@@ -346,7 +345,7 @@ impl Health {
         }
     }
 
-    /// Nothing is requested any more, and what failed of late is withheld.
+    /// Stops all requests, and defers what failed recently.
     fn handle_offline(&mut self, board: &mut Board, since: Option<Moment>) {
         let Some((failing_since, canary, mut rest)) = self.connectivity.take_failed() else {
             return;
@@ -366,7 +365,7 @@ impl Health {
         board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
     }
 
-    /// The run goes on after it was stopped: servers that were gone, and the network, get
+    /// The run continues after it was stopped: servers that were gone, and the network, get
     /// another chance.
     pub(super) fn handle_resumed(&mut self) {
         for server in self.servers.values_mut() {
@@ -377,7 +376,7 @@ impl Health {
         self.connectivity.handle_resumed();
     }
 
-    /// The URLs whose verdict was withheld; they are forgotten here.
+    /// Takes the deferred URLs.
     pub(super) fn take_deferred(&mut self) -> Vec<UrlId> {
         std::mem::take(&mut self.deferred)
     }

@@ -1,11 +1,11 @@
-//! Whether a server refuses everything: told apart from broken by asking again what
-//! had answered.
+//! Detects that a server is down or refuses everything, as opposed to broken links, by requesting
+//! again a URL that had responded.
 //!
-//! A [`OutageDetector`] is told how each request to one server ended. When one address after
-//! the other fails, or is refused, it wants a canary: an address of the server that
-//! answered well before. If that still answers, the others are what they seem. If it
-//! does not, the server is away: nothing more is asked of it but the canary, at
-//! growing gaps; and if it stays away, it is gone, for this run.
+//! An [`OutageDetector`] sees the outcome of every request to one server. When URLs fail or are
+//! refused one after the other, it wants a canary: a URL of the server that responded well
+//! before. If that still responds, the failures are genuine. If not, the server is unavailable:
+//! only the canary is requested, at growing intervals; and if the server stays unavailable, it is
+//! gone for this run.
 
 use std::time::Duration;
 
@@ -13,36 +13,35 @@ use crate::Moment;
 use crate::crawl::messages::UrlId;
 use crate::evidence::{AttemptOutcome, DnsFailure, Failure, Stage};
 
-/// So many addresses in a row fail before the canary is asked; twice as many after
-/// each time that it was well.
+/// How many URLs fail in a row before the canary is requested; twice as many after each time that
+/// it was well.
 const FIRST_DOUBT: usize = 4;
 const LAST_DOUBT: usize = 64;
-/// After so long a canary that failed is asked again, then after twice as long each time.
+/// How long to wait before a failed canary is requested again; twice as long each time.
 const BREATH: Duration = Duration::from_millis(250);
-/// A server that is away is waited for at least so long, however short the time-out:
-/// machines are restarted.
+/// How long to wait for a server at least, however short the time-out: machines are restarted.
 const RESTART: Duration = Duration::from_secs(30);
 
-/// How a request went, as far as it says something of the server.
+/// What the outcome of a request says about its server.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(in crate::crawl) enum ServerSignal {
-    /// The server answers as it should: also that something is missing.
+    /// The server works: a 404 is fine, too.
     Fine,
-    /// It refuses: 403, 405, a gatekeeper's page.
+    /// It refuses: 403, 405, a bot check.
     Refused,
-    /// It fails, and that may pass: 429, 5xx, reset, no answer.
+    /// A temporary failure: 429, 5xx, a reset, a time-out.
     Failed,
-    /// It says nothing of the server, or is no failure of its.
+    /// Nothing, or it is not the server's fault.
     Nothing,
 }
 
 impl ServerSignal {
     pub(in crate::crawl) fn of(outcome: &AttemptOutcome) -> ServerSignal {
         match outcome {
-            AttemptOutcome::ResponseHead(answer) if answer.challenge || answer.signs.challenge => {
+            AttemptOutcome::Response(answer) if answer.challenge || answer.signs.challenge => {
                 ServerSignal::Refused
             }
-            AttemptOutcome::ResponseHead(answer) => match answer.status {
+            AttemptOutcome::Response(answer) => match answer.status {
                 403 | 405 => ServerSignal::Refused,
                 408 | 425 | 429 | 500..=599 => ServerSignal::Failed,
                 200..=399 | 404 | 410 => ServerSignal::Fine,
@@ -81,8 +80,8 @@ pub(in crate::crawl) enum Availability {
     Away {
         /// Since when everything fails.
         since: Moment,
-        /// How often the canary has failed.
-        asked: u32,
+        /// How many times the canary has failed.
+        failures: u32,
     },
     /// It refuses everything.
     Gone {
@@ -91,30 +90,30 @@ pub(in crate::crawl) enum Availability {
     },
 }
 
-/// What is to be done about the canary.
+/// What to do about the canary.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(in crate::crawl) enum HealthAction {
     /// Nothing.
     Nothing,
-    /// Ask it now.
-    Ask(UrlId),
-    /// Ask it at that moment, and nothing else meanwhile.
+    /// Request it now.
+    Request(UrlId),
+    /// Request it at that moment, and nothing else of the server meanwhile.
     RequestAt(Moment, UrlId),
-    /// The server is here: go on.
-    GoOn {
-        /// It was away.
+    /// The server is available: continue.
+    Continue {
+        /// It was unavailable.
         was_away: bool,
     },
-    /// The server is gone: stop asking.
+    /// The server is gone: stop requesting.
     GiveUp,
 }
 
-/// One server. See the [module](self).
+/// The detector for one server. See the [module](self).
 #[derive(Debug)]
 pub(in crate::crawl) struct OutageDetector {
     availability: Availability,
     canary: Option<UrlId>,
-    /// Addresses that failed or were refused one after the other.
+    /// URLs that failed or were refused one after the other.
     row: Vec<UrlId>,
     since: Moment,
     doubt: usize,
@@ -141,12 +140,12 @@ impl OutageDetector {
         self.availability
     }
 
-    /// Whether several addresses have failed in a row.
+    /// Whether several URLs have failed in a row.
     pub(in crate::crawl) fn is_troubled(&self) -> bool {
         self.row.len() > 1
     }
 
-    /// The addresses that failed in a row.
+    /// The URLs that failed in a row.
     pub(in crate::crawl) fn row(&self) -> &[UrlId] {
         &self.row
     }
@@ -160,13 +159,12 @@ impl OutageDetector {
         self.well_at.is_some_and(|at| at > moment)
     }
 
-    /// An address answered well: the first that does may be asked again to see whether the
-    /// server is still here.
+    /// A URL responded well: the first one becomes the canary.
     pub(in crate::crawl) fn handle_well(&mut self, id: UrlId) {
         self.canary.get_or_insert(id);
     }
 
-    /// A request ended that had begun at that moment.
+    /// A request that began at that moment has ended.
     pub(in crate::crawl) fn handle_ended(
         &mut self,
         began: Moment,
@@ -176,7 +174,7 @@ impl OutageDetector {
     ) -> HealthAction {
         match sign {
             ServerSignal::Nothing => HealthAction::Nothing,
-            // It was answered before the trouble began: that says nothing of now.
+            // It began before the trouble: its response says nothing about now.
             ServerSignal::Fine if !self.row.is_empty() && began < self.since => {
                 HealthAction::Nothing
             }
@@ -185,7 +183,7 @@ impl OutageDetector {
                 match self.availability {
                     Availability::Away { .. } => {
                         self.availability = Availability::Here;
-                        HealthAction::GoOn { was_away: true }
+                        HealthAction::Continue { was_away: true }
                     }
                     _ => HealthAction::Nothing,
                 }
@@ -197,23 +195,23 @@ impl OutageDetector {
                 if !self.row.contains(&id) {
                     self.row.push(id);
                 }
-                if self.row.len() >= self.doubt { self.ask() } else { HealthAction::Nothing }
+                if self.row.len() >= self.doubt { self.check() } else { HealthAction::Nothing }
             }
         }
     }
 
-    /// The verdict of an address hangs on whether the server is here.
-    pub(in crate::crawl) fn ask(&mut self) -> HealthAction {
+    /// The verdict of a URL depends on whether the server is available.
+    pub(in crate::crawl) fn check(&mut self) -> HealthAction {
         match (self.availability, self.canary) {
             (Availability::Here, Some(canary)) => {
                 self.availability = Availability::Doubted;
-                HealthAction::Ask(canary)
+                HealthAction::Request(canary)
             }
             _ => HealthAction::Nothing,
         }
     }
 
-    /// The canary was asked.
+    /// A request for the canary has ended.
     pub(in crate::crawl) fn handle_canary(
         &mut self,
         now: Moment,
@@ -229,21 +227,21 @@ impl OutageDetector {
                 if !was_away {
                     self.doubt = (self.doubt * 2).min(LAST_DOUBT);
                 }
-                HealthAction::GoOn { was_away }
+                HealthAction::Continue { was_away }
             }
             ServerSignal::Refused => self.give_up(),
             ServerSignal::Failed | ServerSignal::Nothing => {
-                let (since, asked) = match self.availability {
-                    Availability::Away { since, asked } => (since, asked + 1),
+                let (since, failures) = match self.availability {
+                    Availability::Away { since, failures } => (since, failures + 1),
                     _ => (if self.row.is_empty() { now } else { self.since }, 1),
                 };
-                let gap = BREATH.min(self.timeout / 4) * 2u32.pow(asked.min(7) - 1);
+                let gap = BREATH.min(self.timeout / 4) * 2u32.pow(failures.min(7) - 1);
                 let waited = now.since_start().saturating_sub(since.since_start());
-                if asked > 2 && waited >= RESTART.max(self.timeout * 2) {
+                if failures > 2 && waited >= RESTART.max(self.timeout * 2) {
                     self.since = since;
                     return self.give_up();
                 }
-                self.availability = Availability::Away { since, asked };
+                self.availability = Availability::Away { since, failures };
                 HealthAction::RequestAt(now + gap.min(RESTART), id)
             }
         }
@@ -254,7 +252,7 @@ impl OutageDetector {
         HealthAction::GiveUp
     }
 
-    /// The run goes on after it was stopped: the server gets another chance.
+    /// The run continues after it was stopped: the server gets another chance.
     pub(in crate::crawl) fn handle_resumed(&mut self) {
         self.availability = Availability::Here;
         self.row.clear();
@@ -275,7 +273,7 @@ mod tests {
         Moment::START + SECOND * seconds
     }
 
-    /// A server whose canary is to be asked since second 4.
+    /// A server whose canary was due for a request at second 4.
     fn doubted() -> OutageDetector {
         let mut detector = OutageDetector::new(SECOND * 20);
         detector.handle_well(id(0));
@@ -290,39 +288,39 @@ mod tests {
         }
         assert_eq!(
             detector.handle_ended(at(3), at(7), id(4), ServerSignal::Refused),
-            HealthAction::Ask(id(0))
+            HealthAction::Request(id(0))
         );
         detector
     }
 
     #[test]
-    fn several_urls_in_a_row_call_for_the_canary() {
+    fn several_failures_in_a_row_request_the_canary() {
         let mut detector = doubted();
         assert_eq!(
             detector.handle_ended(at(3), at(8), id(5), ServerSignal::Failed),
             HealthAction::Nothing,
             "once"
         );
-        let well = HealthAction::GoOn { was_away: false };
+        let well = HealthAction::Continue { was_away: false };
         assert_eq!(detector.handle_canary(at(9), id(0), ServerSignal::Fine), well);
         assert!(!detector.is_troubled());
     }
 
     #[test]
-    fn what_was_asked_before_the_trouble_says_nothing_of_it() {
+    fn requests_from_before_the_trouble_are_ignored() {
         let mut detector = doubted();
         detector.handle_canary(at(9), id(0), ServerSignal::Failed);
         assert_eq!(
             detector.handle_ended(at(3), at(10), id(8), ServerSignal::Fine),
             HealthAction::Nothing
         );
-        let back = HealthAction::GoOn { was_away: true };
+        let back = HealthAction::Continue { was_away: true };
         assert_eq!(detector.handle_ended(at(9), at(11), id(9), ServerSignal::Fine), back);
         assert_eq!(detector.availability(), Availability::Here);
     }
 
     #[test]
-    fn one_that_fails_again_and_again_is_one() {
+    fn repeated_failures_of_one_url_count_once() {
         let mut detector = OutageDetector::new(SECOND);
         detector.handle_well(id(0));
         for _ in 0..10 {
@@ -334,7 +332,7 @@ mod tests {
     }
 
     #[test]
-    fn without_a_canary_nothing_can_be_said() {
+    fn without_a_canary_nothing_is_concluded() {
         let mut detector = OutageDetector::new(SECOND);
         for number in 0..20 {
             assert_eq!(
@@ -345,36 +343,36 @@ mod tests {
     }
 
     #[test]
-    fn a_server_that_fails_is_waited_for() {
+    fn a_failing_server_is_waited_for() {
         let mut detector = doubted();
         assert_eq!(
             detector.handle_canary(at(10), id(0), ServerSignal::Failed),
             HealthAction::RequestAt(at(10) + SECOND / 4, id(0))
         );
-        assert_eq!(detector.availability(), Availability::Away { since: at(4), asked: 1 });
+        assert_eq!(detector.availability(), Availability::Away { since: at(4), failures: 1 });
         let then = at(11) + SECOND / 2;
         assert_eq!(
             detector.handle_canary(at(11), id(0), ServerSignal::Failed),
             HealthAction::RequestAt(then, id(0))
         );
-        let back = HealthAction::GoOn { was_away: true };
+        let back = HealthAction::Continue { was_away: true };
         assert_eq!(detector.handle_canary(at(13), id(0), ServerSignal::Fine), back);
         assert_eq!(detector.availability(), Availability::Here);
     }
 
     #[test]
-    fn a_server_that_stays_away_is_gone_and_one_that_refuses_is_at_once() {
+    fn a_server_that_stays_down_is_gone_and_one_that_refuses_is_gone_at_once() {
         let mut detector = doubted();
         let mut now = at(10);
-        let mut asked = 1;
+        let mut failures = 1;
         while let HealthAction::RequestAt(moment, _) =
             detector.handle_canary(now, id(0), ServerSignal::Failed)
         {
-            (now, asked) = (moment, asked + 1);
+            (now, failures) = (moment, failures + 1);
         }
         assert_eq!(detector.availability(), Availability::Gone { since: at(4) });
         assert!((45..60).contains(&now.since_start().as_secs()), "{now:?}");
-        assert!(asked < 12, "{asked}");
+        assert!(failures < 12, "{failures}");
         let mut detector = doubted();
         assert_eq!(
             detector.handle_canary(at(10), id(0), ServerSignal::Refused),
@@ -386,7 +384,7 @@ mod tests {
     fn a_short_time_out_does_not_shorten_a_restart() {
         let mut detector = OutageDetector::new(SECOND / 2);
         detector.handle_well(id(0));
-        detector.ask();
+        detector.check();
         let mut now = at(1);
         while let HealthAction::RequestAt(moment, _) =
             detector.handle_canary(now, id(0), ServerSignal::Failed)
@@ -397,9 +395,9 @@ mod tests {
     }
 
     #[test]
-    fn endings_are_signs_of_the_server() {
+    fn outcomes_are_server_signals() {
         let status = |status| {
-            ServerSignal::of(&AttemptOutcome::ResponseHead(crate::evidence::ResponseHead {
+            ServerSignal::of(&AttemptOutcome::Response(crate::evidence::ResponseHead {
                 status,
                 ..Default::default()
             }))

@@ -1,4 +1,4 @@
-//! What a crawl knows of one server beside its pace.
+//! What a crawl knows of one server, apart from its pace.
 
 use std::time::Duration;
 
@@ -7,24 +7,24 @@ use crate::crawl::messages::UrlId;
 use crate::crawl::pace::{Signal, Strain};
 use crate::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage};
 
-/// This many second attempts hang in a row before the others are given up.
+/// After this many second attempts in a row have timed out, further ones are not made.
 const HUNG_AGAIN: u32 = 8;
 /// Give up on a server that has never responded after this many of its URLs time out.
 const HUNG_WITHOUT_RESPONSE: u32 = 2;
-/// A wait that `Retry-After` asks for is kept up to this many seconds.
+/// `Retry-After` is obeyed up to this many seconds.
 const LONGEST_WAIT: u64 = 60;
 
 /// One server.
 #[derive(Debug)]
 pub(super) struct Server {
     pub(super) detector: OutageDetector,
-    /// URLs that were refused, whose verdicts hang on whether the server is available.
+    /// URLs that were refused, whose verdicts depend on whether the server is available.
     pub(super) refused: Vec<(UrlId, AttemptOutcome)>,
-    /// It asked for a wait, and got it.
+    /// Its `Retry-After` was obeyed.
     has_waited: bool,
-    /// URLs that timed out to the end, while it never responded.
+    /// URLs that timed out at all attempts, while it never responded.
     hung: u32,
-    /// Second attempts that timed out one after the other.
+    /// Second attempts that timed out in a row.
     hung_again: u32,
 }
 
@@ -39,13 +39,13 @@ impl Server {
         }
     }
 
-    /// Whether the wait that it asks for is to be kept: once.
+    /// Whether its `Retry-After` is to be obeyed: once.
     pub(super) fn grant_wait(&mut self) -> bool {
         !std::mem::replace(&mut self.has_waited, true)
     }
 
-    /// A request has ended that was made after so many attempts. Gives whether second
-    /// attempts are given up from now on.
+    /// A request has ended, after this many earlier attempts. Returns whether second attempts are
+    /// given up from now on.
     pub(super) fn handle_attempt(&mut self, outcome: &AttemptOutcome, attempts: u32) -> bool {
         if !hangs(outcome) && attempts > 0 {
             self.hung_again = 0;
@@ -56,25 +56,25 @@ impl Server {
         false
     }
 
-    /// A URL of it has timed out to the end, and nothing of it ever responded. Gives whether
-    /// the rest is given up.
+    /// A URL has timed out at all attempts, and the server never responded. Returns whether the
+    /// rest is given up.
     pub(super) fn handle_hung(&mut self) -> bool {
         self.hung += 1;
         self.hung >= HUNG_WITHOUT_RESPONSE
     }
 
-    /// Whether a URL that timed out after so many attempts is not requested again, since
-    /// others have timed out as well.
+    /// Whether a URL that timed out at this many attempts is not retried, because others have
+    /// timed out as well.
     pub(super) fn is_hopeless(&self, attempts: u32, has_responded: bool) -> bool {
         (self.hung >= HUNG_WITHOUT_RESPONSE && !has_responded)
             || (attempts == 0 && self.hung_again >= HUNG_AGAIN)
     }
 }
 
-/// What the outcome of a request says of the pace at which its server is requested from.
+/// What the outcome of a request says about the pace for its server.
 ///
-/// `troubled`: several of its URLs have failed in a row; `repeats`: this one has failed
-/// before; `alone`: others respond meanwhile, so that the time-out is its own.
+/// `troubled`: several of its URLs have failed in a row; `repeats`: this URL has failed before;
+/// `alone`: other requests are in flight, so that the time-out is this URL's own.
 pub(super) fn signal(
     outcome: &AttemptOutcome,
     took: Duration,
@@ -82,24 +82,24 @@ pub(super) fn signal(
     repeats: bool,
     alone: bool,
 ) -> Signal {
-    // What fails again and again while the rest is fine is a matter of its own.
+    // A URL that fails repeatedly while others work is a problem of its own.
     let own_matter = repeats && !troubled;
     match outcome {
-        AttemptOutcome::ResponseHead(ResponseHead { status: 429 | 503, .. }) if own_matter => {
+        AttemptOutcome::Response(ResponseHead { status: 429 | 503, .. }) if own_matter => {
             Signal::Neutral
         }
-        AttemptOutcome::ResponseHead(ResponseHead { status: 429, .. }) => {
+        AttemptOutcome::Response(ResponseHead { status: 429, .. }) => {
             Signal::Strained(Strain::TooMany)
         }
-        AttemptOutcome::ResponseHead(ResponseHead { status: 503, .. }) => {
+        AttemptOutcome::Response(ResponseHead { status: 503, .. }) => {
             Signal::Strained(Strain::Unavailable)
         }
-        AttemptOutcome::ResponseHead(ResponseHead { status: 500..=599, .. }) if troubled => {
+        AttemptOutcome::Response(ResponseHead { status: 500..=599, .. }) if troubled => {
             Signal::Strained(Strain::Failures)
         }
-        AttemptOutcome::ResponseHead(_) => Signal::Answered(took),
+        AttemptOutcome::Response(_) => Signal::Answered(took),
         AttemptOutcome::Failure(Failure::Dns(_)) => Signal::Unreached,
-        // A server that has begun to respond is not short of breath; that page is.
+        // A server that has begun to respond is not overloaded; that page is slow.
         AttemptOutcome::Failure(Failure::Timeout(Stage::Body)) => Signal::Neutral,
         AttemptOutcome::Failure(Failure::Timeout(_)) if alone || repeats => Signal::Neutral,
         AttemptOutcome::Failure(Failure::Timeout(_)) => Signal::Strained(Strain::Timeout),
@@ -110,26 +110,26 @@ pub(super) fn signal(
     }
 }
 
-/// The wait that a server asks for by 429 or 503 (RFC 9110 §10.2.3), if it is to be kept.
+/// The `Retry-After` of a 429 or 503 (RFC 9110 §10.2.3), if it is to be obeyed.
 pub(super) fn retry_after_to_apply(outcome: &AttemptOutcome) -> Option<Duration> {
     retry_after(outcome).filter(|seconds| *seconds <= LONGEST_WAIT).map(Duration::from_secs)
 }
 
-/// Whether a server asks for a wait that is too long to be kept.
+/// Whether the `Retry-After` of a response is too long to be obeyed.
 pub(in crate::crawl) fn retry_after_too_long(outcome: &AttemptOutcome) -> bool {
     retry_after(outcome).is_some_and(|seconds| seconds > LONGEST_WAIT)
 }
 
 fn retry_after(outcome: &AttemptOutcome) -> Option<u64> {
     match outcome {
-        AttemptOutcome::ResponseHead(ResponseHead { status: 429 | 503, retry_after, .. }) => {
+        AttemptOutcome::Response(ResponseHead { status: 429 | 503, retry_after, .. }) => {
             *retry_after
         }
         _ => None,
     }
 }
 
-/// Whether nothing came in time.
+/// Whether an outcome is a time-out.
 pub(in crate::crawl) fn hangs(outcome: &AttemptOutcome) -> bool {
     match outcome {
         AttemptOutcome::Failure(Failure::Timeout(stage)) => *stage != Stage::Body,

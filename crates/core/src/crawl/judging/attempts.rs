@@ -1,4 +1,4 @@
-//! From responses to attempts: which count, which are made again and when.
+//! Attempts: which of them count, and which requests are repeated when.
 
 use std::time::Duration;
 
@@ -16,24 +16,25 @@ use crate::evidence::{Attempt, AttemptOutcome, Method};
 use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
-/// What failed under strain is requested again this soon: the pace is slower then.
+/// When a request that failed because of an overloaded server is repeated; the pace is slower
+/// then.
 const BREATH: Duration = Duration::from_millis(500);
 
 /// When a URL is requested again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum NextAttempt {
-    /// Not.
+    /// Never.
     None,
-    /// Not, since its server never responds.
+    /// Never, because its server never responds.
     GiveUp,
-    /// Then.
+    /// At this moment.
     At(Moment),
-    /// Then, since its server asks for it: no failure of ours.
+    /// At this moment, because of its `Retry-After`: not a failure.
     RetryAfter(Moment),
 }
 
 impl Judging {
-    /// The response to a request for the verdict of a URL has come, now or in an earlier part
+    /// The response to a request for the verdict of a URL has arrived, now or in an earlier part
     /// of the run.
     pub(in crate::crawl) fn handle_response(
         &mut self,
@@ -98,7 +99,7 @@ impl Judging {
     }
 }
 
-/// A GET may belie what HEAD said of others: they are requested again.
+/// A GET may contradict what HEAD showed for other URLs: they are requested again.
 fn distrust_head(shared: &mut SharedState, server: ServerId, id: UrlId, outcome: &AttemptOutcome) {
     for id in shared.board.requests.head_trust.handle_get(server, id, outcome) {
         shared.board.entry_mut(id).attempts.by_get = true;
@@ -134,7 +135,7 @@ fn next_attempt(
 ) -> NextAttempt {
     let SharedState { board, health, .. } = shared;
     let outcome = &attempt.outcome;
-    // While there is another start to try, no time is spent on this one.
+    // While there is another start URL to try, this one is not retried.
     let hurried = discovery.is_current_start(board, id) && discovery.has_another_start();
     if hurried || retry_after_too_long(outcome) || attempt.method == Method::Head {
         return NextAttempt::None;

@@ -1,4 +1,4 @@
-//! One chain of redirects with its cookies.
+//! A chain of redirects with its cookies.
 
 use std::collections::HashSet;
 use std::hash::{DefaultHasher, Hash, Hasher};
@@ -9,15 +9,15 @@ use crate::evidence::{ResponseHead, SetCookie};
 use crate::url::reference::{Reference, resolve};
 use crate::verdict::ChainFault;
 
-/// More cookies than this no chain needs.
+/// No chain needs more cookies than this.
 const MOST_COOKIES: usize = 50;
 
-/// One chain that is being walked.
+/// A chain that is being followed.
 #[derive(Debug)]
 pub(super) struct Chain {
-    /// The hop that is asked next.
+    /// The hop that is requested next.
     at: Url,
-    /// Host and cookie.
+    /// Hosts and cookies.
     jar: Vec<(String, SetCookie)>,
     hops: u32,
     url: HashSet<u64>,
@@ -41,7 +41,7 @@ impl Chain {
         self.at.as_str()
     }
 
-    /// The `Cookie` field for the next hop.
+    /// The `Cookie` header for the next hop.
     pub(super) fn cookies(&self) -> Option<String> {
         let host = self.at.host_str().unwrap_or_default();
         let own_host = self.jar.iter().filter(|(of, _)| of == host);
@@ -60,7 +60,7 @@ impl Chain {
         }
     }
 
-    /// Whether the same address was asked with the same cookies before.
+    /// Whether the same URL was requested with the same cookies before.
     pub(super) fn is_seen(&mut self) -> bool {
         let mut hash = DefaultHasher::new();
         self.at.as_str().hash(&mut hash);

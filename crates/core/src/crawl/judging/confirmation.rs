@@ -1,4 +1,4 @@
-//! What seems to be missing is checked once more, when nothing else is left to do.
+//! Confirmation of missing URLs, when nothing else is left to do.
 
 use std::collections::HashMap;
 
@@ -9,20 +9,20 @@ use crate::crawl::urls::{Confirmation, Entry, Phase};
 use crate::evidence::{AttemptOutcome, DnsFailure, Failure};
 use crate::url::scope::Scope;
 
-/// This many missing URLs of one server are confirmed; the rest stands by the sample.
+/// How many missing URLs of one server are confirmed; the others follow from this sample.
 const CONFIRMED_PER_SERVER: u32 = 50;
 
-/// What is to be confirmed, and what was.
+/// The URLs to confirm.
 #[derive(Debug, Default)]
 pub(super) struct Confirmations {
     waiting: Vec<UrlId>,
-    /// How often something of a server was put there.
+    /// How many of each server were queued for confirmation.
     counts: HashMap<ServerId, u32>,
 }
 
 impl Confirmations {
-    /// A URL has responded so. Where it is about to be called missing, or refused by the
-    /// site's own server, it waits to be checked once more.
+    /// A URL has this outcome. If it is about to be called missing, or was refused by the site's
+    /// own server, it waits to be confirmed.
     pub(super) fn handle_outcome(
         &mut self,
         board: &mut Board,
@@ -48,8 +48,8 @@ impl Confirmations {
         true
     }
 
-    /// Queues what is to be confirmed, once nothing else is left to do at once. Gives whether
-    /// there was something.
+    /// Queues the URLs to confirm, once nothing else is left to do. Returns whether there were
+    /// any.
     pub(super) fn enqueue_all(&mut self, board: &mut Board) -> bool {
         let waiting = &mut self.waiting;
         if waiting.is_empty() || !board.requests.is_quiet(&board.urls) {
@@ -57,7 +57,7 @@ impl Confirmations {
         }
         let mut any = false;
         for id in std::mem::take(waiting) {
-            // In a replay, the confirmation may have come already.
+            // In a replay, the confirmation may have arrived already.
             if board.entry(id).phase() == Phase::Unconfirmed {
                 let attempts = &mut board.entry_mut(id).attempts;
                 (attempts.confirmation, attempts.count) = (Confirmation::UnderWay, 0);
@@ -72,14 +72,14 @@ impl Confirmations {
 fn may_be_missing(entry: &Entry, outcome: &AttemptOutcome) -> bool {
     let own_host = entry.scope == Scope::Internal && !entry.roles.only_form();
     match outcome {
-        AttemptOutcome::ResponseHead(answer) => {
+        AttemptOutcome::Response(answer) => {
             matches!(answer.status, 404 | 410) || (own_host && matches!(answer.status, 403 | 405))
         }
         AttemptOutcome::Failure(failure) => *failure == Failure::Dns(DnsFailure::NoSuchName),
     }
 }
 
-/// That robots.txt or the default sitemap is missing is never reported.
+/// A missing robots.txt or default sitemap is never reported.
 fn matters(entry: &Entry) -> bool {
     let roles = entry.roles;
     entry.is_linked() || !(roles.robots() || roles.only_sitemap() || roles.made_up())

@@ -1,9 +1,9 @@
-//! Chains of redirects that need their cookies: walked once more, from the first hop,
-//! each hop with what those before it have set.
+//! Chains of redirects that need cookies: followed once more, from the first hop, each hop with
+//! the cookies that those before it have set.
 //!
-//! Cookies live for one chain, are sent back to the host that set them alone
-//! (RFC 6265 §5.4, without `Domain`), and are forgotten at its end. A chain is walked
-//! so only where without cookies it goes round in a circle or ends badly.
+//! Cookies live for one chain, are sent only to the host that set them (RFC 6265 §5.4, without
+//! `Domain`), and are discarded at its end. A chain is followed this way only if it loops or ends
+//! badly without cookies.
 
 use super::Judging;
 use super::chain::Chain;
@@ -20,7 +20,7 @@ use crate::url::scope::Scope;
 use crate::verdict::{Cause, ChainFault, JudgeContext, Route, Verdict};
 
 impl Judging {
-    /// Whether redirects may end otherwise with the cookies that their hops set.
+    /// Whether redirects may end differently with the cookies that their hops set.
     pub(super) fn may_need_cookies(&self, board: &Board, id: UrlId, judged: &Judged) -> bool {
         let ends_badly = match judged.verdict {
             Verdict::Broken | Verdict::Doubtful => {
@@ -44,8 +44,8 @@ impl Judging {
         board.enqueue(id, Order::First);
     }
 
-    /// Chains that were being followed when the run was stopped begin anew: what their cookies
-    /// held was not kept.
+    /// Chains that were being followed when the run was stopped start again: their cookies were
+    /// not kept.
     pub(in crate::crawl) fn begin_chains_anew(&mut self, board: &mut Board) {
         let ids: Vec<UrlId> = self.chains.keys().copied().collect();
         for id in ids {
@@ -53,7 +53,7 @@ impl Judging {
         }
     }
 
-    /// Where a URL is followed with cookies: what to request in its place.
+    /// For a URL that is followed with cookies: what to request in its place.
     pub(in crate::crawl) fn prepare(&self, board: &Board, id: UrlId, request: &mut Request) {
         let Some(chain) = self.chains.get(&id) else { return };
         chain.url().clone_into(&mut request.url);
@@ -61,7 +61,7 @@ impl Judging {
         request.scope = board.urls.scope_of(chain.at());
     }
 
-    /// The response of a hop has come.
+    /// The response of a hop has arrived.
     pub(super) fn handle_chain(
         &mut self,
         shared: &mut SharedState,
@@ -79,8 +79,7 @@ impl Judging {
         let attempts = &mut board.entry_mut(id).attempts;
         attempts.count += 1;
         let gap = board.settings.retry.gap(board.entry(id).attempts.count, &outcome);
-        let goes_on =
-            matches!(&outcome, AttemptOutcome::ResponseHead(answer) if answer.is_redirect());
+        let goes_on = matches!(&outcome, AttemptOutcome::Response(answer) if answer.is_redirect());
         let title = reading.as_ref().and_then(Reading::title).map(str::to_owned);
         board.report_attempt(id, attempt, title, gap.is_some() || goes_on);
         if let Some(gap) = gap {
@@ -88,7 +87,7 @@ impl Judging {
             board.retry_at(id, now + gap);
             return discovery.handle_delayed(shared, id);
         }
-        let AttemptOutcome::ResponseHead(answer) = &outcome else {
+        let AttemptOutcome::Response(answer) = &outcome else {
             return self.end_chain(
                 shared,
                 discovery,
@@ -130,7 +129,7 @@ impl Judging {
         let board = &mut shared.board;
         let last = board.intern(chain.at(), u32::MAX, chain.hops());
         let is_redirect =
-            matches!(outcome, AttemptOutcome::ResponseHead(answer) if answer.is_redirect());
+            matches!(outcome, AttemptOutcome::Response(answer) if answer.is_redirect());
         if discovery.is_current_start(board, id) {
             if is_redirect {
                 let url = chain.url().to_owned();
@@ -138,7 +137,8 @@ impl Judging {
                 return discovery.handle_start_failed(board, problem);
             }
             if last != id {
-                // The site is where the chain ends; its first URL follows from that.
+                // The site is where the chain ends; the verdict of the first URL follows from
+                // that.
                 discovery.handle_start_hop(last);
                 board.urls.set_follows(id, last);
                 let roles = board.entry(id).roles;
@@ -149,7 +149,7 @@ impl Judging {
             }
             return self.handle_start_outcome(shared, discovery, last, outcome, reading);
         }
-        if let AttemptOutcome::ResponseHead(answer) = outcome
+        if let AttemptOutcome::Response(answer) = outcome
             && last == id
         {
             board.entry_mut(id).last.handle_answer(answer);

@@ -1,4 +1,4 @@
-//! From the last word on a URL to its verdict, and to the verdicts that follow from it.
+//! From the final outcome of a URL to its verdict, and to the verdicts that follow from it.
 
 use super::Judging;
 use super::judge::{by_route, context, judge_at, judged};
@@ -14,7 +14,7 @@ use crate::url::scope::Scope;
 use crate::verdict::{Cause, JudgeContext, Judgement, Route, Verdict};
 
 impl Judging {
-    /// This outcome stands: what it means.
+    /// This outcome is final: decides what it means.
     pub(in crate::crawl) fn conclude(
         &mut self,
         shared: &mut SharedState,
@@ -23,7 +23,7 @@ impl Judging {
         outcome: &AttemptOutcome,
         reading: Option<Reading>,
     ) {
-        if let AttemptOutcome::ResponseHead(answer) = outcome
+        if let AttemptOutcome::Response(answer) = outcome
             && answer.is_redirect()
         {
             return self.conclude_redirect(shared, discovery, id, outcome, answer);
@@ -39,7 +39,7 @@ impl Judging {
         {
             return discovery.handle_delayed(shared, id);
         }
-        if let AttemptOutcome::ResponseHead(answer) = outcome {
+        if let AttemptOutcome::Response(answer) = outcome {
             shared.board.entry_mut(id).last.handle_answer(answer);
             if discovery.lacks_reading(shared, id) {
                 return shared.enqueue_to_read(id);
@@ -58,7 +58,7 @@ impl Judging {
         watch_for_wrong_type(&mut shared.board, id);
     }
 
-    /// What a good response says of its server and of others.
+    /// What a good response shows about its server and about other URLs.
     fn learn_from(
         &mut self,
         shared: &mut SharedState,
@@ -79,7 +79,7 @@ impl Judging {
         }
     }
 
-    /// This outcome is the last word on a URL.
+    /// This outcome is final.
     pub(in crate::crawl) fn finalize_outcome(
         &mut self,
         shared: &mut SharedState,
@@ -88,8 +88,7 @@ impl Judging {
         outcome: &AttemptOutcome,
         context: JudgeContext,
     ) {
-        // A form without what a visitor would fill in may well be refused: only what is
-        // missing or fails counts.
+        // A form may well be refused without its fields: only a missing or failing target counts.
         let refused = matches!(outcome.status(), Some(400..=403 | 405..=409 | 411..=499));
         let only_form = shared.board.entry(id).roles.only_form();
         let judgement = if only_form && refused && context.expected.is_none() {
@@ -100,7 +99,7 @@ impl Judging {
         self.finalize_as(shared, discovery, id, judgement, outcome.status());
     }
 
-    /// A URL was refused by a server that responds to others: that stands.
+    /// A server that serves other requests refused a URL: the refusal counts.
     pub(in crate::crawl) fn finalize_refused(
         &mut self,
         shared: &mut SharedState,
@@ -112,7 +111,7 @@ impl Judging {
         self.finalize_outcome(shared, discovery, id, outcome, context);
     }
 
-    /// A doubtful verdict that says nothing of the URL itself.
+    /// A doubtful verdict that says nothing about the URL itself.
     pub(in crate::crawl) fn defer(
         &mut self,
         shared: &mut SharedState,
@@ -124,7 +123,7 @@ impl Judging {
         self.finalize_as(shared, discovery, id, Judgement::doubtful(cause), status);
     }
 
-    /// The last word on a URL that does not redirect.
+    /// The final verdict on a URL that does not redirect.
     fn finalize_as(
         &mut self,
         shared: &mut SharedState,
@@ -141,8 +140,8 @@ impl Judging {
         self.finalize(shared, discovery, id, judged(id, judgement, status));
     }
 
-    /// More than a form names a URL whose refusal only a form could meet.
-    pub(in crate::crawl) fn judge_anew(
+    /// Not only forms name a URL whose refusal was excused for a form.
+    pub(in crate::crawl) fn rejudge(
         &mut self,
         shared: &mut SharedState,
         discovery: &mut Discovery,
@@ -155,7 +154,7 @@ impl Judging {
         }
     }
 
-    /// Something has turned up about a URL that responded well.
+    /// New evidence has turned up about a URL that responded well.
     pub(super) fn judge_again(
         &mut self,
         shared: &mut SharedState,
@@ -172,7 +171,7 @@ impl Judging {
         }
     }
 
-    /// Settles a URL by its status alone, with what is known of it by now.
+    /// Gives a URL its verdict by its status alone, with what is known now.
     fn finalize_status(
         &mut self,
         shared: &mut SharedState,
@@ -180,14 +179,13 @@ impl Judging {
         id: UrlId,
         status: u16,
     ) {
-        let outcome =
-            AttemptOutcome::ResponseHead(ResponseHead { status, ..ResponseHead::default() });
+        let outcome = AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() });
         let context = context(&shared.board, id);
         self.finalize_outcome(shared, discovery, id, &outcome, context);
     }
 
-    /// Takes what was read, where it is the site's. Gives whether it was a page and its links
-    /// were taken.
+    /// Takes the contents of an internal page. Returns whether it was a page and its links were
+    /// extracted.
     pub(super) fn take_page(
         &mut self,
         shared: &mut SharedState,
@@ -196,7 +194,7 @@ impl Judging {
         outcome: &AttemptOutcome,
         reading: Option<Reading>,
     ) -> bool {
-        let AttemptOutcome::ResponseHead(answer) = outcome else { return false };
+        let AttemptOutcome::Response(answer) = outcome else { return false };
         let is_read = |reading: &Reading| answer.is_success() && !reading.title_only;
         let Some(reading) = reading.filter(is_read) else { return false };
         let entry = shared.board.entry(id);
@@ -224,7 +222,7 @@ impl Judging {
         to_follow && is_page
     }
 
-    /// A URL has its verdict, and so have those that lead to it.
+    /// Gives a URL its verdict, and the URLs that redirect to it theirs.
     pub(super) fn finalize(
         &mut self,
         shared: &mut SharedState,
@@ -275,7 +273,7 @@ impl Judging {
         note_missing_sitemap(&mut shared.board, id, &judged);
     }
 
-    /// What was never to be requested has its verdict, now that the crawl has ended.
+    /// The crawl has ended: gives URLs that were never to be requested their verdict.
     pub(in crate::crawl) fn finalize_unrequested(
         &mut self,
         shared: &mut SharedState,
@@ -290,7 +288,7 @@ impl Judging {
     }
 }
 
-/// A sitemap that was named on purpose and is not there.
+/// Reports a sitemap that was named and does not exist.
 fn note_missing_sitemap(board: &mut Board, id: UrlId, judged: &Judged) {
     let missing = !matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
     if missing && board.settings.names_sitemap(board.urls.text(id)) {

@@ -1,4 +1,4 @@
-//! From what is known of a URL to what is said of it. Nothing here changes anything.
+//! From evidence about a URL to a verdict. Nothing here changes any state.
 
 use url::Url;
 
@@ -9,7 +9,7 @@ use crate::evidence::{AttemptOutcome, ResponseHead};
 use crate::url::network::is_loopback;
 use crate::verdict::{Cause, JudgeContext, Judgement, Route, UrlEvidence, Verdict, judge};
 
-/// What is said of an outcome that was seen at this URL.
+/// The judgement of an outcome at this URL.
 pub(super) fn judge_at(
     board: &Board,
     id: UrlId,
@@ -21,7 +21,7 @@ pub(super) fn judge_at(
     judge(&UrlEvidence { url, outcome, route, scope, context })
 }
 
-/// What is known of a URL beside its response.
+/// What is known about a URL apart from its response.
 pub(super) fn context(board: &Board, id: UrlId) -> JudgeContext {
     let text = board.urls.text(id);
     let near = || Url::parse(text).is_ok_and(|url| is_loopback(&url));
@@ -33,13 +33,13 @@ pub(super) fn context(board: &Board, id: UrlId) -> JudgeContext {
     }
 }
 
-/// A verdict on a URL that leads to no other.
+/// The verdict on a URL that does not redirect.
 pub(super) fn judged(id: UrlId, judgement: Judgement, status: Option<u16>) -> Judged {
     let Judgement { verdict, cause } = judgement;
     Judged { linked: false, ..Judged::without_hops(id, verdict, cause, status) }
 }
 
-/// The verdict of a URL that redirects to one with a verdict.
+/// The verdict on a URL that redirects to one with a verdict.
 pub(super) fn by_route(board: &Board, id: UrlId, next: UrlId, settled: &Judged) -> Judged {
     let permanent = board.entry(id).redirect.permanent;
     let mut judged = Judged { next: Some(next), hops: settled.hops + 1, ..*settled };
@@ -60,7 +60,7 @@ pub(super) fn by_route(board: &Board, id: UrlId, next: UrlId, settled: &Judged) 
     judged
 }
 
-/// What is said where redirects end well, and not where the link wanted to go.
+/// The judgement if redirects end well, but not where the link meant to go.
 fn landed_elsewhere(board: &Board, id: UrlId, settled: &Judged) -> Option<Judgement> {
     let roles = board.entry(id).roles;
     if !matches!(settled.verdict, Verdict::Sound | Verdict::Moved) || !roles.visit() {
@@ -69,7 +69,7 @@ fn landed_elsewhere(board: &Board, id: UrlId, settled: &Judged) -> Option<Judgem
     let from = Url::parse(board.urls.text(id)).ok()?;
     let to = Url::parse(board.urls.text(settled.last)).ok()?;
     let landing = Some(sent(&from, &to, roles.says_home(), roles.says_login())?);
-    let outcome = AttemptOutcome::ResponseHead(ResponseHead {
+    let outcome = AttemptOutcome::Response(ResponseHead {
         status: settled.status?,
         ..ResponseHead::default()
     });

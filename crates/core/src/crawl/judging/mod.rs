@@ -1,8 +1,8 @@
-//! What does a response mean for its URL, and for those that redirect to it?
+//! What a response means for its URL, and for those that redirect to it.
 //!
-//! [`Judging`] takes what came of a request and goes on from there: another attempt, the next
-//! hop, a confirmation, or a verdict. A verdict that settles others is the one thing that is
-//! recursive by nature; it stands in `finalize`.
+//! [`Judging`] takes the outcome of a request and decides what follows: another attempt, the next
+//! hop, a confirmation, or a verdict. A verdict may decide others, which is recursive by nature;
+//! that part is in `finalize`.
 
 mod attempts;
 mod chain;
@@ -29,13 +29,13 @@ use super::messages::UrlId;
 pub(super) struct Judging {
     confirmations: Confirmations,
     soft404: Soft404Probes,
-    /// Redirects that are being followed with their cookies, by their first hop.
+    /// Chains that are being followed with cookies, by their first hop.
     chains: BTreeMap<UrlId, Chain>,
 }
 
 impl Judging {
-    /// Queues what is to be confirmed, once nothing else is left to do at once. Gives whether
-    /// there was something.
+    /// Queues the URLs to confirm, once nothing else is left to do. Returns whether there were
+    /// any.
     pub(super) fn enqueue_unconfirmed(&mut self, board: &mut Board) -> bool {
         self.confirmations.enqueue_all(board)
     }

@@ -1,4 +1,4 @@
-//! From hop to hop: where a redirect leads, whose verdict follows from whose.
+//! From hop to hop: where a redirect leads, and whose verdict follows from whose.
 
 use url::Url;
 
@@ -39,7 +39,7 @@ impl Judging {
             return self.conclude_bad_redirect(shared, discovery, id, outcome, ChainFault::TooMany);
         }
         if board.entry(id).roles.robots() && shared.robots.is_held(board, next) {
-            // It leads to a page, and that page waits for it: there are no rules.
+            // It leads to a page, and that page is its robots.txt: there are no rules.
             let sound = Judgement { verdict: Verdict::Sound, cause: Some(Cause::Redirected) };
             let judged = judged(id, sound, outcome.status());
             return self.finalize(shared, discovery, id, judged);
@@ -47,7 +47,7 @@ impl Judging {
         self.follow(shared, discovery, id, answer, next, own_fragment);
     }
 
-    /// A redirect leads nowhere, round in a loop, or on for too long.
+    /// A redirect leads nowhere, into a loop, or through too many hops.
     fn conclude_bad_redirect(
         &mut self,
         shared: &mut SharedState,
@@ -90,7 +90,7 @@ impl Judging {
         let (roles, depth, anchors_requested) =
             (entry.roles.by_redirect(), entry.depth, entry.anchors_requested);
         board.urls.set_follows(id, next);
-        // By GET all the way, as this one was requested.
+        // With GET all the way, as this one was.
         board.entry_mut(next).attempts.by_get = true;
         if anchors_requested {
             request_anchors_of(board, next);
@@ -136,7 +136,7 @@ impl Judging {
     }
 }
 
-/// Whether some hop of a loop sets a cookie: with it, it may be none.
+/// Whether a hop of a loop sets a cookie, with which it may not be a loop.
 fn cycle_sets_cookie(board: &Board, id: UrlId, next: UrlId) -> bool {
     let mut at = next;
     while at != id {

@@ -1,4 +1,4 @@
-//! What follows from what servers say of nonexistent test URLs.
+//! What follows from a server's responses to nonexistent test URLs.
 
 use super::Judging;
 use super::soft404_probe::Probe;
@@ -9,12 +9,12 @@ use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Roles;
 use crate::url::scope::Scope;
 
-/// This many test URLs are made for one server: of the site, and for an external one.
+/// How many test URLs are made for an internal and for an external server.
 const OWN_MOST: u32 = 30;
 const OTHER_MOST: u32 = 4;
 
 impl Judging {
-    /// A page responded well, and says something of this likeness.
+    /// A page responded well, with a text of this likeness.
     pub(super) fn compare_with_missing(
         &mut self,
         shared: &mut SharedState,
@@ -29,7 +29,7 @@ impl Judging {
         let is_page = entry.roles.visit() && !is_list;
         let Some(server) = entry.server.filter(|_| is_page) else { return };
         let url = shared.board.urls.parsed(id);
-        // A root has nothing to be told from.
+        // A root cannot be compared with anything.
         if url.path() == "/" && url.query().is_none() {
             return;
         }
@@ -48,8 +48,8 @@ impl Judging {
         }
     }
 
-    /// A URL has its verdict: if it is a test URL, or the home page of one, something may
-    /// follow.
+    /// A URL has its verdict: if it is a test URL, or the home page of one's server, something
+    /// may follow.
     pub(super) fn handle_missing_judged(
         &mut self,
         shared: &mut SharedState,
@@ -74,8 +74,8 @@ impl Judging {
         }
     }
 
-    /// Pages that say what was said of the test URL are missing, unless the home page says so
-    /// too.
+    /// Pages with the same text as the response to the test URL are missing, unless the home page
+    /// has it too.
     fn judge_alike(&mut self, shared: &mut SharedState, discovery: &mut Discovery, group: usize) {
         let board = &shared.board;
         let Some(home) = home_of(board, self.soft404.probe(group)) else { return };
@@ -92,7 +92,7 @@ impl Judging {
     }
 }
 
-/// The home page of a URL's server, as far as it was heard of.
+/// The home page of a URL's server, if it has been discovered.
 fn home_of(board: &Board, id: UrlId) -> Option<UrlId> {
     board.urls.find(board.urls.home_of(id)?.as_str())
 }

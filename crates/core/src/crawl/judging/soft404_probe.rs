@@ -1,10 +1,10 @@
-//! Pages that a server gives for anything: found by nonexistent test URLs.
+//! Detects servers that send a page for any URL, by nonexistent test URLs.
 //!
-//! For each folder and ending in which pages respond well, one URL that cannot be there is
-//! requested. Where the server says 404, its word is good. Where it gives a page, others that
-//! say the same are missing too, whatever their status. A server that gives its home page for
-//! anything says nothing by that: its pages may be rendered by JavaScript. Nor does one that
-//! gives nearly the same page for all that it has.
+//! For each folder and extension with pages that respond well, one URL that cannot exist is
+//! requested. If the server responds 404 to it, its other responses can be trusted. If it sends a
+//! page, other pages with the same text are missing too, whatever their status. Nothing follows
+//! if a server sends its home page for any URL, because its pages may be rendered by JavaScript,
+//! or if it sends nearly the same page for everything.
 
 use std::collections::HashMap;
 
@@ -13,21 +13,21 @@ use xxhash_rust::xxh3::xxh3_64;
 
 use crate::crawl::messages::{Judged, ServerId, UrlId};
 
-/// How the last segment of a nonexistent test URL begins, so that it can be told in a
+/// The start of the last segment of nonexistent test URLs, so that they can be recognized in a
 /// server's log.
-pub const TEST_PREFIX: &str = "rummage-made-up-";
-/// Of so many pages of one shape, not nearly all can be missing.
+pub const TEST_PREFIX: &str = "rummage-nonexistent-";
+/// If a shape has this many pages, not nearly all of them can be missing.
 const MANY: usize = 10;
 
-/// What servers say of what cannot be there.
+/// The test URLs of all servers, and their results.
 #[derive(Debug, Default)]
 pub(super) struct Soft404Probes {
     groups: Vec<Group>,
-    /// By what a URL must begin and end with.
+    /// Groups by the prefix and suffix of their URLs.
     by_shape: HashMap<String, usize>,
-    /// The groups whose test URLs these are.
+    /// Groups by their test URL.
     by_probe: HashMap<UrlId, usize>,
-    /// What pages say, by their likeness.
+    /// The likeness of pages.
     likeness: HashMap<UrlId, u64>,
     of_server: HashMap<ServerId, u32>,
 }
@@ -39,20 +39,20 @@ struct Group {
     pages: Vec<UrlId>,
 }
 
-/// What came of a nonexistent test URL.
+/// The result of a nonexistent test URL.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum ProbeOutcome {
-    /// Not known yet.
+    /// Unknown so far.
     Unknown,
-    /// That it is missing, or nothing.
+    /// Missing, or without any text.
     Missing,
     /// A page of this likeness.
     Page(u64),
 }
 
 impl Soft404Probes {
-    /// A page says something of this likeness. Gives its group, or the test URL of a new one:
-    /// at most so many are made for one server.
+    /// A page has a text of this likeness. Returns its group, or the test URL of a new one, up to
+    /// a limit for each server.
     pub(super) fn handle_page(
         &mut self,
         id: UrlId,
@@ -80,7 +80,7 @@ impl Soft404Probes {
         self.by_probe.insert(probe, group);
     }
 
-    /// A test URL has its verdict. Gives its group, and whether it says something.
+    /// A test URL has its verdict. Returns its group, and whether it is a page.
     pub(super) fn handle_probe(&mut self, id: UrlId, judged: &Judged) -> Option<(usize, bool)> {
         let group = *self.by_probe.get(&id)?;
         let responded = judged.status.is_some_and(|status| (200..300).contains(&status));
@@ -90,19 +90,19 @@ impl Soft404Probes {
         Some((group, likeness.is_some()))
     }
 
-    /// The groups whose test URLs got a page.
+    /// The groups whose test URL is a page.
     pub(super) fn groups_with_pages(&self) -> Vec<(usize, UrlId)> {
         let groups = self.groups.iter().enumerate();
         let with_page = groups.filter(|(_, group)| matches!(group.says, ProbeOutcome::Page(_)));
         with_page.map(|(number, group)| (number, group.probe)).collect()
     }
 
-    /// A page was seen to say something of this likeness.
+    /// A page has a text of this likeness.
     pub(super) fn handle_likeness(&mut self, id: UrlId, likeness: u64) {
         self.likeness.insert(id, likeness);
     }
 
-    /// Whether it is known what a page says.
+    /// Whether the likeness of a page is known.
     pub(super) fn knows(&self, id: UrlId) -> bool {
         self.likeness.contains_key(&id)
     }
@@ -112,8 +112,8 @@ impl Soft404Probes {
         self.groups[group].probe
     }
 
-    /// Whether each page of a group says what was said of its test URL, and the server does not
-    /// say so of nearly all that it has.
+    /// Whether each page of a group has the same text as its test URL. None, if the server sends
+    /// nearly the same page for everything.
     pub(super) fn missing(&self, group: usize, home: UrlId) -> Vec<(UrlId, bool)> {
         let Group { says: ProbeOutcome::Page(likeness), pages, .. } = &self.groups[group] else {
             return Vec::new();
@@ -122,7 +122,7 @@ impl Soft404Probes {
             return Vec::new();
         }
         let is_alike = |id: &UrlId| self.likeness.get(id) == Some(likeness);
-        // Where nearly all are, the server has one page for what is there as well.
+        // If nearly all are alike, the server sends the same page for what exists.
         let count = pages.iter().filter(|id| is_alike(id)).count();
         let says_nothing = pages.len() >= MANY && count * 10 >= pages.len() * 9;
         pages.iter().map(|id| (*id, is_alike(id) && !says_nothing)).collect()
@@ -131,14 +131,14 @@ impl Soft404Probes {
 
 /// The test URL for a page.
 pub(super) enum Probe {
-    /// That of this group.
+    /// The one of this group.
     Known(usize),
     /// One that is not requested yet, for URLs of this shape.
     New(String, Url),
 }
 
-/// The folder and the ending of an address, and an address of the same shape that
-/// cannot be there. A slash at the end is an ending.
+/// The folder and extension of a URL, and a URL of the same shape that cannot exist. A trailing
+/// slash counts as an extension.
 fn shape(url: &Url) -> (String, String) {
     let path = url.path();
     let (body, slash) = match path.strip_suffix('/') {
@@ -148,7 +148,7 @@ fn shape(url: &Url) -> (String, String) {
     let cut = body.rfind('/').map_or(0, |at| at + 1);
     let (folder, name) = body.split_at(cut);
     let extension = name.rfind('.').filter(|_| slash.is_empty()).map_or("", |at| &name[at..]);
-    // An ending is short, and no part of a sentence.
+    // An extension is short, and no part of a sentence.
     let extension = if extension.len() <= 6 { extension } else { "" };
     let origin = &url[..url::Position::BeforePath];
     let folder = if folder.is_empty() { "/" } else { folder };
@@ -158,7 +158,7 @@ fn shape(url: &Url) -> (String, String) {
     (shape, test_url)
 }
 
-/// The address that is made up to see whether this one is there.
+/// The test URL whose response shows whether this URL exists.
 #[must_use]
 pub fn nonexistent_sibling(url: &str) -> Option<String> {
     Url::parse(url).ok().map(|url| shape(&url).1)
@@ -169,7 +169,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn an_url_is_made_up_beside_those_of_its_shape() {
+    fn a_test_url_has_the_shape_of_its_page() {
         let made = |url: &str| {
             let (shape, test_url) = shape(&Url::parse(url).unwrap());
             let start = test_url.find(TEST_PREFIX).unwrap();

@@ -1,4 +1,4 @@
-//! What comes of the first URL.
+//! The outcome of the start URL.
 
 use super::Judging;
 use crate::crawl::discovery::Discovery;
@@ -8,7 +8,7 @@ use crate::evidence::{AttemptOutcome, ResponseHead};
 use crate::extract::reading::Reading;
 
 impl Judging {
-    /// The start that is tried has responded.
+    /// The start URL that is being tried has responded.
     pub(super) fn handle_start_outcome(
         &mut self,
         shared: &mut SharedState,
@@ -19,10 +19,10 @@ impl Judging {
     ) {
         let url = shared.board.urls.text(id).to_owned();
         let problem = match outcome {
-            AttemptOutcome::ResponseHead(answer) if answer.is_redirect() => {
+            AttemptOutcome::Response(answer) if answer.is_redirect() => {
                 return self.handle_start_redirect(shared, discovery, id, answer);
             }
-            AttemptOutcome::ResponseHead(answer) if answer.is_success() => {
+            AttemptOutcome::Response(answer) if answer.is_success() => {
                 let is_list = shared.board.settings.lists && reading.is_some();
                 if answer.is_html() || is_list {
                     return discovery.handle_start_reached(shared, id, outcome, reading);

@@ -1,18 +1,16 @@
-//! Decides which address is asked next, and not before when.
+//! Decides which URL is requested next, and when.
 //!
-//! A [`Frontier`] keeps a lane for each server: what waits there, and the
-//! [`Pace`] at which it is asked. It shares the slots that are asked at the same
-//! time among the lanes. Like the rest of the core it has no clock: the caller
-//! says what happened and at which [`Moment`].
+//! A [`Frontier`] has a lane for each server: its queue, and the [`Pace`] at which it is
+//! requested. It shares the slots for concurrent requests among the lanes. Like the rest of the
+//! core it has no clock: the caller reports what happened and at which [`Moment`].
 //!
-//! # Promises
+//! # Guarantees
 //!
-//! - **Fair.** Lanes take turns; the site's own lanes come first and can always
-//!   have a quarter of the slots.
-//! - **Wary.** Servers that have not answered yet share half of the slots, so
-//!   that a crowd of dead hosts cannot stall a living site.
-//! - **Patient.** What is to be asked again waits here until it is due; no task
-//!   sleeps for it.
+//! - **Fair.** Lanes take turns; the site's own lanes come first and can always have a quarter of
+//!   the slots.
+//! - **Wary.** Servers that have not responded yet share half of the slots, so that many dead
+//!   hosts cannot stall a working site.
+//! - **Patient.** Retries wait here until they are due; no task sleeps for them.
 
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, HashMap, VecDeque};
@@ -24,14 +22,14 @@ use super::pace::{Limits, Pace, Ready, Signal, Slowing};
 use crate::Moment;
 use crate::crawl::messages::{RequestId, ServerId, UrlId};
 
-/// Later attempts in flight at most, for one server: each may cost its time-out.
+/// Later attempts in flight for one server: each may cost its time-out.
 const LATER_AT_ONCE: u32 = 8;
 
-/// One address that waits to be asked.
+/// A URL that is queued.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct Job {
     pub(crate) url: UrlId,
-    /// Tells this job from earlier ones for the same address.
+    /// Distinguishes this job from earlier ones for the same URL.
     pub(crate) ticket: u32,
     pub(crate) turn: Turn,
 }
@@ -41,9 +39,9 @@ pub(crate) struct Job {
 pub(crate) enum Turn {
     /// A first attempt.
     First,
-    /// A later one: on a fresh connection, with more patience.
+    /// A later attempt: on a fresh connection, with a longer time-out.
     Later,
-    /// A question side: at once, even where nothing else may be asked.
+    /// A side request: at once, even if nothing else may be requested.
     Side,
 }
 
@@ -54,17 +52,17 @@ struct Lane {
     waiting: VecDeque<Job>,
     later: VecDeque<Job>,
     side: VecDeque<Job>,
-    /// Only questions beside may be asked.
+    /// Only side requests may be made.
     closed: bool,
-    /// An address of a server that has never answered waits for a later attempt: no
-    /// others are asked before it.
+    /// A URL of a server that has never responded waits for a later attempt: no others are
+    /// requested before it.
     on_trial: bool,
     later_in_flight: u32,
-    /// What is in flight, since when, the oldest first.
+    /// The requests in flight with their start, oldest first.
     in_flight: VecDeque<(RequestId, Moment)>,
-    /// In flight since before the first answer.
+    /// Requests in flight since before the first response.
     unproven: u32,
-    /// Whether the lane is in `ready`, `held` or `timers`, so that it is in one of them once.
+    /// Whether the lane is in `ready`, `held` or `timers`; it is in one of them at most once.
     listed: bool,
 }
 
@@ -90,15 +88,15 @@ impl Lane {
         !self.side.is_empty() || (!self.closed && (later || first))
     }
 
-    /// How many have been silent for so long that they take nobody's place. Strangers are
-    /// never asked by more than their pace allows.
+    /// How many requests have been in flight for so long that they no longer count. External
+    /// servers never get more requests than their pace allows.
     fn stalled(&self, now: Moment, silence: Duration) -> u32 {
         let before = now.before(silence);
         let long = |(_, since): &&(RequestId, Moment)| self.own_host && *since < before;
         u32::try_from(self.in_flight.iter().take_while(long).count()).unwrap_or(u32::MAX)
     }
 
-    /// When the next one in flight has been silent for so long.
+    /// When the next request in flight stops counting.
     fn next_parking(&self, now: Moment, silence: Duration) -> Option<Moment> {
         let before = now.before(silence);
         let next = self.in_flight.iter().find(|(_, since)| self.own_host && *since >= before);
@@ -110,25 +108,25 @@ impl Lane {
     }
 }
 
-/// Everything that waits to be asked. See the [module](self).
+/// The queue of a crawl. See the [module](self).
 #[derive(Debug)]
 pub(crate) struct Frontier {
     names: IndexSet<String>,
     lanes: Vec<Lane>,
     ready: VecDeque<ServerId>,
     ready_own: VecDeque<ServerId>,
-    /// Lanes that could go but for the slots they may have.
+    /// Lanes that could go on if they had a slot.
     held: Vec<ServerId>,
     timers: BinaryHeap<Reverse<(Moment, ServerId)>>,
     due: BinaryHeap<Reverse<(Moment, ServerId, Job)>>,
-    /// When lanes may go on though none of theirs has ended.
+    /// When lanes may go on although none of their requests has ended.
     parkings: BinaryHeap<Reverse<(Moment, ServerId)>>,
     concurrency: u32,
-    /// What is in flight for longer takes nobody's place at its server.
+    /// Requests that are in flight for longer than this no longer count against their server.
     silence: Duration,
-    /// What is in flight.
+    /// The requests in flight.
     requests: HashMap<RequestId, (ServerId, Job)>,
-    /// Requests made so far.
+    /// The number of requests so far.
     made: u64,
     others: u32,
     unproven: u32,
@@ -154,7 +152,7 @@ impl Frontier {
         }
     }
 
-    /// The lane of a server; made when it is new.
+    /// The lane of a server, which is created if necessary.
     pub(crate) fn server(&mut self, name: &str, own_host: bool, limits: Limits) -> ServerId {
         let index = match self.names.get_index_of(name) {
             Some(index) => index,
@@ -183,14 +181,14 @@ impl Frontier {
         &self.names[server.index()]
     }
 
-    /// The site's bounds are known now: says which of its first lanes are its own.
+    /// The site's bounds are known now: sets which of the first lanes are its own.
     pub(crate) fn set_own(&mut self, server: ServerId, own_host: bool, limits: Limits) {
         let lane = self.lane(server);
         lane.own_host = own_host;
         lane.pace.set_limits(limits);
     }
 
-    /// An address waits to be asked.
+    /// Queues a URL.
     pub(crate) fn push(&mut self, server: ServerId, job: Job) {
         let lane = self.lane(server);
         match job.turn {
@@ -201,28 +199,28 @@ impl Frontier {
         self.list(server);
     }
 
-    /// Whether anything but questions beside may be asked of a server.
+    /// Whether only side requests may be made to a server.
     pub(crate) fn set_closed(&mut self, server: ServerId, closed: bool) {
         self.lane(server).closed = closed;
         self.list(server);
     }
 
-    /// Whether an address of a server that has never answered waits for a later attempt.
+    /// Whether a URL of a server that has never responded waits for a later attempt.
     pub(crate) fn set_on_trial(&mut self, server: ServerId, on_trial: bool) {
         self.lane(server).on_trial = on_trial;
         self.list(server);
     }
 
-    /// Nothing may be asked of a server before this moment.
+    /// No requests to a server before this moment.
     pub(crate) fn wait_until(&mut self, server: ServerId, moment: Moment) {
         self.lane(server).pace.wait_until(moment);
     }
 
-    /// What is asked next of a server follows from its last answer.
+    /// The next request to a server follows from its last response.
     pub(crate) fn grant(&mut self, server: ServerId) {
         let lane = self.lane(server);
         lane.pace.grant();
-        // It may stand in line for a later moment: that entry finds nothing to do then.
+        // The lane may have another entry for later, which will find nothing to do.
         lane.listed = false;
         self.list(server);
     }
@@ -237,18 +235,18 @@ impl Frontier {
         self.lanes[server.index()].own_host
     }
 
-    /// An address waits to be asked before the others of its server.
+    /// Queues a URL before the others of its server.
     pub(crate) fn push_first(&mut self, server: ServerId, job: Job) {
         self.lane(server).waiting.push_front(job);
         self.list(server);
     }
 
-    /// An address is to be asked, and not before that moment.
+    /// Queues a URL for this moment.
     pub(crate) fn push_at(&mut self, due: Moment, server: ServerId, job: Job) {
         self.due.push(Reverse((due, server, job)));
     }
 
-    /// The next job that may start now. `is_wanted` says whether a job still holds.
+    /// The next job that may start now. `is_needed` says whether a job is still valid.
     pub(crate) fn poll(
         &mut self,
         now: Moment,
@@ -299,14 +297,14 @@ impl Frontier {
         timer.into_iter().chain(due).chain(parking).min()
     }
 
-    /// The job of a request that is in flight, and its server. `None` for one that has ended
-    /// or never was.
+    /// The job of a request in flight, and its server. `None` for one that has ended or never
+    /// existed.
     pub(crate) fn job(&self, request: RequestId) -> Option<(ServerId, Job)> {
         self.requests.get(&request).copied()
     }
 
-    /// A request has ended. Gives whether its server is asked more slowly now. Nothing
-    /// happens where it is not in flight.
+    /// A request has ended. Returns whether its server is slowed down now. Does nothing if the
+    /// request is not in flight.
     pub(crate) fn handle_ended(
         &mut self,
         now: Moment,
@@ -331,13 +329,12 @@ impl Frontier {
         slowed
     }
 
-    /// A job of an earlier, interrupted part of the run: started and ended back then.
+    /// Records a job of an earlier, interrupted part of the run: started and ended back then.
     pub(crate) fn handle_replayed(&mut self, now: Moment, server: ServerId, signal: Signal) {
         self.lane(server).pace.handle_replayed(now, signal);
     }
 
-    /// Whether nothing waits to be asked at once and nothing is in flight. What is
-    /// due later may still wait.
+    /// Whether nothing is queued for now and nothing is in flight. Retries may still be waiting.
     pub(crate) fn is_quiet(&self, is_needed: impl Fn(Job) -> bool) -> bool {
         let mut jobs = self
             .lanes
@@ -346,12 +343,12 @@ impl Frontier {
         self.requests.is_empty() && !jobs.any(|job| is_needed(*job))
     }
 
-    /// Whether nothing waits for a later moment either.
+    /// Whether no retries are waiting either.
     pub(crate) fn is_empty(&self, is_needed: impl Fn(Job) -> bool) -> bool {
         self.is_quiet(&is_needed) && !self.due.iter().any(|Reverse((.., job))| is_needed(*job))
     }
 
-    /// How many are in flight.
+    /// How many requests are in flight.
     pub(crate) fn in_flight(&self) -> u32 {
         u32::try_from(self.requests.len()).unwrap_or(u32::MAX)
     }
@@ -384,8 +381,8 @@ impl Frontier {
         if lane.pace.has_responded() || self.unproven < (self.concurrency / 2).max(1) {
             return true;
         }
-        // The other half is kept free for those who answer; where there are none, a part
-        // of it would be of use to nobody. A quarter stays for the site's own pages.
+        // The other half is reserved for servers that respond; if there are none, a part of it
+        // would be wasted. A quarter stays reserved for internal pages.
         let proven = |server: &ServerId| self.lanes[server.index()].pace.has_responded();
         self.unproven < (self.concurrency * 3 / 4).max(1)
             && self.others <= self.unproven
@@ -394,7 +391,8 @@ impl Frontier {
             && self.own_is_silent(now)
     }
 
-    /// Whether all that is in flight to the site's own servers has been silent for long.
+    /// Whether all requests in flight to the site's own servers have gone without a response for
+    /// long.
     fn own_is_silent(&self, now: Moment) -> bool {
         let own_host = self.lanes.iter().filter(|lane| lane.own_host);
         let silent: u32 = own_host.map(|lane| lane.stalled(now, self.silence)).sum();
@@ -450,7 +448,7 @@ mod tests {
         Job { url: UrlId::from_index(url as usize), ticket: 0, turn }
     }
 
-    /// The request of that number, from 0.
+    /// The n-th request, from 0.
     fn request(number: u64) -> RequestId {
         RequestId::from_number(number)
     }
@@ -469,7 +467,7 @@ mod tests {
     }
 
     #[test]
-    fn dead_strangers_share_half_of_the_slots() {
+    fn dead_external_servers_share_half_of_the_slots() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own_host());
         frontier.push(site, job(50, false));
@@ -486,18 +484,18 @@ mod tests {
     }
 
     #[test]
-    fn dead_strangers_take_what_nobody_else_could_use() {
+    fn dead_external_servers_use_slots_nothing_else_needs() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         for n in 0..20 {
             let server =
                 frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
             frontier.push(server, job(n, false));
         }
-        assert_eq!(start_all(&mut frontier, Moment::START).len(), 6, "but for a quarter");
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 6, "except a quarter");
     }
 
     #[test]
-    fn a_server_that_is_closed_answers_questions_beside_alone() {
+    fn a_closed_server_gets_only_side_requests() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own_host());
         frontier.set_closed(site, true);
@@ -510,7 +508,7 @@ mod tests {
     }
 
     #[test]
-    fn of_a_server_that_has_never_answered_one_url_is_tried_to_its_end() {
+    fn one_url_of_a_silent_server_is_tried_at_all_attempts_first() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let other = frontier.server("b.test", false, Limits::other(None, None));
         frontier.push(other, job(1, false));
@@ -528,7 +526,7 @@ mod tests {
     }
 
     #[test]
-    fn own_pages_always_have_a_quarter() {
+    fn internal_pages_always_have_a_quarter_of_the_slots() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own_host());
         frontier.push(site, job(0, false));
@@ -545,7 +543,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_due_later_waits_until_then() {
+    fn retries_wait_until_they_are_due() {
         let mut frontier = Frontier::new(8, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own_host());
         let due = Moment::START + Duration::from_secs(5);
@@ -559,7 +557,7 @@ mod tests {
     }
 
     #[test]
-    fn later_attempts_of_one_server_go_eight_at_a_time() {
+    fn at_most_eight_later_attempts_of_one_server_are_in_flight() {
         let mut frontier = Frontier::new(64, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own_host());
         for n in 0..20 {
@@ -571,7 +569,7 @@ mod tests {
     }
 
     #[test]
-    fn pages_that_are_silent_for_long_hold_no_others_up() {
+    fn hanging_pages_do_not_block_others() {
         let mut frontier = Frontier::new(64, Duration::from_secs(2));
         let limits = Limits { first: 2, most: 4, interval: Duration::ZERO };
         let site = frontier.server("a.test", true, limits);
@@ -585,11 +583,11 @@ mod tests {
         let later = then + Duration::from_secs(3);
         assert_eq!(start_all(&mut frontier, later).len(), 2);
         let latest = later + Duration::from_secs(3);
-        assert_eq!(start_all(&mut frontier, latest).len(), 0, "up to as many as the pace's most");
+        assert_eq!(start_all(&mut frontier, latest).len(), 0, "up to the maximum of the pace");
     }
 
     #[test]
-    fn jobs_that_no_longer_hold_are_passed_over() {
+    fn outdated_jobs_are_skipped() {
         let mut frontier = Frontier::new(4, Duration::from_secs(2));
         let site = frontier.server("a.test", true, own_host());
         frontier.push(site, job(1, false));

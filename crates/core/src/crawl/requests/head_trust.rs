@@ -1,26 +1,26 @@
-//! Whether a server's HEAD can be believed (RFC 9110 §9.3.2: it should say what GET
-//! would).
+//! Whether a server's responses to HEAD can be trusted (RFC 9110 §9.3.2: they should be those to
+//! GET).
 //!
-//! A HEAD that says anything but a direct success is repeated by GET. One that succeeds is
-//! believed once its server has proved honest: the first few are repeated by GET as well. And
-//! one that says of an image that it is a page never is.
+//! A HEAD with any result but a direct success is repeated with GET. A success is trusted once
+//! GET has confirmed the first few of its server. A HEAD that reports an HTML page where another
+//! type is expected is never trusted.
 
 use std::collections::HashMap;
 
 use crate::crawl::messages::{ServerId, UrlId};
 use crate::evidence::{AttemptOutcome, ResponseHead};
 
-/// GET has to agree this many times.
+/// How many times GET has to agree.
 const PROOFS: u32 = 8;
 
-/// What is known of the HEAD of all servers.
+/// What is known about HEAD for all servers.
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct HeadTrust(HashMap<ServerId, Record>);
 
-/// What is known of the HEAD of one server.
+/// What is known about HEAD for one server.
 #[derive(Debug, Default)]
 struct Record {
-    /// Those that GET was to confirm, and whose response is not in.
+    /// The URLs that GET is to confirm.
     doubted: Vec<UrlId>,
     proofs: u32,
     asked: u32,
@@ -29,13 +29,12 @@ struct Record {
 }
 
 impl HeadTrust {
-    /// Whether HEAD is tried first at a server at all.
+    /// Whether a server's HEAD is worth trying at all.
     pub(super) fn trusts_head(&self, server: ServerId) -> bool {
         self.0.get(&server).is_none_or(|record| !record.lies)
     }
 
-    /// Whether a response to HEAD is the last word. `wanted`: a link wants something else
-    /// than a page there.
+    /// Whether a response to HEAD is final. `wanted`: a link expects another type than a page.
     pub(in crate::crawl) fn handle_head(
         &mut self,
         server: ServerId,
@@ -43,7 +42,7 @@ impl HeadTrust {
         wanted: bool,
         outcome: &AttemptOutcome,
     ) -> bool {
-        let AttemptOutcome::ResponseHead(answer) = outcome else { return false };
+        let AttemptOutcome::Response(answer) = outcome else { return false };
         if !answer.is_success() || (wanted && is_suspicious(answer)) {
             return false;
         }
@@ -57,8 +56,8 @@ impl HeadTrust {
         true
     }
 
-    /// A GET has ended. Where it belies a HEAD that said all is well, gives the URLs that
-    /// were believed by HEAD alone: nothing that the server said that way counts.
+    /// A GET has ended. If it contradicts a successful HEAD, returns the URLs that were trusted
+    /// by HEAD alone: none of the server's responses to HEAD count.
     pub(in crate::crawl) fn handle_get(
         &mut self,
         server: ServerId,
@@ -70,7 +69,7 @@ impl HeadTrust {
             return Vec::new();
         };
         record.doubted.swap_remove(at);
-        if matches!(outcome, AttemptOutcome::ResponseHead(answer) if answer.is_success()) {
+        if matches!(outcome, AttemptOutcome::Response(answer) if answer.is_success()) {
             record.proofs += 1;
             return Vec::new();
         }
@@ -79,7 +78,7 @@ impl HeadTrust {
     }
 }
 
-/// A page where something else is wanted, or a response without any content to speak of.
+/// An HTML page where another type is expected, or a response without any content.
 fn is_suspicious(answer: &ResponseHead) -> bool {
     answer.is_html() || answer.media_type.is_none()
 }
@@ -90,19 +89,19 @@ mod tests {
 
     fn says(status: u16) -> AttemptOutcome {
         let media_type = Some("image/png".to_owned());
-        AttemptOutcome::ResponseHead(ResponseHead { status, media_type, ..ResponseHead::default() })
+        AttemptOutcome::Response(ResponseHead { status, media_type, ..ResponseHead::default() })
     }
 
     #[test]
-    fn what_was_believed_before_a_lie_is_requested_again() {
+    fn urls_trusted_before_a_lie_are_requested_again() {
         let (server, url) = (ServerId::from_index(0), UrlId::from_index);
         let mut trust = HeadTrust::default();
         for number in 0..8 {
             assert!(!trust.handle_head(server, url(number), false, &says(200)));
             assert_eq!(trust.handle_get(server, url(number), &says(200)), []);
         }
-        assert!(trust.handle_head(server, url(8), false, &says(200)), "it has proved honest");
-        assert!(!trust.handle_head(server, url(9), false, &says(404)), "no success");
+        assert!(trust.handle_head(server, url(8), false, &says(200)), "its HEAD is trusted");
+        assert!(!trust.handle_head(server, url(9), false, &says(404)), "not a success");
         let mut trust = HeadTrust::default();
         assert!(!trust.handle_head(server, url(0), false, &says(200)));
         assert_eq!(trust.handle_get(server, url(0), &says(404)), []);

@@ -1,7 +1,7 @@
-//! What waits to be requested, what is in flight, and at which pace?
+//! The queue of requests, the requests in flight, and their pace.
 //!
-//! [`Requests`] knows which request was made for which job: a reply names its [`RequestId`],
-//! and one that is not in flight changes nothing.
+//! [`Requests`] knows which request was made for which job: a reply names its [`RequestId`], and
+//! one that is not in flight changes nothing.
 
 mod frontier;
 pub(super) mod head_trust;
@@ -22,14 +22,14 @@ use super::urls::{Phase, UrlTable};
 use crate::Moment;
 use crate::evidence::{AttemptOutcome, Purpose};
 
-/// In which order a URL is requested among those of its server.
+/// The order in which a URL is requested among those of its server.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Order {
-    /// After those that wait.
+    /// After those that are queued.
     Last,
-    /// Before those that wait.
+    /// Before those that are queued.
     First,
-    /// As a later attempt: on a fresh connection, with more patience.
+    /// As a later attempt: on a fresh connection, with a longer time-out.
     Later,
 }
 
@@ -48,7 +48,7 @@ pub(super) struct Requests {
     frontier: Frontier,
     side: SideRequests,
     pub(super) head_trust: HeadTrust,
-    /// How URLs have failed so far that are to be requested again.
+    /// The failures so far of URLs that will be retried.
     failures: HashMap<UrlId, Vec<AttemptOutcome>>,
 }
 
@@ -62,7 +62,7 @@ impl Requests {
         }
     }
 
-    /// The server of that name; its lane is made when it is new.
+    /// The server with this name, whose lane is created if necessary.
     pub(super) fn server(&mut self, name: &str, own_host: bool, limits: Limits) -> ServerId {
         self.frontier.server(name, own_host, limits)
     }
@@ -84,7 +84,7 @@ impl Requests {
         self.frontier.pace(server)
     }
 
-    /// Whether nothing but side requests may be made to a server.
+    /// Whether only side requests may be made to a server.
     pub(super) fn set_closed(&mut self, server: ServerId, closed: bool) {
         self.frontier.set_closed(server, closed);
     }
@@ -98,17 +98,17 @@ impl Requests {
         self.frontier.wait_until(server, moment);
     }
 
-    /// What is requested next of a server follows from its last response.
+    /// The next request to a server follows from its last response.
     pub(super) fn grant(&mut self, server: ServerId) {
         self.frontier.grant(server);
     }
 
-    /// Whether HEAD is tried first at a server at all.
+    /// Whether a server's HEAD is worth trying at all.
     pub(super) fn trusts_head(&self, server: ServerId) -> bool {
         self.head_trust.trusts_head(server)
     }
 
-    /// A URL waits to be requested from now on.
+    /// Queues a URL.
     pub(super) fn enqueue(&mut self, urls: &mut UrlTable, id: UrlId, order: Order) {
         let Some(server) = urls.entry(id).server else { return };
         let ticket = urls.take_ticket();
@@ -122,14 +122,14 @@ impl Requests {
         }
     }
 
-    /// A URL that waits is requested before the others of its server.
+    /// Moves a queued URL before the others of its server.
     pub(super) fn hasten(&mut self, urls: &mut UrlTable, id: UrlId) {
         if matches!(urls.entry(id).phase(), Phase::Queued(_)) {
             self.enqueue(urls, id, Order::First);
         }
     }
 
-    /// A URL is requested again, and not before that moment.
+    /// Queues a URL again for this moment.
     pub(super) fn retry_at(&mut self, urls: &mut UrlTable, id: UrlId, due: Moment) {
         let Some(server) = urls.entry(id).server else { return };
         let ticket = urls.take_ticket();
@@ -137,7 +137,7 @@ impl Requests {
         self.frontier.push_at(due, server, Job { url: id, ticket, turn: Turn::Later });
     }
 
-    /// A side request is made, at once or at that moment.
+    /// Queues a side request for now or for this moment.
     pub(super) fn enqueue_side(
         &mut self,
         urls: &UrlTable,
@@ -171,19 +171,19 @@ impl Requests {
         Some((request, job.url, work))
     }
 
-    /// The moment at which to poll again, if nothing happens before.
+    /// When to poll again, if nothing happens before.
     pub(super) fn next_moment(&self) -> Option<Moment> {
         self.frontier.next_moment()
     }
 
-    /// The server and the URL of a request that is in flight; `None` for one that has ended,
-    /// or never was.
+    /// The server and the URL of a request in flight; `None` for one that has ended or never
+    /// existed.
     pub(super) fn in_flight(&self, request: RequestId) -> Option<(ServerId, UrlId)> {
         self.frontier.job(request).map(|(server, job)| (server, job.url))
     }
 
-    /// A request has ended. Gives what it was for, as long as that is still wanted, and
-    /// whether its server is requested from more slowly now.
+    /// A request has ended. Returns what it was for, if that is still valid, and whether its
+    /// server is slowed down now.
     pub(super) fn take(
         &mut self,
         now: Moment,
@@ -202,8 +202,8 @@ impl Requests {
         (work, slowing)
     }
 
-    /// A response of an earlier, interrupted part of the run. Gives what it was for, unless
-    /// that was a side request which nothing waits for.
+    /// A response of an earlier, interrupted part of the run. Returns what it was for, unless
+    /// that was a side request that nothing waits for.
     pub(super) fn take_replayed(
         &mut self,
         now: Moment,
@@ -224,8 +224,8 @@ impl Requests {
         self.failures.entry(id).or_default().push(outcome);
     }
 
-    /// What is reported of a URL that failed each time: what was seen most often, and of
-    /// equals the first. One outlier must not decide the verdict.
+    /// The outcome to report for a URL that failed at all attempts: the most frequent one, the
+    /// first if there are several. One outlier must not decide the verdict.
     pub(super) fn most_frequent(&mut self, id: UrlId, last: AttemptOutcome) -> AttemptOutcome {
         let Some(mut all) = self.failures.remove(&id).filter(|_| last.may_pass()) else {
             return last;
@@ -236,13 +236,12 @@ impl Requests {
         most.expect("there is one at least").clone()
     }
 
-    /// Whether nothing waits to be requested at once and nothing is in flight. What is due
-    /// later may still wait.
+    /// Whether nothing is queued for now and nothing is in flight. Retries may still be waiting.
     pub(super) fn is_quiet(&self, urls: &UrlTable) -> bool {
         self.frontier.is_quiet(|job| holds(urls, &self.side, job))
     }
 
-    /// Whether nothing waits for a later moment either.
+    /// Whether no retries are waiting either.
     pub(super) fn is_idle(&self, urls: &UrlTable) -> bool {
         self.frontier.is_empty(|job| holds(urls, &self.side, job))
     }
@@ -253,7 +252,7 @@ impl Requests {
     }
 }
 
-/// Whether a job still holds: its URL waits, and for this very job.
+/// Whether a job is still valid: its URL waits, and for this job.
 fn holds(urls: &UrlTable, side: &SideRequests, job: Job) -> bool {
     match job.turn {
         Turn::Side => side.reason(job.ticket).is_some(),

@@ -1,35 +1,34 @@
-//! How fast one host is asked: quick where answers stay quick, gentle where not.
+//! How fast one host is requested: quickly while its responses are quick, gently otherwise.
 //!
-//! A [`Pace`] is told when a request starts and how it ends, and answers when the
-//! next may start. It doubles the number in flight after each round of quick
-//! answers, halves it when the host shows [strain](Strain), grows step by step to
-//! what the host is known to bear, tries more ever more rarely, and never goes beyond
-//! its ceiling.
+//! A [`Pace`] is told when a request starts and how it ends, and decides when the next may start.
+//! It doubles the number of requests in flight after each round of quick responses, halves it
+//! when the host shows [strain](Strain), grows step by step to what the host is known to handle,
+//! tries more at growing intervals, and never exceeds its ceiling.
 
 use std::time::Duration;
 
 use crate::Moment;
 
-/// Answers slower than usual by this factor are strain.
+/// Responses slower than usual by this factor are strain.
 const SLOW_FACTOR: u32 = 3;
-/// So many in a row.
+/// How many of them in a row.
 const SLOW_IN_A_ROW: u32 = 4;
-/// Below this, slowness is noise and no strain.
+/// Below this, slowness is noise and not strain.
 const SLOW_FLOOR: Duration = Duration::from_millis(250);
 
 /// The limits within which a pace moves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
-    /// In flight at the start. At least 1.
+    /// Requests in flight at the start. At least 1.
     pub first: u32,
-    /// In flight at most. At least 1.
+    /// Maximum number of requests in flight. At least 1.
     pub most: u32,
-    /// Least time between the starts of two requests.
+    /// Minimum time between the starts of two requests.
     pub interval: Duration,
 }
 
 impl Limits {
-    /// For the site that is checked: its owner asked for this.
+    /// For the site that is checked, whose owner wants the check.
     #[must_use]
     pub fn own_host(per_host: Option<u32>, loopback: bool, rate: Option<Duration>) -> Limits {
         let (first, most) = if loopback { (16, 64) } else { (4, 16) };
@@ -37,13 +36,13 @@ impl Limits {
         Limits { first: first.min(most), most, interval: rate.unwrap_or_default() }
     }
 
-    /// One at a time, one a second, whoever it is.
+    /// One at a time, one a second, for any host.
     #[must_use]
     pub fn gentle(rate: Option<Duration>) -> Limits {
         Limits { first: 1, most: 1, interval: rate.unwrap_or(Duration::from_secs(1)) }
     }
 
-    /// For every other host: two in flight and two a second, never more.
+    /// For external hosts: two in flight and two a second, never more.
     #[must_use]
     pub fn other(per_host: Option<u32>, rate: Option<Duration>) -> Limits {
         let most = per_host.unwrap_or(2).clamp(1, 2);
@@ -55,37 +54,38 @@ impl Limits {
 /// What the end of a request says about its host.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Signal {
-    /// An answer, its first byte after so long.
+    /// A response, with the time to its first byte.
     Answered(Duration),
-    /// It cannot cope, or says so.
+    /// The host is overloaded.
     Strained(Strain),
-    /// A failure that says nothing of the host's load.
+    /// A failure that says nothing about the host's load.
     Neutral,
-    /// The host was not reached at all: its name leads nowhere. No pace is needed.
+    /// There is no connection, for example because the host name does not exist. No pace is
+    /// needed.
     Unreached,
 }
 
-/// In what a host shows that it is asked too fast.
+/// A sign that requests to a host are too fast.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Strain {
-    /// It says so: 429 (RFC 6585 §4).
+    /// 429 Too Many Requests (RFC 6585 §4).
     TooMany,
-    /// It says so: 503 (RFC 9110 §15.6.4).
+    /// 503 Service Unavailable (RFC 9110 §15.6.4).
     Unavailable,
-    /// Several addresses fail at once that may work later.
+    /// Several URLs fail at once that may work later.
     Failures,
-    /// No answer in time, though nothing else was answered meanwhile either.
+    /// A time-out while nothing else of the host responded either.
     Timeout,
-    /// Answers three times as slow as usual.
+    /// Responses three times as slow as usual.
     Slow,
 }
 
 impl Strain {
-    /// All of them.
+    /// All signs.
     pub const ALL: [Strain; 5] =
         [Strain::TooMany, Strain::Unavailable, Strain::Failures, Strain::Timeout, Strain::Slow];
 
-    /// The word for it in the store.
+    /// Its name in the store.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -97,21 +97,21 @@ impl Strain {
         }
     }
 
-    /// The one of that name.
+    /// The sign with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<Strain> {
         Strain::ALL.into_iter().find(|strain| strain.as_str() == name)
     }
 }
 
-/// A host was asked more slowly.
+/// Requests to a host were slowed down.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Slowing {
     /// Why.
     pub strain: Strain,
-    /// In flight at most, from now on.
+    /// Maximum number of requests in flight from now on.
     pub window: u32,
-    /// Least time between the starts of two requests, from now on.
+    /// Minimum time between the starts of two requests from now on.
     pub gap: Duration,
 }
 
@@ -122,19 +122,19 @@ pub enum Ready {
     Now,
     /// Not before this moment.
     At(Moment),
-    /// When one that is in flight has ended.
+    /// When a request in flight has ended.
     WhenOneEnds,
 }
 
-/// Strain below this many requests in flight is a matter of one address, not of pace.
+/// Below this many requests in flight, failures are those of a single URL, not of the pace.
 const FEWEST: u32 = 1;
-/// So long after strain, more than it bore is tried again; twice as long after each
-/// time that this was too much.
+/// How long after strain more than the host handled is tried again; twice as long each time that
+/// it was too much.
 const FIRST_TRIAL: Duration = Duration::from_secs(10);
 const LAST_TRIAL: Duration = Duration::from_secs(160);
 
-/// A host that counts requests (429) is asked by the clock: this far apart at first,
-/// twice as far each time that it complains, no further than the last.
+/// A host that limits requests (429) gets them at fixed intervals: this far apart at first, twice
+/// as far at each further 429, up to a maximum.
 const FIRST_GAP: Duration = Duration::from_millis(100);
 const LAST_GAP: Duration = Duration::from_secs(2);
 
@@ -142,33 +142,34 @@ const LAST_GAP: Duration = Duration::from_secs(2);
 #[derive(Debug, Clone)]
 pub struct Pace {
     limits: Limits,
-    /// In flight at most, just now. From 1 to `limits.most`.
+    /// Current maximum number of requests in flight, from 1 to `limits.most`.
     window: u32,
-    /// What the host is known to bear: the window grows step by step up to here, and
-    /// no further before `trial_at`. `limits.most` while nothing is known.
+    /// What the host is known to handle: the window grows step by step up to here, and no further
+    /// before `trial_at`. `limits.most` while nothing is known.
     bearable: u32,
     trial_at: Moment,
     /// How long until the trial after the next strain.
     trial_gap: Duration,
     in_flight: u32,
-    /// Quick answers since the window last changed.
+    /// Quick responses since the window last changed.
     quick: u32,
     /// No request may start earlier.
     next_start: Moment,
-    /// The least time between two requests that the host has asked for by 429.
+    /// The minimum time between two requests because of 429.
     gap: Duration,
-    /// So many need not wait for the interval: they follow from what was just answered.
+    /// How many requests need not wait for the interval, because they follow from a response.
     granted: u32,
-    /// The usual first-byte time while no more were in flight than at the start; none
-    /// before the first answer.
+    /// The usual time to the first byte while no more requests were in flight than at the start;
+    /// `None` before the first response.
     usual: Option<Duration>,
-    /// Answers in a row that took far longer.
+    /// Slow responses in a row.
     slow: u32,
-    /// When the last answer came that was not slow.
+    /// When the last response arrived that was not slow.
     last_quick: Option<Moment>,
-    /// Signs of strain of requests that ended before this moment are old news.
+    /// Signs of strain in requests that ended before this moment predate the last slowdown;
+    /// ignored.
     ignore_strain_until: Moment,
-    /// Failures that may be due to strain end before this moment.
+    /// Failures that end before this moment may be due to strain.
     strained_until: Moment,
 }
 
@@ -195,7 +196,7 @@ impl Pace {
         }
     }
 
-    /// Other limits hold from now on; what is known of the host stays.
+    /// Changes the limits; what is known of the host stays.
     pub fn set_limits(&mut self, limits: Limits) {
         if self.bearable == self.limits.most {
             self.bearable = limits.most;
@@ -205,13 +206,13 @@ impl Pace {
         self.window = self.window.min(limits.most);
     }
 
-    /// No request may start before this moment: the host asks for it.
+    /// No requests before this moment, because of `Retry-After`.
     pub fn wait_until(&mut self, moment: Moment) {
         self.next_start = self.next_start.max(moment);
     }
 
-    /// When the next request may start. `parked` of those in flight have been silent for
-    /// so long that they take nobody's place.
+    /// When the next request may start. `stalled` is how many of those in flight have gone
+    /// without a response for so long that they no longer count.
     #[must_use]
     pub fn ready(&self, now: Moment, stalled: u32) -> Ready {
         if self.in_flight.saturating_sub(stalled.min(self.limits.most)) >= self.window {
@@ -223,8 +224,8 @@ impl Pace {
         }
     }
 
-    /// The next request follows from an answer, as the next hop of a redirect does: it
-    /// need not wait for the interval.
+    /// The next request follows from a response, as the next hop of a redirect does: it need not
+    /// wait for the interval.
     pub fn grant(&mut self) {
         self.granted += 1;
     }
@@ -240,7 +241,7 @@ impl Pace {
         self.next_start = self.next_start.max(now + self.limits.interval.max(self.gap));
     }
 
-    /// A request has ended. Gives whether, and why, the host is asked more slowly now.
+    /// A request has ended. Returns whether, and why, requests to the host are slowed down now.
     pub fn handle_ended(&mut self, now: Moment, signal: Signal) -> Option<Slowing> {
         let level = self.in_flight;
         self.in_flight = self.in_flight.saturating_sub(1);
@@ -262,8 +263,8 @@ impl Pace {
         }
     }
 
-    /// Whether answers have become slow: several in a row, measured by what was usual
-    /// while the host had little to do. Pages that always take longer become usual.
+    /// Whether responses have become slow: several in a row, compared with what was usual while
+    /// the host had little to do. Pages that always take longer become usual.
     fn is_slow(&mut self, latency: Duration) -> bool {
         let usual = self.usual.unwrap_or(latency);
         if self.window <= self.limits.first || self.usual.is_none() {
@@ -274,14 +275,14 @@ impl Pace {
         self.slow >= SLOW_IN_A_ROW
     }
 
-    /// A request of an earlier part of the run, when as many were in flight as might be.
+    /// Records a request of an earlier part of the run, when as many were in flight as allowed.
     pub fn handle_replayed(&mut self, now: Moment, signal: Signal) {
         self.in_flight = self.window;
         self.handle_ended(now, signal);
         self.in_flight = 0;
     }
 
-    /// Halves once a round: what was already in flight then says nothing new.
+    /// Halves the window once a round: requests that were already in flight then say nothing new.
     fn slow_down(
         &mut self,
         now: Moment,
@@ -302,7 +303,7 @@ impl Pace {
             self.gap = (self.gap * 2).clamp(FIRST_GAP, LAST_GAP);
             self.next_start = self.next_start.max(now + self.gap);
         }
-        // Slowness is a matter of degree; refusals say where the end is.
+        // Slowness is a matter of degree; refusals show where the limit is.
         let borne = if strain == Strain::Slow { self.window } else { level.saturating_sub(1) };
         self.bearable = self.bearable.min(borne).max(1);
         self.trial_at = now + self.trial_gap;
@@ -313,7 +314,7 @@ impl Pace {
         slower.then_some(Slowing { strain, window: halved, gap: self.gap })
     }
 
-    /// Doubles each round while nothing is known, then grows by one up to what is bearable.
+    /// Doubles each round while nothing is known, then grows by one up to what the host handles.
     fn speed_up(&mut self, now: Moment) {
         self.quick += 1;
         if self.quick < self.window {
@@ -332,26 +333,26 @@ impl Pace {
         self.window = next.min(self.bearable).max(1);
     }
 
-    /// Whether a request that started at this moment and got no answer stands alone:
-    /// others were answered meanwhile.
+    /// Whether a request that started at this moment and timed out is alone: others got responses
+    /// meanwhile.
     #[must_use]
     pub fn is_lively_since(&self, moment: Moment) -> bool {
         self.last_quick.is_some_and(|last| last > moment)
     }
 
-    /// Whether failures may be due to how fast the host is asked.
+    /// Whether failures may be due to the pace.
     #[must_use]
     pub fn is_strained(&self, now: Moment) -> bool {
         now < self.strained_until
     }
 
-    /// Whether the host has answered at all.
+    /// Whether the host has responded at all.
     #[must_use]
     pub fn has_responded(&self) -> bool {
         self.usual.is_some()
     }
 
-    /// In flight at most, just now.
+    /// Current maximum number of requests in flight.
     #[must_use]
     pub fn window(&self) -> u32 {
         self.window
@@ -382,7 +383,7 @@ mod tests {
     }
 
     #[test]
-    fn quick_answers_double_it_up_to_the_ceiling() {
+    fn quick_responses_double_the_window_up_to_the_ceiling() {
         let mut pace = Pace::new(Limits::own_host(None, false, None));
         let mut windows = vec![pace.window()];
         for _ in 0..3 {
@@ -393,7 +394,7 @@ mod tests {
     }
 
     #[test]
-    fn strain_halves_it_once_a_round_and_it_recovers() {
+    fn strain_halves_the_window_once_a_round_and_it_recovers() {
         let mut pace = Pace::new(Limits::own_host(None, true, None));
         round(&mut pace, Moment::START, BUSY);
         assert_eq!(pace.window(), 8);
@@ -406,12 +407,16 @@ mod tests {
             round(&mut pace, now, Signal::Answered(20 * MS));
             windows.push(pace.window());
         }
-        assert_eq!(windows[..4], [5, 6, 7, 7], "step by step, and no further than was borne");
+        assert_eq!(
+            windows[..4],
+            [5, 6, 7, 7],
+            "step by step, and no further than the host handled"
+        );
         assert!(now.since_start() < Duration::from_secs(180), "{windows:?}");
     }
 
     #[test]
-    fn what_was_too_much_is_tried_again_ever_more_rarely() {
+    fn too_high_a_window_is_tried_again_at_growing_intervals() {
         let mut pace = Pace::new(Limits::own_host(None, false, None));
         let mut strained = Vec::new();
         for second in 0..600 {
@@ -427,7 +432,7 @@ mod tests {
     }
 
     #[test]
-    fn answers_three_times_as_slow_are_strain_unless_still_quick_or_usual() {
+    fn responses_three_times_as_slow_are_strain_unless_still_quick_or_usual() {
         let slowed = |usual: Duration, then: Duration| {
             let mut pace = Pace::new(Limits::own_host(None, false, None));
             round(&mut pace, Moment::START, Signal::Answered(usual));
@@ -449,7 +454,7 @@ mod tests {
     }
 
     #[test]
-    fn one_url_that_fails_alone_slows_nothing() {
+    fn a_single_failing_url_does_not_slow_requests() {
         let mut pace = Pace::new(Limits::own_host(None, false, None));
         pace.handle_started(Moment::START);
         assert_eq!(pace.handle_ended(Moment::START, BUSY), None);
@@ -458,7 +463,7 @@ mod tests {
     }
 
     #[test]
-    fn strangers_are_asked_twice_a_second() {
+    fn external_hosts_are_requested_twice_a_second() {
         let mut pace = Pace::new(Limits::other(Some(64), None));
         assert_eq!(pace.ready(Moment::START, 0), Ready::Now);
         pace.handle_started(Moment::START);
@@ -470,13 +475,13 @@ mod tests {
     }
 
     #[test]
-    fn a_host_that_counts_requests_is_asked_by_the_clock() {
+    fn a_rate_limited_host_is_requested_at_intervals() {
         let mut pace = Pace::new(Limits::own_host(None, true, None));
         let mut now = Moment::START;
         let (mut asked, mut refused) = (0, 0);
         let mut tokens = 10.0f64;
         let mut before = now;
-        // Ten at once and five a second are borne.
+        // The host handles ten at once and five a second.
         while now.since_start() < Duration::from_secs(60) {
             match pace.ready(now, 0) {
                 Ready::At(moment) => now = moment,
@@ -500,7 +505,7 @@ mod tests {
             }
         }
         let responded = asked - refused;
-        assert!(responded > 150, "half of what it bears: {responded}");
+        assert!(responded > 150, "half of what it handles: {responded}");
         assert!(refused < asked / 5, "{refused} of {asked}");
     }
 
@@ -516,11 +521,15 @@ mod tests {
         pace.grant();
         let waits = Moment::START + 30_000 * MS;
         pace.wait_until(waits);
-        assert_eq!(pace.ready(Moment::START, 0), Ready::At(waits), "but for what the host asks");
+        assert_eq!(
+            pace.ready(Moment::START, 0),
+            Ready::At(waits),
+            "except for the host's Retry-After"
+        );
     }
 
     #[test]
-    fn what_is_silent_for_long_takes_nobodys_place() {
+    fn hanging_requests_do_not_count_against_the_window() {
         let mut pace = Pace::new(Limits::own_host(None, false, None));
         (0..4).for_each(|_| pace.handle_started(Moment::START));
         assert_eq!(pace.ready(Moment::START, 0), Ready::WhenOneEnds);
@@ -528,7 +537,7 @@ mod tests {
     }
 
     #[test]
-    fn a_wait_that_the_host_asks_for_is_kept() {
+    fn retry_after_is_obeyed() {
         let mut pace = Pace::new(Limits::own_host(None, false, None));
         let moment = Moment::START + Duration::from_secs(30);
         pace.wait_until(moment);

@@ -1,26 +1,26 @@
-//! When a failure that may pass is asked again.
+//! When a temporary failure is retried.
 //!
-//! Three attempts in all unless the settings say otherwise, the later ones after
-//! a quarter and one and a half of the time-out, with twice the patience. A body
-//! that ran out of time is asked once more only: it costs the most.
+//! Three attempts in total unless the settings say otherwise, the later ones after a quarter and
+//! one and a half of the time-out, with twice the time-out. A body that timed out is retried only
+//! once: it costs the most.
 
 use std::time::Duration;
 
 use crate::evidence::{AttemptOutcome, Failure, Stage};
 
-/// The rules for asking again.
+/// The rules for retries.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Retry {
-    /// Attempts in all, from 1.
+    /// Attempts in total, at least 1.
     pub attempts: u32,
     /// The time-out of a first attempt.
     pub timeout: Duration,
 }
 
 impl Retry {
-    /// How long to wait before the next attempt; `None` when this ending stands.
+    /// How long to wait before the next attempt; `None` if this outcome is final.
     ///
-    /// `made` counts the attempts made so far, this one included.
+    /// `made` counts the attempts so far, including this one.
     #[must_use]
     pub fn gap(&self, made: u32, outcome: &AttemptOutcome) -> Option<Duration> {
         if !outcome.may_pass() || made >= self.limit(outcome) {
@@ -47,24 +47,24 @@ mod tests {
     }
 
     #[test]
-    fn what_may_pass_is_asked_three_times() {
+    fn temporary_failures_are_tried_three_times() {
         let reset = AttemptOutcome::Failure(Failure::Reset);
         assert_eq!([1, 2, 3].map(|made| gap(made, &reset)), [Some(5), Some(30), None]);
     }
 
     #[test]
-    fn a_slow_body_is_asked_twice() {
+    fn a_slow_body_is_tried_twice() {
         let slow = AttemptOutcome::Failure(Failure::Timeout(Stage::Body));
         assert_eq!([1, 2].map(|made| gap(made, &slow)), [Some(5), None]);
     }
 
     #[test]
-    fn what_stands_is_not_asked_again() {
+    fn final_outcomes_are_not_retried() {
         let missing =
-            AttemptOutcome::ResponseHead(ResponseHead { status: 404, ..ResponseHead::default() });
+            AttemptOutcome::Response(ResponseHead { status: 404, ..ResponseHead::default() });
         assert_eq!(gap(1, &missing), None);
         let failing =
-            AttemptOutcome::ResponseHead(ResponseHead { status: 502, ..ResponseHead::default() });
+            AttemptOutcome::Response(ResponseHead { status: 502, ..ResponseHead::default() });
         assert_eq!(gap(1, &failing), Some(5));
         let once = Retry { attempts: 1, ..RETRY };
         assert_eq!(once.gap(1, &failing), None);

@@ -1,4 +1,4 @@
-//! Side requests: a URL is requested for another reason than its own verdict.
+//! Side requests: requests for a URL for other reasons than its own verdict.
 
 use std::collections::BTreeMap;
 
@@ -12,7 +12,7 @@ pub(in crate::crawl) enum Reason {
     Server(ServerId),
     /// It responded before: is the network still up?
     Network,
-    /// It is a page: is it one too when something else is wanted?
+    /// It is a page: is it one even with a browser's `Accept` header for another type?
     Type(Kind),
     /// Which anchors does it have?
     Anchors,
@@ -43,7 +43,7 @@ impl Reason {
     }
 }
 
-/// The side requests that wait or are in flight, by their number: it is the ticket of their
+/// The side requests that are queued or in flight, by their number, which is the ticket of their
 /// job.
 #[derive(Debug, Default)]
 pub(super) struct SideRequests {
@@ -66,7 +66,7 @@ impl SideRequests {
         self.pending.remove(&number).map(|(_, reason)| reason)
     }
 
-    /// Takes the oldest side request for this purpose that waits for a URL.
+    /// Takes the oldest side request with this purpose that waits for a URL.
     pub(super) fn take_waiting(&mut self, id: UrlId, purpose: Purpose) -> Option<Reason> {
         let fits = |(of, reason): &(UrlId, Reason)| *of == id && reason.purpose() == purpose;
         let number = *self.pending.iter().find(|(_, pending)| fits(pending))?.0;

@@ -1,4 +1,4 @@
-//! What may be read of each server of the site: robots.txt, and the wait for it.
+//! What robots.txt allows for each server of the site, and the URLs that wait for it.
 
 use std::collections::HashMap;
 
@@ -15,25 +15,24 @@ use crate::url::reference::path_of;
 use crate::url::scope::Scope;
 use crate::verdict::Verdict;
 
-/// The site's own server waits for no longer than this between two requests,
-/// whatever its robots.txt asks for.
+/// The longest crawl delay that is obeyed for the site's own server.
 const LONGEST_DELAY: std::time::Duration = std::time::Duration::from_secs(2);
 
-/// Which rules are known, and what waits for them.
+/// The rules that are known, and the URLs that wait for rules.
 #[derive(Debug, Default)]
 pub(super) struct RobotsGate {
     servers: HashMap<ServerId, Rules>,
-    /// The servers whose robots.txt these URLs are.
+    /// The URLs of robots.txt files, with their servers.
     files: HashMap<UrlId, ServerId>,
-    /// Rules that were read, by the URL that gave them.
+    /// Parsed rules, by the URL they came from.
     read: HashMap<UrlId, Robots>,
-    /// The start and its server, while it waits for its rules.
+    /// The start URL and its server, while it waits for its rules.
     held_start: Option<(UrlId, ServerId)>,
 }
 
 #[derive(Debug)]
 enum Rules {
-    /// robots.txt is being requested; these wait.
+    /// robots.txt is being requested; these URLs wait.
     Requested(Vec<UrlId>),
     Known(Robots),
 }
@@ -44,8 +43,7 @@ impl RobotsGate {
         self.files.contains_key(&id)
     }
 
-    /// Whether the rules let a URL be read. What is not known yet does not forbid: the caller
-    /// has waited for it.
+    /// Whether the rules allow a URL. Unknown rules allow it: the caller has waited for them.
     pub(super) fn allows(&self, board: &Board, id: UrlId) -> bool {
         let robots = match (&board.settings.robots, board.entry(id).server) {
             (RobotsRule::Given(robots), _) => robots,
@@ -58,7 +56,7 @@ impl RobotsGate {
         robots.allows(path_of(board.urls.text(id)))
     }
 
-    /// Holds a URL until the rules of its server are known. Gives false when it need not wait.
+    /// Holds a URL until the rules of its server are known. Returns false if it need not wait.
     pub(super) fn hold(&mut self, board: &mut Board, id: UrlId) -> bool {
         let entry = board.entry(id);
         let waits = board.settings.robots == RobotsRule::Obey
@@ -69,7 +67,7 @@ impl RobotsGate {
         if !self.servers.contains_key(&server) {
             self.request_rules(board, id, server);
         }
-        // robots.txt itself waits for nothing, though a link may lead to it.
+        // robots.txt itself never waits, even if a link leads to it.
         if self.is_robots(id) {
             return false;
         }
@@ -90,8 +88,8 @@ impl RobotsGate {
         board.entry(end).phase() == Phase::Held || is_start
     }
 
-    /// The start is reached: what may be read of it, and what else leads to pages? Gives
-    /// whether the start is to wait, until [`Effect::ReleaseStart`].
+    /// The start URL responded: requests its rules, and sitemaps. Returns whether the start is to
+    /// wait, until [`Effect::ReleaseStart`].
     pub(super) fn handle_start(&mut self, board: &mut Board, start: UrlId) -> bool {
         let Some(server) = board.entry(start).server else { return false };
         let needs_sitemap = board.settings.sitemap == SitemapRule::Auto;
@@ -129,28 +127,28 @@ impl RobotsGate {
         entry.roles = entry.roles.and(Roles::ROBOTS);
         match board.entry(robots).phase() {
             Phase::Unrequested(_) => board.enqueue(robots, Order::First),
-            // A link led there before, and it was not kept: there is no way to know now.
+            // A link led there before, and its contents were not kept: they cannot be known now.
             Phase::Settled(judged) => self.handle_judged(board, robots, &judged),
             _ => {}
         }
     }
 
-    /// Rules were read, at the end of whatever redirects.
+    /// Rules were parsed, at the end of any redirects.
     pub(super) fn handle_reading(&mut self, id: UrlId, reading: &Reading) {
         if reading.format == Format::Robots {
             self.read.insert(id, Robots::parse(reading.rules().unwrap_or_default()));
         }
     }
 
-    /// A URL has its verdict. Where it is the robots.txt of a server, what waits for it goes on.
+    /// A URL has its verdict. If it is the robots.txt of a server, the waiting URLs continue.
     pub(super) fn handle_judged(&mut self, board: &mut Board, id: UrlId, judged: &Judged) {
         let Some(&server) = self.files.get(&id) else { return };
         let responded = matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
-        // Refused, or redirects without an end (RFC 9309 §2.3.1.2 and §2.3.1.3).
+        // Refused, or endless redirects (RFC 9309 §2.3.1.2 and §2.3.1.3).
         let refused = judged.status.is_some_and(|status| (300..500).contains(&status));
         let robots = match self.read.get(&judged.last).cloned().filter(|_| responded) {
             Some(robots) => Some(robots),
-            // There are no rules, or a response without a body.
+            // There are no rules, or the response has no body.
             None if refused || responded => Some(Robots::default()),
             None => None,
         };
@@ -162,7 +160,7 @@ impl RobotsGate {
             }
             board.note(id, Note::RobotsUnknown);
         }
-        // RFC 9309 §2.3.1.4: where the rules cannot be known, all is forbidden.
+        // RFC 9309 §2.3.1.4: if the rules cannot be known, everything is disallowed.
         let robots = robots.unwrap_or_else(Robots::forbidding_all);
         slow_down(board, id, server, &robots, is_starts);
         let has_sitemap = !robots.sitemaps().is_empty();
@@ -202,7 +200,7 @@ fn slow_down(board: &mut Board, id: UrlId, server: ServerId, robots: &Robots, is
     board.note(id, Note::CrawlDelay { asked, kept });
 }
 
-/// The sitemap that many sites have though nothing names it: it is not missed.
+/// The sitemap that many sites have without naming it; it is not reported if missing.
 fn use_default_sitemap(board: &mut Board, near: UrlId) {
     if let Ok(url) = board.urls.parsed(near).join("/sitemap.xml") {
         board.use_unlinked(&url, Roles::SITEMAP);

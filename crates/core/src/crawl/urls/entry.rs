@@ -1,4 +1,4 @@
-//! What a crawl keeps of each URL.
+//! What a crawl stores for each URL.
 
 use super::roles::Roles;
 use crate::Moment;
@@ -7,21 +7,21 @@ use crate::evidence::ResponseHead;
 use crate::url::scope::Scope;
 use crate::verdict::Cause;
 
-/// One URL. Its phase changes by [`UrlTable::set_phase`](super::UrlTable::set_phase) alone.
+/// One URL. Only [`UrlTable::set_phase`](super::UrlTable::set_phase) changes its phase.
 #[derive(Debug)]
 pub(in crate::crawl) struct Entry {
-    /// `None` for what is not requested over HTTP.
+    /// `None` for what is not an HTTP URL.
     pub(in crate::crawl) server: Option<ServerId>,
     pub(in crate::crawl) scope: Scope,
-    /// Links away from the start, by the shortest way known so far.
+    /// Depth from the start, by the shortest path known so far.
     pub(in crate::crawl) depth: u32,
-    /// Redirects on the way here, by the way it was first heard of.
+    /// Redirects that led here when it was discovered.
     pub(in crate::crawl) chain: u32,
     /// A rule of the settings excludes it.
     pub(in crate::crawl) excluded: bool,
     pub(in crate::crawl) roles: Roles,
     pub(super) phase: Phase,
-    /// Some link names it.
+    /// A link names it.
     pub(super) linked: bool,
     pub(in crate::crawl) attempts: Attempts,
     pub(in crate::crawl) last: LastResponse,
@@ -30,7 +30,7 @@ pub(in crate::crawl) struct Entry {
     pub(in crate::crawl) type_check: TypeCheck,
     /// Its response is like that to a nonexistent test URL.
     pub(in crate::crawl) like_missing: bool,
-    /// Fragments of it are checked though it is external.
+    /// Fragments of it are checked although it is external.
     pub(in crate::crawl) anchors_requested: bool,
 }
 
@@ -39,45 +39,45 @@ pub(in crate::crawl) struct Entry {
 pub(in crate::crawl) struct Attempts {
     /// GET requests that have ended and count.
     pub(in crate::crawl) count: u32,
-    /// Those that do not count: they failed while the server showed strain.
+    /// Requests that do not count: they failed while the server was overloaded.
     pub(in crate::crawl) strained: u32,
     /// When the last one began.
     pub(in crate::crawl) began: Moment,
-    /// The last one got no response in time.
+    /// The last one timed out.
     pub(in crate::crawl) hung: bool,
-    /// HEAD was tried and is not to be trusted here.
+    /// HEAD was tried and is not reliable here.
     pub(in crate::crawl) by_get: bool,
     pub(in crate::crawl) confirmation: Confirmation,
 }
 
-/// Whether a 404, 410 or NXDOMAIN was checked once more.
+/// Whether a 404, 410 or NXDOMAIN has been confirmed.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(in crate::crawl) enum Confirmation {
-    /// It was not.
+    /// It has not.
     #[default]
     None,
-    /// The attempt under way does.
+    /// The current attempt is the confirmation.
     UnderWay,
-    /// It was.
+    /// It has.
     Done,
 }
 
-/// What the last request wanted, and what kind of response it got.
+/// What the last request was for, and the kind of response.
 #[derive(Debug, Clone, Copy)]
 pub(in crate::crawl) struct LastResponse {
-    /// What it was requested as.
+    /// What it accepted.
     pub(in crate::crawl) kind: Kind,
-    /// What was wanted of the body, as far as that was read.
+    /// What the body was used for, as far as it was read.
     pub(in crate::crawl) body: BodyUse,
     pub(in crate::crawl) success: bool,
-    /// A success that is HTML.
+    /// A 2xx response with HTML.
     pub(in crate::crawl) html: bool,
-    /// A success that is CSS.
+    /// A 2xx response with CSS.
     pub(in crate::crawl) css: bool,
 }
 
 impl LastResponse {
-    /// The response to that request has come.
+    /// The response to that request has arrived.
     pub(in crate::crawl) fn handle_answer(&mut self, answer: &ResponseHead) {
         self.success = answer.is_success();
         self.html = self.success && answer.is_html();
@@ -85,43 +85,43 @@ impl LastResponse {
     }
 }
 
-/// How a URL redirects, where it does.
+/// How a URL redirects, if it does.
 #[derive(Debug, Clone, Copy, Default)]
 pub(in crate::crawl) struct Redirect {
     pub(in crate::crawl) permanent: bool,
-    /// Its `Location` brought a fragment of its own.
+    /// Its `Location` has a fragment of its own.
     pub(in crate::crawl) own_fragment: bool,
-    /// It sets a cookie that the next hop may want to see.
+    /// It sets a cookie that the next hop may need.
     pub(in crate::crawl) sets_cookie: bool,
     /// Its redirects were followed with cookies.
     pub(in crate::crawl) with_cookies: bool,
 }
 
-/// What is known of a URL as a page of the site.
+/// What is known of a URL as an internal page.
 #[derive(Debug, Clone, Copy, Default)]
 pub(in crate::crawl) struct Page {
-    /// It is to be read whatever the bounds say: the start.
+    /// It is parsed whatever the bounds are: the start page.
     pub(in crate::crawl) always_read: bool,
-    /// Its links were taken.
+    /// Its links were extracted.
     pub(in crate::crawl) read: bool,
-    /// A link on another page leads here, or a person began here.
+    /// A link on another page leads here, or the crawl started here.
     pub(in crate::crawl) reached: bool,
 }
 
-/// Whether a page is a page as well where something else is wanted of it.
+/// Whether a URL is an HTML page although another type is expected.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(in crate::crawl) enum TypeCheck {
-    /// Not known.
+    /// Unknown.
     #[default]
     None,
-    /// A side request is to show it.
+    /// A side request will show it.
     Requested,
     /// It is.
     Wrong,
 }
 
 impl Confirmation {
-    /// The response of an earlier attempt is told: it is no confirmation.
+    /// An earlier response is replayed, which is not a confirmation.
     pub(in crate::crawl) fn handle_known(&mut self) {
         if *self == Confirmation::UnderWay {
             *self = Confirmation::None;
@@ -130,7 +130,7 @@ impl Confirmation {
 }
 
 impl Entry {
-    /// What is known of a URL before anything is.
+    /// A URL about which nothing is known.
     pub(in crate::crawl) fn unknown() -> Entry {
         Entry {
             server: None,
@@ -161,7 +161,7 @@ impl Entry {
         self.phase
     }
 
-    /// Whether some link names it.
+    /// Whether a link names it.
     pub(in crate::crawl) fn is_linked(&self) -> bool {
         self.linked
     }
@@ -174,7 +174,7 @@ impl Entry {
         }
     }
 
-    /// Where it redirects to, as far as is known.
+    /// The next hop of its redirects, as far as is known.
     pub(in crate::crawl) fn next_hop(&self) -> Option<UrlId> {
         match self.phase {
             Phase::Follows(next) => Some(next),
@@ -184,10 +184,10 @@ impl Entry {
     }
 }
 
-/// Where a URL is on its way to a verdict.
+/// The phase of a URL on its way to a verdict.
 ///
 /// ```text
-///  Unrequested ─▶ Queued ─▶ InFlight ─┬▶ Settled
+/// Unrequested ─▶ Queued ─▶ InFlight ─┬▶ Settled
 ///       │  ▲         ▲          │     └▶ Follows ─▶ Settled
 ///       ▼  └─ trap   ├─ Retry ◀─┤
 ///     Held ──────────┴─ Unconfirmed, Refused
@@ -196,17 +196,17 @@ impl Entry {
 pub(in crate::crawl) enum Phase {
     /// Not to be requested, for this cause; a later link may change that.
     Unrequested(Cause),
-    /// Waits until the rules of robots.txt are known.
+    /// Waits for the rules of robots.txt.
     Held,
-    /// Waits to be requested, by the job with this ticket.
+    /// Queued, by the job with this ticket.
     Queued(u32),
-    /// Waits for a later attempt at a moment that the frontier knows, by that job.
+    /// Waits for a retry at a moment that the frontier knows, by that job.
     Retry(u32),
-    /// Is requested; `None` while the response of an earlier run is processed.
+    /// Being requested; `None` while a response of an earlier run is processed.
     InFlight(Option<RequestId>),
     /// Seems to be missing; will be requested once more when nothing else is left.
     Unconfirmed,
-    /// Refused; a page of its server that had responded is being requested again.
+    /// Refused; the canary of its server is being requested.
     Refused,
     /// Redirects; its verdict follows from that of this URL.
     Follows(UrlId),
@@ -215,7 +215,7 @@ pub(in crate::crawl) enum Phase {
 }
 
 impl Phase {
-    /// Whether it is to be requested, now or later.
+    /// Whether it will be requested, now or later.
     pub(in crate::crawl) fn waits(self) -> bool {
         use Phase::{Held, Queued, Refused, Retry, Unconfirmed};
         matches!(self, Held | Queued(_) | Retry(_) | Unconfirmed | Refused)

@@ -1,4 +1,5 @@
-//! Every URL of the run: its text, its roles, its phase, and whose verdict follows from it.
+//! Every URL of the run: its text, its roles, its phase, and the URLs whose verdict follows from
+//! it.
 
 mod entry;
 mod progress;

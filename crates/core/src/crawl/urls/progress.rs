@@ -1,10 +1,10 @@
-//! How far a crawl is: counted where phases change, and nowhere else.
+//! The progress of a crawl, counted where phases change and nowhere else.
 
 use super::entry::{Entry, Phase};
 use crate::crawl::messages::Progress;
 use crate::verdict::Verdict;
 
-/// What one entry adds to the counts.
+/// What one entry contributes to the counts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Share {
     known: bool,
@@ -16,19 +16,19 @@ impl Share {
     pub(super) fn of(entry: &Entry) -> Share {
         let is_web = entry.server.is_some();
         let judged = entry.judged();
-        // What was not requested, by a rule or for want of a server, is not work done.
+        // What was not requested, by a rule or because there is no server, is not work done.
         let asked = judged.is_some_and(|judged| judged.verdict != Verdict::Skipped);
         let unrequested = matches!(entry.phase, Phase::Unrequested(_));
         Share {
             known: is_web && !unrequested && (judged.is_none() || asked),
             done: is_web && asked,
-            // No link is broken where a URL is only a hop, or was tried out by us.
+            // A URL that is only a redirect hop, or a nonexistent test URL, is not a broken link.
             broken: entry.linked && judged.is_some_and(|it| it.verdict == Verdict::Broken),
         }
     }
 }
 
-/// Counts what an entry adds now in place of what it added before.
+/// Replaces the previous contribution of an entry by the current one.
 pub(super) fn count(progress: &mut Progress, before: Share, now: Share) {
     let change = |count: &mut u64, before: bool, now: bool| {
         *count = *count + u64::from(now) - u64::from(before);

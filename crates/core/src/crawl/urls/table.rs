@@ -10,14 +10,14 @@ use super::progress::{self, Share};
 use crate::crawl::messages::{Judged, Progress, RequestId, UrlId};
 use crate::url::scope::{Bounds, Scope};
 
-/// Every URL that a crawl has heard of.
+/// Every URL that a crawl has discovered.
 ///
-/// # Promises
+/// # Guarantees
 ///
-/// - **One door.** A phase changes by [`set_phase`](UrlTable::set_phase) alone, which hands
-///   out the tickets of jobs and counts the progress.
-/// - **One job.** Of all jobs and requests for a URL only the last one
-///   [holds](UrlTable::holds).
+/// - **One door.** Only [`set_phase`](UrlTable::set_phase) changes a phase; it hands out the
+///   tickets of jobs and counts the progress.
+/// - **One job.** Of all jobs and requests for a URL, only the last one [is
+///   valid](UrlTable::holds).
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct UrlTable {
     /// The index of a URL is its id.
@@ -25,10 +25,10 @@ pub(in crate::crawl) struct UrlTable {
     entries: Vec<Entry>,
     /// URLs whose verdict follows from that of another, by that other.
     followers: HashMap<UrlId, Vec<UrlId>>,
-    /// The bounds of the site and its start, once that was reached.
+    /// The bounds of the site and its start, once that has responded.
     bounds: Option<Bounds>,
     start: Option<UrlId>,
-    /// The bounds around the candidate that is tried as a start.
+    /// The bounds around the start URL that is being tried.
     provisional: Option<Bounds>,
     progress: Progress,
     tickets: u32,
@@ -43,15 +43,15 @@ impl UrlTable {
         (0..self.entries.len()).map(UrlId::from_index)
     }
 
-    /// The id of a URL that was heard of.
+    /// The id of a URL, if it has been discovered.
     pub(in crate::crawl) fn find(&self, url: &str) -> Option<UrlId> {
         self.urls.get_index_of(url).map(UrlId::from_index)
     }
 
-    /// Adds a URL that was not heard of before.
+    /// Adds a new URL.
     pub(in crate::crawl) fn add(&mut self, url: &str, entry: Entry) -> UrlId {
         let (index, _) = self.urls.insert_full(url.into());
-        debug_assert_eq!(index, self.entries.len(), "it was heard of before");
+        debug_assert_eq!(index, self.entries.len(), "the URL is new");
         self.entries.push(entry);
         UrlId::from_index(index)
     }
@@ -61,7 +61,7 @@ impl UrlTable {
         &self.urls[id.index()]
     }
 
-    /// The texts of all URLs from that one on.
+    /// The texts of all URLs from this index on.
     pub(in crate::crawl) fn texts_from(&self, first: usize) -> impl Iterator<Item = &str> {
         self.urls[first..].iter().map(|url| &**url)
     }
@@ -84,7 +84,7 @@ impl UrlTable {
         &mut self.entries[id.index()]
     }
 
-    /// A URL goes into another phase.
+    /// Sets the phase of a URL.
     pub(in crate::crawl) fn set_phase(&mut self, id: UrlId, phase: Phase) {
         let entry = &mut self.entries[id.index()];
         let before = Share::of(entry);
@@ -106,13 +106,13 @@ impl UrlTable {
         matches!(self.entry(id).phase, Phase::Queued(own_host) | Phase::Retry(own_host) if own_host == ticket)
     }
 
-    /// Whether this very request is the one that a URL waits for.
+    /// Whether a URL waits for this request.
     pub(in crate::crawl) fn awaits(&self, id: UrlId, request: RequestId) -> bool {
         self.entry(id).phase == Phase::InFlight(Some(request))
     }
 
-    /// A link names a URL, which may have been only a hop so far. Gives its verdict, where it
-    /// has one and that is another by this.
+    /// A link names a URL, which may have been only a redirect hop so far. Returns its verdict,
+    /// if it has one and this changes it.
     pub(in crate::crawl) fn handle_linked(&mut self, id: UrlId) -> Option<Judged> {
         let entry = &mut self.entries[id.index()];
         if entry.linked {
@@ -128,7 +128,7 @@ impl UrlTable {
         judged
     }
 
-    /// The verdict of the first follows from that of the other.
+    /// The verdict of `id` follows from that of `next`.
     pub(in crate::crawl) fn set_follows(&mut self, id: UrlId, next: UrlId) {
         self.set_phase(id, Phase::Follows(next));
         self.followers.entry(next).or_default().push(id);
@@ -141,7 +141,7 @@ impl UrlTable {
         known.iter().copied().filter(follows).collect()
     }
 
-    /// Whether the way from `next` comes back to `id`.
+    /// Whether the redirects from `next` lead back to `id`.
     pub(in crate::crawl) fn leads_back(&self, id: UrlId, next: UrlId) -> bool {
         let mut at = next;
         while at != id {
@@ -162,7 +162,7 @@ impl UrlTable {
         at
     }
 
-    /// A page of the site was read.
+    /// An internal page was parsed.
     pub(in crate::crawl) fn handle_page_read(&mut self, id: UrlId) {
         self.entries[id.index()].page.read = true;
         self.progress.pages += 1;
@@ -181,30 +181,30 @@ impl UrlTable {
         self.bounds.as_ref()
     }
 
-    /// The start, once it was reached: where its redirects ended.
+    /// The start, once it has responded: the last hop of its redirects.
     pub(in crate::crawl) fn start(&self) -> Option<UrlId> {
         self.start
     }
 
-    /// On which side of the bounds a URL lies, as far as is known.
+    /// The scope of a URL, as far as is known.
     pub(in crate::crawl) fn scope_of(&self, url: &Url) -> Scope {
         let bounds = self.bounds.as_ref().or(self.provisional.as_ref());
         bounds.map_or(Scope::Internal, |bounds| bounds.scope(url))
     }
 
-    /// Whether what lies there is to be read, as far as the bounds say.
+    /// Whether a URL is within the bounds to parse.
     pub(in crate::crawl) fn reads(&self, id: UrlId) -> bool {
         let Some(bounds) = &self.bounds else { return true };
-        // Without prefixes all of the site is.
+        // Without prefixes, all of the site is.
         bounds.within().is_empty() || Url::parse(self.text(id)).is_ok_and(|url| bounds.reads(&url))
     }
 
-    /// A candidate is tried as a start: what would belong to its site does, until it is known.
+    /// While a start URL is tried, what would belong to its site is internal.
     pub(in crate::crawl) fn set_provisional(&mut self, bounds: Bounds) {
         self.provisional = Some(bounds);
     }
 
-    /// The start was reached. Gives all web URLs with their scope, which holds from now on.
+    /// The start URL responded. Returns all web URLs with their scope, which is now final.
     pub(in crate::crawl) fn handle_start(
         &mut self,
         start: UrlId,

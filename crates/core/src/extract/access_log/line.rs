@@ -5,24 +5,23 @@ use jiff::tz::Offset;
 
 use crate::Seconds;
 
-/// What a line says.
+/// A parsed line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Line<'a> {
-    /// When, in seconds since 1970.
+    /// The time, in seconds since 1970.
     pub at: Seconds,
-    /// Path and query, as they were sent.
+    /// Path and query, as sent.
     pub path: &'a [u8],
-    /// The status of the answer.
+    /// The status of the response.
     pub status: u16,
-    /// `Referer`, where the line has it.
+    /// `Referer`, if there is one.
     pub referrer: Option<&'a [u8]>,
-    /// `User-Agent`, where the line has it.
+    /// `User-Agent`, if there is one.
     pub agent: Option<&'a [u8]>,
 }
 
-/// Reads a line: `… [28/Nov/2026:06:00:00 +0000] "GET /x HTTP/1.1" 404 512 "…" "…"`. What
-/// stands before the time, such as a virtual host, does not matter. `None` for what is no such
-/// line.
+/// Parses a line: `… [28/Nov/2026:06:00:00 +0000] "GET /x HTTP/1.1" 404 512 "…" "…"`. Anything
+/// before the time, such as a virtual host, is ignored. `None` for any other line.
 #[must_use]
 pub fn parse(line: &[u8]) -> Option<Line<'_>> {
     let open = memchr::memchr(b'[', line)?;
@@ -42,7 +41,7 @@ pub fn parse(line: &[u8]) -> Option<Line<'_>> {
     Some(Line { at, path: path(request)?, status, referrer, agent })
 }
 
-/// The next text in quotes, and what stands behind it. `\"` ends none.
+/// The next quoted string, and the rest after it. `\"` does not end it.
 fn quoted(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
     let start = memchr::memchr(b'"', bytes)? + 1;
     let mut at = start;
@@ -55,7 +54,7 @@ fn quoted(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
     }
 }
 
-/// The path of `GET /x HTTP/1.1`; of a whole address what stands behind the host.
+/// The path of `GET /x HTTP/1.1`; of an absolute URL, the part after the host.
 fn path(request: &[u8]) -> Option<&[u8]> {
     let mut words = request.split(|byte| *byte == b' ');
     let method = words.next()?;
@@ -110,15 +109,15 @@ mod tests {
     use super::*;
 
     #[test]
-    fn both_formats_are_read_with_a_virtual_host_or_without() {
+    fn both_formats_may_have_a_virtual_host() {
         let common =
             b"192.0.2.1 - ada [10/Oct/2000:13:55:36 -0700] \"GET /x?y=1 HTTP/1.0\" 404 2326";
-        let line = parse(common).expect("it is a line");
+        let line = parse(common).expect("the line is valid");
         assert_eq!((line.at, line.path, line.status), (971_211_336, &b"/x?y=1"[..], 404));
         assert_eq!((line.referrer, line.agent), (None, None));
         let combined = b"www.a.test:443 ::1 - - [28/Feb/2024:23:59:59 +0000] \"GET http://a.test/z HTTP/1.1\" \
             410 - \"https://b.test/\" \"An \\\"odd\\\" agent\"";
-        let line = parse(combined).expect("it is a line");
+        let line = parse(combined).expect("the line is valid");
         assert_eq!((line.at, line.path, line.status), (1_709_164_799, &b"/z"[..], 410));
         assert_eq!(line.referrer, Some(&b"https://b.test/"[..]));
         assert_eq!(line.agent, Some(&b"An \\\"odd\\\" agent"[..]));
@@ -142,9 +141,9 @@ mod tests {
     }
 
     proptest! {
-        /// Nothing that stands in a log brings it down.
+        /// No content of a log causes a panic.
         #[test]
-        fn any_bytes_are_a_line_or_none(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+        fn parsing_any_bytes_does_not_panic(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
             let _ = parse(&bytes);
             let mut line = b"h - - [28/Nov/2026:06:00:00 +0000] \"GET /x HTTP/1.1\" 404 5 ".to_vec();
             line.extend(&bytes);

@@ -1,8 +1,8 @@
-//! What visitors asked for and did not get, from the lines of access logs.
+//! Missing URLs that visitors requested, from the lines of access logs.
 //!
-//! An [`Arrivals`] takes lines and keeps, by address, how often it was missing, for whom, and
-//! where they came from. It knows Common and Combined Log Format, with the name of a virtual
-//! host before it or not.
+//! An [`Arrivals`] takes lines and counts, for each URL, how often it was missing, for whom, and
+//! where they came from. It accepts Common and Combined Log Format, with or without a virtual
+//! host before it.
 
 mod line;
 
@@ -16,13 +16,13 @@ use crate::url::scope::Bounds;
 
 pub use line::{Line, parse};
 
-/// Of each address, so many different referrers are kept apart; others are counted.
+/// How many different referrers are kept for each URL; further ones are only counted.
 const REFERRERS: usize = 100;
 
-/// Lines that could not be read and are kept to be shown.
+/// How many malformed lines are kept as samples.
 const SHOWN: usize = 3;
 
-/// Words in the name of a robot, in small letters.
+/// Words in the names of robots, in lower case.
 const ROBOTS: [&str; 21] = [
     "bot",
     "crawl",
@@ -47,46 +47,46 @@ const ROBOTS: [&str; 21] = [
     "http-client",
 ];
 
-/// An address that was asked for in vain.
+/// A missing URL that was requested.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Arrival {
-    /// Path and query, as the site's rule for queries has it.
+    /// Path and query, after the rule for queries.
     pub path: String,
-    /// The last status that was no success.
+    /// The last failing status.
     pub status: u16,
-    /// Requests in vain.
+    /// Failed requests.
     pub hits: u64,
-    /// How many of them were made by robots, as far as they say so.
+    /// How many of them were made by robots, according to their `User-Agent`.
     pub robots: u64,
-    /// When it was asked for in vain first and last, in seconds since 1970.
+    /// The time of the first failed request, in seconds since 1970.
     pub first: Seconds,
-    /// See [`first`](Arrival::first).
+    /// The time of the last failed request.
     pub last: Seconds,
-    /// When it was last asked for with success.
+    /// When it was last requested successfully.
     pub fine_at: Option<Seconds>,
-    /// Pages of the site itself that led there, and how often.
+    /// Pages of the site that linked there, and how often.
     pub own: HashMap<String, u64>,
-    /// Pages of others.
+    /// Pages of other sites.
     pub others: HashMap<String, u64>,
-    /// Requests that said no referrer, or one of too many.
+    /// Requests without a referrer, or with one of too many.
     pub from_nowhere: u64,
 }
 
 impl Arrival {
-    /// Requests of people, as far as is known.
+    /// Requests by people, as far as is known.
     #[must_use]
     pub fn people(&self) -> u64 {
         self.hits - self.robots
     }
 
-    /// It was served after it had been missing: it has healed.
+    /// It was served after it had been missing: it is fixed.
     #[must_use]
     pub fn is_over(&self) -> bool {
         self.fine_at.is_some_and(|at| at > self.last)
     }
 }
 
-/// Takes the lines of access logs. See the [module](self).
+/// Processes the lines of access logs. See the [module](self).
 #[derive(Debug)]
 pub struct Arrivals {
     bounds: Option<Bounds>,
@@ -96,15 +96,14 @@ pub struct Arrivals {
     pub lines: u64,
     /// Lines that could not be read.
     pub malformed: u64,
-    /// The first of them, with their numbers.
+    /// The first of them, with their line numbers.
     pub samples: Vec<(u64, String)>,
     /// The first and last time in the logs.
     pub span: Option<(Seconds, Seconds)>,
 }
 
 impl Arrivals {
-    /// For the site that begins at this address, if it is known; `query`: what becomes of
-    /// queries.
+    /// For the site with this start URL, if it is known; `query`: what to do with query strings.
     #[must_use]
     pub fn new(start: Option<&Url>, query: QueryRule) -> Arrivals {
         Arrivals {
@@ -118,7 +117,7 @@ impl Arrivals {
         }
     }
 
-    /// Takes a line; `number` is that in its file, from 1. Empty lines say nothing.
+    /// Processes a line; `number` is its line number, from 1. Empty lines are ignored.
     pub fn handle_line(&mut self, number: u64, bytes: &[u8]) {
         let bytes = bytes.trim_ascii();
         if bytes.is_empty() {
@@ -142,7 +141,7 @@ impl Arrivals {
         self.span = Some((first.min(line.at), last.max(line.at)));
         let is_missing = matches!(line.status, 404 | 410 | 500..=599);
         if !is_missing {
-            // Most lines end here: what was never missing is not looked at again.
+            // Most lines end here: a URL that was never missing does not matter.
             if self.found.is_empty() || !(200..400).contains(&line.status) {
                 return;
             }
@@ -184,13 +183,13 @@ impl Arrivals {
         }
     }
 
-    /// Whether a page is one of the site.
+    /// Whether a page belongs to the site.
     fn is_own(&self, referrer: &str) -> bool {
         let Some(bounds) = &self.bounds else { return false };
         Url::parse(referrer).is_ok_and(|url| bounds.is_own(&url))
     }
 
-    /// A path as the rule for queries has it.
+    /// A path after the rule for queries.
     fn path(&self, path: &[u8]) -> String {
         let path = String::from_utf8_lossy(path);
         if self.query == QueryRule::Keep || !path.contains('?') {
@@ -203,7 +202,7 @@ impl Arrivals {
         url[url::Position::BeforePath..url::Position::AfterQuery].to_owned()
     }
 
-    /// What was asked for in vain: what people missed most first, then robots.
+    /// The missing URLs: those that people requested most first, then those of robots.
     #[must_use]
     pub fn finish(self) -> Vec<Arrival> {
         let mut found: Vec<Arrival> = self.found.into_values().collect();
@@ -212,9 +211,9 @@ impl Arrivals {
     }
 }
 
-/// Whether a program that asks says that it is a robot, or nothing.
+/// Whether the User-Agent is that of a robot, or empty.
 fn is_robot(agent: Option<&[u8]>) -> bool {
-    // Common Log Format does not say who asks.
+    // Common Log Format has no User-Agent.
     let Some(agent) = agent else { return false };
     if agent.is_empty() || agent == b"-" {
         return true;
@@ -230,7 +229,7 @@ mod tests {
     use super::*;
 
     fn gathered(query: QueryRule, log: &str) -> (Arrivals, Vec<Arrival>) {
-        let start = Url::parse("https://www.a.test/").expect("it is an address");
+        let start = Url::parse("https://www.a.test/").expect("a URL");
         let mut arrivals = Arrivals::new(Some(&start), query);
         let mut again = Arrivals::new(Some(&start), arrivals.query.clone());
         for (number, line) in (1..).zip(log.lines()) {
@@ -250,7 +249,7 @@ mod tests {
     const PERSON: &str = "Mozilla/5.0 (X11; Linux) Firefox/140";
 
     #[test]
-    fn what_is_missing_is_counted_by_who_asks_and_whence() {
+    fn missing_urls_are_counted_by_visitor_and_referrer() {
         let log = line("/old", 404, "http://a.test/visit/", PERSON, 1)
             + &line("/old", 404, "https://www.a.test/visit/", PERSON, 2)
             + &line("/old", 404, "https://blog.test/", PERSON, 3)
@@ -266,13 +265,13 @@ mod tests {
             .collect();
         assert_eq!(counts, [("/old", 404, 3, 1), ("/slow", 503, 1, 0), ("/gone", 410, 0, 1)]);
         let old = &found[0];
-        assert_eq!(old.own.values().sum::<u64>(), 2, "the twin is ours");
+        assert_eq!(old.own.values().sum::<u64>(), 2, "the twin belongs to the site");
         assert_eq!((old.others["https://blog.test/"], old.from_nowhere), (1, 1));
         assert_eq!(old.last - old.first, 3);
     }
 
     #[test]
-    fn what_is_served_later_has_healed() {
+    fn urls_served_later_are_fixed() {
         let log = line("/x", 404, "-", PERSON, 1)
             + &line("/x", 200, "-", PERSON, 2)
             + &line("/y", 200, "-", PERSON, 3)
@@ -284,7 +283,7 @@ mod tests {
     }
 
     #[test]
-    fn queries_are_folded_as_the_site_has_it() {
+    fn queries_follow_the_rule_of_the_site() {
         let log =
             line("/x?session=1", 404, "-", PERSON, 1) + &line("/x?session=2", 404, "-", PERSON, 2);
         assert_eq!(gathered(QueryRule::Keep, &log).1.len(), 2);
@@ -302,7 +301,7 @@ mod tests {
     }
 
     proptest! {
-        /// Logs come in any order, and cut into any pieces: what was missed is the same.
+        /// Logs in any order, cut into any pieces, give the same missing URLs.
         #[test]
         fn the_order_of_lines_changes_nothing(
             seed in prop::collection::vec((0..6u32, 0..3usize, 0..60u32), 1..40),

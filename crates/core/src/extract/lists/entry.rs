@@ -1,23 +1,23 @@
-//! The entries of a list, whatever its form.
+//! The entries of a list, in any format.
 
 use url::Url;
 
 use crate::extract::elements::{Attribute, Element};
 use crate::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
 
-/// A line is read up to here; longer ones are no list's.
+/// The longest line that is read; no list has longer ones.
 pub const LONGEST_LINE: usize = 1 << 20;
 
-/// An address in a list.
+/// A URL in a list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Entry {
-    /// As it stands there, `https://` put before what has no scheme.
+    /// As written, with `https://` added if it has no scheme.
     pub written: String,
     /// The line, from 1.
     pub line: u32,
 }
 
-/// Something in a list that could not be read.
+/// A line of a list that could not be parsed.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
     /// The line, from 1.
@@ -26,17 +26,17 @@ pub struct Fault {
     pub what: String,
 }
 
-/// What stands in a list.
+/// A parsed list.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct List {
-    /// The addresses, in their order.
+    /// The URLs, in order.
     pub entries: Vec<Entry>,
-    /// What could not be read.
+    /// The lines that could not be parsed.
     pub faults: Vec<Fault>,
 }
 
 impl List {
-    /// The list as a page that names its entries.
+    /// The list as a page that links to its entries.
     #[must_use]
     pub fn reading(&self) -> Reading {
         let mut builder = ReadingBuilder::default();
@@ -60,15 +60,15 @@ impl List {
     }
 }
 
-/// An entry as an address that can be asked: `https://` goes before a host name without a
-/// scheme. What is no address stays as it is, and is told of as such.
+/// An entry as a URL that can be requested: `https://` is added to a host name without a scheme.
+/// Anything that is not a URL stays as it is, and is reported as such.
 #[must_use]
 pub fn url(written: &str) -> String {
     let written = written.trim();
     if looks_like_host(written) { format!("https://{written}") } else { written.to_owned() }
 }
 
-/// Whether a text is an address over HTTP, or would be one with a scheme.
+/// Whether a text is an HTTP URL, or would be one with a scheme.
 #[must_use]
 pub fn is_url(text: &str) -> bool {
     let text = text.trim();
@@ -76,7 +76,7 @@ pub fn is_url(text: &str) -> bool {
     is_web || looks_like_host(text)
 }
 
-/// Whether it begins with a host name or a port on this machine: `www.a.test/x`.
+/// Whether it begins with a host name, or a port on this machine: `www.a.test/x`.
 fn looks_like_host(text: &str) -> bool {
     let end = text.find(['/', '?', '#']).unwrap_or(text.len());
     let host = text[..end].split(':').next().unwrap_or_default();

@@ -1,14 +1,14 @@
-//! A JSON value a line: a string, or an object that has an address.
+//! JSON Lines: each value is a string, or an object with a URL.
 
 use serde_json::Value;
 
 use super::entry::{Entry, Fault, LONGEST_LINE, List, is_url, url};
 use super::lines::too_long;
 
-/// Where an object has its address, in this order; else in the first text that is one.
+/// The keys that may contain the URL, in this order; else the first string that is a URL.
 const KEYS: [&str; 5] = ["target", "url", "address", "href", "loc"];
 
-/// Reads JSON Lines.
+/// Parses JSON Lines.
 #[must_use]
 pub fn json_lines(bytes: &[u8]) -> List {
     let mut list = List::default();
@@ -22,8 +22,8 @@ pub fn json_lines(bytes: &[u8]) -> List {
             continue;
         }
         let found = match serde_json::from_slice::<Value>(bytes) {
-            Ok(value) => written(&value).ok_or_else(|| "it has no address".to_owned()),
-            Err(error) => Err(format!("it is no JSON: {error}")),
+            Ok(value) => written(&value).ok_or_else(|| "no URL".to_owned()),
+            Err(error) => Err(format!("not valid JSON: {error}")),
         };
         match found {
             Ok(written) => list.entries.push(Entry { written: url(&written), line }),
@@ -36,9 +36,9 @@ pub fn json_lines(bytes: &[u8]) -> List {
 fn written(value: &Value) -> Option<String> {
     match value {
         Value::String(text) => Some(text.clone()),
-        Value::Object(fields) => {
-            let named = KEYS.iter().find_map(|key| fields.get(*key)?.as_str());
-            let any = || fields.values().filter_map(Value::as_str).find(|text| is_url(text));
+        Value::Object(link_header) => {
+            let named = KEYS.iter().find_map(|key| link_header.get(*key)?.as_str());
+            let any = || link_header.values().filter_map(Value::as_str).find(|text| is_url(text));
             named.or_else(any).map(str::to_owned)
         }
         _ => None,
@@ -50,7 +50,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn objects_name_their_url_in_many_ways() {
+    fn objects_may_have_their_url_under_any_key() {
         let list = json_lines(
             b"{\"id\":1,\"url\":\"https://a.test/\"}\n\"www.b.test\"\n\n{\"x\":\"https://c.test/\"}\n\
               {\"x\":1}\n{\"url\":\n[1]",
@@ -63,6 +63,6 @@ mod tests {
         );
         let faults: Vec<u32> = list.faults.iter().map(|fault| fault.line).collect();
         assert_eq!(faults, [5, 6, 7]);
-        assert!(list.faults[1].what.starts_with("it is no JSON: "), "{:?}", list.faults);
+        assert!(list.faults[1].what.starts_with("not valid JSON: "), "{:?}", list.faults);
     }
 }

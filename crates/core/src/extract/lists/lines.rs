@@ -1,9 +1,9 @@
-//! An address a line; what begins with `#` is a comment.
+//! One URL per line; a line that begins with `#` is a comment.
 
 use super::entry::{Entry, Fault, LONGEST_LINE, List, url};
 
-/// Reads lines of text. Angle brackets around an address are taken off (RFC 3986, appendix
-/// C); a comment may stand after white space behind one.
+/// Parses lines of text. Angle brackets around a URL are removed (RFC 3986, appendix C); a
+/// comment may follow after white space.
 #[must_use]
 pub fn lines(bytes: &[u8]) -> List {
     let mut list = List::default();
@@ -15,7 +15,7 @@ pub fn lines(bytes: &[u8]) -> List {
         let text = match std::str::from_utf8(bytes) {
             Ok(text) => text.trim_start_matches('\u{feff}').trim(),
             Err(_) => {
-                list.faults.push(Fault { line, what: "it is no UTF-8".to_owned() });
+                list.faults.push(Fault { line, what: "not UTF-8".to_owned() });
                 continue;
             }
         };
@@ -29,7 +29,7 @@ pub fn lines(bytes: &[u8]) -> List {
 }
 
 pub(super) fn too_long(line: u32) -> Fault {
-    let what = format!("it is longer than {} MiB, which no address is", LONGEST_LINE >> 20);
+    let what = format!("longer than {} MiB, so not a URL", LONGEST_LINE >> 20);
     Fault { line, what }
 }
 
@@ -38,7 +38,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_line_is_an_entry_but_for_comments() {
+    fn every_line_except_comments_is_an_entry() {
         let list = lines(
             b"\xef\xbb\xbf# ours\r\nhttps://a.test/x#y\r\n\n  <http://b.test/> # theirs\n\xff\xfe\nwww.c.test",
         );
@@ -48,11 +48,11 @@ mod tests {
             entries,
             [(2, "https://a.test/x#y"), (4, "http://b.test/"), (6, "https://www.c.test")]
         );
-        assert_eq!(list.faults, [Fault { line: 5, what: "it is no UTF-8".to_owned() }]);
+        assert_eq!(list.faults, [Fault { line: 5, what: "not UTF-8".to_owned() }]);
     }
 
     #[test]
-    fn a_line_without_end_is_no_address() {
+    fn an_endless_line_is_not_a_url() {
         let long = [b"https://a.test/\n".as_slice(), &vec![b'x'; LONGEST_LINE + 1]].concat();
         let list = lines(&long);
         assert_eq!((list.entries.len(), list.faults.len()), (1, 1));

@@ -1,7 +1,7 @@
-//! Lists of addresses from elsewhere: lines of text, tables, lines of JSON.
+//! Lists of URLs from users: text lines, tables, JSON Lines.
 //!
-//! Bytes in, entries with their line out. What cannot be read is told with its line, and
-//! never ends a list: what stands before and after it counts.
+//! From bytes to entries with their line numbers. A line that cannot be parsed is reported, and
+//! everything before and after it still counts.
 
 mod entry;
 mod json;
@@ -13,22 +13,22 @@ pub use json::json_lines;
 pub use lines::lines;
 pub use table::{Table, table};
 
-/// What kind of list a text is.
+/// The format of a list.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
-    /// An address a line.
+    /// One URL per line.
     Lines,
     /// A table, such as CSV (RFC 4180).
     Table,
-    /// A JSON value a line.
+    /// One JSON value per line.
     JsonLines,
     /// An HTML page with links.
     Html,
-    /// A sitemap, or an index of sitemaps (sitemaps.org protocol).
+    /// A sitemap or sitemap index (sitemaps.org protocol).
     Sitemap,
 }
 
-/// Finds out what kind of list it is: by the ending of its name, else by how it begins.
+/// The format of a list: by the extension of its name, else by its first characters.
 #[must_use]
 pub fn kind_of(name: &str, bytes: &[u8]) -> Kind {
     let name = name.to_ascii_lowercase();
@@ -63,7 +63,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn lists_are_known_by_their_names_and_else_by_how_they_begin() {
+    fn formats_are_recognized_by_name_or_content() {
         for (name, text, kind) in [
             ("all.csv", "", Kind::Table),
             ("all.csv.gz", "", Kind::Table),

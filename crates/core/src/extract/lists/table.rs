@@ -1,7 +1,7 @@
-//! Tables: values parted by commas, semicolons, tabs or bars, perhaps in quotes (RFC 4180).
+//! Tables: values separated by commas, semicolons, tabs or bars, quoted or not (RFC 4180).
 //!
-//! A [`Table`] remembers where each row stands, so that columns can be put behind it and all
-//! else stays as it was, to the octet.
+//! A [`Table`] remembers where each row is, so that columns can be appended and everything else
+//! stays the same, byte for byte.
 
 use std::ops::Range;
 
@@ -9,16 +9,16 @@ use csv::{ByteRecord, ReaderBuilder};
 
 use super::entry::{Entry, Fault, List, is_url, url};
 
-/// What parts values.
+/// The separators.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
-/// So many rows say in which column the addresses are.
+/// How many rows are examined to find the column with the URLs.
 const LOOK_AT: usize = 1000;
 
-/// A table of which one column holds addresses.
+/// A table with a column of URLs.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Table {
     separator: u8,
-    /// The row of names, if there is one.
+    /// The row of column names, if there is one.
     header: Option<Range<usize>>,
     rows: Vec<Row>,
     faults: Vec<Fault>,
@@ -27,38 +27,38 @@ pub struct Table {
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Row {
     line: u32,
-    /// Its octets, without the end of the line.
+    /// Its bytes, without the line break.
     span: Range<usize>,
     value: Option<String>,
 }
 
-/// Why the addresses of a table are not found.
+/// Why the URLs of a table are not found.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NoColumn {
-    /// No column has addresses.
-    #[error("no column holds addresses")]
+    /// No column contains URLs.
+    #[error("no column contains URLs")]
     OfUrls,
     /// There is no column of that name or number.
     #[error("there is no column {wanted}; there is {}", .there.join(", "))]
     Named {
-        /// The one that is wanted.
+        /// The requested column.
         wanted: String,
-        /// The names that there are, or the numbers.
+        /// The names or numbers of the columns.
         there: Vec<String>,
     },
 }
 
-/// Whether a line is a row of a table rather than an address.
+/// Whether a line is a table row rather than a URL.
 pub(super) fn looks_like_row(line: &str) -> bool {
     let separator = SEPARATORS.iter().any(|separator| line.as_bytes().contains(separator));
     separator && !is_url(line)
 }
 
-/// Reads a table. `column`: the name or number (from 1) of the column with the addresses;
-/// by itself the one that holds most of them.
+/// Parses a table. `column` is the name or number (from 1) of the column with the URLs; by
+/// default, the column with the most of them.
 ///
 /// # Errors
-/// When there is no such column.
+/// If there is no such column.
 pub fn table(bytes: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
     let start = if bytes.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
     let separator = separator(&bytes[start..]);
@@ -85,9 +85,9 @@ pub fn table(bytes: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
         let value = text(record, column);
         let mut fault = |what: String| table.faults.push(Fault { line: *line, what });
         match record.get(column) {
-            None => fault(format!("it ends before column {}, which has the addresses", column + 1)),
+            None => fault(format!("it ends before column {}, which contains the URLs", column + 1)),
             Some(value) if std::str::from_utf8(value).is_err() => {
-                fault("it is no UTF-8".to_owned());
+                fault("not UTF-8".to_owned());
             }
             Some(_) => {}
         }
@@ -97,7 +97,7 @@ pub fn table(bytes: &[u8], column: Option<&str>) -> Result<Table, NoColumn> {
     Ok(table)
 }
 
-/// The records, each with its octets and its line.
+/// The records, each with its bytes and its line.
 fn records(bytes: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)> {
     let mut reader = ReaderBuilder::new()
         .delimiter(separator)
@@ -106,12 +106,12 @@ fn records(bytes: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)> 
         .from_reader(bytes);
     let mut records = Vec::new();
     let mut record = ByteRecord::new();
-    // In memory nothing fails but the shape, and any shape is taken.
+    // Reading from memory only fails on the shape of records, and any shape is accepted.
     while let Ok(true) = reader.read_byte_record(&mut record) {
-        let position = record.position().expect("a record that was read has a place");
+        let position = record.position().expect("a record that was read has a position");
         let start = usize::try_from(position.byte()).expect("it lies in memory");
         let end = usize::try_from(reader.position().byte()).expect("it lies in memory");
-        // The reader counts empty lines before a record to it.
+        // The reader counts empty lines as part of the record after them.
         let before = bytes[start..end].iter().take_while(|byte| b"\r\n".contains(byte)).count();
         let skipped = bytes[start..start + before].iter().filter(|byte| **byte == b'\n').count();
         let body = &bytes[start + before..end];
@@ -123,7 +123,7 @@ fn records(bytes: &[u8], separator: u8) -> Vec<(ByteRecord, Range<usize>, u32)> 
     records
 }
 
-/// What parts most values in the first line that has any.
+/// The separator of most values in the first non-empty line.
 fn separator(bytes: &[u8]) -> u8 {
     let count = |line: &[u8], separator: u8| {
         let mut quoted = false;
@@ -134,7 +134,7 @@ fn separator(bytes: &[u8]) -> u8 {
         line.iter().filter(counts).count()
     };
     let most = |line: &[u8]| {
-        // Of several the first.
+        // In a tie, the first.
         let separator = SEPARATORS.into_iter().rev().max_by_key(|s| count(line, *s))?;
         (count(line, separator) > 0).then_some(separator)
     };
@@ -150,7 +150,7 @@ fn by_name(names: &[String], wanted: &str) -> Result<usize, NoColumn> {
         .ok_or_else(|| NoColumn::Named { wanted: wanted.to_owned(), there: names.to_vec() })
 }
 
-/// The column with most addresses; of several the first.
+/// The column with the most URLs; in a tie, the first.
 fn by_content(records: &[(ByteRecord, Range<usize>, u32)]) -> Option<usize> {
     let mut counts: Vec<usize> = Vec::new();
     for (record, ..) in records.iter().take(LOOK_AT) {
@@ -164,7 +164,7 @@ fn by_content(records: &[(ByteRecord, Range<usize>, u32)]) -> Option<usize> {
 }
 
 impl Table {
-    /// The addresses in it. An empty cell is none.
+    /// The URLs in it. An empty cell is not one.
     #[must_use]
     pub fn list(&self) -> List {
         let entry = |row: &Row| {
@@ -175,8 +175,8 @@ impl Table {
         List { entries, faults: self.faults.clone() }
     }
 
-    /// The same table with columns behind all others: for each row with an address those that
-    /// `of` gives for its line; all else as it was.
+    /// Writes the table with columns appended: for each row with a URL, the values that `of`
+    /// returns for its line; everything else unchanged.
     #[must_use]
     pub fn append<const N: usize>(
         &self,
@@ -228,7 +228,7 @@ mod tests {
     }
 
     #[test]
-    fn the_column_is_found_by_its_content_whatever_parts_the_values() {
+    fn the_column_is_found_by_content_with_any_separator() {
         for separator in [",", ";", "\t", "|"] {
             let text =
                 "id,name,where\n1,\"Lock, the 9th\",https://a.test/9\n\n2,Weir,www.a.test/w\n";
@@ -262,7 +262,7 @@ mod tests {
     }
 
     #[test]
-    fn ragged_rows_are_told_and_the_others_read() {
+    fn ragged_rows_are_reported_and_the_others_parsed() {
         let table = table(b"n,url\n1,https://a.test/\n2\n3,https://c.test/,more\n4,\xff\n", None)
             .expect("there is a column");
         let list = table.list();
@@ -270,11 +270,11 @@ mod tests {
         assert_eq!(lines, [2, 4, 5]);
         assert_eq!(list.faults[0].line, 3);
         assert!(list.faults[0].what.contains("it ends before column 2"));
-        assert_eq!(list.faults[1], Fault { line: 5, what: "it is no UTF-8".to_owned() });
+        assert_eq!(list.faults[1], Fault { line: 5, what: "not UTF-8".to_owned() });
     }
 
     #[test]
-    fn columns_are_put_behind_and_all_else_stays_to_the_byte() {
+    fn appending_columns_changes_nothing_else() {
         let text = "\u{feff}id;\"the url\"\r\n1; https://a.test/ \r\n\r\n\"2\"\"\";\"x\ny\"\r\n3;https://b.test/";
         let table = table(text.as_bytes(), None).expect("there is a column");
         let out = table.append(text.as_bytes(), ["verdict", "why"], |line| {
@@ -298,10 +298,10 @@ mod tests {
     }
 
     proptest! {
-        /// Whatever a table is like: without what was put behind its rows it is what it was,
-        /// and each row got it once.
+        /// For any table: without the appended values it is what it was, and each row got them
+        /// once.
         #[test]
-        fn what_is_put_behind_can_be_taken_away_again(
+        fn appended_values_can_be_removed_again(
             rows in prop::collection::vec(prop::collection::vec(cell(), 1..5), 1..12),
             separator in prop::sample::select(vec![",", ";", "\t"]),
             end in prop::sample::select(vec!["\n", "\r\n", "\n\n"]),
@@ -317,7 +317,7 @@ mod tests {
             let with_url = table.rows.iter().filter(|row| row.value.is_some()).count();
             prop_assert_eq!(marked, with_url + usize::from(table.header.is_some()));
             let bare = out.replace(&format!("{separator}{MARK}"), "");
-            // A row without an address gets an empty cell.
+            // A row without a URL gets an empty cell.
             let empty = table.rows.len() - with_url;
             prop_assert_eq!(bare.len(), text.len() + empty);
             if empty == 0 {
@@ -325,9 +325,9 @@ mod tests {
             }
         }
 
-        /// Any octets are a table or none; no line is told twice, nor one that is not there.
+        /// Any bytes are a table or not; no line is reported twice, nor one that does not exist.
         #[test]
-        fn any_bytes_are_a_table_or_none(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
+        fn parsing_any_bytes_does_not_panic(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
             let Ok(table) = table(&bytes, None) else { return Ok(()) };
             let list = table.list();
             let lines = bytes.iter().filter(|byte| matches!(byte, b'\n' | b'\r')).count() + 1;

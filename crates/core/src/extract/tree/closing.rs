@@ -1,12 +1,11 @@
-//! What a tag closes: how far end tags reach, what ends without a word, and the parts
-//! of tables.
+//! Closing elements: the scope of end tags, implied end tags, and the parts of tables.
 
-use super::reach::EndTagScope;
+use super::scope::EndTagScope;
 use super::{Open, Space, Tree, ancestor_hash_in};
 use crate::extract::names::Name;
 
 impl Tree {
-    /// A list item closes the one before it, but does not reach across other blocks.
+    /// A list item closes the previous one, but not across other blocks.
     pub(super) fn close_item(&mut self, is_item: impl Fn(Name) -> bool) {
         self.close_up_to(is_item, |open| {
             open.is_special() && !matches!(open.name, Name::Address | Name::Div | Name::P)
@@ -23,14 +22,14 @@ impl Tree {
         }
     }
 
-    /// A table right in a table closes it; one in a cell does not.
+    /// A table directly in a table closes it; one in a cell does not.
     pub(super) fn close_bare_table(&mut self) {
         if self.is_outside_cells() {
             self.close(Name::Table, EndTagScope::Table);
         }
     }
 
-    /// A part of a table closes the parts before it. Outside a table it is ignored.
+    /// A part of a table closes the previous parts. Outside a table it is ignored.
     pub(super) fn make_table_room(&mut self, name: Name) -> bool {
         let table = self.open.iter().rposition(|open| {
             matches!(open.name, Name::Table | Name::Template) || open.integration
@@ -45,7 +44,7 @@ impl Tree {
         };
         let inside = self.open[table..].iter().rposition(|open| home(open.name));
         self.truncate(table + inside.unwrap_or(0) + 1);
-        // What is left out between is there all the same.
+        // Omitted elements in between are implied.
         let is_cell = matches!(name, Name::Td | Name::Th);
         if self.top() == Some(Name::Table) && (is_cell || name == Name::Tr) {
             self.push_implied(Name::Tbody);
@@ -66,7 +65,7 @@ impl Tree {
         self.push(Open { name, space, own: None, region, ancestor_hash, integration: false });
     }
 
-    /// `</form>` closes nothing but the form itself.
+    /// `</form>` closes only the form itself.
     pub(super) fn end_form(&mut self) {
         self.in_form = false;
         if self.is_in_scope(Name::Form, EndTagScope::Default) {
@@ -79,22 +78,22 @@ impl Tree {
         }
     }
 
-    /// An end tag of `b`, `a` and the like: it closes all up to its start, unless a
-    /// block stands between, which then stays open (HTML, "adoption agency algorithm").
+    /// The end tag of `b`, `a` and the like closes everything up to its start, except a block in
+    /// between, which stays open (HTML, "adoption agency algorithm").
     pub(super) fn end_formatting(&mut self, name: Name) {
         let Some(at) = self.reachable(name) else {
             return self.close_up_to(|open| open == name, Open::is_special);
         };
         let block = self.open[at..].iter().position(Open::is_special);
         let Some(block) = block.map(|within| at + within) else { return self.truncate(at) };
-        // Formatting elements between are opened anew within the block; others end.
+        // Formatting elements in between are opened again within the block; others end.
         let mut index = 0;
         self.open.retain(|open| {
             let here = index;
             index += 1;
             here != at && (here < at || here >= block || open.name.is_formatting())
         });
-        // The block has moved out of what ended.
+        // The block has moved out of the element that ended.
         let mut around = at.checked_sub(1).and_then(|before| self.open[before].region);
         for open in &mut self.open[at..] {
             open.region = open.own.or(around);
@@ -102,7 +101,7 @@ impl Tree {
         }
     }
 
-    /// The open formatting element of that name that an end tag here would find.
+    /// The open formatting element with this name that an end tag here would find.
     pub(super) fn reachable(&self, name: Name) -> Option<usize> {
         for (at, open) in self.open.iter().enumerate().rev() {
             if open.name == name && open.space == Space::Html {
@@ -131,7 +130,7 @@ impl Tree {
         self.close_up_to(|open| open == name, |open| open.stops(reach));
     }
 
-    /// Closes all up to an element, unless something stops the search.
+    /// Closes everything up to an element, unless something stops the search.
     pub(super) fn close_up_to(
         &mut self,
         is_it: impl Fn(Name) -> bool,
@@ -157,7 +156,7 @@ impl Open {
         }
     }
 
-    /// Whether an end tag of that reach does not go beyond it.
+    /// Whether an end tag with this scope stops here.
     pub(super) fn stops(&self, reach: EndTagScope) -> bool {
         use Name::*;
         if self.space != Space::Html {
@@ -175,7 +174,7 @@ impl Open {
     }
 }
 
-/// Elements whose end tags need not be written (HTML, "generate implied end tags").
+/// Elements with optional end tags (HTML, "generate implied end tags").
 fn has_implied_end(open: Name) -> bool {
     use Name::*;
     matches!(open, Dd | Dt | Li | Optgroup | Option | P | Rb | Rp | Rt | Rtc)

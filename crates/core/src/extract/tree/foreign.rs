@@ -1,5 +1,5 @@
-//! Foreign content: SVG and MathML within HTML (HTML, "The rules for parsing tokens
-//! in foreign content").
+//! Foreign content: SVG and MathML within HTML (HTML, "The rules for parsing tokens in foreign
+//! content").
 
 use super::{Open, Space, StartTag, Started, Tree, ancestor_hash_in, by_role};
 use crate::extract::names::Name;
@@ -43,7 +43,7 @@ impl Tree {
         Started::Foreign
     }
 
-    /// Gives whether the end tag closed something foreign.
+    /// Returns whether the end tag closed something foreign.
     pub(super) fn end_foreign(&mut self, name: Name) -> bool {
         for at in (0..self.open.len()).rev() {
             let open = self.open[at];
@@ -58,7 +58,7 @@ impl Tree {
         false
     }
 
-    /// Closes what is foreign, up to where HTML may stand.
+    /// Closes foreign elements, up to where HTML is allowed.
     pub(super) fn leave_foreign(&mut self) {
         while self.open.last().is_some_and(|open| open.space != Space::Html && !open.integration) {
             self.pop();

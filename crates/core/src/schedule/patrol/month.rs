@@ -1,5 +1,5 @@
-//! A patrol over thirty days, with a clock that jumps: 200 addresses on ten hosts, of which
-//! twelve fail in ways of their own.
+//! A patrol over thirty days, with a clock that jumps: 200 URLs on ten hosts, of which twelve
+//! fail in various ways.
 
 use std::convert::Infallible;
 
@@ -14,17 +14,17 @@ use crate::verdict::Cause;
 const BEGAN: Seconds = 1_700_000_000;
 const DAY: Seconds = 24 * HOUR;
 
-/// An address: what it says at some hour, what is known of it, and what was told.
+/// A URL: its results over time, its checks, and its notifications.
 struct Simulated {
     name: String,
     host: u32,
-    /// From which hour on it says what.
+    /// Results, each from some hour on.
     story: Vec<(Seconds, LastOutcome)>,
     checked: Option<Checked>,
     found: crate::findings::lifecycle::FindingState,
     notified: NotifyState,
     was_notified: bool,
-    /// The hour, and what.
+    /// Notifications, with their hour.
     news: Vec<(Seconds, Notification)>,
 }
 
@@ -82,8 +82,8 @@ impl Simulated {
     }
 }
 
-/// What the clock on the wall says: on the twentieth day it goes three hours after, and
-/// for an hour of the twenty-fourth it is two days ahead.
+/// The wall clock: on the twentieth day it is set three hours back, and for an hour of the
+/// twenty-fourth it is two days ahead.
 fn wall(time: Seconds) -> Seconds {
     let jump = match time / HOUR {
         456..480 => -3 * HOUR,
@@ -106,7 +106,7 @@ fn stories() -> Vec<Vec<(Seconds, LastOutcome)>> {
         vec![(0, LastOutcome::Wrong), (60, LastOutcome::Sound), (400, LastOutcome::Wrong)],
         vec![(100, LastOutcome::Temporary), (300, LastOutcome::Wrong)],
         vec![(400, LastOutcome::Wrong), (640, LastOutcome::Sound)],
-        // A server that is away for less than half an hour, now and then.
+        // A server that is unavailable for less than half an hour, now and then.
         vec![
             (0, LastOutcome::Temporary),
             (1, LastOutcome::Sound),
@@ -116,7 +116,7 @@ fn stories() -> Vec<Vec<(Seconds, LastOutcome)>> {
     ]
 }
 
-/// What was asked, by true time, and all addresses as they ended.
+/// The requests, by true time, and the final state of all URLs.
 fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
     let stories = stories();
     let mut all: Vec<Simulated> = (0..200usize)
@@ -142,7 +142,7 @@ fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
             continue;
         }
         let now = wall(time);
-        // The first pass reads all; then the patrol says when.
+        // The first job crawls the site; then the patrol decides.
         if minute > 0 && (next(&site, now).1 != Task::Recheck || next(&site, now).0 > now) {
             continue;
         }
@@ -169,7 +169,7 @@ fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
 }
 
 #[test]
-fn every_change_is_told_once_and_no_host_is_asked_too_often() {
+fn every_change_is_reported_once_and_no_host_is_checked_too_often() {
     use Notification::{Healed, NewlyBroken, Returned};
     let policy = RecheckPolicy { per_host_hour: 6, ..RecheckPolicy::default() };
     let (asked, all) = month(&policy);
@@ -200,13 +200,17 @@ fn every_change_is_told_once_and_no_host_is_asked_too_often() {
     }
     assert!(all[12..].iter().all(|one| one.news.is_empty()), "no false alarm");
     for (at, since) in [(2usize, 0), (3, 300), (6, 600), (8, 400)] {
-        let checked_at = all[at].news.last().expect("it was told").0;
-        assert!(checked_at - since <= 12 * 24, "{at} was told after {} hours", checked_at - since);
+        let checked_at = all[at].news.last().expect("it was reported").0;
+        assert!(
+            checked_at - since <= 12 * 24,
+            "{at} was reported after {} hours",
+            checked_at - since
+        );
     }
     let mut a_day = [0u32; 30];
     asked.iter().for_each(|(_, at)| a_day[usize::try_from(at / DAY).expect("days")] += 1);
-    // Requests a day: all once, what is new once more, then every week or more rarely; the
-    // fifteenth day was slept through.
+    // Requests per day: all once, new ones once more, then every week or less often; the machine
+    // slept through the fifteenth day.
     let expected = [
         [258, 156, 7, 6, 6, 6, 5, 96, 112, 9],
         [10, 10, 8, 7, 0, 10, 7, 56, 85, 68],

@@ -1,4 +1,4 @@
-//! What comes next of sites, and what budgets and clocks do to it.
+//! What comes next for sites, and the effect of budgets and clocks.
 
 use proptest::prelude::*;
 
@@ -13,14 +13,14 @@ fn site() -> SiteState {
 }
 
 #[test]
-fn a_site_that_nobody_knows_is_crawled_at_once_and_then_at_its_interval() {
+fn a_new_site_is_crawled_at_once_and_then_at_its_interval() {
     let new = SiteState { every: DAY, ..SiteState::default() };
     assert_eq!(next(&new, NOW), (Seconds::MIN, Task::Crawl));
     assert_eq!(next(&site(), NOW), (NOW + 23 * HOUR, Task::Crawl));
 }
 
 #[test]
-fn what_is_due_is_asked_unless_a_crawl_comes_first_and_not_in_a_hurry() {
+fn due_urls_are_rechecked_unless_a_crawl_comes_first() {
     let due = |at| SiteState { due: Some(at), ..site() };
     assert_eq!(next(&due(NOW + 9), NOW), (NOW + 9, Task::Recheck));
     assert_eq!(next(&due(NOW + 2 * DAY), NOW), (NOW + 23 * HOUR, Task::Crawl));
@@ -29,16 +29,16 @@ fn what_is_due_is_asked_unless_a_crawl_comes_first_and_not_in_a_hurry() {
 }
 
 #[test]
-fn what_was_stopped_goes_on_first() {
+fn a_stopped_job_is_continued_first() {
     let half = SiteState { unfinished: true, ..site() };
-    assert_eq!(next(&half, NOW).1, Task::GoOn);
+    assert_eq!(next(&half, NOW).1, Task::Continue);
     let waits = SiteState { every: DAY, ..SiteState::default() };
-    assert_eq!(first(&[waits, half], NOW), Some((1, Seconds::MIN, Task::GoOn)));
+    assert_eq!(first(&[waits, half], NOW), Some((1, Seconds::MIN, Task::Continue)));
     assert_eq!(first(&[], NOW), None);
 }
 
 #[test]
-fn after_tries_in_vain_it_waits_ever_longer() {
+fn waits_grow_after_failed_attempts() {
     let wait = |times| {
         let failed = SiteState { failed: Some((NOW, times)), crawled: None, ..site() };
         (next(&failed, NOW).0 - NOW) / MINUTE
@@ -47,15 +47,15 @@ fn after_tries_in_vain_it_waits_ever_longer() {
 }
 
 #[test]
-fn nothing_is_asked_while_it_is_held() {
+fn no_requests_during_quiet_hours() {
     let held = SiteState { held: Some(NOW + 99), unfinished: true, ..site() };
-    assert_eq!(next(&held, NOW), (NOW + 99, Task::GoOn));
+    assert_eq!(next(&held, NOW), (NOW + 99, Task::Continue));
     let over = SiteState { held: Some(NOW - 99), ..site() };
     assert_eq!(next(&over, NOW).0, NOW + 23 * HOUR);
 }
 
 #[test]
-fn a_past_that_lies_in_the_future_is_no_reason_to_wait() {
+fn a_crawl_recorded_in_the_future_is_no_reason_to_wait() {
     let year = 365 * DAY;
     let wrong = SiteState { crawled: Some(NOW + year), passed: Some(NOW + year), ..site() };
     assert!(next(&wrong, NOW).0 <= NOW, "the clock was a year ahead when it was crawled");
@@ -69,7 +69,7 @@ fn a_past_that_lies_in_the_future_is_no_reason_to_wait() {
 }
 
 #[test]
-fn a_budget_comes_back_after_an_hour() {
+fn a_budget_is_restored_after_an_hour() {
     let mut budget = Budget::per_hour(10);
     budget.spend(NOW, 4);
     budget.spend(NOW + 60, 8);
@@ -79,10 +79,10 @@ fn a_budget_comes_back_after_an_hour() {
 }
 
 proptest! {
-    /// However requests are made, if only what is left is spent, no hour holds more than
-    /// may be; and at the time it names, some are left.
+    /// However requests are made: if each stays within what is left, no hour has more than the
+    /// budget; and at the time that `free_at` names, some are left.
     #[test]
-    fn no_hour_holds_more_than_may_be(
+    fn no_hour_exceeds_the_budget(
         most in 1..50u64,
         uses in prop::collection::vec((0..30 * MINUTE, 1..40u64), 0..60),
     ) {
@@ -100,10 +100,10 @@ proptest! {
         }
     }
 
-    /// Whatever is known of a site: nothing is done before what holds it is over, nor sooner
-    /// after a try in vain than it must wait; and it is done some day.
+    /// Whatever the state of a site: nothing happens before its delay is over, nor too soon after
+    /// a failed attempt; and it happens eventually.
     #[test]
-    fn nothing_is_done_too_early_and_nothing_waits_for_ever(
+    fn nothing_is_done_too_early_and_everything_eventually(
         every in MINUTE..30 * DAY,
         crawled in prop::option::of(-40 * DAY..40 * DAY),
         due in prop::option::of(-DAY..DAY),
@@ -127,13 +127,13 @@ proptest! {
             prop_assert!(when >= at + after(times));
         }
         prop_assert!(when <= NOW + every.max(LONGEST).max(2 * DAY), "{} {:?}", when - NOW, task);
-        prop_assert!(!unfinished || task == Task::GoOn);
+        prop_assert!(!unfinished || task == Task::Continue);
     }
 
-    /// With several sites and any mishaps, nobody waits for ever: whoever is ready is
-    /// served within as many passes as there are sites.
+    /// With several sites and any failures, no site waits forever: a site that is ready gets its
+    /// turn within as many jobs as there are sites.
     #[test]
-    fn nobody_starves(every in prop::collection::vec(HOUR..3 * DAY, 1..5)) {
+    fn no_site_starves(every in prop::collection::vec(HOUR..3 * DAY, 1..5)) {
         let mut sites: Vec<SiteState> =
             every.iter().map(|every| SiteState { every: *every, ..SiteState::default() }).collect();
         let mut now = NOW;

@@ -1,4 +1,4 @@
-//! The rhythm of checks: what each kind waits for, and what must hold whatever the past.
+//! The recheck policy: the interval of each kind of URL, and invariants over any history.
 
 use std::collections::HashMap;
 
@@ -20,49 +20,45 @@ fn checked(last: LastOutcome) -> Checked {
     }
 }
 
-/// The gap to the next check, where no address spreads it.
+/// The interval to the next check, without the spread by URL.
 fn waits(checked: Checked) -> Option<Seconds> {
     gap(&checked, &RecheckPolicy::default()).map(|(gap, _)| gap)
 }
 
 #[test]
-fn what_is_sound_waits_a_week_then_half_as_long_again_up_to_four_weeks() {
+fn sound_urls_wait_a_week_then_half_as_long_again_up_to_four_weeks() {
     let sound = checked(LastOutcome::Sound);
     let days = |times| waits(Checked { times, ..sound }).map(|gap| gap * 10 / DAY);
     assert_eq!([1, 2, 3, 4, 5, 90].map(days), [70, 105, 157, 236, 280, 280].map(Some));
     let new = Checked { is_new: true, ..sound };
     let days = |times| waits(Checked { times, ..new }).map(|gap| gap * 10 / DAY);
-    assert_eq!(
-        [1, 2, 3, 4].map(days),
-        [10, 70, 105, 157].map(Some),
-        "a new address: one day first"
-    );
+    assert_eq!([1, 2, 3, 4].map(days), [10, 70, 105, 157].map(Some), "a new URL: one day first");
     let own = Checked { scope: Scope::Internal, ..sound };
-    assert_eq!(waits(own), None, "its own pages are asked with each crawl");
+    assert_eq!(waits(own), None, "internal pages are checked with each crawl");
 }
 
 #[test]
-fn what_may_pass_is_asked_soon_then_daily() {
+fn temporary_failures_are_rechecked_soon_then_daily() {
     let passing = checked(LastOutcome::Temporary);
     let minutes = |times| waits(Checked { times, ..passing }).map(|gap| gap / MINUTE);
     assert_eq!([1, 2, 3, 4, 50].map(minutes), [30, 120, 720, 1440, 1440].map(Some));
     let own = Checked { scope: Scope::Internal, ..passing };
-    assert_eq!(waits(own), Some(30 * MINUTE), "its own pages too");
+    assert_eq!(waits(own), Some(30 * MINUTE), "internal pages too");
 }
 
 #[test]
-fn what_is_broken_is_asked_daily_for_a_month_then_weekly() {
+fn broken_urls_are_rechecked_daily_for_a_month_then_weekly() {
     let wrong = checked(LastOutcome::Wrong);
     assert_eq!(waits(wrong), Some(DAY));
     assert_eq!(waits(Checked { since: AT - 29 * DAY, ..wrong }), Some(DAY));
     assert_eq!(waits(Checked { since: AT - 30 * DAY, ..wrong }), Some(7 * DAY));
     assert_eq!(waits(Checked { waived: true, ..wrong }), Some(30 * DAY));
     let healed = Checked { waived: true, ..checked(LastOutcome::Sound) };
-    assert_eq!(waits(healed), Some(7 * DAY), "nothing of it is waived any more");
+    assert_eq!(waits(healed), Some(7 * DAY), "no longer waived");
 }
 
 #[test]
-fn a_verdict_says_whether_it_may_pass() {
+fn verdicts_and_causes_give_the_last_outcome() {
     let last = |verdict, cause| LastOutcome::of(verdict, Some(cause));
     assert_eq!(last(Verdict::Broken, Cause::Timeout), Some(LastOutcome::Temporary));
     assert_eq!(last(Verdict::Doubtful, Cause::Busy), Some(LastOutcome::Temporary));
@@ -73,7 +69,7 @@ fn a_verdict_says_whether_it_may_pass() {
 }
 
 #[test]
-fn of_a_host_no_more_are_asked_in_an_hour_than_may_be() {
+fn no_host_is_checked_more_often_than_its_hourly_limit() {
     let policy = RecheckPolicy { per_host_hour: 2, ..RecheckPolicy::default() };
     let uses = [(1, AT), (1, AT), (2, AT), (1, AT), (1, AT + 9), (2, AT + 5 * HOUR)];
     let times = share(AT, uses, [(1, AT - 10), (7, AT)], &policy);
@@ -102,7 +98,7 @@ fn any_checked() -> impl Strategy<Value = Checked> {
 }
 
 #[test]
-fn a_check_that_lies_in_the_future_is_no_reason_to_wait() {
+fn a_check_recorded_in_the_future_is_no_reason_to_wait() {
     let wrong = checked(LastOutcome::Wrong);
     let policy = RecheckPolicy::default();
     let at = |now| due_at("https://a.test/", &wrong, &policy, now).map(|(at, _)| at);
@@ -115,7 +111,7 @@ fn a_check_that_lies_in_the_future_is_no_reason_to_wait() {
 
 proptest! {
     #[test]
-    fn nothing_is_due_before_it_was_asked_and_all_is_within_a_tenth(
+    fn due_times_follow_the_last_check_within_a_tenth_of_the_interval(
         url in "[a-z/:.]{1,30}",
         checked in any_checked(),
     ) {
@@ -131,10 +127,11 @@ proptest! {
         prop_assert_eq!(due(&url, &checked, &policy), Some((at, reason)), "repeatable");
     }
 
-    /// Whatever is due: nobody is asked early, no hour of a host holds too many, of each
-    /// host who came first goes first, and nobody waits longer than those before it take.
+    /// For any requests: no URL is checked early, no hour of a host exceeds its limit, each
+    /// host's URLs are first come, first served, and no URL waits longer than those before it
+    /// take.
     #[test]
-    fn hours_are_shared_and_nobody_starves(
+    fn hours_are_shared_and_no_url_starves(
         most in 1..5usize,
         mut uses in prop::collection::vec((0..3u32, AT - DAY..AT + DAY), 0..80),
         mut asked in prop::collection::vec((0..3u32, AT - DAY..AT), 0..20),
@@ -142,7 +139,7 @@ proptest! {
         let policy = RecheckPolicy { per_host_hour: most, ..RecheckPolicy::default() };
         uses.sort_by_key(|(_, due)| *due);
         asked.sort_by_key(|(_, at)| *at);
-        // What was asked kept to the same rule.
+        // Past checks followed the same rule.
         let past = share(AT - DAY, asked.iter().copied(), [], &policy);
         let past: Vec<(u32, Seconds)> =
             asked.iter().zip(past).map(|((host, _), at)| (*host, at)).filter(|(_, at)| *at < AT).collect();
@@ -152,7 +149,7 @@ proptest! {
         for ((host, due), at) in uses.iter().zip(&times) {
             prop_assert!(*at >= AT && at >= due);
             let before = of_host.entry(*host).or_default();
-            prop_assert!(before.last().is_none_or(|last| last <= at), "who came first goes first");
+            prop_assert!(before.last().is_none_or(|last| last <= at), "first come, first served");
             let free = (*due).max(AT);
             let waiting = before.iter().filter(|other| **other > free - HOUR).count();
             let longest = Seconds::try_from(waiting / most + 1).expect("few") * HOUR;

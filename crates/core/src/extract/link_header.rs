@@ -1,15 +1,15 @@
-//! The `Link` field of an answer (RFC 8288 §3).
+//! The `Link` header of a response (RFC 8288 §3).
 
-/// One link of a field.
+/// One link in a header.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Link {
-    /// What stands between `<` and `>`.
+    /// The text between `<` and `>`.
     pub target: String,
     /// The `rel` parameter.
     pub rel: Option<String>,
 }
 
-/// The links in one value of the field, as far as it can be read.
+/// The links in one value of the header, as far as it can be parsed.
 #[must_use]
 pub fn links(value: &str) -> Vec<Link> {
     let mut found = Vec::new();
@@ -24,7 +24,7 @@ pub fn links(value: &str) -> Vec<Link> {
     found
 }
 
-/// Parts a text at the first of these signs that stands in no quoted string.
+/// Splits a text at the first separator outside a quoted string.
 fn part(text: &str, sign: char) -> Option<(&str, &str)> {
     let (mut quoted, mut escaped) = (false, false);
     for (at, c) in text.char_indices() {
@@ -70,7 +70,7 @@ mod tests {
     }
 
     #[test]
-    fn links_are_parted_by_commas_outside_of_urls_and_strings() {
+    fn links_are_separated_by_commas_outside_of_urls_and_strings() {
         for (value, expected) in [
             ("</a.css>; rel=preload; as=style", &["/a.css preload"][..]),
             ("</a>; rel=\"next\", </b>;title=\"x, <y>\";rel=prev", &["/a next", "/b prev"]),

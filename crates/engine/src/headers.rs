@@ -118,9 +118,9 @@ fn cookie(text: &str, now: SystemTime) -> Option<SetCookie> {
 mod tests {
     use super::*;
 
-    fn head(fields: &[(&str, &str)]) -> HeaderMap {
+    fn head(headers: &[(&str, &str)]) -> HeaderMap {
         let field = |(name, value): &(&str, &str)| (name.parse().unwrap(), value.parse().unwrap());
-        fields
+        headers
             .iter()
             .map(field)
             .collect::<Vec<(HeaderName, http::HeaderValue)>>()
@@ -131,7 +131,7 @@ mod tests {
     #[test]
     fn a_wait_is_given_in_seconds_or_as_a_date() {
         let now = SystemTime::UNIX_EPOCH;
-        let wait = |fields: &[(&str, &str)]| retry_after(&head(fields), now);
+        let wait = |headers: &[(&str, &str)]| retry_after(&head(headers), now);
         assert_eq!(wait(&[("retry-after", " 120 ")]), Some(120));
         let date = ("date", "Mon, 23 Nov 2026 12:00:00 GMT");
         assert_eq!(wait(&[("retry-after", "Mon, 23 Nov 2026 12:01:30 GMT"), date]), Some(90));
@@ -158,8 +158,8 @@ mod tests {
 
     #[test]
     fn only_redirects_keep_their_cookies() {
-        let fields = head(&[("set-cookie", "a=1"), ("set-cookie", "b=2")]);
-        assert_eq!(answer(302, &fields, SystemTime::UNIX_EPOCH).cookies.len(), 2);
-        assert_eq!(answer(200, &fields, SystemTime::UNIX_EPOCH).cookies.len(), 0);
+        let headers = head(&[("set-cookie", "a=1"), ("set-cookie", "b=2")]);
+        assert_eq!(answer(302, &headers, SystemTime::UNIX_EPOCH).cookies.len(), 2);
+        assert_eq!(answer(200, &headers, SystemTime::UNIX_EPOCH).cookies.len(), 0);
     }
 }

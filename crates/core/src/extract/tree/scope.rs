@@ -1,4 +1,4 @@
-//! How far end tags reach.
+//! The scope of end tags.
 
 /// How far an end tag reaches (HTML, "Has an element in scope").
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -7,6 +7,6 @@ pub(super) enum EndTagScope {
     Button,
     ListItem,
     Table,
-    /// Across everything.
+    /// To the root.
     Page,
 }

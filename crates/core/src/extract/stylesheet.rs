@@ -1,24 +1,24 @@
-//! A style sheet in a file of its own, read while it arrives.
+//! A stylesheet in a file of its own, parsed while it arrives.
 
+use super::collector::{self, LinkContent, TagContext};
 use super::css::{Scanner, Statement};
 use super::elements::{Attribute, Element};
-use super::keep::{self, LinkContent, TagContext};
 use super::lines::Cursor;
 use crate::extract::reading::ReadingBuilder;
 
 #[derive(Debug, Default)]
-pub(super) struct Sheet {
+pub(super) struct Stylesheet {
     builder: Box<ReadingBuilder>,
     cursor: Cursor,
     positions: Vec<(u32, u32)>,
     statement: Statement,
-    /// The text that waits is read again once it is so long: a picture in an address
-    /// may be torn many times over.
+    /// Incomplete text is scanned again when it has grown to this length, because an image in a
+    /// URL may arrive in many pieces.
     retry_at: usize,
 }
 
-impl Sheet {
-    /// Reads what it can of the text that waits and takes it away.
+impl Stylesheet {
+    /// Scans as much of the waiting text as possible, and removes it.
     pub(super) fn feed(
         &mut self,
         waiting: &mut String,
@@ -38,7 +38,7 @@ impl Sheet {
     }
 
     fn read(&mut self, text: &str, is_last: bool) -> usize {
-        let Sheet { builder, cursor, positions, statement, .. } = self;
+        let Stylesheet { builder, cursor, positions, statement, .. } = self;
         let start = cursor.offset();
         let read = Scanner::new(text, is_last).scan(statement, |found| {
             let rest = &text[cursor.offset() - start..];
@@ -52,7 +52,7 @@ impl Sheet {
                 text: None,
                 rel: None,
             };
-            keep::add(builder, TagContext::bare(tag), content);
+            collector::add(builder, TagContext::bare(tag), content);
         });
         cursor.advance_to(start + read, &text[cursor.offset() - start..]);
         read

@@ -1,4 +1,4 @@
-//! Which links a tag holds.
+//! Collects the links of a tag.
 
 use std::borrow::Cow;
 
@@ -10,22 +10,22 @@ use super::{refresh, srcset};
 use crate::extract::reading::{LinkRecord, ReadingBuilder, Region};
 use crate::url::reference::trim;
 
-/// Link texts and titles are kept up to so many characters.
+/// Link texts and titles are cut to this many characters.
 pub(super) const LONGEST_TEXT: usize = 1000;
-/// References are kept up to so many octets: far more than any server takes.
+/// References are cut to this many bytes: far more than any server accepts.
 const LONGEST_REFERENCE: usize = 64 * 1024;
 
-/// Pictures that pages on social sites are shown by, and the page's own address
-/// (The Open Graph protocol; the card's picture where that is missing).
+/// Images shown for a page on social sites, and the page's own URL (the Open Graph protocol; the
+/// card's image if that is missing).
 const META_URLS: &[&str] = &["og:image", "og:url", "twitter:image"];
 
-/// Where a tag stands.
+/// Where a tag is.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct TagContext {
     pub(super) region: Option<Region>,
     /// See [`LinkRecord::ancestor_hash`].
     pub(super) ancestor_hash: u32,
-    /// The number of the tag, which stands in for its line until that is known.
+    /// The number of the tag, in place of its line until that is known.
     pub(super) tag: u32,
     /// In SVG or MathML.
     pub(super) foreign: bool,
@@ -34,13 +34,13 @@ pub(super) struct TagContext {
 }
 
 impl TagContext {
-    /// Outside of any element: the tag of that number stands for a line of its own.
+    /// Outside any element: the number of the tag stands for a line.
     pub(super) fn bare(tag: u32) -> TagContext {
         TagContext { region: None, ancestor_hash: 0, tag, foreign: false, scripted: false }
     }
 }
 
-/// Keeps the links of one tag.
+/// Collects the links of one tag.
 pub(super) struct LinkCollector<'a> {
     pub(super) builder: &'a mut ReadingBuilder,
     pub(super) tag: &'a Tag,
@@ -49,28 +49,30 @@ pub(super) struct LinkCollector<'a> {
 }
 
 impl LinkCollector<'_> {
-    /// Keeps all links in the attributes of the tag.
-    pub(super) fn keep_all(&mut self) {
+    /// Collects all links in the attributes of the tag.
+    pub(super) fn collect_all(&mut self) {
         let element = Element::of(self.name);
         for &LinkAttribute { attribute, grammar, .. } in link_attributes(self.name) {
             let tag = self.tag;
             let Some(value) = tag.value(attribute.name()) else { continue };
             match grammar {
-                Grammar::Url => self.keep(element, attribute, value),
-                Grammar::Srcset => self.keep_candidates(element, attribute, value),
-                Grammar::Meta => self.keep_meta(element, attribute, value),
-                Grammar::LateUrl if self.is_late(&["src"]) => self.keep(element, attribute, value),
+                Grammar::Url => self.collector(element, attribute, value),
+                Grammar::Srcset => self.collect_candidates(element, attribute, value),
+                Grammar::Meta => self.collect_meta(element, attribute, value),
+                Grammar::LateUrl if self.is_late(&["src"]) => {
+                    self.collector(element, attribute, value)
+                }
                 Grammar::LateSrcset if self.is_late(&["src", "srcset"]) => {
-                    self.keep_candidates(element, attribute, value);
+                    self.collect_candidates(element, attribute, value);
                 }
                 Grammar::FormAction if self.is_sent_by_get() => {
-                    self.keep(element, attribute, value);
+                    self.collector(element, attribute, value);
                 }
                 Grammar::ImageInput if self.is_picture_input() => {
-                    self.keep(element, attribute, value);
+                    self.collector(element, attribute, value);
                 }
                 Grammar::Drawing if self.is_drawn(attribute, value) => {
-                    self.keep(element, attribute, value);
+                    self.collector(element, attribute, value);
                 }
                 Grammar::LateUrl
                 | Grammar::LateSrcset
@@ -80,17 +82,17 @@ impl LinkCollector<'_> {
             }
         }
         if let Some(style) = self.tag.value("style") {
-            css::in_declarations(style, |url| self.keep(element, Attribute::STYLE, &url));
+            css::in_declarations(style, |url| self.collector(element, Attribute::STYLE, &url));
         }
     }
 
-    fn keep_candidates(&mut self, element: Element, attribute: Attribute, value: &str) {
+    fn collect_candidates(&mut self, element: Element, attribute: Attribute, value: &str) {
         for candidate in srcset::candidates(value) {
-            self.keep(element, attribute, candidate);
+            self.collector(element, attribute, candidate);
         }
     }
 
-    fn keep_meta(&mut self, element: Element, attribute: Attribute, value: &str) {
+    fn collect_meta(&mut self, element: Element, attribute: Attribute, value: &str) {
         let is = |name: &str, wanted: &str| {
             self.tag.value(name).is_some_and(|content| content.trim().eq_ignore_ascii_case(wanted))
         };
@@ -106,7 +108,7 @@ impl LinkCollector<'_> {
         }
     }
 
-    /// Whether a script is to fill these attributes: nothing worth asking is in them.
+    /// Whether a script fills these attributes: they contain nothing worth checking yet.
     fn is_late(&self, attributes: &[&str]) -> bool {
         let is_empty = |name: &&str| {
             self.tag.value(name).is_none_or(|value| {
@@ -120,7 +122,8 @@ impl LinkCollector<'_> {
     fn is_sent_by_get(&self) -> bool {
         let method = self.tag.value("method").map(str::trim);
         method.is_none_or(|method| {
-            // Whatever is no method means GET (HTML, "method": the invalid value default).
+            // Anything that is not a method means GET (HTML, "method": the invalid value
+            // default).
             !method.eq_ignore_ascii_case("post") && !method.eq_ignore_ascii_case("dialog")
         })
     }
@@ -136,9 +139,9 @@ impl LinkCollector<'_> {
         self.context.foreign && wins && !of_page
     }
 
-    fn keep(&mut self, element: Element, attribute: Attribute, written: &str) {
+    fn collector(&mut self, element: Element, attribute: Attribute, written: &str) {
         let rel = self.tag.value("rel").filter(|rel| !rel.trim().is_empty());
-        // Only its type says that such a link is for programs (oEmbed, "Discovery").
+        // Only its type shows that such a link is for programs (oEmbed, "Discovery").
         let is_embed = |kind: &str| kind.to_ascii_lowercase().ends_with("+oembed");
         if self.name == Name::Link && self.tag.value("type").is_some_and(is_embed) {
             let rel = format!("{} oembed", rel.unwrap_or_default());
@@ -155,7 +158,7 @@ impl LinkCollector<'_> {
     }
 }
 
-/// What a link says.
+/// What is stored of a link.
 pub(super) struct LinkContent<'a> {
     pub(super) element: Element,
     pub(super) attribute: Attribute,
@@ -164,7 +167,7 @@ pub(super) struct LinkContent<'a> {
     pub(super) rel: Option<&'a str>,
 }
 
-/// Adds a link, unless it names nothing and only visitors' links may.
+/// Adds a link, unless it is empty and not for visitors.
 pub(super) fn add(builder: &mut ReadingBuilder, context: TagContext, content: LinkContent<'_>) {
     let LinkContent { element, attribute, written, text, rel } = content;
     if trim(written).is_empty() && element.purpose(attribute, rel) != Purpose::Visit {
@@ -187,7 +190,7 @@ pub(super) fn add(builder: &mut ReadingBuilder, context: TagContext, content: Li
     });
 }
 
-/// The longest start of a text that fits into so many octets.
+/// The longest prefix of a text with at most this many bytes.
 fn cut(text: &str, most: usize) -> &str {
     &text[..text.floor_char_boundary(most)]
 }
@@ -196,9 +199,9 @@ fn starts_with_ignore_case(text: &str, start: &str) -> bool {
     text.get(..start.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(start))
 }
 
-/// Folds white space and cuts what is too long.
+/// Collapses white space, and cuts what is too long.
 pub(super) fn fold(raw: &[u8]) -> Cow<'_, str> {
-    // Most texts are short and need no folding.
+    // Most texts are short and need no change.
     let trimmed = raw.trim_ascii();
     if trimmed.len() <= LONGEST_TEXT && is_folded(trimmed) {
         return Cow::Borrowed(std::str::from_utf8(trimmed).expect("ASCII is text"));
