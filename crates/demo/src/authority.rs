@@ -1,5 +1,5 @@
-//! A certificate authority for one simulated web, made anew for each; and what becomes
-//! of the certificates of hosts that are not well kept.
+//! A certificate authority for one simulated web, created for each; and the certificates of badly
+//! maintained hosts.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -14,11 +14,11 @@ use rustls::pki_types::{CertificateDer, PrivateKeyDer};
 
 use crate::scenario::{Host, Tls};
 
-/// What the TLS of a web needs, and what a visitor must trust.
+/// The TLS configuration of a web, and the certificate that a client must trust.
 pub(crate) struct Authority {
     /// The authority's own certificate, as PEM.
     pub(crate) pem: String,
-    /// For the hosts that have a certificate of their own.
+    /// For hosts with a certificate of their own.
     of_host: BTreeMap<String, Arc<ServerConfig>>,
     /// For all others.
     config: Arc<ServerConfig>,
@@ -30,7 +30,7 @@ impl Authority {
     pub(crate) fn new(hosts: &BTreeMap<String, Host>) -> Result<Authority, rcgen::Error> {
         let issuer = authority("Simulated web authority", None)?;
         let good = hosts.iter().filter(|(_, host)| host.tls == Tls::Good);
-        // The mail server is known by where it is.
+        // The mail server is addressed by its IP address.
         let here = ["localhost".to_owned(), "127.0.0.1".to_owned()];
         let names: Vec<String> = good.map(|(name, _)| name.clone()).chain(here).collect();
         let (leaf, key) = leaf(CertificateParams::new(names)?, Some(&issuer))?;
@@ -43,14 +43,14 @@ impl Authority {
         Ok(Authority { pem: issuer.pem(), of_host, config: config(vec![leaf], key) })
     }
 
-    /// The configuration for the host that a visitor names.
+    /// The configuration for the host that a client names.
     pub(crate) fn of(&self, name: Option<&str>) -> Arc<ServerConfig> {
         let own = name.and_then(|name| self.of_host.get(name));
         Arc::clone(own.unwrap_or(&self.config))
     }
 }
 
-/// An authority, or one that another vouches for.
+/// An authority, or an intermediate one signed by an issuer.
 fn authority(name: &str, issuer: Option<&Issuer>) -> Result<Issuer, rcgen::Error> {
     let mut params = CertificateParams::new(Vec::new())?;
     params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
@@ -63,7 +63,7 @@ fn authority(name: &str, issuer: Option<&Issuer>) -> Result<Issuer, rcgen::Error
     }
 }
 
-/// The configuration of a host whose certificate is not well kept.
+/// The configuration of a host with a faulty certificate.
 fn of(name: &str, tls: Tls, issuer: &Issuer) -> Result<Option<Arc<ServerConfig>>, rcgen::Error> {
     let mut params = CertificateParams::new(vec![name.to_owned()])?;
     params.distinguished_name.push(DnType::CommonName, name);

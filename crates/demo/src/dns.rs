@@ -1,7 +1,7 @@
-//! A name server for one simulated web, over UDP and TCP (RFC 1035, RFC 7766).
+//! A DNS server for one simulated web, over UDP and TCP (RFC 1035, RFC 7766).
 //!
-//! Names that exist lead to an address for documentation (RFC 5737): public to
-//! look at, and on no network. What is not a name of the web does not exist.
+//! Names that exist resolve to an address for documentation (RFC 5737): public in form, but on no
+//! network. Other names do not exist.
 
 use std::collections::BTreeMap;
 use std::io;
@@ -29,7 +29,7 @@ pub(crate) async fn serve(socket: UdpSocket, hosts: Arc<BTreeMap<String, Host>>)
         let Ok(question) = Message::from_vec(&buffer[..length]) else { continue };
         let Some(answer) = answer(&question, &hosts, false) else { continue };
         if let Ok(answer) = answer.to_vec() {
-            // A resolver that has gone away asks again or does not.
+            // A resolver that has gone away will ask again or not.
             let _ = socket.send_to(&answer, peer).await;
         }
     }
@@ -40,13 +40,13 @@ pub(crate) async fn serve_tcp(listener: TcpListener, hosts: Arc<BTreeMap<String,
     let mut tasks = JoinSet::new();
     loop {
         let Ok((stream, _)) = listener.accept().await else { continue };
-        // A resolver that has gone away asks again or does not.
+        // A resolver that has gone away will ask again or not.
         tasks.spawn(converse(stream, Arc::clone(&hosts)));
         while tasks.try_join_next().is_some() {}
     }
 }
 
-/// Questions and answers, each with its length before it (RFC 1035 §4.2.2).
+/// Questions and answers, each preceded by its length (RFC 1035 §4.2.2).
 async fn converse(mut stream: TcpStream, hosts: Arc<BTreeMap<String, Host>>) -> io::Result<()> {
     loop {
         let mut question = vec![0; usize::from(stream.read_u16().await?)];
@@ -59,7 +59,7 @@ async fn converse(mut stream: TcpStream, hosts: Arc<BTreeMap<String, Host>>) -> 
     }
 }
 
-/// What is said to a question, if anything.
+/// The answer to a question, if there is one.
 fn answer(question: &Message, hosts: &BTreeMap<String, Host>, by_tcp: bool) -> Option<Message> {
     let mut answer = Message::response(question.metadata.id, OpCode::Query);
     answer.metadata.recursion_desired = question.metadata.recursion_desired;

@@ -1,11 +1,11 @@
-//! Numbers that look drawn by lot, and are the same each time.
+//! Pseudo-random numbers that are the same each time.
 
-/// A xorshift generator: good enough to make pages unlike each other.
+/// A xorshift generator: good enough to make pages differ.
 #[derive(Debug, Clone)]
 pub(crate) struct Draw(u64);
 
 impl Draw {
-    /// The same seed draws the same numbers.
+    /// Equal seeds give equal numbers.
     #[must_use]
     pub(crate) fn new(seed: u64) -> Draw {
         Draw(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
@@ -14,7 +14,7 @@ impl Draw {
     /// A number from 0, below the bound.
     ///
     /// # Panics
-    /// When the bound is 0.
+    /// If the bound is 0.
     pub(crate) fn below(&mut self, bound: usize) -> usize {
         self.0 ^= self.0 << 13;
         self.0 ^= self.0 >> 7;

@@ -1,7 +1,7 @@
-//! Small sites with names, texts and faults drawn from a seed.
+//! Small sites with names, texts and faults generated from a seed.
 //!
-//! They share nothing with the museum but the kinds of faults, so that what is
-//! right for the museum alone is found out.
+//! They share only the kinds of faults with the museum, so that rules that work only for the
+//! museum are found out.
 
 use std::collections::BTreeMap;
 
@@ -10,7 +10,7 @@ use crate::scenario::{
     Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Scenario, Tls,
 };
 
-/// A web drawn from a seed: the same seed, the same web.
+/// A web generated from a seed: equal seeds give equal webs.
 #[must_use]
 pub fn generated(seed: u64) -> Scenario {
     let mut draw = Draw::new(seed);
@@ -53,7 +53,7 @@ impl Builder {
         format!("http://{}{path}", self.site)
     }
 
-    /// Every page is led to from an earlier one.
+    /// Every page has a link from an earlier one.
     fn link_pages(&mut self) {
         for page in 1..self.pages.len() {
             let parent = self.draw.below(page);
@@ -62,10 +62,10 @@ impl Builder {
         }
     }
 
-    /// Puts a link on a page and gives the place.
+    /// Adds a link to a page, and returns its position.
     fn link(&mut self, to: &str) -> FaultLink {
         let page = self.draw.below(self.pages.len());
-        // The number keeps texts apart where words repeat.
+        // The number makes texts unique if words repeat.
         let text = format!("{} {}", word(&mut self.draw), self.truth.len());
         let (element, markup) = match self.draw.below(3) {
             0 => ("a", format!("<p>{} <a href=\"{to}\">\n {text}  </a></p>", word(&mut self.draw))),
@@ -102,7 +102,7 @@ impl Builder {
         self.fault(&path, &target, verdict, cause, status);
     }
 
-    /// A fault of a host of its own; none where there is no host.
+    /// A fault of another host; `None` if the host does not exist.
     fn other(
         &mut self,
         host: Option<Host>,
@@ -153,7 +153,7 @@ impl Builder {
         let page = Self::path(1 + self.draw.below(self.pages.len() - 1));
         let target = self.url(&format!("{page}#no-{}", self.truth.len()));
         self.fault(&target, &target, "broken", "no-such-fragment", 200);
-        // What is no fault: passing trouble, a temporary redirect, a place that is there.
+        // What is not a fault: temporary failures, a temporary redirect, an existing anchor.
         let page = || Box::new(Act::page("<title>fine</title>".to_owned()));
         let host = serving(Act::fails_first(1, 502, *page()));
         let shop = format!("{}-shop.test", word(&mut self.draw));
@@ -165,7 +165,7 @@ impl Builder {
         let _ = self.link("mailto:somebody@a.test");
     }
 
-    /// Certificates, refusals and pages that are not what they seem.
+    /// Certificates, refusals, and pages that are not what they seem.
     fn pretend(&mut self) {
         for (tls, verdict, cause) in [
             (Tls::Expired, "broken", "tls-expired"),

@@ -1,8 +1,7 @@
-//! A large site of plain pages: the one that all figures are measured on.
+//! A large site of plain pages, on which all figures are measured.
 //!
-//! Pages are 32 KB in the mean with a heavy tail to 300 KB, with about 126 links
-//! each: a menu and a footer that are the same everywhere, links in the text and
-//! pictures.
+//! Pages are 32 KB on average, with a heavy tail up to 300 KB, and have about 126 links each: a
+//! menu and a footer that are the same everywhere, links in the text, and images.
 
 use std::fmt::Write as _;
 
@@ -14,13 +13,13 @@ const WORDS: [&str; 24] = [
     "reeds", "pump",
 ];
 
-/// The pages of a large site, each with its path. Equal numbers give equal bytes.
+/// The pages of a large site, each with its path. Equal numbers of pages give equal bytes.
 pub fn large_site(pages: usize) -> impl Iterator<Item = (String, String)> {
     let mut draw = Draw::new(1);
     (0..pages).map(move |page| (path(page), html(page, pages, &mut draw)))
 }
 
-/// Pictures that its pages show, as `/pictures/0.jpg` and so on.
+/// The number of images on its pages, at `/pictures/0.jpg` and so on.
 pub const LARGE_SITE_PICTURES: usize = 2000;
 
 fn path(page: usize) -> String {
@@ -41,7 +40,7 @@ fn html(page: usize, pages: usize, draw: &mut Draw) -> String {
         let _ = writeln!(html, "<li class=\"item\"><a href=\"{to}\">Menu {item}</a></li>");
     }
     html.push_str("</ul></nav></header>\n<main>\n");
-    // Every page is reached: from the one before in a tree of ten branches.
+    // Every page is reachable: from its parent in a tree with ten branches.
     for child in (page * 10 + 1..=page * 10 + 10).filter(|child| *child < pages) {
         let _ = writeln!(html, "<p><a href=\"{}\">Part {child}</a></p>", path(child));
     }
@@ -73,7 +72,7 @@ fn html(page: usize, pages: usize, draw: &mut Draw) -> String {
     html
 }
 
-/// Most pages are small, a few are large: a tail like one over the rank.
+/// Most pages are small, a few are large: the size is inversely proportional to the rank.
 fn size(page: usize, draw: &mut Draw) -> usize {
     let _ = draw.below(2);
     let rank = (page * 7919) % 1000 + 1;

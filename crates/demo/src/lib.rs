@@ -1,13 +1,12 @@
-//! What is it like in the wild?
+//! A simulated web on loopback: web hosts, TLS, DNS and email, with every fault that Rummage
+//! claims to find, in the places where it happens on real sites.
 //!
-//! A small simulated web on loopback: web hosts, their TLS, their DNS and their post, with
-//! every fault that the tool claims to find, planted where it happens in life. A
-//! [`Scenario`] says what there is and holds the truth about each planted fault;
-//! [`museum`] is the one that people see, [`generated`] makes others from a seed,
-//! so that nothing is fitted to the museum. [`serve`] puts one on the air.
+//! A [`Scenario`] describes the web and the truth about each planted fault; [`museum`] is the one
+//! that people see, [`generated`] makes others from a seed, so that nothing is tuned to the
+//! museum. [`serve`] serves one.
 //!
-//! This crate needs no other of ours: it must not learn from the tool what the
-//! tool is held against.
+//! This crate uses no other crate of the workspace: it must not learn from the tool that it is
+//! used to test.
 
 mod authority;
 mod dns;
@@ -25,7 +24,7 @@ pub use large::{LARGE_SITE_PICTURES, large_site};
 pub use mail::ReceivedEmail;
 pub use museum::{
     ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, museum,
-    museum_earlier, urls, write_handed,
+    museum_earlier, urls, write_files,
 };
 pub use scenario::{
     Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Scenario, Tls,

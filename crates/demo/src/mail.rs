@@ -1,8 +1,8 @@
-//! A mail server on loopback that takes letters and keeps them: SMTP (RFC 5321) with
-//! STARTTLS (RFC 3207) and AUTH PLAIN (RFC 4954), as far as a sender needs it.
+//! A mail server on loopback that accepts emails and keeps them: SMTP (RFC 5321) with STARTTLS
+//! (RFC 3207) and AUTH PLAIN (RFC 4954), as far as a sender needs it.
 //!
-//! It can be told to refuse letters for a while, or to lose the line just after it has
-//! taken one, which is when senders do not know whether it has.
+//! It can be set to reject emails for a while, or to drop the connection just after accepting
+//! one, so that the sender does not know whether it was accepted.
 
 use std::io;
 use std::sync::{Arc, Mutex};
@@ -15,23 +15,23 @@ use tokio::sync::watch;
 use tokio::task::JoinSet;
 use tokio_rustls::TlsAcceptor;
 
-/// A letter that was taken.
+/// An email that was accepted.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ReceivedEmail {
-    /// As the envelope says.
+    /// The envelope sender.
     pub from: String,
-    /// As the envelope says.
+    /// The envelope recipients.
     pub to: Vec<String>,
-    /// It came over a secure line.
+    /// It came over TLS.
     pub secure: bool,
-    /// The user who had said who they are, with the password.
+    /// The user who logged in, with the password.
     pub user: Option<(String, String)>,
-    /// Header and body, as they came.
+    /// Headers and body, as received.
     pub source: String,
 }
 
 impl ReceivedEmail {
-    /// A field of the header, as it was written, folded lines put together.
+    /// A header as written, with folded lines joined.
     #[must_use]
     pub fn field(&self, name: &str) -> Option<String> {
         let message = MessageParser::default().parse(&self.source)?;
@@ -46,7 +46,7 @@ impl ReceivedEmail {
         subject.unwrap_or_default().to_owned()
     }
 
-    /// The part in plain text.
+    /// The plain-text part.
     #[must_use]
     pub fn text(&self) -> String {
         let message = MessageParser::default().parse(&self.source);
@@ -54,7 +54,7 @@ impl ReceivedEmail {
         text.unwrap_or_default().replace("\r\n", "\n")
     }
 
-    /// The part in HTML.
+    /// The HTML part.
     #[must_use]
     pub fn html(&self) -> String {
         let message = MessageParser::default().parse(&self.source);
@@ -63,21 +63,21 @@ impl ReceivedEmail {
     }
 }
 
-/// What a mail server does with letters.
+/// What the mail server does with emails.
 #[derive(Debug, Default)]
 pub(crate) struct Post {
     state: Mutex<State>,
-    /// How many letters came.
+    /// The number of emails received.
     count: watch::Sender<usize>,
 }
 
 #[derive(Debug, Default)]
 struct State {
     emails: Vec<ReceivedEmail>,
-    /// So many letters are still refused for now.
+    /// How many emails are rejected from now on.
     refuse: u32,
-    /// After the next letter the line is lost.
-    lose_connection: bool,
+    /// The connection is dropped after the next email.
+    drop_connection: bool,
 }
 
 impl Post {
@@ -89,36 +89,36 @@ impl Post {
         self.state.lock().expect("nothing panics while it holds the post").refuse = emails;
     }
 
-    pub(crate) fn lose_connection(&self) {
-        self.state.lock().expect("nothing panics while it holds the post").lose_connection = true;
+    pub(crate) fn drop_connection(&self) {
+        self.state.lock().expect("nothing panics while it holds the post").drop_connection = true;
     }
 
-    /// Tells how many letters came, each time that one does.
+    /// Signals the number of emails, each time one arrives.
     pub(crate) fn arrivals(&self) -> watch::Receiver<usize> {
         self.count.subscribe()
     }
 
-    /// What is said to a letter; `None` where the line is lost instead.
+    /// The reply to an email; `None` if the connection is dropped instead.
     fn take(&self, email: ReceivedEmail) -> Option<&'static str> {
         let mut state = self.state.lock().expect("nothing panics while it holds the post");
         if state.refuse > 0 {
             state.refuse -= 1;
-            return Some("451 4.3.0 the keeper is at lunch, try again later");
+            return Some("451 4.3.0 mailbox busy, try again later");
         }
         state.emails.push(email);
         self.count.send_replace(state.emails.len());
-        if std::mem::take(&mut state.lose_connection) { None } else { Some("250 2.0.0 taken") }
+        if std::mem::take(&mut state.drop_connection) { None } else { Some("250 2.0.0 taken") }
     }
 }
 
-/// Answers until the task is ended.
+/// Accepts connections until the task is ended.
 pub(crate) async fn serve(listener: TcpListener, post: Arc<Post>, tls: Arc<ServerConfig>) {
     let mut tasks = JoinSet::new();
     loop {
         let Ok((stream, _)) = listener.accept().await else { continue };
         let (post, tls) = (Arc::clone(&post), TlsAcceptor::from(Arc::clone(&tls)));
         tasks.spawn(async move {
-            // A sender who leaves in the middle is no failure of ours.
+            // A client that disconnects early is not a failure of the server.
             let _ = connection(stream, &post, &tls).await;
         });
         while tasks.try_join_next().is_some() {}
@@ -138,14 +138,14 @@ async fn connection(stream: TcpStream, post: &Post, tls: &TlsAcceptor) -> io::Re
     Ok(())
 }
 
-/// Whether the sender speaks first, which is how TLS begins; in SMTP the server does.
+/// Whether the client speaks first, as in TLS; in SMTP, the server does.
 async fn speaks_first(stream: &TcpStream, first: &mut [u8; 1]) -> bool {
     let soon = std::time::Duration::from_millis(100);
     let peeked = tokio::time::timeout(soon, stream.peek(first)).await;
     matches!(peeked, Ok(Ok(1))) && first[0] == 0x16
 }
 
-/// Talks with a sender. Gives the line back where it is to be made secure.
+/// Talks to a client. Returns the stream if TLS is to start.
 async fn converse<S>(stream: S, post: &Post, secure: bool, greet: bool) -> io::Result<Option<S>>
 where
     S: AsyncRead + AsyncWrite + Unpin,
@@ -165,36 +165,36 @@ where
         let (verb, rest) = said.split_once(' ').unwrap_or((said, ""));
         match verb.to_ascii_uppercase().as_str() {
             "EHLO" | "HELO" if secure => {
-                say(&mut stream, "250-at your service\r\n250-8BITMIME\r\n250 AUTH PLAIN").await?;
+                say(&mut stream, "250-post.ashlock-canal.test\r\n250-8BITMIME\r\n250 AUTH PLAIN").await?;
             }
             "EHLO" | "HELO" => {
-                let offer = "250-at your service\r\n250-8BITMIME\r\n250-AUTH PLAIN\r\n250 STARTTLS";
+                let offer = "250-post.ashlock-canal.test\r\n250-8BITMIME\r\n250-AUTH PLAIN\r\n250 STARTTLS";
                 say(&mut stream, offer).await?;
             }
             "STARTTLS" if !secure => {
-                say(&mut stream, "220 go on").await?;
+                say(&mut stream, "220 ready to start TLS").await?;
                 return Ok(Some(stream.into_inner()));
             }
             "AUTH" => {
                 user = credentials(rest);
                 let fine = user.as_ref().is_some_and(|(_, password)| password != "wrong");
-                let answer = if fine { "235 2.7.0 welcome" } else { "535 5.7.8 who are you?" };
+                let answer = if fine { "235 2.7.0 authenticated" } else { "535 5.7.8 invalid credentials" };
                 say(&mut stream, answer).await?;
             }
             "MAIL" => {
                 from = address(rest);
                 to.clear();
-                say(&mut stream, "250 2.1.0 fine").await?;
+                say(&mut stream, "250 2.1.0 OK").await?;
             }
             "RCPT" if address(rest).ends_with("@elsewhere.test") => {
-                say(&mut stream, "550 5.1.1 nobody of that name lives here").await?;
+                say(&mut stream, "550 5.1.1 no such mailbox").await?;
             }
             "RCPT" => {
                 to.push(address(rest));
-                say(&mut stream, "250 2.1.5 fine").await?;
+                say(&mut stream, "250 2.1.5 OK").await?;
             }
             "DATA" => {
-                say(&mut stream, "354 go on, end with a dot").await?;
+                say(&mut stream, "354 end data with a dot").await?;
                 let source = data(&mut stream).await?;
                 let email = ReceivedEmail {
                     from: from.clone(),
@@ -209,11 +209,11 @@ where
                 }
             }
             "QUIT" => {
-                say(&mut stream, "221 2.0.0 good-bye").await?;
+                say(&mut stream, "221 2.0.0 closing connection").await?;
                 return Ok(None);
             }
-            "RSET" | "NOOP" => say(&mut stream, "250 2.0.0 fine").await?,
-            _ => say(&mut stream, "502 5.5.1 that is not known here").await?,
+            "RSET" | "NOOP" => say(&mut stream, "250 2.0.0 OK").await?,
+            _ => say(&mut stream, "502 5.5.1 command not implemented").await?,
         }
     }
 }
@@ -223,13 +223,13 @@ async fn say(stream: &mut (impl AsyncWrite + Unpin), text: &str) -> io::Result<(
     stream.flush().await
 }
 
-/// What stands between < and >.
+/// The text between < and >.
 fn address(words: &str) -> String {
     let inner = words.split_once('<').and_then(|(_, rest)| rest.split_once('>'));
     inner.map(|(inner, _)| inner.to_owned()).unwrap_or_default()
 }
 
-/// Name and password of `PLAIN …` (RFC 4616).
+/// Name and password in `PLAIN …` (RFC 4616).
 fn credentials(words: &str) -> Option<(String, String)> {
     use base64::Engine as _;
     let encoded = words.strip_prefix("PLAIN ")?;
@@ -239,7 +239,7 @@ fn credentials(words: &str) -> Option<(String, String)> {
     Some((parts.next()?, parts.next()?))
 }
 
-/// A letter, up to the line that is a dot (RFC 5321 §4.5.2).
+/// An email, up to the line with only a dot (RFC 5321 §4.5.2).
 async fn data(stream: &mut (impl AsyncBufReadExt + Unpin)) -> io::Result<String> {
     let mut source = Vec::new();
     loop {

@@ -1,41 +1,41 @@
-//! What a simulated web holds, and the truth about its faults.
+//! A simulated web, and the truth about its faults.
 
 use std::collections::BTreeMap;
 
 /// A simulated web.
 #[derive(Debug, Clone)]
 pub struct Scenario {
-    /// What a person would type to check the site.
+    /// What a user would type to check the site.
     pub start: String,
-    /// Every host that has a name, by that name. Other names do not exist.
+    /// Every host, by name. Other names do not exist.
     pub hosts: BTreeMap<String, Host>,
-    /// Every planted fault, and nothing else that is wrong.
+    /// Every planted fault. Nothing else is broken.
     pub truth: Vec<Fault>,
-    /// The addresses of the site's pages that can be read.
+    /// The URLs of the site's pages that may be parsed.
     pub pages: Vec<String>,
 }
 
 /// One host.
 #[derive(Debug, Clone, Default)]
 pub struct Host {
-    /// What its name server says of it.
+    /// What DNS says about its name.
     pub resolves: Resolves,
-    /// What becomes of connections to it.
+    /// How connections to it are handled.
     pub reach: ConnectionMode,
-    /// It sends visitors who come by http to https.
+    /// It redirects visitors from http to https.
     pub secure: bool,
-    /// What becomes of secure connections to it.
+    /// How TLS connections to it are handled.
     pub tls: Tls,
-    /// What it answers, by path and query. What is not here is 404.
+    /// Its responses, by path and query. Everything else is 404.
     pub paths: BTreeMap<String, Act>,
-    /// It refuses these of its requests, counted from 0, with 403, whatever they ask for.
+    /// It refuses these of its requests, counted from 0, with 403, whatever they are for.
     pub refuses: std::ops::Range<u32>,
-    /// What it answers to all other paths that begin so.
+    /// Its response for all other paths with this prefix.
     pub others: Option<(String, Act)>,
 }
 
 impl Host {
-    /// What it answers to a path that it does not have, if not 404.
+    /// Its response for a path that it does not have, if not 404.
     #[must_use]
     pub fn catch_all(&self, path: &str) -> Option<&Act> {
         let (start, act) = self.others.as_ref()?;
@@ -43,49 +43,49 @@ impl Host {
     }
 }
 
-/// What a name server says of a name that exists.
+/// What DNS says about a name that exists.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Resolves {
-    /// An address.
+    /// An IP address.
     #[default]
     ToAddress,
-    /// That it failed (SERVFAIL).
+    /// A failure (SERVFAIL).
     WithFailure,
-    /// That it has no address.
+    /// No address records.
     ToNothing,
-    /// Nothing, for as long as anyone waits.
+    /// Nothing, for as long as a client waits.
     InSilence,
-    /// An address, but over TCP alone: over UDP the answer is cut (RFC 1035 §4.2.1).
+    /// An IP address, but only over TCP: over UDP the answer is truncated (RFC 1035 §4.2.1).
     ByTcp,
-    /// An address of a private network (RFC 1918).
+    /// An IP address of a private network (RFC 1918).
     ToPrivate,
 }
 
-/// What becomes of secure connections to a host.
+/// How TLS connections to a host are handled.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Tls {
-    /// They are served, with a good certificate.
+    /// With a good certificate.
     #[default]
     Good,
-    /// The certificate is out of date.
+    /// With an expired certificate.
     Expired,
-    /// The certificate is not valid yet.
+    /// With a certificate that is not valid yet.
     NotYetValid,
-    /// The certificate is for another host.
+    /// With a certificate for another host.
     OtherHost,
-    /// The certificate is signed by itself.
+    /// With a self-signed certificate.
     SelfSigned,
-    /// The certificate of the issuer is not sent along.
+    /// Without the certificate of the issuer.
     NoIssuer,
-    /// There is no protocol version in common.
+    /// Without a common protocol version.
     NothingInCommon,
-    /// The port speaks plain HTTP.
+    /// The port is for plain HTTP.
     Plain,
     /// The handshake never ends.
     Silent,
 }
 
-/// What becomes of connections to a host.
+/// How connections to a host are handled.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum ConnectionMode {
     /// They are served.
@@ -93,41 +93,41 @@ pub enum ConnectionMode {
     Serves,
     /// They are refused.
     Refuses,
-    /// They are reset once a request has come.
+    /// They are reset once a request has arrived.
     Resets,
-    /// They are answered with something that is not HTTP.
+    /// The response is not HTTP.
     Babbles,
 }
 
-/// What a host answers to one path.
+/// A host's response for one path.
 #[derive(Debug, Clone)]
 pub enum Act {
-    /// This answer.
+    /// This response.
     Answer(Answer),
-    /// This to HEAD, and to GET something else.
+    /// The first for HEAD, the second for GET.
     Head(Box<Act>, Box<Act>),
-    /// The first to who brings this cookie, a redirect to itself that sets it to others.
+    /// The second for clients with this cookie; for others, a redirect to itself that sets it.
     NeedsCookie(&'static str, Box<Act>),
-    /// The connection is cut off in the middle of this page.
+    /// The connection is closed in the middle of this page.
     CutOff(Vec<u8>),
-    /// The first so many times, then the second.
+    /// The first this many times, then the second.
     First(u32, Box<Act>, Box<Act>),
-    /// Nothing, for as long as anyone waits.
+    /// Nothing, for as long as a client waits.
     Silent,
-    /// A page that goes on, a little at a time, for as long as anyone reads.
+    /// A page that goes on, a little at a time, for as long as a client reads.
     Endless,
 }
 
-/// One answer.
+/// A response.
 #[derive(Debug, Clone, Default)]
 pub struct Answer {
     /// The status code.
     pub status: u16,
-    /// The `Content-Type`; none where empty.
+    /// The `Content-Type`; none if empty.
     pub content_type: &'static str,
     /// The `Location`.
     pub location: Option<String>,
-    /// Other fields, names in lower case.
+    /// Other headers, names in lower case.
     pub fields: Vec<(&'static str, String)>,
     /// The body.
     pub body: Vec<u8>,
@@ -140,13 +140,13 @@ impl Act {
         Act::file("text/html; charset=utf-8", html.into_bytes())
     }
 
-    /// Some other content.
+    /// Any other content.
     #[must_use]
     pub fn file(content_type: &'static str, body: Vec<u8>) -> Act {
         Act::Answer(Answer { status: 200, content_type, body, ..Answer::default() })
     }
 
-    /// A bare status, with a page that says it.
+    /// A status with a page that shows it.
     #[must_use]
     pub fn status(status: u16) -> Act {
         let body = format!("<!DOCTYPE html><title>{status}</title><h1>{status}</h1>");
@@ -155,7 +155,7 @@ impl Act {
         Act::Answer(Answer { status, content_type, body, ..Answer::default() })
     }
 
-    /// The same with one more field in its head, its name in lower case.
+    /// The same with another header, its name in lower case.
     #[must_use]
     pub fn with(self, name: &'static str, value: &str) -> Act {
         match self {
@@ -167,13 +167,13 @@ impl Act {
         }
     }
 
-    /// This status to HEAD, and to GET something else.
+    /// This status for HEAD, something else for GET.
     #[must_use]
     pub fn head_refused(status: u16, act: Act) -> Act {
         Act::Head(Box::new(Act::status(status)), Box::new(act))
     }
 
-    /// This status so many times, then something else.
+    /// This status this many times, then something else.
     #[must_use]
     pub fn fails_first(times: u32, status: u16, act: Act) -> Act {
         Act::First(times, Box::new(Act::status(status)), Box::new(act))
@@ -186,22 +186,22 @@ impl Act {
     }
 }
 
-/// A planted fault: what is to be said of a target, and where it stands.
+/// A planted fault: the correct verdict on a target, and where it appears.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
-    /// Address and fragment, as the tool is to show it.
+    /// URL and fragment, as the tool should show them.
     pub target: String,
     /// The verdict.
     pub verdict: &'static str,
     /// The cause.
     pub cause: &'static str,
-    /// The last status; none where no server answers.
+    /// The last status; `None` if no server responds.
     pub status: Option<u16>,
-    /// Where it stands.
+    /// Where it appears.
     pub places: FaultLinks,
 }
 
-/// Where a fault stands.
+/// Where a fault appears.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum FaultLinks {
     /// On these pages.
@@ -210,10 +210,10 @@ pub enum FaultLinks {
     EveryPage(&'static str, String),
 }
 
-/// One place.
+/// One link.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FaultLink {
-    /// The address of the page.
+    /// The URL of the page.
     pub page: String,
     /// The element.
     pub element: &'static str,

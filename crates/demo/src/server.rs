@@ -1,7 +1,7 @@
 //! Serves a scenario on loopback: all hosts on one port, http and https alike.
 //!
-//! Hosts are told apart by `Host`, TLS by its first byte. Whoever visits must ask
-//! our name server and connect to our port: [`Web::environment`] says how.
+//! Hosts are distinguished by `Host`, TLS by its first byte. Clients must use this DNS server and
+//! connect to this port: [`Web::environment`] says how.
 
 use std::collections::HashMap;
 use std::io;
@@ -28,10 +28,10 @@ use crate::dns;
 use crate::mail::{self, Post, ReceivedEmail};
 use crate::scenario::{Act, Answer, ConnectionMode, Host, Scenario, Tls};
 
-/// Between two pieces of an endless page.
+/// Time between two pieces of an endless page.
 const DRIP: Duration = Duration::from_millis(100);
 
-/// A request that was made.
+/// A request that the server received.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ReceivedRequest {
     /// The method.
@@ -40,38 +40,38 @@ pub struct ReceivedRequest {
     pub host: String,
     /// Path and query.
     pub path: String,
-    /// The `Authorization` field.
+    /// The `Authorization` header.
     pub authorization: Option<String>,
-    /// The `User-Agent` field.
+    /// The `User-Agent` header.
     pub user_agent: String,
 }
 
-/// A simulated web on the air. It goes off the air when dropped.
+/// A simulated web that is being served, until it is dropped.
 #[derive(Debug)]
 pub struct Web {
-    /// Where all hosts are served.
+    /// The address of all hosts.
     pub server: SocketAddr,
-    /// The name server.
+    /// The DNS server.
     pub dns: SocketAddr,
     /// The mail server.
     pub mail: SocketAddr,
     /// The certificate to trust, as PEM.
     pub certificate: String,
-    /// Hosts that refuse connections, and where they do.
+    /// Hosts that refuse connections, with their addresses.
     refusing: Vec<(String, SocketAddr)>,
     log: Arc<Mutex<Vec<ReceivedRequest>>>,
     post: Arc<Post>,
     _tasks: JoinSet<()>,
     /// Whether the web hosts are up.
     up: watch::Sender<bool>,
-    /// A port that is taken and answers nobody.
+    /// A bound port that accepts no connections.
     _closed: TcpSocket,
 }
 
-/// Puts a scenario on the air, on free ports of this machine.
+/// Serves a scenario on free ports of this machine.
 ///
 /// # Errors
-/// When there is no free port.
+/// If there is no free port.
 pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let listener = TcpListener::bind("127.0.0.1:0").await?;
     let (names, names_by_tcp) = name_sockets().await?;
@@ -110,7 +110,7 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
 }
 
 impl Web {
-    /// The variables that lead a visitor here. `certificate` is the file that holds
+    /// The environment variables that direct rummage here. `certificate` is the file with
     /// [`certificate`](Web::certificate).
     #[must_use]
     pub fn environment(&self, certificate: &str) -> Vec<(&'static str, String)> {
@@ -125,29 +125,29 @@ impl Web {
         ]
     }
 
-    /// Takes the web hosts down, as for a restart, or brings them up again. Their
-    /// connections break, and new ones are refused meanwhile.
+    /// Takes the web hosts down, as for a restart, or brings them up again. Their connections
+    /// break, and new ones are refused meanwhile.
     pub fn set_up(&self, up: bool) {
         self.up.send_replace(up);
     }
 
-    /// Every letter that came so far.
+    /// Every email so far.
     #[must_use]
     pub fn emails(&self) -> Vec<ReceivedEmail> {
         self.post.emails()
     }
 
-    /// Has the mail server refuse so many letters, as one does that is busy.
+    /// Makes the mail server reject this many emails, as a busy one does.
     pub fn refuse_emails(&self, emails: u32) {
         self.post.refuse(emails);
     }
 
-    /// Has the mail server take the next letter, and lose the line before it can say so.
-    pub fn lose_line_after_letter(&self) {
-        self.post.lose_connection();
+    /// Makes the mail server accept the next email, and drop the connection before it can reply.
+    pub fn drop_connection_after_email(&self) {
+        self.post.drop_connection();
     }
 
-    /// Tells how many letters came, each time that one does.
+    /// Signals the number of emails, each time one arrives.
     #[must_use]
     pub fn arrivals(&self) -> watch::Receiver<usize> {
         self.post.arrivals()
@@ -164,7 +164,7 @@ impl Web {
 struct Site {
     hosts: Arc<std::collections::BTreeMap<String, Host>>,
     log: Arc<Mutex<Vec<ReceivedRequest>>>,
-    /// How often what fails first has failed.
+    /// How many times a path that fails first has failed.
     failures: Mutex<HashMap<(String, String), u32>>,
 }
 
@@ -172,7 +172,7 @@ type Body = BoxBody<Bytes, io::Error>;
 
 const HTML: header::HeaderValue = header::HeaderValue::from_static("text/html; charset=utf-8");
 
-/// Name servers are asked over UDP and TCP on the same port.
+/// DNS uses the same port over UDP and TCP.
 async fn name_sockets() -> io::Result<(UdpSocket, TcpListener)> {
     for _ in 0..20 {
         let udp = UdpSocket::bind("127.0.0.1:0").await?;
@@ -203,7 +203,7 @@ async fn stay_up(
     }
 }
 
-/// The same port, though connections to it may still be ending.
+/// The same port, although connections to it may still be closing.
 fn reopen(at: SocketAddr) -> io::Result<TcpListener> {
     let socket = TcpSocket::new_v4()?;
     socket.set_reuseaddr(true)?;
@@ -228,10 +228,10 @@ async fn connection(mut stream: TcpStream, site: Arc<Site>, authority: Arc<Autho
         return secure_connection(stream, &head[..length], site, &authority).await;
     }
     match site.reach(&head[..length]) {
-        // What is dropped with nothing left to say is reset.
+        // A socket that is dropped without lingering is reset.
         ConnectionMode::Resets => drop(stream.set_zero_linger()),
         ConnectionMode::Babbles => {
-            // A visitor who leaves in the middle is no failure of ours.
+            // A client that disconnects early is not a failure of the server.
             let _ = stream.write_all(b"220 towpath mail at your service\r\n").await;
         }
         ConnectionMode::Serves | ConnectionMode::Refuses => {
@@ -246,7 +246,7 @@ async fn secure_connection(
     site: Arc<Site>,
     authority: &Authority,
 ) {
-    // A visitor who leaves in the middle is no failure of ours.
+    // A client that disconnects early is not a failure of the server.
     match site.tls(hello) {
         Tls::Silent => std::future::pending().await,
         Tls::Plain => drop(stream.write_all(b"HTTP/1.1 400 Bad Request\r\n\r\n").await),
@@ -274,7 +274,7 @@ where
         async move { site.answer(&request, secure).await }
     });
     let stream = TokioIo::new(stream);
-    // A visitor who leaves in the middle is no failure of ours.
+    // A client that disconnects early is not a failure of the server.
     if is_h2 {
         let _ = hyper::server::conn::http2::Builder::new(TokioExecutor::new())
             .serve_connection(stream, service)
@@ -285,7 +285,7 @@ where
 }
 
 impl Site {
-    /// What becomes of a plain connection, by the host that its request names.
+    /// How a plain connection is handled, by the host that its request names.
     fn reach(&self, head: &[u8]) -> ConnectionMode {
         let unusual =
             |host: &Host| !matches!(host.reach, ConnectionMode::Serves | ConnectionMode::Refuses);
@@ -298,15 +298,15 @@ impl Site {
         unusual.find(|(name, _)| named(name)).map_or(ConnectionMode::Serves, |(_, host)| host.reach)
     }
 
-    /// What becomes of a secure connection, by the host that its first message names,
-    /// which stands there in the clear (RFC 6066 §3).
+    /// How a TLS connection is handled, by the host that its first message names in plain text
+    /// (RFC 6066 §3).
     fn tls(&self, hello: &[u8]) -> Tls {
         let names = |name: &str| hello.windows(name.len()).any(|part| part == name.as_bytes());
         let mut unusual = self.hosts.iter().filter(|(_, host)| host.tls != Tls::Good);
         unusual.find(|(name, _)| names(name)).map_or(Tls::Good, |(_, host)| host.tls)
     }
 
-    /// Gives an error for what ends the connection instead.
+    /// Returns an error to end the connection instead.
     async fn answer(
         &self,
         request: &Request<Incoming>,
@@ -375,7 +375,7 @@ impl Site {
         }
     }
 
-    /// How often this has been asked before.
+    /// How many times this has been requested before.
     fn has_failed(&self, host: &str, path: &str) -> u32 {
         let mut failures = self.failures.lock().expect("nothing panics while it holds the counts");
         let count = failures.entry((host.to_owned(), path.to_owned())).or_default();
@@ -415,7 +415,7 @@ fn response(answer: &Answer) -> Response<Body> {
     response
 }
 
-/// Who asks for what.
+/// A request and its context.
 #[derive(Clone, Copy)]
 struct Visit<'a> {
     head: bool,
@@ -430,7 +430,7 @@ fn cut_off(start: &[u8]) -> Response<Body> {
     let start = Bytes::copy_from_slice(start);
     let length = start.len() as u64 + 1000;
     tokio::spawn(async move {
-        // A visitor who leaves in the middle is no failure of ours.
+        // A client that disconnects early is not a failure of the server.
         let _ = sender.send(Ok(Frame::data(start))).await;
         let _ = sender.send(Err(io::Error::other("cut off"))).await;
     });

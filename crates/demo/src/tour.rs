@@ -1,32 +1,31 @@
-//! The commands that show a newcomer what the tool does with the museum's web.
+//! The commands of the tour of the museum's web.
 
-/// One command, and what is said before it.
+/// A command, and its introduction.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Step {
-    /// What it is for, in a sentence.
+    /// What it does, in a sentence.
     pub about: &'static str,
-    /// Its words, after the name of the tool.
+    /// Its arguments.
     pub words: &'static [&'static str],
 }
 
-/// The commands, in their order. Half a second is long on a web that is on this
-/// very machine.
+/// The commands, in order. A time-out of half a second is long for a web on this machine.
 pub const TOUR: &[Step] = &[
     Step {
-        about: "Walk the site, ask every address once, say what is wrong and where.",
+        about: "Crawl the site, check every URL once, and report what is broken and where.",
         words: &["crawl", "www.ashlock-canal.test", "--timeout", "500ms"],
     },
     Step {
-        about: "Look again, at what only a person can judge, without asking the network.",
+        about: "Show what only a person can judge, from the store, without any requests.",
         words: &["findings", "--verdict", "doubtful"],
     },
     Step {
-        about: "Trace one address: how it was seen, its redirects, every place that names it.",
+        about: "Trace one URL: its evidence, its redirects, and every link to it.",
         words: &["trace", "trains.westshire.test/timetable"],
     },
 ];
 
-/// The settings of somebody who watches the site, and wants to hear by mail.
+/// The settings of a user who watches the site, and wants to be notified by email.
 pub const WATCHED: &str = r#"[site.museum]
 start = "https://www.ashlock-canal.test/"
 timeout = "500ms"
@@ -35,8 +34,8 @@ digest-to = ["editor@ashlock-canal.test"]
 digest-from = "Rummage <rummage@ashlock-canal.test>"
 "#;
 
-/// What watches the site, once it was crawled some weeks ago.
+/// Watches the site, which was crawled some weeks ago.
 pub const WATCHING: &[Step] = &[Step {
-    about: "Watch the site: some weeks have passed, and what has changed since comes by mail.",
+    about: "Watch the site: some weeks have passed, and changes are reported by email.",
     words: &["patrol", "--once"],
 }];

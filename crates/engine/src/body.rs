@@ -1,4 +1,4 @@
-//! Reads bodies while they arrive: decodes them and hands them to the extractor.
+//! Reads bodies while they arrive: decodes them and passes them to the extractor.
 
 use std::io::Write;
 
@@ -9,28 +9,28 @@ use http_body_util::BodyExt;
 use hyper::body::Incoming;
 use rummage_core::extract::Extractor;
 
-/// So much of a body that is not wanted is read, to keep its connection.
+/// How much of an unneeded body is read, so that its connection can be reused.
 const WORTH_READING: u64 = 64 * 1024;
 
 /// How a body ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum BodyEnd {
-    /// It came whole, in so many octets as sent.
+    /// It is complete, with this many bytes as sent.
     Whole(u64),
-    /// As much was read as is wanted.
+    /// As much was read as is needed.
     Enough,
     /// It ended before its announced length, or cannot be decoded.
     Short,
 }
 
-/// What the head of an answer says of its body.
+/// What the headers of a response say about its body.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Shape {
     /// `Content-Encoding`.
     pub(crate) encoding: Option<String>,
-    /// It may be a compressed file, as sitemaps are.
+    /// It may be a gzip file, as sitemaps are.
     pub(crate) may_be_packed: bool,
-    /// It ends where the connection does (RFC 9112 §6.3).
+    /// It ends when the connection does (RFC 9112 §6.3).
     pub(crate) ends_with_connection: bool,
 }
 
@@ -43,7 +43,7 @@ pub(crate) async fn read(body: &mut Incoming, shape: &Shape, extractor: &mut Ext
     while let Some(frame) = body.frame().await {
         let frame = match frame {
             Ok(frame) => frame,
-            // Many servers close a secure connection without saying so.
+            // Many servers close a TLS connection without an alert.
             Err(error) if shape.ends_with_connection && is_bare_end(&error) => break,
             Err(_) => return BodyEnd::Short,
         };
@@ -62,7 +62,7 @@ pub(crate) async fn read(body: &mut Incoming, shape: &Shape, extractor: &mut Ext
     }
 }
 
-/// Whether a secure connection ended without `close_notify` (RFC 8446 §6.1).
+/// Whether a TLS connection ended without `close_notify` (RFC 8446 §6.1).
 fn is_bare_end(error: &hyper::Error) -> bool {
     let mut at = std::error::Error::source(error);
     while let Some(error) = at {
@@ -74,7 +74,7 @@ fn is_bare_end(error: &hyper::Error) -> bool {
     false
 }
 
-/// Reads the rest of a small body and throws it away.
+/// Reads the rest of a small body and discards it.
 pub(crate) async fn drain(body: &mut Incoming, announced: Option<u64>) {
     if announced.is_some_and(|length| length > WORTH_READING) {
         return;
@@ -95,7 +95,7 @@ enum Fed {
     Bad,
 }
 
-/// Undoes a content coding (RFC 9110 §8.4.1), asked for or not.
+/// Decodes a content coding (RFC 9110 §8.4.1), requested or not.
 enum Decoder {
     Identity,
     Gzip(GzDecoder<Vec<u8>>),
@@ -119,7 +119,7 @@ impl Decoder {
         if let Decoder::Identity = self {
             return to.feed(chunk);
         }
-        // In small pieces, so that a bomb is noticed before it fills the memory.
+        // In small pieces, so that a decompression bomb is noticed before it fills the memory.
         for piece in chunk.chunks(1024) {
             let written = match self {
                 Decoder::Gzip(decoder) => decoder.write_all(piece),
@@ -150,7 +150,7 @@ impl Decoder {
         fed
     }
 
-    /// Gives whether the encoded body was complete.
+    /// Returns whether the encoded body was complete.
     fn finish(&mut self, to: &mut Unpacker<'_>) -> bool {
         let whole = match self {
             Decoder::Gzip(decoder) => decoder.try_finish().is_ok(),
@@ -162,8 +162,8 @@ impl Decoder {
     }
 }
 
-/// Hands a body to the extractor, and unpacks it where it is a gzip file (RFC 1952)
-/// that its server took for plain content.
+/// Passes a body to the extractor, and decompresses it if it is a gzip file (RFC 1952) that its
+/// server sent as plain content.
 struct Unpacker<'a> {
     extractor: &'a mut Extractor,
     packing: Packing,
@@ -171,7 +171,7 @@ struct Unpacker<'a> {
 
 enum Packing {
     None,
-    /// Too few octets to know.
+    /// Too few bytes to know.
     Unknown(Vec<u8>),
     Gzip(Box<MultiGzDecoder<Vec<u8>>>),
 }
@@ -200,7 +200,7 @@ impl Unpacker<'_> {
         if self.extractor.feed(chunk) { Fed::More } else { Fed::Enough }
     }
 
-    /// Gives whether the file was complete.
+    /// Returns whether the file was complete.
     fn finish(&mut self) -> bool {
         match &mut self.packing {
             Packing::None => true,

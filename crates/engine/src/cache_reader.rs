@@ -1,7 +1,7 @@
-//! Puts pages together as they were when they were read, on a thread of its own.
+//! Restores pages as they were when they were parsed, on a thread of its own.
 //!
-//! Where a server says that a page has not changed, what it was comes from the store. That
-//! costs about as much as reading it, and so it is not done where the machine is told.
+//! If a server responds that a page has not changed, its contents come from the store. That takes
+//! about as long as parsing it, so it is not done on the thread of the machine.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -13,20 +13,20 @@ use tokio::sync::mpsc::UnboundedSender;
 
 use crate::{EngineError, panics};
 
-/// Opens what is known of pages, on the thread that is to know it.
+/// Opens the stored pages, on the thread that reads them.
 pub type CacheLookup = Box<dyn FnOnce() -> Result<Memory, StoreError> + Send>;
 
-/// A reply, with what is known of its page where there is a page that is known.
+/// A reply, with the contents of its page if they are stored.
 pub(crate) type CacheHit = Result<Reply, EngineError>;
 
-/// The way to the remembering thread. It ends when this is dropped.
+/// The handle of the thread. The thread ends when this is dropped.
 pub(crate) struct CacheReader {
     uses: Sender<(String, Reply)>,
 }
 
 impl CacheReader {
-    /// Starts the thread. Each wish is granted over `back`, in the order of the wishes; when
-    /// the thread fails, the last thing that comes is why.
+    /// Starts the thread. Each look-up is answered over `back`, in order; if the thread fails,
+    /// its last message is the error.
     pub(crate) fn start(open: CacheLookup, back: UnboundedSender<CacheHit>) -> CacheReader {
         let (uses, inbox) = channel();
         std::thread::spawn(move || {
@@ -39,14 +39,14 @@ impl CacheReader {
                     EngineError::Internal { thread: "page cache", message }
                 }
             };
-            // Nobody listens any more when the run was stopped.
+            // There is no receiver any more when the run was stopped.
             let _ = back.send(Err(failed));
         });
         CacheReader { uses }
     }
 
-    /// The page at this address has not changed: what was it? Gives the reply back where
-    /// nobody knows any more.
+    /// The page at this URL has not changed: looks up its contents. Returns the reply if they are
+    /// not stored.
     pub(crate) fn remember(&self, url: String, reply: Reply) -> Option<Reply> {
         self.uses.send((url, reply)).err().map(|unsent| unsent.0.1)
     }

@@ -1,10 +1,10 @@
-//! The one clock: the core is told moments, and never asks.
+//! The clock of a run. The core has none: it is told the moment.
 
 use std::time::{Duration, Instant};
 
 use rummage_core::Moment;
 
-/// Tells how long a run has been going.
+/// Measures how long a run has been going.
 #[derive(Debug, Clone, Copy)]
 pub struct Clock {
     began: Instant,
@@ -12,19 +12,19 @@ pub struct Clock {
 }
 
 impl Clock {
-    /// A clock for a run that was under way for so long before.
+    /// A clock for a run that has been going for this long before.
     #[must_use]
     pub fn starting_at(before: Duration) -> Clock {
         Clock { began: Instant::now(), before }
     }
 
-    /// The present moment of the run.
+    /// The current moment of the run.
     #[must_use]
     pub fn now(&self) -> Moment {
         Moment::START + self.before + self.began.elapsed()
     }
 
-    /// When that moment of the run will be; now, if it has passed.
+    /// When a moment of the run will be; now, if it has passed.
     #[must_use]
     pub fn instant(&self, moment: Moment) -> Instant {
         self.began + moment.since_start().saturating_sub(self.before)

@@ -1,4 +1,4 @@
-//! What a person may set about asking, as the engine needs it.
+//! The settings for requests, as the engine needs them.
 
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -12,36 +12,36 @@ use rustls::pki_types::CertificateDer;
 
 use crate::LocalFiles;
 
-/// How we name ourselves unless told otherwise.
+/// The default `User-Agent`.
 pub const DEFAULT_USER_AGENT: &str =
     concat!("Mozilla/5.0 (compatible; rummage/", env!("CARGO_PKG_VERSION"), ")");
 
 /// The settings of the engine.
 #[derive(Debug, Clone)]
 pub struct Config {
-    /// The `User-Agent` field.
+    /// The `User-Agent` header.
     pub user_agent: HeaderValue,
-    /// Header fields for the site's own hosts.
+    /// Headers for the site's own hosts.
     pub headers: Vec<(HeaderName, HeaderValue)>,
-    /// How long the first byte of an answer may take.
+    /// How long to wait for the first byte of a response.
     pub timeout: Duration,
-    /// The name server; `None`: the system's.
+    /// The DNS server; `None` for that of the system.
     pub dns: Option<SocketAddr>,
-    /// Where to connect instead of where names lead. The first that fits counts.
+    /// Where to connect instead of where host names resolve. The first rule that matches counts.
     pub connect: Vec<ConnectRule>,
-    /// Certificates to trust beside the system's.
+    /// Certificates to trust in addition to the system's.
     pub ca_certs: Vec<CertificateDer<'static>>,
-    /// Whether private addresses are asked whatever the start is.
+    /// Whether private addresses are requested whatever the start URL is.
     pub allow_private: bool,
-    /// Octets of a page or style sheet that are read, decoded.
+    /// How many bytes of a page or stylesheet are read, decoded.
     pub max_size: usize,
-    /// Through which proxies requests go.
+    /// The proxies for requests.
     pub proxies: Proxies,
-    /// What is at hand, and not asked for.
+    /// Files that are read from disk instead of requested.
     pub local_files: LocalFiles,
 }
 
-/// Through which proxies requests go. This machine is never asked through one.
+/// The proxies for requests. This machine is never requested through one.
 #[derive(Debug, Clone, Default)]
 pub struct Proxies(Option<Arc<Matcher>>);
 
@@ -52,15 +52,15 @@ impl Proxies {
         Proxies(None)
     }
 
-    /// This one for all, with the exceptions of the variable `NO_PROXY`.
+    /// This one for everything, with the exceptions in the variable `NO_PROXY`.
     #[must_use]
     pub fn one(proxy: &str) -> Proxies {
         let no = ["NO_PROXY", "no_proxy"].iter().find_map(|name| std::env::var(name).ok());
         Proxies(Some(Arc::new(Matcher::builder().all(proxy).no(no.unwrap_or_default()).build())))
     }
 
-    /// Those that the environment names: `HTTP_PROXY`, `HTTPS_PROXY`, `ALL_PROXY`, and
-    /// `NO_PROXY` for the exceptions, in capitals or not.
+    /// Those in the environment: `HTTP_PROXY`, `HTTPS_PROXY`, `ALL_PROXY`, and `NO_PROXY` for the
+    /// exceptions, in upper or lower case.
     #[must_use]
     pub fn of_environment() -> Proxies {
         const NAMES: [&str; 6] =
@@ -75,33 +75,33 @@ impl Proxies {
         self.0.is_some()
     }
 
-    /// The proxy for an address.
+    /// The proxy for a URL.
     pub(crate) fn of(&self, uri: &Uri) -> Option<Intercept> {
         let url = url::Url::parse(&uri.to_string()).ok()?;
         self.0.as_ref().filter(|_| !is_loopback(&url))?.intercept(uri)
     }
 }
 
-/// Sends what is meant for a host to another place. Names stay as they are: in
-/// `Host`, in TLS, in every output.
+/// Connects to another address for a host. Names stay as they are: in `Host`, in TLS, in every
+/// output.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ConnectRule {
-    /// The host; `*` stands for any text.
+    /// The host; `*` matches any text.
     pub host: String,
-    /// The port; `None`: every port.
+    /// The port; `None` for every port.
     pub port: Option<u16>,
     /// Where to connect.
     pub to: SocketAddr,
 }
 
 impl ConnectRule {
-    /// Whether the rule is for this host and port.
+    /// Whether the rule applies to this host and port.
     #[must_use]
     pub fn fits(&self, host: &str, port: u16) -> bool {
         fits(&self.host, host) && self.port.is_none_or(|own| own == port)
     }
 
-    /// Whether the rule names this very host, so that its name need not exist.
+    /// Whether the rule names this host exactly, so that its name need not exist.
     #[must_use]
     pub fn names(&self, host: &str) -> bool {
         self.host == host

@@ -1,8 +1,7 @@
-//! Opens connections: name, policy, TCP, TLS, each with its time and its own failure.
+//! Opens connections: DNS, policy, TCP, TLS, each with its time-out and failures.
 //!
-//! Whether a private address may be asked is decided here, on what the name
-//! resolves to, before any [`ConnectRule`](crate::ConnectRule) and anew for every
-//! hop.
+//! Whether a private address may be requested is decided here, from what the name resolves to,
+//! before any [`ConnectRule`](crate::ConnectRule) and again for every hop.
 
 use std::fmt;
 use std::future::Future;
@@ -39,21 +38,21 @@ pub(crate) struct Network {
     connect: Vec<ConnectRule>,
     tls: OnceLock<Arc<ClientConfig>>,
     config: Config,
-    /// Whether private addresses may be asked; decided by the start.
+    /// Whether private addresses may be requested, which depends on the start URL.
     private: OnceLock<bool>,
 }
 
-/// Opens connections with a certain patience.
+/// Opens connections within a time-out.
 #[derive(Clone)]
 pub(crate) struct Dialer {
     network: Arc<Network>,
     /// For TCP and TLS together.
     patience: Duration,
-    /// A later attempt: names that failed are asked again.
+    /// For later attempts: names that failed are looked up again.
     anew: bool,
 }
 
-/// Why no connection came about.
+/// Why there is no connection.
 #[derive(Debug)]
 pub(crate) struct DialError(pub(crate) Failure);
 
@@ -76,14 +75,14 @@ impl Network {
         }
     }
 
-    /// The start decides whether private addresses may be asked.
+    /// The start URL decides whether private addresses may be requested.
     pub(crate) async fn handle_start(&self, host: &str) {
         let seen = self.look_up(host, 0, false).await;
         let private = seen.is_ok_and(|ips| ips.iter().any(|ip| is_private(*ip)));
         let _ = self.private.set(private || self.config.allow_private);
     }
 
-    /// The start is at hand, and nobody is asked where it is: `private` as its host says.
+    /// The start is a local file or list: `private` if its host is.
     pub(crate) fn handle_start_at_hand(&self, private: bool) {
         let _ = self.private.set(private || self.config.allow_private);
     }
@@ -95,7 +94,7 @@ impl Network {
         }
         match self.resolver.addresses(host, anew).await {
             Ok(ips) => Ok(ips.to_vec()),
-            // Somebody said where this host is: its name need not exist yet.
+            // A rule says where this host is: its name need not exist yet.
             Err(_) if self.connect.iter().any(|r| r.names(host) && r.fits(host, port)) => {
                 Ok(Vec::new())
             }
@@ -171,8 +170,8 @@ impl Dialer {
         Ok(Transport::Secure(Box::new(stream)))
     }
 
-    /// A connection to a proxy, which passes requests on, or what is said on a tunnel
-    /// (RFC 9110 §9.3.6).
+    /// A connection to a proxy: plain requests are sent to it, TLS goes through a tunnel (RFC
+    /// 9110 §9.3.6).
     async fn through(
         &self,
         proxy: &Intercept,
@@ -216,7 +215,7 @@ impl ProxyConnector {
         let host = proxy.host().unwrap_or_default();
         let port = proxy.port_u16().unwrap_or(80);
         let ips = self.network.look_up(host, port, false).await;
-        let ips = ips.map_err(|_| io::Error::other(format!("{host} has no address")))?;
+        let ips = ips.map_err(|_| io::Error::other(format!("{host} has no IP address")))?;
         open(ips.into_iter().map(|ip| SocketAddr::new(ip, port)).collect()).await
     }
 }
@@ -236,15 +235,15 @@ impl Service<Uri> for ProxyConnector {
     }
 }
 
-/// What it means that no connection could be opened.
+/// The failure for a connection that could not be opened.
 fn of_open(error: &io::Error, only_ipv6: bool) -> Failure {
     let no_way =
         matches!(error.kind(), io::ErrorKind::NetworkUnreachable | io::ErrorKind::AddrNotAvailable);
     if only_ipv6 && no_way { Failure::NoIpv6 } else { of_io(error) }
 }
 
-/// Opens a TCP connection to the first address that answers, the families side
-/// by side (RFC 8305): hyper-util's connector does that, given a resolver.
+/// Opens a TCP connection to the first address that responds, trying both families (RFC 8305), by
+/// means of hyper-util's connector with a fixed resolver.
 async fn open(addresses: Vec<SocketAddr>) -> io::Result<TcpStream> {
     let mut connector = HttpConnector::new_with_resolver(Known(addresses));
     connector.set_nodelay(true);
@@ -269,7 +268,7 @@ fn io_error(error: &(dyn std::error::Error + 'static)) -> io::Error {
     io::Error::other(error.to_string())
 }
 
-/// A resolver that knows the answer.
+/// A resolver with a fixed result.
 #[derive(Clone)]
 struct Known(Vec<SocketAddr>);
 
@@ -287,7 +286,7 @@ impl Service<Name> for Known {
     }
 }
 
-/// What an I/O error means, before or during an answer.
+/// The failure for an I/O error before or during a response.
 pub(crate) fn of_io(error: &io::Error) -> Failure {
     use io::ErrorKind as Kind;
     match error.kind() {
@@ -316,10 +315,10 @@ impl Service<Uri> for Dialer {
     }
 }
 
-/// A connection, secure or not.
+/// A connection, with TLS or without.
 pub(crate) enum Transport {
     Plain(TcpStream),
-    /// To a proxy that passes plain requests on.
+    /// To a proxy, for plain requests.
     Proxied(TcpStream),
     Secure(Box<TlsStream<TcpStream>>),
 }
@@ -390,7 +389,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_host_of_ipv6_alone_is_told_where_there_is_none() {
+    fn an_ipv6_only_host_is_reported_without_ipv6() {
         let no_way = || io::Error::from(io::ErrorKind::NetworkUnreachable);
         assert_eq!(of_open(&no_way(), true), Failure::NoIpv6);
         assert_eq!(of_open(&no_way(), false), Failure::Unreachable);

@@ -1,4 +1,4 @@
-//! The loop: news into the machine, work out of it, events to the store.
+//! The main loop: replies into the machine, requests out of it, events to the store.
 
 use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
@@ -13,25 +13,25 @@ use crate::cache_reader::{CacheHit, CacheLookup, CacheReader};
 use crate::recorder::{Failed, Recorder};
 use crate::{Clock, EngineError, Fetcher, panics};
 
-/// How often whoever watches is told where the crawl is.
+/// How often observers are told the progress.
 const TICK: Duration = Duration::from_millis(100);
 
-/// Says when to stop: the value becomes true.
+/// A signal to stop: the value becomes true.
 pub type Stop = watch::Receiver<bool>;
 
-/// Somebody who watches a crawl.
+/// Observes a crawl.
 pub trait Observer {
-    /// Something happened.
+    /// An event has happened.
     fn handle_event(&mut self, event: &Event, crawl: &Crawl);
 
-    /// Some time has passed. `slowest` are the requests that have been in flight
-    /// longest, the longest first.
+    /// Some time has passed. `slowest` are the requests that have been in flight longest, the
+    /// longest first.
     fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]);
 }
 
 /// Makes requests. [`Fetcher`] does so over the network.
 pub trait Fetch: Clone + Send + 'static {
-    /// Makes a request and gives what came of it, whatever that is.
+    /// Makes a request and returns the reply, whatever the outcome.
     fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send;
 }
 
@@ -41,49 +41,48 @@ impl Fetch for Fetcher {
     }
 }
 
-/// All that a crawl needs.
+/// Everything that a crawl needs.
 pub struct Job<F = Fetcher> {
-    /// The machine, new or brought to where it was by a replay.
+    /// The machine, new or restored by a replay.
     pub crawl: Crawl,
-    /// Who makes its requests.
+    /// Makes the requests.
     pub fetcher: F,
-    /// The clock that the fetcher has.
+    /// The clock of the fetcher.
     pub clock: Clock,
-    /// Where its events are kept.
+    /// Stores the events.
     pub writer: RunWriter,
-    /// Says when to stop.
+    /// The signal to stop.
     pub stop: Stop,
-    /// A run that is checked again: what it has seen stands, but for some addresses.
+    /// A run to recheck: its results are kept, except for some URLs.
     pub recheck: Option<Recheck>,
-    /// What earlier runs have seen, for addresses that need not be asked.
+    /// Results of earlier runs that can be reused.
     pub memory: Option<Memory>,
-    /// How to know what pages were that have not changed; without it, they are asked whole.
+    /// Restores pages that have not changed; without it, they are requested completely.
     pub remember: Option<CacheLookup>,
-    /// How many requests it may make; when they are made, it is stopped.
+    /// How many requests it may make before it is stopped.
     pub budget: Option<u64>,
 }
 
-/// A run that is checked again.
+/// A run to recheck.
 pub struct Recheck {
     /// Its store.
     pub reader: Reader,
     /// Its number.
     pub run: i64,
-    /// The addresses whose answers do not stand: they are asked once more.
+    /// The URLs whose results are not kept: they are requested again.
     pub again: HashSet<String>,
 }
 
-/// How a crawl ended.
+/// The end of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Ended {
     /// The run's number in the store.
     pub run: i64,
-    /// Whether it came to its end or was stopped.
+    /// Whether it is complete or was stopped.
     pub state: RunState,
     /// It was stopped because its budget is spent.
     pub spent: bool,
-    /// Pages on which this program itself failed, in the order in which it did. The run went
-    /// on without them.
+    /// Internal errors, in the order in which they happened. The run went on without these URLs.
     pub internal_errors: Vec<InternalError>,
 }
 
@@ -123,7 +122,7 @@ pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Observer) -> Result<En
     };
     let state = match driver.run(&recorder, watch).await {
         Ok(state) => state,
-        // The store's own error comes out of `finish`.
+        // The store's own error is returned by `finish`.
         Err(Failed) => RunState::Stopped,
     };
     driver.tasks.shutdown().await;
@@ -137,7 +136,7 @@ pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Observer) -> Result<En
         return Err(EngineError::Start(Box::new(problem.clone())));
     }
     Ok(Ended {
-        // None where it was stopped before the start had answered.
+        // There is no run if it was stopped before the start URL responded.
         run: run.unwrap_or_default(),
         state,
         spent: state == RunState::Stopped && driver.budget == Some(0),
@@ -152,18 +151,18 @@ struct Driver<F> {
     stop: Stop,
     /// One for each request to a server.
     tasks: JoinSet<Reply>,
-    /// Pages as they were read before, and a sender for the thread that gives them.
+    /// Pages restored from the store, and a sender for the thread that restores them.
     recalled: (mpsc::UnboundedSender<CacheHit>, mpsc::UnboundedReceiver<CacheHit>),
     in_flight: HashMap<RequestId, InFlight>,
-    /// Which request a task makes, for when it panics.
+    /// The request that a task makes, in case it panics.
     by_task: HashMap<tokio::task::Id, RequestId>,
-    /// What is to be told once the start has answered.
+    /// The run to recheck, to be replayed when the start URL has responded.
     recheck: Option<Recheck>,
     memory: Option<Memory>,
     remember: Option<CacheReader>,
     /// How many requests may still be made.
     budget: Option<u64>,
-    /// Why what earlier runs have seen cannot be told.
+    /// Why results of earlier runs could not be read.
     problem: Option<EngineError>,
     internal_errors: Vec<InternalError>,
 }
@@ -184,7 +183,7 @@ impl<F: Fetch> Driver<F> {
     ) -> Result<RunState, Failed> {
         let mut tick = tokio::time::interval(TICK);
         loop {
-            // What is known need not be asked: it is told before requests are made.
+            // Known results are passed on before requests are made.
             self.pass_on(recorder, watch)?;
             self.start_requests();
             self.pass_on(recorder, watch)?;
@@ -243,12 +242,13 @@ impl<F: Fetch> Driver<F> {
         }
     }
 
-    /// Of a page that was read before, only whether it has changed is asked.
+    /// Makes the request for a known page conditional.
     fn ask_for_changes(&mut self, request: &mut Request) {
         let Some(memory) = &self.memory else { return };
         let is_read =
             matches!(request.body, BodyUse::Page | BodyUse::Stylesheet | BodyUse::Sitemap);
-        // A later attempt wants to be sure, and a sketch is of the text, which is not kept.
+        // A later attempt should be certain, and a sketch is made from the text, which is not
+        // stored.
         if is_read && !request.later && !request.sketch && request.cookies.is_none() {
             match memory.validators(&request.url) {
                 Ok(validators) => request.validators = validators,
@@ -257,7 +257,7 @@ impl<F: Fetch> Driver<F> {
         }
     }
 
-    /// A request to a server has ended, or its task has panicked: then the reply says so.
+    /// A request has ended, or its task has panicked, as the reply then says.
     fn handle_fetched(&mut self, ended: Result<(tokio::task::Id, Reply), JoinError>) {
         let task = ended.as_ref().map_or_else(JoinError::id, |(task, _)| *task);
         let id = self.by_task.remove(&task).expect("every task is entered when it is started");
@@ -271,14 +271,14 @@ impl<F: Fetch> Driver<F> {
     }
 
     fn handle_reply(&mut self, reply: Reply) {
-        // A page that has not changed goes to the thread that knows what it was.
+        // A page that has not changed is restored from the store.
         if is_unchanged(&reply)
             && let (Some(remember), Some(request)) = (&self.remember, self.in_flight.get(&reply.id))
         {
             if remember.remember(request.url.clone(), reply).is_none() {
                 return;
             }
-            // The thread has ended, and the last thing that came of it is why.
+            // The thread has ended, and its last message says why.
             while let Ok(recalled) = self.recalled.1.try_recv() {
                 self.handle_remembered(recalled);
             }
@@ -298,7 +298,7 @@ impl<F: Fetch> Driver<F> {
         }
     }
 
-    /// This program failed on a request: the run goes on, and says so in the end.
+    /// This program failed on a request: the run continues, and reports it at the end.
     fn fail_request(&mut self, id: RequestId, message: String) {
         let Some(InFlight { since, url, method, purpose }) = self.in_flight.remove(&id) else {
             return;
@@ -311,7 +311,7 @@ impl<F: Fetch> Driver<F> {
         self.crawl.handle_reply(self.clock.now(), Reply { id, response });
     }
 
-    /// Passes events on, and tells what is known of addresses that were heard of just now.
+    /// Passes events on, and known results of URLs that were just discovered to the machine.
     fn pass_on(&mut self, recorder: &Recorder, watch: &mut dyn Observer) -> Result<(), Failed> {
         loop {
             let mut discovered = Vec::new();
@@ -332,7 +332,7 @@ impl<F: Fetch> Driver<F> {
                 self.tell_again(&recheck, recorder)?;
                 continue;
             }
-            // Before that, what the run has seen is told in its own order.
+            // During a recheck, earlier results are replayed in their own order.
             if discovered.is_empty() || self.recheck.is_some() {
                 return Ok(());
             }
@@ -347,7 +347,7 @@ impl<F: Fetch> Driver<F> {
         match memory.recall(url) {
             Ok(replies) => {
                 let mut replies = replies.into_iter();
-                // Once it has its verdict, no more is to be told.
+                // Once a URL has its verdict, further results do not matter.
                 while replies.next().is_some_and(|reply| self.crawl.handle_recalled(url, reply)) {}
                 Ok(())
             }
@@ -355,7 +355,7 @@ impl<F: Fetch> Driver<F> {
         }
     }
 
-    /// Tells what the run that is checked again has seen, but for what is asked anew.
+    /// Replays the results of the run to recheck, except those to be requested anew.
     fn tell_again(&mut self, recheck: &Recheck, recorder: &Recorder) -> Result<(), Failed> {
         let mut discovered = Vec::new();
         let crawl = &mut self.crawl;
@@ -371,7 +371,7 @@ impl<F: Fetch> Driver<F> {
                 batch.push(event);
             }
             if !batch.is_empty() {
-                // When the store has failed, the next batch says so.
+                // If the store has failed, the next batch reports it.
                 let _ = recorder.record(batch);
             }
             Ok(())
@@ -397,7 +397,7 @@ impl<F: Fetch> Driver<F> {
     }
 }
 
-/// Whether a server says that a page is what it was (RFC 9110 §15.4.5).
+/// Whether a server responds that a page has not changed (RFC 9110 §15.4.5).
 fn is_unchanged(reply: &Reply) -> bool {
     let attempt = &reply.response.attempt;
     let says_so =
@@ -405,7 +405,7 @@ fn is_unchanged(reply: &Reply) -> bool {
     says_so && attempt.method == Method::Get
 }
 
-/// What woke the loop.
+/// An input of the loop.
 enum DriverMessage {
     Fetched(Box<Result<(tokio::task::Id, Reply), JoinError>>),
     CacheHit(Box<CacheHit>),
@@ -414,7 +414,7 @@ enum DriverMessage {
     Stopped,
 }
 
-/// Waits until somebody says stop; for ever, when nobody is left who could.
+/// Waits for the signal to stop; forever, if it can no longer come.
 async fn stopped(stop: &mut Stop) {
     if stop.wait_for(|stopped| *stopped).await.is_err() {
         std::future::pending::<()>().await;

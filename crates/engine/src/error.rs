@@ -1,4 +1,4 @@
-//! Why a crawl could not do its job. A broken link is none of these.
+//! Why a crawl could not do its job. Broken links are not errors.
 
 use rummage_core::crawl::StartProblem;
 use rummage_store::StoreError;
@@ -7,18 +7,18 @@ use rummage_store::StoreError;
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum EngineError {
-    /// The start gave no page to begin with.
-    #[error("the start could not be read")]
+    /// The start URL returned no page.
+    #[error("cannot read the start page")]
     Start(Box<StartProblem>),
-    /// A part of this program failed. What was stored stays.
+    /// A thread of this program failed. What was stored stays.
     #[error("internal error in the {thread} thread: {message}")]
     Internal {
-        /// What that thread does.
+        /// The name of the thread.
         thread: &'static str,
-        /// What it said.
+        /// The message.
         message: String,
     },
-    /// What was found could not be stored.
+    /// The results could not be stored.
     #[error(transparent)]
     Store(#[from] StoreError),
 }

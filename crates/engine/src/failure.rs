@@ -1,4 +1,4 @@
-//! From the errors of the HTTP library to what they mean.
+//! From errors of the HTTP library to failures.
 
 use std::error::Error;
 use std::io;
@@ -7,7 +7,7 @@ use rummage_core::evidence::Failure;
 
 use crate::dial::{DialError, of_io};
 
-/// What a failed request means.
+/// The failure for a failed request.
 pub(crate) fn of_request(error: &(dyn Error + 'static)) -> Failure {
     let mut at = Some(error);
     let mut seen = None;

@@ -1,4 +1,4 @@
-//! Makes one request of one hop, and says what was seen.
+//! Makes one request, without following redirects, and returns the evidence.
 
 use std::sync::Arc;
 use std::time::{Duration, Instant, SystemTime};
@@ -23,12 +23,12 @@ use crate::body::{self, BodyEnd, Shape};
 use crate::dial::{Dialer, Network};
 use crate::{Clock, Config, failure, headers};
 
-/// An external page is read up to here: enough for its title.
+/// How much of an external page is read: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
-/// Heads of answers are read as leniently as browsers do, up to here: fields, octets.
+/// Headers are read as leniently as in browsers, up to this many fields and bytes.
 const MOST_FIELDS: usize = 400;
 const LONGEST_HEAD: usize = 256 * 1024;
-/// A sitemap, unpacked (sitemaps.org protocol, "Sitemap file location").
+/// A sitemap, decompressed (sitemaps.org protocol, "Sitemap file location").
 const SITEMAP_SIZE: usize = 50 << 20;
 
 /// Makes requests. See the [module](self).
@@ -40,7 +40,7 @@ pub struct Fetcher {
 struct Inner {
     config: Config,
     network: Arc<Network>,
-    /// For first attempts: connections are kept and used again.
+    /// For first attempts: connections are kept alive.
     steady: Client<Dialer, Empty<Bytes>>,
     /// For later attempts: every request opens a connection of its own.
     fresh: Client<Dialer, Empty<Bytes>>,
@@ -48,7 +48,7 @@ struct Inner {
 }
 
 impl Fetcher {
-    /// A fetcher with these settings that tells the time of that clock.
+    /// A fetcher with these settings and this clock.
     #[must_use]
     pub fn new(config: Config, clock: Clock) -> Fetcher {
         let network = Arc::new(Network::new(config.clone()));
@@ -58,8 +58,8 @@ impl Fetcher {
         Fetcher { inner: Arc::new(Inner { config, network, steady, fresh, clock }) }
     }
 
-    /// The start decides whether private addresses may be asked. To be called
-    /// before the first request.
+    /// The start URL decides whether private addresses may be requested. To be called before the
+    /// first request.
     pub async fn handle_start(&self, start: &Url) {
         if self.inner.config.local_files.has(start) {
             return self.inner.network.handle_start_at_hand(is_near(start));
@@ -67,7 +67,7 @@ impl Fetcher {
         self.inner.network.handle_start(start.host_str().unwrap_or_default()).await;
     }
 
-    /// Makes a request and says what was seen.
+    /// Makes a request and returns the evidence.
     pub async fn fetch(&self, request: Request) -> Reply {
         let began = Instant::now();
         let limit = self.inner.limit(request.body);
@@ -83,11 +83,11 @@ impl Fetcher {
 }
 
 impl Fetcher {
-    /// Asks for a page as it stands, for a person to look at: its text, or how that failed.
-    /// It is decoded as the answer says, else as UTF-8.
+    /// Fetches a page to show its source: returns its text, decoded as the response says, else as
+    /// UTF-8.
     ///
     /// # Errors
-    /// Why no text came: how the request ended.
+    /// The outcome of the request, if there is no text.
     pub async fn source(&self, request: &Request) -> Result<String, AttemptOutcome> {
         let timed_out = |stage| AttemptOutcome::Failure(Failure::Timeout(stage));
         let inner = &self.inner;
@@ -105,7 +105,7 @@ impl Fetcher {
         let limited = Limited::new(body, inner.config.max_size);
         let collected = timeout(inner.config.timeout * 2, limited.collect()).await;
         let bytes = collected.map_err(|_| timed_out(Stage::Body))?.map_err(|_| {
-            let why = "the page is longer than is read, or broke off".to_owned();
+            let why = "the page is too long, or was cut short".to_owned();
             AttemptOutcome::Failure(Failure::BadResponse(why))
         })?;
         let label = answer.charset.as_deref().unwrap_or("utf-8");
@@ -143,14 +143,15 @@ impl Inner {
             Ok(Ok(response)) => {
                 let left = (patience * 3).saturating_sub(took);
                 let (outcome, reading) = self.take(request, response, left).await;
-                // A failure took until it was one; an answer, until its first byte.
+                // For a failure, the time until it happened; for a response, until its first
+                // byte.
                 let failed = matches!(outcome, AttemptOutcome::Failure(_));
                 (outcome, if failed { began.elapsed() } else { took }, reading)
             }
         }
     }
 
-    /// How many octets are read, decoded.
+    /// How many bytes are read, decoded.
     fn limit(&self, body_use: BodyUse) -> usize {
         match body_use {
             BodyUse::Drop | BodyUse::Title => TITLE_SIZE,
@@ -169,13 +170,13 @@ impl Inner {
         }
     }
 
-    /// Sends a request. A failure on a connection that was used before says nothing
-    /// of the server: the request is repeated at once, on one of its own.
+    /// Sends a request. A failure on a reused connection says nothing about the server: the
+    /// request is repeated at once, on a new one.
     async fn send(&self, request: &Request) -> Result<http::Response<Incoming>, Failure> {
         let client = if request.later { &self.fresh } else { &self.steady };
         let built = self.build(request)?;
         match client.request(built).await {
-            // Said to the wrong connection (RFC 9110 §15.5.20).
+            // Sent over the wrong connection (RFC 9110 §15.5.20).
             Ok(response) if response.status() == 421 && !request.later => {
                 let again = self.fresh.request(self.build(request)?).await;
                 again.map_err(|error| failure::of_request(&error))
@@ -198,7 +199,7 @@ impl Inner {
             .method(request.method.as_str())
             .uri(uri)
             .body(Empty::new())
-            .map_err(|error| Failure::BadResponse(format!("cannot be asked: {error}")))?;
+            .map_err(|error| Failure::BadResponse(format!("cannot be requested: {error}")))?;
         let headers = built.headers_mut();
         headers.insert(header::USER_AGENT, self.config.user_agent.clone());
         headers.insert(header::ACCEPT, accept(request.kind));
@@ -207,11 +208,11 @@ impl Inner {
             headers.insert(header::ACCEPT_ENCODING, HeaderValue::from_static("gzip"));
         }
         if let Some(validators) = &request.validators {
-            let headers = [
+            let conditions = [
                 (header::IF_NONE_MATCH, &validators.etag),
                 (header::IF_MODIFIED_SINCE, &validators.last_modified),
             ];
-            for (name, value) in headers {
+            for (name, value) in conditions {
                 if let Some(value) = value.as_deref().and_then(|v| HeaderValue::from_str(v).ok()) {
                     headers.insert(name, value);
                 }
@@ -224,7 +225,7 @@ impl Inner {
         }
         if request.scope == Scope::Internal {
             for (name, value) in &self.config.headers {
-                // The chain's own cookies and those that were given go in one field.
+                // The cookies of the chain and the user's go into one header.
                 match headers.get(name).filter(|_| *name == header::COOKIE) {
                     Some(own) => {
                         let both = [own.as_bytes(), b"; ", value.as_bytes()].concat();
@@ -261,7 +262,7 @@ impl Inner {
             let _ = timeout(brief, body::drain(&mut body, answer.length)).await;
             return (AttemptOutcome::Response(answer), None);
         };
-        // Of what is no success, the start is looked at.
+        // The start of an error page is read.
         let limit = if answer.is_success() { self.limit(request.body) } else { TITLE_SIZE };
         let charset = answer.charset.as_deref();
         let url = &request.url;
@@ -279,7 +280,7 @@ impl Inner {
         };
         let end = timeout(left, body::read(&mut body, &shape, &mut extractor)).await;
         match end {
-            // What has come of a page that is no success says enough.
+            // What has arrived of an error page is enough.
             Err(_) if !answer.is_success() => {}
             Err(_) => return (AttemptOutcome::Failure(Failure::Timeout(Stage::Body)), None),
             Ok(BodyEnd::Short) => answer.truncated = answer.is_success(),
@@ -294,7 +295,7 @@ impl Inner {
     }
 }
 
-/// What a browser would say it wants.
+/// The `Accept` header that a browser would send.
 fn accept(kind: Kind) -> HeaderValue {
     HeaderValue::from_static(match kind {
         Kind::Page => "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8",
@@ -304,8 +305,8 @@ fn accept(kind: Kind) -> HeaderValue {
     })
 }
 
-/// Whether an address names this machine or a private network by number: there,
-/// compression costs more than it saves.
+/// Whether a URL has the address of this machine or a private network: there, compression costs
+/// more than it saves.
 fn is_near(url: &Url) -> bool {
     match url.host() {
         Some(Host::Ipv4(ip)) => rummage_core::url::network::is_private(ip.into()),

@@ -1,4 +1,4 @@
-//! What the fields of an answer's head say, as far as it is of use.
+//! The headers of a response, as far as they are used.
 
 use std::time::{Duration, SystemTime};
 
@@ -7,10 +7,10 @@ use rummage_core::evidence::{ResponseHead, SetCookie};
 use rummage_core::extract::signs::Signs;
 use xxhash_rust::xxh3::xxh3_64;
 
-/// Longer cookies are no session's (RFC 6265 §6.1).
+/// Longer cookies are ignored (RFC 6265 §6.1).
 const LONGEST_COOKIE: usize = 8 * 1024;
 
-/// The head of an answer.
+/// The head of a response.
 pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> ResponseHead {
     let content_type = text(headers, &header::CONTENT_TYPE).unwrap_or_default();
     let mut parts = content_type.split(';').map(str::trim);
@@ -38,14 +38,14 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Respo
         cookies: Vec::new(),
         signs: Signs::default(),
     };
-    // Only on the way to another address are they of use.
+    // They are only needed on the way to another URL.
     if answer.is_redirect() {
         answer.cookies = cookies(headers, now);
     }
     answer
 }
 
-/// A field's value; bytes that are not UTF-8 are read as Latin-1, as browsers do.
+/// The value of a header; bytes that are not UTF-8 are read as Latin-1, as in browsers.
 pub(crate) fn text(headers: &HeaderMap, name: &HeaderName) -> Option<String> {
     headers.get(name).map(value)
 }
@@ -58,7 +58,7 @@ fn value(value: &http::HeaderValue) -> String {
     }
 }
 
-/// Seconds, or a date, which counts from the answer's own (RFC 9110 §10.2.3).
+/// Seconds, or a date, which is relative to the response's own (RFC 9110 §10.2.3).
 fn retry_after(headers: &HeaderMap, now: SystemTime) -> Option<u64> {
     let wait = text(headers, &header::RETRY_AFTER)?;
     let wait = wait.trim();
@@ -71,7 +71,7 @@ fn retry_after(headers: &HeaderMap, now: SystemTime) -> Option<u64> {
     Some(left.as_secs())
 }
 
-/// Fields by which gatekeepers say that they want to see a person.
+/// Headers of bot checks.
 fn is_challenge(headers: &HeaderMap) -> bool {
     let says = |name: &str, words: &[&str]| {
         let said = headers.get(name).map(value).unwrap_or_default().to_ascii_lowercase();
@@ -88,7 +88,7 @@ fn upgrades(headers: &HeaderMap) -> bool {
         .any(|policy| value(policy).to_ascii_lowercase().contains("upgrade-insecure-requests"))
 }
 
-/// What an answer sets (RFC 6265 §5.2), `Domain` and `Path` aside.
+/// The cookies that a response sets (RFC 6265 §5.2), without `Domain` and `Path`.
 fn cookies(headers: &HeaderMap, now: SystemTime) -> Vec<SetCookie> {
     let all = headers.get_all(header::SET_COOKIE).iter().map(value);
     all.filter(|cookie| cookie.len() <= LONGEST_COOKIE)
@@ -129,7 +129,7 @@ mod tests {
     }
 
     #[test]
-    fn a_wait_is_given_in_seconds_or_as_a_date() {
+    fn retry_after_is_seconds_or_a_date() {
         let now = SystemTime::UNIX_EPOCH;
         let wait = |headers: &[(&str, &str)]| retry_after(&head(headers), now);
         assert_eq!(wait(&[("retry-after", " 120 ")]), Some(120));
@@ -141,7 +141,7 @@ mod tests {
     }
 
     #[test]
-    fn cookies_are_told_with_their_names_and_ends() {
+    fn cookies_have_names_and_may_expire() {
         let seen = |text: &str| {
             cookie(text, SystemTime::UNIX_EPOCH + Duration::from_secs(1_700_000_000))
                 .map(|cookie| (cookie.name, cookie.value, cookie.expired))

@@ -1,9 +1,8 @@
-//! Who does the asking?
+//! The I/O around the core: it makes requests, reads the clock and writes to the store.
 //!
-//! The shell round the core: it opens sockets, reads the clock and writes to the
-//! store, and decides nothing. [`crawl`] drives a [`rummage_core::crawl::Crawl`]:
-//! requests out to a [`Fetcher`], replies in, events to the store and to whoever
-//! [watches](Watch). What is at hand, on a [`LocalFiles`], is not asked for. [`send`] and [`hand_over`] take digests out.
+//! It decides nothing itself. [`crawl`] drives a [`rummage_core::crawl::Crawl`]: requests out to
+//! a [`Fetcher`], replies in, events to the store and to an [observer](Observer). [`LocalFiles`]
+//! are read from disk instead of requested. [`send`] and [`hand_over`] deliver digests.
 
 mod body;
 mod cache_reader;

@@ -1,8 +1,8 @@
 //! Writes events to the store on a thread of its own, in batches.
 //!
-//! A batch is what came of one reply; a transaction holds whole batches and ends
-//! at least twice a second, so that a kill loses at most that. When the store
-//! fails, the thread ends, and the next [`Recorder::record`] says so.
+//! A batch contains what followed from one reply; a transaction contains whole batches and ends
+//! at least twice a second, so that a kill loses no more than that. If the store fails, the
+//! thread ends, and the next [`Recorder::record`] reports it.
 
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
 use std::thread::JoinHandle;
@@ -14,7 +14,7 @@ use rummage_store::{RunState, RunWriter, StoreError};
 use crate::{EngineError, panics};
 
 const COMMIT_EVERY: Duration = Duration::from_millis(400);
-/// Batches that may wait for the disk before the crawl waits for it too.
+/// How many batches may wait for the disk before the crawl waits for it too.
 const BATCHES: usize = 128;
 
 enum Message {
@@ -22,13 +22,13 @@ enum Message {
     Finish(RunState),
 }
 
-/// The way to the writing thread.
+/// The handle of the writing thread.
 pub(crate) struct Recorder {
     messages: SyncSender<Message>,
     thread: JoinHandle<Result<Option<i64>, StoreError>>,
 }
 
-/// The store has failed; [`Recorder::finish`] knows why.
+/// The store has failed; [`Recorder::finish`] returns the error.
 #[derive(Debug)]
 pub(crate) struct Failed;
 
@@ -43,9 +43,9 @@ impl Recorder {
         self.messages.send(Message::Batch(batch)).map_err(|_| Failed)
     }
 
-    /// Writes what is left and gives the run's number, if the start was reached.
+    /// Writes what is left and returns the run's number, if the start URL has responded.
     pub(crate) fn finish(self, state: RunState) -> Result<Option<i64>, EngineError> {
-        // When this cannot be sent, the thread's own result says why.
+        // If this cannot be sent, the thread's own result says why.
         let _ = self.messages.send(Message::Finish(state));
         match self.thread.join() {
             Ok(run) => Ok(run?),
@@ -57,7 +57,7 @@ impl Recorder {
 }
 
 fn write(mut writer: RunWriter, inbox: &Receiver<Message>) -> Result<Option<i64>, StoreError> {
-    // The first commit comes with the start page, so that there is a run to look at.
+    // The first commit comes with the start page, so that the run can be queried.
     let mut committed: Option<Instant> = None;
     loop {
         match inbox.recv_timeout(COMMIT_EVERY) {

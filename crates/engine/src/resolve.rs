@@ -1,8 +1,8 @@
-//! From names to network addresses, each name asked once.
+//! From host names to IP addresses, with one look-up per name.
 //!
-//! hickory does the asking: names are absolute, the hosts file is honoured, both
-//! address families are tried. It keeps no failures, so we keep all answers here;
-//! later attempts forget a failure and ask anew.
+//! hickory does the look-ups: names are absolute, the hosts file is used, both address families
+//! are queried. It does not cache failures, so all results are cached here; later attempts look
+//! failures up again.
 
 use std::collections::HashMap;
 use std::net::{IpAddr, SocketAddr};
@@ -22,9 +22,9 @@ use tokio::sync::OnceCell;
 
 type ResponseHead = Result<Arc<[IpAddr]>, DnsFailure>;
 
-/// Asks name servers. See the [module](self).
+/// Looks up host names. See the [module](self).
 pub(crate) struct Resolver {
-    /// `None` where the system names no server and none was given.
+    /// `None` if the system has no DNS server and none was given.
     hickory: Option<TokioResolver>,
     known: Mutex<HashMap<String, Arc<OnceCell<ResponseHead>>>>,
     patience: Duration,
@@ -35,7 +35,7 @@ impl Resolver {
         Resolver { hickory: build(server, patience), known: Mutex::default(), patience }
     }
 
-    /// The addresses of a host name. `anew` asks again where the last answer was a failure.
+    /// The addresses of a host name. With `anew`, a failed look-up is repeated.
     pub(crate) async fn addresses(&self, host: &str, anew: bool) -> ResponseHead {
         let cell = {
             let mut known = self.known.lock().expect("nothing panics while it holds the names");
@@ -50,7 +50,7 @@ impl Resolver {
 
     async fn ask(&self, host: &str) -> ResponseHead {
         let Some(hickory) = &self.hickory else {
-            return Err(DnsFailure::ServerFailure("no name server is configured".to_owned()));
+            return Err(DnsFailure::ServerFailure("no DNS server is configured".to_owned()));
         };
         let absolute = format!("{}.", host.trim_end_matches('.'));
         match tokio::time::timeout(self.patience, hickory.lookup_ip(absolute)).await {

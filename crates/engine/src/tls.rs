@@ -1,4 +1,4 @@
-//! Secure connections: whom we trust, and what a failed handshake means.
+//! TLS: which certificates are trusted, and what a failed handshake means.
 
 use std::io;
 use std::sync::Arc;
@@ -13,7 +13,7 @@ use rustls::{
 };
 use rustls_platform_verifier::Verifier;
 
-/// The configuration of every secure connection.
+/// The configuration of every TLS connection.
 pub(crate) fn config(extra_roots: &[CertificateDer<'static>]) -> Arc<ClientConfig> {
     let provider = Arc::new(ring::default_provider());
     let system = Verifier::new_with_extra_roots(extra_roots.to_vec(), Arc::clone(&provider)).ok();
@@ -28,11 +28,11 @@ pub(crate) fn config(extra_roots: &[CertificateDer<'static>]) -> Arc<ClientConfi
     Arc::new(config)
 }
 
-/// The system's verifier, which also says when a certificate is signed by itself.
-/// It trusts nobody whom the system does not.
+/// The system's verifier, which also recognizes self-signed certificates. It trusts only what the
+/// system trusts.
 #[derive(Debug)]
 struct SelfSignedVerifier {
-    /// `None` where the system has no certificates at all.
+    /// `None` if the system has no certificates.
     system: Option<Verifier>,
     provider: Arc<CryptoProvider>,
 }
@@ -42,7 +42,7 @@ struct SelfSigned;
 
 impl std::fmt::Display for SelfSigned {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("the certificate is signed by itself")
+        f.write_str("self-signed certificate")
     }
 }
 
@@ -106,7 +106,7 @@ fn is_self_signed(certificate: &CertificateDer<'_>) -> bool {
         .is_ok_and(|certificate| certificate.issuer() == certificate.subject())
 }
 
-/// What a failed handshake means.
+/// The failure for a failed handshake.
 pub(crate) fn failure(error: &io::Error) -> Failure {
     if let Some(error) = inner(error) {
         return Failure::Tls(of_rustls(error));
@@ -114,13 +114,13 @@ pub(crate) fn failure(error: &io::Error) -> Failure {
     match error.kind() {
         io::ErrorKind::ConnectionReset => Failure::Reset,
         io::ErrorKind::UnexpectedEof => Failure::Tls(TlsFailure::Other(
-            "the server closed the connection in the handshake".to_owned(),
+            "the server closed the connection during the handshake".to_owned(),
         )),
         _ => Failure::Tls(TlsFailure::Other(error.to_string())),
     }
 }
 
-/// rustls stands inside I/O errors, not behind `source()`.
+/// rustls errors are inside I/O errors, not behind `source()`.
 fn inner(error: &io::Error) -> Option<&rustls::Error> {
     let inner = error.get_ref()?;
     match inner.downcast_ref::<io::Error>() {
@@ -152,7 +152,7 @@ fn of_rustls(error: &rustls::Error) -> TlsFailure {
             | AlertDescription::InsufficientSecurity,
         ) => TlsFailure::Unsupported,
         rustls::Error::InvalidMessage(_) => {
-            TlsFailure::Other("the port does not speak TLS".to_owned())
+            TlsFailure::Other("not a TLS server (plain HTTP on this port?)".to_owned())
         }
         other => TlsFailure::Other(other.to_string()),
     }

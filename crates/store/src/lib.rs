@@ -1,15 +1,17 @@
-//! What did we learn, and can we trust it after a crash?
+//! The store: everything runs have found, kept safe across crashes.
 //!
-//! A store is one SQLite file. Facts stand in it once: addresses, marks (what a
-//! link says) and page versions (where marks stand in a page) are shared by all
-//! runs; attempts and verdicts belong to a run.
+//! A store is one SQLite file, in which each fact is stored once: URLs, link contents and page
+//! versions (which link contents are where on a page) are shared by all runs; attempts and
+//! verdicts belong to a run.
 //!
-//! One [`RunWriter`] at a time adds to a store, in transactions that keep what
-//! belongs together; any number of [`Reader`]s look on meanwhile. What is
-//! committed is sound after a kill: SQLite's write-ahead log sees to that.
+//! One [`RunWriter`] at a time adds to a store, in transactions that keep related data together;
+//! any number of [`Reader`]s can read meanwhile. Committed data survives a kill, thanks to
+//! SQLite's write-ahead log.
 //!
-//! This crate alone knows SQL. The schema is `db/schema.sql`;
-//! `docs/store.md` tells people how to query it.
+//! Functions that read or write a store return [`StoreError`], which lists what can go wrong.
+//!
+//! Only this crate contains SQL. The schema is `db/schema.sql`; `docs/store.md` explains how to
+//! query it.
 
 mod admin;
 mod codec;

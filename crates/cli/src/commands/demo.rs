@@ -9,7 +9,7 @@ use std::process::Stdio;
 
 use rummage_demo::{
     ReceivedEmail, Scenario, Step, TOUR, WATCHED, WATCHING, Web, museum, museum_earlier, serve,
-    write_handed,
+    write_files,
 };
 use rummage_view::ViewError;
 use tempfile::TempDir;
@@ -22,7 +22,7 @@ use crate::signals::stop_requested;
 
 pub(crate) fn run(args: &DemoArgs, terminal: Terminal) -> Result<Exit, Failure> {
     if let Some(DemoCommand::Files { folder }) = &args.command {
-        write_handed(folder)
+        write_files(folder)
             .map_err(|reason| Failure::System { what: "cannot write the files", reason })?;
         say_what_for(&mut terminal.stdout(), folder).map_err(ViewError::from)?;
         return Ok(Exit::Fine);

@@ -89,7 +89,7 @@ fn a_letter_that_is_not_taken_is_kept_shown_and_tried_again_as_the_same_one() {
 
     // The server takes it, and the line is lost before it can say so.
     make_due(&stage);
-    stage.web.lose_line_after_letter();
+    stage.web.drop_connection_after_email();
     let outcome = stage.run(&["crawl", "ay", "-q"]).ends(1);
     assert!(outcome.err.contains("was not reached"), "{outcome}");
     make_due(&stage);

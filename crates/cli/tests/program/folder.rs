@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::fs;
 
-use rummage_demo::{Act, BUILT_TRUTH, BUILT_UNREACHED, Scenario, museum, write_handed};
+use rummage_demo::{Act, BUILT_TRUTH, BUILT_UNREACHED, Scenario, museum, write_files};
 
 use crate::harness::{Stage, outcome, program};
 use crate::options::{page, site};
@@ -12,7 +12,7 @@ const AT: &str = "https://www.ashlock-canal.test/";
 
 fn at_hand() -> Stage {
     let stage = Stage::new(&museum());
-    write_handed(stage.folder.path()).unwrap();
+    write_files(stage.folder.path()).unwrap();
     stage
 }
 

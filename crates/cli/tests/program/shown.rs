@@ -1,6 +1,6 @@
 //! What people see of the museum's folder, page, list and log, as a whole.
 
-use rummage_demo::{museum, museum_earlier, write_handed};
+use rummage_demo::{museum, museum_earlier, write_files};
 
 use crate::harness::{Stage, outcome, program};
 use crate::screens::settings;
@@ -9,7 +9,7 @@ const AT: &str = "https://www.ashlock-canal.test/";
 
 fn at_hand() -> Stage {
     let stage = Stage::new(&museum());
-    write_handed(stage.folder.path()).unwrap();
+    write_files(stage.folder.path()).unwrap();
     stage
 }
 

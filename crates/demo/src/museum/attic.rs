@@ -1,14 +1,14 @@
-//! The attic: old pages of the museum that nobody has dared to throw away.
+//! The attic: old pages that the museum has never deleted.
 //!
-//! They hold a link of every kind, in old encodings and forms. What is missing is
-//! missing many times over, so that each kind of link has a place in the truth.
+//! They have links of every kind, in old encodings and formats. Each missing target is linked to
+//! many times, so that every kind of link is part of the truth.
 
 use std::collections::BTreeMap;
 
 use super::row::{HOST, Row};
 use crate::scenario::{Act, Answer};
 
-/// What the attic answers, and what lies about it.
+/// Adds the attic's responses.
 pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
     let html = "text/html; charset=utf-8";
     let mut add = |path: &str, act| paths.insert(path.to_owned(), act);
@@ -20,7 +20,7 @@ pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
     let sheet = "@import 'lost.css';\n.hook { background: url(lost.png) }\n";
     add("/attic/wall.css", page("text/css", sheet));
     encodings(&mut add);
-    // The links of a menu that is sent along with the page, and of its print style.
+    // The `Link` header of a page, with a print stylesheet.
     let programme = Answer {
         status: 200,
         content_type: html,
@@ -31,13 +31,13 @@ pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
         ..Answer::default()
     };
     add("/attic/programme.html", Act::Answer(programme));
-    // A link that lacks its slash, on a server that does not mind.
+    // A link without its slash, on a server that does not care.
     for depth in 0..4 {
         let path = format!("/attic/{}", "maps/".repeat(depth + 1));
         let text = "<!DOCTYPE html><title>Maps</title><p><a href=\"maps/\">Maps</a></p>";
         add(&path, page(html, text));
     }
-    // Two pages that a script is to draw.
+    // Two pages that are rendered by JavaScript.
     for path in ["/booking/boats", "/booking/rooms"] {
         let text = "<!DOCTYPE html><title>Booking</title><div id=\"booking\">Loading …</div>\
                     <script src=\"/style/menu.js\"></script>";
@@ -90,7 +90,7 @@ fn sitemap() -> String {
 const PICTURES: &str = "/attic/pictures.html";
 const FILM: &str = "/attic/film.html";
 
-/// What is missing, and each kind of link that names it.
+/// The missing targets, with every kind of link to them.
 pub(super) const ROWS: &[Row] = &[
     (
         "/attic/lost.html",

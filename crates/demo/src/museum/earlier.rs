@@ -1,11 +1,11 @@
-//! The museum some weeks earlier: what has broken since, and what has been mended.
+//! The museum some weeks earlier: what has broken since, and what has been fixed.
 
 use super::museum;
 use super::row::HOST;
 use crate::scenario::{Act, ConnectionMode, Scenario};
 
-/// The same web as [`museum`], as it was before the rota was moved and the forecast went
-/// silent, and when the page of the boat Hazel was missing. It holds no truth of its own.
+/// The same web as [`museum`], as it was before the rota was moved and the forecast timed out,
+/// and when the page of the boat Hazel was missing. It has no truth of its own.
 #[must_use]
 pub fn museum_earlier() -> Scenario {
     let mut scenario = museum();

@@ -1,5 +1,5 @@
-//! The museum's address book: everybody it ever had to do with, and how their servers
-//! are by now. One row holds what the page says, what the server does, and the truth.
+//! The museum's address book: everyone it ever worked with, and the state of their servers now.
+//! One row holds the text of the page, the behavior of the server, and the truth.
 
 use std::collections::BTreeMap;
 
@@ -7,11 +7,11 @@ use crate::scenario::{
     Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Tls,
 };
 
-/// Where the page stands on the museum's host.
+/// The path of the page on the museum's host.
 pub(super) const PATH: &str = "/about/address-book/";
 
-/// One entry: link text, address, verdict, cause, last status (0 for none). What is sound
-/// is in here too: it must not be taken for broken.
+/// One entry: link text, URL, verdict, cause, last status (0 for none). Sound targets are
+/// included: they must not be reported.
 type Entry = (&'static str, &'static str, &'static str, &'static str, u16);
 
 const ENTRIES: &[Entry] = &[
@@ -33,22 +33,22 @@ const ENTRIES: &[Entry] = &[
     ("Printer", "http://10.0.0.7/", "broken", "private-address", 0),
     ("Printer, in octal", "http://0300.0250.1.9/", "broken", "private-address", 0),
     ("Draft of this site", "http://localhost:3000/", "broken", "private-address", 0),
-    // Answers that are none
+    // Invalid responses
     ("Harbour radio", "http://harbour-radio.test/", "broken", "bad-response", 0),
     ("Torn leaflet", "http://paper-mill.test/torn", "doubtful", "truncated", 200),
     ("Wet leaflet", "http://paper-mill.test/wet", "doubtful", "truncated", 200),
     ("Folded leaflet", "http://paper-mill.test/folded", "sound", "", 200),
     ("Roundabout", "http://roundabout.test/1", "broken", "redirect-limit", 302),
-    // Crowded places
+    // Busy servers
     ("Ticket hall", "http://ticket-hall.test/", "doubtful", "busy", 429),
     ("Ticket window", "http://ticket-window.test/", "sound", "", 200),
     ("Boat show", "http://boat-show.test/", "doubtful", "busy", 503),
     ("Boat show, at last", "http://boat-show.test/later", "sound", "", 200),
-    // Doormen
+    // Refusals
     ("Teapot museum", "http://teapots.test/", "doubtful", "access-refused", 418),
     ("Dredger's log", "http://dredger.test/log", "doubtful", "access-refused", 999),
     ("Auction house", "http://auctions.test/lots", "doubtful", "blocking", 403),
-    // What answers well and is not there
+    // Pages that respond well and do not exist
     ("Model boats", "http://model-boats.test/hazel", "doubtful", "soft-404", 200),
     ("Rope walk", "http://rope-walk.test/prices/1998", "doubtful", "soft-404", 200),
     ("Rope walk, today", "http://rope-walk.test/prices/now", "sound", "", 200),
@@ -57,12 +57,12 @@ const ENTRIES: &[Entry] = &[
     ("Plan room", "http://plan-room.test/sheet/7", "doubtful", "redirected-login", 200),
     ("Film of the ice", "http://films.test/ice-1929", "doubtful", "consent-wall", 200),
     ("Lantern slides", "http://lanterns.test/slides", "sound", "redirected", 200),
-    // Slips of the pen
+    // Typing errors
     ("The keeper", "mailto:keeper", "broken", "malformed-url", 0),
     ("The clerk", "mailto:clerk@ashlock-canal.test", "skipped", "other-scheme", 0),
 ];
 
-/// Pictures on the page: alt text, address, verdict, cause, status.
+/// Images on the page: alt text, URL, verdict, cause, status.
 const PICTURES: &[Entry] = &[
     ("Badge of the Moorings", "http://badges.test/head-404.png", "sound", "", 200),
     ("Badge of the Ferry", "http://badges.test/head-500.png", "sound", "", 200),
@@ -77,7 +77,7 @@ pub(super) fn body() -> String {
         .iter()
         .map(|(text, to, ..)| format!("<li><a href=\"{to}\">{text}</a></li>\n"))
         .collect();
-    // By https, as browsers would ask for them.
+    // By https, as browsers would request them.
     let pictures: String = PICTURES
         .iter()
         .map(|(alt, to, ..)| {
@@ -94,7 +94,7 @@ pub(super) fn body() -> String {
     )
 }
 
-/// What is wrong on the page, on a museum whose pages stand at `site`.
+/// The faults on the page, on a museum whose pages are at `site`.
 pub(super) fn faults(site: &str) -> Vec<Fault> {
     let page = format!("{site}{PATH}");
     let fault = |target: String,
@@ -146,12 +146,12 @@ pub(super) fn faults(site: &str) -> Vec<Fault> {
         .collect()
 }
 
-/// The address as the URL standard serialises it.
+/// The URL as the URL standard serializes it.
 fn normal(url: &str) -> String {
     url.replace("0300.0250.1.9", "192.168.1.9")
 }
 
-/// What the museum's own server has of it.
+/// The responses of the museum's own server.
 pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
     let wall = page("The wall of hooks", "A picture of it was meant to be here, and is not.");
     paths.insert("/attic/wall.html.png".to_owned(), wall);
@@ -171,7 +171,7 @@ fn home() -> Host {
     host(vec![("/", page("Welcome", "This is a quiet place on the web, with a page or two."))])
 }
 
-/// The hosts in the book.
+/// The hosts in the address book.
 pub(super) fn hosts() -> BTreeMap<String, Host> {
     let tls = |name, tls| (name, Host { tls, ..home() });
     let resolves = |name, resolves| (name, Host { resolves, ..home() });
@@ -199,11 +199,11 @@ pub(super) fn hosts() -> BTreeMap<String, Host> {
     all.map(|(name, host)| (name.to_owned(), host)).collect()
 }
 
-/// Hosts that answer, in one way or another.
+/// Hosts that respond, in one way or another.
 fn answering() -> Vec<(&'static str, Host)> {
     let leaflet = b"<!DOCTYPE html><title>A leaflet</title><p>Paper is made of";
     let html = "text/html; charset=utf-8";
-    // A gzip member that breaks off (RFC 1952), and one that holds a page, stored as it is.
+    // A truncated gzip member (RFC 1952), and one that contains a page, stored uncompressed.
     let wet = vec![0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 3, 0x4b, 0x04];
     let round =
         (1..40).map(|n| (format!("/{n}"), Act::redirect(302, &format!("/{}", n + 1)))).collect();
@@ -249,7 +249,7 @@ fn answering() -> Vec<(&'static str, Host)> {
     ]
 }
 
-/// Hosts that answer well, whatever they are asked for.
+/// Hosts that respond well, whatever is requested.
 fn pretending() -> Vec<(&'static str, Host)> {
     let sorry = page("The rope walk", "We have walked up and down, and found nothing of the kind.");
     let prices = page("Prices", "Hemp by the fathom, tarred or plain, and the knots are free.");
@@ -312,7 +312,7 @@ fn badges() -> (&'static str, Host) {
     ("badges.test", host)
 }
 
-/// A gzip file that holds these octets as they are (RFC 1951 §3.2.4, RFC 1952 §2.3).
+/// A gzip file with these bytes stored uncompressed (RFC 1951 §3.2.4, RFC 1952 §2.3).
 fn stored_gzip(content: &[u8]) -> Vec<u8> {
     let length = u16::try_from(content.len()).expect("a short text");
     let mut file = vec![0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 3, 1];

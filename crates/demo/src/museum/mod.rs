@@ -2,7 +2,7 @@
 
 mod attic;
 mod earlier;
-mod handed;
+mod files;
 mod link_table;
 mod pages;
 mod partners;
@@ -13,12 +13,12 @@ use crate::scenario::Scenario;
 use row::HOST;
 
 pub use earlier::museum_earlier;
-pub use handed::{
+pub use files::{
     ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, urls,
-    write_handed,
+    write_files,
 };
 
-/// The web that people see when they try the tool.
+/// The web for people who try Rummage.
 #[must_use]
 pub fn museum() -> Scenario {
     let mut hosts = partners::hosts();

@@ -1,4 +1,4 @@
-//! The museum's own pages, pictures and papers.
+//! The museum's own pages, images and documents.
 
 use std::collections::BTreeMap;
 
@@ -37,7 +37,7 @@ const FOOTER: &[(&str, &str)] = &[
     ("mailto:lockhouse@ashlock-canal.test", "Write to us"),
 ];
 
-/// The museum's host, and the addresses of its pages.
+/// The museum's host, and the URLs of its pages.
 pub(super) fn host() -> (Host, Vec<String>) {
     let mut paths = BTreeMap::new();
     for text in TEXTS {
@@ -103,7 +103,7 @@ fn add_papers(paths: &mut BTreeMap<String, Act>) {
     let mut add =
         |path: String, kind, body: &[u8]| paths.insert(path, Act::file(kind, body.to_vec()));
     for picture in pictures {
-        // The smallest JPEG has no pixels worth looking at; nobody looks.
+        // The smallest JPEG, which shows nothing.
         add(format!("/pictures/{picture}.jpg"), "image/jpeg", b"\xff\xd8\xff\xd9");
         add(format!("/pictures/small/{picture}.jpg"), "image/jpeg", b"\xff\xd8\xff\xd9");
     }
@@ -120,7 +120,7 @@ fn add_papers(paths: &mut BTreeMap<String, Act>) {
     add("/sound/paddle-gear.mp3".to_owned(), "audio/mpeg", b"ID3");
 }
 
-/// What the museum's own server does wrong.
+/// The faults of the museum's own server.
 fn add_faults(paths: &mut BTreeMap<String, Act>) {
     let nowhere = Act::Answer(Answer { status: 301, ..Answer::default() });
     for (path, act) in [

@@ -1,4 +1,4 @@
-//! The museum's partners, and how well their servers are.
+//! The museum's partners, and the state of their servers.
 
 use std::collections::BTreeMap;
 
@@ -41,7 +41,7 @@ pub(super) fn hosts() -> BTreeMap<String, Host> {
                 ("/badge.png", Act::head_refused(405, badge)),
             ],
         ),
-        // Its machine is old: twice it fails, then it works.
+        // An old machine: it fails twice, then it works.
         host(
             "shop.lockside.test",
             vec![

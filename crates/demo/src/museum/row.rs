@@ -3,8 +3,8 @@
 /// The museum's host.
 pub(crate) const HOST: &str = "www.ashlock-canal.test";
 
-/// Target, verdict, cause, status, and the places: page, element, text. A target
-/// or page that begins with `/` is the museum's own.
+/// Target, verdict, cause, status, and the links: page, element, text. A target or page that
+/// begins with `/` belongs to the museum.
 pub(super) type Row = (
     &'static str,
     &'static str,

@@ -1,12 +1,12 @@
-//! The truth about every fault that was planted in the museum's web.
+//! The truth about every fault planted in the museum's web.
 
 use super::row::{HOST, Row};
 use super::{attic, link_table};
 use crate::scenario::{Fault, FaultLink, FaultLinks};
 
-/// Status 0 stands for none.
+/// Status 0 means none.
 const ROWS: &[Row] = &[
-    // A file was renamed, an old number taken down.
+    // A file was renamed, an old issue removed.
     (
         "/pictures/hazel-on-the-slip.jpg",
         "broken",
@@ -21,7 +21,7 @@ const ROWS: &[Row] = &[
         410,
         &[("/newsletter/", "a", "The first number, January 1998 (PDF)")],
     ),
-    // A heading was taken out of the page.
+    // A heading was removed from the page.
     (
         "/visit/#winter-hours",
         "broken",
@@ -53,7 +53,7 @@ const ROWS: &[Row] = &[
         0,
         &[("/", "a", "webcam on Lock Five"), ("/diary/2026-08/", "a", "webcam")],
     ),
-    // Slips of the finger.
+    // Typing errors.
     (
         "htp://www.ashlock-canal.test/cottages/keepers/",
         "broken",
@@ -125,7 +125,7 @@ const ROWS: &[Row] = &[
         0,
         &[("/", "a", "forecast for the cutting")],
     ),
-    // What only a person can judge.
+    // Findings that only a person can judge.
     (
         "http://reviews.daytrips.test/ashlock",
         "doubtful",
@@ -140,7 +140,7 @@ const ROWS: &[Row] = &[
         401,
         &[("/about/trustees/", "a", "members' area")],
     ),
-    // What works, and could be mended all the same.
+    // Links that work and could be updated all the same.
     (
         "http://trains.westshire.test/timetable",
         "moved",
@@ -177,7 +177,7 @@ pub(super) fn faults() -> Vec<Fault> {
             places: FaultLinks::On(places.iter().map(place).collect()),
         })
         .collect();
-    // The footer still has a page that was taken down.
+    // The footer still links to a page that was removed.
     faults.push(Fault {
         target: own("/volunteers/rota.html"),
         verdict: "broken",

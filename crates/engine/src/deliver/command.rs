@@ -1,4 +1,4 @@
-//! A command that gets a digest on its standard input.
+//! Delivery to a command that reads a digest on standard input.
 
 use std::process::Stdio;
 use std::time::Duration;
@@ -8,14 +8,14 @@ use tokio::process::Command;
 
 use super::DeliveryError;
 
-/// How long a command has.
+/// How long a command may run.
 const TIMEOUT: Duration = Duration::from_secs(60);
 
-/// Starts a command with these words, gives it the text, and waits for its end. What it
-/// writes to standard output goes nowhere.
+/// Starts a command with these arguments, writes the text to its standard input, and waits for
+/// it. Its standard output is discarded.
 ///
 /// # Errors
-/// When it cannot be started, takes too long, or ends with another code than 0.
+/// If it cannot be started, takes too long, or ends with another exit code than 0.
 pub async fn hand_over(words: &[String], text: &str) -> Result<(), DeliveryError> {
     let name = words.first().cloned().unwrap_or_default();
     let start = |why| DeliveryError::Start { command: name.clone(), why };
@@ -27,9 +27,9 @@ pub async fn hand_over(words: &[String], text: &str) -> Result<(), DeliveryError
         .kill_on_drop(true)
         .spawn()
         .map_err(start)?;
-    let mut input = child.stdin.take().expect("it was asked for");
+    let mut input = child.stdin.take().expect("it was requested");
     let talk = async {
-        // A command that does not want to read all of it may still be content.
+        // A command may succeed without reading everything.
         let _ = input.write_all(text.as_bytes()).await;
         drop(input);
         child.wait_with_output().await
@@ -63,7 +63,7 @@ mod tests {
     }
 
     #[tokio::test]
-    async fn a_command_gets_all_of_the_text_and_its_end() {
+    async fn a_command_reads_the_whole_text() {
         let folder = tempfile::TempDir::new().unwrap();
         let file = folder.path().join("got");
         let text = "a digest ".repeat(50_000);
@@ -72,7 +72,7 @@ mod tests {
     }
 
     #[tokio::test]
-    async fn what_a_command_says_when_it_fails_is_told() {
+    async fn the_message_of_a_failed_command_is_reported() {
         let failed = run("cat >/dev/null; echo first >&2; echo no room >&2; echo >&2; exit 3", "x");
         assert_eq!(failed.await.unwrap_err(), "sh ended with 3: no room");
         assert_eq!(run("exit 4", "x").await.unwrap_err(), "sh ended with 4");
@@ -81,17 +81,17 @@ mod tests {
     }
 
     #[tokio::test]
-    async fn a_command_may_leave_the_text_and_talk_a_lot() {
+    async fn a_command_may_ignore_its_input_and_write_a_lot() {
         run("exit 0", &"x".repeat(1 << 20)).await.unwrap();
         let talk = "i=0; while [ $i -lt 20000 ]; do echo $i is a line; i=$((i+1)); done";
         run(&format!("{talk}; ({talk}) >&2"), "x").await.unwrap();
     }
 
     #[tokio::test]
-    async fn a_command_that_is_not_there_is_named() {
+    async fn a_missing_command_is_named() {
         let error = hand_over(&["./not-there".to_owned()], "x").await.unwrap_err();
         assert!(matches!(error, DeliveryError::Start { .. }), "{error:?}");
-        assert!(error.to_string().starts_with("./not-there cannot be started: "));
-        assert!(hand_over(&[], "x").await.is_err(), "no words are no command");
+        assert!(error.to_string().starts_with("cannot start ./not-there: "));
+        assert!(hand_over(&[], "x").await.is_err(), "no arguments, no command");
     }
 }

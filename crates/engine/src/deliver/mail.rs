@@ -1,4 +1,4 @@
-//! Mail by SMTP (RFC 5321), over TLS unless told otherwise (RFC 3207, RFC 8314).
+//! Email over SMTP (RFC 5321), with TLS by default (RFC 3207, RFC 8314).
 
 use std::error::Error as _;
 use std::time::Duration;
@@ -12,32 +12,32 @@ use rustls::pki_types::CertificateDer;
 
 use super::DeliveryError;
 
-/// How long the server may take for each answer.
+/// How long the server may take for each reply.
 const TIMEOUT: Duration = Duration::from_secs(30);
 
-/// How the line to a mail server is made secure.
+/// How the connection to a mail server is secured.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Security {
-    /// It begins in the clear, and goes on only once it is secure.
+    /// It begins in plain text, and continues only with TLS.
     Starttls,
-    /// It is secure from the first octet.
+    /// TLS from the start.
     Tls,
-    /// Not at all.
+    /// Not secured.
     None,
 }
 
-/// A mail server, and who we are to it.
+/// A mail server.
 #[derive(Debug, Clone)]
 pub struct MailServer {
-    /// Its name or address.
+    /// Its host name or IP address.
     pub host: String,
     /// Its port.
     pub port: u16,
-    /// How the line is made secure.
+    /// How the connection is secured.
     pub security: Security,
-    /// User and password, where it wants to know.
+    /// User and password, if it requires them.
     pub user: Option<(String, String)>,
-    /// Certificates to trust beside the system's.
+    /// Certificates to trust in addition to the system's.
     pub ca_certs: Vec<CertificateDer<'static>>,
 }
 
@@ -47,29 +47,29 @@ impl MailServer {
     }
 }
 
-/// A letter.
+/// An email.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Mail {
-    /// Who it is from: an address, perhaps with a name.
+    /// The sender: an address, with or without a name.
     pub from: String,
-    /// Whom it is for.
+    /// The recipients.
     pub to: Vec<String>,
-    /// Its subject.
+    /// The subject.
     pub subject: String,
-    /// Its text.
+    /// The plain text.
     pub text: String,
-    /// The same in HTML.
+    /// The HTML.
     pub html: String,
-    /// Its id, without `<>`: the same for each attempt to deliver it.
+    /// The message id, without `<>`: the same for each attempt to deliver it.
     pub message_id: String,
-    /// The id that all letters of one thread refer to, without `<>`.
+    /// The message id that all emails of a thread refer to, without `<>`.
     pub thread: String,
 }
 
-/// Hands a letter to a server. Gives what the server said when it took it.
+/// Sends an email. Returns the server's reply when it has accepted it.
 ///
 /// # Errors
-/// When it cannot be written, the server was not reached, or did not take it.
+/// If the email is invalid, the server cannot be reached, or does not accept it.
 pub async fn send(server: MailServer, mail: Mail) -> Result<String, DeliveryError> {
     tokio::task::spawn_blocking(move || send_now(&server, &mail))
         .await
@@ -118,15 +118,15 @@ fn message(mail: &Mail) -> Result<Message, DeliveryError> {
     for to in &mail.to {
         message = message.to(mailbox(to)?);
     }
-    // Nobody is to answer that they are on holiday (RFC 3834 §5).
+    // Suppresses automatic replies (RFC 3834 §5).
     let automatic = HeaderName::new_from_ascii_str("Auto-Submitted");
     let message = message.raw_header(HeaderValue::new(automatic, "auto-generated".to_owned()));
     message
         .multipart(MultiPart::alternative_plain_html(mail.text.clone(), mail.html.clone()))
-        .map_err(|error| DeliveryError::Letter { why: error.to_string() })
+        .map_err(|error| DeliveryError::Email { why: error.to_string() })
 }
 
-/// What an error of the library means, in its innermost words.
+/// The innermost message of an error of the library.
 fn failure(server: &MailServer, error: &lettre::transport::smtp::Error) -> DeliveryError {
     let mut innermost = error.source();
     while let Some(deeper) = innermost.and_then(std::error::Error::source) {
@@ -160,14 +160,14 @@ mod tests {
     }
 
     #[test]
-    fn a_letter_has_its_id_its_thread_and_both_parts() {
+    fn an_email_has_its_id_its_thread_and_both_parts() {
         let written = String::from_utf8(message(&mail()).unwrap().formatted()).unwrap();
         for line in [
             "Message-ID: <rummage.1.2@a.test>",
             "References: <rummage.site@a.test>",
             "In-Reply-To: <rummage.site@a.test>",
             "Auto-Submitted: auto-generated",
-            "Subject: a.test: 1 broke",
+            "Subject: a.test: 1 newly broken",
             "<p>one</p>",
             "one",
         ] {
@@ -177,13 +177,13 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_address_is_named() {
+    fn an_invalid_address_is_named() {
         let bad = Mail { to: vec!["editor at home".to_owned()], ..mail() };
-        assert_eq!(message(&bad).unwrap_err().to_string(), "editor at home is no mail address");
+        assert_eq!(message(&bad).unwrap_err().to_string(), "editor at home is not an email address");
     }
 
     #[test]
-    fn a_server_that_is_not_there_is_not_reached() {
+    fn a_missing_server_cannot_be_reached() {
         let socket = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
         let port = socket.local_addr().unwrap().port();
         drop(socket);
@@ -196,6 +196,6 @@ mod tests {
         };
         let error = send_now(&server, &mail()).unwrap_err();
         assert!(matches!(error, DeliveryError::Line { .. }), "{error:?}");
-        assert!(error.to_string().starts_with(&format!("127.0.0.1:{port} was not reached: ")));
+        assert!(error.to_string().starts_with(&format!("cannot reach 127.0.0.1:{port}: ")));
     }
 }

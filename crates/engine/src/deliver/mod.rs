@@ -1,4 +1,4 @@
-//! Digests on their way out: by mail, or to a command.
+//! Delivering digests: by email, or to a command.
 
 mod command;
 mod mail;
@@ -6,62 +6,62 @@ mod mail;
 pub use command::hand_over;
 pub use mail::{Mail, MailServer, Security, send};
 
-/// Why something could not be delivered. It may be tried again.
+/// Why something could not be delivered. It may be retried.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum DeliveryError {
-    /// An address is none.
-    #[error("{address} is no mail address")]
+    /// An email address is invalid.
+    #[error("{address} is not an email address")]
     Address {
         /// The address.
         address: String,
     },
-    /// The letter cannot be written.
-    #[error("the letter cannot be written: {why}")]
-    Letter {
-        /// What the library says.
+    /// The email is invalid.
+    #[error("cannot write the email: {why}")]
+    Email {
+        /// The library's message.
         why: String,
     },
-    /// The server answered, and did not take it.
-    #[error("{server} does not take it: {said}")]
+    /// The server did not accept it.
+    #[error("{server} rejected it: {said}")]
     Refused {
         /// Host and port.
         server: String,
-        /// What it said, with its code.
+        /// Its reply, with the code.
         said: String,
     },
-    /// The server was not reached, or the line was lost.
-    #[error("{server} was not reached: {why}")]
+    /// The server could not be reached, or the connection was lost.
+    #[error("cannot reach {server}: {why}")]
     Line {
         /// Host and port.
         server: String,
-        /// What the system or the library says.
+        /// The message of the system or the library.
         why: String,
     },
     /// The command cannot be started.
-    #[error("{command} cannot be started: {why}")]
+    #[error("cannot start {command}: {why}")]
     Start {
         /// Its name.
         command: String,
-        /// What the system says.
+        /// The system's error.
         why: std::io::Error,
     },
-    /// The command ended with another code than 0, or was ended.
+    /// The command ended with another exit code than 0, or was killed.
     #[error("{command} ended with {how}{said}")]
     Ended {
         /// Its name.
         command: String,
-        /// Its exit code, or what ended it.
+        /// Its exit code, or the signal.
         how: String,
         /// The last line that it wrote to standard error, after a colon.
         said: String,
     },
     /// The command took too long.
-    #[error("{command} did not end within {seconds} s, and was ended")]
+    #[error("{command} did not end within {seconds} s, and was killed")]
     TooLong {
         /// Its name.
         command: String,
-        /// How long it had.
+        /// The time limit.
         seconds: u64,
     },
 }

@@ -1,10 +1,10 @@
-//! A folder of built pages, with a web server's rules: which file answers an address?
+//! A folder of built pages, served by a web server's rules: which file is at a URL?
 //!
 //! - `/x/` is `x/index.html`, else `x/index.htm`, else nothing.
-//! - `/x`, where `x` is a folder, is sent on to `/x/`.
-//! - With tidy paths `/x`, where there is no `x`, is `x.html`.
-//! - Names are those of the file system, with its case. Nothing outside of the folder is
-//!   given, neither by `..` nor by a symbolic link.
+//! - `/x`, if `x` is a folder, redirects to `/x/`.
+//! - With tidy paths, `/x` is `x.html` if there is no `x`.
+//! - Names are case-sensitive if the file system is. Nothing outside the folder is served,
+//!   neither through `..` nor through a symbolic link.
 
 use std::io;
 use std::path::{Component, Path, PathBuf};
@@ -13,12 +13,12 @@ use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_enco
 use rummage_core::url::scope::Bounds;
 use url::Url;
 
-/// What stands for a folder, in this order.
+/// Index files of folders, in this order.
 const INDEXES: [&str; 2] = ["index.html", "index.htm"];
-/// Endings of pages.
+/// Extensions of pages.
 const PAGES: [&str; 3] = ["html", "htm", "xhtml"];
 
-/// Characters of file names that stand encoded in a path (URL, "path percent-encode set"),
+/// Characters of file names that are percent-encoded in a path (URL, "path percent-encode set"),
 /// and the percent sign itself.
 const PATH: &AsciiSet = &CONTROLS
     .add(b' ')
@@ -33,34 +33,35 @@ const PATH: &AsciiSet = &CONTROLS
     .add(b'}')
     .add(b'%');
 
-/// A folder, and where it will live.
+/// A folder, and the URL at which it will be published.
 #[derive(Debug)]
 pub struct Folder {
-    /// As it was given.
+    /// The path as given.
     named: PathBuf,
-    /// With no symbolic link on the way.
+    /// The path without symbolic links.
     root: PathBuf,
     base: Url,
     bounds: Bounds,
     tidy: bool,
 }
 
-/// What there is for an address.
+/// What is at a URL.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) enum FolderMatch {
     /// A file.
     File(PathBuf),
-    /// Something at another address.
+    /// A redirect to another URL.
     At(String),
     /// Nothing.
     Nothing,
 }
 
 impl Folder {
-    /// A folder that will live at an address. `tidy`: pages are named without their ending.
+    /// Opens a folder to be published at this URL. `tidy`: pages are named without their
+    /// extension.
     ///
     /// # Errors
-    /// When it is no folder, or cannot be read.
+    /// If it is not a folder, or cannot be read.
     pub fn open(named: &Path, base: &Url, tidy: bool) -> io::Result<Folder> {
         let root = named.canonicalize()?;
         std::fs::read_dir(&root)?;
@@ -74,20 +75,20 @@ impl Folder {
         Ok(Folder { named: named.to_owned(), root, base, bounds, tidy })
     }
 
-    /// Where it will live.
+    /// The URL at which it will be published.
     #[must_use]
     pub fn base(&self) -> &Url {
         &self.base
     }
 
-    /// Whether an address is one that the folder stands for: on the host of its place, by
-    /// http or https, below its path.
+    /// Whether a URL belongs to the folder: on the host of its URL, by http or https, below its
+    /// path.
     #[must_use]
     pub fn owns(&self, url: &Url) -> bool {
         self.bounds.is_own(url) && url.path().starts_with(self.base.path())
     }
 
-    /// The file that answers an address, as the folder was named.
+    /// The file at a URL, relative to the path as given.
     #[must_use]
     pub fn file(&self, url: &Url) -> Option<PathBuf> {
         match self.find(url) {
@@ -96,9 +97,8 @@ impl Folder {
         }
     }
 
-    /// All pages in it, in the order of their names, each by all addresses that it has: the
-    /// usual one first. What cannot be read is left out, and so are folders behind symbolic
-    /// links.
+    /// All pages in it, in order of their names, each with all its URLs, the usual one first.
+    /// Unreadable files and folders behind symbolic links are left out.
     #[must_use]
     pub fn pages(&self) -> Vec<Vec<Url>> {
         let mut pages = Vec::new();
@@ -171,7 +171,7 @@ impl Folder {
         file.map_or(FolderMatch::Nothing, FolderMatch::File)
     }
 
-    /// The file, where it is one, and lies in the folder wherever its links lead.
+    /// The file, if it is one and is inside the folder after following links.
     fn inside(&self, path: &Path) -> Option<PathBuf> {
         if !path.is_file() {
             return None;
@@ -220,7 +220,7 @@ mod tests {
     }
 
     #[test]
-    fn urls_lead_to_files_as_web_servers_have_it() {
+    fn urls_map_to_files_as_in_web_servers() {
         let files = ["index.html", "x/index.html", "old/index.htm", "a b%.html", "empty/p.png"];
         let (_outer, folder) = folder(&files, "https://a.test", false);
         for (path, file) in [
@@ -242,7 +242,7 @@ mod tests {
     }
 
     #[test]
-    fn tidy_paths_name_pages_without_their_ending() {
+    fn tidy_paths_name_pages_without_their_extension() {
         let (_outer, folder) =
             folder(&["about.html", "index.html", "x/y.html"], "https://a.test/", true);
         assert_eq!(found(&folder, "/about"), "about.html");
@@ -251,7 +251,7 @@ mod tests {
         assert_eq!(
             pages,
             ["/about /about.html", "/ /index.html", "/x/y /x/y.html"],
-            "each by all its addresses"
+            "each with all its URLs"
         );
     }
 
@@ -273,7 +273,7 @@ mod tests {
     }
 
     #[test]
-    fn a_folder_may_live_below_a_path() {
+    fn a_folder_may_be_published_below_a_path() {
         let (_outer, folder) = folder(&["index.html", "v2/a#b.html"], "https://a.test/docs", false);
         let owns = |url: &str| folder.owns(&Url::parse(url).unwrap());
         assert!(owns("http://www.a.test/docs/x") && owns("https://a.test/docs/"));

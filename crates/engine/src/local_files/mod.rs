@@ -1,5 +1,5 @@
-//! What is at hand and need not be asked for over the network: a folder of built pages that
-//! answers as a web server would, and documents that somebody has given.
+//! Files that are read from disk instead of requested over the network: a folder of built pages,
+//! served as by a web server, and documents that the user has given.
 
 mod folder;
 
@@ -22,33 +22,33 @@ use url::Url;
 pub use folder::Folder;
 use folder::FolderMatch;
 
-/// Octets that are read at once.
+/// How many bytes are read at once.
 const CHUNK: usize = 64 * 1024;
 
-/// What is at hand. Nothing by itself.
+/// The local files of a crawl; by default, none.
 #[derive(Debug, Clone, Default)]
 pub struct LocalFiles {
     folder: Option<Arc<Folder>>,
-    /// So many files are read at a time as there are cores: more are no quicker, and each
-    /// holds a page.
+    /// As many files are read at a time as there are cores: more would not be faster, and each
+    /// holds a page in memory.
     readers: Option<Arc<Semaphore>>,
     documents: Arc<HashMap<String, Document>>,
 }
 
-/// A document that somebody has given.
+/// A document that the user has given.
 #[derive(Debug, Clone)]
 pub enum Document {
-    /// Its octets, and as what they are read.
+    /// Its bytes and format.
     Bytes(Bytes, Format),
-    /// What was read of it.
+    /// Its parsed contents.
     Read(Box<Reading>),
 }
 
-/// How a request ended, after how long, and what was read.
+/// The outcome, the time it took, and the parsed contents.
 pub(crate) type Given = (AttemptOutcome, Duration, Option<Reading>);
 
 impl LocalFiles {
-    /// A folder, for the addresses that it stands for.
+    /// A folder, for the URLs that belong to it.
     #[must_use]
     pub fn of_folder(folder: Arc<Folder>) -> LocalFiles {
         let cores = std::thread::available_parallelism().map_or(2, usize::from);
@@ -56,13 +56,13 @@ impl LocalFiles {
         LocalFiles { folder: Some(folder), readers, ..LocalFiles::default() }
     }
 
-    /// Documents by their addresses, in normal form.
+    /// Documents by URL, in normal form.
     #[must_use]
     pub fn of_documents(documents: HashMap<String, Document>) -> LocalFiles {
         LocalFiles { documents: Arc::new(documents), ..LocalFiles::default() }
     }
 
-    /// Whether what lies at this address comes from here.
+    /// Whether a URL is served from here.
     #[must_use]
     pub fn has(&self, url: &Url) -> bool {
         url.scheme() == "file"
@@ -70,8 +70,8 @@ impl LocalFiles {
             || self.folder.as_ref().is_some_and(|folder| folder.owns(url))
     }
 
-    /// Answers a request; `None` where the network is to be asked. `limit` octets of a body
-    /// are read.
+    /// Answers a request; `None` if it has to go over the network. `limit` bytes of a body are
+    /// read.
     pub(crate) async fn answer(&self, request: &Request, limit: usize) -> Option<Given> {
         if self.folder.is_none() && self.documents.is_empty() {
             return None;
@@ -134,8 +134,7 @@ fn of_folder(
     (AttemptOutcome::Response(answer), Some(reading))
 }
 
-/// A file as it was before gzip packed it: a sitemap may be, by its first octets (RFC 1952
-/// §2.3.1).
+/// Decompresses a file that begins like gzip (RFC 1952 §2.3.1), as sitemaps may.
 fn unpacked(file: File, format: Format) -> io::Result<Box<dyn Read>> {
     let mut source = BufReader::with_capacity(CHUNK, file);
     if format == Format::Sitemap && source.fill_buf()?.starts_with(&[0x1f, 0x8b]) {
@@ -154,7 +153,7 @@ fn read(
     let with_sketch = request.sketch && request.body == BodyUse::Page;
     let mut extractor = Extractor::of_url(&request.url, format, None, limit, with_sketch);
     let mut chunk = vec![0; CHUNK];
-    // What came before a fault is read.
+    // Everything before an error is read.
     while let Ok(length @ 1..) = source.read(&mut chunk) {
         if !extractor.feed(&chunk[..length]) {
             break;
@@ -174,7 +173,7 @@ fn status(status: u16) -> AttemptOutcome {
     AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() })
 }
 
-/// The type that a document of such a format would have.
+/// The media type for a format.
 fn media_type(format: Format) -> &'static str {
     match format {
         Format::Html => "text/html",

@@ -1,5 +1,4 @@
-//! What is done when a run has ended: its pages get their order, findings are brought up to
-//! date, and people are told.
+//! The end of a run: ranks its pages, updates findings, and queues digests.
 
 use rusqlite::params;
 
@@ -10,10 +9,10 @@ use crate::tables::page_order;
 use crate::write::RunWriter;
 
 impl RunWriter {
-    /// The run has ended, or was stopped: puts its pages in order.
+    /// Ends a run that is complete or was stopped, and ranks its pages.
     ///
     /// # Errors
-    /// When the store cannot be written.
+    /// See [`StoreError`].
     pub fn finish(&mut self, state: RunState) -> Result<(), StoreError> {
         let Some(run) = self.run else { return Ok(()) };
         self.open_transaction()?;

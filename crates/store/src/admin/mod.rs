@@ -1,4 +1,4 @@
-//! What is done to a store as a whole?
+//! Operations on a store as a whole.
 
 pub(crate) mod finish;
 pub(crate) mod patrol_lock;

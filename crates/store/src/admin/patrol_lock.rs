@@ -1,8 +1,8 @@
-//! Who watches over a store: one patrol at a time, which says what it does.
+//! The patrol of a store: one at a time, with a published status.
 //!
-//! A lock beside the store tells whether one is up; a small file of JSON what it does, for
-//! whoever looks on. Neither is part of the store: it may be read while nothing can be
-//! written to it.
+//! A lock file beside the store shows whether a patrol is running; a small JSON file shows what
+//! it is doing. Neither is part of the store, so that they can be used while the store cannot be
+//! written.
 
 use std::fs::File;
 use std::io;
@@ -14,26 +14,26 @@ use serde::{Deserialize, Serialize};
 use crate::db::connection::lock_file_of;
 use crate::db::error::StoreError;
 
-/// What a patrol does.
+/// The status of a patrol.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PatrolStatus {
-    /// Its process.
+    /// Its process id.
     pub process: u32,
-    /// Since when it is up.
+    /// When it started.
     pub since: Timestamp,
-    /// The site that is asked now, or comes next.
+    /// The site that is checked now, or next.
     pub site: Option<String>,
-    /// What is done with it: crawl, resume, recheck.
+    /// The job on it: crawl, resume, recheck.
     pub task: Option<String>,
-    /// When that begins; `None` where it is under way.
+    /// When the job starts; `None` if it is running.
     pub next_at: Option<Timestamp>,
-    /// What went wrong last, and has not gone well since.
+    /// The last problem, unless it has been resolved.
     pub problem: Option<String>,
-    /// When it ended, where it came to its end.
+    /// When it stopped, if it was not killed.
     pub ended_at: Option<Timestamp>,
 }
 
-/// Held by a patrol for as long as it is up.
+/// Held by a patrol while it is running.
 #[derive(Debug)]
 pub struct Guard {
     file: PathBuf,
@@ -41,22 +41,22 @@ pub struct Guard {
 }
 
 impl Guard {
-    /// Takes the place of the patrol of a store; `None` where there is one.
+    /// Takes the patrol lock of a store; `None` if another patrol holds it.
     ///
     /// # Errors
-    /// When the folder of the store cannot be written to.
+    /// If the folder of the store cannot be written to.
     pub fn take(store: &Path) -> Result<Option<Guard>, StoreError> {
         let lock = lock_file_of(store, ".patrol")?;
         Ok(lock.map(|lock| Guard { file: status_file(store), _lock: lock }))
     }
 
-    /// Tells what the patrol does.
+    /// Publishes the status of the patrol.
     ///
     /// # Errors
-    /// When the file cannot be written.
+    /// If the file cannot be written.
     pub fn publish(&self, status: &PatrolStatus) -> io::Result<()> {
         let text = serde_json::to_string(status).expect("a status is plain data");
-        // Whoever reads it finds the old one or the new one, never a half.
+        // Readers find the old or the new file, never a partial one.
         let mut new = self.file.clone().into_os_string();
         new.push(".new");
         std::fs::write(&new, text)?;
@@ -64,13 +64,13 @@ impl Guard {
     }
 }
 
-/// What the last patrol of a store said, and whether it is up; `None` where there never
-/// was one.
+/// The status of the last patrol of a store, and whether it is running; `None` if there never was
+/// one.
 #[must_use]
 pub fn patrol_of(store: &Path) -> Option<(PatrolStatus, bool)> {
     let text = std::fs::read_to_string(status_file(store)).ok()?;
     let status = serde_json::from_str(&text).ok()?;
-    // It is up where its place cannot be taken.
+    // It is running if its lock cannot be taken.
     let is_up = matches!(lock_file_of(store, ".patrol"), Ok(None));
     Some((status, is_up))
 }
@@ -87,7 +87,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn one_patrol_has_the_place_and_others_see_what_it_does() {
+    fn one_patrol_holds_the_lock_and_publishes_its_status() {
         let folder = tempfile::TempDir::new().unwrap();
         let store = folder.path().join("store.db");
         assert_eq!(patrol_of(&store), None);

@@ -1,4 +1,4 @@
-//! The sites of a store, and the runs of each: listed, and forgotten when they are old.
+//! The sites of a store and their runs: listing them, and deleting old ones.
 
 use std::collections::HashSet;
 use std::path::Path;
@@ -21,26 +21,26 @@ pub struct SiteRow {
     pub last: RunInfo,
     /// How many runs are stored.
     pub runs: u64,
-    /// Pages that the last run read.
+    /// Pages that the last run parsed.
     pub pages: u64,
-    /// What the last run found, beside the one before.
+    /// How the findings of the last run compare with those of the previous one.
     pub changes: Changes,
 }
 
-/// What was forgotten.
+/// What was deleted.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Pruned {
     /// The runs.
     pub runs: Vec<RunInfo>,
-    /// Octets that the store is smaller.
+    /// How many bytes smaller the store is.
     pub bytes: u64,
 }
 
 impl Reader {
-    /// The sites, in the order of their names.
+    /// The sites, in order of their names.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn sites(&self) -> Result<Vec<SiteRow>, StoreError> {
         let mut select =
             self.db.prepare("SELECT max(id), count(*) FROM run GROUP BY site ORDER BY site")?;
@@ -51,10 +51,10 @@ impl Reader {
         last.into_iter().map(site).collect()
     }
 
-    /// A run with its counts, as an overview tells of it.
+    /// A run with its counts, for an overview.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn site_row(&self, run: RunInfo, runs: u64) -> Result<SiteRow, StoreError> {
         let pages = self.db.query_row(
             "SELECT count(*) FROM run_page JOIN page_version ON page_version.id = version
@@ -66,10 +66,10 @@ impl Reader {
     }
 }
 
-/// Forgets all but the last runs of each site, or of one; what only they needed goes too.
+/// Deletes all but the last runs of each site, or of one, with everything that only they needed.
 ///
 /// # Errors
-/// When the store cannot be written, or another program writes to it.
+/// See [`StoreError`].
 pub fn prune(
     path: &Path,
     keep: u32,
@@ -112,11 +112,11 @@ pub fn prune(
     Ok(Pruned { runs, bytes: before.saturating_sub(size(path)) })
 }
 
-/// Rechecks that are kept whole, of each site.
+/// How many rechecks of each site are kept completely.
 const RECHECKS: u32 = 10;
 
-/// Forgets a site's rechecks but for the last ones: somebody who watches a site makes many
-/// of them. What they asked, and when, is kept: by that is known how steady addresses are.
+/// Deletes a site's rechecks except the last ones, because a patrol makes many. When they checked
+/// which URLs is kept: the intervals between checks depend on it.
 pub(crate) fn thin(db: &Connection, site: &str) -> Result<(), StoreError> {
     let mut select = db.prepare(
         "SELECT id FROM run WHERE site = ?1 AND kind = 'recheck' AND state <> 'going'
@@ -143,13 +143,13 @@ fn forget(db: &Connection, run: i64) -> Result<(), StoreError> {
         db.execute(&format!("DELETE FROM {table} WHERE run = ?1"), [run])?;
     }
     db.execute("DELETE FROM run WHERE id = ?1", [run])?;
-    // What was still found after that run keeps when it was found first.
+    // A finding that outlived that run keeps the time when it was found first.
     db.execute("DELETE FROM finding WHERE until_run = ?1", [run])?;
     Ok(())
 }
 
-/// Takes away what no run needs any more: page versions, marks, endings. Addresses stay:
-/// findings name them, and they are few beside the rest.
+/// Deletes what no run needs any more: page versions, link contents, outcomes. URLs stay:
+/// findings refer to them, and they take little space.
 fn sweep(db: &Connection) -> Result<(), StoreError> {
     db.execute_batch("DELETE FROM page_version WHERE id NOT IN (SELECT version FROM run_page)")?;
     let mut contents = HashSet::new();

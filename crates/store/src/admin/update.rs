@@ -1,6 +1,6 @@
-//! Brings the findings of a site up to date with a run that has ended.
+//! Updates the findings of a site after a run.
 //!
-//! A finding is a row for as long as it is found. A run that finds what the run before found
+//! A finding has one row while it is present. A run with the same findings as the previous one
 //! writes nothing, so that a site that does not change adds nothing.
 
 use std::collections::{HashMap, HashSet};
@@ -28,7 +28,7 @@ struct Row {
     id: i64,
     says: Says,
     known: collector::KnownFinding,
-    /// This very run closed it, when it was stopped.
+    /// This run closed it, when it was stopped.
     closed: bool,
     page: u32,
     target: u32,
@@ -43,8 +43,8 @@ struct Says {
     column: u32,
 }
 
-/// Brings the findings up to date with a run that has ended or was stopped. What is news
-/// is told when it has ended.
+/// Updates the findings after a run that has ended or was stopped. Changes are reported when it
+/// has ended.
 pub(crate) fn update(
     db: &Connection,
     number: i64,
@@ -73,14 +73,14 @@ pub(crate) fn update(
     news.post()
 }
 
-/// The findings of the site up to now.
+/// The findings of the site so far.
 #[derive(Default)]
 struct SoFar {
     /// Those that are open.
     open: HashMap<Key, Row>,
-    /// Those that have healed, and whether people knew of them.
+    /// Those that are fixed, and whether people were notified of them.
     closed: HashMap<Key, bool>,
-    /// Those of them whose healing nobody was told: a run saw it that was stopped.
+    /// Fixed findings that were not reported: the run that saw it was stopped.
     untold: Vec<i64>,
 }
 
@@ -122,15 +122,15 @@ fn rows_before(db: &Connection, run: &OpenRun<'_>) -> Result<SoFar, StoreError> 
 struct Update<'a> {
     db: &'a Connection,
     run: &'a OpenRun<'a>,
-    /// The run before, of the same site.
+    /// The previous run of the same site.
     before: Option<RunInfo>,
-    /// The same, once it was asked something.
+    /// Its coverage, once it is needed.
     canary: Option<RunCoverage<'a>>,
-    /// What is found no more, in the end.
+    /// In the end, the findings that are no longer present.
     open: HashMap<Key, Row>,
-    /// What had healed, and whether people knew of it.
+    /// Findings that were fixed, and whether people were notified of them.
     closed: HashMap<Key, bool>,
-    /// What people are told; of a run that was stopped, nothing.
+    /// The changes to report; none for a run that was stopped.
     news: Option<NotificationCollector<'a>>,
 }
 
@@ -193,7 +193,8 @@ impl<'a> Update<'a> {
         let page = self.run.page_at(found.page);
         let info = &self.run.info;
         let since = collector::checked_at(self.run, found.target)?.unwrap_or(info.started_at);
-        // What only could be seen now is no news; neither is what has only moved.
+        // A finding that could not be found before is not news; neither is a link that has only
+        // moved.
         let is_news = standing != Standing::Open && is_wrong(found.verdict);
         let notified = if is_news { NotifyState::Pending } else { NotifyState::Notified };
         let print = self.run.contents.print(found.content)?.cast_signed();
@@ -233,7 +234,7 @@ impl<'a> Update<'a> {
         Ok((self.db.last_insert_rowid(), collector::KnownFinding { notified, since }))
     }
 
-    /// What the run before had to say of a finding.
+    /// What the previous run could see of a finding.
     fn before(
         &mut self,
         found: &LinkMatch,
@@ -249,7 +250,7 @@ impl<'a> Update<'a> {
         Ok(if would { PreviousRun::CouldSee } else { PreviousRun::CouldNotSee })
     }
 
-    /// What is not found any more has healed, where this run would have seen it.
+    /// Findings that are no longer present are fixed, if this run would have found them.
     fn close_the_rest(&mut self) -> Result<(), StoreError> {
         if self.open.is_empty() {
             return Ok(());

@@ -1,10 +1,10 @@
-//! Marks that came with one page: what they name, and what they say.
+//! Link contents that first appeared on one page: their targets, and the links themselves.
 
 use rummage_core::extract::reading::Region;
 
 use super::{Packer, Unpacker};
 
-/// What a link says; as it is packed, element and attribute are the numbers of their words.
+/// The contents of a link; packed, element and attribute are numbers of words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct LinkContent<'a, Word = u32> {
     pub(crate) element: Word,
@@ -19,20 +19,20 @@ pub(crate) struct LinkContent<'a, Word = u32> {
     pub(crate) rel: Option<&'a str>,
 }
 
-/// How a reference is written. Most are the target in whole, or its path: these need not
-/// be told twice.
+/// How a reference is written. Most are the whole target, or its path, which need not be stored
+/// twice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Written<'a> {
-    /// Just as the address of the target.
+    /// Exactly the URL of the target.
     Whole,
-    /// As path and query of the address of the target.
+    /// Path and query of the URL of the target.
     Path,
-    /// In some other way.
+    /// Any other text.
     Other(&'a str),
 }
 
 impl<'a> Written<'a> {
-    /// The text, where this is the address of the target.
+    /// The source text, for a target with this URL.
     pub(crate) fn text(self, target: &'a str) -> &'a str {
         match self {
             Written::Whole => target,
@@ -55,10 +55,10 @@ const REGIONS: [Option<Region>; 6] = [
     Some(Region::Footer),
 ];
 const SCRIPTED: u8 = 8;
-/// Bits for the texts that may be missing: fragment, text, rel.
+/// Flags for the optional texts: fragment, text, rel.
 const TEXTS: [u8; 3] = [16, 32, 64];
 
-/// Marks, as they are gathered from a page.
+/// Link contents, as they are collected from a page.
 #[derive(Debug, Default)]
 pub(crate) struct PackedLinks {
     pub(crate) count: u32,
@@ -103,7 +103,7 @@ impl PackedLinks {
     }
 }
 
-/// The targets of the marks of a row.
+/// The targets of the link contents of a row.
 pub(crate) fn targets(bytes: &[u8]) -> impl Iterator<Item = u32> {
     let mut bytes = Unpacker(bytes);
     let mut target = 0i64;
@@ -113,12 +113,12 @@ pub(crate) fn targets(bytes: &[u8]) -> impl Iterator<Item = u32> {
     })
 }
 
-/// The fingerprints of the marks of a row.
+/// The fingerprints of the link contents of a row.
 pub(crate) fn prints(bytes: &[u8]) -> impl Iterator<Item = u64> {
-    bytes.chunks_exact(8).map(|print| u64::from_le_bytes(print.try_into().expect("eight octets")))
+    bytes.chunks_exact(8).map(|print| u64::from_le_bytes(print.try_into().expect("eight bytes")))
 }
 
-/// What one mark says; `None` where no writer of ours made it.
+/// Unpacks the contents of one link; `None` if they are damaged.
 pub(crate) fn said(bytes: &[u8]) -> Option<LinkContent<'_>> {
     let mut bytes = Unpacker(bytes);
     let flags = bytes.byte()?;
@@ -155,7 +155,7 @@ pub(crate) fn said(bytes: &[u8]) -> Option<LinkContent<'_>> {
     })
 }
 
-/// Where each mark of a row begins.
+/// Where each link's contents begin in a row.
 pub(crate) fn starts(bytes: &[u8]) -> Vec<u32> {
     let mut starts = Vec::new();
     let mut rest = Unpacker(bytes);
@@ -188,7 +188,7 @@ mod tests {
     use proptest::prelude::*;
 
     #[test]
-    fn a_reference_that_is_the_target_is_not_told_twice() {
+    fn a_reference_equal_to_the_target_is_not_stored_twice() {
         let target = "https://a.test:8443/x?y";
         assert_eq!(Written::Whole.text(target), target);
         assert_eq!(Written::Path.text(target), "/x?y");
@@ -197,7 +197,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_is_packed_comes_out_again(
+        fn packing_round_trips(
             links in prop::collection::vec(
                 (any::<u32>(), any::<u64>(), any::<u32>(), 0..6usize, any::<bool>(), ".{0,9}",
                  prop::option::of(".{0,9}"), prop::option::of(".{0,9}"), prop::option::of(".{0,9}")),

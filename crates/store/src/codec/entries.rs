@@ -1,21 +1,21 @@
-//! Requests as they ended, and which addresses are plainly sound.
+//! Requests in the order in which they ended, and which URLs are simply sound.
 
 use rummage_core::evidence::{Method, Purpose};
 use rummage_core::url::scope::Scope;
 
 use super::{Packer, Unpacker};
 
-/// One request, or a word on an address that came later.
+/// One request, or a later result for a URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Entry {
     pub(crate) url: u32,
-    /// The request, where this is one.
+    /// The request, if this is one.
     pub(crate) request: Option<Requested>,
-    /// The address is plainly sound, and on this side of the bounds.
+    /// The URL is simply sound, with this scope.
     pub(crate) sound: Option<Scope>,
 }
 
-/// A request as it ended.
+/// A request that has ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Requested {
     pub(crate) at_us: u64,
@@ -24,7 +24,7 @@ pub(crate) struct Requested {
     pub(crate) outcome: u32,
     pub(crate) strained: bool,
     pub(crate) hop: Option<String>,
-    /// An earlier run made it; this one took its word.
+    /// An earlier run made it; this one reused its result.
     pub(crate) recalled: bool,
     /// Why it was made.
     pub(crate) purpose: Purpose,
@@ -85,7 +85,7 @@ fn flags(entry: &Entry) -> u8 {
     sound | request
 }
 
-/// Unpacks; what cannot be read (no writer of ours made it) ends the list.
+/// Unpacks entries; damaged data ends the list.
 pub(crate) fn unpack(bytes: &[u8]) -> impl Iterator<Item = Entry> {
     let mut bytes = Unpacker(bytes);
     let (mut url, mut at, mut outcome) = (0i64, 0i64, 0i64);
@@ -146,7 +146,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_is_packed_comes_out_again(entries in prop::collection::vec(entry(), 0..20)) {
+        fn packing_round_trips(entries in prop::collection::vec(entry(), 0..20)) {
             prop_assert_eq!(unpack(&pack(&entries)).collect::<Vec<_>>(), entries);
         }
 

@@ -1,7 +1,7 @@
-//! Many small facts in few octets.
+//! Many small facts in few bytes.
 //!
-//! Whole numbers are varints of seven bits, the lowest first; what may fall is told as
-//! a zigzag difference to the one before.
+//! Integers are varints of seven bits, lowest first; values that may decrease are stored as a
+//! zigzag difference to the previous one.
 
 pub(crate) mod contents;
 pub(crate) mod entries;
@@ -14,7 +14,7 @@ use rummage_core::extract::reading::Sketch;
 pub(crate) struct Packer(pub(crate) Vec<u8>);
 
 impl Packer {
-    /// A number that is never below nought.
+    /// Packs an unsigned number.
     pub(crate) fn number(&mut self, mut rest: u64) {
         while rest >= 0x80 {
             self.0.push((rest & 0x7f) as u8 | 0x80);
@@ -23,20 +23,20 @@ impl Packer {
         self.0.push(rest as u8);
     }
 
-    /// A difference: the sign goes to the lowest bit.
+    /// Packs a difference, with the sign in the lowest bit.
     #[expect(clippy::cast_sign_loss, reason = "zigzag")]
     pub(crate) fn difference(&mut self, number: i64) {
         self.number(((number << 1) ^ (number >> 63)) as u64);
     }
 
-    /// A text, with its length before it.
+    /// Packs a text, preceded by its length.
     pub(crate) fn text(&mut self, text: &str) {
         self.number(text.len() as u64);
         self.0.extend_from_slice(text.as_bytes());
     }
 }
 
-/// Reads packed values. What no writer of ours made gives `None`.
+/// Reads packed values. Damaged data gives `None`.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Unpacker<'a>(pub(crate) &'a [u8]);
 
@@ -76,7 +76,7 @@ impl<'a> Unpacker<'a> {
     }
 }
 
-/// The hashes of a page's text in sixteen octets.
+/// The hashes of a page's text in sixteen bytes.
 pub(crate) fn sketch(sketch: Sketch) -> [u8; 16] {
     (u128::from(sketch.text) << 64 | u128::from(sketch.outline)).to_be_bytes()
 }

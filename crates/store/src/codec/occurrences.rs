@@ -1,10 +1,10 @@
-//! The links of a page in a few octets each: mark, line and column.
+//! The links of a page in a few bytes each: link contents, line and column.
 //!
-//! A page's marks were mostly met one after the other, and its lines grow.
+//! The contents on a page were mostly first seen one after the other, and its lines increase.
 
 use super::{Packer, Unpacker};
 
-/// Where a mark stands in a page.
+/// An occurrence of a link on a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Occurrence {
     pub(crate) content: u32,
@@ -24,7 +24,7 @@ pub(crate) fn pack(occurrences: &[Occurrence]) -> Vec<u8> {
     out.0
 }
 
-/// Unpacks; what cannot be read (no writer of ours made it) ends the list.
+/// Unpacks occurrences; damaged data ends the list.
 pub(crate) fn unpack(bytes: &[u8]) -> impl Iterator<Item = Occurrence> {
     let mut bytes = Unpacker(bytes);
     let (mut content, mut line) = (0i64, 0i64);
@@ -46,7 +46,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_is_packed_comes_out_again(
+        fn packing_round_trips(
             numbers in prop::collection::vec((any::<u32>(), any::<u32>(), any::<u32>()), 0..40),
         ) {
             let occurrences: Vec<Occurrence> = numbers
@@ -63,7 +63,7 @@ mod tests {
     }
 
     #[test]
-    fn a_menu_costs_three_bytes_a_link() {
+    fn a_menu_takes_three_bytes_per_link() {
         let occurrences: Vec<Occurrence> =
             (0..100).map(|n| Occurrence { content: 5000 + n, line: 10, column: 8 }).collect();
         assert!(pack(&occurrences).len() <= 302);

@@ -1,4 +1,4 @@
-//! Opening a store: is it ours, is it of a version that we know, is it there?
+//! Opening a store: checks that the file is one, and migrates it to the current version.
 
 use std::fs::{File, TryLockError};
 use std::path::Path;
@@ -9,24 +9,24 @@ use url::Url;
 
 use crate::db::error::StoreError;
 
-/// Tells our files from other SQLite files: "RUMM" in the header.
+/// Distinguishes stores from other SQLite files: "RUMM" in the header.
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
-/// Each step takes a store from the version before to its own; the first makes it.
+/// Each step migrates a store from the version before to its own; the first creates it.
 const MIGRATIONS: &[Migration] = &[(7, include_str!("schema.sql"))];
 
-/// A version, and how it is made from the one before.
+/// A version, and the SQL that migrates to it.
 type Migration = (i64, &'static str);
 
-/// The oldest version that we know. Those before were never given out.
+/// The oldest version that can be migrated. Earlier ones were never released.
 const OLDEST: i64 = MIGRATIONS[0].0;
 
-/// The newest version that we know.
+/// The newest known version.
 const KNOWN: i64 = MIGRATIONS[MIGRATIONS.len() - 1].0;
 
-/// Opens a store to write; makes it, and the folder that it stands in, if need be.
+/// Opens a store to write; creates it, and its folder, if necessary.
 ///
-/// The lock that comes with it keeps other writers out, and readers not.
+/// The lock that comes with it excludes other writers, but not readers.
 pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreError> {
     if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
         std::fs::create_dir_all(folder).map_err(|error| StoreError::CannotOpen {
@@ -47,13 +47,13 @@ pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreErro
     Ok((connection, lock))
 }
 
-/// Takes the lock of a store: a file beside it, since SQLite has locks of its own on the store.
+/// Takes the lock of a store: a file beside it, since SQLite has its own locks on the store.
 fn lock(path: &Path) -> Result<File, StoreError> {
     lock_file_of(path, "")?.ok_or(StoreError::Busy)
 }
 
-/// Takes a lock of that name; `None` where another program has it. The file is empty and
-/// stays: only whether it is locked says something.
+/// Takes a lock with this name; `None` if another process holds it. The file is empty and stays:
+/// only the lock on it matters.
 pub(crate) fn lock_file_of(path: &Path, name: &str) -> Result<Option<File>, StoreError> {
     let mut file = path.as_os_str().to_owned();
     file.push(name);
@@ -70,10 +70,10 @@ pub(crate) fn lock_file_of(path: &Path, name: &str) -> Result<Option<File>, Stor
     }
 }
 
-/// Opens a store for a few words beside a run that may be written: they wait for its
+/// Opens a store for small writes beside a run that may be writing: they wait for its
 /// transactions, which are short.
 pub(crate) fn open_next_to(path: &Path) -> Result<Connection, StoreError> {
-    // It is brought up to date, if need be.
+    // Migrates it, if necessary.
     drop(open_to_read(path)?);
     let connection = Connection::open(path).map_err(|error| StoreError::opening(path, error))?;
     prepare(&connection)?;
@@ -87,8 +87,8 @@ pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
         return Err(StoreError::Missing { path: path.to_owned() });
     }
     let connection = match connect_to_read(path, false) {
-        // A folder that may only be read has no room for the index of a log; without a log,
-        // none is needed: nothing changes there.
+        // A read-only folder has no room for the index of a write-ahead log; without a log, none
+        // is needed, because nothing changes there.
         Err(StoreError::ReadOnly | StoreError::CannotOpen { .. }) if !has_log(path) => {
             connect_to_read(path, true)?
         }
@@ -96,7 +96,7 @@ pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
     };
     connection.pragma_update(None, "cache_size", -8_000)?;
     if version(&connection)? < KNOWN {
-        // An older program wrote it: whoever opens it first brings it up to date.
+        // An older version wrote it: the first to open it migrates it.
         drop(connection);
         drop(open_to_write(path)?);
         return open_to_read(path);
@@ -126,7 +126,7 @@ fn has_log(path: &Path) -> bool {
     Path::new(&name).exists()
 }
 
-/// A store as a file that nobody changes (SQLite, "URI Filenames").
+/// A store as a file that does not change (SQLite, "URI Filenames").
 fn immutable_uri(path: &Path) -> Option<String> {
     let mut uri = Url::from_file_path(std::path::absolute(path).ok()?).ok()?;
     uri.set_query(Some("immutable=1"));
@@ -136,10 +136,11 @@ fn immutable_uri(path: &Path) -> Option<String> {
 fn prepare(connection: &Connection) -> rusqlite::Result<()> {
     connection.busy_timeout(Duration::from_secs(1))?;
     connection.pragma_update(None, "journal_mode", "wal")?;
-    // With the log, "normal" may lose the last transactions on a power cut, never the file.
+    // With a write-ahead log, "normal" may lose the last transactions in a power cut, but never
+    // the file.
     connection.pragma_update(None, "synchronous", "normal")?;
-    // A checkpoint waits for the disk: every 32 MiB is often enough for a log that is
-    // read back at once after a kill.
+    // A checkpoint waits for the disk: every 32 MiB is often enough for a log that is read back
+    // at once after a kill.
     connection.pragma_update(None, "wal_autocheckpoint", 8_000)?;
     connection.pragma_update(None, "cache_size", -8_000)
 }
@@ -194,7 +195,7 @@ mod tests {
     }
 
     #[test]
-    fn a_store_is_brought_up_to_date_step_by_step() {
+    fn a_store_is_migrated_step_by_step() {
         let mut connection = Connection::open_in_memory().unwrap();
         migrate(&mut connection, 0, MIGRATIONS).unwrap();
         assert_eq!(version_of(&connection), KNOWN);
@@ -203,13 +204,13 @@ mod tests {
         migrate(&mut connection, KNOWN, &steps).unwrap();
         assert_eq!(version_of(&connection), NEXT);
         connection.execute("INSERT INTO word (word) VALUES ('a')", []).unwrap();
-        // A second time, nothing is left to do.
+        // The second time, nothing is left to do.
         migrate(&mut connection, NEXT, &steps).unwrap();
         assert_eq!(version_of(&connection), NEXT);
     }
 
     #[test]
-    fn a_step_that_fails_leaves_the_store_as_it_was() {
+    fn a_failed_step_leaves_the_store_unchanged() {
         let mut connection = Connection::open_in_memory().unwrap();
         migrate(&mut connection, 0, MIGRATIONS).unwrap();
         let half = "DROP TABLE word; ALTER TABLE nothing RENAME TO something";

@@ -1,4 +1,4 @@
-//! Is this file ours, of a version that we know, and sound?
+//! The database file: opening, checking and migrating it.
 
 pub(crate) mod connection;
 pub(crate) mod error;

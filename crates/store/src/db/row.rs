@@ -1,4 +1,4 @@
-//! From the columns of a row to what they say.
+//! From the columns of a row to values.
 
 use jiff::Timestamp;
 use rusqlite::Row;
@@ -6,22 +6,22 @@ use rusqlite::types::Type;
 
 use super::error::StoreError;
 
-/// A text of a row, without copying it; `None` for what is none.
+/// A text in a row, without copying it; `None` for NULL.
 pub(crate) fn text<'a>(row: &'a Row<'_>, column: usize) -> Result<Option<&'a str>, StoreError> {
     Ok(row.get_ref(column)?.as_str_or_null().unwrap_or_default())
 }
 
-/// A time that we wrote; the start of time for one that we did not.
+/// A stored time; the earliest time if it is invalid.
 pub(crate) fn timestamp(text: &str) -> Timestamp {
     text.parse().unwrap_or_default()
 }
 
-/// A word in the store that no version of this tool wrote there.
+/// A name in the store that is not a valid value.
 #[derive(Debug, thiserror::Error)]
-#[error("the word \"{0}\" is unknown")]
+#[error("unknown value \"{0}\"")]
 struct UnknownWord(String);
 
-/// What a stored word stands for. One that is unknown means that the store is damaged
+/// The value with a stored name. An unknown name means that the store is damaged
 /// ([`StoreError::Damaged`]): it is never taken for another.
 pub(crate) fn word<T>(
     row: &Row<'_>,
@@ -32,7 +32,7 @@ pub(crate) fn word<T>(
     named(word).ok_or_else(|| unknown(column, word))
 }
 
-/// The same, where a column may be empty.
+/// The same for a column that may be NULL.
 pub(crate) fn optional_word<T>(
     row: &Row<'_>,
     column: usize,

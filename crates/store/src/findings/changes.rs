@@ -1,4 +1,4 @@
-//! How the findings of a run compare with those of the run before.
+//! How the findings of a run compare with those of the previous run.
 
 use std::collections::HashSet;
 
@@ -13,8 +13,7 @@ use crate::db::row::{optional_word, text, word};
 use crate::model::{Changes, RunInfo};
 use crate::tables::findings::target_of_row;
 
-/// How the findings of a run compare with those of the run before; what is set aside is
-/// left out.
+/// Counts how the findings of a run compare with those of the previous run, without waived ones.
 pub(crate) fn changes(
     db: &Connection,
     run: &RunInfo,
@@ -53,7 +52,7 @@ pub(crate) fn changes(
     Ok(changes)
 }
 
-/// What a finding is in a run, beside the run before.
+/// How a finding has changed since the previous run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 enum Change {
     Broke,

@@ -1,4 +1,4 @@
-//! Two runs of a site beside each other: what broke, what healed, what is still open.
+//! Two runs of a site compared: newly broken, fixed, still open.
 
 use std::collections::{HashMap, HashSet};
 
@@ -12,44 +12,44 @@ use crate::read::link_query::{LinkMatch, LinkQuery};
 use crate::tables::findings::key_of_row;
 use crate::tables::interning::Key;
 
-/// Why something is not found any more.
+/// How a finding was fixed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Healing {
-    /// The link is there, and leads where it should.
+    /// The link is still there, and its target works.
     Mended,
-    /// The page has no such link any more.
+    /// The link was removed from the page.
     TakenOut,
-    /// The page is gone.
+    /// The page was removed.
     PageGone,
 }
 
-/// What one run found beside another, earlier one.
+/// The findings of a run compared with those of an earlier one.
 #[derive(Debug, Default)]
 pub struct Comparison {
-    /// Found by the later run, and not by the earlier, which would have seen it.
+    /// Findings of the later run that the earlier run would have found, and did not.
     pub broke: Vec<LinkMatch>,
-    /// The same, but for that it had been there before.
+    /// The same, but they had been present before that.
     pub returned: Vec<LinkMatch>,
-    /// Found by both.
+    /// Findings of both runs.
     pub open: Vec<LinkMatch>,
-    /// The later run met a server that was away, busy or refused everything: no news.
+    /// Servers that were unavailable in the later run: not news.
     pub passing: Vec<LinkMatch>,
-    /// Found by the later run; the earlier could not have seen it.
+    /// Findings of the later run that the earlier run could not have found.
     pub unseen: Vec<LinkMatch>,
-    /// Found by the earlier run, and not by the later, which would have seen it.
+    /// Findings of the earlier run that the later run would have found, and did not.
     pub healed: Vec<(LinkMatch, Healing)>,
-    /// Found by the earlier run; the later did not look.
+    /// Findings of the earlier run that the later run did not check.
     pub not_looked: Vec<LinkMatch>,
-    /// Pages that the later run alone read.
+    /// Pages that only the later run parsed.
     pub pages_new: Vec<StoredUrl>,
-    /// Pages that the earlier run alone read, and the later found gone.
+    /// Pages that only the earlier run parsed, and that were gone in the later run.
     pub pages_gone: Vec<StoredUrl>,
 }
 
-/// Compares what two runs found, by the same selection.
+/// Compares the findings of two runs with the same selection.
 ///
 /// # Errors
-/// When the store cannot be read.
+/// See [`StoreError`].
 pub fn compare(earlier: &LinkQuery<'_>, later: &LinkQuery<'_>) -> Result<Comparison, StoreError> {
     let (one, two) = (earlier.run(), later.run());
     let mut before = findings(earlier)?;
@@ -98,7 +98,7 @@ pub fn compare(earlier: &LinkQuery<'_>, later: &LinkQuery<'_>) -> Result<Compari
     Ok(comparison)
 }
 
-/// What a sift gives by key; the same link twice on a page is one finding.
+/// The links of a query by key; the same link twice on a page is one finding.
 fn findings(query: &LinkQuery<'_>) -> Result<HashMap<Key, LinkMatch>, StoreError> {
     let mut findings = HashMap::new();
     query.for_each(|found| {
@@ -108,14 +108,14 @@ fn findings(query: &LinkQuery<'_>) -> Result<HashMap<Key, LinkMatch>, StoreError
     Ok(findings)
 }
 
-/// By the rank of the page, then by the place on it.
+/// By the rank of the page, then by the position on it.
 fn in_order(findings: HashMap<Key, LinkMatch>) -> Vec<(Key, LinkMatch)> {
     let mut list: Vec<(Key, LinkMatch)> = findings.into_iter().collect();
     list.sort_by_key(|(_, found)| (found.page, found.line, found.column, found.target));
     list
 }
 
-/// What had healed at the time of a run.
+/// The findings that had been fixed at the time of a run.
 fn healed_before(query: &LinkQuery<'_>) -> Result<HashSet<Key>, StoreError> {
     let info = query.run().info();
     let mut select = query.run().db.prepare(

@@ -1,4 +1,4 @@
-//! What a run knows of a finding that another run has.
+//! What a run could see of the findings of another.
 
 use std::collections::HashSet;
 
@@ -12,7 +12,7 @@ use crate::read::open::OpenRun;
 use crate::tables::page_order;
 use crate::tables::url_status::UrlStatuses;
 
-/// A run that is asked about the findings of another.
+/// The coverage of a run, compared with another.
 #[derive(Debug)]
 pub(crate) struct RunCoverage<'a> {
     url_statuses: std::borrow::Cow<'a, UrlStatuses>,
@@ -22,7 +22,7 @@ pub(crate) struct RunCoverage<'a> {
 }
 
 impl<'a> RunCoverage<'a> {
-    /// A run that is asked about the findings of `other`.
+    /// The coverage of a run for the findings of `other`.
     pub(crate) fn new(
         db: &Connection,
         run: RunInfo,
@@ -33,7 +33,7 @@ impl<'a> RunCoverage<'a> {
         Ok(RunCoverage { url_statuses, read, ..RunCoverage::bare(&run, other) })
     }
 
-    /// The same for a run that is open.
+    /// The same for an open run.
     pub(crate) fn of(run: &'a OpenRun<'_>, other: &RunInfo) -> RunCoverage<'a> {
         let read = run.pages.iter().map(|page| page.url).collect();
         let url_statuses = std::borrow::Cow::Borrowed(&run.url_statuses);
@@ -49,7 +49,7 @@ impl<'a> RunCoverage<'a> {
         }
     }
 
-    /// Whether the run would have had a finding of the other, if it had been there.
+    /// Whether the run would have had a finding of the other, if it had been present.
     pub(crate) fn would_have_found(
         &self,
         page: StoredUrl,
@@ -58,7 +58,7 @@ impl<'a> RunCoverage<'a> {
         status: Option<u16>,
     ) -> bool {
         let said = self.url_statuses.of(target.0);
-        // Where places were not looked for, none could be missing.
+        // If anchors were not checked, none could be missing.
         let unlooked = cause == Some(Cause::NoSuchFragment) && !self.whole;
         would_have_found(Coverage {
             page: self.page(page.0),
@@ -73,7 +73,7 @@ impl<'a> RunCoverage<'a> {
         })
     }
 
-    /// Whether the run read a page.
+    /// Whether the run parsed a page.
     pub(crate) fn has_read(&self, page: StoredUrl) -> bool {
         self.read.contains(&page.0)
     }

@@ -1,4 +1,4 @@
-//! What has become of what was found?
+//! Findings across runs: their standing, waivers, and comparisons.
 
 pub(crate) mod changes;
 pub(crate) mod compare;

@@ -1,4 +1,4 @@
-//! What has become of the findings of a run.
+//! The standing of the findings of a run.
 
 use rummage_core::findings::compare::is_finding;
 
@@ -12,8 +12,7 @@ use crate::tables::interning::Key;
 use crate::tables::url_status::UrlStatus;
 
 impl OpenRun<'_> {
-    /// What has become of a finding over the runs; `None` for what is none, and for a run
-    /// that has not ended.
+    /// The history of a finding; `None` if the link is none, or the run has not ended.
     pub(crate) fn standing(&self, found: &LinkMatch) -> Result<Option<History>, StoreError> {
         if !is_finding(found.verdict) {
             return Ok(None);
@@ -21,15 +20,15 @@ impl OpenRun<'_> {
         Ok(self.histories()?.of(self.key(found)?))
     }
 
-    /// How the findings of the run compare with those of the run before.
+    /// How the findings of the run compare with those of the previous run.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn changes(&self) -> Result<Changes, StoreError> {
         changes(self.db, &self.info, &self.waivers)
     }
 
-    /// The last status on the way to the target of a link.
+    /// The last status of the target of a link.
     pub(crate) fn status(&self, found: &LinkMatch) -> Option<u16> {
         self.url_status(found.target.0).and_then(UrlStatus::status)
     }

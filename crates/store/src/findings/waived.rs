@@ -1,4 +1,4 @@
-//! What people have set aside, as the findings of a run.
+//! Waivers applied to the findings of a run.
 
 use std::collections::{HashMap, HashSet};
 
@@ -13,23 +13,23 @@ use crate::model::StoredUrl;
 use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 
-/// What a waiver asks for of a finding.
+/// What a waiver needs to know of a finding.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FindingFacts {
-    /// The page that has the link.
+    /// The page with the link.
     pub page: String,
     /// The target, with its fragment.
     pub target: String,
-    /// Why it is a finding.
+    /// The cause.
     pub cause: Option<Cause>,
-    /// The last status on the way.
+    /// The last status.
     pub status: Option<u16>,
-    /// Where the hops ended.
+    /// The final URL.
     pub last: String,
 }
 
 impl FindingFacts {
-    /// As the core takes them.
+    /// The same, as the core takes it.
     #[must_use]
     pub fn facts(&self) -> Facts<'_> {
         Facts {
@@ -43,10 +43,10 @@ impl FindingFacts {
 }
 
 impl OpenRun<'_> {
-    /// What waivers ask for of a finding.
+    /// What waivers need to know of a finding.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn facts(&self, found: &LinkMatch) -> Result<FindingFacts, StoreError> {
         let (status, last) = match self.outcome(found.target)? {
             Some(outcome) => (outcome.status, outcome.last),
@@ -60,7 +60,7 @@ impl OpenRun<'_> {
         Ok(FindingFacts { status, ..facts })
     }
 
-    /// The same, but for what was answered.
+    /// The same without the response.
     fn plain_facts(&self, found: &LinkMatch) -> Result<FindingFacts, StoreError> {
         let url = self.url(found.target)?;
         let target = self.contents.with(found.content, |said| match said.fragment {
@@ -76,12 +76,12 @@ impl OpenRun<'_> {
         })
     }
 
-    /// Whether somebody has set a finding aside.
+    /// Whether a waiver covers a finding.
     pub(crate) fn is_waived(&self, found: &LinkMatch) -> Result<bool, StoreError> {
         self.is_waived_by(found, &self.waivers)
     }
 
-    /// Whether one of these sets a finding aside.
+    /// Whether one of these waivers covers a finding.
     pub(crate) fn is_waived_by(
         &self,
         found: &LinkMatch,
@@ -91,17 +91,17 @@ impl OpenRun<'_> {
             return Ok(false);
         }
         let plain = self.plain_facts(found)?;
-        // What was answered takes more to fetch, and most findings fit no pattern.
+        // The response is more expensive to fetch, and most findings match no pattern.
         if !waivers.0.iter().any(|waiver| waiver.fits(&plain.facts())) {
             return Ok(false);
         }
         Ok(waivers.hold(&self.facts(found)?.facts()))
     }
 
-    /// The targets all of whose findings are set aside, with what is said of each.
+    /// The targets whose findings are all waived, with their verdicts.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn waived_targets(&self) -> Result<Vec<(StoredUrl, Verdict)>, StoreError> {
         if self.waivers.is_empty() {
             return Ok(Vec::new());

@@ -1,4 +1,4 @@
-//! What comes out of a store, in plain types: they know no SQL.
+//! The data in a store, as plain types without SQL.
 
 mod notify;
 mod records;

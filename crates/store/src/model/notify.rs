@@ -1,16 +1,16 @@
-//! How people are told of what has changed.
+//! Who is notified of changes.
 
 use rummage_core::findings::waiver::Waivers;
 use rummage_core::schedule::notifications::APART;
 
-/// How people are told, and of what not.
+/// Which changes are reported, and how.
 #[derive(Debug, Clone)]
 pub struct NotifySettings {
-    /// What is set aside.
+    /// The waivers.
     pub waivers: Waivers,
-    /// How far two checks must lie apart before what may pass is told, in seconds.
+    /// The minimum time between two checks before a temporary failure is reported, in seconds.
     pub apart: i64,
-    /// The ways in which digests are delivered; where there are none, none is made.
+    /// The channels by which digests are delivered; if there are none, no digests are written.
     pub channels: Vec<Channel>,
 }
 
@@ -20,17 +20,17 @@ impl Default for NotifySettings {
     }
 }
 
-/// A way to deliver a digest.
+/// A channel for digests.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Channel {
-    /// By mail.
+    /// Email.
     Mail,
-    /// To a command, on its standard input.
+    /// A command that reads standard input.
     Command,
 }
 
 impl Channel {
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {

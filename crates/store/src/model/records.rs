@@ -1,4 +1,4 @@
-//! What comes out of a store, in plain types.
+//! The data in a store, as plain types.
 
 use std::time::Duration;
 
@@ -11,12 +11,12 @@ use rummage_core::findings::selection::Standing;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 
-/// An address of a store, by its number there.
+/// A URL in a store, by its number.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct StoredUrl(pub(crate) u32);
 
 impl StoredUrl {
-    /// Its number in the store: dense, so that lists may be kept by it.
+    /// Its number in the store: dense, so that vectors can be indexed by it.
     #[must_use]
     pub fn index(self) -> usize {
         self.0 as usize
@@ -26,11 +26,11 @@ impl StoredUrl {
 /// How far a run got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RunState {
-    /// It is under way, or was killed.
+    /// It is running, or was killed.
     Going,
-    /// It was stopped and can go on.
+    /// It was stopped, and can be continued.
     Stopped,
-    /// It came to its end.
+    /// It is complete.
     Finished,
 }
 
@@ -49,21 +49,21 @@ impl RunState {
     }
 }
 
-/// What kind of pass a run is.
+/// The kind of a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RunKind {
-    /// It walks a site.
+    /// A crawl of a site.
     Crawl,
-    /// It asks some addresses again, and takes the word of the run before for the rest.
+    /// A recheck of some URLs, which reuses the results of the last run for all others.
     Recheck,
-    /// It asks the links of some pages of a site.
+    /// A check of the links on some pages of a site.
     Page,
-    /// It asks the addresses in lists; there is no site.
+    /// A check of the URLs in lists, without a site.
     Probe,
 }
 
 impl RunKind {
-    /// The word for it in every output.
+    /// Its name in every output.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -80,98 +80,97 @@ impl RunKind {
     }
 }
 
-/// One run, as its head line tells of it.
+/// One run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RunInfo {
     /// The run's number, from 1 in a store.
     pub number: i64,
-    /// The host of the start, with its port where that is not a default one.
+    /// The host of the start URL, with its port unless that is the default.
     pub site: String,
-    /// Where the start's redirects ended.
+    /// The last hop of the start URL.
     pub start: String,
-    /// The start as it was given.
+    /// The start URL as given.
     pub given_start: String,
-    /// The version of the tool.
+    /// The version of Rummage.
     pub version: String,
-    /// The rules of extraction and verdicts by which it saw what it saw
+    /// The version of its rules for extraction and verdicts
     /// ([`RULES_VERSION`](rummage_core::RULES_VERSION)).
     pub rules: u32,
-    /// The options that it was given, as JSON; no secrets.
+    /// Its options, as JSON; without secrets.
     pub options: String,
-    /// What bounds the run: options that decide what it can see, as one text.
+    /// Its bounds: the options that decide what it can see, as one text.
     pub bounds: String,
-    /// Links that lead nowhere are broken, not doubtful.
+    /// Placeholder links are broken, not doubtful.
     pub placeholders_are_broken: bool,
     /// The title of the start page.
     pub title: Option<String>,
-    /// What kind of pass it is.
+    /// Its kind.
     pub kind: RunKind,
-    /// Header fields of its own were sent.
+    /// It sent headers of its own.
     pub own_fields: bool,
-    /// When the run began.
+    /// When it began.
     pub started_at: Timestamp,
-    /// From when its moments are counted: before it began where it tells what earlier
-    /// runs have seen.
+    /// The time from which its moments are counted: before its beginning, if it reuses earlier
+    /// results.
     pub epoch_at: Timestamp,
-    /// How long it took, up to the last thing that is stored.
+    /// How long it took, up to the last stored event.
     pub took: Duration,
     /// How far it got.
     pub state: RunState,
 }
 
-/// The counts at the head of a listing. They are of the whole run.
+/// The totals of a whole run.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Totals {
-    /// Pages that were read.
+    /// Pages that were parsed.
     pub pages: u64,
-    /// Links on them: places, not targets.
+    /// Links on them, counting every occurrence.
     pub links: u64,
     /// URLs that links name.
     pub urls: u64,
     /// URLs that were requested: redirects and nonexistent test URLs too.
     pub requested: u64,
-    /// Targets that somebody has set aside, with all their links; they are among none of
-    /// the counts by verdict.
+    /// Waived targets, with all their links; they are not part of the counts by verdict.
     pub waived: u64,
-    /// Addresses that were not asked again: an earlier run had, and they were not due.
+    /// URLs that were not requested, because an earlier run had and they were not due.
     pub recalled: u64,
-    /// When the one of those was asked whose check is oldest.
+    /// When the oldest of these was checked.
     pub recalled_since: Option<Timestamp>,
-    /// Targets of links that are broken: addresses, and fragments without a place.
+    /// Broken targets: URLs, and fragments without an anchor.
     pub broken: u64,
-    /// Addresses that are doubtful.
+    /// Doubtful targets.
     pub doubtful: u64,
-    /// Addresses that have moved.
+    /// Moved targets.
     pub moved: u64,
-    /// Addresses that are sound.
+    /// Sound targets.
     pub sound: u64,
-    /// What was not checked, with reasons, the most frequent first.
+    /// URLs that were not checked, by reason, most frequent first.
     pub skipped: Vec<SkipCount>,
-    /// Addresses that were still to be asked when the run was stopped.
+    /// URLs that were still to be checked when the run was stopped.
     pub not_asked: u64,
-    /// Style sheets that were read.
+    /// Stylesheets that were parsed.
     pub stylesheets: u64,
-    /// Sitemaps that were read.
+    /// Sitemaps that were parsed.
     pub sitemaps: u64,
-    /// Lists that were read.
+    /// Lists that were parsed.
     pub lists: u64,
-    /// Of all that was read, what was given as a file: nobody was asked for it.
+    /// How many of the parsed documents were local files, which took no request.
     pub given: u64,
-    /// Pages of the site that were asked and not read, by reason.
+    /// Internal pages that were requested and not parsed, by reason.
     pub not_parsed: Vec<NotParsedCount>,
-    /// What there is to know beside, by kind and address.
+    /// Notes, by kind and URL.
     pub notes: Vec<NoteRow>,
-    /// Pages and style sheets that were longer than the limit: what lay beyond was not read.
+    /// Pages and stylesheets that were longer than the limit, and only read up to it.
     pub cut: u64,
-    /// Sitemaps that were longer than theirs.
+    /// Sitemaps that were longer than their limit.
     pub cut_sitemaps: u64,
-    /// The same of robots.txt.
+    /// robots.txt files that were longer than their limit.
     pub cut_robots: u64,
-    /// Servers that were asked more slowly.
+    /// Servers that were slowed down for.
     pub slowed: Vec<SlowedServer>,
 }
 
-/// How many addresses were not checked for one reason.
+/// How many URLs were not checked for one reason.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SkipCount {
     /// The reason.
@@ -180,7 +179,7 @@ pub struct SkipCount {
     pub urls: u64,
 }
 
-/// How many pages of the site were asked and not read, for one reason.
+/// How many internal pages were requested and not parsed, for one reason.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NotParsedCount {
     /// The reason.
@@ -189,62 +188,63 @@ pub struct NotParsedCount {
     pub pages: u64,
 }
 
-/// A server that showed strain.
+/// A server that was overloaded.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SlowedServer {
-    /// Host, and port where it is not a default one.
+    /// Host, with its port unless that is the default.
     pub server: String,
-    /// How often its pace was halved.
+    /// How many times requests were slowed down.
     pub times: u64,
-    /// How it showed last.
+    /// The last sign of it.
     pub strain: Strain,
-    /// Requests in flight at most, when it was asked most slowly.
+    /// The lowest maximum number of requests in flight.
     pub lowest: u32,
-    /// Least time between two requests then.
+    /// The longest minimum time between two requests.
     pub gap: Duration,
 }
 
-/// What a run says of one address.
+/// The result of a run for one URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Outcome {
     /// The verdict.
     pub verdict: Verdict,
-    /// Why.
+    /// The cause.
     pub cause: Option<Cause>,
-    /// The last status on the way.
+    /// The last status.
     pub status: Option<u16>,
-    /// Where the hops ended; `None` where it was not asked.
+    /// The final URL; `None` if it was not requested.
     pub last: Option<String>,
     /// For what moved: where the leading permanent redirects end.
     pub moved_to: Option<String>,
-    /// How many hops there were.
+    /// The number of redirects.
     pub hops: u32,
-    /// On which side of the bounds; `None` for what is not asked over HTTP.
+    /// The scope; `None` for what is not an HTTP URL.
     pub scope: Option<Scope>,
-    /// Why a page of the site was asked, but not read.
+    /// Why an internal page was requested, but not parsed.
     pub not_parsed: Option<NotParsed>,
-    /// When it was asked last; `None` where it was not.
+    /// When it was last checked; `None` if never.
     pub checked_at: Option<Timestamp>,
 }
 
-/// One link on one page, with what is said of its target.
+/// One link on one page, with the result for its target.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkRow {
-    /// The target's address, by its number.
+    /// The target's URL, by number.
     pub target: StoredUrl,
-    /// The target's address.
+    /// The target's URL.
     pub url: String,
     /// The fragment, without `#`.
     pub fragment: Option<String>,
-    /// What is said of the target: of the address, or of the fragment if that is worse.
+    /// The result for the target: that of the URL, or of the fragment if that is worse.
     pub outcome: Outcome,
-    /// The fragment looks like one that a script reads.
+    /// The fragment looks like one for a script.
     pub for_script: bool,
-    /// The page that has the link.
+    /// The page with the link.
     pub page: String,
-    /// Line of the start of the tag, from 1; 0 for what stands in the head of the answer.
+    /// Line of the start of the tag, from 1; 0 for a link in a response header.
     pub line: u32,
-    /// Column of the start of the tag in Unicode code points, from 1; 0 as the line.
+    /// Column of the start of the tag in Unicode code points, from 1; 0 for a link in a response
+    /// header.
     pub column: u32,
     /// The element.
     pub element: String,
@@ -252,40 +252,39 @@ pub struct LinkRow {
     pub attribute: String,
     /// The link text.
     pub text: Option<String>,
-    /// The reference as it stands in the source.
+    /// The reference as written in the source.
     pub written: String,
     /// The nearest landmark.
     pub region: Option<Region>,
     /// The `rel` attribute.
     pub rel: Option<String>,
-    /// On how many pages of the run the very same link stands.
+    /// The number of pages of the run with the same link.
     pub pages: u64,
-    /// How many links the page is away from the start; `None` where the start does not
-    /// lead there.
+    /// The depth of the page; `None` if the start does not lead there.
     pub depth: Option<u32>,
-    /// What has become of it over the runs; `None` for what is no finding.
+    /// Its history; `None` if it is not a finding.
     pub history: Option<History>,
-    /// Somebody has set it aside.
+    /// A waiver covers it.
     pub waived: bool,
 }
 
-/// A finding over the runs of a site.
+/// A finding across the runs of a site.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct History {
-    /// What has become of it.
+    /// Its standing.
     pub standing: Standing,
     /// The run that found it first.
     pub first_run: i64,
     /// When that run began.
     pub first_seen: Timestamp,
-    /// There is a run of the site before that one: in a first run all is new, which is no news.
+    /// The site has an earlier run. In a first run, everything is new, which is no news.
     pub has_before: bool,
-    /// This run found it first, and the run before could not have seen it.
+    /// This run found it first, and the previous run could not have found it.
     pub new_check: bool,
 }
 
 impl LinkRow {
-    /// Address and fragment.
+    /// URL and fragment.
     #[must_use]
     pub fn full_target(&self) -> String {
         match &self.fragment {
@@ -295,76 +294,75 @@ impl LinkRow {
     }
 }
 
-/// What a page was when it was read.
+/// A parsed page.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PageRow {
     /// Its title.
     pub title: Option<String>,
-    /// Links away from the start; `None` where the start does not lead there.
+    /// Its depth; `None` if the start does not lead there.
     pub depth: Option<u32>,
-    /// How many links it has.
+    /// The number of its links.
     pub links: u64,
 }
 
-/// What is known of a target in one row.
+/// Everything about a target in one row.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TargetRow {
-    /// The address.
+    /// The URL.
     pub url: String,
-    /// What is said of it.
+    /// Its result.
     pub outcome: Outcome,
-    /// The last answer of the last hop, where a server answered.
+    /// The last response of the last hop, if there was one.
     pub answer: Option<ResponseHead>,
     /// How long the last request took.
     pub took: Option<Duration>,
-    /// The title of the page that it is.
+    /// The title, if it is a page.
     pub title: Option<String>,
-    /// Links away from the start, where it is a page that was read.
+    /// Its depth, if it is a parsed page.
     pub depth: Option<u32>,
 }
 
-/// One address on the way from a target to its last hop.
+/// One hop from a target to its final URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TraceRow {
-    /// The address.
+    /// The URL.
     pub url: String,
-    /// What was seen each time it was asked.
+    /// The evidence of each request.
     pub attempts: Vec<Attempt>,
-    /// The title that was seen last.
+    /// The last title.
     pub title: Option<String>,
-    /// The page, where it was read.
+    /// The page, if it was parsed.
     pub page: Option<PageRow>,
 }
 
-/// How the findings of a run compare with those before, by targets; what has only moved
-/// does not count.
+/// How the findings of a run compare with those before, by targets; moved ones do not count.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Changes {
-    /// Targets that broke.
+    /// Newly broken targets.
     pub broke: u64,
-    /// Targets that had healed, and came back.
+    /// Targets that were fixed, and are back.
     pub returned: u64,
-    /// Targets that healed.
+    /// Fixed targets.
     pub healed: u64,
     /// Targets that are still open.
     pub open: u64,
-    /// Targets that the run before could not have seen.
+    /// Targets that the previous run could not have found.
     pub unseen: u64,
 }
 
 impl Changes {
-    /// Whether something is worse than it was.
+    /// Whether anything is worse than before.
     #[must_use]
     pub fn is_worse(&self) -> bool {
         self.broke + self.returned > 0
     }
 }
 
-/// Something to know, and of which address.
+/// A note about a URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NoteRow {
-    /// The address.
+    /// The URL.
     pub url: String,
-    /// What there is to know.
+    /// The note.
     pub note: Note,
 }

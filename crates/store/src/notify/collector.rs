@@ -1,5 +1,5 @@
-//! What people are told at the end of a run: each change once, in the transaction of the
-//! run that saw it, so that none is told twice and none is lost.
+//! Collects the changes to report at the end of a run: each once, in the transaction of the run
+//! that found it, so that none is lost or reported twice.
 
 use crate::model::NotifySettings;
 use jiff::Timestamp;
@@ -17,16 +17,16 @@ use crate::notify::outbox;
 use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 
-/// What is known of a finding, as far as it matters for what is told of it.
+/// What is stored about notifications of a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct KnownFinding {
     pub(crate) notified: NotifyState,
-    /// When the check was that found it first.
+    /// The time of the check that found it first.
     pub(crate) since: Timestamp,
 }
 
 impl KnownFinding {
-    /// Of a row with the columns told, `wrong_since`, `first_at`, from this one on.
+    /// From a row with the columns `told`, `wrong_since` and `first_at`, starting at this one.
     pub(crate) fn of_row(
         row: &rusqlite::Row<'_>,
         column: usize,
@@ -42,12 +42,12 @@ impl KnownFinding {
     }
 }
 
-/// Takes what a run has to say of each finding, and gathers what is news.
+/// Takes the observations of a run, and collects the changes to report.
 pub(crate) struct NotificationCollector<'a> {
     db: &'a Connection,
     run: &'a OpenRun<'a>,
     notify: &'a NotifySettings,
-    /// The number of the finding, and what is told of it.
+    /// The number of the finding, and the change to report.
     news: Vec<(i64, Notification)>,
 }
 
@@ -60,7 +60,7 @@ impl<'a> NotificationCollector<'a> {
         NotificationCollector { db, run, notify, news: Vec::new() }
     }
 
-    /// A finding is there. `again`: people were told once that it had healed.
+    /// A finding is present. `again`: it was reported as fixed before.
     pub(crate) fn handle_there(
         &mut self,
         id: i64,
@@ -68,7 +68,7 @@ impl<'a> NotificationCollector<'a> {
         found: &LinkMatch,
         again: bool,
     ) -> Result<(), StoreError> {
-        // Most are known, and stay so.
+        // For most findings, nothing changes.
         if known.notified == NotifyState::Notified && self.notify.waivers.is_empty() {
             return Ok(());
         }
@@ -81,7 +81,7 @@ impl<'a> NotificationCollector<'a> {
         self.take(id, known.notified, CheckResult::Present { waived, sure, again })
     }
 
-    /// A finding has healed.
+    /// A finding is fixed.
     pub(crate) fn handle_healed(
         &mut self,
         id: i64,
@@ -106,7 +106,7 @@ impl<'a> NotificationCollector<'a> {
         Ok(())
     }
 
-    /// Puts a digest of the news into the outbox, for each way in which it is delivered.
+    /// Queues a digest of the changes for each channel.
     pub(crate) fn post(self) -> Result<(), StoreError> {
         if self.news.is_empty() || self.notify.channels.is_empty() {
             return Ok(());
@@ -116,7 +116,7 @@ impl<'a> NotificationCollector<'a> {
     }
 }
 
-/// When the check of an address was on which a run relies.
+/// When a URL was checked, for a result that a run relies on.
 pub(crate) fn checked_at(
     run: &OpenRun<'_>,
     target: StoredUrl,

@@ -1,4 +1,4 @@
-//! A digest: what has changed at a site, gathered from the findings that are news.
+//! A digest: what has changed at a site, built from the findings to report.
 
 use std::collections::HashMap;
 
@@ -17,84 +17,82 @@ use crate::notify::message_id::message_id;
 use crate::tables::findings::target_of_row;
 use crate::tables::runs::previous;
 
-/// Of each kind of news, so many targets are shown.
+/// How many targets of each kind of change are listed.
 const TARGETS: usize = 40;
-/// Of each target, so many places.
+/// How many links of each target.
 const PLACES: usize = 3;
 
-/// What has changed at a site since people were told last. Its JSON is what commands get
-/// on standard input.
+/// What has changed at a site since the last digest. Commands receive its JSON on standard input.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Digest {
-    /// The version of this shape.
+    /// The version of this schema.
     pub schema: u32,
-    /// The host of the start.
+    /// The host of the start URL.
     pub site: String,
-    /// Where the site begins.
+    /// The start URL.
     pub start: String,
     /// The title of the start page.
     pub title: Option<String>,
-    /// The run that saw it.
+    /// The run that found the changes.
     pub run: i64,
-    /// The run before it.
+    /// The previous run.
     pub run_before: Option<i64>,
-    /// What kind of pass it was: crawl, recheck.
+    /// The kind of run: crawl, recheck.
     pub kind: String,
     /// When it began.
     pub began_at: Timestamp,
-    /// The same for each attempt to deliver it.
+    /// The message id, the same for each attempt to deliver it.
     pub message_id: String,
-    /// How many targets there are of each kind of news, and in all.
+    /// The number of targets for each kind of change, and in total.
     pub counts: Counts,
-    /// What broke; of a first run, what is wrong.
+    /// Newly broken targets; in a first run, all broken ones.
     pub broke: Vec<DigestTarget>,
-    /// What had healed, and came back.
+    /// Targets that were fixed, and are back.
     pub returned: Vec<DigestTarget>,
-    /// What was set aside, and is not any more.
+    /// Targets that were waived, and no longer are.
     pub reopened: Vec<DigestTarget>,
-    /// What has healed.
+    /// Fixed targets.
     pub healed: Vec<DigestTarget>,
 }
 
 /// Counts of targets.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Counts {
-    /// What broke.
+    /// Newly broken.
     pub broke: u64,
-    /// What came back.
+    /// Returned.
     pub returned: u64,
-    /// What is not set aside any more.
+    /// No longer waived.
     pub reopened: u64,
-    /// What healed.
+    /// Fixed.
     pub healed: u64,
-    /// What is wrong now, all in all.
+    /// Open in total.
     pub open: u64,
 }
 
-/// A target that is told of.
+/// A target in a digest.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct DigestTarget {
-    /// The address, with its fragment where that is what is wrong; of a placeholder, what
-    /// is written.
+    /// The URL, with its fragment if that is broken; for a placeholder, the source text.
     pub target: String,
-    /// The verdict; of what healed, that which it had.
+    /// The verdict; for a fixed target, the one it had.
     pub verdict: String,
-    /// Why.
+    /// The cause.
     pub cause: Option<String>,
-    /// The last status on the way.
+    /// The last status.
     pub status: Option<u16>,
-    /// How many links it is about.
+    /// The number of links.
     pub links: u64,
     /// Some of them.
     pub places: Vec<DigestLink>,
 }
 
-/// A place where a link stands, or stood.
+/// A link to a target, now or before it was fixed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct DigestLink {
     /// The page.
     pub page: String,
-    /// The line, from 1; 0 for what stands in the head of the answer.
+    /// The line, from 1; 0 for a link in a response header.
     pub line: u32,
     /// The column, from 1.
     pub column: u32,
@@ -107,7 +105,7 @@ pub struct DigestLink {
 }
 
 impl Digest {
-    /// Whether it is about the first run of a site: all it found is new.
+    /// Whether it is about the first run of a site, in which everything is new.
     #[must_use]
     pub fn is_first(&self) -> bool {
         self.run_before.is_none()
@@ -131,7 +129,7 @@ pub(crate) fn of_news(
     }
     let mut list = |news: Notification| {
         let mut list = lists.remove(&news).unwrap_or_default();
-        // What stands in most places first.
+        // Targets with the most links come first.
         list.sort_by(|a, b| (b.links, &a.target).cmp(&(a.links, &b.target)));
         let count = list.len() as u64;
         list.truncate(TARGETS);
@@ -168,8 +166,8 @@ pub(crate) fn of_news(
     })
 }
 
-/// The same in the order of pages and places: they were gathered in any order. What stood on
-/// a page that is gone comes last.
+/// Sorts links by page and position, since they were collected in any order. Links on removed
+/// pages come last.
 fn in_order(
     db: &Connection,
     run: &RunInfo,

@@ -1,13 +1,13 @@
-//! What a digest is called in mail (RFC 5322 §3.6.4).
+//! The message id of a digest (RFC 5322 §3.6.4).
 
 use crate::model::RunInfo;
 
-/// The id of the digest of a run: nobody else makes the same.
+/// The unique message id of the digest of a run.
 pub(crate) fn message_id(run: &RunInfo) -> String {
     format!("rummage.{}.{}@{}", run.started_at.as_microsecond(), run.number, domain(&run.site))
 }
 
-/// A site as the right half of a message id: its host, without the port.
+/// The site as the right half of a message id: its host, without the port.
 fn domain(site: &str) -> String {
     let plain = |c: char| if c.is_ascii_alphanumeric() || c == '-' || c == '.' { c } else { '-' };
     let host = site.rsplit_once(':').map_or(site, |(host, _)| host);
@@ -19,7 +19,7 @@ mod tests {
     use super::domain;
 
     #[test]
-    fn the_domain_of_a_message_id_holds_no_port_and_nothing_odd() {
+    fn the_domain_of_a_message_id_is_a_plain_host_name() {
         assert_eq!(domain("www.a.test"), "www.a.test");
         assert_eq!(domain("localhost:8000"), "localhost");
         assert_eq!(domain("[::1]:8000"), "---1-");

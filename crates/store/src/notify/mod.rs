@@ -1,4 +1,4 @@
-//! What are people told, and is it delivered?
+//! Notifications: collecting changes in digests, and delivering them.
 
 pub(crate) mod collector;
 pub(crate) mod digest;

@@ -1,8 +1,8 @@
-//! Digests on their way: each is delivered at least once, and as a rule no more than once.
+//! The outbox: each digest is delivered at least once, and normally only once.
 //!
-//! A row is written in the transaction of the run that it tells of, and marked when the
-//! other side has taken it. Between these two a crash has it delivered twice, with the same
-//! message id, by which mail readers know that it is one letter.
+//! A row is written in the transaction of the run that it reports, and marked when the recipient
+//! has accepted it. A crash between the two causes a second delivery with the same message id, by
+//! which mail readers recognize the duplicate.
 
 use std::fs::File;
 use std::path::Path;
@@ -18,32 +18,32 @@ use crate::model::Channel;
 use crate::notify::digest::Digest;
 use crate::read::reader::Reader;
 
-/// Letters of a site that are kept once they were delivered.
+/// How many delivered digests of a site are kept.
 const KEPT: u32 = 20;
 
-/// A digest on its way.
+/// A queued digest.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct QueuedDigest {
     /// Its number.
     pub id: i64,
-    /// The way in which it is delivered.
+    /// The channel.
     pub channel: Channel,
-    /// What it tells.
+    /// The digest.
     pub digest: Digest,
-    /// The same as JSON, as it was written.
+    /// The digest as JSON, as it was written.
     pub json: String,
-    /// How often it was tried in vain.
+    /// The number of failed attempts.
     pub attempts: u32,
 }
 
-/// Digests of a site that were not delivered yet.
+/// Undelivered digests of a site.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Undelivered {
     /// The site.
     pub site: String,
     /// How many.
     pub emails: u64,
-    /// How often the one that was tried most was tried.
+    /// The highest number of attempts among them.
     pub attempts: u32,
     /// When the next is tried.
     pub next_at: Timestamp,
@@ -51,7 +51,7 @@ pub struct Undelivered {
     pub problem: Option<String>,
 }
 
-/// Writes a digest, for each way in which it is delivered.
+/// Queues a digest for each channel.
 pub(crate) fn post(
     db: &Connection,
     digest: &Digest,
@@ -62,7 +62,7 @@ pub(crate) fn post(
         "INSERT INTO outbox (site, run, channel, message_id, digest, next_at)
          VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
     )?;
-    // It is tried as soon as anybody looks.
+    // Due immediately.
     let now = digest.began_at.to_string();
     for channel in channels {
         insert.execute(params![
@@ -77,28 +77,28 @@ pub(crate) fn post(
     Ok(())
 }
 
-/// The one who delivers what is in a store. Runs may be written meanwhile.
+/// Access to the queued digests of a store. Runs may be written meanwhile.
 #[derive(Debug)]
 pub struct Outbox {
     db: Connection,
-    /// Held for as long as it lives: nothing is delivered by two at a time.
+    /// Locked while this value exists, so that digests are delivered by one process at a time.
     _lock: File,
 }
 
 impl Outbox {
-    /// Opens the outbox of a store; `None` where another program is delivering.
+    /// Opens the outbox of a store; `None` while another process is delivering.
     ///
     /// # Errors
-    /// When the store cannot be opened or written.
+    /// See [`StoreError`].
     pub fn open(path: &Path) -> Result<Option<Outbox>, StoreError> {
         let Some(lock) = lock_file_of(path, ".outbox")? else { return Ok(None) };
         Ok(Some(Outbox { db: open_next_to(path)?, _lock: lock }))
     }
 
-    /// What is to be tried now, in the order in which it was written.
+    /// The digests that are due, in the order in which they were written.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn due(&self, now: Timestamp) -> Result<Vec<QueuedDigest>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT id, channel, digest, attempts, next_at FROM outbox
@@ -107,7 +107,7 @@ impl Outbox {
         let mut rows = select.query([])?;
         let mut emails = Vec::new();
         while let Some(row) = rows.next()? {
-            // A next time that lies far ahead was noted by a clock that went wrong.
+            // A time too far ahead was recorded by a wrong clock.
             let at = timestamp(text(row, 4)?.unwrap_or_default());
             let attempts: u32 = row.get(3)?;
             let longest = now.checked_add(SignedDuration::from_hours(13)).unwrap_or(now);
@@ -123,10 +123,10 @@ impl Outbox {
         Ok(emails)
     }
 
-    /// The other side has taken it.
+    /// Records that a digest was delivered.
     ///
     /// # Errors
-    /// When the store cannot be written.
+    /// See [`StoreError`].
     pub fn handle_delivered(&self, email: &QueuedDigest, now: Timestamp) -> Result<(), StoreError> {
         self.db.execute(
             "UPDATE outbox SET delivered_at = ?2, next_at = NULL, problem = NULL,
@@ -143,10 +143,10 @@ impl Outbox {
         Ok(())
     }
 
-    /// It could not be delivered: it is tried again, after a gap that grows. Gives when.
+    /// Records a failed delivery. Returns when to retry, after a growing delay.
     ///
     /// # Errors
-    /// When the store cannot be written.
+    /// See [`StoreError`].
     pub fn handle_failed(
         &self,
         email: &QueuedDigest,
@@ -162,12 +162,12 @@ impl Outbox {
         Ok(next)
     }
 
-    /// The settings name no such way any more: it is never tried again.
+    /// Records that the channel is no longer in the settings: the digest is never retried.
     ///
     /// # Errors
-    /// When the store cannot be written.
+    /// See [`StoreError`].
     pub fn handle_dropped(&self, email: &QueuedDigest) -> Result<(), StoreError> {
-        let problem = "the settings name no such way any more";
+        let problem = "this channel is no longer in the settings";
         self.db.execute(
             "UPDATE outbox SET next_at = NULL, problem = ?2 WHERE id = ?1",
             params![email.id, problem],
@@ -177,10 +177,10 @@ impl Outbox {
 }
 
 impl Reader {
-    /// What waits to be delivered, by site.
+    /// The undelivered digests, by site.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn undelivered(&self) -> Result<Vec<Undelivered>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT site, count(*), max(attempts), min(next_at),

@@ -1,4 +1,4 @@
-//! What has to be asked again so that a target gets a new word.
+//! What to request again so that a target gets a new verdict.
 
 use std::collections::{HashMap, HashSet};
 
@@ -9,12 +9,12 @@ use crate::model::StoredUrl;
 use crate::read::open::OpenRun;
 
 impl OpenRun<'_> {
-    /// The addresses to ask so that these targets get a new word: they themselves, where
-    /// their redirects lead, and the pages that carry them, for a link may have been taken
-    /// out; of each target the first `pages` by rank.
+    /// The URLs to request so that these targets get new verdicts: the targets, the URLs they
+    /// redirect to, and the pages that link to them, since links may have been removed; for each
+    /// target the first `pages` by rank.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn to_recheck(
         &self,
         targets: &[StoredUrl],

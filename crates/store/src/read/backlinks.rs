@@ -1,4 +1,4 @@
-//! Which pages name addresses that somebody asks about.
+//! The pages that link to given URLs.
 
 use std::collections::{HashMap, HashSet};
 
@@ -8,21 +8,21 @@ use crate::db::error::StoreError;
 use crate::model::StoredUrl;
 use crate::read::open::OpenRun;
 
-/// The links to an address.
+/// The links to a URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Backlinks {
-    /// On how many pages there are some.
+    /// The number of pages with links to it.
     pub pages: u64,
     /// The first page, and the line and column of the first link on it.
     pub first: (String, u32, u32),
 }
 
 impl OpenRun<'_> {
-    /// The links to these addresses, as the run found them; nothing of those that no link
-    /// names. One walk over the pages, however many there are.
+    /// The links to these URLs in the run; URLs without links are left out. Takes one pass over
+    /// the pages.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn carried(
         &self,
         urls: &HashSet<String>,
@@ -57,7 +57,7 @@ impl OpenRun<'_> {
         let mut carried = HashMap::new();
         for (url, (pages, page, line, column, _)) in found {
             let first = (self.url(self.page_at(page))?, line, column);
-            let url = known.remove(&url).expect("only these were sifted");
+            let url = known.remove(&url).expect("only these were queried");
             carried.insert(url, Backlinks { pages, first });
         }
         Ok(carried)

@@ -1,5 +1,4 @@
-//! The checks of each address over the runs of a site, as far as they say when the next is
-//! due.
+//! The checks of each URL across the runs of a site, as far as the next check depends on them.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -17,22 +16,22 @@ use crate::read::reader::Reader;
 use crate::tables::request_log::for_each_entry;
 use crate::tables::url_status::UrlStatuses;
 
-/// An address that was asked, with its checks.
+/// A URL with its checks.
 #[derive(Debug, Clone, Copy)]
 pub struct Check {
-    /// The address.
+    /// The URL.
     pub url: StoredUrl,
-    /// The run that asked it last.
+    /// The last run that checked it.
     pub run: i64,
-    /// A link names it; it is not only a hop on the way to others.
+    /// A link names it; it is not only a redirect hop.
     pub linked: bool,
-    /// What the last run says of it is that it is sound.
+    /// It is sound according to the last run.
     pub is_sound: bool,
     /// Its checks.
     pub checked: Checked,
 }
 
-/// The same, while the runs are walked; times in seconds since 1970, up to 2106.
+/// The same, while the runs are read; times in seconds since 1970, up to 2106.
 #[derive(Debug, Clone, Copy)]
 struct State {
     run: u32,
@@ -45,11 +44,11 @@ struct State {
 }
 
 impl Reader {
-    /// Gives the checks of all addresses that the last run of a site knows, with their
-    /// texts, by their numbers. Runs that are under way do not count.
+    /// Calls `take` with the checks of all URLs in the last run of a site, and their texts, by
+    /// number. Unfinished runs do not count.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn for_each_check(
         &self,
         site: &str,
@@ -108,11 +107,11 @@ impl Reader {
 }
 
 impl Reader {
-    /// How many requests the runs of a site have made since a time, by the second in which
-    /// each ended, in order. Those of a run that is under way count as far as it has told.
+    /// How many requests the runs of a site have made since a time, by the second in which each
+    /// ended, in order. For a run in progress, those stored so far.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn requests_since(
         &self,
         site: &str,
@@ -140,7 +139,7 @@ fn second(run: &RunInfo, at_us: u64) -> Seconds {
     run.epoch_at.as_second().saturating_add(after)
 }
 
-/// An address that a run asked, and what it found.
+/// A URL that a run checked, and the result.
 #[derive(Debug, Clone, Copy)]
 struct UrlCheck {
     url: u32,
@@ -173,7 +172,7 @@ fn note(states: &mut Vec<Option<State>>, run: i64, check: UrlCheck) {
     });
 }
 
-/// Gives what a run asked itself.
+/// Calls `take` with the URLs that a run itself requested.
 fn for_each_checked(
     db: &Connection,
     run: &RunInfo,
@@ -194,7 +193,7 @@ fn for_each_checked(
     Ok(())
 }
 
-/// The rechecks of a site that are forgotten but for what they asked.
+/// Deleted rechecks of a site, of which only the checks are kept.
 fn forgotten(db: &Connection, site: &str) -> Result<Vec<i64>, StoreError> {
     let mut select = db.prepare("SELECT DISTINCT run FROM old_check WHERE site = ?1")?;
     Ok(select.query_map([site], |row| row.get(0))?.collect::<Result<_, _>>()?)
@@ -221,7 +220,7 @@ fn for_each_old(
     Ok(())
 }
 
-/// Keeps what a run asked, and when, for the time when it is forgotten.
+/// Stores which URLs a run checked and when, before the run is deleted.
 pub(crate) fn keep(db: &Connection, run: &RunInfo) -> Result<(), StoreError> {
     let url_statuses = UrlStatuses::of_run(db, run.number)?;
     let mut insert = db.prepare_cached(
@@ -236,7 +235,7 @@ pub(crate) fn keep(db: &Connection, run: &RunInfo) -> Result<(), StoreError> {
     Ok(())
 }
 
-/// When a run asked each address last, in seconds since 1970; 0 for what it did not.
+/// When a run last requested each URL, in seconds since 1970; 0 for never.
 fn checked_at(db: &Connection, run: &RunInfo) -> Result<Vec<u32>, StoreError> {
     let mut check: Vec<u32> = Vec::new();
     for_each_entry(db, run.number, |entry| {

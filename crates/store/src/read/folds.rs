@@ -1,8 +1,8 @@
-//! What is held of each mark while the links of a run are sifted: few octets.
+//! What is kept in memory for each link content during a query: a few bytes.
 
 use std::collections::HashMap;
 
-/// Counts that are mostly small: an octet each, and a map of those that are not.
+/// Counts that are mostly small: a byte each, and a map for the others.
 #[derive(Debug)]
 pub(crate) struct Counts {
     small: Vec<u8>,
@@ -29,24 +29,25 @@ impl Counts {
     }
 }
 
-/// The number of the fold of each mark, from 1; 0 where it cannot fit.
+/// The fold number of each link content, from 1; 0 if it cannot match. A fold is a set of equal
+/// links.
 #[derive(Debug)]
 pub(crate) enum Folds {
-    /// A bit a mark, and the numbers of the few that may fit.
+    /// One bit for each content, and the numbers of the few that may match.
     Few { bits: Vec<u64>, numbers: HashMap<u32, u32> },
-    /// By mark, where many may fit.
+    /// By content, if many may match.
     Many(Numbers),
 }
 
 impl Folds {
-    /// For marks below `end`.
+    /// For contents below `end`.
     pub(crate) fn new(end: u32) -> Folds {
         Folds::Few { bits: vec![0; end.div_ceil(64) as usize], numbers: HashMap::new() }
     }
 
     pub(crate) fn make_room(&mut self, more: usize) {
         let Folds::Few { bits, numbers } = self else { return };
-        // A number in a map takes about six times the room of one in a list.
+        // A number in a map takes about six times the space of one in a vector.
         let end = bits.len() * 64;
         if numbers.len() + more <= end / 8 {
             return numbers.reserve(more);
@@ -80,7 +81,7 @@ impl Folds {
     }
 }
 
-/// A fingerprint and its mark in twelve octets.
+/// A fingerprint and its link content in twelve bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct Fingerprint {
     pub(crate) print: [u32; 2],
@@ -94,7 +95,7 @@ impl Fingerprint {
     }
 }
 
-/// Numbers in three octets each where they fit, else in four.
+/// Numbers in three bytes each if they fit, else in four.
 #[derive(Debug)]
 pub(crate) struct Numbers {
     bytes: Vec<u8>,
@@ -102,7 +103,7 @@ pub(crate) struct Numbers {
 }
 
 impl Numbers {
-    /// So many of them, all 0 as yet, none above `most`.
+    /// This many numbers, all 0 at first, none above `most`.
     pub(crate) fn of(count: usize, most: u32) -> Numbers {
         let width = if most < 1 << 24 { 3 } else { 4 };
         Numbers { bytes: vec![0; count * width], width }
@@ -118,7 +119,7 @@ impl Numbers {
         self.bytes[from..from + self.width].copy_from_slice(bytes);
     }
 
-    /// 0 for what lies beyond the end.
+    /// 0 beyond the end.
     pub(crate) fn at(&self, at: usize) -> u32 {
         let from = at * self.width;
         let Some(bytes) = self.bytes.get(from..from + self.width) else { return 0 };
@@ -133,7 +134,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn numbers_keep_what_they_are_given_in_three_bytes_and_in_four() {
+    fn numbers_are_stored_in_three_or_four_bytes() {
         for most in [9, (1 << 24) - 1, 1 << 24, u32::MAX] {
             let mut numbers = Numbers::of(3, most);
             numbers.set(1, most);
@@ -144,7 +145,7 @@ mod tests {
     }
 
     #[test]
-    fn counts_go_on_beyond_an_byte() {
+    fn counts_may_exceed_a_byte() {
         let mut counts = Counts::of(2);
         for _ in 0..1000 {
             counts.add(1);

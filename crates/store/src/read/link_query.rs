@@ -1,8 +1,8 @@
-//! The links of a run that fit a selection, in the order of their rank.
+//! The links of a run that match a selection, in the order of their rank.
 //!
-//! The pages are walked twice: once to count on how many of them each link stands,
-//! once to give the links. What is held is nine octets a mark; a million links that
-//! fit are never in memory together, unless the caller keeps them.
+//! The pages are read twice: first to count on how many of them each link appears, then to return
+//! the links. Nine bytes are kept for each link content; a million matching links are never in
+//! memory together, unless the caller keeps them.
 
 use std::cell::OnceCell;
 use std::collections::HashSet;
@@ -19,62 +19,61 @@ use crate::read::folds::{Counts, Fingerprint, Folds, Numbers};
 use crate::read::open::OpenRun;
 use crate::tables::url_status::UrlStatus;
 
-/// A link that fits, in few octets. [`OpenRun::row`] has its texts.
+/// A matching link, in a few bytes. [`OpenRun::row`] returns its texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct LinkMatch {
-    /// The page that has it, by its rank, from 0.
+    /// The page with the link, by its rank, from 0.
     pub page: u32,
     /// The target, without its fragment.
     pub target: crate::StoredUrl,
-    /// Tells links that say the same from others.
+    /// The number of the link's contents.
     pub(crate) content: u32,
-    /// Line of the start of the tag, from 1; 0 for what stands in the head of the answer.
+    /// Line of the start of the tag, from 1; 0 for a link in a response header.
     pub line: u32,
-    /// Column of the start of the tag, as the line.
+    /// Column of the start of the tag, like the line.
     pub column: u32,
-    /// What is said of the link: of its address, or of itself where that is worse.
+    /// The verdict on the link: that of its URL, or its own if that is worse.
     pub verdict: Verdict,
-    /// Why.
+    /// The cause.
     pub cause: Option<Cause>,
     pub(crate) fragment_fault: Option<FragmentFault>,
-    /// Somebody has set it aside.
+    /// A waiver covers it.
     pub waived: bool,
 }
 
 impl LinkMatch {
-    /// Puts links in their order: by page, then by place; what stands at one place (the
-    /// addresses of a `srcset`) by what was stored first.
+    /// The sort order of links: by page, then by position; links at one position (the URLs of a
+    /// `srcset`) in the order in which they were stored.
     #[must_use]
     pub fn rank(&self) -> impl Ord + use<> {
         (self.page, self.line, self.column, self.content)
     }
 }
 
-/// The links of a run, as a selection sifts them.
+/// The links of a run that match a selection.
 #[derive(Debug)]
 pub struct LinkQuery<'a> {
     run: &'a OpenRun<'a>,
     selection: &'a Selection,
-    /// The only page that is looked at, by its rank.
+    /// The only page to search, by its rank.
     only_on: Option<u32>,
-    /// Which marks may fit, and what is the same link.
+    /// Which link contents may match, and which are equal.
     folds: Folds,
-    /// What the links of each fold name.
+    /// The target of each fold.
     targets: Numbers,
-    /// On how many pages each fold stands.
+    /// On how many pages each fold appears.
     pages: Counts,
-    /// All places of marks that may fit, with the rank of their page, where they are few.
+    /// All occurrences that may match, with the rank of their page, if they are few.
     hits: Option<Vec<(u32, Occurrence)>>,
 }
 
-/// Places that are kept while their pages are counted, so that the pages need not be
-/// walked again.
+/// How many occurrences are kept while pages are counted, so that the pages need not be read
+/// again.
 const KEPT: usize = 400_000;
-/// Marks whose fingerprints are sorted at a time.
+/// How many fingerprints are sorted at a time.
 const PRINTS_HELD: u32 = 2_000_000;
 
-/// A page, as the links on it see it. Its texts are fetched where they are asked for:
-/// most links need none of them.
+/// The texts of a page, which are fetched only if needed: most links need none of them.
 struct PageTexts<'a> {
     run: &'a OpenRun<'a>,
     rank: u32,
@@ -82,7 +81,7 @@ struct PageTexts<'a> {
 }
 
 impl PageTexts<'_> {
-    /// Address and title.
+    /// URL and title.
     fn texts(&self) -> Result<(&str, Option<&str>), StoreError> {
         if self.texts.get().is_none() {
             let version = self.run.pages[self.rank as usize].version;
@@ -102,10 +101,10 @@ impl PageTexts<'_> {
 }
 
 impl<'a> OpenRun<'a> {
-    /// Sifts the links of the run.
+    /// Queries the links of the run.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn query(&'a self, selection: &'a Selection) -> Result<LinkQuery<'a>, StoreError> {
         let urls = self.urls(selection)?;
         self.query_some(selection, None, |_, target| {
@@ -113,10 +112,10 @@ impl<'a> OpenRun<'a> {
         })
     }
 
-    /// Sifts the links to one address.
+    /// Queries the links to one URL.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn query_to(
         &'a self,
         url: crate::StoredUrl,
@@ -125,7 +124,7 @@ impl<'a> OpenRun<'a> {
         self.query_some(selection, None, |_, target| target == url.0)
     }
 
-    /// Sifts the links to some addresses.
+    /// Queries the links to some URLs.
     pub(crate) fn query_to_any(
         &'a self,
         urls: &HashSet<u32>,
@@ -134,10 +133,10 @@ impl<'a> OpenRun<'a> {
         self.query_some(selection, None, |_, target| urls.contains(&target))
     }
 
-    /// Sifts the links on one page; `None` where the run did not read it.
+    /// Queries the links on one page; `None` if the run did not parse it.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn query_on(
         &'a self,
         page: crate::StoredUrl,
@@ -167,7 +166,7 @@ impl<'a> OpenRun<'a> {
         Ok(LinkQuery { run: self, selection, only_on, folds, targets, pages, hits })
     }
 
-    /// Whether links to each address may fit.
+    /// Whether links to each URL may match.
     fn urls(&self, selection: &Selection) -> Result<Vec<bool>, StoreError> {
         let may = |url, url_status: UrlStatus| {
             selection.takes_verdict(url_status.verdict, url_status.cause, url_status.status())
@@ -195,7 +194,7 @@ impl<'a> OpenRun<'a> {
             let number: u32 = row.get(0)?;
             let Some(url_status) = self.url_status(number) else { continue };
             let url = row.get_ref(1)?.as_str().unwrap_or_default();
-            // A pattern may name the fragment as well: which of them is seen later.
+            // A pattern may include the fragment, which is compared later.
             let by_url = selection.takes_url(url, url_status.scope)
                 || (self.link_faults.fragments.contains_key(&number)
                     && !selection.targets.is_empty());
@@ -206,8 +205,8 @@ impl<'a> OpenRun<'a> {
         Ok(fits)
     }
 
-    /// Numbers the marks that may fit: equal numbers for the same link. Gives what each
-    /// number names, too.
+    /// Numbers the link contents that may match: equal numbers for equal links. Also returns the
+    /// target of each number.
     fn folds(
         &self,
         selection: &Selection,
@@ -218,11 +217,11 @@ impl<'a> OpenRun<'a> {
             selection.takes_link(said.element, said.text)
         };
         let end = self.contents.end()?;
-        // A part of all fingerprints at a time: twelve octets a mark are much.
+        // The fingerprints are processed in parts, because twelve bytes for each content add up.
         let parts = u64::from(end / PRINTS_HELD) + 1;
         let mut folds = Folds::new(end);
         let (mut number, mut most_target) = (0, 0);
-        // Room for all of a part at once: a list that grows leaves holes behind.
+        // Allocated at once for a part: a vector that grows leaves unused space behind.
         let room = u64::from(end) / parts;
         let mut prints: Vec<Fingerprint> = Vec::with_capacity((room + room / 8) as usize);
         for part in 0..parts {
@@ -260,7 +259,7 @@ impl<'a> OpenRun<'a> {
 
     fn count_pages(&self, folds: &Folds, count: usize) -> Result<Counted, StoreError> {
         let mut pages = Counts::of(count);
-        // Nearly every mark stands somewhere: where many may fit, none are kept.
+        // Nearly every content occurs somewhere: if many may match, none are kept.
         let mut hits = (count <= KEPT).then(Vec::new);
         if count <= 1 {
             return Ok((pages, hits));
@@ -289,7 +288,7 @@ impl<'a> OpenRun<'a> {
     }
 }
 
-/// On how many pages each fold stands, and where.
+/// On how many pages each fold appears, and where.
 type Counted = (Counts, Option<Vec<(u32, Occurrence)>>);
 
 impl<'a> LinkQuery<'a> {
@@ -299,36 +298,35 @@ impl<'a> LinkQuery<'a> {
         self.run
     }
 
-    /// Whether so many links may fit that walking the pages again is better than keeping
-    /// them.
+    /// Whether so many links may match that reading the pages again is better than keeping them.
     #[must_use]
     pub fn is_large(&self) -> bool {
         self.hits.is_none()
     }
 
-    /// No more addresses than these are named by the links that fit.
+    /// An upper limit for the number of different targets.
     #[must_use]
     pub fn most_targets(&self) -> usize {
         self.targets.count().min(self.run.url_statuses.end())
     }
 
-    /// On how many pages of the run the very same link stands.
+    /// The number of pages of the run with the same link.
     #[must_use]
     pub fn pages_of(&self, found: &LinkMatch) -> u64 {
         self.pages.at(self.fold(found)).into()
     }
 
-    /// Equal for the same link on other pages.
+    /// A number that is equal for the same link on other pages.
     #[must_use]
     pub fn fold(&self, found: &LinkMatch) -> u32 {
         self.folds.of(found.content)
     }
 
-    /// Gives each link that fits, pages in the order of their rank, the links of a page
-    /// in source order.
+    /// Calls `take` with each matching link: pages in the order of their rank, the links of a
+    /// page in source order.
     ///
     /// # Errors
-    /// When the store cannot be read, and whatever `take` gives.
+    /// See [`StoreError`]; also those of `take`.
     pub fn for_each<E: From<StoreError>>(
         &self,
         mut take: impl FnMut(&LinkMatch) -> Result<(), E>,
@@ -355,10 +353,10 @@ impl<'a> LinkQuery<'a> {
         }
     }
 
-    /// The links of one page that fit, in source order; the page by its rank.
+    /// The matching links of one page, by its rank, in source order.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn on_page(&self, rank: u32) -> Result<Vec<LinkMatch>, StoreError> {
         let mut found = Vec::new();
         let mut take = |one: &LinkMatch| -> Result<(), StoreError> {
@@ -380,7 +378,8 @@ impl<'a> LinkQuery<'a> {
         self.only_on.is_none_or(|page| page == rank)
     }
 
-    /// Gives the links of a page that fit; its places are read where they are not given.
+    /// Calls `take` with the matching links of a page, whose occurrences are fetched unless they
+    /// are given.
     fn take_page<E: From<StoreError>>(
         &self,
         rank: u32,
@@ -444,8 +443,8 @@ impl<'a> LinkQuery<'a> {
         Ok(fits.then_some(found))
     }
 
-    /// What is said of the link itself, on that page, where it is worse than what is said
-    /// of its address. Gives whether the target fits, its fragment included.
+    /// Adds the verdict on the link itself, on this page, if it is worse than that on its URL.
+    /// Returns whether the target matches, including its fragment.
     fn add_own(
         &self,
         found: &mut LinkMatch,

@@ -1,4 +1,4 @@
-//! What an earlier run has seen, for a run that need not ask it again.
+//! Results of earlier runs, for a run that can reuse them.
 
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
@@ -19,21 +19,21 @@ use crate::tables::evidence::Evidence;
 use crate::tables::interning::Key;
 use crate::tables::link_contents::{Index, LinkContents};
 
-/// What earlier runs have seen, by address. See the [module](self).
+/// Results of earlier runs, by URL. See the [module](self).
 #[derive(Debug)]
 pub struct Memory {
     reader: Reader,
-    /// Where the moments of the run begin that is told.
+    /// The start of the new run's clock.
     epoch_at: Timestamp,
     known: HashMap<Key, (u32, i64)>,
     seen: HashMap<i64, RunRecord>,
-    /// Pages that were read, and may be asked whether they have changed.
+    /// Pages that were parsed, and can be requested conditionally.
     pages: HashMap<Key, (u32, i64)>,
     contents: Rc<Index>,
     urls: RefCell<Urls>,
 }
 
-/// What one run has seen.
+/// The results of one run.
 #[derive(Debug)]
 struct RunRecord {
     epoch_at: Timestamp,
@@ -42,10 +42,10 @@ struct RunRecord {
 }
 
 impl Memory {
-    /// What a run knows, but for some addresses.
+    /// Everything a run knows, except about some URLs.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn of_run(
         reader: Reader,
         run: &RunInfo,
@@ -65,10 +65,10 @@ impl Memory {
         Ok(memory)
     }
 
-    /// What runs have seen of these addresses.
+    /// What runs know about these URLs.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn of(
         reader: Reader,
         urls: &[(StoredUrl, i64)],
@@ -102,31 +102,31 @@ impl Memory {
         Ok(memory)
     }
 
-    /// What the pages of a run were, and nothing else.
+    /// The pages of a run, and nothing else.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn of_pages(reader: Reader, run: i64) -> Result<Memory, StoreError> {
         Memory::of(reader, &[], Timestamp::UNIX_EPOCH)?.with_pages(run)
     }
 
-    /// The run whose pages are known, if there are any.
+    /// The run whose pages are known, if there is one.
     #[must_use]
     pub fn run_of_pages(&self) -> Option<i64> {
         self.pages.values().next().map(|(_, run)| *run)
     }
 
-    /// Has the pages that a run read asked whether they have changed, where their server
-    /// says by what it knows that.
+    /// Adds the pages of a run that can be requested conditionally, because their server sent
+    /// validators.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn with_pages(mut self, run: i64) -> Result<Memory, StoreError> {
         let versions = versions(&self.reader.db, run)?;
         for url in versions.keys() {
             self.pages.insert(key(&self.reader.db, StoredUrl(*url))?, (*url, run));
         }
-        // What is known of other addresses of that run stays known.
+        // What is known about other URLs of that run stays known.
         let known: HashSet<u32> = self.known.values().map(|(url, _)| *url).collect();
         let is_needed = |url: u32| versions.contains_key(&url) || known.contains(&url);
         let seen = RunRecord::of_run(&self.reader, run, is_needed)?;
@@ -134,11 +134,10 @@ impl Memory {
         Ok(self)
     }
 
-    /// By what the server of a page knows whether it has changed; `None` where it does
-    /// not say, or the page was not read.
+    /// The validators of a page; `None` if its server sent none, or the page was not parsed.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn validators(&self, url: &str) -> Result<Option<Validators>, StoreError> {
         Ok(self.answer(url)?.map(|(answer, _)| answer).and_then(|answer| {
             let ResponseHead { etag, last_modified, .. } = answer;
@@ -147,13 +146,13 @@ impl Memory {
         }))
     }
 
-    /// What was answered for a page when it was read, and what was read.
+    /// The response for a page when it was parsed, and its contents.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn page(&self, url: &str) -> Result<Option<(ResponseHead, Reading)>, StoreError> {
-        // One lock for the many questions that a page takes; none between pages, so that
-        // the log of what is written meanwhile does not grow for ever.
+        // One transaction for the many reads of a page; none between pages, so that the
+        // write-ahead log does not grow forever meanwhile.
         let reading = self.reader.db.unchecked_transaction()?;
         let Some((answer, version)) = self.answer(url)? else { return Ok(None) };
         let page = self.reading(version)?;
@@ -179,19 +178,17 @@ impl Memory {
         }))
     }
 
-    /// What was seen when an address was asked last, in its order; empty where nothing is
-    /// known of it.
+    /// The evidence of the last requests for a URL, in order; empty if nothing is known.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn recall(&self, url: &str) -> Result<Vec<Response>, StoreError> {
         let Some((url, run)) = self.known.get(&Key::of_text(url.as_bytes())) else {
             return Ok(Vec::new());
         };
         let Some(seen) = self.seen.get(run) else { return Ok(Vec::new()) };
         let (mut attempts, title) = seen.evidence.attempts(&self.reader.db, *url)?;
-        // What a chain of redirects with its cookies was told is asked anew, and so are side
-        // requests.
+        // Redirect chains with cookies, and side requests, are requested anew.
         attempts.retain(|attempt| attempt.hop.is_none() && !attempt.purpose.is_side());
         let mut replies = Vec::with_capacity(attempts.len());
         for mut attempt in attempts {
@@ -214,7 +211,7 @@ impl Memory {
         self.reader.reading(version, &contents, &mut self.urls.borrow_mut())
     }
 
-    /// A moment of an earlier run as one of the run that is told.
+    /// Converts a moment of an earlier run to one of the new run.
     fn moment(&self, epoch_at: Timestamp, at: Moment) -> Moment {
         let between = epoch_at.duration_since(self.epoch_at).as_micros();
         let micros = i128::from(at.as_micros()) + between;
@@ -240,7 +237,7 @@ fn key(db: &Connection, url: StoredUrl) -> Result<Key, StoreError> {
     let mut select = db.prepare_cached("SELECT url FROM address WHERE id = ?1")?;
     let mut rows = select.query([url.0])?;
     let row =
-        rows.next()?.ok_or_else(|| StoreError::Damaged(format!("address {} is missing", url.0)))?;
+        rows.next()?.ok_or_else(|| StoreError::Damaged(format!("URL {} is missing", url.0)))?;
     Ok(Key::of_text(row.get_ref(0)?.as_bytes().unwrap_or_default()))
 }
 

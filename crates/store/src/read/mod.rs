@@ -1,4 +1,4 @@
-//! What did a run see?
+//! Reading: the results of runs.
 
 pub(crate) mod again;
 pub(crate) mod backlinks;

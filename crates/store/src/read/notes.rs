@@ -1,4 +1,4 @@
-//! What there is to know of a run beside its links.
+//! The notes of a run.
 
 use super::open::OpenRun;
 use crate::db::error::StoreError;
@@ -6,10 +6,10 @@ use crate::model::NoteRow;
 use crate::tables::notes::unpack;
 
 impl OpenRun<'_> {
-    /// What there is to know of the run, by kind and address.
+    /// The notes of the run, by kind and URL.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn notes(&self) -> Result<Vec<NoteRow>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT kind, detail, url FROM note JOIN address ON address.id = note.address
@@ -22,7 +22,7 @@ impl OpenRun<'_> {
             let detail = serde_json::from_str(&detail)
                 .map_err(|error| StoreError::Damaged(error.to_string()))?;
             let note = unpack(&kind, detail)
-                .ok_or_else(|| StoreError::Damaged(format!("the note \"{kind}\" is unknown")))?;
+                .ok_or_else(|| StoreError::Damaged(format!("unknown kind of note \"{kind}\"")))?;
             notes.push(NoteRow { url: row.get(2)?, note });
         }
         Ok(notes)

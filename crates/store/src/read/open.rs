@@ -1,7 +1,7 @@
-//! One run, opened for questions: what it says of addresses, its pages, its marks.
+//! An open run: the status of its URLs, its pages, and its link contents.
 //!
-//! What is held is a few octets an address and a mark. Texts are fetched for what is
-//! shown alone.
+//! A few bytes are kept in memory for each URL and each link content. Texts are fetched only for
+//! what is shown.
 
 use std::cell::OnceCell;
 use std::collections::HashMap;
@@ -22,7 +22,7 @@ use crate::tables::link_contents::LinkContents;
 use crate::tables::page_order::{self, Page};
 use crate::tables::url_status::{UrlStatus, UrlStatuses};
 
-/// A run that questions can be put to.
+/// A run, opened for queries.
 #[derive(Debug)]
 pub struct OpenRun<'a> {
     pub(crate) db: &'a Connection,
@@ -39,24 +39,24 @@ pub struct OpenRun<'a> {
     page_count: OnceCell<u64>,
 }
 
-/// What links may have beside their address.
+/// Faults that links may have apart from their URL.
 #[derive(Debug, Default)]
 pub(crate) struct LinkFaults {
-    /// What is said of fragments, by address and fragment.
+    /// Fragment faults, by URL and fragment.
     pub(crate) fragments: HashMap<u32, HashMap<String, FragmentFault>>,
-    /// Addresses whose links may have a fault, and whether that is that they are pages
-    /// where something else is wanted.
+    /// URLs whose links may have a fault, and whether that is that they are pages where another
+    /// type is expected.
     pub(crate) faults: HashMap<u32, bool>,
 }
 
 impl Reader {
-    /// Opens a run for questions.
+    /// Opens a run for queries.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn open_run(&self, info: RunInfo) -> Result<OpenRun<'_>, StoreError> {
-        // One transaction: what is read fits together though a crawl writes meanwhile, and
-        // no lock is taken for each of a million questions.
+        // One transaction: what is read is consistent even while a crawl writes, and no lock is
+        // taken for each of a million queries.
         if self.db.is_autocommit() {
             self.db.execute_batch("BEGIN")?;
         }
@@ -71,7 +71,7 @@ impl<'a> OpenRun<'a> {
         let pages = page_order::pages(db, info.number)?;
         let contents = LinkContents::of_store(db)?;
         let link_faults = LinkFaults::of_run(db, info.number)?;
-        // What was walked to open a large run is not what will be asked for.
+        // Pages cached while opening a large run are not those that will be needed.
         db.execute_batch("PRAGMA shrink_memory")?;
         Ok(OpenRun {
             url_statuses,
@@ -94,10 +94,10 @@ impl<'a> OpenRun<'a> {
         &self.info
     }
 
-    /// How many pages it read: style sheets, sitemaps and robots.txt are none.
+    /// The number of pages it parsed, not counting stylesheets, sitemaps and robots.txt.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn page_count(&self) -> Result<u64, StoreError> {
         if let Some(count) = self.page_count.get() {
             return Ok(*count);
@@ -111,14 +111,14 @@ impl<'a> OpenRun<'a> {
         Ok(*self.page_count.get_or_init(|| count))
     }
 
-    /// What the run says of an address; what it knows and did not get to is not asked.
+    /// The status of a URL in the run; a URL that it knows and did not get to is not checked.
     pub(crate) fn url_status(&self, url: u32) -> Option<UrlStatus> {
         let unfinished = self.info.state != RunState::Finished;
         self.url_statuses.of(url).or_else(|| unfinished.then(UrlStatus::not_asked))
     }
 
-    /// The requests to an address, and to all of its kind: those to the very many that are
-    /// plainly sound are fetched where one of these is asked for.
+    /// The requests for a URL. Those for the many URLs that are simply sound are fetched only
+    /// when one of them is needed.
     pub(crate) fn evidence(&self, url: StoredUrl) -> Result<&Evidence, StoreError> {
         let is_plain = |url| self.url_statuses.of(url).is_some_and(|url_status| url_status.plain);
         let plain = is_plain(url.0);
@@ -137,7 +137,7 @@ impl<'a> OpenRun<'a> {
         Ok(self.histories.get().expect("it was just set"))
     }
 
-    /// Whether a page that the run read has a link to an address.
+    /// Whether a page that the run parsed has a link to a URL.
     pub(crate) fn has_link(&self, page: StoredUrl, target: StoredUrl) -> Result<bool, StoreError> {
         let links: Option<Vec<u8>> = self
             .db
@@ -155,10 +155,10 @@ impl<'a> OpenRun<'a> {
         Ok(false)
     }
 
-    /// The text of an address.
+    /// The text of a URL.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn url(&self, url: StoredUrl) -> Result<String, StoreError> {
         Ok(self
             .db
@@ -166,7 +166,7 @@ impl<'a> OpenRun<'a> {
             .query_row([url.0], |row| row.get(0))?)
     }
 
-    /// The address with this text, if the store knows it.
+    /// The URL with this text, if the store contains it.
     pub(crate) fn url_of(&self, url: &str) -> Result<Option<StoredUrl>, StoreError> {
         let found = self
             .db
@@ -176,11 +176,11 @@ impl<'a> OpenRun<'a> {
         Ok(found.map(StoredUrl))
     }
 
-    /// The addresses of the run that fit: those that are the text, with or without their
-    /// scheme, else those that hold it; at most `most` of them, short ones first.
+    /// The URLs of the run that match: those equal to the text, with or without their scheme,
+    /// else those that contain it; at most `most` of them, short ones first.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn find(&self, text: &str, most: usize) -> Result<Vec<(StoredUrl, String)>, StoreError> {
         let exact = self.matching(
             "SELECT id, url FROM address
@@ -218,13 +218,13 @@ impl<'a> OpenRun<'a> {
         Ok(found)
     }
 
-    /// Whether a link names an address: it is not only a hop, nor made up.
+    /// Whether a link names a URL: it is not only a redirect hop or a nonexistent test URL.
     #[must_use]
     pub fn is_linked(&self, url: StoredUrl) -> bool {
         self.url_status(url.0).is_some_and(|url_status| url_status.linked)
     }
 
-    /// All fragments of an address that have no place on its page.
+    /// The fragments of a URL that have no anchor on its page.
     #[must_use]
     pub fn missing_fragments(&self, url: StoredUrl) -> Vec<&str> {
         let Some(faults) = self.link_faults.fragments.get(&url.0) else { return Vec::new() };
@@ -256,7 +256,7 @@ impl LinkFaults {
         Ok(link_faults)
     }
 
-    /// Whether links to an address may say something else than the address does.
+    /// Whether links to a URL may have another verdict than the URL.
     pub(crate) fn concerns(&self, url: u32) -> bool {
         self.fragments.contains_key(&url) || self.faults.contains_key(&url)
     }

@@ -1,4 +1,4 @@
-//! Questions to a store. None of them asks the network, and none changes anything.
+//! Queries on a store. None of them makes requests or changes anything.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -12,11 +12,11 @@ use crate::db::error::StoreError;
 use crate::model::RunInfo;
 use crate::tables::runs::{previous, run_info, run_where};
 
-/// One of the readers of a store.
+/// Reads a store.
 #[derive(Debug)]
 pub struct Reader {
     pub(crate) db: Connection,
-    /// What is set aside in all that is read.
+    /// The waivers that apply.
     pub(crate) waivers: Arc<Waivers>,
 }
 
@@ -24,12 +24,12 @@ impl Reader {
     /// Opens a store to read. A crawl may be writing to it meanwhile.
     ///
     /// # Errors
-    /// When there is none, or it is not one of ours or of a newer version.
+    /// See [`StoreError`].
     pub fn open(path: &Path) -> Result<Reader, StoreError> {
         Ok(Reader { db: connection::open_to_read(path)?, waivers: Arc::default() })
     }
 
-    /// Has findings set aside.
+    /// Applies waivers.
     #[must_use]
     pub fn with_waivers(mut self, waivers: Waivers) -> Reader {
         self.waivers = Arc::new(waivers);
@@ -39,9 +39,9 @@ impl Reader {
     /// The last run.
     ///
     /// # Errors
-    /// When there is no run yet, or the store cannot be read.
+    /// See [`StoreError`].
     pub fn last_run(&self) -> Result<RunInfo, StoreError> {
-        // A list that was probed between is not meant, unless there is nothing else.
+        // A list that was probed in between does not count, unless there is nothing else.
         let order = "TRUE ORDER BY kind = 'probe', run.id DESC LIMIT 1";
         run_where(&self.db, order, [])?.ok_or(StoreError::NoRun)
     }
@@ -49,67 +49,67 @@ impl Reader {
     /// The last run of a site.
     ///
     /// # Errors
-    /// When there is none, or the store cannot be read.
+    /// See [`StoreError`].
     pub fn last_run_of(&self, site: &str) -> Result<Option<RunInfo>, StoreError> {
         run_where(&self.db, "site = ?1 ORDER BY run.id DESC LIMIT 1", [site])
     }
 
-    /// The run of that number.
+    /// The run with this number.
     ///
     /// # Errors
-    /// When there is none, or the store cannot be read.
+    /// See [`StoreError`].
     pub fn run(&self, number: i64) -> Result<RunInfo, StoreError> {
         run_info(&self.db, number)?.ok_or(StoreError::NoSuchRun { number })
     }
 
-    /// The run before another, of the same site; one that was killed does not count.
+    /// The run before another, of the same site; a run that was killed does not count.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn run_before(&self, run: &RunInfo) -> Result<Option<RunInfo>, StoreError> {
         previous(&self.db, run)
     }
 
-    /// The last run of a site that came to its end.
+    /// The last finished run of a site.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn last_finished_of(&self, site: &str) -> Result<Option<RunInfo>, StoreError> {
         let condition = "site = ?1 AND state = 'finished' ORDER BY run.id DESC LIMIT 1";
         run_where(&self.db, condition, [site])
     }
 
-    /// The last crawl of a site, whether it came to its end or not.
+    /// The last crawl of a site, finished or not.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn last_crawl_of(&self, site: &str) -> Result<Option<RunInfo>, StoreError> {
         run_where(&self.db, "site = ?1 AND kind = 'crawl' ORDER BY run.id DESC LIMIT 1", [site])
     }
 
-    /// The site that this start led to the last time.
+    /// The site that this start URL led to the last time.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn site_of(&self, given_start: &str) -> Result<Option<String>, StoreError> {
         let condition = "run.asked_for = ?1 ORDER BY run.id DESC LIMIT 1";
         Ok(run_where(&self.db, condition, [given_start])?.map(|run| run.site))
     }
 
-    /// All runs, in their order.
+    /// All runs, in order.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn runs(&self) -> Result<Vec<RunInfo>, StoreError> {
         let mut select = self.db.prepare("SELECT id FROM run ORDER BY id")?;
         let numbers = select.query_map([], |row| row.get(0))?.collect::<Result<Vec<i64>, _>>()?;
         numbers.into_iter().map(|number| self.run(number)).collect()
     }
 
-    /// How long the last finished run of this start took.
+    /// How long the last finished run from this start URL took.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn last_time(&self, given_start: &str) -> Result<Option<Duration>, StoreError> {
         let condition = "run.asked_for = ?1 AND state = 'finished' AND kind = 'crawl' ORDER BY run.id DESC LIMIT 1";
         Ok(run_where(&self.db, condition, [given_start])?.map(|run| run.took))

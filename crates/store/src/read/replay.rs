@@ -1,4 +1,4 @@
-//! What is needed to go on with a run that was stopped or killed.
+//! Replaying a run that was stopped or killed, to continue it.
 
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -20,7 +20,7 @@ use crate::read::reader::Reader;
 use crate::tables::link_contents::LinkContents;
 use crate::tables::outcomes;
 
-/// What is stored of a page beside its links.
+/// What is stored of a page apart from its links.
 struct Page {
     title: Option<String>,
     base: Option<String>,
@@ -35,9 +35,9 @@ struct Page {
     rules: Option<String>,
 }
 
-/// A reading with all but its links and places.
+/// A reading without links and anchors.
 fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
-    let damaged = |what: &str| StoreError::Damaged(format!("{what} is not known"));
+    let damaged = |what: &str| StoreError::Damaged(format!("{what} is unknown"));
     let mut builder = ReadingBuilder::default();
     builder.set_format(Format::named(&page.format).ok_or_else(|| damaged(&page.format))?);
     let encoding = Encoding::for_label(page.encoding.as_bytes());
@@ -61,7 +61,7 @@ fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
     Ok(builder)
 }
 
-/// What is left of a page that was not read for links: its title.
+/// A page that was not parsed for links: only its title.
 pub(crate) fn titled(title: &str) -> Reading {
     let mut builder = ReadingBuilder::default();
     builder.set_title(title);
@@ -69,14 +69,13 @@ pub(crate) fn titled(title: &str) -> Reading {
     builder.finish(true)
 }
 
-/// The texts of addresses that were looked at lately: menus name the same ones on every
-/// page.
+/// A cache of URL texts: menus have the same ones on every page.
 #[derive(Debug, Default)]
 pub(crate) struct Urls(HashMap<u32, Box<str>>);
 
 impl Urls {
     fn url(&mut self, db: &Connection, url: u32) -> Result<&str, StoreError> {
-        /// Texts that are held: some megabytes.
+        /// How many texts are kept: some megabytes.
         const MOST: usize = 50_000;
         if self.0.len() >= MOST && !self.0.contains_key(&url) {
             self.0.clear();
@@ -94,11 +93,10 @@ impl Urls {
 }
 
 impl Reader {
-    /// The last of the runs that have not come to their end. What was given to a run, such as
-    /// a list, is not kept: such a one does not go on.
+    /// The last unfinished run. Runs of lists are not stored completely, and cannot be continued.
     ///
     /// # Errors
-    /// When there is none, or the store cannot be read.
+    /// See [`StoreError`].
     pub fn unfinished(&self) -> Result<RunInfo, StoreError> {
         let run = self
             .db
@@ -112,10 +110,10 @@ impl Reader {
         self.run(run.ok_or(StoreError::NothingToResume)?)
     }
 
-    /// Gives each response of a run with its address, in the order in which they came.
+    /// Calls `take` with each response of a run and its URL, in the order in which they arrived.
     ///
     /// # Errors
-    /// When the store cannot be read, and whatever `take` gives.
+    /// See [`StoreError`]; also those of `take`.
     pub fn for_each_reply(
         &self,
         run: i64,
@@ -136,7 +134,8 @@ impl Reader {
                 let Some(request) = entry.request else { continue };
                 let url: String = url.query_row([entry.url], |row| row.get(0))?;
                 let (outcome, title) = outcomes::read(&self.db, request.outcome)?;
-                // A page belongs to the last attempt that got one; earlier ones had none.
+                // A page belongs to the last attempt that returned one; earlier ones returned
+                // none.
                 let may_have_page = request.method == Method::Get
                     && request.hop.is_none()
                     && !request.purpose.is_side()
@@ -195,7 +194,7 @@ impl Reader {
         for occurrence in occurrences::unpack(links) {
             let url = urls.url(&self.db, contents.target(occurrence.content)?)?;
             contents.with(occurrence.content, |said| {
-                let unknown = |name: &str| StoreError::Damaged(format!("no link stands in {name}"));
+                let unknown = |name: &str| StoreError::Damaged(format!("no link is possible in {name}"));
                 let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;
                 let attribute =
                     Attribute::named(said.attribute).ok_or_else(|| unknown(said.attribute))?;

@@ -1,4 +1,4 @@
-//! What is shown of links and targets, with all their texts.
+//! Links and targets with all their texts, for output.
 
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::crawl::{FragmentFault, NotParsed};
@@ -17,33 +17,33 @@ use crate::read::open::OpenRun;
 use crate::tables::url_status::UrlStatus;
 
 impl LinkQuery<'_> {
-    /// A link that was found, with its texts.
+    /// The texts of a matching link.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn row(&self, found: &LinkMatch) -> Result<LinkRow, StoreError> {
         self.run().row(found, self.pages_of(found))
     }
 
-    /// In which part of its page a link stands.
+    /// The region of its page in which a link is.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn region(&self, found: &LinkMatch) -> Result<Option<Region>, StoreError> {
         self.run().contents.with(found.content, |said| said.region)
     }
 
-    /// What a link's target counts as.
+    /// The identity of a link's target.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn identity(&self, found: &LinkMatch) -> Result<TargetIdentity<StoredUrl>, StoreError> {
         self.run().identity(found)
     }
 }
 
 impl OpenRun<'_> {
-    /// What a link's target counts as.
+    /// The identity of a link's target.
     pub(crate) fn identity(
         &self,
         found: &LinkMatch,
@@ -87,10 +87,10 @@ impl OpenRun<'_> {
         })
     }
 
-    /// What the run says of an address; `None` when it says nothing.
+    /// The result of the run for a URL; `None` if there is none.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn outcome(&self, url: StoredUrl) -> Result<Option<Outcome>, StoreError> {
         let Some(url_status) = self.url_status(url.0) else { return Ok(None) };
         if url_status.plain {
@@ -111,7 +111,7 @@ impl OpenRun<'_> {
         Ok(Some(found.unwrap_or_else(not_asked)))
     }
 
-    /// Of that, verdict and cause alone: known of every address without another look.
+    /// Only verdict and cause, which are in memory for every URL.
     #[must_use]
     pub fn verdict(&self, url: StoredUrl) -> Option<(Verdict, Option<Cause>)> {
         self.url_status(url.0).map(|url_status| (url_status.verdict, url_status.cause))
@@ -134,10 +134,10 @@ impl OpenRun<'_> {
         })
     }
 
-    /// A target with what the last answer said of it.
+    /// A target with its last response.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn target_row(&self, url: StoredUrl) -> Result<TargetRow, StoreError> {
         let outcome = self.outcome(url)?.unwrap_or_else(not_asked);
         let last = match &outcome.last {
@@ -161,7 +161,7 @@ impl OpenRun<'_> {
         })
     }
 
-    /// The last hop of an address.
+    /// The last hop of a URL.
     fn url_of_hop(&self, url: StoredUrl, last: &str) -> Result<StoredUrl, StoreError> {
         let end = self
             .db
@@ -174,10 +174,10 @@ impl OpenRun<'_> {
         })
     }
 
-    /// The way from an address to its last hop: what was seen at each.
+    /// The hops from a URL to its final URL, with their evidence.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn way(&self, url: StoredUrl) -> Result<Vec<TraceRow>, StoreError> {
         let mut way: Vec<TraceRow> = Vec::new();
         let mut seen = Vec::new();
@@ -204,10 +204,10 @@ impl OpenRun<'_> {
         Ok(TraceRow { url: self.url(url)?, attempts, title, page })
     }
 
-    /// What a page was when the run read it; `None` for what it did not read.
+    /// A page as the run parsed it; `None` if it did not.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn page(&self, url: StoredUrl) -> Result<Option<PageRow>, StoreError> {
         let page = self
             .db
@@ -222,14 +222,13 @@ impl OpenRun<'_> {
         Ok(page.optional()?)
     }
 
-    /// The address of the page of that rank, which a [`LinkMatch`] names.
+    /// The URL of the page with this rank, as in [`LinkMatch`].
     #[must_use]
     pub fn page_at(&self, rank: u32) -> StoredUrl {
         StoredUrl(self.pages[rank as usize].url)
     }
 
-    /// How many links the page of that rank is away from the start; `None` where the
-    /// start does not lead there.
+    /// The depth of the page with this rank; `None` if the start does not lead there.
     #[must_use]
     pub fn depth_at(&self, rank: u32) -> Option<u32> {
         self.pages[rank as usize].depth

@@ -1,4 +1,4 @@
-//! The counts at the head of a listing.
+//! The totals at the head of a listing.
 
 use std::collections::HashSet;
 use std::time::Duration;
@@ -20,10 +20,10 @@ use crate::read::rows::after;
 use crate::tables::request_log::for_each_entry;
 
 impl OpenRun<'_> {
-    /// The counts of the run.
+    /// The totals of the run.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn totals(&self) -> Result<Totals, StoreError> {
         let mut totals = Totals::default();
         self.count_read(&mut totals)?;
@@ -50,7 +50,7 @@ impl OpenRun<'_> {
         Ok(totals)
     }
 
-    /// Addresses that are only a hop on the way to others are nobody's link.
+    /// Counts URLs by verdict, without redirect hops that no link names.
     fn count_url_statuses(&self, totals: &mut Totals) {
         let mut skipped: Vec<SkipCount> = Vec::new();
         for (_, url_status) in self.url_statuses.iter() {
@@ -78,7 +78,7 @@ impl OpenRun<'_> {
         totals.skipped = skipped;
     }
 
-    /// Targets that only some of their links make worse than they are.
+    /// Counts targets that are worse because of some of their links.
     fn count_link_faults(&self, totals: &mut Totals) -> Result<(), StoreError> {
         let mut select = self.db.prepare(
             "SELECT DISTINCT cause, target, written FROM link_fault WHERE run = ?1
@@ -96,7 +96,7 @@ impl OpenRun<'_> {
             }
             let own = url_status.scope == Some(Scope::Internal);
             match (cause, url_status.verdict) {
-                // What is wrong with a placeholder is the link, wherever it leads.
+                // A placeholder is a fault of the link, wherever it leads.
                 (Cause::Placeholder, _) if self.info.placeholders_are_broken => totals.broken += 1,
                 (Cause::Placeholder, _) => totals.doubtful += 1,
                 (_, Verdict::Broken) => {}
@@ -143,7 +143,7 @@ impl OpenRun<'_> {
         Ok(())
     }
 
-    /// Addresses on the run's pages that have no verdict: a run that was stopped has some.
+    /// URLs on the run's pages without a verdict: a run that was stopped has some.
     fn not_asked(&self) -> Result<u64, StoreError> {
         if self.info.state == RunState::Finished {
             return Ok(0);
@@ -168,7 +168,7 @@ impl OpenRun<'_> {
         Ok(unsaid.len() as u64)
     }
 
-    /// Pages of the site that answered, and were not read for links, by reason.
+    /// Internal pages that responded and were not parsed for links, by reason.
     fn not_parsed(&self) -> Result<Vec<NotParsedCount>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT not_read, count(*) FROM verdict WHERE run = ?1 AND not_read IS NOT NULL

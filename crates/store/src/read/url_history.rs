@@ -1,4 +1,4 @@
-//! What runs have to say of one address: the way to it by clicks, and its past.
+//! The clicks that lead to a URL, and its results over time.
 
 use std::collections::HashMap;
 
@@ -16,7 +16,7 @@ use crate::read::reader::Reader;
 use crate::tables::page_order;
 use crate::tables::request_log::for_each_entry;
 
-/// What one run says of an address.
+/// The result of one run for a URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PastVerdict {
     /// The run's number.
@@ -25,30 +25,30 @@ pub struct PastVerdict {
     pub started_at: Timestamp,
     /// The verdict.
     pub verdict: Verdict,
-    /// Why.
+    /// The cause.
     pub cause: Option<Cause>,
-    /// The last status on the way.
+    /// The last status.
     pub status: Option<u16>,
 }
 
-/// A finding of a page and a target, over the runs.
+/// A finding of a page and a target, across runs.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PastFinding {
-    /// The page that had the link.
+    /// The page with the link.
     pub page: String,
-    /// How it was found.
+    /// Its standing.
     pub standing: Standing,
     /// The first run that found it.
     pub first_run: i64,
-    /// The run that saw that it is gone.
+    /// The run in which it was no longer present.
     pub until_run: Option<i64>,
 }
 
 impl Reader {
-    /// What each run of a site says of an address, the first run first.
+    /// The results of all runs of a site for a URL, the first run first.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn past(&self, site: &str, url: StoredUrl) -> Result<Vec<PastVerdict>, StoreError> {
         let mut past = Vec::new();
         for run in self.runs()?.into_iter().filter(|run| run.site == site) {
@@ -93,11 +93,11 @@ impl Reader {
 }
 
 impl OpenRun<'_> {
-    /// The way by clicks from the start to a page, both included: by the page that leads
-    /// there first, in the order of rank. Empty where the start does not lead there.
+    /// The clicks that lead from the start to a page, including both: through the page that leads
+    /// there first, by rank. Empty if the start does not lead there.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn clicks(&self, page: StoredUrl) -> Result<Vec<String>, StoreError> {
         let known =
             self.pages.iter().map(|page| (u64::from(page.url), (page.url, page.version))).collect();
@@ -126,10 +126,10 @@ impl OpenRun<'_> {
         way.into_iter().rev().map(|url| self.url(StoredUrl(url))).collect()
     }
 
-    /// The findings of links to an address over the runs, up to this one.
+    /// The findings of links to a URL across runs, up to this one.
     ///
     /// # Errors
-    /// When the store cannot be read.
+    /// See [`StoreError`].
     pub fn past_findings(&self, target: StoredUrl) -> Result<Vec<PastFinding>, StoreError> {
         let mut select = self.db.prepare(
             "SELECT url, standing, first_run, until_run FROM finding

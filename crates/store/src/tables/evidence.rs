@@ -1,4 +1,4 @@
-//! The requests of a run by address: when each was made, and how it ended.
+//! The requests of a run by URL: their times and outcomes.
 
 use std::collections::HashMap;
 use std::time::Duration;
@@ -12,22 +12,22 @@ use crate::db::error::StoreError;
 use crate::tables::outcomes;
 use crate::tables::request_log::for_each_entry;
 
-/// The requests of a run, those of an address together, in their order.
+/// The requests of a run, those for a URL together and in order.
 #[derive(Debug)]
 pub(crate) struct Evidence {
     requests: Vec<Request>,
-    /// Hops that were asked instead of the address itself, by address and time.
+    /// Redirect hops that were requested instead of the URL itself, by URL and time.
     hops: HashMap<(u32, u64), String>,
 }
 
-/// One request in twenty-four octets.
+/// One request in twenty-four bytes.
 #[derive(Debug, Clone, Copy)]
 struct Request {
     url: u32,
-    /// The halves of the time, so that no octets are lost between the fields.
+    /// The halves of the time, so that there is no padding between the fields.
     at: [u32; 2],
     outcome: u32,
-    /// Longer than an hour is told as that.
+    /// At most an hour.
     took_us: u32,
     method: Method,
     strained: bool,
@@ -41,13 +41,13 @@ impl Request {
 }
 
 impl Evidence {
-    /// The requests to the addresses that are `wanted`.
+    /// The requests for the URLs that are `wanted`.
     pub(crate) fn of_run(
         db: &Connection,
         run: i64,
         wanted: impl Fn(u32) -> bool,
     ) -> Result<Evidence, StoreError> {
-        // Counted first: a list that grows stands twice for a while.
+        // Counted first: a vector that grows exists twice for a moment.
         let mut count = 0;
         for_each_entry(db, run, |entry| {
             count += usize::from(entry.request.is_some() && wanted(entry.url));
@@ -84,12 +84,12 @@ impl Evidence {
         &self.requests[from..to]
     }
 
-    /// When an address was asked last.
+    /// When a URL was last requested.
     pub(crate) fn last_at(&self, url: u32) -> Option<u64> {
         self.of(url).last().map(|request| request.at_us())
     }
 
-    /// What was seen each time an address was asked, and the title that was seen last.
+    /// The evidence of each request for a URL, and the last title.
     pub(crate) fn attempts(
         &self,
         db: &Connection,

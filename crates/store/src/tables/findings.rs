@@ -1,4 +1,4 @@
-//! The findings over the runs of a site: a row for as long as something is found.
+//! The findings across the runs of a site: one row for as long as a finding is present.
 
 use std::collections::HashMap;
 
@@ -14,8 +14,8 @@ use crate::db::error::StoreError;
 use crate::db::row::{optional_word, text, timestamp, word};
 use crate::model::{History, RunInfo};
 
-/// What makes a finding the same in another run: page, target, element, and whether it
-/// is wrong or has only moved.
+/// What makes a finding the same in another run: page, target, element, and whether it is broken
+/// or has only moved.
 pub(crate) fn key(
     page: u32,
     target: u32,
@@ -26,13 +26,13 @@ pub(crate) fn key(
     texts_key(&[page, target, u32::from(is_wrong(verdict))], [fragment, Some(element)])
 }
 
-/// The same, of a row with the columns page, target, fragment, element, verdict.
+/// The same, from a row with the columns page, target, fragment, element, verdict.
 pub(crate) fn key_of_row(row: &rusqlite::Row<'_>) -> Result<Key, StoreError> {
     let verdict = word(row, 4, Verdict::named)?;
     Ok(key(row.get(0)?, row.get(1)?, text(row, 2)?, text(row, 3)?.unwrap_or_default(), verdict))
 }
 
-/// The run that found something first, and what it was then.
+/// The run that found something first, and its standing then.
 #[derive(Debug, Clone, Copy)]
 struct First {
     run: i64,
@@ -66,7 +66,7 @@ impl Histories {
             };
             by_key.insert(key_of_row(row)?, first);
         }
-        // Findings know of runs that are forgotten.
+        // Findings refer to runs that have been deleted.
         let earliest = db.query_row(
             "SELECT min(number) FROM (SELECT min(id) AS number FROM run WHERE site = ?1
                  UNION ALL SELECT min(first_run) FROM finding WHERE site = ?1)",
@@ -89,7 +89,7 @@ impl Histories {
     }
 }
 
-/// The identity of the target of a row with the columns target, fragment, cause, written.
+/// The identity of the target in a row with the columns target, fragment, cause, written.
 pub(crate) fn target_of_row(row: &rusqlite::Row<'_>) -> Result<TargetIdentity<u32>, StoreError> {
     let cause = optional_word(row, 2, Cause::named)?;
     TargetIdentity::of(row.get(0)?, cause, || {

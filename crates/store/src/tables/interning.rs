@@ -1,7 +1,7 @@
-//! What a store holds already, so that facts stand in it once.
+//! What a store contains already, so that each fact is stored once.
 //!
-//! Looked up by hash, in memory: asking SQLite for each link would cost as much as
-//! reading its page. A hash of 96 bits and an id fill sixteen octets.
+//! Looked up by hash, in memory: an SQLite query for each link would cost as much as parsing its
+//! page. A hash of 96 bits and an id take sixteen bytes.
 
 use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
@@ -12,21 +12,21 @@ use xxhash_rust::xxh3::{Xxh3, xxh3_128};
 use crate::db::error::StoreError;
 use crate::tables::link_contents;
 
-/// What the store holds already, by hash.
+/// What the store contains already, by hash.
 #[derive(Debug, Default)]
 pub(crate) struct InternCache {
     pub(crate) urls: Ids,
     pub(crate) versions: Ids,
     pub(crate) words: HashMap<String, u32>,
-    /// Marks that were met lately. One that was forgotten is written once more.
+    /// Recent link contents. One that was dropped is stored once more.
     pub(crate) contents: Recent,
-    /// The first number that no mark has.
+    /// The first unused number for link contents.
     pub(crate) next_content: u32,
     pub(crate) next_version: u32,
     pub(crate) next_url: u32,
 }
 
-/// A hash, cut to what sixteen octets hold beside an id.
+/// A hash, cut so that it takes sixteen bytes with an id.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) struct Key([u32; 3]);
 
@@ -44,7 +44,7 @@ impl Key {
 /// Ids by hash.
 pub(crate) type Ids = HashMap<Key, u32, BuildHasherDefault<Ready>>;
 
-/// Takes a hash for a hash.
+/// A hasher that returns the key.
 #[derive(Debug, Default)]
 pub(crate) struct Ready(u64);
 
@@ -54,14 +54,14 @@ impl Hasher for Ready {
     }
 
     fn write(&mut self, bytes: &[u8]) {
-        // A key hands over its three parts in one go; a length before it does not count.
+        // A key passes its three parts at once; the length before it is ignored.
         if let Some(first) = bytes.first_chunk() {
             self.0 = u64::from_ne_bytes(*first);
         }
     }
 }
 
-/// Ids by hash, of which the older half is forgotten when they grow too many.
+/// Ids by hash, of which the older half is dropped when there are too many.
 #[derive(Debug)]
 pub(crate) struct Recent {
     young: Ids,
@@ -76,19 +76,19 @@ impl Default for Recent {
 }
 
 impl Recent {
-    /// Remembers at least so many, and at most twice as many.
+    /// Keeps at least this many, and at most twice as many.
     pub(crate) fn holding(most: usize) -> Recent {
         Recent { young: Ids::default(), old: Ids::default(), most }
     }
 
-    /// The id of that hash; `new` where it is not remembered, which it is from now on.
+    /// The id of this hash; `new` if it is unknown, and stored from now on.
     pub(crate) fn id_or(&mut self, key: Key, new: u32) -> u32 {
         if let Some(id) = self.young.get(&key) {
             return *id;
         }
         let id = self.old.get(&key).copied().unwrap_or(new);
         if self.young.len() >= self.most {
-            // The table is kept: it is as large as it will be needed.
+            // The table keeps its size, which it will need again.
             std::mem::swap(&mut self.young, &mut self.old);
             self.young.clear();
         }
@@ -144,7 +144,8 @@ pub(crate) fn texts_key<const N: usize>(numbers: &[u32], texts: [Option<&str>; N
         key.update(&number.to_le_bytes());
     }
     for text in texts {
-        // A length before each text, so that no two lists run together alike.
+        // The length of each text comes first, so that different lists never run together to the
+        // same bytes.
         let length = text.map_or(u64::MAX, |text| text.len() as u64);
         key.update(&length.to_le_bytes());
         key.update(text.unwrap_or_default().as_bytes());
@@ -157,13 +158,13 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_was_met_lately_is_known_and_what_was_long_ago_is_not() {
+    fn recent_keys_are_known_and_old_ones_are_not() {
         let mut recent = Recent::holding(2);
         let key = |n: u32| Key::of_text(&n.to_le_bytes());
         assert_eq!((recent.id_or(key(1), 10), recent.id_or(key(2), 20)), (10, 20));
         assert_eq!(recent.id_or(key(1), 99), 10);
         recent.id_or(key(3), 30);
-        assert_eq!(recent.id_or(key(1), 99), 10, "met again, it stays");
+        assert_eq!(recent.id_or(key(1), 99), 10, "seen again, it stays");
         recent.id_or(key(4), 40);
         assert_eq!((recent.id_or(key(1), 99), recent.id_or(key(2), 21)), (10, 21));
     }

@@ -1,4 +1,4 @@
-//! Marks by their number: which are of interest, and what they say.
+//! Link contents by number: targets, fingerprints and texts.
 
 use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
@@ -9,46 +9,46 @@ use rusqlite::Connection;
 use crate::codec::contents;
 use crate::db::error::StoreError;
 
-/// What a mark says, in words.
+/// The contents of a link, with element and attribute as text.
 pub(crate) type LinkContent<'a> = contents::LinkContent<'a, &'a str>;
 
-/// The first number that no mark has.
+/// The first unused number for link contents.
 pub(crate) fn end(db: &Connection) -> Result<u32, StoreError> {
     let sql = "SELECT coalesce((SELECT first + count FROM mark ORDER BY first DESC LIMIT 1), 1)";
     Ok(db.query_row(sql, [], |row| row.get(0))?)
 }
 
-/// Rows of marks that are held.
+/// How many rows are cached.
 const ROWS_HELD: usize = 1500;
 
-/// The marks of a store.
+/// The link contents of a store.
 #[derive(Debug)]
 pub(crate) struct LinkContents<'a> {
     db: &'a Connection,
     index: Rc<Index>,
 }
 
-/// What is held of the marks of a store.
+/// Cached data about the link contents of a store.
 #[derive(Debug)]
 pub(crate) struct Index {
     words: HashMap<u32, String>,
-    /// The first mark of each row, in order.
+    /// The number of the first link content of each row, in order.
     firsts: Vec<u32>,
     held: RefCell<Held>,
 }
 
 type Row = Rc<Raw>;
 
-/// The texts of some marks, and where each begins.
+/// The texts of some link contents, and where each begins.
 #[derive(Debug)]
 struct Raw {
     says: Vec<u8>,
     starts: Vec<u32>,
-    /// What they name; empty until somebody asks.
+    /// Their targets; empty until needed.
     targets: OnceCell<Vec<u32>>,
 }
 
-/// Rows that were looked at lately; when there are too many, the older ones go.
+/// A cache of rows; when there are too many, the older ones are dropped.
 #[derive(Debug, Default)]
 struct Held {
     young: HashMap<u32, Row>,
@@ -66,22 +66,22 @@ impl<'a> LinkContents<'a> {
         Ok(LinkContents { db, index: Rc::new(Index { words, firsts, held: RefCell::default() }) })
     }
 
-    /// What is held, to be used [once more](Marks::with_index).
+    /// The cache, to be [reused](LinkContents::with_index).
     pub(crate) fn index(&self) -> Rc<Index> {
         Rc::clone(&self.index)
     }
 
-    /// The marks of a store, with what is held already.
+    /// The link contents of a store, with an existing cache.
     pub(crate) fn with_index(db: &'a Connection, index: Rc<Index>) -> LinkContents<'a> {
         LinkContents { db, index }
     }
 
-    /// The first number that no mark has.
+    /// The first unused number.
     pub(crate) fn end(&self) -> Result<u32, StoreError> {
         end(self.db)
     }
 
-    /// Gives every mark with its target and fingerprint, in their order.
+    /// Calls `take` with every link content, its target and fingerprint, in order.
     pub(crate) fn for_each(
         &self,
         mut take: impl FnMut(u32, u32, u64) -> Result<(), StoreError>,
@@ -100,7 +100,7 @@ impl<'a> LinkContents<'a> {
         Ok(())
     }
 
-    /// Gives what a mark says to a function.
+    /// Passes the contents of a link to a function.
     pub(crate) fn with<T>(
         &self,
         content: u32,
@@ -110,7 +110,7 @@ impl<'a> LinkContents<'a> {
         let row = self.row(first)?;
         let start = row.starts.get((content - first) as usize);
         let said = start.and_then(|start| contents::said(&row.says[*start as usize..]));
-        let said = said.ok_or_else(|| StoreError::Damaged(format!("mark {content} is missing")))?;
+        let said = said.ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))?;
         Ok(look(&LinkContent {
             element: self.word(said.element)?,
             attribute: self.word(said.attribute)?,
@@ -124,13 +124,13 @@ impl<'a> LinkContents<'a> {
         }))
     }
 
-    /// The first mark of the row that a mark stands in.
+    /// The first link content of the row that contains this one.
     fn first(&self, content: u32) -> u32 {
         let row = self.index.firsts.partition_point(|first| *first <= content).checked_sub(1);
         row.map_or(0, |row| self.index.firsts[row])
     }
 
-    /// What a mark names.
+    /// The target of a link content.
     pub(crate) fn target(&self, content: u32) -> Result<u32, StoreError> {
         let first = self.first(content);
         let row = self.row(first)?;
@@ -142,10 +142,10 @@ impl<'a> LinkContents<'a> {
             let _ = row.targets.set(contents::targets(&bytes).collect());
         }
         let target = row.targets.get().and_then(|all| all.get((content - first) as usize)).copied();
-        target.ok_or_else(|| StoreError::Damaged(format!("mark {content} is missing")))
+        target.ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))
     }
 
-    /// The fingerprint of a mark.
+    /// The fingerprint of a link content.
     pub(crate) fn print(&self, content: u32) -> Result<u64, StoreError> {
         let first = self.first(content);
         let bytes: Vec<u8> = self
@@ -153,7 +153,7 @@ impl<'a> LinkContents<'a> {
             .prepare_cached("SELECT prints FROM mark WHERE first = ?1")?
             .query_row([first], |row| row.get(0))?;
         let print = contents::prints(&bytes).nth((content - first) as usize);
-        print.ok_or_else(|| StoreError::Damaged(format!("mark {content} is missing")))
+        print.ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))
     }
 
     fn row(&self, first: u32) -> Result<Row, StoreError> {

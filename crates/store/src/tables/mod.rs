@@ -1,4 +1,4 @@
-//! What does each table hold?
+//! Reading and writing single tables.
 
 pub(crate) mod evidence;
 pub(crate) mod findings;

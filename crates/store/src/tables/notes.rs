@@ -1,4 +1,4 @@
-//! What there is to know of a run beside its links: kept as a word and JSON.
+//! The notes of a run: stored as a kind and JSON.
 
 use std::time::Duration;
 
@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::db::error::StoreError;
 
-/// What a note says beside its kind.
+/// The details of a note.
 #[derive(Debug, Default, Serialize, Deserialize)]
 #[serde(default, rename_all = "kebab-case")]
 pub(crate) struct Detail {

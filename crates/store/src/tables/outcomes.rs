@@ -1,4 +1,4 @@
-//! How requests ended: what is mostly the same once, the rest beside it.
+//! Outcomes of requests: details that rarely change are stored once and shared.
 
 use rummage_core::evidence::AttemptOutcome;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -7,19 +7,18 @@ use crate::db::error::StoreError;
 use crate::db::row::text;
 use crate::tables::interning::{Key, Recent, take, texts_key};
 
-/// Keeps endings that were not met before.
+/// Stores new outcomes.
 #[derive(Debug)]
 pub(crate) struct Outcomes {
     kinds: Recent,
     recent: Recent,
-    /// Of each address, by its id, the last ending that is known: an address mostly
-    /// answers as it did.
+    /// The last known outcome of each URL, by its number: a URL mostly responds as before.
     last: Vec<Option<(Key, u32)>>,
     next: u32,
     next_kind: u32,
 }
 
-/// The columns of an ending.
+/// The columns of an outcome.
 #[derive(Debug, Clone, Default, PartialEq)]
 struct Columns {
     said: String,
@@ -58,8 +57,7 @@ impl Outcomes {
         Ok(outcomes)
     }
 
-    /// Remembers how addresses ended in earlier runs: the last ending of each, by the id
-    /// of the address; 0 for none.
+    /// Loads the last outcome of each URL in earlier runs, by the number of the URL; 0 for none.
     pub(crate) fn remember(&mut self, db: &Connection, last: &[u32]) -> Result<(), StoreError> {
         if last.is_empty() {
             return Ok(());
@@ -88,7 +86,7 @@ impl Outcomes {
         &mut self.last[at]
     }
 
-    /// The id of an ending, which is kept where it was not yet.
+    /// The id of an outcome, which is stored if it is new.
     pub(crate) fn id(
         &mut self,
         db: &Connection,
@@ -131,7 +129,7 @@ impl Outcomes {
 
 fn columns(outcome: &AttemptOutcome, title: Option<String>) -> Columns {
     let json =
-        |outcome: &AttemptOutcome| serde_json::to_string(outcome).expect("endings are plain data");
+        |outcome: &AttemptOutcome| serde_json::to_string(outcome).expect("outcomes are plain data");
     match outcome {
         AttemptOutcome::Failure(_) => Columns { said: json(outcome), title, ..Columns::default() },
         AttemptOutcome::Response(answer) => {
@@ -147,7 +145,7 @@ fn columns(outcome: &AttemptOutcome, title: Option<String>) -> Columns {
     }
 }
 
-/// An ending, and the title that came with it.
+/// An outcome, and the title that came with it.
 pub(crate) fn read(
     db: &Connection,
     id: u32,
@@ -168,7 +166,7 @@ pub(crate) fn read(
             Ok(columns)
         })
         .optional()?;
-    let missing = || StoreError::Damaged(format!("ending {id} is missing"));
+    let missing = || StoreError::Damaged(format!("outcome {id} is missing"));
     let columns = found.ok_or_else(missing)?;
     let mut outcome: AttemptOutcome = serde_json::from_str(&columns.said)
         .map_err(|error| StoreError::Damaged(error.to_string()))?;
@@ -210,7 +208,7 @@ mod tests {
     }
 
     #[test]
-    fn endings_come_back_as_they_were() {
+    fn outcomes_round_trip() {
         let db = store();
         let mut outcomes = Outcomes::load(&db).unwrap();
         let cookie =
@@ -241,13 +239,13 @@ mod tests {
     }
 
     #[test]
-    fn what_ends_as_before_is_no_new_row_also_in_a_later_run() {
+    fn an_outcome_equal_to_the_last_one_adds_no_row() {
         let db = store();
         let mut outcomes = Outcomes::load(&db).unwrap();
         let first = outcomes.id(&db, 1, &page(1, "a"), None).unwrap();
         let second = outcomes.id(&db, 2, &page(2, "b"), None).unwrap();
         assert_eq!(outcomes.id(&db, 1, &page(1, "a"), None).unwrap(), first);
-        assert_eq!(outcomes.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whoever says so");
+        assert_eq!(outcomes.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whichever URL it is");
         assert_ne!(outcomes.id(&db, 1, &page(1, "c"), None).unwrap(), first);
         assert_ne!(outcomes.id(&db, 1, &page(1, "a"), Some("t".to_owned())).unwrap(), first);
         assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (4, 1));
@@ -257,7 +255,7 @@ mod tests {
         assert_eq!(later.id(&db, 1, &page(1, "a"), None).unwrap(), first);
         assert_eq!(later.id(&db, 2, &page(2, "b"), None).unwrap(), second);
         let new = later.id(&db, 2, &page(9, "b"), None).unwrap();
-        assert_eq!(new, 5, "numbers go on");
+        assert_eq!(new, 5, "numbering continues");
         assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (5, 1));
     }
 }

@@ -17,7 +17,7 @@ pub(crate) struct Page {
     pub(crate) depth: Option<u32>,
 }
 
-/// The pages of a run by rank: as stored, or worked out for a run that has not ended.
+/// The pages of a run by rank: as stored, or computed for a run that has not ended.
 pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
     let unranked: bool = db.query_row(
         "SELECT exists(SELECT 1 FROM run_page WHERE run = ?1 AND rank IS NULL)",
@@ -35,7 +35,7 @@ pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> 
     Ok(rows.collect::<Result<_, _>>()?)
 }
 
-/// Works the order out from the links.
+/// Computes the order from the links.
 pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
     let mut versions: HashMap<u64, (u32, u32)> = HashMap::new();
     let mut select = db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
@@ -69,7 +69,7 @@ pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError
     Ok(order.into_iter().map(page).collect())
 }
 
-/// The start, then what is read though no link leads there: robots.txt and sitemaps.
+/// The start, then pages that no link leads to: robots.txt and sitemaps.
 fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> {
     let mut roots = vec![start.cast_unsigned()];
     let mut select = db.prepare(
@@ -85,8 +85,8 @@ fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> 
     Ok(roots)
 }
 
-/// The pages that marks lead to, by the number of the mark, 0 for none; a link to an
-/// address that redirects leads to the page where its hops end.
+/// The pages that link contents lead to, by number, 0 for none; a link to a URL that redirects
+/// leads to the page where the redirects end.
 pub(crate) fn targets(
     db: &Connection,
     run: i64,
@@ -101,7 +101,7 @@ pub(crate) fn targets(
             ends.insert(row.get(0)?, end);
         }
     }
-    // Most pages are plainly sound, and some have no verdict yet.
+    // Most pages are simply sound, and some have no verdict yet.
     for (url, _) in pages.values() {
         ends.entry(*url).or_insert(*url);
     }

@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use crate::codec::entries::{self, Entry};
 use crate::db::error::StoreError;
 
-/// Gives each entry of a run, in their order.
+/// Calls `take` with each entry of a run, in order.
 pub(crate) fn for_each_entry(
     db: &Connection,
     run: i64,
@@ -19,7 +19,7 @@ pub(crate) fn for_each_entry(
     Ok(())
 }
 
-/// The last ending of each address over all runs, by the id of the address; 0 for none.
+/// The last outcome of each URL over all runs, by the number of the URL; 0 for none.
 pub(crate) fn last_endings(db: &Connection) -> Result<Vec<u32>, StoreError> {
     let mut last = Vec::new();
     let mut select = db.prepare("SELECT id FROM run ORDER BY id")?;

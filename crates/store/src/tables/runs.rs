@@ -17,7 +17,7 @@ pub(crate) fn previous(db: &Connection, run: &RunInfo) -> Result<Option<RunInfo>
     run_where(db, condition, params![run.site, run.number])
 }
 
-/// The first run that a condition fits.
+/// The first run that meets a condition.
 pub(crate) fn run_where(
     db: &Connection,
     condition: &str,

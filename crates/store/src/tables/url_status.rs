@@ -1,4 +1,4 @@
-//! What a run says of each address, all of them at once, in eight octets each.
+//! Per-URL verdicts of one run, packed into eight bytes each.
 
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
@@ -9,7 +9,7 @@ use crate::db::error::StoreError;
 use crate::db::row::{optional_word, word};
 use crate::tables::request_log::for_each_entry;
 
-/// What a run says of an address.
+/// The status of a URL in a run.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct UrlStatus {
     pub(crate) verdict: Verdict,
@@ -17,13 +17,13 @@ pub(crate) struct UrlStatus {
     /// 0 for none.
     status: u16,
     pub(crate) scope: Option<Scope>,
-    /// Some link names it.
+    /// A link names it.
     pub(crate) linked: bool,
-    /// It was asked: some verdicts need no request.
+    /// It was requested: some verdicts need no request.
     pub(crate) asked: bool,
-    /// It stands among the requests alone, and has no row of its own.
+    /// It is only in the request log, without a row of its own.
     pub(crate) plain: bool,
-    /// It was not asked in this run: an earlier one had.
+    /// Its result was reused from an earlier run.
     pub(crate) recalled: bool,
 }
 
@@ -32,7 +32,7 @@ impl UrlStatus {
         Some(self.status).filter(|status| *status > 0)
     }
 
-    /// What is said of an address that a run knows and did not get to.
+    /// The status of a URL that a run knows and did not get to.
     pub(crate) fn not_asked() -> UrlStatus {
         UrlStatus {
             verdict: Verdict::Skipped,
@@ -47,8 +47,8 @@ impl UrlStatus {
     }
 }
 
-/// Which addresses a run did not ask, since it knew what an earlier one had seen; by the
-/// id of the address.
+/// Which URLs a run did not request, because it reused an earlier result; by the number of the
+/// URL.
 #[derive(Default)]
 struct Recalled(Vec<bool>);
 
@@ -59,14 +59,14 @@ impl Recalled {
         if request.recalled && self.0.len() <= at {
             self.0.resize(at + 1, false);
         }
-        // It may have been asked all the same.
+        // It may have been requested all the same.
         if let Some(recalled) = self.0.get_mut(at) {
             *recalled = request.recalled;
         }
     }
 }
 
-/// By the id of the address.
+/// By the number of the URL.
 #[derive(Debug, Default, Clone)]
 pub(crate) struct UrlStatuses(Vec<Option<UrlStatus>>);
 
@@ -130,12 +130,12 @@ impl UrlStatuses {
         self.0.get(url as usize).copied().flatten()
     }
 
-    /// The first number that no address has.
+    /// The first unused number.
     pub(crate) fn end(&self) -> usize {
         self.0.len()
     }
 
-    /// All of them, with their addresses.
+    /// All of them, with their URLs.
     pub(crate) fn iter(&self) -> impl Iterator<Item = (u32, UrlStatus)> {
         (0..).zip(&self.0).filter_map(|(url, url_status)| Some((url, (*url_status)?)))
     }

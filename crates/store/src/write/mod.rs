@@ -1,9 +1,9 @@
-//! Adds one run to a store, event by event.
+//! Writes a run to a store, event by event.
 //!
-//! Events go into an open transaction; [`RunWriter::commit`] ends it. The caller
-//! commits between replies, so that an attempt and what follows from it are kept
-//! together or not at all. Nothing is written before the start was reached: a
-//! misspelt start leaves no run behind.
+//! Events go into an open transaction; [`RunWriter::commit`] ends it. The caller commits between
+//! replies, so that an attempt and what follows from it are stored together or not at all.
+//! Nothing is written before the start URL has responded: a misspelled start URL leaves no run
+//! behind.
 
 mod pages;
 mod requests;
@@ -33,50 +33,50 @@ use url_log::UrlLog;
 /// What is known of a run before it starts.
 #[derive(Debug, Clone)]
 pub struct NewRun {
-    /// The start as it was given.
+    /// The start URL as given.
     pub given_start: String,
-    /// The options that were given, as JSON; no secrets.
+    /// The options, as JSON; without secrets.
     pub options: String,
-    /// Those of them that decide what the run can see, as one text: runs that have the
-    /// same can be compared in whole.
+    /// The options that decide what the run can see, as one text: runs with the same bounds can
+    /// be compared in full.
     pub bounds: String,
-    /// Links that lead nowhere are broken, not doubtful.
+    /// Placeholder links are broken, not doubtful.
     pub placeholders_are_broken: bool,
-    /// The version of the tool.
+    /// The version of Rummage.
     pub version: String,
     /// When the run begins.
     pub started_at: Timestamp,
-    /// What kind of pass it is.
+    /// Its kind.
     pub kind: RunKind,
-    /// Header fields of its own are sent.
+    /// It sends headers of its own.
     pub own_fields: bool,
-    /// From when its moments are counted: when it begins, or earlier where it tells what
-    /// earlier runs have seen.
+    /// The time from which its moments are counted: when it begins, or earlier if it reuses
+    /// results of earlier runs.
     pub epoch_at: Timestamp,
 }
 
 impl NewRun {
-    /// How far the run had to look back when it began.
+    /// How far before its beginning the run's clock starts.
     #[must_use]
     pub fn looked_back(&self) -> Duration {
         self.started_at.duration_since(self.epoch_at).try_into().unwrap_or_default()
     }
 }
 
-/// The one writer of a store. See the [module](self).
+/// The only writer of a store. See the [module](self).
 #[derive(Debug)]
 pub struct RunWriter {
     pub(crate) db: Connection,
     pub(crate) new: NewRun,
-    /// The run's number, once the start was reached.
+    /// The run's number, once the start URL has responded.
     pub(crate) run: Option<i64>,
     /// Events from before that.
     early: Vec<Event>,
-    /// The run's events are told once more, to find the way back in.
+    /// The run's events are replayed, to restore its state.
     replaying: bool,
-    /// Scheme, host and port of the start.
+    /// Scheme, host and port of the start URL.
     origin: String,
-    /// Ids in the store, by the id in the crawl.
+    /// Numbers in the store, by the id in the crawl.
     ids: Vec<u32>,
     asked: UrlLog,
     known: InternCache,
@@ -84,16 +84,15 @@ pub struct RunWriter {
     last_moment: Moment,
     in_transaction: bool,
     pub(crate) notify: NotifySettings,
-    /// Held for as long as the writer lives: there is one at a time.
+    /// Locked while the writer exists: there is one at a time.
     _lock: File,
 }
 
 impl RunWriter {
-    /// Opens a store for a new run; makes the file if need be.
+    /// Opens a store for a new run; creates the file if necessary.
     ///
     /// # Errors
-    /// When the file cannot be made, is not a store, is of a newer version, or is
-    /// being written by another run.
+    /// See [`StoreError`].
     pub fn begin(path: &Path, new: NewRun) -> Result<RunWriter, StoreError> {
         let (db, lock) = connection::open_to_write(path)?;
         let known = InternCache::load(&db)?;
@@ -117,27 +116,27 @@ impl RunWriter {
         })
     }
 
-    /// Has the moments of the run counted from an earlier time than its start, since it
-    /// tells what earlier runs have seen.
+    /// Counts the moments of the run from an earlier time than its beginning, because it reuses
+    /// results of earlier runs.
     #[must_use]
     pub fn counting_from(mut self, epoch_at: Timestamp) -> RunWriter {
         self.new.epoch_at = epoch_at;
         self
     }
 
-    /// Says how people are told of what has changed when the run has ended.
+    /// Sets who is notified of changes when the run has ended.
     #[must_use]
     pub fn notify(mut self, notify: NotifySettings) -> RunWriter {
         self.notify = notify;
         self
     }
 
-    /// Opens a store to go on with its last run. Until
-    /// [`handle_replayed`](RunWriter::handle_replayed) says that the replay is
-    /// over, what is stored already is not stored again.
+    /// Opens a store to continue its last run. Until
+    /// [`handle_replayed`](RunWriter::handle_replayed) reports the end of the replay, what is
+    /// stored already is not stored again.
     ///
     /// # Errors
-    /// As [`begin`](RunWriter::begin), and when there is no such run.
+    /// See [`StoreError`].
     pub fn resume(path: &Path, run: i64, new: NewRun) -> Result<RunWriter, StoreError> {
         let mut writer = RunWriter::begin(path, new)?;
         writer.asked = UrlLog::of_run(&writer.db, run)?;
@@ -156,16 +155,16 @@ impl RunWriter {
         self.replaying = false;
     }
 
-    /// The run's number, once the start was reached.
+    /// The run's number, once the start URL has responded.
     #[must_use]
     pub fn run(&self) -> Option<i64> {
         self.run
     }
 
-    /// Takes one event.
+    /// Writes one event.
     ///
     /// # Errors
-    /// When the store cannot be written. What was committed stays.
+    /// See [`StoreError`]. What was committed before stays.
     pub fn handle_event(&mut self, event: Event) -> Result<(), StoreError> {
         if self.run.is_some() {
             return self.write(event);
@@ -173,7 +172,7 @@ impl RunWriter {
         if let Event::Bounded { start, bounds } = event {
             let early = std::mem::take(&mut self.early);
             self.open_transaction()?;
-            // The start's id in the store is known once its `Heard` is written.
+            // The start's number in the store is known once its `Discovered` is written.
             let (discovered, others): (Vec<Event>, Vec<Event>) =
                 early.into_iter().partition(|event| matches!(event, Event::Discovered { .. }));
             for event in discovered {
@@ -189,10 +188,10 @@ impl RunWriter {
         Ok(())
     }
 
-    /// Keeps for good what has come so far.
+    /// Commits everything written so far.
     ///
     /// # Errors
-    /// When the store cannot be written.
+    /// See [`StoreError`].
     pub fn commit(&mut self) -> Result<(), StoreError> {
         if !self.in_transaction {
             return Ok(());
@@ -206,7 +205,7 @@ impl RunWriter {
         Ok(())
     }
 
-    /// Finds where the run starts, which is where most of its links lead.
+    /// Determines the origin of the start URL, which most links lead to.
     fn load_origin(&mut self) -> Result<(), StoreError> {
         let start: String = self.db.query_row(
             "SELECT url FROM run JOIN address ON address.id = start WHERE run.id = ?1",
@@ -338,9 +337,9 @@ mod tests {
         ]
     }
 
-    /// The disk is as full as SQLite is told that it is.
+    /// SQLite is told that the disk is full.
     #[test]
-    fn when_the_disk_is_full_what_was_kept_stays() {
+    fn committed_data_stays_when_the_disk_is_full() {
         let folder = tempfile::TempDir::new().unwrap();
         let path = folder.path().join("store.db");
         let mut writer = RunWriter::begin(&path, new_run()).unwrap();
@@ -364,8 +363,8 @@ mod tests {
         drop(writer);
         let reader = Reader::open(&path).unwrap();
         let run = reader.open_run(reader.last_run().unwrap()).unwrap();
-        assert_eq!(run.find("http://a.test/", 9).unwrap().len(), 0, "no verdict was kept");
+        assert_eq!(run.find("http://a.test/", 9).unwrap().len(), 0, "no verdict was stored");
         assert_eq!(run.info().state, RunState::Going);
-        assert_eq!(reader.unfinished().unwrap().number, 1, "it can go on");
+        assert_eq!(reader.unfinished().unwrap().number, 1, "it can be continued");
     }
 }

@@ -1,4 +1,4 @@
-//! Pages that were read: a version of each, and the marks that are new with it.
+//! Parsed pages: a version of each, and its new link contents.
 
 use rummage_core::crawl::{Target, UrlId};
 use rummage_core::extract::reading::{Link, Reading};
@@ -77,7 +77,8 @@ impl RunWriter {
         Ok(version)
     }
 
-    /// Keeps what the links of a page say, as far as it is new, and gives where they stand.
+    /// Stores the contents of a page's links, as far as they are new, and returns their
+    /// occurrences.
     fn write_contents(
         &mut self,
         reading: &Reading,
@@ -130,14 +131,13 @@ impl RunWriter {
         })
     }
 
-    /// How a reference to an address is written: the address in whole, its path, or some
-    /// other way.
+    /// How a reference to a URL is written: as the whole URL, its path, or any other text.
     fn written<'a>(&self, written: &'a str, url: u32) -> Written<'a> {
         let is = |text: &[u8]| self.known.urls.get(&Key::of_text(text)) == Some(&url);
         if written.contains("://") && is(written.as_bytes()) {
             return Written::Whole;
         }
-        // Nearly all that is written so lies on the host of the start.
+        // Nearly all references of this form are to the host of the start URL.
         let from_root = written.starts_with('/') && !written.starts_with("//");
         if from_root && is(format!("{}{written}", self.origin).as_bytes()) {
             return Written::Path;

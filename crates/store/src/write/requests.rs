@@ -38,7 +38,7 @@ impl RunWriter {
         Ok(())
     }
 
-    /// Packs what was asked since this was called last.
+    /// Packs the requests since the last call.
     pub(crate) fn write_entries(&mut self) -> Result<(), StoreError> {
         let Some((seq, entries)) = self.asked.take() else { return Ok(()) };
         self.db

@@ -1,4 +1,4 @@
-//! The requests of a run, and who is plainly sound, until they are packed.
+//! The requests of a run, and the URLs that are simply sound, until they are packed.
 
 use std::collections::HashMap;
 
@@ -10,33 +10,33 @@ use crate::codec::entries::{Entry, Requested};
 use crate::db::error::StoreError;
 use crate::tables::request_log::for_each_entry;
 
-/// What is known of one address in this run.
+/// What is known of one URL in this run.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct UrlRecord {
     pub(super) scope: Option<Scope>,
-    /// When it was asked last, in microseconds from the start.
+    /// When it was last requested, in microseconds from the start.
     pub(super) at_us: Option<u64>,
-    /// It stands among those that are plainly sound.
+    /// It is among those that are simply sound.
     pub(super) is_sound: bool,
-    /// It has a row among the verdicts.
+    /// It has a row with its verdict.
     pub(super) has_row: bool,
-    /// Its request among those that are not packed yet.
+    /// The position of its request among those that are not packed yet.
     waiting: Option<u32>,
 }
 
-/// The requests of a run that are not packed yet, and what is known of all addresses.
+/// The requests of a run that are not packed yet, and the state of all URLs.
 #[derive(Debug, Default)]
 pub(super) struct UrlLog {
     entries: Vec<Entry>,
     next_seq: i64,
     /// By the id in the crawl.
     seen: Vec<UrlRecord>,
-    /// What the run said before it was stopped, by the id in the store.
+    /// The state before the run was stopped, by number in the store.
     earlier: HashMap<u32, UrlRecord>,
 }
 
 impl UrlLog {
-    /// What a run that goes on had asked and said.
+    /// Loads the state of a run that is continued.
     pub(super) fn of_run(db: &Connection, run: i64) -> Result<UrlLog, StoreError> {
         let mut asked = UrlLog::default();
         for_each_entry(db, run, |entry| {
@@ -81,13 +81,13 @@ impl UrlLog {
         (!entries.is_empty()).then_some((seq, entries))
     }
 
-    /// The address is plainly sound.
+    /// The URL is simply sound.
     pub(super) fn handle_sound(&mut self, id: UrlId, url: u32) {
         let seen = &mut self.seen[id.index()];
         let sound = Some(seen.scope.unwrap_or(Scope::Internal));
         seen.is_sound = true;
         let waiting = seen.waiting.and_then(|at| self.entries.get_mut(at as usize));
-        // The place may be one of entries that are packed by now.
+        // The position may refer to entries that have been packed since.
         match waiting.filter(|entry| entry.url == url) {
             Some(entry) => entry.sound = sound,
             None => self.entries.push(Entry { url, request: None, sound }),

@@ -1,4 +1,4 @@
-//! What a run says of addresses, links and servers.
+//! Verdicts on URLs, links and servers.
 
 use rummage_core::crawl::pace::Slowing;
 use rummage_core::crawl::{FragmentFault, Judged, NotParsed, UrlId};
@@ -9,14 +9,14 @@ use rusqlite::params;
 use super::RunWriter;
 use crate::db::error::StoreError;
 
-/// Whether a verdict says no more than that the address answered, at once and with 200.
+/// Whether a verdict only says that the URL responded, directly and with 200.
 fn is_plain(id: UrlId, judged: &Judged) -> bool {
     *judged == Judged::without_hops(id, Verdict::Sound, None, Some(200))
 }
 
 impl RunWriter {
-    /// Most addresses are plainly sound, and cost a bit beside their request. Any other
-    /// word is a row, and so is a second one after that.
+    /// Most URLs are simply sound, and take one bit in their request. Any other verdict takes a
+    /// row, and so does a second one after that.
     pub(super) fn write_verdict(&mut self, id: UrlId, judged: &Judged) -> Result<(), StoreError> {
         let seen = *self.asked.seen_mut(id);
         if is_plain(id, judged) && !seen.has_row {

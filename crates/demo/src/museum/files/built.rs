@@ -1,13 +1,13 @@
 //! The museum's new pages, built and not yet published.
 
-/// What each page begins and ends with; `%` stands for its title.
+/// The beginning of each page; `%` is replaced by its title.
 const HEAD: &str = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>%</title>\n\
     <link rel=\"stylesheet\" href=\"/style.css\">\n</head>\n<body>\n<nav>\n<a href=\"/\">Home</a>\n\
     <a href=\"/visit/\">Visit</a>\n<a href=\"/boats/\">Boats</a>\n<a href=\"/about.html\">About</a>\n</nav>\n<main>\n";
 const FOOT: &str = "\n</main>\n<footer>\n<a href=\"/imprint.html\">Imprint</a>\n\
     <a href=\"/press/kit.zip\">Press kit</a>\n</footer>\n</body>\n</html>\n";
 
-/// Name, title and middle of each page.
+/// Name, title and body of each page.
 const PAGES: &[(&str, &str, &str)] = &[
     (
         "index.html",
@@ -42,7 +42,7 @@ const PAGES: &[(&str, &str, &str)] = &[
     ),
     ("about.html", "About us", "<h1>About us</h1>\n<p><a href=\"/\">The museum</a>"),
     ("imprint.html", "Imprint", "<h1>Imprint</h1>\n<p>Ashlock Canal Museum"),
-    // Left over from an earlier design: nothing leads there.
+    // Left over from an earlier design: no link leads there.
     (
         "drafts/2019-plan.html",
         "Plan of 2019",
@@ -50,7 +50,7 @@ const PAGES: &[(&str, &str, &str)] = &[
     ),
 ];
 
-/// The files of the folder, by their names in it.
+/// The files of the folder, by name.
 #[must_use]
 pub fn built() -> Vec<(&'static str, Vec<u8>)> {
     let page = |(name, title, middle): &(&'static str, &str, &str)| {
@@ -64,12 +64,12 @@ pub fn built() -> Vec<(&'static str, Vec<u8>)> {
     files
 }
 
-/// What is wrong in it, where it lives at `https://www.ashlock-canal.test/`: target, cause, and
-/// the first place as file, line and column.
+/// The faults in it, published at `https://www.ashlock-canal.test/`: target, cause, and the first
+/// occurrence as file, line and column.
 pub const BUILT_TRUTH: &[(&str, &str, &str)] = &[
     ("https://www.ashlock-canal.test/Visit/", "not-found", "index.html:19:4"),
     ("https://www.ashlock-canal.test/visit/#fares", "no-such-fragment", "visit/index.html:18:32"),
-    // One page by two names.
+    // One page under two names.
     (
         "https://www.ashlock-canal.test/visit/index.html#fares",
         "no-such-fragment",
@@ -84,5 +84,5 @@ pub const BUILT_TRUTH: &[(&str, &str, &str)] = &[
     ("https://www.ashlock-canal.test/visit", "moved-permanently", "index.html:18:4"),
 ];
 
-/// The page to which nothing leads.
+/// The page that no link leads to.
 pub const BUILT_UNREACHED: &str = "https://www.ashlock-canal.test/drafts/2019-plan.html";

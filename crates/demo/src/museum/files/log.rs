@@ -1,30 +1,30 @@
-//! Four weeks of the museum's server, as its access log has them.
+//! Four weeks of the museum's access log.
 
 use std::fmt::Write as _;
 
 use crate::draw::Draw;
 
-/// Lines of requests that were served.
+/// Requests that were served.
 const SERVED: usize = 2_600;
 
-/// What visitors missed.
+/// A missing URL that visitors requested.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Arrived {
     /// Path and query.
     pub path: &'static str,
     /// The status.
     pub status: u16,
-    /// Requests of people.
+    /// Requests by people.
     pub people: u64,
-    /// Requests of robots.
+    /// Requests by robots.
     pub robots: u64,
-    /// Where people came from; `-` for nowhere.
+    /// The page people came from; `-` for none.
     pub referrer: &'static str,
-    /// It was served at the end of the four weeks.
+    /// It was served again at the end of the four weeks.
     pub over: bool,
 }
 
-/// The truth of [`access_log`].
+/// The truth about [`access_log`].
 pub const ARRIVED: &[Arrived] = &[
     row("/volunteers/rota.html", 404, 148, 9, "https://www.ashlock-canal.test/visit/", false),
     row("/visitors/opening.htm", 404, 61, 14, "http://reviews.daytrips.test/ashlock", false),
@@ -49,11 +49,11 @@ const fn row(
 
 const PERSON: &str = "Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0";
 const ROBOT: &str = "Mozilla/5.0 (compatible; ExampleBot/2.1; +http://bot.example/)";
-/// What is served.
+/// Pages that are served.
 const PAGES: [&str; 6] = ["/", "/visit/", "/walks/", "/boats/", "/diary/2026-09/", "/about/"];
 
-/// Four weeks of November 2026 in Combined Log Format, in the order of their times; three
-/// lines are torn.
+/// Four weeks of November 2026 in Combined Log Format, in order of time; three lines are cut
+/// short.
 #[must_use]
 pub fn access_log() -> String {
     let mut draw = Draw::new(9);

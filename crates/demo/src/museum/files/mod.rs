@@ -1,6 +1,6 @@
-//! What people have at hand beside the live site: a folder of built pages before a launch, a
-//! spreadsheet of addresses from a colleague, an access log of the museum's server. Each has
-//! its truth.
+//! Files for commands that need some: a folder of built pages before a launch, a spreadsheet of
+//! URLs from a colleague, an access log of the museum's server. Each comes with the truth about
+//! it.
 
 mod built;
 mod log;
@@ -11,7 +11,7 @@ use std::path::Path;
 pub use built::{BUILT_TRUTH, BUILT_UNREACHED, built};
 pub use log::{ARRIVED, Arrived, access_log};
 
-/// A spreadsheet that a colleague sent, as it left their office program.
+/// A spreadsheet from a colleague, as exported by a spreadsheet program.
 #[must_use]
 pub fn urls() -> String {
     let mut csv = "\u{feff}No.;What;Address;Remark\r\n".to_owned();
@@ -26,7 +26,7 @@ pub fn urls() -> String {
     csv
 }
 
-/// What, address, remark; verdict, cause, status (0 for none) of each row.
+/// Label, URL, remark; verdict, cause, status (0 for none) of each row.
 pub type Row = (&'static str, &'static str, &'static str, &'static str, &'static str, u16);
 
 /// The rows of [`urls`], with the truth about each.
@@ -75,11 +75,11 @@ pub const URLS: &[Row] = &[
     ("Telephone", "ask Mrs Lomax", "", "broken", "malformed-url", 0),
 ];
 
-/// Writes all of it into a folder: `public/`, `urls.csv`, `access.log`.
+/// Writes all files to a folder: `public/`, `urls.csv`, `access.log`.
 ///
 /// # Errors
-/// When the folder cannot be written to.
-pub fn write_handed(folder: &Path) -> io::Result<()> {
+/// If the folder cannot be written to.
+pub fn write_files(folder: &Path) -> io::Result<()> {
     for (name, bytes) in built() {
         let path = folder.join("public").join(name);
         if let Some(parent) = path.parent() {
