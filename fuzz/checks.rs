@@ -1,5 +1,5 @@
-//! What must hold for any bytes at all. The fuzz targets and the tests of the core
-//! call the same functions.
+//! What must be true for any bytes at all. The fuzz targets and the tests of the core call the
+//! same functions.
 
 use rummage_core::extract::reading::Reading;
 use rummage_core::extract::robots_txt::Robots;
@@ -17,32 +17,31 @@ fn read(format: Format, body: &[u8], chunk: usize) -> Reading {
     extractor.finish()
 }
 
-/// Torn into chunks, a body gives what it gives whole; the first byte says how large
-/// they are.
-fn torn(format: Format, bytes: &[u8]) -> Reading {
+/// In chunks, a body gives the same as in one piece; the first byte is the size of the chunks.
+fn in_chunks(format: Format, bytes: &[u8]) -> Reading {
     let (chunk, body) = bytes.split_first().map_or((1, bytes), |(first, rest)| (*first, rest));
     let whole = read(format, body, LIMIT);
-    assert_eq!(read(format, body, usize::from(chunk)), whole, "torn every {chunk} octets");
-    assert!(whole.links().count() <= body.len(), "no more links than octets");
+    assert_eq!(read(format, body, usize::from(chunk)), whole, "in chunks of {chunk} bytes");
+    assert!(whole.links().count() <= body.len(), "no more links than bytes");
     whole
 }
 
 pub(crate) fn html(bytes: &[u8]) {
     for format in [Format::Html, Format::Xhtml] {
-        for link in torn(format, bytes).links() {
-            assert!(link.line >= 1 && link.column >= 1, "{link:?} stands somewhere");
+        for link in in_chunks(format, bytes).links() {
+            assert!(link.line >= 1 && link.column >= 1, "{link:?} has a position");
         }
     }
 }
 
 pub(crate) fn css(bytes: &[u8]) {
-    for link in torn(Format::Css, bytes).links() {
-        assert!(!trim(link.written).is_empty(), "{link:?} names something");
+    for link in in_chunks(Format::Css, bytes).links() {
+        assert!(!trim(link.written).is_empty(), "{link:?} is not empty");
     }
 }
 
 pub(crate) fn sitemap(bytes: &[u8]) {
-    torn(Format::Sitemap, bytes);
+    in_chunks(Format::Sitemap, bytes);
 }
 
 pub(crate) fn robots(bytes: &[u8]) {
@@ -56,10 +55,10 @@ pub(crate) fn robots(bytes: &[u8]) {
         let plain = !path.contains(['*', '$', '#']);
         assert!(!plain || Robots::parse(&rules).allows(path), "{path} fits itself");
     }
-    torn(Format::Robots, bytes);
+    in_chunks(Format::Robots, bytes);
 }
 
-/// An address in normal form means itself, wherever it stands.
+/// A URL in normal form resolves to itself, whatever the base.
 pub(crate) fn url(bytes: &[u8]) {
     let written = String::from_utf8_lossy(bytes);
     let base = Url::parse("http://a.test/walks/?day=1").expect("it is an address");

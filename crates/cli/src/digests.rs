@@ -143,8 +143,8 @@ pub(crate) fn deliver_and_say(
     let mut err = terminal.stderr();
     match runtime.block_on(deliver(store, config, clock)) {
         Ok(deliveries) => {
-            let told = |delivery: &&Delivery| delivery.result.is_err() || !terminal.quiet;
-            for delivery in deliveries.iter().filter(told) {
+            let shown = |delivery: &&Delivery| delivery.result.is_err() || !terminal.quiet;
+            for delivery in deliveries.iter().filter(shown) {
                 let _ = writeln!(err, "{}", delivery.sentence());
             }
         }
@@ -156,7 +156,7 @@ pub(crate) fn deliver_and_say(
 
 /// Sends a sample digest by every channel in the settings of a site.
 pub(crate) async fn try_out(settings: &Section, site: &str, clock: WallClock) -> Vec<Delivery> {
-    let digest = made_up(site, clock.now());
+    let digest = sample(site, clock.now());
     let json = serde_json::to_string(&digest).expect("a digest is plain data");
     let mut deliveries = Vec::new();
     for channel in channels(settings) {
@@ -173,7 +173,7 @@ pub(crate) async fn try_out(settings: &Section, site: &str, clock: WallClock) ->
     deliveries
 }
 
-fn made_up(site: &str, now: Timestamp) -> Digest {
+fn sample(site: &str, now: Timestamp) -> Digest {
     let host: String =
         site.chars().map(|c| if c.is_ascii_alphanumeric() || c == '.' { c } else { '-' }).collect();
     let place = DigestLink {
@@ -184,7 +184,7 @@ fn made_up(site: &str, now: Timestamp) -> Digest {
         text: Some("a test, not a broken link".to_owned()),
         region: Some("main".to_owned()),
     };
-    let told = DigestTarget {
+    let shown = DigestTarget {
         target: "https://www.example.test/this-is-a-test".to_owned(),
         verdict: "broken".to_owned(),
         cause: Some("not-found".to_owned()),
@@ -203,7 +203,7 @@ fn made_up(site: &str, now: Timestamp) -> Digest {
         began_at: now,
         message_id: format!("rummage.test.{}@{host}", now.as_microsecond()),
         counts: Counts { broke: 1, open: 1, ..Counts::default() },
-        broke: vec![told],
+        broke: vec![shown],
         returned: Vec::new(),
         reopened: Vec::new(),
         healed: Vec::new(),
@@ -273,12 +273,12 @@ fn host_and_port(text: &str, security: Option<SecurityChoice>) -> Result<(String
         hint: "Give a host, with the port after a colon: mail.example.test:587".to_owned(),
     };
     let bare = |host: &str| host.trim_start_matches('[').trim_end_matches(']').to_owned();
-    let preset = if security == Some(SecurityChoice::Tls) { 465 } else { 587 };
+    let default = if security == Some(SecurityChoice::Tls) { 465 } else { 587 };
     let (host, port) = match text.rsplit_once(':') {
         Some((host, port)) if !port.ends_with(']') => {
             (bare(host), port.parse().map_err(|_| wrong())?)
         }
-        _ => (bare(text), preset),
+        _ => (bare(text), default),
     };
     let is_fine = !host.is_empty() && !host.contains(['/', ' ', '@']);
     if is_fine { Ok((host, port)) } else { Err(wrong()) }

@@ -72,14 +72,14 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
 }
 
 fn of_file(name: &str, column: Option<&str>) -> Result<Input, Failure> {
-    let (bytes, torn) = bytes(name)?;
+    let (bytes, missing) = bytes(name)?;
     let shown = if name == "-" { "standard input" } else { name };
     let url = match name {
         "-" => Url::parse("file:///standard-input").expect("it is plain"),
         name => url_of(Path::new(name))?,
     };
     let mut problems: Vec<String> =
-        torn.into_iter().map(|reason| format!("{shown}: {reason}")).collect();
+        missing.into_iter().map(|reason| format!("{shown}: {reason}")).collect();
     let mut bytes = in_utf8(bytes);
     let kind = if column.is_some() { Kind::Table } else { kind_of(name, &bytes) };
     if kind == Kind::Table
@@ -156,14 +156,14 @@ pub(crate) fn bytes(name: &str) -> Result<(Vec<u8>, Option<String>), Failure> {
         return Ok((bytes, None));
     }
     let mut plain = Vec::new();
-    let torn = match MultiGzDecoder::new(&bytes[..]).take(LARGEST).read_to_end(&mut plain) {
+    let missing = match MultiGzDecoder::new(&bytes[..]).take(LARGEST).read_to_end(&mut plain) {
         Err(_) => Some("its gzip data ends early; everything before was read".to_owned()),
         Ok(_) if plain.len() as u64 == LARGEST => {
             Some(format!("only the first {} MiB were decompressed", LARGEST >> 20))
         }
         Ok(_) => None,
     };
-    Ok((plain, torn))
+    Ok((plain, missing))
 }
 
 /// Decodes tables from spreadsheet programs, which may be UTF-16 (Encoding, "BOM sniff").

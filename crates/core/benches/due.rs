@@ -1,6 +1,6 @@
-//! How long it takes to say when a million addresses on ten thousand hosts are due.
+//! How long it takes to compute when a million URLs on ten thousand hosts are due.
 //!
-//! `command time -f '%M KiB' cargo bench -p rummage-core --bench due` tells the memory too.
+//! `command time -f '%M KiB' cargo bench -p rummage-core --bench due` also shows the memory.
 
 use std::hint::black_box;
 

@@ -1,11 +1,10 @@
-//! How many octets of HTML a core reads in a second, everything included.
+//! How many bytes of HTML one core parses per second, everything included.
 //!
 //!     cargo bench -p rummage-core
 //!
-//! The pages are those of the site that `bench/crawl.sh` crawls. They come in
-//! chunks as from a socket, and nothing of them is kept. Machines are noisy: beside
-//! it stands a tokenizer of the same standard that throws its tokens away, and what
-//! counts is the ratio.
+//! The pages are those of the site that `bench/crawl.sh` crawls. They arrive in chunks as from a
+//! socket, and nothing of them is stored. Machines are noisy: for comparison, a tokenizer of the
+//! same standard runs on the same pages and discards its tokens, and what counts is the ratio.
 
 use std::cell::Cell;
 

@@ -165,10 +165,12 @@ where
         let (verb, rest) = said.split_once(' ').unwrap_or((said, ""));
         match verb.to_ascii_uppercase().as_str() {
             "EHLO" | "HELO" if secure => {
-                say(&mut stream, "250-post.ashlock-canal.test\r\n250-8BITMIME\r\n250 AUTH PLAIN").await?;
+                say(&mut stream, "250-post.ashlock-canal.test\r\n250-8BITMIME\r\n250 AUTH PLAIN")
+                    .await?;
             }
             "EHLO" | "HELO" => {
-                let offer = "250-post.ashlock-canal.test\r\n250-8BITMIME\r\n250-AUTH PLAIN\r\n250 STARTTLS";
+                let offer =
+                    "250-post.ashlock-canal.test\r\n250-8BITMIME\r\n250-AUTH PLAIN\r\n250 STARTTLS";
                 say(&mut stream, offer).await?;
             }
             "STARTTLS" if !secure => {
@@ -178,7 +180,8 @@ where
             "AUTH" => {
                 user = credentials(rest);
                 let fine = user.as_ref().is_some_and(|(_, password)| password != "wrong");
-                let answer = if fine { "235 2.7.0 authenticated" } else { "535 5.7.8 invalid credentials" };
+                let answer =
+                    if fine { "235 2.7.0 authenticated" } else { "535 5.7.8 invalid credentials" };
                 say(&mut stream, answer).await?;
             }
             "MAIL" => {

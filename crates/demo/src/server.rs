@@ -155,7 +155,7 @@ impl Web {
 
     /// Every request so far.
     #[must_use]
-    pub fn asked(&self) -> Vec<ReceivedRequest> {
+    pub fn requests(&self) -> Vec<ReceivedRequest> {
         self.log.lock().expect("nothing panics while it holds the log").clone()
     }
 }
@@ -335,8 +335,8 @@ impl Site {
         }
         let missing = Act::status(404);
         let act = known.paths.get(&path).or_else(|| known.catch_all(&path)).unwrap_or(&missing);
-        if let (Act::Answer(answer), Some(asked)) = (act, field(header::IF_NONE_MATCH))
-            && answer.fields.iter().any(|(name, value)| *name == "etag" && value == asked)
+        if let (Act::Answer(answer), Some(requests)) = (act, field(header::IF_NONE_MATCH))
+            && answer.fields.iter().any(|(name, value)| *name == "etag" && value == requests)
         {
             let unchanged =
                 Answer { status: 304, fields: answer.fields.clone(), ..Answer::default() };

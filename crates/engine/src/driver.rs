@@ -359,7 +359,7 @@ impl<F: Fetch> Driver<F> {
     fn tell_again(&mut self, recheck: &Recheck, recorder: &Recorder) -> Result<(), Failed> {
         let mut discovered = Vec::new();
         let crawl = &mut self.crawl;
-        let told = recheck.reader.for_each_reply(recheck.run, |url, reply| {
+        let replayed = recheck.reader.for_each_reply(recheck.run, |url, reply| {
             if !recheck.again.contains(url) {
                 crawl.handle_replayed(url, reply);
             }
@@ -376,7 +376,7 @@ impl<F: Fetch> Driver<F> {
             }
             Ok(())
         });
-        if let Err(problem) = told {
+        if let Err(problem) = replayed {
             return self.fail(problem);
         }
         self.crawl.handle_rechecked();

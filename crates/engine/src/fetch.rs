@@ -74,7 +74,7 @@ impl Fetcher {
         let (outcome, took, reading) =
             match self.inner.config.local_files.answer(&request, limit).await {
                 Some(given) => given,
-                None => self.inner.ask(&request, began).await,
+                None => self.inner.request_page(&request, began).await,
             };
         let mut attempt = Attempt::new(self.inner.clock.now(), took, request.method, outcome);
         attempt.purpose = request.purpose;
@@ -129,7 +129,7 @@ fn client(dialer: Dialer, idle: usize) -> Client<Dialer, Empty<Bytes>> {
 }
 
 impl Inner {
-    async fn ask(
+    async fn request_page(
         &self,
         request: &Request,
         began: Instant,

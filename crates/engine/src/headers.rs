@@ -146,13 +146,13 @@ mod tests {
             cookie(text, SystemTime::UNIX_EPOCH + Duration::from_secs(1_700_000_000))
                 .map(|cookie| (cookie.name, cookie.value, cookie.expired))
         };
-        let told =
+        let cookie =
             |name: &str, value: &str, expired| Some((name.to_owned(), value.to_owned(), expired));
-        assert_eq!(seen("seen=1; Path=/; Secure"), told("seen", "1", false));
-        assert_eq!(seen("seen=; Max-Age=0"), told("seen", "", true));
+        assert_eq!(seen("seen=1; Path=/; Secure"), cookie("seen", "1", false));
+        assert_eq!(seen("seen=; Max-Age=0"), cookie("seen", "", true));
         let old = "seen=x; Expires=Thu, 01 Jan 1970 00:00:01 GMT";
-        assert_eq!(seen(old), told("seen", "x", true));
-        assert_eq!(seen("seen=x; Max-Age=60"), told("seen", "x", false));
+        assert_eq!(seen(old), cookie("seen", "x", true));
+        assert_eq!(seen("seen=x; Max-Age=60"), cookie("seen", "x", false));
         assert_eq!(seen("nothing"), None);
     }
 

@@ -20,13 +20,13 @@ use hickory_resolver::proto::op::ResponseCode;
 use rummage_core::evidence::DnsFailure;
 use tokio::sync::OnceCell;
 
-type ResponseHead = Result<Arc<[IpAddr]>, DnsFailure>;
+type Lookup = Result<Arc<[IpAddr]>, DnsFailure>;
 
 /// Looks up host names. See the [module](self).
 pub(crate) struct Resolver {
     /// `None` if the system has no DNS server and none was given.
     hickory: Option<TokioResolver>,
-    known: Mutex<HashMap<String, Arc<OnceCell<ResponseHead>>>>,
+    known: Mutex<HashMap<String, Arc<OnceCell<Lookup>>>>,
     patience: Duration,
 }
 
@@ -36,7 +36,7 @@ impl Resolver {
     }
 
     /// The addresses of a host name. With `anew`, a failed look-up is repeated.
-    pub(crate) async fn addresses(&self, host: &str, anew: bool) -> ResponseHead {
+    pub(crate) async fn addresses(&self, host: &str, anew: bool) -> Lookup {
         let cell = {
             let mut known = self.known.lock().expect("nothing panics while it holds the names");
             let cell = known.entry(host.to_owned()).or_default();
@@ -45,10 +45,10 @@ impl Resolver {
             }
             Arc::clone(cell)
         };
-        cell.get_or_init(|| self.ask(host)).await.clone()
+        cell.get_or_init(|| self.look_up(host)).await.clone()
     }
 
-    async fn ask(&self, host: &str) -> ResponseHead {
+    async fn look_up(&self, host: &str) -> Lookup {
         let Some(hickory) = &self.hickory else {
             return Err(DnsFailure::ServerFailure("no DNS server is configured".to_owned()));
         };

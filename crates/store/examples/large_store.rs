@@ -1,12 +1,12 @@
-//! Writes a large store through the real writer, and says how quick that was: the store
-//! that figures are measured on.
+//! Writes a large store through the real writer, and reports how quick that was: the store on
+//! which figures are measured.
 //!
 //!     cargo run --release -p rummage-store --example large_store -- FILE [PAGES [LINKS [RUNS]]]
 //!
 //! Each page has LINKS links: two fifths of them a menu and a footer that are the same
-//! everywhere, the rest with a text of their own. Ten addresses go with a page, of which
-//! one is a page; one in a hundred is broken. Further runs find all as it was. Beside it
-//! stands how quick this machine inserts plain rows.
+//! everywhere, the rest with their own text. There are ten URLs per page, of which one is a page;
+//! one in a hundred is broken. Further runs find everything unchanged. For comparison, it shows
+//! how quickly this machine inserts plain rows.
 
 #![allow(clippy::print_stdout, reason = "what it measured is what it is for")]
 
@@ -23,7 +23,7 @@ use rummage_core::url::scope::{Bounds, Scope};
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{NewRun, RunState, RunWriter};
 
-/// Addresses that go with a page, itself included.
+/// URLs per page, including itself.
 const URLS: usize = 10;
 /// Pages between two commits.
 const BATCH: usize = 200;
@@ -67,7 +67,7 @@ fn size(path: &str) -> u64 {
     std::fs::metadata(path).map_or(0, |file| file.len())
 }
 
-/// How many plain rows this machine inserts a second: prepared, 10,000 a transaction.
+/// How many plain rows this machine inserts per second: prepared, 10,000 per transaction.
 fn plain_rows() -> Result<f64, Box<dyn Error>> {
     const ROWS: usize = 1_000_000;
     let folder = tempfile::tempdir()?;
@@ -89,7 +89,7 @@ fn plain_rows() -> Result<f64, Box<dyn Error>> {
     Ok(ROWS as f64 / start.elapsed().as_secs_f64())
 }
 
-/// Numbers that are equal for equal seeds (xorshift64*).
+/// Equal seeds give equal numbers (xorshift64*).
 struct Draw(u64);
 
 impl Draw {
@@ -115,7 +115,7 @@ struct Site {
     links: usize,
 }
 
-/// The n-th address: each tenth is a page, the others lie on other hosts or are pictures.
+/// The n-th URL: every tenth is a page, the others are on other hosts or are images.
 fn url(number: usize) -> String {
     match (number % URLS, number / URLS) {
         (0, 0) => "https://www.large.test/".to_owned(),
@@ -134,7 +134,7 @@ impl Site {
         for page in 0..self.pages {
             let reading = self.page(page, &mut draw);
             let mut events = Vec::new();
-            // An address is heard of before anything leads there.
+            // A URL is discovered before anything leads there.
             let furthest = reading.1.iter().map(|target| target.id.index()).max();
             let end = ((page + 1) * URLS).max(furthest.unwrap_or_default() + 1);
             for number in discovered..end {
@@ -171,7 +171,7 @@ impl Site {
         Ok((writing, start.elapsed()))
     }
 
-    /// A page links to what comes with it, to pages below it, and anywhere.
+    /// A page links to its own URLs, to pages below it, and to random ones.
     fn page(&self, page: usize, draw: &mut Draw) -> (Reading, Vec<Target>) {
         let mut builder = ReadingBuilder::default();
         builder.set_title(&format!("Page {page} of a large site"));

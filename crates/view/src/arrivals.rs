@@ -232,12 +232,12 @@ fn referrers(
     let most = if verbose { usize::MAX } else { REFERRERS };
     let ranked = ranked(list);
     let more = ranked.len().saturating_sub(most) as u64;
-    let told = |page: &String| {
+    let named = |page: &String| {
         let times = list.get(page).copied().unwrap_or_default();
         let times = if times > 1 { format!(" ({})", count(times)) } else { String::new() };
         format!("{}{times}", safe(&shorten(page, LONGEST)))
     };
-    let shown: Vec<String> = ranked.iter().take(most).map(told).collect();
+    let shown: Vec<String> = ranked.iter().take(most).map(named).collect();
     let more = if more > 0 { format!(", and {} more: -v", count(more)) } else { String::new() };
     writeln!(out, "  {what}: {}{more}", shown.join(", "))?;
     Ok(())
@@ -456,7 +456,7 @@ mod tests {
         let nothing = ArrivalsHead { run: None, span: None, malformed: 0, ..head() };
         arrivals(&mut out, &nothing, &[row("/x", 1, 0)], None, false)
             .expect("memory accepts all writes");
-        let told = String::from_utf8(out).expect("it is text");
-        assert!(!told.contains("as run"), "{told}");
+        let named = String::from_utf8(out).expect("it is text");
+        assert!(!named.contains("as run"), "{named}");
     }
 }

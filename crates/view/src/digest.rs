@@ -91,7 +91,7 @@ impl Page {
             Section {
                 heading: format!("{} {word}", crate::count(*count)),
                 colour,
-                entries: list.iter().map(|told| Entry::of(told, *word == "fixed")).collect(),
+                entries: list.iter().map(|target| Entry::of(target, *word == "fixed")).collect(),
                 more: more(left, "more target", "more targets"),
             }
         });
@@ -144,17 +144,19 @@ impl Page {
 }
 
 impl Entry {
-    fn of(told: &DigestTarget, is_over: bool) -> Entry {
-        let cause = told.cause.as_deref().and_then(Cause::named);
+    fn of(target: &DigestTarget, is_over: bool) -> Entry {
+        let cause = target.cause.as_deref().and_then(Cause::named);
         let was = if is_over { "was " } else { "" };
-        let result = format!("{was}{}  {}", safe(&told.verdict), phrase::cause(cause, told.status));
-        let target = if told.target.is_empty() { "an empty URL" } else { &told.target };
-        let left = told.links.saturating_sub(told.places.len() as u64);
+        let result =
+            format!("{was}{}  {}", safe(&target.verdict), phrase::cause(cause, target.status));
+        let name = if target.target.is_empty() { "an empty URL" } else { &target.target };
+        let left = target.links.saturating_sub(target.places.len() as u64);
         Entry {
             result,
-            target: safe(&shorten(target, LONGEST)).to_string(),
-            leads_there: told.target.starts_with("http://") || told.target.starts_with("https://"),
-            places: told.places.iter().map(EmailLink::of).collect(),
+            target: safe(&shorten(name, LONGEST)).to_string(),
+            leads_there: target.target.starts_with("http://")
+                || target.target.starts_with("https://"),
+            places: target.places.iter().map(EmailLink::of).collect(),
             more: more(left, "more link", "more links"),
         }
     }
@@ -214,7 +216,7 @@ mod tests {
             text: Some("Opening <b>times".to_owned()),
             region: Some("main".to_owned()),
         };
-        let told = DigestTarget {
+        let target = DigestTarget {
             target: "https://www.a.test/hours?a=1&b=2".to_owned(),
             verdict: "broken".to_owned(),
             cause: Some("not-found".to_owned()),
@@ -228,7 +230,7 @@ mod tests {
             status: None,
             links: 1,
             places: vec![DigestLink { text: None, region: None, line: 0, ..place }],
-            ..told.clone()
+            ..target.clone()
         };
         Digest {
             schema: 1,
@@ -241,7 +243,7 @@ mod tests {
             began_at: jiff::Timestamp::UNIX_EPOCH,
             message_id: "x@www.a.test".to_owned(),
             counts: Counts { broke: 41, healed: 1, open: 1_204, ..Counts::default() },
-            broke: vec![told],
+            broke: vec![target],
             returned: Vec::new(),
             reopened: Vec::new(),
             healed: vec![healed],

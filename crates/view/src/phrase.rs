@@ -130,15 +130,15 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
             "{url} could not be fetched, so pages of this host were not parsed for links; \
              --robots ignore parses them"
         ),
-        Note::CrawlDelay { asked, kept } if asked == kept => {
+        Note::CrawlDelay { requested, kept } if requested == kept => {
             format!(
                 "{url} sets a crawl delay of {}, which was obeyed; --rate overrides it",
-                duration(*asked)
+                duration(*requested)
             )
         }
-        Note::CrawlDelay { asked, kept } => format!(
+        Note::CrawlDelay { requested, kept } => format!(
             "{url} sets a crawl delay of {}; {} was used. --rate overrides it",
-            duration(*asked),
+            duration(*requested),
             duration(*kept)
         ),
         Note::SitemapMissing => format!("the sitemap {url} could not be fetched"),

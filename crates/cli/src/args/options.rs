@@ -16,7 +16,7 @@ use crate::values::{
 /// What to check and how: the options of a crawl, and the keys of the settings file.
 #[derive(Debug, Clone, Default, Args, Serialize, Deserialize, JsonSchema)]
 #[serde(default, rename_all = "kebab-case")]
-#[command(next_help_heading = "Asking")]
+#[command(next_help_heading = "Checking")]
 pub(crate) struct CheckOptions {
     /// URL at which a folder or draft will be published, or the site a log belongs to, such as
     /// https://www.example.test/

@@ -54,10 +54,10 @@ pub(crate) struct Selecting {
 
 impl Selecting {
     /// The selection, with `default` as the verdicts if none are given.
-    pub(crate) fn selection(&self, preset: &[Verdict]) -> Selection {
+    pub(crate) fn selection(&self, default: &[Verdict]) -> Selection {
         let verdicts = match self.verdict.as_slice() {
             [] if self.all => &Verdict::ALL,
-            [] => preset,
+            [] => default,
             named => named,
         };
         let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();

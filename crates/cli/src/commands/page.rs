@@ -219,9 +219,9 @@ fn urls(run: &OpenRun<'_>, pages: &[Url]) -> Result<Vec<StoredUrl>, Failure> {
             let found = run.find(text, 1)?.into_iter().find(|(_, url)| url == text);
             Ok(found.map(|(url, _)| url))
         };
-        let Some(asked) = exact(page.as_str())? else { continue };
-        let last = run.way(asked)?.last().map(|hop| hop.url.clone());
-        let url = last.map(|last| exact(&last)).transpose()?.flatten().unwrap_or(asked);
+        let Some(given) = exact(page.as_str())? else { continue };
+        let last = run.way(given)?.last().map(|hop| hop.url.clone());
+        let url = last.map(|last| exact(&last)).transpose()?.flatten().unwrap_or(given);
         if !urls.contains(&url) {
             urls.push(url);
         }

@@ -63,9 +63,9 @@ impl Due {
 
     /// The policy for the core.
     pub(crate) fn policy(&self) -> RecheckPolicy {
-        let preset = RecheckPolicy::default();
-        let or = |time: Option<Time>, preset| time.map_or(preset, |Time(time)| seconds(time));
-        let mut passing = preset.passing;
+        let default = RecheckPolicy::default();
+        let or = |time: Option<Time>, default| time.map_or(default, |Time(time)| seconds(time));
+        let mut passing = default.passing;
         for (at, gap) in passing.iter_mut().enumerate() {
             // The last interval given also applies to all later ones.
             if let Some(Time(time)) = self.due_passing.get(at).or(self.due_passing.last()) {
@@ -73,15 +73,15 @@ impl Due {
             }
         }
         RecheckPolicy {
-            sound: or(self.due_sound, preset.sound),
-            new: or(self.due_new, preset.new),
+            sound: or(self.due_sound, default.sound),
+            new: or(self.due_new, default.new),
             passing,
-            broken: or(self.due_broken, preset.broken),
-            early: or(self.due_early, preset.early),
-            broken_later: or(self.due_later, preset.broken_later),
-            waived: or(self.due_waived, preset.waived),
-            longest: or(self.due_longest, preset.longest),
-            per_host_hour: self.due_per_hour.unwrap_or(preset.per_host_hour),
+            broken: or(self.due_broken, default.broken),
+            early: or(self.due_early, default.early),
+            broken_later: or(self.due_later, default.broken_later),
+            waived: or(self.due_waived, default.waived),
+            longest: or(self.due_longest, default.longest),
+            per_host_hour: self.due_per_hour.unwrap_or(default.per_host_hour),
         }
     }
 }
@@ -128,7 +128,7 @@ mod tests {
     fn documented_defaults_are_those_of_the_core() {
         let text: String = KEYS
             .iter()
-            .map(|(name, preset, _)| format!("{name} = {}\n", preset.unwrap()))
+            .map(|(name, default, _)| format!("{name} = {}\n", default.unwrap()))
             .collect();
         let due: Due = toml::from_str(&text).unwrap();
         assert_eq!(due.policy(), RecheckPolicy::default());

@@ -20,7 +20,7 @@ pub(crate) struct Key {
 }
 
 /// The defaults of the options; `Err` is an example for an option without a default.
-const ASKING: &[(&str, Result<&str, &str>)] = &[
+const OPTIONS: &[(&str, Result<&str, &str>)] = &[
     ("as", Err("\"https://www.example.test/\"")),
     ("tidy-paths", Ok("false")),
     ("externals", Ok("\"check\"")),
@@ -94,7 +94,7 @@ pub(crate) fn keys() -> Vec<Key> {
         // The default is shown separately.
         help.split(" [default").next().unwrap_or_default().replace(" (repeatable)", "")
     };
-    let options = ASKING.iter().map(|(name, example)| key(name, *example, help(name)));
+    let options = OPTIONS.iter().map(|(name, example)| key(name, *example, help(name)));
     own.chain(options).collect()
 }
 
@@ -116,7 +116,7 @@ mod tests {
             .get_arguments()
             .filter_map(|argument| argument.get_long().map(str::to_owned))
             .collect();
-        let keys: BTreeSet<String> = ASKING.iter().map(|(name, _)| (*name).to_owned()).collect();
+        let keys: BTreeSet<String> = OPTIONS.iter().map(|(name, _)| (*name).to_owned()).collect();
         assert_eq!(options, keys);
         assert!(super::keys().iter().all(|key| key.about.len() > 15), "{:#?}", super::keys());
     }

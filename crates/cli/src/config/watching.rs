@@ -102,9 +102,9 @@ impl Watching {
 
     /// The minimum time between two checks before a temporary failure is reported, in seconds.
     pub(crate) fn apart(&self) -> i64 {
-        let preset = rummage_core::schedule::notifications::APART;
+        let default = rummage_core::schedule::notifications::APART;
         self.digest_apart
-            .map_or(preset, |Time(time)| i64::try_from(time.as_secs()).unwrap_or(preset))
+            .map_or(default, |Time(time)| i64::try_from(time.as_secs()).unwrap_or(default))
     }
 }
 
@@ -172,12 +172,12 @@ mod tests {
     fn documented_defaults_are_those_in_force() {
         let text: String = KEYS
             .iter()
-            .filter_map(|(name, preset, _)| Some(format!("{name} = {}\n", preset.ok()?)))
+            .filter_map(|(name, default, _)| Some(format!("{name} = {}\n", default.ok()?)))
             .collect();
-        let told: Watching = toml::from_str(&text).unwrap();
+        let documented: Watching = toml::from_str(&text).unwrap();
         let none = Watching::default();
-        assert_eq!((told.every(), told.apart()), (none.every(), none.apart()));
-        assert_eq!(told.digest_security, Some(SecurityChoice::Starttls));
+        assert_eq!((documented.every(), documented.apart()), (none.every(), none.apart()));
+        assert_eq!(documented.digest_security, Some(SecurityChoice::Starttls));
     }
 
     #[test]

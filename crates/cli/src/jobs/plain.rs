@@ -29,7 +29,7 @@ const TIMEOUT: Duration = Duration::from_secs(20);
 /// What a crawl checks, and at what pace.
 pub(crate) fn settings(options: &CheckOptions, job: &Section) -> Result<Settings, Failure> {
     let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
-    let preset = Settings::default();
+    let default = Settings::default();
     Ok(Settings {
         externals: match options.externals {
             Some(ExternalsChoice::Note) => Externals::Note,
@@ -51,14 +51,14 @@ pub(crate) fn settings(options: &CheckOptions, job: &Section) -> Result<Settings
             .collect(),
         exclude: patterns(&options.exclude),
         include: patterns(&options.include),
-        concurrency: options.concurrency.unwrap_or(preset.concurrency),
+        concurrency: options.concurrency.unwrap_or(default.concurrency),
         per_host: options.per_host,
         interval: options.rate.map(|rate| rate.0),
         retry: Retry {
-            attempts: options.attempts.unwrap_or(preset.retry.attempts),
+            attempts: options.attempts.unwrap_or(default.retry.attempts),
             timeout: timeout(options),
         },
-        hops: options.hops.unwrap_or(preset.hops),
+        hops: options.hops.unwrap_or(default.hops),
         fragments: match options.fragments {
             Some(FragmentsChoice::All) => Fragments::All,
             Some(FragmentsChoice::None) => Fragments::None,

@@ -335,8 +335,8 @@ impl<'a> Patrol<'a> {
         let next_at = Timestamp::from_second(when).ok();
         let site = self.sites[at].name.clone();
         let task = task.as_str().to_owned();
-        let told = (Some(&site), Some(&task), next_at);
-        if (self.status.site.as_ref(), self.status.task.as_ref(), self.status.next_at) != told {
+        let next = (Some(&site), Some(&task), next_at);
+        if (self.status.site.as_ref(), self.status.task.as_ref(), self.status.next_at) != next {
             let at = next_at.map(rummage_view::when).unwrap_or_default();
             info!(site, task, at, "waits");
             (self.status.site, self.status.task, self.status.next_at) =

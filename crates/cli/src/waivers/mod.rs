@@ -27,9 +27,9 @@ const FILE: &str = "waivers.toml";
 const TABLE: &str = "waiver";
 
 const HEAD: &str = "\
-# Findings that are set aside. rummage waive adds to this file, rummage waive --list tells
-# what each covers; comments and order stay as they are. Keys: as = \"leave\" (known, left
-# until its date) or \"works\" (somebody looked; holds while it answers as it did), reason,
+# Waived findings. rummage waive adds to this file, rummage waive --list shows what each
+# waiver covers; comments and order are kept. Keys: as = \"leave\" (known, left as it is until
+# its date) or \"works\" (checked by a person; holds while the response stays the same), reason,
 # until, and patterns: target, host, page, cause.
 ";
 

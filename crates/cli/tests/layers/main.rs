@@ -1,13 +1,12 @@
-//! The layers of ARCHITECTURE.md hold: no file of a crate needs another that needs it.
+//! Checks the layers of ARCHITECTURE.md: the files of a crate have no dependency cycles.
 //!
-//! Every crate's source is parsed. A file needs another when a path in it (in a `use`, a type
-//! or an expression; not in a test) ends at something that is defined there, whatever
-//! re-exports it goes through. Files that need each other in a circle fail the test, with the
-//! names that tie them.
+//! The source of every crate is parsed. A file needs another if a path in it (in a `use`, a type
+//! or an expression; not in a test) leads to something defined there, through any re-exports.
+//! Files that need each other fail the test, with the names that connect them.
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
-mod circles;
+mod cycles;
 mod source;
 
 use std::fmt::Write as _;
@@ -18,13 +17,13 @@ use source::Crate;
 const CRATES: [&str; 6] = ["core", "store", "engine", "view", "demo", "cli"];
 
 #[test]
-fn files_of_a_crate_need_each_other_in_no_circle() {
+fn the_files_of_a_crate_have_no_dependency_cycles() {
     let mut report = String::new();
     for name in CRATES {
         let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(name).join("src");
         let needs = Crate::parse(&folder).needs();
         assert!(needs.len() > 5, "{name} has files that need others");
-        for circle in circles::find(&needs) {
+        for circle in cycles::find(&needs) {
             writeln!(report, "{name}: {} files in a circle", circle.len()).unwrap();
             for file in &circle {
                 for (other, names) in needs[file].iter().filter(|(to, _)| circle.contains(*to)) {
@@ -38,7 +37,7 @@ fn files_of_a_crate_need_each_other_in_no_circle() {
 }
 
 #[test]
-fn a_circle_is_found_through_reexports_and_not_in_tests() {
+fn a_cycle_is_found_through_reexports_and_not_in_tests() {
     let folder = tempfile::TempDir::new().unwrap();
     let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).unwrap();
     write("lib.rs", "mod a; mod b; mod c; pub use b::B;");
@@ -49,5 +48,5 @@ fn a_circle_is_found_through_reexports_and_not_in_tests() {
     let files = |name: &str| needs[name].keys().map(String::as_str).collect::<Vec<_>>();
     assert_eq!(files("a.rs"), ["b.rs"]);
     assert_eq!(files("c.rs"), ["b.rs"]);
-    assert_eq!(circles::find(&needs), [["a.rs".to_owned(), "b.rs".to_owned()]]);
+    assert_eq!(cycles::find(&needs), [["a.rs".to_owned(), "b.rs".to_owned()]]);
 }

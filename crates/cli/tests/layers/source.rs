@@ -1,4 +1,4 @@
-//! The modules of a crate, what each defines, and what its paths lead to.
+//! The modules of a crate, what each defines, and where its paths lead.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -6,22 +6,22 @@ use std::path::{Path, PathBuf};
 use syn::visit::{self, Visit};
 use syn::{Attribute, Item, ItemMod, ItemUse, UseTree, Visibility};
 
-/// By file: the files that it needs, with the names that it takes from each.
+/// By file: the files that it needs, with the names that it uses from each.
 pub(crate) type Needs = BTreeMap<String, BTreeMap<String, BTreeSet<String>>>;
 
-/// A module's path from the root: empty for the root itself.
+/// A module's path from the root; empty for the root itself.
 type ModulePath = Vec<String>;
 
 #[derive(Default)]
 struct Module {
     file: String,
-    /// What is defined here.
+    /// What it defines.
     items: BTreeSet<String>,
-    /// What a `use` brings in, by the name that it has here.
+    /// What a `use` imports, by its local name.
     uses: BTreeMap<String, Vec<String>>,
-    /// Modules of which everything is brought in.
+    /// Modules that are imported with a glob.
     globs: Vec<Vec<String>>,
-    /// Every path that is written here.
+    /// Every path in it.
     paths: BTreeSet<Vec<String>>,
 }
 
@@ -32,7 +32,7 @@ pub(crate) struct Crate {
 }
 
 impl Crate {
-    /// Reads the crate whose root file stands in this folder.
+    /// Parses the crate whose root file is in this folder.
     pub(crate) fn parse(folder: &Path) -> Crate {
         let root = ["lib.rs", "main.rs"].map(|name| folder.join(name));
         let root = root.into_iter().find(|file| file.exists()).expect("a crate has a root");
@@ -41,7 +41,7 @@ impl Crate {
         parsed
     }
 
-    /// Reads a file as a module; `folder` is where the files of its modules stand.
+    /// Parses a file as a module; `folder` contains the files of its submodules.
     fn read(&mut self, file: &Path, folder: &Path, path: ModulePath) {
         let text = std::fs::read_to_string(file).unwrap_or_else(|e| panic!("{file:?}: {e}"));
         let parsed = syn::parse_file(&text).unwrap_or_else(|e| panic!("{file:?}: {e}"));
@@ -91,16 +91,16 @@ impl Crate {
         needs
     }
 
-    /// The file where a path that is written in a module ends, with the name found there.
+    /// The file where a path in a module leads, and the name found there.
     fn resolve(
         &self,
         from: &[String],
         written: &[String],
         seen: &mut BTreeSet<(ModulePath, Vec<String>)>,
     ) -> Option<(String, String)> {
-        /// Longer paths come of globs over other crates, and lead nowhere.
+        /// Longer paths come from globs over other crates, and lead nowhere.
         const LONGEST: usize = 12;
-        // What brings itself in, in a round about way, leads nowhere either.
+        // A name that imports itself indirectly leads nowhere either.
         if written.len() > LONGEST || !seen.insert((from.to_vec(), written.to_vec())) {
             return None;
         }
@@ -129,7 +129,7 @@ impl Crate {
                 continue;
             }
             if let Some(to) = module.uses.get(name) {
-                // A name of another crate, brought in by itself.
+                // A name of another crate, imported by itself.
                 if to.first() == Some(name) {
                     return None;
                 }
@@ -144,7 +144,7 @@ impl Crate {
 
 impl<'ast> Visit<'ast> for Module {
     fn visit_item_use(&mut self, item: &'ast ItemUse) {
-        // A private `use` is a path of this file; one that is public hands a name on.
+        // A private `use` is a path of this file; a public one passes a name on.
         let is_public = !matches!(item.vis, Visibility::Inherited);
         self.take_use(&item.tree, &mut Vec::new(), is_public);
     }

@@ -1,4 +1,4 @@
-//! A site that refuses us, and one whose server is restarted.
+//! A site that refuses every request, and one whose server is restarted.
 
 use std::io::{BufRead, BufReader};
 use std::process::Stdio;
@@ -8,7 +8,7 @@ use rummage_demo::{Act, Host, Scenario};
 use crate::harness::Stage;
 use crate::options::{page, site};
 
-/// A site of so many pages, all on the home page.
+/// A site with this many pages, all linked from the home page.
 fn fan(pages: usize) -> Scenario {
     let links: String = (0..pages).map(|n| format!("<a href=/p{n}>{n}</a>")).collect();
     let paths: Vec<(String, Act)> =
@@ -20,7 +20,7 @@ fn fan(pages: usize) -> Scenario {
 }
 
 #[test]
-fn a_site_that_refuses_everything_is_not_called_broken_and_the_run_can_go_on() {
+fn a_site_that_refuses_everything_is_not_broken_and_the_run_can_be_continued() {
     let mut scenario = fan(60);
     let host = scenario.hosts.get_mut("a.test").unwrap();
     *host = Host { refuses: 30..60, ..host.clone() };
@@ -31,8 +31,8 @@ fn a_site_that_refuses_everything_is_not_called_broken_and_the_run_can_go_on() {
     assert!(outcome.out.contains("refuses everything since"), "{outcome}");
     assert!(outcome.out.contains("It goes on with: rummage crawl --resume"), "{outcome}");
     assert!(outcome.err.contains("not finished; go on with: rummage crawl --resume"), "{outcome}");
-    let asked = stage.web.asked().len();
-    assert!(asked < 50, "{asked} requests to a server that refuses");
+    let requests = stage.web.requests().len();
+    assert!(requests < 50, "{requests} requests to a server that refuses");
 
     let mut ends = 3;
     for _ in 0..20 {
@@ -48,7 +48,7 @@ fn a_site_that_refuses_everything_is_not_called_broken_and_the_run_can_go_on() {
 }
 
 #[test]
-fn a_restart_in_the_middle_gives_no_false_alarm() {
+fn a_restart_in_the_middle_causes_no_false_alarm() {
     let stage = Stage::new(&fan(200));
     let words =
         ["crawl", "http://a.test", "-v", "--per-host", "4", "--timeout", "1s", "--format", "jsonl"];
@@ -62,7 +62,7 @@ fn a_restart_in_the_middle_gives_no_false_alarm() {
         if fine == 60 {
             stage.web.set_up(false);
         }
-        // The fourth in a row calls the witness, which is asked ever more rarely.
+        // After the fourth failure in a row, only the canary is requested, at growing intervals.
         if refused == 6 {
             stage.web.set_up(true);
         }

@@ -1,4 +1,4 @@
-//! What was found is asked again: healed, taken out, as it was.
+//! Rechecks of findings: fixed, removed, unchanged.
 
 use std::collections::BTreeSet;
 
@@ -8,7 +8,7 @@ use serde_json::Value;
 use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
 
-/// The links of a run, without the times at which they were checked.
+/// The links of a run, without the times of the checks.
 fn links(stage: &Stage) -> Vec<Value> {
     let all = ["findings", "--all", "--format", "jsonl"];
     let mut rows = stage.run(&all).ends(0).json();
@@ -19,14 +19,14 @@ fn links(stage: &Stage) -> Vec<Value> {
     rows
 }
 
-/// Addresses that were asked, as `-v` tells of them.
-fn asked(outcome: &Outcome) -> BTreeSet<String> {
+/// The URLs that were requested, according to `-v`.
+fn requests(outcome: &Outcome) -> BTreeSet<String> {
     let requests = outcome.err.lines().filter(|line| line.starts_with("GET "));
     requests.map(|line| line.split(' ').nth(1).unwrap().to_owned()).collect()
 }
 
 #[test]
-fn a_recheck_of_what_has_not_changed_changes_nothing_and_asks_no_more_than_it_must() {
+fn a_recheck_of_unchanged_findings_changes_nothing_and_makes_only_necessary_requests() {
     let stage = Stage::new(&museum());
     stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "1s"]).ends(1);
     let before = links(&stage);
@@ -39,8 +39,8 @@ fn a_recheck_of_what_has_not_changed_changes_nothing_and_asks_no_more_than_it_mu
         let outcome = stage.run(&words).ends(1);
         assert!(outcome.out.contains(": 0 healed, 0 worse, 0 otherwise"), "{outcome}");
         assert!(outcome.out.contains("0 broke, 0 came back, 0 healed, 65 still open"), "{outcome}");
-        let asked = asked(&outcome);
-        assert!(asked.len() <= most, "{} asked: {outcome}", asked.len());
+        let requests = requests(&outcome);
+        assert!(requests.len() <= most, "{} asked: {outcome}", requests.len());
         assert!(!outcome.err.contains("HEAD "), "{outcome}");
         assert_eq!(links(&stage), before, "{words:?}");
     }
@@ -55,7 +55,7 @@ fn worn() -> Scenario {
     site("a.test", &[("/", page(home)), ("/page", page(links)), ("/well", page(""))])
 }
 
-/// The same, where one is back, one was taken out, and a new one was put in.
+/// The same, with one link working again, one removed, and a new one.
 fn mended() -> Scenario {
     let home = "<a href=/page>p</a><a href=/well>w</a><a href=/other>o</a>";
     let links = "<a href=/back>b</a><a href=/still>s</a><a href=/fresh>f</a>";
@@ -69,7 +69,7 @@ fn mended() -> Scenario {
 }
 
 #[test]
-fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
+fn working_and_removed_links_are_fixed_and_the_rest_is_open() {
     let (one, two) = (Stage::new(&worn()), Stage::new(&mended()));
     let store = one.path("store.db").display().to_string();
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
@@ -84,7 +84,7 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
     same     http://a.test/still
              still broken, not found, 404
     ");
-    let urls: Vec<String> = asked(&outcome).into_iter().collect();
+    let urls: Vec<String> = requests(&outcome).into_iter().collect();
     let own = ["", "back", "fresh", "page", "still"];
     let unchecked = ["http://a.test/other", "http://a.test/well", "http://a.test/out"];
     assert!(unchecked.iter().all(|url| !urls.contains(&(*url).to_owned())), "{outcome}");
@@ -108,7 +108,7 @@ fn what_is_back_and_what_was_taken_out_have_healed_and_the_rest_stands() {
 }
 
 #[test]
-fn a_place_that_is_missing_is_told_as_the_link_has_it() {
+fn a_missing_anchor_is_rechecked_by_its_fragment() {
     let scenario = |id: &str| {
         let home = page("<a href=/page#there>t</a><a href=/page>p</a>");
         site("a.test", &[("/", home), ("/page", page(&format!("<p id={id}>p</p>")))])
@@ -124,7 +124,7 @@ fn a_place_that_is_missing_is_told_as_the_link_has_it() {
 }
 
 #[test]
-fn a_recheck_says_what_it_cannot_do() {
+fn a_recheck_explains_what_it_cannot_do() {
     let stage = Stage::new(&worn());
     let none = stage.run(&["recheck"]).ends(4);
     assert!(none.err.contains("there is no store at"), "{none}");

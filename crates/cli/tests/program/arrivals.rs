@@ -1,4 +1,4 @@
-//! `rummage arrivals`: what visitors missed, by access logs.
+//! `rummage arrivals`: missing URLs in access logs.
 
 use std::fs;
 use std::io::Write as _;
@@ -24,7 +24,7 @@ fn path(row: &Value) -> &str {
 }
 
 #[test]
-fn the_museums_log_is_told_as_it_is() {
+fn the_museums_log_gives_the_truth() {
     let stage = museum_with_log();
     let words = ["arrivals", "access.log", "--as", AT, "--format", "jsonl"];
     let outcome = stage.run(&words).ends(0);
@@ -54,10 +54,10 @@ fn the_museums_log_is_told_as_it_is() {
 }
 
 #[test]
-fn pages_that_link_there_are_named_and_what_has_healed_is_shown_apart_when_asked() {
+fn linking_pages_are_named_and_fixed_urls_are_listed_separately_with_check() {
     let stage = museum_with_log();
     stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-q"]).ends(1);
-    let before = stage.web.asked().len();
+    let before = stage.web.requests().len();
     let outcome = stage.run(&["arrivals", "access.log", "--check", "--timeout", "500ms"]).ends(0);
     let block = outcome.out.split("\n\n").find(|block| block.contains("/volunteers/rota.html"));
     let block = block.unwrap_or_else(|| panic!("{outcome}"));
@@ -68,9 +68,9 @@ fn pages_that_link_there_are_named_and_what_has_healed_is_shown_apart_when_asked
     );
     let healed = outcome.out.split("\nhealed\n").nth(1).unwrap_or_else(|| panic!("{outcome}"));
     assert!(healed.contains("/boats/hazel/") && healed.contains("answers now"), "{outcome}");
-    let asked: Vec<String> =
-        stage.web.asked()[before..].iter().map(|asked| asked.path.clone()).collect();
-    assert!(!asked.iter().any(|path| path == "/visit/"), "nothing else is asked: {asked:?}");
+    let requests: Vec<String> =
+        stage.web.requests()[before..].iter().map(|requests| requests.path.clone()).collect();
+    assert!(!requests.iter().any(|path| path == "/visit/"), "nothing else is asked: {requests:?}");
     let runs = stage.run(&["sites", "runs"]).ends(0);
     assert_eq!(runs.out.lines().count(), 2, "it is no run: {runs}");
     let words =
@@ -80,7 +80,7 @@ fn pages_that_link_there_are_named_and_what_has_healed_is_shown_apart_when_asked
 }
 
 #[test]
-fn it_is_selected_sorted_and_written_as_findings_are() {
+fn arrivals_are_selected_sorted_and_written_like_findings() {
     let stage = museum_with_log();
     let rows = |words: &[&str]| {
         let words = [&["arrivals", "access.log", "--as", AT, "--format", "jsonl"], words].concat();
@@ -112,7 +112,7 @@ fn it_is_selected_sorted_and_written_as_findings_are() {
 }
 
 #[test]
-fn several_logs_packed_or_torn_count_as_far_as_they_go() {
+fn several_logs_compressed_or_truncated_count_as_far_as_possible() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));
     let line = |path: &str| {
         format!(

@@ -1,4 +1,4 @@
-//! Wrong words and bad luck: one sentence what is wrong, one what to do, the exit code.
+//! Invalid input and bad luck: one sentence on what is wrong, one on what to do, the exit code.
 
 use std::fs;
 
@@ -7,7 +7,7 @@ use rummage_demo::{Act, ConnectionMode, Host, Scenario, museum};
 use crate::harness::{Stage, outcome, program};
 use crate::options::{page, site};
 
-/// Standard error of the program, with the folder's name taken out.
+/// Standard error of the program, without the folder's name.
 fn complaint(stage: &Stage, words: &[&str], code: i32) -> String {
     let outcome = stage.run(words).ends(code);
     assert_eq!(outcome.out, "", "{outcome}");
@@ -106,7 +106,7 @@ fn values_that_cannot_be() {
 }
 
 #[test]
-fn stores_that_cannot_be_used_are_left_as_they_are() {
+fn unusable_stores_are_not_changed() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));
     fs::write(stage.path("notes.txt"), "these are my own notes, not a database at all").unwrap();
     fs::write(stage.path("file"), "").unwrap();
@@ -127,10 +127,10 @@ fn stores_that_cannot_be_used_are_left_as_they_are() {
     assert!(!stage.path("none.db").exists());
 }
 
-/// What root may do says nothing: where the tests run as root, the program runs as nobody.
+/// Root may read and write anything: if the tests run as root, the program runs as user `nobody`.
 #[cfg(unix)]
 #[test]
-fn a_store_that_may_only_be_read_is_read_and_not_written() {
+fn a_read_only_store_is_read_and_not_written() {
     use std::os::unix::fs::{MetadataExt, PermissionsExt};
     use std::os::unix::process::CommandExt;
 
@@ -162,10 +162,10 @@ fn a_store_that_may_only_be_read_is_read_and_not_written() {
 }
 
 #[test]
-fn a_store_of_a_newer_version_is_refused() {
+fn a_store_of_a_newer_version_is_an_error() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));
     stage.run(&["crawl", "http://a.test"]).ends(0);
-    // The version stands at offset 60 of the header (SQLite file format, §1.3).
+    // The version is at offset 60 of the header (SQLite file format, §1.3).
     let mut bytes = fs::read(stage.path("store.db")).unwrap();
     bytes[60..64].copy_from_slice(&99u32.to_be_bytes());
     fs::write(stage.path("store.db"), &bytes).unwrap();
@@ -175,7 +175,7 @@ fn a_store_of_a_newer_version_is_refused() {
 }
 
 #[test]
-fn a_pipe_that_is_closed_ends_a_reader_quietly() {
+fn a_closed_pipe_ends_a_reading_command_quietly() {
     let stage = Stage::new(&museum());
     let crawl = ["crawl", "www.ashlock-canal.test", "--externals", "note", "--exclude", "/webcam/"];
     stage.run(&[&crawl[..], &["--timeout", "500ms"]].concat()).ends(1);
@@ -188,7 +188,7 @@ fn a_pipe_that_is_closed_ends_a_reader_quietly() {
 }
 
 #[test]
-fn help_shows_what_works_and_ends_well() {
+fn help_lists_the_commands_and_succeeds() {
     for words in [
         &["--help"][..],
         &["crawl", "--help"],

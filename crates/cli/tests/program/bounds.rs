@@ -1,4 +1,4 @@
-//! What is read and what is not, as the options and the site itself say.
+//! What is parsed and what is not, according to the options and the site itself.
 
 use std::io::Write;
 
@@ -24,7 +24,7 @@ fn with_robots(rules: &str) -> Scenario {
 }
 
 #[test]
-fn a_start_that_robots_txt_forbids_is_left_alone_unless_told_otherwise() {
+fn a_start_url_disallowed_by_robots_txt_is_not_crawled_unless_robots_is_ignored() {
     let stage = Stage::new(&with_robots("User-agent: *\nDisallow: /"));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(4);
     assert!(
@@ -38,7 +38,7 @@ fn a_start_that_robots_txt_forbids_is_left_alone_unless_told_otherwise() {
 }
 
 #[test]
-fn a_robots_txt_that_fails_ends_the_run_and_says_what_to_do() {
+fn a_failing_robots_txt_ends_the_run_with_advice() {
     let mut scenario = with_robots("");
     let paths = &mut scenario.hosts.get_mut("a.test").unwrap().paths;
     paths.insert("/robots.txt".to_owned(), Act::status(500));
@@ -69,7 +69,7 @@ fn disallowed_pages_are_counted_and_noted_and_other_rules_can_be_given() {
 }
 
 #[test]
-fn sitemaps_are_read_packed_or_not() {
+fn sitemaps_may_be_compressed() {
     let list = "<urlset><url><loc>http://a.test/alone</loc></url></urlset>";
     let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
     packed.write_all(list.as_bytes()).unwrap();
@@ -93,7 +93,7 @@ fn sitemaps_are_read_packed_or_not() {
 }
 
 #[test]
-fn prefixes_queries_elements_and_sizes_bound_what_is_read() {
+fn prefixes_queries_elements_and_sizes_limit_a_crawl() {
     let long = format!("<a href=/docs/>d</a>{}<a href=/far>f</a>", "<p>word</p>".repeat(500));
     let paths = [
         ("/", page("<a href='/docs/?s=1'>d</a><a href=/blog/>b</a><img src=/i.png>")),
@@ -131,7 +131,7 @@ fn prefixes_queries_elements_and_sizes_bound_what_is_read() {
 }
 
 #[test]
-fn urls_without_end_are_stopped_named_and_listed() {
+fn endless_url_patterns_are_stopped_and_listed() {
     let month = |n: usize| format!("/calendar?month={}-{:02}", 2026 + n / 12, 1 + n % 12);
     let mut paths = vec![("/".to_owned(), page(&format!("<a href='{}'>c</a>", month(0))))];
     for n in 0..700 {
@@ -152,7 +152,7 @@ fn urls_without_end_are_stopped_named_and_listed() {
 }
 
 #[test]
-fn a_site_that_scripts_draw_is_never_called_sound() {
+fn a_site_rendered_by_javascript_is_never_called_sound() {
     let shell = Act::page("<title>App</title><div id=app></div><script src=/a.js></script>".into());
     let script = Act::file("text/javascript", b"draw()".to_vec());
     let stage = Stage::new(&site("a.test", &[("/", shell), ("/a.js", script)]));
@@ -166,7 +166,7 @@ fn a_site_that_scripts_draw_is_never_called_sound() {
 }
 
 #[test]
-fn what_was_read_of_robots_and_sitemaps_is_there_again_after_a_kill() {
+fn rules_and_sitemaps_are_restored_after_a_kill() {
     let list: String =
         (0..30).map(|n| format!("<url><loc>http://a.test/{n}</loc></url>")).collect();
     let mut paths = vec![
@@ -179,20 +179,20 @@ fn what_was_read_of_robots_and_sitemaps_is_there_again_after_a_kill() {
     let paths: Vec<(&str, Act)> = paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
     let stage = Stage::new(&site("a.test", &paths));
     let mut child = stage.command(&["crawl", "http://a.test", "-q"]).spawn().unwrap();
-    while stage.web.asked().len() < 60 || !stage.web.asked().iter().any(|a| a.path == "/29") {
+    while stage.web.requests().len() < 60 || !stage.web.requests().iter().any(|a| a.path == "/29") {
         std::thread::yield_now();
     }
-    // What is committed twice a second is there.
+    // Data that is committed twice a second is there.
     let read = || stage.run(&["findings"]).out.contains("29 pages and 1 sitemap read");
     while !read() {
         std::thread::yield_now();
     }
     child.kill().unwrap();
     child.wait().unwrap();
-    let asked = |path: &str| stage.web.asked().iter().filter(|a| a.path == path).count();
+    let requests = |path: &str| stage.web.requests().iter().filter(|a| a.path == path).count();
     let outcome = stage.run(&["crawl", "--resume", "--timeout", "500ms"]).ends(1);
-    assert_eq!((asked("/robots.txt"), asked("/map.xml"), asked("/7")), (1, 1, 1));
-    assert!(asked("/") <= 2, "the start may bear witness that the server is well");
+    assert_eq!((requests("/robots.txt"), requests("/map.xml"), requests("/7")), (1, 1, 1));
+    assert!(requests("/") <= 2, "the start may bear witness that the server is well");
     assert!(outcome.out.contains("29 pages and 1 sitemap read"), "{outcome}");
     assert!(outcome.out.contains("robots.txt asks robots not to"), "{outcome}");
 }

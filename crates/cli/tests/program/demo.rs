@@ -1,4 +1,4 @@
-//! `rummage demo`, as somebody runs it who has just built the tool.
+//! `rummage demo`, as run by someone who has just built the tool.
 
 use crate::harness::{outcome, program};
 
@@ -26,7 +26,7 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }
 
-/// Serves the web and gives the variables that lead there.
+/// Serves the web and returns the environment variables for it.
 fn served(child: &mut std::process::Child) -> Vec<(String, String)> {
     use std::io::{BufRead, BufReader};
     let mut environment = Vec::new();
@@ -44,7 +44,7 @@ fn served(child: &mut std::process::Child) -> Vec<(String, String)> {
 
 #[test]
 #[cfg(unix)]
-fn the_web_can_be_served_alone_and_is_gone_when_it_is_told_to_end() {
+fn the_web_can_be_served_alone_until_it_is_stopped() {
     let folder = tempfile::TempDir::new().unwrap();
     let mut command = program(&["demo", "serve"]);
     command.env("TMPDIR", folder.path()).stdout(std::process::Stdio::piped());

@@ -1,4 +1,4 @@
-//! Digests: told once, by mail or to a command, and kept until somebody takes them.
+//! Digests: sent once, by email or to a command, and kept until they are delivered.
 
 use rummage_demo::{Act, Scenario};
 use serde_json::Value;
@@ -6,7 +6,7 @@ use serde_json::Value;
 use crate::harness::Stage;
 use crate::options::{page, site};
 
-/// Who is told, and of what site.
+/// Who is notified, and about which site.
 const SETTINGS: &str = "[site.ay]
 start = \"http://a.test/\"
 timeout = \"300ms\"
@@ -28,7 +28,7 @@ fn stage(scenario: &Scenario, settings: &str) -> Stage {
 const HOME: &str = "<footer><a href=/lost>The <b>lost</b> page</a></footer><a href=/fine>f</a>";
 
 #[test]
-fn a_crawl_tells_by_mail_what_changed_and_nothing_twice() {
+fn a_crawl_emails_each_change_once() {
     let stage = stage(&a_site(HOME), SETTINGS);
     let outcome = stage.run(&["crawl", "ay"]).ends(1);
     assert!(outcome.err.contains("digest of a.test sent by mail: to Zoë"), "{outcome}");
@@ -46,7 +46,7 @@ fn a_crawl_tells_by_mail_what_changed_and_nothing_twice() {
     }
     assert!(email.text().contains("on http://a.test/ 1:"), "{}", email.text());
 
-    // Nothing has changed: nobody hears of it.
+    // Nothing has changed: no email.
     let again = stage.run(&["crawl", "ay"]).ends(1);
     stage.run(&["recheck", "--site", "ay"]).ends(1);
     assert!(!again.err.contains("digest"), "{again}");
@@ -54,7 +54,7 @@ fn a_crawl_tells_by_mail_what_changed_and_nothing_twice() {
 }
 
 #[test]
-fn what_broke_and_what_healed_are_one_letter_in_the_same_thread() {
+fn newly_broken_and_fixed_links_are_one_email_in_the_same_thread() {
     let one = stage(&a_site(HOME), SETTINGS);
     one.run(&["crawl", "ay"]).ends(1);
     let two = stage(&a_site("<a href=/mislaid>m</a><a href=/fine>f</a>"), SETTINGS);
@@ -74,7 +74,7 @@ fn what_broke_and_what_healed_are_one_letter_in_the_same_thread() {
 }
 
 #[test]
-fn a_letter_that_is_not_taken_is_kept_shown_and_tried_again_as_the_same_one() {
+fn a_rejected_email_is_kept_shown_and_retried_with_the_same_id() {
     let stage = stage(&a_site(HOME), SETTINGS);
     stage.web.refuse_emails(1);
     let outcome = stage.run(&["crawl", "ay", "-q"]).ends(1);
@@ -83,11 +83,11 @@ fn a_letter_that_is_not_taken_is_kept_shown_and_tried_again_as_the_same_one() {
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains("1 digest of a.test not delivered: tried once"), "{sites}");
     assert!(sites.out.contains("the keeper is at lunch"), "{sites}");
-    // Not at once: the gap grows.
+    // Not at once: the delay grows.
     stage.run(&["crawl", "ay", "-q"]).ends(1);
     assert!(stage.web.emails().is_empty());
 
-    // The server takes it, and the line is lost before it can say so.
+    // The server accepts it, and the connection is lost before it can reply.
     make_due(&stage);
     stage.web.drop_connection_after_email();
     let outcome = stage.run(&["crawl", "ay", "-q"]).ends(1);
@@ -102,7 +102,7 @@ fn a_letter_that_is_not_taken_is_kept_shown_and_tried_again_as_the_same_one() {
     assert!(!stage.run(&["sites"]).ends(0).out.contains("not delivered"));
 }
 
-/// Waits for the next attempt, by the clock of the store.
+/// Makes the next attempt due, by the clock of the store.
 fn make_due(stage: &Stage) {
     let store = rusqlite::Connection::open(stage.path("store.db")).unwrap();
     let past = "UPDATE outbox SET next_at = '2020-01-01T00:00:00Z' WHERE next_at IS NOT NULL";
@@ -110,7 +110,7 @@ fn make_due(stage: &Stage) {
 }
 
 #[test]
-fn a_command_gets_the_digest_as_json_and_its_words_when_it_fails() {
+fn a_command_gets_the_digest_as_json_and_its_error_is_shown() {
     let command = "digest-command = [\"sh\", \"-c\", \"cat > digest.json\"]\n";
     let start = "[site.ay]\nstart = \"http://a.test/\"\n";
     let fine = stage(&a_site(HOME), &format!("{start}{command}"));
@@ -135,7 +135,7 @@ fn a_command_gets_the_digest_as_json_and_its_words_when_it_fails() {
 }
 
 #[test]
-fn what_may_pass_is_not_told_by_one_run() {
+fn a_temporary_failure_is_not_reported_after_one_run() {
     let failing = [("/", page("<a href=/fails>f</a>")), ("/fails", Act::status(500))];
     let stage = stage(&site("a.test", &failing), SETTINGS);
     stage.run(&["crawl", "ay", "-q"]).ends(1);
@@ -150,7 +150,7 @@ fn what_may_pass_is_not_told_by_one_run() {
 }
 
 #[test]
-fn what_is_waived_is_not_told_until_that_ends() {
+fn a_waived_finding_is_not_reported_until_its_waiver_ends() {
     let stage = stage(&a_site(HOME), SETTINGS);
     std::fs::write(
         stage.path("waivers.toml"),
@@ -165,7 +165,7 @@ fn what_is_waived_is_not_told_until_that_ends() {
 }
 
 #[test]
-fn a_test_digest_says_how_it_went() {
+fn a_test_digest_reports_the_result() {
     let login = "digest-user = \"keeper\"\ndigest-password = \"env:POST\"\n";
     let stage = stage(&a_site(HOME), &format!("{SETTINGS}{login}"));
     let words = ["patrol", "--test-digest"];
@@ -193,7 +193,7 @@ fn a_test_digest_says_how_it_went() {
 }
 
 #[test]
-fn the_line_is_as_secure_as_the_settings_say_and_refusals_are_told() {
+fn the_connection_is_secured_as_set_and_rejections_are_reported() {
     let sent = |more: &str, to: &str| {
         let settings =
             format!("[site.ay]\nstart = \"http://a.test/\"\ndigest-to = [\"{to}\"]\n{more}\n");

@@ -1,4 +1,4 @@
-//! A folder of built pages, several starts, a sitemap as a start, a start behind a login.
+//! A folder of built pages, several start URLs, a sitemap as start, a start URL with a login.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -17,7 +17,7 @@ fn at_hand() -> Stage {
 }
 
 #[test]
-fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
+fn findings_in_the_built_museum_have_file_line_and_column() {
     let stage = at_hand();
     let words = ["crawl", "./public", "--as", AT, "--timeout", "500ms"];
     let outcome = stage.run(&words).ends(1);
@@ -40,11 +40,12 @@ fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
     }
     assert!(outcome.out.contains(&format!("{BUILT_UNREACHED} is unreached: no link leads to it")));
     assert_eq!(outcome.out.matches(" is unreached").count(), 1, "{outcome}");
-    let asked: Vec<String> = stage.web.asked().into_iter().map(|asked| asked.host).collect();
-    assert!(!asked.iter().any(|host| host == "www.ashlock-canal.test"), "it is read from disk");
-    assert!(asked.iter().any(|host| host == "trains.westshire.test"), "others are asked");
+    let requests: Vec<String> =
+        stage.web.requests().into_iter().map(|requests| requests.host).collect();
+    assert!(!requests.iter().any(|host| host == "www.ashlock-canal.test"), "it is read from disk");
+    assert!(requests.iter().any(|host| host == "trains.westshire.test"), "others are asked");
 
-    // Another folder, and later: the store knows where it was.
+    // In another folder, and later: the store knows where it was.
     let trace = stage.run(&["trace", "/boats/heron.html", "--source"]).ends(0);
     assert!(
         trace.out.contains("17:36") && trace.out.contains("<a href=\"heron.html\">"),
@@ -56,7 +57,7 @@ fn the_built_museum_shows_what_is_wrong_with_file_line_and_column() {
 }
 
 #[test]
-fn a_folder_is_taken_by_its_name_and_mistakes_are_told() {
+fn a_folder_is_recognized_by_its_name_and_mistakes_are_errors() {
     let stage = at_hand();
     let outcome = stage.run(&["crawl", "public", "--externals", "note"]).ends(1);
     assert!(outcome.err.contains("http://public.invalid/ stands for"), "{outcome}");
@@ -73,7 +74,7 @@ fn a_folder_is_taken_by_its_name_and_mistakes_are_told() {
 }
 
 #[test]
-fn a_folder_stands_in_the_settings_file_and_has_tidy_paths() {
+fn a_folder_in_the_settings_file_may_have_tidy_paths() {
     let stage = at_hand();
     fs::write(stage.path("public/about.html"), "<a href=/imprint>i</a><a href=/>h</a>").unwrap();
     let file = format!(
@@ -90,7 +91,7 @@ fn a_folder_stands_in_the_settings_file_and_has_tidy_paths() {
     assert!(trace.out.contains(&format!("{AT}imprint\n  sound")), "{trace}");
 }
 
-/// Three sites of a page or two, one of them with a page that no link names.
+/// Three sites with a page or two, one of them with a page without links to it.
 fn sites() -> Scenario {
     let list = "<urlset><url><loc>http://a.test/</loc></url><url><loc>http://a.test/lonely</loc></url></urlset>";
     let list = Act::file("application/xml", list.as_bytes().to_vec());
@@ -110,7 +111,7 @@ fn sites() -> Scenario {
 }
 
 #[test]
-fn several_starts_are_walked_in_one_run() {
+fn several_start_urls_are_crawled_in_one_run() {
     let stage = Stage::new(&sites());
     let words = ["crawl", "http://a.test", "http://a.test/hidden/", "b.test"];
     let outcome = stage.run(&words).ends(1);
@@ -123,7 +124,7 @@ fn several_starts_are_walked_in_one_run() {
 }
 
 #[test]
-fn a_sitemap_as_a_start_names_pages_and_tells_which_no_link_reaches() {
+fn a_sitemap_as_start_lists_pages_and_shows_which_no_link_reaches() {
     let stage = Stage::new(&sites());
     let outcome = stage.run(&["crawl", "http://a.test/maps/all.xml"]).ends(1);
     assert!(
@@ -136,13 +137,13 @@ fn a_sitemap_as_a_start_names_pages_and_tells_which_no_link_reaches() {
         "{outcome}"
     );
     assert_eq!(outcome.out.matches("unreached").count(), 1, "{outcome}");
-    // Where not all links were followed, nobody knows.
+    // If not all links were followed, that is unknown.
     let words = ["crawl", "http://a.test/maps/all.xml", "--max-pages", "2"];
     assert!(!stage.run(&words).ends(0).out.contains("unreached"));
 }
 
 #[test]
-fn the_password_of_a_start_comes_from_netrc_and_is_kept_nowhere() {
+fn the_password_for_a_start_url_comes_from_netrc_and_is_not_stored() {
     let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a>"))]));
     let netrc =
         "machine b.test login ada password wrong\nmachine a.test login ada password sesame\n";
@@ -152,7 +153,7 @@ fn the_password_of_a_start_comes_from_netrc_and_is_kept_nowhere() {
     outcome(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(1);
     // `ada:sesame` (RFC 7617 §2).
     let sent: BTreeSet<_> =
-        stage.web.asked().into_iter().map(|asked| asked.authorization).collect();
+        stage.web.requests().into_iter().map(|requests| requests.authorization).collect();
     assert_eq!(sent, BTreeSet::from([Some("Basic YWRhOnNlc2FtZQ==".to_owned())]));
     let store = fs::read(stage.path("store.db")).unwrap();
     for secret in [&b"sesame"[..], b"YWRhOnNlc2FtZQ"] {
@@ -161,18 +162,18 @@ fn the_password_of_a_start_comes_from_netrc_and_is_kept_nowhere() {
     let mut command = stage.command(&words);
     let nowhere = outcome(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
     assert!(nowhere.err.contains("or into ~/.netrc"), "{nowhere}");
-    // Nobody else gets the password of that host.
-    let before = stage.web.asked().len();
+    // No other host gets that password.
+    let before = stage.web.requests().len();
     for more in [&["b.test"][..], &["--within", "b.test/"]] {
         let words = [&words[..], more].concat();
         let mut command = stage.command(&words);
         outcome(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(2);
     }
-    assert_eq!(stage.web.asked().len(), before);
+    assert_eq!(stage.web.requests().len(), before);
 }
 
 #[test]
-fn the_demo_writes_files_and_says_what_for() {
+fn the_demo_writes_files_and_shows_commands_for_them() {
     let folder = tempfile::TempDir::new().unwrap();
     let words = ["demo", "files", "at hand"];
     let mut command = program(&words);

@@ -1,4 +1,4 @@
-//! Parts that stand on many pages: one line, one edit; and what only looks like one.
+//! Links shared by many pages: one line, one edit; and links that only look shared.
 
 use rummage_demo::Scenario;
 use serde_json::Value;
@@ -6,8 +6,8 @@ use serde_json::Value;
 use crate::harness::Stage;
 use crate::options::{page, site};
 
-/// Six pages in two folders, with a menu of relative links that marks the open entry,
-/// a footer that is worded twice, and the same link in the text of two pages.
+/// Six pages in two folders, with a menu of relative links that marks the current entry, a footer
+/// that is worded in two ways, and the same link in the text of two pages.
 fn templated() -> Scenario {
     let names = ["one", "two", "three", "deep/four", "deep/five"];
     let html = |own: &str| {
@@ -47,7 +47,7 @@ fn crawled() -> Stage {
 }
 
 #[test]
-fn a_menu_that_marks_the_open_entry_and_is_written_relative_folds_to_one_line() {
+fn a_relative_menu_with_a_marked_entry_folds_to_one_line() {
     let stage = crawled();
     let outcome = stage.run(&["findings", "--target", "/gone"]).ends(0);
     let lines: Vec<&str> =
@@ -55,7 +55,7 @@ fn a_menu_that_marks_the_open_entry_and_is_written_relative_folds_to_one_line() 
     assert_eq!(lines.len(), 4, "{outcome}");
     assert!(lines[0].starts_with("on 6 of 6 pages, in nav, one edit: a \"Rota\""), "{outcome}");
     assert!(outcome.out.contains("also on http://a.test/one, http://a.test/two\n"), "{outcome}");
-    // The same words in the text of two pages are two edits, and in a footer once.
+    // The same words in the text of two pages take two edits, in a footer one.
     assert_eq!(lines[1..].iter().filter(|line| line.contains("in main")).count(), 2, "{outcome}");
     assert_eq!(lines[1..].iter().filter(|line| line.contains("in footer")).count(), 1, "{outcome}");
     let unfolded = stage.run(&["findings", "--target", "/gone", "--unfold"]).ends(0);
@@ -64,7 +64,7 @@ fn a_menu_that_marks_the_open_entry_and_is_written_relative_folds_to_one_line() 
 }
 
 #[test]
-fn two_links_with_equal_words_and_other_targets_are_two() {
+fn two_links_with_equal_text_and_different_targets_are_two() {
     let stage = crawled();
     let outcome = stage.run(&["findings", "--text", "more"]).ends(0);
     assert_eq!(outcome.out.matches("on 6 of 6 pages, in footer, one edit: a \"More\"").count(), 2);
@@ -80,7 +80,7 @@ fn two_links_with_equal_words_and_other_targets_are_two() {
 }
 
 #[test]
-fn what_many_pages_share_comes_once_when_pages_are_listed() {
+fn shared_links_come_once_when_grouped_by_page() {
     let stage = crawled();
     let outcome = stage.run(&["findings", "--group", "page"]).ends(0);
     let many = outcome.out.split("On many pages").nth(1).unwrap();

@@ -1,4 +1,4 @@
-//! A folder, a web, and the built program in it; prints everything when it fails.
+//! A folder, a web, and the built program; shows everything when a check fails.
 
 use std::path::PathBuf;
 use std::process::{Command, Output, Stdio};
@@ -8,16 +8,16 @@ use serde_json::Value;
 use tempfile::TempDir;
 use tokio::runtime::Runtime;
 
-/// A web on the air with a folder for what comes of it.
+/// A served web, and a folder for results.
 pub(crate) struct Stage {
     pub(crate) folder: TempDir,
     pub(crate) web: Web,
     environment: Vec<(&'static str, String)>,
-    /// The web lives on its threads.
+    /// The web runs on its threads.
     _runtime: Runtime,
 }
 
-/// What the program said.
+/// The result of a program run.
 pub(crate) struct Outcome {
     pub(crate) code: Option<i32>,
     pub(crate) out: String,
@@ -45,7 +45,7 @@ impl Stage {
         self.folder.path().join(name)
     }
 
-    /// The program with these words, ready to start.
+    /// The program with these arguments, ready to start.
     pub(crate) fn command(&self, words: &[&str]) -> Command {
         let mut command = program(words);
         command.current_dir(self.folder.path());
@@ -59,7 +59,7 @@ impl Stage {
     }
 }
 
-/// The program with these words and nothing of this machine's settings.
+/// The program with these arguments, and nothing of this machine's settings.
 pub(crate) fn program(words: &[&str]) -> Command {
     let mut command = Command::new(env!("CARGO_BIN_EXE_rummage"));
     command
@@ -85,7 +85,7 @@ pub(crate) fn outcome(words: &[&str], output: Output) -> Outcome {
 }
 
 impl Outcome {
-    /// Checks the exit code, and shows everything when it is another.
+    /// Checks the exit code, and shows everything if it is another.
     #[track_caller]
     pub(crate) fn ends(self, code: i32) -> Outcome {
         assert_eq!(self.code, Some(code), "{self}");

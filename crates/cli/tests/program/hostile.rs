@@ -1,4 +1,4 @@
-//! Hostile pages neither crash it nor reach the terminal raw.
+//! Hostile pages neither crash the program nor reach the terminal unescaped.
 
 use rummage_demo::Act;
 
@@ -6,7 +6,7 @@ use crate::harness::Stage;
 use crate::options::{page, site};
 
 #[test]
-fn control_characters_are_shown_and_not_obeyed() {
+fn control_characters_are_escaped() {
     let text = "\u{1b}]0;owned\u{7}\u{1b}[31m\u{202e}lock\u{9b}2J";
     let html = format!("<title>{text}</title><a href='/gone{text}'>{text}</a>");
     let stage =
@@ -25,7 +25,7 @@ fn control_characters_are_shown_and_not_obeyed() {
 }
 
 #[test]
-fn a_hundred_megabytes_of_nested_tags_are_read_up_to_the_limit() {
+fn deeply_nested_tags_are_read_up_to_the_size_limit() {
     let mut body = b"<!DOCTYPE html><title>Deep</title><a href=/x>x</a>".to_vec();
     body.extend(b"<div><section><b>".iter().cycle().take(100 << 20));
     let deep = Act::file("text/html", body);
@@ -37,7 +37,7 @@ fn a_hundred_megabytes_of_nested_tags_are_read_up_to_the_limit() {
 }
 
 #[test]
-fn ten_thousand_links_of_ten_kilobytes_are_kept_and_shown_short() {
+fn ten_thousand_links_of_ten_kilobytes_are_stored_and_shown_cut() {
     let mut html = String::new();
     html.push_str(&format!("<a href='/{}'>long</a>", "z".repeat(10_000)));
     for number in 0..10_000 {
@@ -54,7 +54,7 @@ fn ten_thousand_links_of_ten_kilobytes_are_kept_and_shown_short() {
 }
 
 #[test]
-fn what_pages_say_stays_a_text_in_every_format() {
+fn text_from_pages_stays_text_in_every_format() {
     let html = "<title>=HYPERLINK(1)</title><a href='/gone'>=1+1|[x](javascript:1)\u{1b}[31m</a>
                 <a href='@x:y'>+44</a>";
     let stage = Stage::new(&site("a.test", &[("/", page(html))]));

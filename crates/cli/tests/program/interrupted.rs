@@ -1,4 +1,4 @@
-//! Ctrl-C, kill -9 and a second crawl: nothing that was found is lost.
+//! Ctrl-C, kill -9 and a second crawl: no results are lost.
 
 #![cfg(unix)]
 
@@ -10,12 +10,12 @@ use rummage_demo::{Act, Scenario, museum};
 use crate::harness::{Outcome, Stage, outcome};
 use crate::options::{page, site};
 
-/// A site of sixty pages, each with a broken link of its own.
+/// A site of sixty pages, each with its own broken link.
 fn long_site() -> Scenario {
     site_from("<a href=/p0>first</a>")
 }
 
-/// The same, with one that keeps the crawl from ending.
+/// The same, with a page that keeps the crawl from ending.
 fn hanging_site() -> Scenario {
     site_from("<a href=/hang>hang</a><a href=/p0>first</a>")
 }
@@ -33,31 +33,31 @@ fn site_from(home: &str) -> Scenario {
     site("a.test", &paths)
 }
 
-/// Long enough for what is killed while one page hangs.
+/// Long enough to kill it while one page hangs.
 const WORDS: [&str; 5] = ["crawl", "http://a.test", "--timeout", "1s", "-v"];
-/// The same with a page that soon has hung for long enough.
+/// The same with a page that times out soon.
 const QUICK: [&str; 4] = ["crawl", "http://a.test", "--timeout", "200ms"];
 const RESUME: [&str; 4] = ["crawl", "--resume", "--timeout", "200ms"];
 
-/// Starts a crawl and waits until it has told of the last page.
+/// Starts a crawl and waits until it has reported the last page.
 fn start_and_wait(stage: &Stage) -> Child {
     let mut command = stage.command(&WORDS);
     let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
     let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
     let last = lines.find(|line| line.as_ref().is_ok_and(|line| line.contains("/p60 200")));
     assert!(last.is_some(), "the last page was never read");
-    // Keep reading, so that the crawl never waits for us.
+    // Keeps reading, so that the crawl never waits for us.
     std::thread::spawn(move || lines.count());
     child
 }
 
-/// Sends a signal, such as `-INT`: the shell's own `kill` is there where no other is.
+/// Sends a signal, such as `-INT`: the shell's own `kill` always exists.
 pub(crate) fn signal(child: &Child, name: &str) {
     let kill = format!("kill {name} {}", child.id());
     assert!(Command::new("/bin/sh").args(["-c", &kill]).status().unwrap().success());
 }
 
-/// What is left when the time and the run's number are taken out.
+/// The findings without times and run numbers.
 fn findings(stage: &Stage) -> Vec<serde_json::Value> {
     let mut lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
     for line in &mut lines {
@@ -74,7 +74,7 @@ fn undisturbed(scenario: &Scenario) -> Vec<serde_json::Value> {
 }
 
 #[test]
-fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
+fn ctrl_c_shows_results_so_far_and_the_run_can_be_continued() {
     let stage = Stage::new(&hanging_site());
     let child = start_and_wait(&stage);
     signal(&child, "-INT");
@@ -84,12 +84,13 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
     assert!(stopped.out.contains("It goes on with: rummage crawl --resume"), "{stopped}");
     assert_eq!(stage.run(&["findings", "-v"]).ends(0).out, stopped.out);
 
-    let before = stage.web.asked().len();
+    let before = stage.web.requests().len();
     let resumed = stage.run(&RESUME).ends(1);
     let told = "going on with run 1 of a.test: pages read so far: 62\n";
     assert!(resumed.err.starts_with(told), "{resumed}");
     assert_eq!(findings(&stage), undisturbed(&hanging_site()));
-    let again: Vec<String> = stage.web.asked()[before..].iter().map(|a| a.path.clone()).collect();
+    let again: Vec<String> =
+        stage.web.requests()[before..].iter().map(|a| a.path.clone()).collect();
     assert!(
         !again.iter().any(|path| path.starts_with("/p")),
         "pages are not read again: {again:?}"
@@ -99,10 +100,10 @@ fn ctrl_c_shows_what_there_is_and_the_run_goes_on_later() {
 }
 
 #[test]
-fn a_killed_crawl_goes_on_to_the_same_end() {
+fn a_killed_crawl_continues_to_the_same_end() {
     let stage = Stage::new(&hanging_site());
     let mut child = start_and_wait(&stage);
-    // What is found is stored within the second, and can be read meanwhile.
+    // Results are stored within a second, and can be read meanwhile.
     let stored = || stage.run(&["findings"]).ends(0).out.contains("62 pages read");
     assert!((0..10_000).any(|_| stored()), "what was read is never stored");
     child.kill().unwrap();
@@ -111,7 +112,7 @@ fn a_killed_crawl_goes_on_to_the_same_end() {
     assert!(outcome.out.contains("This run was not finished"), "{outcome}");
     stage.run(&RESUME).ends(1);
     assert_eq!(findings(&stage), undisturbed(&hanging_site()));
-    // A later run that is killed does not say what it has not seen.
+    // A later run that is killed says nothing about what it has not checked.
     let mut child = start_and_wait(&stage);
     child.kill().unwrap();
     child.wait().unwrap();
@@ -119,8 +120,8 @@ fn a_killed_crawl_goes_on_to_the_same_end() {
     assert!(outcome.out.contains("run 2, ") && !outcome.out.contains("still open"), "{outcome}");
 }
 
-/// Kills a crawl as soon as it has told of so many requests, then goes on, or begins anew
-/// where nothing was stored yet; gives what is found in the end.
+/// Kills a crawl as soon as it has reported this many requests, then continues it, or starts
+/// again if nothing was stored yet; returns the final findings.
 fn killed_after(requests: usize) -> Vec<serde_json::Value> {
     let stage = Stage::new(&long_site());
     let mut command = stage.command(&WORDS);
@@ -133,7 +134,7 @@ fn killed_after(requests: usize) -> Vec<serde_json::Value> {
     let resumed = stage.run(&["crawl", "--resume"]);
     match resumed.code {
         Some(1) => {}
-        // The start had not been stored, or all was done before the kill came.
+        // The start had not been stored, or everything was done before the kill.
         Some(2 | 4) if told < 60 => drop(stage.run(&WORDS).ends(1)),
         Some(2) => assert!(resumed.err.contains("waits to be finished"), "{resumed}"),
         _ => panic!("after {told}: {resumed}"),
@@ -142,7 +143,7 @@ fn killed_after(requests: usize) -> Vec<serde_json::Value> {
 }
 
 #[test]
-fn a_crawl_that_is_killed_at_any_request_goes_on_to_the_same_end() {
+fn a_crawl_killed_at_any_request_continues_to_the_same_end() {
     let expected = undisturbed(&long_site());
     let end = 150;
     // Thirty moments from a seed, spread over the whole crawl.
@@ -171,7 +172,7 @@ fn a_second_crawl_does_not_write_into_the_first() {
 }
 
 #[test]
-fn a_new_run_over_an_unfinished_one_says_so_and_loses_nothing() {
+fn a_new_run_mentions_an_unfinished_one_and_loses_nothing() {
     let stage = Stage::new(&hanging_site());
     let child = start_and_wait(&stage);
     signal(&child, "-INT");
@@ -183,7 +184,7 @@ fn a_new_run_over_an_unfinished_one_says_so_and_loses_nothing() {
 }
 
 #[test]
-fn settings_of_the_run_hold_when_it_goes_on_and_can_be_changed() {
+fn a_continued_run_keeps_its_settings_and_they_can_be_changed() {
     let stage = Stage::new(&museum());
     let mut command =
         stage.command(&["crawl", "www.ashlock-canal.test", "-v", "--externals", "note"]);

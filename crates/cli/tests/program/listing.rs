@@ -1,4 +1,4 @@
-//! Listings: every grouping and format, and what each filter takes.
+//! Listings: every grouping and format, and what each filter matches.
 
 use std::collections::BTreeSet;
 
@@ -17,7 +17,7 @@ fn crawled() -> Stage {
 #[test]
 fn every_grouping_and_format_of_the_museum() {
     let stage = crawled();
-    // The first part of each is enough to see its form; what follows is alike.
+    // The beginning of each shows its form; the rest is similar.
     for (name, words) in [
         ("group_page", &["--group", "page", "--limit", "4"][..]),
         ("group_host", &["--group", "host", "--limit", "4"]),
@@ -40,7 +40,7 @@ fn every_grouping_and_format_of_the_museum() {
     }
 }
 
-/// The rows of a CSV by column; lists are parted as they are written.
+/// The rows of a CSV by column, with lists split again.
 fn csv(outcome: &Outcome) -> Vec<Vec<String>> {
     let mut reader =
         csv::ReaderBuilder::new().has_headers(false).from_reader(outcome.out.as_bytes());
@@ -50,7 +50,7 @@ fn csv(outcome: &Outcome) -> Vec<Vec<String>> {
     reader.records().map(row).collect()
 }
 
-/// The values of an object in its order, as CSV writes them.
+/// The values of an object in order, as CSV writes them.
 fn texts(row: &Value) -> Vec<String> {
     let text = |value: &Value| match value {
         Value::Null => String::new(),
@@ -66,9 +66,9 @@ fn texts(row: &Value) -> Vec<String> {
     row.as_object().unwrap().values().map(text).collect()
 }
 
-/// Webs drawn from seeds, asked in several ways: the three formats for programs agree.
+/// Generated webs with several selections: the three formats for programs agree.
 #[test]
-fn csv_jsonl_and_json_carry_the_same_rows() {
+fn csv_jsonl_and_json_have_the_same_rows() {
     for seed in 11..14 {
         let scenario = generated(seed);
         let stage = Stage::new(&scenario);
@@ -110,7 +110,7 @@ fn csv_jsonl_and_json_carry_the_same_rows() {
     }
 }
 
-/// `serde_json` gives keys by name: values are compared as a set.
+/// `serde_json` sorts keys by name: values are compared as a set.
 fn sorted(row: &[String]) -> Vec<String> {
     let mut row = row.to_vec();
     row.sort();
@@ -118,7 +118,7 @@ fn sorted(row: &[String]) -> Vec<String> {
 }
 
 #[test]
-fn each_filter_takes_what_it_names_and_all_of_it() {
+fn each_filter_matches_exactly_what_it_names() {
     let scenario = generated(21);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", &scenario.start, "--timeout", "500ms", "-q"]).ends(1);
@@ -171,7 +171,7 @@ fn each_filter_takes_what_it_names_and_all_of_it() {
 }
 
 #[test]
-fn counts_at_the_head_are_those_of_all_and_what_is_cut_is_said() {
+fn totals_include_everything_and_cuts_are_reported() {
     let stage = crawled();
     let whole = stage.run(&["findings"]).ends(0);
     let cut = stage.run(&["findings", "--limit", "2"]).ends(0);
@@ -191,7 +191,7 @@ fn counts_at_the_head_are_those_of_all_and_what_is_cut_is_said() {
 }
 
 #[test]
-fn files_are_written_whole_by_their_ending() {
+fn files_are_written_completely_in_the_format_of_their_extension() {
     let stage = crawled();
     for (file, begins) in [
         ("a.csv", "verdict,cause,status,target"),
@@ -217,7 +217,7 @@ fn files_are_written_whole_by_their_ending() {
 }
 
 #[test]
-fn wrong_words_say_which_are_right() {
+fn invalid_values_list_the_valid_ones() {
     let stage = Stage::new(&generated(1));
     for (words, hint) in [
         (&["--sort", "pagse"][..], "Did you mean pages?"),

@@ -1,6 +1,7 @@
 //! The built program, on simulated webs and files in a temporary folder.
 //!
-//! One binary: `harness` makes a test a few lines; the other files hold the promises.
+//! One binary: `harness` makes a test a few lines; the other files test what the program
+//! promises.
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 

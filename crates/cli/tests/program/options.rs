@@ -1,4 +1,4 @@
-//! What each option changes.
+//! The effect of each option.
 
 use std::collections::BTreeMap;
 
@@ -6,7 +6,7 @@ use rummage_demo::{Act, Answer, Host, Scenario, generated, museum};
 
 use crate::harness::Stage;
 
-/// A site of one host with these pages, on a host of that name.
+/// A site with these pages on one host.
 pub(crate) fn site(host: &str, paths: &[(&str, Act)]) -> Scenario {
     let paths = paths.iter().map(|(path, act)| ((*path).to_owned(), act.clone())).collect();
     let hosts = BTreeMap::from([(host.to_owned(), Host { paths, ..Host::default() })]);
@@ -27,7 +27,7 @@ fn externals_can_be_noted_and_the_run_ends_well() {
 }
 
 #[test]
-fn depth_pages_and_rules_bound_the_crawl() {
+fn depth_pages_and_rules_limit_the_crawl() {
     let links = "<a href=/one>1</a><a href=/two>2</a><a href=/print/one>p</a>";
     let paths = [
         ("/", page(links)),
@@ -52,7 +52,7 @@ fn depth_pages_and_rules_bound_the_crawl() {
 }
 
 #[test]
-fn headers_go_to_the_site_alone_and_secrets_stay_out_of_the_store() {
+fn headers_go_only_to_the_site_and_secrets_stay_out_of_the_store() {
     let mut scenario = site("a.test", &[("/", page("<a href='http://b.test/'>b</a>"))]);
     scenario.hosts.extend(site("b.test", &[("/", page(""))]).hosts);
     let stage = Stage::new(&scenario);
@@ -66,16 +66,16 @@ fn headers_go_to_the_site_alone_and_secrets_stay_out_of_the_store() {
     ];
     let output = stage.command(&words).env("KEY", "Bearer sesame").output().unwrap();
     crate::harness::outcome(&words, output).ends(0);
-    for asked in stage.web.asked() {
-        let expected = (asked.host == "a.test").then(|| "Bearer sesame".to_owned());
-        assert_eq!((asked.authorization, asked.user_agent.as_str()), (expected, "tester/1"));
+    for requests in stage.web.requests() {
+        let expected = (requests.host == "a.test").then(|| "Bearer sesame".to_owned());
+        assert_eq!((requests.authorization, requests.user_agent.as_str()), (expected, "tester/1"));
     }
     let store = std::fs::read(stage.path("store.db")).unwrap();
     assert!(!store.windows(6).any(|bytes| bytes == b"sesame"));
 }
 
 #[test]
-fn headers_do_not_follow_the_start_to_another_host() {
+fn headers_do_not_follow_the_start_url_to_another_host() {
     let mut scenario = site("old.test", &[("/", Act::redirect(302, "http://new.test/"))]);
     scenario
         .hosts
@@ -84,12 +84,12 @@ fn headers_do_not_follow_the_start_to_another_host() {
     stage.run(&["crawl", "http://old.test", "--header", "Authorization: sesame"]).ends(0);
     let seen: Vec<(String, String, bool)> = stage
         .web
-        .asked()
+        .requests()
         .into_iter()
-        .map(|asked| (asked.host, asked.path, asked.authorization.is_some()))
+        .map(|requests| (requests.host, requests.path, requests.authorization.is_some()))
         .filter(|(_, path, _)| path != "/sitemap.xml")
         .collect();
-    // The new host is the site once its page has come: from then on it gets the header.
+    // The new host is the site once its page has arrived: from then on it gets the header.
     let expected = [
         ("old.test", "/", true),
         ("new.test", "/", false),
@@ -100,7 +100,7 @@ fn headers_do_not_follow_the_start_to_another_host() {
 }
 
 #[test]
-fn without_a_name_the_store_is_in_the_data_folder() {
+fn the_default_store_is_in_the_data_folder() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));
     let words = ["crawl", "http://a.test/#top"];
     let mut command = stage.command(&words);
@@ -110,7 +110,7 @@ fn without_a_name_the_store_is_in_the_data_folder() {
 }
 
 #[test]
-fn the_first_line_says_that_a_path_does_not_confine() {
+fn the_first_line_says_that_a_path_does_not_limit_the_crawl() {
     let stage =
         Stage::new(&site("a.test", &[("/deep/", page("<a href=/>home</a>")), ("/", page(""))]));
     let outcome = stage.run(&["crawl", "http://a.test/deep/"]).ends(0);
@@ -119,7 +119,7 @@ fn the_first_line_says_that_a_path_does_not_confine() {
 }
 
 #[test]
-fn a_block_shows_five_places_and_counts_the_rest() {
+fn a_block_shows_five_occurrences_and_counts_the_rest() {
     let links: String = (0..8).map(|number| format!("<a href=/gone>to {number}</a>\n")).collect();
     let stage = Stage::new(&site("a.test", &[("/", page(&links))]));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(1);
@@ -133,7 +133,7 @@ fn a_block_shows_five_places_and_counts_the_rest() {
 }
 
 #[test]
-fn nothing_broken_is_said_of_what_was_checked_alone() {
+fn no_all_clear_for_what_was_not_checked() {
     let stage = Stage::new(&site("a.test", &[("/", page("<a href=/in>i</a>")), ("/in", page(""))]));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
     assert!(
@@ -148,7 +148,7 @@ fn nothing_broken_is_said_of_what_was_checked_alone() {
 }
 
 #[test]
-fn a_public_site_does_not_lead_into_private_networks() {
+fn links_from_a_public_site_into_private_networks_are_not_requested() {
     let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
     let html = format!("<a href='http://127.0.0.1:{port}/'>x</a><a href=/in>in</a>");
     let to_private = Act::redirect(302, "http://169.254.169.254/latest/meta-data/");
@@ -166,7 +166,7 @@ fn a_public_site_does_not_lead_into_private_networks() {
 }
 
 #[test]
-fn a_start_that_leads_elsewhere_is_followed_and_said() {
+fn a_redirected_start_url_is_followed_and_reported() {
     let mut scenario = site("old.test", &[("/", Act::redirect(301, "http://new.test/home"))]);
     scenario
         .hosts
@@ -183,7 +183,7 @@ fn a_start_that_leads_elsewhere_is_followed_and_said() {
 }
 
 #[test]
-fn attempts_and_rate_are_kept() {
+fn attempts_and_rate_are_obeyed() {
     let failing = Act::status(503);
     let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a>")), ("/x", failing)]));
     let words =
@@ -191,7 +191,7 @@ fn attempts_and_rate_are_kept() {
     let outcome = stage.run(&words).ends(1);
     assert!(outcome.out.contains("GET: 503"), "{outcome}");
     assert!(outcome.err.contains("GET http://a.test/x 503"), "{outcome}");
-    assert_eq!(stage.web.asked().iter().filter(|asked| asked.path == "/x").count(), 1);
+    assert_eq!(stage.web.requests().iter().filter(|requests| requests.path == "/x").count(), 1);
 }
 
 #[test]
@@ -204,7 +204,7 @@ fn fail_on_says_what_counts() {
 }
 
 #[test]
-fn trace_gives_lines_for_one_url_and_says_when_none_fits() {
+fn trace_shows_one_url_and_reports_when_none_matches() {
     let scenario = generated(9);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", &scenario.start, "--timeout", "500ms"]).ends(1);
@@ -220,7 +220,7 @@ fn trace_gives_lines_for_one_url_and_says_when_none_fits() {
 }
 
 #[test]
-fn a_second_run_is_told_how_long_the_first_took() {
+fn a_second_run_shows_how_long_the_first_took() {
     let stage = Stage::new(&museum());
     let words = ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note"];
     stage.run(&words).ends(1);
@@ -230,7 +230,7 @@ fn a_second_run_is_told_how_long_the_first_took() {
 }
 
 #[test]
-fn a_user_logs_in_to_the_site_alone_and_asks_nothing_that_acts() {
+fn credentials_go_only_to_the_site_and_nothing_that_may_change_something_is_requested() {
     let html = "<a href=/logout>out</a><a href=/in>in</a><a href=http://b.test/>b</a>";
     let mut scenario =
         site("a.test", &[("/", page(html)), ("/in", page("")), ("/logout", page(""))]);
@@ -246,18 +246,18 @@ fn a_user_logs_in_to_the_site_alone_and_asks_nothing_that_acts() {
         out.contains(r#""skipped","cause":"acts","status":null,"target":"http://a.test/logout""#),
         "{out}"
     );
-    for asked in stage.web.asked() {
+    for requests in stage.web.requests() {
         // The Base64 of keeper:lock 5 (RFC 7617 §2).
-        let sent = (asked.host == "a.test").then_some("Basic a2VlcGVyOmxvY2sgNQ==");
-        assert_eq!(asked.authorization.as_deref(), sent, "{asked:?}");
-        assert_ne!(asked.path, "/logout");
+        let sent = (requests.host == "a.test").then_some("Basic a2VlcGVyOmxvY2sgNQ==");
+        assert_eq!(requests.authorization.as_deref(), sent, "{requests:?}");
+        assert_ne!(requests.path, "/logout");
     }
     let stored = std::fs::read(stage.path("store.db")).unwrap();
     assert!(!stored.windows(12).any(|part| part == b"a2VlcGVyOmxv"), "the password is not kept");
 }
 
 #[test]
-fn redirects_are_followed_as_far_as_is_said() {
+fn redirects_are_followed_up_to_the_limit() {
     let paths: Vec<(String, Act)> =
         (0..6).map(|n| (format!("/r{n}"), Act::redirect(302, &format!("/r{}", n + 1)))).collect();
     let mut paths: Vec<(&str, Act)> =
@@ -270,7 +270,7 @@ fn redirects_are_followed_as_far_as_is_said() {
 }
 
 #[test]
-fn fragments_of_others_are_checked_when_asked_for() {
+fn external_fragments_are_checked_on_request() {
     let mut scenario = site("a.test", &[("/", page("<a href='http://b.test/#gone'>b</a>"))]);
     scenario.hosts.extend(site("b.test", &[("/", page("<p id=here>"))]).hosts);
     let stage = Stage::new(&scenario);

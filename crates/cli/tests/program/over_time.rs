@@ -1,4 +1,4 @@
-//! Several runs of a site: compare, sites, trace, and what a newcomer is told.
+//! Several runs of a site: compare, sites, trace, and the first steps of a new user.
 
 use rummage_demo::{Scenario, museum, museum_earlier};
 
@@ -16,7 +16,7 @@ fn second() -> Scenario {
     site("a.test", &[("/", home), ("/a", page("<a href=/y>y</a>")), ("/x", page(""))])
 }
 
-/// Two webs, the second a later state of the first, one store.
+/// Two webs, the second a later state of the first, and one store.
 struct Twice {
     one: Stage,
     two: Stage,
@@ -41,7 +41,7 @@ impl Twice {
 }
 
 #[test]
-fn what_broke_comes_first_and_a_crawl_ends_with_the_counts() {
+fn newly_broken_links_come_first_and_a_crawl_ends_with_the_counts() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(1);
     let outcome = both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(0);
@@ -75,7 +75,7 @@ fn what_broke_comes_first_and_a_crawl_ends_with_the_counts() {
 }
 
 #[test]
-fn comparisons_that_make_no_sense_say_why() {
+fn invalid_comparisons_are_explained() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
     let outcome = both.earlier(&["compare"]).ends(2);
@@ -87,7 +87,7 @@ fn comparisons_that_make_no_sense_say_why() {
 }
 
 #[test]
-fn sites_are_listed_and_old_runs_forgotten() {
+fn sites_are_listed_and_old_runs_deleted() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
     both.later(&["crawl", "http://a.test"]).ends(1);
@@ -108,7 +108,7 @@ fn sites_are_listed_and_old_runs_forgotten() {
 }
 
 #[test]
-fn the_tool_alone_says_what_is_there_and_what_to_type() {
+fn rummage_without_arguments_suggests_commands() {
     let both = Twice::new();
     let outcome = both.earlier(&[]).ends(0);
     assert!(outcome.out.contains("rummage crawl www.example.test"), "{outcome}");
@@ -125,11 +125,11 @@ fn the_tool_alone_says_what_is_there_and_what_to_type() {
 }
 
 #[test]
-fn the_museum_beside_itself_some_weeks_earlier() {
+fn the_museum_compared_with_some_weeks_earlier() {
     let both = Twice { one: Stage::new(&museum_earlier()), two: Stage::new(&museum()) };
     let words = ["crawl", "www.ashlock-canal.test", "--timeout", "1s", "-q"];
     both.earlier(&words).ends(1);
-    // The weeks between are not simulated: all that is sound is asked again as well.
+    // The weeks in between are not simulated: sound URLs are checked again as well.
     let crawl = both.later(&[&words, ["--fresh"].as_slice()].concat()).ends(1);
     let compare = both.later(&["compare"]).ends(0);
     settings().bind(|| insta::assert_snapshot!("compare", compare.out));
@@ -177,7 +177,7 @@ fn a_store_holds_several_sites_and_each_is_named() {
 }
 
 #[test]
-fn a_trace_for_programs_has_the_evidence_and_the_links() {
+fn a_json_trace_has_the_evidence_and_the_links() {
     let stage = Stage::new(&first());
     stage.run(&["crawl", "http://a.test"]).ends(1);
     let outcome = stage.run(&["trace", "http://a.test/x", "--format", "json"]).ends(0);
@@ -194,10 +194,10 @@ fn a_trace_for_programs_has_the_evidence_and_the_links() {
 }
 
 #[test]
-fn the_source_is_asked_again_and_what_cannot_be_had_is_said() {
+fn the_source_is_fetched_again_and_failures_are_reported() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
-    // `/b` is gone by now, and the start names it still.
+    // `/b` is gone, and the start page still links to it.
     let outcome = both.later(&["trace", "http://a.test/x", "--source"]).ends(0);
     let source = outcome.out.split("the source, asked just now\n").nth(1).unwrap();
     assert!(source.starts_with("  http://a.test/\n    1:"), "{outcome}");

@@ -1,4 +1,4 @@
-//! `rummage page`: the links of single pages, published or not.
+//! `rummage page`: the links on single pages, published or not.
 
 use std::fs;
 use std::io::Write as _;
@@ -24,7 +24,7 @@ fn walked(html: &str) -> Scenario {
 }
 
 #[test]
-fn a_page_of_a_site_nobody_knows_is_checked_alone_in_its_order() {
+fn a_page_of_an_unknown_site_is_checked_alone_in_source_order() {
     let stage = Stage::new(&walked("<a href=/sound>s</a><a href=/gone>g</a>"));
     let outcome = stage.run(&["page", "http://a.test/news"]).ends(1);
     assert!(outcome.out.contains("3 links: 2 broken, 0 doubtful, 0 moved, 1 sound\n"), "{outcome}");
@@ -32,15 +32,16 @@ fn a_page_of_a_site_nobody_knows_is_checked_alone_in_its_order() {
         outcome.out.find("http://a.test/lost") < outcome.out.find("http://a.test/gone"),
         "{outcome}"
     );
-    let mut asked: Vec<String> = stage.web.asked().into_iter().map(|asked| asked.path).collect();
-    asked.retain(|path| !path.contains("made-up") && path != "/robots.txt");
-    asked.sort();
-    asked.dedup();
-    assert_eq!(asked, ["/gone", "/lost", "/news", "/sound"], "nothing else of the site");
+    let mut requests: Vec<String> =
+        stage.web.requests().into_iter().map(|requests| requests.path).collect();
+    requests.retain(|path| !path.contains("made-up") && path != "/robots.txt");
+    requests.sort();
+    requests.dedup();
+    assert_eq!(requests, ["/gone", "/lost", "/news", "/sound"], "nothing else of the site");
 }
 
 #[test]
-fn in_a_known_site_it_tells_what_is_new_and_all_else_stands() {
+fn in_a_known_site_new_links_are_marked_and_everything_else_is_kept() {
     let one = Stage::new(&walked("<a href=/gone>g</a>"));
     let store = one.path("store.db").display().to_string();
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
@@ -53,7 +54,7 @@ fn in_a_known_site_it_tells_what_is_new_and_all_else_stands() {
     );
     assert!(outcome.out.contains("http://a.test/typo  not found, 404  new\n"), "{outcome}");
     assert!(outcome.out.contains("http://a.test/lost  not found, 404\n"), "{outcome}");
-    assert!(!two.web.asked().iter().any(|asked| asked.path == "/old"), "it stands");
+    assert!(!two.web.requests().iter().any(|requests| requests.path == "/old"), "it stands");
     let found = two.run(&["findings", "--store", &store]).ends(0);
     assert!(
         found.out.contains("http://a.test/old\n") && found.out.contains("page, run 2"),
@@ -61,7 +62,7 @@ fn in_a_known_site_it_tells_what_is_new_and_all_else_stands() {
     );
     assert!(!found.out.contains("http://a.test/gone\n"), "its link was taken out: {found}");
     two.run(&[&words[..], &["--fail-on", "new"]].concat()).ends(0);
-    // A page that no link names is one of the site all the same.
+    // A page without links to it belongs to the site all the same.
     let outcome = two.run(&["page", "http://a.test/alone", "--store", &store]).ends(1);
     assert!(outcome.out.contains("http://a.test/no  not found, 404  new"), "{outcome}");
     let outcome = two.run(&["page", "http://a.test/nowhere", "--store", &store]).ends(1);
@@ -81,7 +82,7 @@ fn piped(stage: &Stage, words: &[&str], text: &str) -> Outcome {
 }
 
 #[test]
-fn a_draft_is_checked_where_it_will_live_and_kept_nowhere() {
+fn a_draft_is_checked_at_its_future_url_and_not_stored() {
     let stage = Stage::new(&museum());
     let draft = "<title>Draft</title>\n<p id=top><a href=../visit/>fine</a>\n<a href=../visti/>typo</a>\
         <a href=#top>top</a><a href=#nope>no</a>";
@@ -108,7 +109,7 @@ fn a_draft_is_checked_where_it_will_live_and_kept_nowhere() {
 }
 
 #[test]
-fn mistakes_with_drafts_say_what_to_type() {
+fn mistakes_with_drafts_are_explained() {
     let stage = Stage::new(&walked(""));
     fs::write(stage.path("draft.html"), "").unwrap();
     let complaint = |words: &[&str]| stage.run(words).ends(2).err;

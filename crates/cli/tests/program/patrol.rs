@@ -1,4 +1,4 @@
-//! A patrol: what falls due is asked, and nothing else, whatever happens meanwhile.
+//! A patrol checks what is due, and nothing else, whatever happens meanwhile.
 
 #![cfg(unix)]
 
@@ -41,7 +41,7 @@ fn messages(log: &[Value]) -> Vec<&str> {
 }
 
 #[test]
-fn one_round_crawls_what_nobody_knows_and_the_next_has_nothing_to_do() {
+fn one_round_crawls_a_new_site_and_the_next_has_nothing_to_do() {
     let stage = stage(&a_site(), "");
     let (outcome, log) = once(&stage, 0);
     assert_eq!(messages(&log), ["patrol is up", "begins", "ended", "next", "patrol ends"]);
@@ -51,27 +51,28 @@ fn one_round_crawls_what_nobody_knows_and_the_next_has_nothing_to_do() {
     assert!(log[0]["timestamp"].as_str().is_some_and(|time| time.ends_with('Z')), "{outcome}");
     assert_eq!(outcome.out, "");
 
-    let asked = stage.web.asked().len();
+    let requests = stage.web.requests().len();
     let (outcome, log) = once(&stage, 0);
     assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
-    assert_eq!(stage.web.asked().len(), asked, "nothing is due");
+    assert_eq!(stage.web.requests().len(), requests, "nothing is due");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
 }
 
 #[test]
-fn what_is_due_is_asked_and_no_more() {
+fn exactly_what_is_due_is_checked() {
     let stage = stage(&a_site(), "due-broken = \"1s\"");
     once(&stage, 0);
-    let asked = stage.web.asked().len();
-    // Rechecks lie some minutes apart: what falls due together is asked together.
+    let requests = stage.web.requests().len();
+    // Rechecks are some minutes apart, so that URLs due at about the same time are checked
+    // together.
     let (outcome, log) = once(&stage, 0);
     assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
     age(&stage, 3600);
     let (outcome, log) = once(&stage, 0);
     assert_eq!(log[1]["task"], "recheck", "{outcome}");
     let paths: Vec<String> =
-        stage.web.asked()[asked..].iter().map(|asked| asked.path.clone()).collect();
+        stage.web.requests()[requests..].iter().map(|requests| requests.path.clone()).collect();
     assert!(paths.iter().any(|path| path == "/lost"), "{paths:?}");
     assert!(!paths.iter().any(|path| path == "/fine"), "{paths:?}");
     age(&stage, 2 * 86400);
@@ -79,7 +80,7 @@ fn what_is_due_is_asked_and_no_more() {
     assert_eq!(log[1]["task"], "crawl", "{outcome}");
 }
 
-/// Has the runs begin so many seconds earlier, by the clock of the store.
+/// Moves the start of all runs this many seconds back, by the clock of the store.
 fn age(stage: &Stage, seconds: i64) {
     let store = rusqlite::Connection::open(stage.path("store.db")).unwrap();
     let earlier = |column: &str| {
@@ -90,11 +91,11 @@ fn age(stage: &Stage, seconds: i64) {
 }
 
 #[test]
-fn quiet_hours_and_a_budget_hold_it() {
+fn quiet_hours_and_a_budget_delay_it() {
     let stage = stage(&a_site(), "quiet-hours = [\"00:00-12:00\", \"12:00-00:00\"]");
     let (outcome, log) = once(&stage, 0);
     assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
-    assert!(stage.web.asked().is_empty());
+    assert!(stage.web.requests().is_empty());
 
     set(&stage, "patrol-per-hour = 3");
     let (outcome, log) = once(&stage, 3);
@@ -102,13 +103,13 @@ fn quiet_hours_and_a_budget_hold_it() {
         log[2]["reason"], "the budget of this hour is spent: what is left waits",
         "{outcome}"
     );
-    let asked = stage.web.asked().len();
-    assert_eq!(asked, 3, "{outcome}");
+    let requests = stage.web.requests().len();
+    assert_eq!(requests, 3, "{outcome}");
     // Another process knows what was spent.
     let (outcome, log) = once(&stage, 0);
     assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
     assert_eq!(log[1]["task"], "resume", "{outcome}");
-    assert_eq!(stage.web.asked().len(), asked);
+    assert_eq!(stage.web.requests().len(), requests);
     age(&stage, 3601);
     set(&stage, "patrol-per-hour = 300");
     let (outcome, log) = once(&stage, 0);
@@ -120,7 +121,7 @@ fn quiet_hours_and_a_budget_hold_it() {
     assert!(outcome.err.contains("such as 22:00-06:00"), "{outcome}");
 }
 
-/// A patrol that stays up, with its log.
+/// A running patrol, with its log.
 struct Up {
     child: Child,
     log: Lines<BufReader<ChildStderr>>,
@@ -134,7 +135,7 @@ impl Up {
         Up { child, log }
     }
 
-    /// Reads on until it says that.
+    /// Reads on until this message appears.
     fn until(&mut self, message: &str) -> Value {
         let parse = |line: String| serde_json::from_str::<Value>(&line).unwrap();
         let mut entries = self.log.by_ref().map_while(Result::ok).map(parse);
@@ -149,7 +150,7 @@ impl Up {
 }
 
 #[test]
-fn it_stays_up_alone_is_seen_and_ends_when_it_is_asked_to() {
+fn a_patrol_runs_alone_publishes_its_status_and_stops_on_request() {
     let stage = stage(&a_site(), "");
     let mut up = Up::start(&stage);
     let waits = up.until("waits");
@@ -160,21 +161,21 @@ fn it_stays_up_alone_is_seen_and_ends_when_it_is_asked_to() {
     assert!(outcome.err.contains(&format!("kill {process}")), "{outcome}");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains(&format!(", process {process}; recheck of ay: ")), "{sites}");
-    // Others may write to the store meanwhile.
+    // Other commands may write to the store meanwhile.
     stage.run(&["crawl", "ay", "-q"]).ends(1);
     assert_eq!(up.end("-TERM"), Some(0));
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
 }
 
-/// A site whose last page never answers, unless it was asked before.
+/// A site whose last page never responds, unless it was requested before.
 fn slow() -> Scenario {
     let hangs = Act::First(1, Box::new(Act::Silent), Box::new(page("")));
     site("a.test", &[("/", page("<a href=/last>l</a><a href=/lost>x</a>")), ("/last", hangs)])
 }
 
 #[test]
-fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
+fn a_patrol_that_is_stopped_or_killed_continues_where_it_was() {
     for name in ["-TERM", "-KILL"] {
         let stage = Stage::new(&slow());
         set(&stage, "");
@@ -183,11 +184,11 @@ fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
         std::fs::write(stage.path("rummage.toml"), settings).unwrap();
         let mut up = Up::start(&stage);
         up.until("begins");
-        // What it has read is stored within the second, and can be read meanwhile.
+        // Results are stored within a second, and can be read meanwhile.
         let stored = || {
             let outcome = stage.run(&["findings"]);
             outcome.out.contains("1 page read")
-                && stage.web.asked().iter().any(|a| a.path == "/last")
+                && stage.web.requests().iter().any(|a| a.path == "/last")
         };
         assert!((0..10_000).any(|_| stored()), "what was read is never stored");
         let code = up.end(name);
@@ -199,13 +200,13 @@ fn a_patrol_that_is_ended_or_killed_in_the_middle_goes_on_where_it_was() {
         assert_eq!(log[1]["task"], "resume", "{outcome}");
         let ended = log.iter().find(|entry| entry["message"] == "ended").unwrap();
         assert_eq!((&ended["pages"], &ended["run"]), (&2.into(), &1.into()), "{outcome}");
-        let homes = stage.web.asked().iter().filter(|asked| asked.path == "/").count();
+        let homes = stage.web.requests().iter().filter(|requests| requests.path == "/").count();
         assert_eq!(homes, 1, "what was read is not read again");
     }
 }
 
 #[test]
-fn a_store_that_another_command_writes_to_is_waited_for() {
+fn a_patrol_waits_for_another_command_that_writes_to_the_store() {
     let stage = stage(&slow(), "");
     let words = ["crawl", "ay", "--timeout", "20s", "-v"];
     let mut command = stage.command(&words);
@@ -225,7 +226,7 @@ fn a_store_that_another_command_writes_to_is_waited_for() {
 }
 
 #[test]
-fn a_site_that_cannot_be_asked_is_tried_again_later_and_others_are_asked() {
+fn a_site_that_cannot_be_checked_is_retried_later_and_others_are_checked() {
     let stage = stage(&a_site(), "[site.bee]\nstart = \"http://b.test/\"\ntimeout = \"100ms\"");
     let (outcome, log) = once(&stage, 3);
     let ended: Vec<&Value> = log.iter().filter(|entry| entry["message"] == "ended").collect();
@@ -239,22 +240,22 @@ fn a_site_that_cannot_be_asked_is_tried_again_later_and_others_are_asked() {
 }
 
 #[test]
-fn a_fault_in_the_waivers_is_told_before_anything_is_asked() {
+fn an_invalid_waivers_file_is_reported_before_any_request() {
     let stage = stage(&a_site(), "");
     std::fs::write(stage.path("waivers.toml"), "[[waiver]]\nas = \"never\"\n").unwrap();
     let outcome = stage.run(&["patrol", "--once"]).ends(2);
     assert!(outcome.err.contains("waivers.toml"), "{outcome}");
-    assert!(stage.web.asked().is_empty());
+    assert!(stage.web.requests().is_empty());
     std::fs::remove_file(stage.path("waivers.toml")).unwrap();
     once(&stage, 0);
 }
 
 #[test]
-fn a_patrol_without_sites_says_what_to_do() {
+fn a_patrol_without_sites_suggests_a_command() {
     let stage = Stage::new(&a_site());
     let outcome = stage.run(&["patrol", "--once"]).ends(2);
     assert!(outcome.err.contains("there is no site to watch"), "{outcome}");
-    // Without a settings file it watches what was crawled.
+    // Without a settings file it watches the sites in the store.
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
     let (outcome, log) = once(&stage, 0);
     assert_eq!(log[0]["sites"], "a.test", "{outcome}");

@@ -1,4 +1,4 @@
-//! `rummage probe`: lists of addresses in every form that people have them.
+//! `rummage probe`: lists of URLs in every format that people have.
 
 use std::collections::HashMap;
 use std::fs;
@@ -42,7 +42,7 @@ fn expected(rows: &[(u64, &str, &str)]) -> Vec<(u64, String, String)> {
 }
 
 #[test]
-fn lists_of_every_form_are_read_and_each_url_is_asked_once() {
+fn lists_of_every_format_are_read_and_each_url_is_checked_once() {
     let both = [(1, "http://a.test/", "sound"), (2, "http://a.test/gone", "broken")];
     let packed = {
         let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
@@ -60,18 +60,18 @@ fn lists_of_every_form_are_read_and_each_url_is_asked_once() {
     for name in ["list.jsonl", "list.html", "list.xml", "list.csv", "list.gz"] {
         assert_eq!(entries(&stage, &[name], 1), expected(&both), "{name}");
     }
-    let before = stage.web.asked().len();
+    let before = stage.web.requests().len();
     let found = entries(&stage, &["list.txt"], 1);
     assert_eq!(found, expected(&[both[0], both[1], (5, "http://a.test/gone", "broken")]));
-    let asked = &stage.web.asked()[before..];
-    let gone = asked.iter().filter(|asked| asked.path == "/gone").count();
+    let requests = &stage.web.requests()[before..];
+    let gone = requests.iter().filter(|requests| requests.path == "/gone").count();
     assert_eq!(gone, 2, "once, and once to be sure");
-    assert!(!asked.iter().any(|asked| asked.path == "/lost"), "pages are not walked");
+    assert!(!requests.iter().any(|requests| requests.path == "/lost"), "pages are not walked");
     assert_eq!(entries(&stage, &["http://a.test/", "http://a.test/gone"], 1), expected(&both));
 }
 
 #[test]
-fn an_index_of_sitemaps_leads_to_the_urls_in_them() {
+fn a_sitemap_index_leads_to_the_urls_in_its_sitemaps() {
     let index = b"<sitemapindex><sitemap><loc>http://a.test/map.xml</loc></sitemap></sitemapindex>";
     let stage = stage(&[("index.xml", index)]);
     let found = entries(&stage, &["index.xml"], 0);
@@ -79,7 +79,7 @@ fn an_index_of_sitemaps_leads_to_the_urls_in_them() {
 }
 
 #[test]
-fn what_a_page_names_relatively_is_not_asked_and_not_called_broken() {
+fn relative_links_in_a_file_are_not_checked_and_not_called_broken() {
     let html = b"<a href=/somewhere>s</a><a href=http://a.test/gone>g</a><a href='http://['>m</a>";
     let stage = stage(&[("saved.html", html)]);
     let found = entries(&stage, &["saved.html"], 1);
@@ -92,7 +92,7 @@ fn what_a_page_names_relatively_is_not_asked_and_not_called_broken() {
 }
 
 #[test]
-fn the_museums_spreadsheet_comes_back_with_its_truth_and_else_untouched() {
+fn the_museums_spreadsheet_gets_its_verdicts_and_is_otherwise_unchanged() {
     let stage = Stage::new(&museum());
     fs::write(stage.path("urls.csv"), urls()).unwrap();
     let words = ["probe", "urls.csv", "--append-columns", "--timeout", "500ms"];
@@ -118,7 +118,7 @@ fn told(stage: &Stage, words: &[&str], code: i32) -> Outcome {
 }
 
 #[test]
-fn what_cannot_be_read_is_told_with_its_line_and_the_rest_is_asked() {
+fn unreadable_lines_are_reported_and_the_rest_is_checked() {
     let long =
         [b"http://a.test/\n".as_slice(), &vec![b'x'; 3 << 20], b"\nhttp://a.test/gone\n"].concat();
     let mut torn = GzEncoder::new(Vec::new(), Compression::none());
@@ -164,7 +164,7 @@ fn what_cannot_be_read_is_told_with_its_line_and_the_rest_is_asked() {
 }
 
 #[test]
-fn mistakes_say_what_to_type() {
+fn mistakes_are_explained() {
     let stage =
         stage(&[("list.csv", b"n,url\n1,http://a.test/\n"), ("list.txt", b"http://a.test/\n")]);
     let complaint = |words: &[&str]| told(&stage, words, 2).err;
@@ -179,7 +179,7 @@ fn mistakes_say_what_to_type() {
 }
 
 #[test]
-fn a_probe_is_a_run_and_the_site_of_the_last_crawl_stays_the_one_that_is_meant() {
+fn a_probe_is_a_run_and_the_default_site_stays_that_of_the_last_crawl() {
     let stage = stage(&[("list.txt", b"http://a.test/gone\n")]);
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
     told(&stage, &["list.txt"], 1);

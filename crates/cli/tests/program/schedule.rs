@@ -1,4 +1,4 @@
-//! What is due when, entries for cron and systemd, and what a second crawl leaves alone.
+//! When URLs are due, entries for cron and systemd, and what a second crawl reuses.
 
 use std::process::Command;
 
@@ -8,7 +8,7 @@ use serde_json::Value;
 use crate::harness::Stage;
 use crate::options::{page, site};
 
-/// A site with links to others: one is sound, one is broken, one fails.
+/// A site with external links: one is sound, one is broken, one fails.
 fn links() -> Scenario {
     let home = "<a href=/own>o</a><a href=http://c.test/fine>f</a>\
         <a href=http://b.test/lost>l</a><a href=http://b.test/fails>x</a>";
@@ -21,7 +21,7 @@ fn links() -> Scenario {
 
 const CRAWL: [&str; 5] = ["crawl", "http://a.test", "--timeout", "200ms", "-v"];
 
-/// How long after its last check each address is to be asked, in minutes.
+/// How long after its last check each URL is due, in minutes.
 fn gaps(rows: &[Value]) -> Vec<(String, String, i64)> {
     let time =
         |row: &Value, key: &str| -> jiff::Timestamp { row[key].as_str().unwrap().parse().unwrap() };
@@ -31,7 +31,7 @@ fn gaps(rows: &[Value]) -> Vec<(String, String, i64)> {
 }
 
 #[test]
-fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
+fn a_schedule_shows_what_is_due_and_a_recheck_checks_it() {
     let stage = Stage::new(&links());
     stage.run(&CRAWL).ends(1);
     let rows = stage.run(&["schedule", "--format", "jsonl"]).ends(0).json();
@@ -52,7 +52,7 @@ fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
     assert_eq!(none.err, "nothing is due: nothing was asked\n");
     let later = stage.run(&["schedule", "--as-of", "2999-01-01"]).ends(0);
     assert!(later.out.contains("3 addresses to be asked again, 3 due by now"), "{later}");
-    // The settings say how often.
+    // The settings determine how often.
     let toml = "[site.a]\nstart = \"http://a.test/\"\ndue-broken = \"10m\"\n";
     std::fs::write(stage.path("rummage.toml"), toml).unwrap();
     let rows = stage.run(&["schedule", "--format", "jsonl"]).ends(0).json();
@@ -66,7 +66,7 @@ fn a_schedule_says_what_is_due_and_a_recheck_asks_that() {
 }
 
 #[test]
-fn what_is_sound_and_not_due_is_not_asked_again_by_a_second_crawl() {
+fn a_second_crawl_reuses_sound_urls_that_are_not_due() {
     let stage = Stage::new(&links());
     stage.run(&CRAWL).ends(1);
     let second = stage.run(&CRAWL).ends(1);
@@ -89,7 +89,7 @@ fn what_is_sound_and_not_due_is_not_asked_again_by_a_second_crawl() {
 }
 
 #[test]
-fn a_second_crawl_of_the_museum_says_the_same_and_leaves_others_alone() {
+fn a_second_crawl_of_the_museum_has_the_same_results_without_external_requests() {
     let stage = Stage::new(&museum());
     let words = ["crawl", "www.ashlock-canal.test", "--timeout", "1s", "-v"];
     let found = |stage: &Stage| {
@@ -111,7 +111,7 @@ fn a_second_crawl_of_the_museum_says_the_same_and_leaves_others_alone() {
 }
 
 #[test]
-fn entries_for_cron_and_systemd_have_the_form_that_these_take() {
+fn entries_for_cron_and_systemd_are_well_formed() {
     let stage = crawled();
     let cron = stage.run(&["schedule", "--emit", "cron"]).ends(0).out;
     let line = cron.lines().find(|line| !line.starts_with('#')).unwrap();
@@ -137,7 +137,7 @@ pub(crate) fn crawled() -> Stage {
     stage
 }
 
-/// Three pages that say by a validator when they change.
+/// Three pages with validators.
 fn dated(menu: &str, news: &str, etag: &str) -> Scenario {
     let page = |html: &str| page(&format!("{html}{menu}"));
     let home = page("<a href=/news>n</a><a href=/still#there>s</a>");
@@ -151,7 +151,7 @@ fn dated(menu: &str, news: &str, etag: &str) -> Scenario {
 }
 
 #[test]
-fn pages_that_have_not_changed_are_not_sent_again_and_say_what_they_said() {
+fn unchanged_pages_are_not_sent_again_and_have_the_same_links() {
     let (one, two) = (
         Stage::new(&dated("", "<a href=/lost>l</a>", "\"news-1\"")),
         Stage::new(&dated("", "<a href=/mislaid>m</a>", "\"news-2\"")),
@@ -176,7 +176,7 @@ fn pages_that_have_not_changed_are_not_sent_again_and_say_what_they_said() {
     assert!(third.err.contains("GET http://a.test/still 200, unchanged (304)"), "{third}");
     assert!(third.err.contains("GET http://a.test/news 200 ("), "{third}");
     assert!(third.out.contains("1 broke, 0 came back, 1 healed, 1 still open"), "{third}");
-    // Of what was read with other fields, nobody knows whether it would be the same.
+    // A page fetched with other headers might be different now.
     for words in [["--user-agent", "other"], ["--header", "X-Who: me"]] {
         let outcome = two.run(&[crawl.as_slice(), &words].concat()).ends(1);
         assert!(!outcome.err.contains("304"), "{outcome}");

@@ -1,4 +1,4 @@
-//! What a person reads, on the museum: times and ports aside, to the letter.
+//! The text output for the museum, exactly, except for times and ports.
 
 use rummage_demo::{generated, museum};
 
@@ -10,12 +10,12 @@ pub(crate) fn settings() -> insta::Settings {
     settings.add_filter(r"took \S+ (ms|s)\b", "took [time]");
     settings.add_filter(r"\((under 1 ms|\d+ ms|\d+\.\d s)\)", "([time])");
     settings.add_filter(r"(?m)  (under 1 ms|\d+ ms|\d+\.\d s)$", "  [time]");
-    // How often what fails is asked depends on what else fails at that moment.
+    // How many times a failing URL is tried depends on what else fails at that moment.
     let attempts = r"(?m)^  (GET|HEAD).*( times:|under strain|name server| 5\d\d).*$";
     settings.add_filter(attempts, "  [attempts]");
     settings.add_filter(r"\d{4}-\d\d-\d\dT[\d:.]+Z", "[time]");
     settings.add_filter(r#""ms":\d+"#, "\"ms\":[ms]");
-    // Whether a machine is slow enough to look strained is its own affair.
+    // Whether a machine is slow enough to look overloaded varies.
     settings.add_filter(r"(?m)^.* showed strain .*\n", "");
     settings.set_omit_expression(true);
     settings.set_prepend_module_to_snapshot(false);
@@ -56,7 +56,7 @@ fn crawl_findings_and_trace() {
 }
 
 #[test]
-fn the_keys_of_a_line_are_always_there_in_their_order() {
+fn rows_always_have_all_keys_in_order() {
     let scenario = generated(3);
     let stage = Stage::new(&scenario);
     let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl", "--all"];
@@ -99,7 +99,7 @@ fn the_keys_of_a_line_are_always_there_in_their_order() {
 }
 
 #[test]
-fn colour_comes_when_asked_for_and_never_else() {
+fn color_is_used_only_on_request() {
     let (stage, crawl) = crawled();
     assert!(!crawl.out.contains('\u{1b}'));
     let always = stage.run(&["findings", "--color", "always"]).ends(0);

@@ -1,4 +1,4 @@
-//! The settings file: written, read, refused, and laid under what is typed.
+//! The settings file: written, parsed, rejected, and overridden by the command line.
 
 use std::fs;
 
@@ -16,7 +16,7 @@ fn stage() -> Stage {
 }
 
 #[test]
-fn init_writes_a_file_once_and_a_crawl_takes_the_site_from_it() {
+fn init_writes_a_file_once_and_a_crawl_uses_its_site() {
     let stage = stage();
     let outcome = stage.run(&["init", "http://a.test/"]).ends(0);
     assert_eq!(outcome.out, "rummage.toml is written. Next: rummage crawl a\n");
@@ -34,7 +34,7 @@ fn init_writes_a_file_once_and_a_crawl_takes_the_site_from_it() {
 }
 
 #[test]
-fn the_store_lies_beside_the_settings_unless_another_is_named() {
+fn the_store_is_beside_the_settings_unless_another_is_named() {
     let stage = stage();
     fs::write(stage.path("rummage.toml"), "[site.a]\nstart = \"a.test\"\n").unwrap();
     fs::create_dir(stage.path("deep")).unwrap();
@@ -46,7 +46,7 @@ fn the_store_lies_beside_the_settings_unless_another_is_named() {
 }
 
 #[test]
-fn what_is_nearer_wins_and_settings_says_where_each_came_from() {
+fn precedence_of_settings_and_their_sources() {
     let stage = stage();
     let file = "[defaults]\ntimeout = \"7s\"\nhops = 9\nattempts = 2\n\n\
                 [site.a]\nstart = \"http://a.test\"\nhops = 8\nexclude = [\"/x/*\", \"/y\"]\n\
@@ -70,7 +70,7 @@ fn what_is_nearer_wins_and_settings_says_where_each_came_from() {
 }
 
 #[test]
-fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
+fn errors_in_the_file_have_line_and_column() {
     let stage = stage();
     for (text, what, hint) in [
         (
@@ -113,7 +113,7 @@ fn what_is_wrong_in_the_file_is_said_with_line_and_column() {
 }
 
 #[test]
-fn answers_on_purpose_files_and_editors_are_kept_per_site() {
+fn expected_responses_files_and_editors_are_set_per_site() {
     let stage = stage();
     let file = "[site.a]\nstart = \"http://a.test\"\nwrite = [\"broken.csv\", \"all/of.jsonl\"]\n\
                 editor_link = \"https://cms.test/edit{path}\"\nplaceholders = \"broken\"\n\
@@ -140,7 +140,7 @@ fn the_schema_is_printed_as_it_is_shipped() {
 }
 
 #[test]
-fn a_secret_that_is_not_there_stops_the_crawl_and_not_the_reading() {
+fn a_missing_secret_stops_a_crawl_but_not_reading_commands() {
     let stage = stage();
     stage.run(&["crawl", "http://a.test"]).ends(1);
     let file = "[defaults]\nheader = [\"X-Key: env:RUMMAGE_TEST_NO_SECRET\"]\n";
@@ -153,7 +153,7 @@ fn a_secret_that_is_not_there_stops_the_crawl_and_not_the_reading() {
 }
 
 #[test]
-fn files_are_named_from_where_the_settings_stand() {
+fn paths_are_relative_to_the_settings_file() {
     let stage = stage();
     fs::create_dir(stage.path("deep")).unwrap();
     fs::write(stage.path("rules.txt"), "User-agent: *\nDisallow: /in\n").unwrap();

@@ -1,4 +1,4 @@
-//! What people see of the museum's folder, page, list and log, as a whole.
+//! Complete text output for the museum's folder, page, list and log.
 
 use rummage_demo::{museum, museum_earlier, write_files};
 
@@ -342,7 +342,7 @@ fn short_helps_of_one_screen() {
     }
 }
 
-/// What a patrol tells by mail of the museum, some weeks after it was crawled.
+/// The email that a patrol sends about the museum, some weeks after the last crawl.
 #[test]
 fn a_letter() {
     let (one, two) = (Stage::new(&museum_earlier()), Stage::new(&museum()));

@@ -1,5 +1,5 @@
-//! The tool's output against the truth about every planted fault: nothing missed,
-//! nothing false. On the museum, and on webs drawn from seeds.
+//! The output compared with the truth about every planted fault: nothing missed, no false alarms.
+//! On the museum, and on generated webs.
 
 use std::collections::BTreeMap;
 
@@ -8,7 +8,7 @@ use serde_json::Value;
 
 use crate::harness::Stage;
 
-/// A fault as one line: verdict, cause, status and target, then its places.
+/// A fault as one line: verdict, cause, status and target, then its links.
 fn planted(scenario: &Scenario) -> BTreeMap<String, Vec<String>> {
     let line = |fault: &Fault| {
         let Fault { target, verdict, cause, status, places } = fault;
@@ -30,7 +30,7 @@ fn planted(scenario: &Scenario) -> BTreeMap<String, Vec<String>> {
     scenario.truth.iter().map(line).collect()
 }
 
-/// The same from the tool's output.
+/// The same from the output.
 fn found(lines: &[Value]) -> BTreeMap<String, Vec<String>> {
     let mut found: BTreeMap<String, Vec<String>> = BTreeMap::new();
     for line in lines {
@@ -89,21 +89,21 @@ fn every_fault_of_generated_webs_is_found_and_nothing_else() {
 }
 
 #[test]
-fn every_url_is_asked_once_but_for_what_is_missing_or_failing() {
+fn every_url_is_requested_once_unless_it_is_missing_or_failing() {
     let scenario = generated(77);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", &scenario.start, "--timeout", "500ms"]).ends(1);
     let mut times: BTreeMap<(String, String), u32> = BTreeMap::new();
-    for asked in stage.web.asked() {
-        *times.entry((asked.host, asked.path)).or_default() += 1;
+    for requests in stage.web.requests() {
+        *times.entry((requests.host, requests.path)).or_default() += 1;
     }
-    // The start may bear witness that the server is well.
+    // The start page may be requested again as the canary of its server.
     for page in scenario.pages.iter().filter(|page| **page != scenario.start) {
         let (host, path) = page.strip_prefix("http://").unwrap().split_once('/').unwrap();
         let times = times.get(&(host.to_owned(), format!("/{path}")));
         assert_eq!(times, Some(&1), "{page}");
     }
-    // Three attempts; and where several fail at once, up to three that do not count.
+    // Three attempts; and if several fail at once, up to three that do not count.
     let too_often: Vec<_> =
         times.iter().filter(|((_, path), times)| path != "/" && **times > 6).collect();
     assert!(too_often.is_empty(), "{too_often:#?}");

@@ -1,4 +1,4 @@
-//! What `docs/verdicts.md` says of each cause is what the program says of it.
+//! `docs/verdicts.md` explains each cause in the words of the program.
 
 use std::path::Path;
 
@@ -9,7 +9,7 @@ fn fold(text: &str) -> String {
 }
 
 #[test]
-fn every_cause_is_in_the_docs_with_the_words_of_the_program() {
+fn the_docs_explain_every_cause_in_the_words_of_the_program() {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/verdicts.md");
     let docs = std::fs::read_to_string(file).unwrap();
     for &cause in Cause::ALL {

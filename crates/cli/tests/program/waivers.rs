@@ -1,4 +1,4 @@
-//! Findings that are set aside: counted apart, never lost, back when it is time.
+//! Waived findings: counted separately, never lost, open again when the time has come.
 
 use std::fs;
 
@@ -30,7 +30,7 @@ fn verdicts(outcome: &Outcome) -> &str {
 }
 
 #[test]
-fn what_is_waived_is_counted_apart_and_comes_back_when_it_is_lifted() {
+fn waived_findings_are_counted_separately_and_open_again_when_lifted() {
     let stage = Stage::new(&worn(403));
     crawl(&stage);
     let dry = stage.run(&["waive", "/rota", "--dry-run"]).ends(0);
@@ -69,7 +69,7 @@ fn what_is_waived_is_counted_apart_and_comes_back_when_it_is_lifted() {
 }
 
 #[test]
-fn what_works_opens_by_itself_when_it_answers_otherwise() {
+fn a_works_waiver_reopens_when_the_response_changes() {
     let (one, two) = (Stage::new(&worn(403)), Stage::new(&worn(404)));
     crawl(&one);
     let works = ["waive", "--host", "b.test", "--works", "--reason", "they refuse robots"];
@@ -89,7 +89,7 @@ fn what_works_opens_by_itself_when_it_answers_otherwise() {
 }
 
 #[test]
-fn people_edit_the_file_and_the_program_keeps_what_they_wrote() {
+fn edits_to_the_file_are_preserved() {
     let stage = Stage::new(&worn(403));
     crawl(&stage);
     let file = "# Ours.\n\n# About the menu.\n[[waiver]]\ntarget = \"/rota\"   # the menu\n\
@@ -112,7 +112,7 @@ fn people_edit_the_file_and_the_program_keeps_what_they_wrote() {
 }
 
 #[test]
-fn wrong_words_and_files_are_refused_and_nothing_is_written() {
+fn invalid_arguments_and_files_are_errors_and_nothing_is_written() {
     let stage = Stage::new(&worn(403));
     crawl(&stage);
     for (words, what) in [

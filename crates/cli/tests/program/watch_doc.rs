@@ -1,10 +1,10 @@
-//! The examples of docs/keeping-watch.md, run as they stand there.
+//! Runs the examples of docs/keeping-watch.md.
 
 use rummage_demo::museum;
 
 use crate::harness::Stage;
 
-/// The words of a command line, with quotes.
+/// Splits a command line, with quotes.
 fn words(line: &str) -> Vec<String> {
     let mut words = vec![String::new()];
     let mut quoted = false;
@@ -18,11 +18,11 @@ fn words(line: &str) -> Vec<String> {
     words
 }
 
-/// What stands in the doc, in its order.
+/// A step of the document, in order.
 enum Step {
-    /// A command, and lines that it says. What follows … may be anything.
+    /// A command, and lines of its output. Anything may follow after ….
     Example(String, Vec<String>),
-    /// The settings that hold from there on.
+    /// The settings in force from there on.
     Settings(String),
 }
 
@@ -46,7 +46,7 @@ fn steps(doc: &str) -> Vec<Step> {
 }
 
 #[test]
-fn the_examples_do_what_is_written() {
+fn the_examples_work() {
     let doc = include_str!("../../../../docs/keeping-watch.md");
     let stage = Stage::new(&museum());
     let steps = steps(doc);

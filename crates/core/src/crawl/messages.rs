@@ -261,7 +261,7 @@ pub enum Note {
     /// robots.txt sets a crawl delay.
     CrawlDelay {
         /// The delay in robots.txt.
-        asked: Duration,
+        requested: Duration,
         /// The delay that was used.
         kept: Duration,
     },

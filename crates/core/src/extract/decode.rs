@@ -34,7 +34,7 @@ enum State {
     },
     /// No encoding was named; up to three bytes of an incomplete character wait.
     Guessing {
-        torn: Vec<u8>,
+        partial: Vec<u8>,
     },
     Known(encoding_rs::Decoder),
 }
@@ -65,9 +65,9 @@ impl Decoder {
                     self.decide(out);
                 }
             }
-            State::Guessing { torn } => {
-                torn.extend_from_slice(bytes);
-                let bytes = std::mem::take(torn);
+            State::Guessing { partial } => {
+                partial.extend_from_slice(bytes);
+                let bytes = std::mem::take(partial);
                 self.guess(&bytes, out);
             }
             State::Known(decoder) => decode(decoder, bytes, false, out),
@@ -79,9 +79,9 @@ impl Decoder {
             self.decide(out);
         }
         match &mut self.state {
-            State::Guessing { torn } => {
-                let torn = std::mem::take(torn);
-                decode(&mut WINDOWS_1252.new_decoder_without_bom_handling(), &torn, true, out);
+            State::Guessing { partial } => {
+                let partial = std::mem::take(partial);
+                decode(&mut WINDOWS_1252.new_decoder_without_bom_handling(), &partial, true, out);
             }
             State::Known(decoder) => decode(decoder, &[], true, out),
             State::Sniffing { .. } => unreachable!("decided just now"),
@@ -120,7 +120,7 @@ impl Decoder {
         };
         out.push_str(sound);
         if is_torn {
-            self.state = State::Guessing { torn: rest.to_vec() };
+            self.state = State::Guessing { partial: rest.to_vec() };
         } else {
             let mut decoder = WINDOWS_1252.new_decoder_without_bom_handling();
             decode(&mut decoder, rest, false, out);

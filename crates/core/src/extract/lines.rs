@@ -30,7 +30,7 @@ impl Cursor {
         if offset > self.offset {
             let passed = &rest.as_bytes()[..offset - self.offset];
             if memchr::memchr(b'\r', passed).is_some() || self.after_cr {
-                self.walk(passed);
+                self.pass(passed);
             } else {
                 self.leap(passed);
             }
@@ -50,7 +50,7 @@ impl Cursor {
         }
     }
 
-    fn walk(&mut self, passed: &[u8]) {
+    fn pass(&mut self, passed: &[u8]) {
         for &byte in passed {
             match byte {
                 b'\n' if self.after_cr => {}

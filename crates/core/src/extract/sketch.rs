@@ -22,7 +22,7 @@ pub(super) struct Sketcher {
     /// The number of words that count for the likeness.
     alike: u32,
     /// The start of an incomplete word.
-    torn: Vec<u8>,
+    partial: Vec<u8>,
     /// The previous word was a number.
     after_number: bool,
     /// Parts of its URL that the page may contain: the last segment of the path, with and without
@@ -67,16 +67,16 @@ impl Sketcher {
         let mut rest = text;
         while let Some(end) = rest.iter().position(u8::is_ascii_whitespace) {
             let (word, after) = (&rest[..end], &rest[end + 1..]);
-            if self.torn.is_empty() {
+            if self.partial.is_empty() {
                 self.end_word(word);
             } else {
-                self.torn.extend_from_slice(word);
+                self.partial.extend_from_slice(word);
                 self.end_incomplete();
             }
             rest = after;
         }
-        self.torn.extend_from_slice(rest);
-        if self.torn.len() >= LONGEST_WORD {
+        self.partial.extend_from_slice(rest);
+        if self.partial.len() >= LONGEST_WORD {
             self.end_incomplete();
         }
     }
@@ -92,10 +92,10 @@ impl Sketcher {
     }
 
     fn end_incomplete(&mut self) {
-        let word = std::mem::take(&mut self.torn);
+        let word = std::mem::take(&mut self.partial);
         self.end_word(&word);
-        self.torn = word;
-        self.torn.clear();
+        self.partial = word;
+        self.partial.clear();
     }
 
     fn end_word(&mut self, word: &[u8]) {

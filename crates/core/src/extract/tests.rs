@@ -216,9 +216,9 @@ fn sitemaps_with_elements_within_a_loc_are_parsed() {
                 <loc><loc>http://a.test/2</loc></loc><loc>http://a.test/&nbsp;</loc>\n\
                 <loc><xhtml:link href='/fr'/>";
     let map = read_as(Format::Sitemap, None, body.as_bytes());
-    let told = |link: Link<'_>| format!("{} {} {}", link.element.name(), link.written, link.line);
+    let brief = |link: Link<'_>| format!("{} {} {}", link.element.name(), link.written, link.line);
     assert_eq!(
-        map.links().map(told).collect::<Vec<_>>(),
+        map.links().map(brief).collect::<Vec<_>>(),
         ["link /de 3", "loc http://a.test/1 2", "loc http://a.test/2 4", "link /fr 5"]
     );
     assert!(map.faulty);
@@ -491,9 +491,9 @@ proptest! {
     #[test]
     fn chunks_of_any_size_give_the_same_reading(html in pieces(), cuts in prop::collection::vec(1usize..9, 1..60)) {
         let whole = read(&html);
-        let torn = read_in_chunks(Format::Html, html.as_bytes(), &cuts);
-        prop_assert_eq!(torn.hash(), whole.hash());
-        prop_assert_eq!(torn, whole);
+        let chunked = read_in_chunks(Format::Html, html.as_bytes(), &cuts);
+        prop_assert_eq!(chunked.hash(), whole.hash());
+        prop_assert_eq!(chunked, whole);
     }
 
     #[test]

@@ -316,7 +316,7 @@ impl Example {
         self
     }
 
-    fn asked(&self) -> UrlEvidence<'_> {
+    fn evidence(&self) -> UrlEvidence<'_> {
         let Example { url, ref outcome, route, scope, context } = *self;
         UrlEvidence { url, outcome, route, scope, context }
     }
@@ -329,10 +329,10 @@ mod tests {
     #[test]
     fn each_row_is_the_first_to_match_its_examples() {
         for (row, example) in examples() {
-            let asked = example.asked();
-            let first = ROWS.iter().find(|row| (row.fits)(&asked));
-            assert_eq!(first.map(|row| row.name), Some(row), "{asked:?}");
-            assert_eq!(Some(judge(&asked)), first.map(|row| row.judgement));
+            let evidence = example.evidence();
+            let first = ROWS.iter().find(|row| (row.fits)(&evidence));
+            assert_eq!(first.map(|row| row.name), Some(row), "{evidence:?}");
+            assert_eq!(Some(judge(&evidence)), first.map(|row| row.judgement));
         }
     }
 
@@ -345,7 +345,7 @@ mod tests {
                 answer.signs.says_missing = Some("Page not found".into());
                 answer.truncated = true;
             });
-            assert_eq!(judge(&example.asked()), Judgement::broken(cause));
+            assert_eq!(judge(&example.evidence()), Judgement::broken(cause));
         }
     }
 
@@ -353,7 +353,7 @@ mod tests {
     fn every_status_has_a_verdict_and_below_400_only_redirects_may_be_errors() {
         for status in 100..1000 {
             for example in [answers(status), answers(status).own()] {
-                let Judgement { verdict, cause } = judge(&example.asked());
+                let Judgement { verdict, cause } = judge(&example.evidence());
                 let is_fine = (200..=300).contains(&status);
                 assert_eq!(is_fine, verdict == super::super::Verdict::Sound, "{status}");
                 assert_eq!(is_fine, cause.is_none(), "{status}");

@@ -1,5 +1,4 @@
-//! The checks that the fuzz targets make, on the corpora of the fuzz targets, on
-//! mutations of these, and on any bytes.
+//! The checks of the fuzz targets, on their corpora, on mutations of these, and on any bytes.
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
@@ -18,7 +17,7 @@ const CHECKS: &[(&str, Check)] = &[
     ("css", checks::css),
     ("sitemap", checks::sitemap),
     ("robots", checks::robots),
-    ("address", checks::url),
+    ("url", checks::url),
 ];
 
 /// The bytes in the corpus of a target.
@@ -29,7 +28,7 @@ fn corpus(target: &str) -> Vec<Vec<u8>> {
 }
 
 #[test]
-fn what_fuzzing_began_with_and_found_holds() {
+fn the_fuzzing_corpus_passes_all_checks() {
     for (target, check) in CHECKS {
         let corpus = corpus(target);
         assert!(!corpus.is_empty(), "{target} has a corpus");

@@ -1,5 +1,5 @@
-//! Servers that refuse everything, servers that are away, and a line that is down are
-//! told apart from what is broken.
+//! Servers that refuse everything, servers that are down, and a network that is down are
+//! distinguished from broken links.
 
 use std::time::Duration;
 
@@ -43,7 +43,7 @@ fn count(seen: &Seen, verdict: &str) -> usize {
 const FOR_EVER: Duration = Duration::from_secs(1_000_000);
 
 #[test]
-fn a_server_that_refuses_everything_from_some_moment_on_is_asked_no_further() {
+fn a_server_that_starts_to_refuse_everything_gets_no_more_requests() {
     for outcome in [status(403), status(429), AttemptOutcome::Failure(Failure::Reset)] {
         let seen = fan_of(200).down(SECOND, FOR_EVER, outcome.clone()).crawl(Settings::default());
         let (sound, blocked) = (count(&seen, "sound"), count(&seen, "doubtful blocking"));
@@ -61,7 +61,7 @@ fn a_server_that_refuses_everything_from_some_moment_on_is_asked_no_further() {
 }
 
 #[test]
-fn a_server_that_hangs_from_some_moment_on_is_asked_no_further() {
+fn a_server_that_starts_to_hang_gets_no_more_requests() {
     let hangs = AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte));
     let seen = fan_of(200).down(SECOND, FOR_EVER, hangs).crawl(Settings::default());
     assert_eq!(count(&seen, "broken"), 0);
@@ -70,7 +70,7 @@ fn a_server_that_hangs_from_some_moment_on_is_asked_no_further() {
 }
 
 #[test]
-fn what_was_withheld_is_asked_when_the_run_goes_on() {
+fn deferred_urls_are_checked_when_the_run_continues() {
     let settings = Settings::default();
     let web = || fan_of(100).down(SECOND, 100 * SECOND, status(403));
     let first = web().crawl(settings.clone());
@@ -93,7 +93,7 @@ fn what_was_withheld_is_asked_when_the_run_goes_on() {
 }
 
 #[test]
-fn restarts_give_no_false_alarm_however_short_the_time_out() {
+fn restarts_cause_no_false_alarm_with_any_time_out() {
     let outcomes = [
         AttemptOutcome::Failure(Failure::Refused),
         AttemptOutcome::Failure(Failure::Reset),
@@ -116,7 +116,7 @@ fn restarts_give_no_false_alarm_however_short_the_time_out() {
 }
 
 #[test]
-fn refused_pages_of_a_server_that_is_well_are_broken() {
+fn refused_pages_of_a_working_server_are_broken() {
     let mut web = Web::default().on("http://a.test/", page(&["/shut", "/post", "/open"]));
     web = web
         .on("http://a.test/shut", Act::Status(403))
@@ -130,7 +130,7 @@ fn refused_pages_of_a_server_that_is_well_are_broken() {
 }
 
 #[test]
-fn a_whole_folder_that_is_shut_is_broken_and_blocks_nobody() {
+fn a_refused_folder_is_broken_and_blocks_nothing_else() {
     let links: Vec<String> = (0..50).map(|n| format!("/shut/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
@@ -139,12 +139,12 @@ fn a_whole_folder_that_is_shut_is_broken_and_blocks_nobody() {
     }
     let seen = web.crawl(Settings::default());
     assert_eq!(count(&seen, "broken access-refused 403"), 50);
-    // Each is asked twice, and the home page not for each of them.
+    // Each is requested twice, and the home page not for each of them.
     assert!(seen.requests.len() < 2 * 50 + 30, "{}", seen.requests.len());
 }
 
 #[test]
-fn a_stranger_that_refuses_three_urls_and_its_home_page_is_left_alone() {
+fn an_external_server_that_refuses_three_urls_and_its_home_page_gets_no_more_requests() {
     let links: Vec<String> = (0..30).map(|n| format!("http://b.test/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
@@ -160,7 +160,7 @@ fn a_stranger_that_refuses_three_urls_and_its_home_page_is_left_alone() {
 }
 
 #[test]
-fn a_stranger_that_never_answers_is_not_asked_to_the_end() {
+fn an_external_server_that_never_responds_is_given_up() {
     let links: Vec<String> = (0..200).map(|n| format!("http://dead.test/{n}")).collect();
     let mut list: Vec<&str> = links.iter().map(String::as_str).collect();
     list.push("/p");
@@ -175,7 +175,7 @@ fn a_stranger_that_never_answers_is_not_asked_to_the_end() {
 }
 
 #[test]
-fn pages_that_hang_on_a_site_that_answers_are_broken_and_hold_nobody_up() {
+fn hanging_pages_of_a_working_site_are_broken_and_block_nothing() {
     let mut list: Vec<String> = (0..8).map(|n| format!("/hang{n}")).collect();
     list.extend((0..300).map(|n| format!("/p{n}")));
     let list: Vec<&str> = list.iter().map(String::as_str).collect();
@@ -193,7 +193,7 @@ fn pages_that_hang_on_a_site_that_answers_are_broken_and_hold_nobody_up() {
 }
 
 #[test]
-fn when_the_line_is_down_nothing_is_called_broken() {
+fn nothing_is_broken_when_the_network_is_down() {
     let links: Vec<String> = (0..200).map(|n| format!("http://h{n}.test/")).collect();
     let mut list: Vec<&str> = links.iter().map(String::as_str).collect();
     let pages: Vec<String> = (0..60).map(|n| format!("/p{n}")).collect();
@@ -214,7 +214,7 @@ fn when_the_line_is_down_nothing_is_called_broken() {
 }
 
 #[test]
-fn many_dead_hosts_on_a_line_that_is_up_are_broken() {
+fn many_dead_hosts_are_broken_when_the_network_is_up() {
     let links: Vec<String> = (0..20).map(|n| format!("http://dead{n}.test/")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
@@ -227,7 +227,7 @@ fn many_dead_hosts_on_a_line_that_is_up_are_broken() {
 }
 
 #[test]
-fn a_page_that_takes_its_server_down_each_time_is_broken_in_the_end() {
+fn a_page_that_takes_its_server_down_is_broken_in_the_end() {
     let links: Vec<String> = (0..30).map(|n| format!("/p{n}")).collect();
     let mut list: Vec<&str> = links.iter().map(String::as_str).collect();
     list.insert(3, "/deadly");

@@ -1,4 +1,4 @@
-//! What an earlier run has seen stands; what is left out of it is asked anew.
+//! Rechecks and recalled results: everything that is left out is requested anew.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -29,7 +29,7 @@ fn fresh(settings: &Settings) -> Crawl {
     Crawl::new(settings.clone(), vec![Url::parse("http://a.test/").unwrap()])
 }
 
-/// Tells a new crawl what an earlier one was told, but of some addresses, and drives it on.
+/// Replays an earlier crawl into a new one, without some URLs, and runs it to its end.
 fn again(web: &Web, whole: &Seen, left_out: &BTreeSet<String>) -> Seen {
     let settings = Settings::default();
     let mut crawl = fresh(&settings);
@@ -43,17 +43,17 @@ fn again(web: &Web, whole: &Seen, left_out: &BTreeSet<String>) -> Seen {
     web.drive(crawl, settings.retry.timeout, whole.end, usize::MAX)
 }
 
-fn asked(seen: &Seen) -> BTreeSet<String> {
+fn requested(seen: &Seen) -> BTreeSet<String> {
     seen.requests.iter().map(|(_, _, url)| url.clone()).collect()
 }
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(60))]
 
-    /// Whatever is asked anew, the same web says the same, and nothing else is asked but
-    /// the witness of a server that fails.
+    /// Whatever is rechecked, an unchanged web gives the same results, and nothing else is
+    /// requested except the canary of a failing server.
     #[test]
-    fn a_recheck_says_the_same_of_a_web_that_is_the_same(
+    fn a_recheck_of_an_unchanged_web_gives_the_same_results(
         picks in prop::collection::btree_set(0usize..30, 0..8),
     ) {
         let whole = web().crawl(Settings::default());
@@ -66,14 +66,14 @@ proptest! {
         let fails = |url: &String| {
             matches!(seen.verdict(url), verdict if verdict.contains("connection-reset"))
         };
-        let beyond: Vec<String> = asked(&seen).difference(&left_out).cloned().collect();
+        let beyond: Vec<String> = requested(&seen).difference(&left_out).cloned().collect();
         let canary = left_out.iter().any(fails);
         prop_assert!(beyond.len() <= usize::from(canary), "{:?} beyond {:?}", beyond, left_out);
     }
 }
 
 #[test]
-fn what_has_changed_is_seen_and_what_is_new_on_a_page_is_asked() {
+fn changes_are_found_and_new_links_on_a_page_are_checked() {
     let whole = web().crawl(Settings::default());
     let changed = web()
         .on("http://a.test/p3", page(&["/p4", "/brand-new", "/p9"]))
@@ -87,25 +87,25 @@ fn what_has_changed_is_seen_and_what_is_new_on_a_page_is_asked() {
     for (url, verdict) in expected {
         assert_eq!(seen.verdict(url), verdict, "{url}");
     }
-    let mut asked = asked(&seen);
-    asked.retain(|url| !left_out.contains(url));
-    assert_eq!(asked, ["http://a.test/brand-new".to_owned()].into());
+    let mut requested = requested(&seen);
+    requested.retain(|url| !left_out.contains(url));
+    assert_eq!(requested, ["http://a.test/brand-new".to_owned()].into());
 }
 
 #[test]
-fn a_crawl_that_recalls_others_asks_its_own_pages_alone() {
+fn a_crawl_that_recalls_external_urls_requests_only_internal_pages() {
     let whole = web().crawl(Settings::default());
     let others: Vec<_> =
         whole.replies.iter().filter(|(url, _)| url.starts_with("http://b.test")).cloned().collect();
     let second = web().recalling(&others).crawl(Settings::default());
     assert_eq!(second.verdicts, whole.verdicts);
-    assert!(asked(&second).iter().all(|url| url.starts_with("http://a.test")));
+    assert!(requested(&second).iter().all(|url| url.starts_with("http://a.test")));
     assert_eq!(second.verdict("http://b.test/x"), whole.verdict("http://b.test/x"));
 }
 
 #[test]
-fn what_is_recalled_says_nothing_of_how_the_server_is_now() {
-    // The page of the other server is recalled; what is asked there is refused.
+fn recalled_results_say_nothing_about_the_server_now() {
+    // The page of the other server is recalled; new requests to it are refused.
     let web = Web::default()
         .on("http://a.test/", page(&["http://b.test/fine", "http://b.test/down"]))
         .on("http://b.test/fine", page(&[]));
@@ -123,9 +123,9 @@ fn what_is_recalled_says_nothing_of_how_the_server_is_now() {
     assert!(seen.replies.iter().filter(told).count() >= 3, "asked as often as ever");
 }
 
-/// Its title alone is known of a page that was not read then: it is none that has no links.
+/// Of a page that was not parsed then, only the title is known: that is not a page without links.
 #[test]
-fn a_title_without_its_page_is_not_taken_for_a_page() {
+fn a_stored_title_is_not_taken_for_a_page() {
     let web = web();
     let whole = web.crawl(Settings::default());
     let mut crawl = fresh(&Settings::default());

@@ -1,4 +1,4 @@
-//! What is left out is left out, and counted with its reason.
+//! URLs that are excluded are not requested, and counted with the reason.
 
 use rummage_core::crawl::{Externals, Settings};
 use rummage_core::extract::elements::Element;
@@ -8,7 +8,7 @@ use rummage_core::url::scope::Prefix;
 
 use crate::web::{Act, Web, page};
 
-/// A chain of pages, each two links wide: `/1` leads to `/2` and `/3`, and so on.
+/// A tree of pages, each with two links: `/1` leads to `/2` and `/3`, and so on.
 fn tree(pages: usize) -> Web {
     let mut web = Web::default().on("http://a.test/", page(&["/1"]));
     for n in 1..pages {
@@ -38,7 +38,7 @@ fn externals_can_be_noted_only() {
 }
 
 #[test]
-fn rules_leave_out_and_take_back() {
+fn rules_exclude_and_include() {
     let web = tree(8);
     let settings = Settings {
         exclude: vec![Pattern::new("/2"), Pattern::new("/3")],
@@ -52,7 +52,7 @@ fn rules_leave_out_and_take_back() {
 }
 
 #[test]
-fn pages_beyond_the_depth_are_asked_and_not_read() {
+fn pages_beyond_the_depth_are_requested_and_not_parsed() {
     let settings = Settings { depth: Some(1), ..Settings::default() };
     let seen = tree(8).crawl(settings);
     assert_eq!(seen.pages, ["http://a.test/", "http://a.test/1"]);
@@ -61,7 +61,7 @@ fn pages_beyond_the_depth_are_asked_and_not_read() {
 }
 
 #[test]
-fn a_shorter_way_found_late_counts() {
+fn a_shorter_path_found_late_counts() {
     use std::time::Duration;
     let web = Web::default()
         .on("http://a.test/", page(&["/slow", "/a"]))
@@ -77,7 +77,7 @@ fn a_shorter_way_found_late_counts() {
 }
 
 #[test]
-fn so_many_pages_are_read_by_rank_whatever_answers_first() {
+fn max_pages_admits_pages_by_rank_in_any_order_of_responses() {
     use std::time::Duration;
     let slow_first =
         tree(40).slow("http://a.test/2", Duration::from_secs(3), page(&["/4", "/file", "/5"]));
@@ -93,7 +93,7 @@ fn so_many_pages_are_read_by_rank_whatever_answers_first() {
 }
 
 #[test]
-fn links_for_programs_are_not_asked_unless_a_visitor_has_one_too() {
+fn service_links_are_checked_only_if_a_visitor_has_the_link_too() {
     let html = "<link rel=preconnect href='http://b.test/'><link rel=pingback href=/ping>\
         <link rel=profile href=/both><a href=/both></a>";
     let web = Web::default()
@@ -106,7 +106,7 @@ fn links_for_programs_are_not_asked_unless_a_visitor_has_one_too() {
 }
 
 #[test]
-fn strangers_are_asked_twice_a_second_and_never_more() {
+fn external_hosts_are_requested_at_most_twice_a_second() {
     let links: Vec<String> = (0..20).map(|n| format!("http://b.test/{n}")).collect();
     let links: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&links));
@@ -124,7 +124,7 @@ fn within(prefixes: &[&str]) -> Settings {
 }
 
 #[test]
-fn prefixes_confine_what_is_read_and_add_hosts() {
+fn prefixes_limit_what_is_parsed_and_add_hosts() {
     let web = Web::default()
         .on("http://a.test/", page(&["/docs/", "/blog/", "http://shop.a.test/x"]))
         .on("http://a.test/docs/", page(&["/docs/1"]))
@@ -141,7 +141,7 @@ fn prefixes_confine_what_is_read_and_add_hosts() {
 }
 
 #[test]
-fn queries_of_the_site_alone_are_dropped() {
+fn only_queries_of_internal_urls_are_dropped() {
     let web = Web::default()
         .on("http://a.test/", page(&["/x?session=1&id=2", "http://b.test/?session=1"]))
         .on("http://a.test/x?id=2", page(&["/x?session=3&id=2#end"]))
@@ -156,7 +156,7 @@ fn queries_of_the_site_alone_are_dropped() {
 }
 
 #[test]
-fn only_some_elements_are_asked_and_the_site_is_walked_all_the_same() {
+fn check_elements_limits_checks_and_not_the_crawl() {
     let html =
         "<a href=/1>1</a><a href=http://b.test/>b</a><img src=/p.png><script src=/s.js></script>";
     let web = Web::default()
@@ -171,7 +171,7 @@ fn only_some_elements_are_asked_and_the_site_is_walked_all_the_same() {
 }
 
 #[test]
-fn a_form_is_broken_only_where_it_is_missing_or_fails() {
+fn a_form_is_broken_only_if_its_target_is_missing_or_fails() {
     let form = |to: &str| format!("<form action='{to}'></form>");
     let all: String = ["/400", "/403", "/404", "/500", "/both"].map(form).concat();
     let html = format!("{all}<a href=/both>b</a><form method=post action=/post></form>");
@@ -189,7 +189,7 @@ fn a_form_is_broken_only_where_it_is_missing_or_fails() {
 }
 
 #[test]
-fn style_sheets_of_the_site_are_read_as_deep_as_their_page() {
+fn internal_stylesheets_have_the_depth_of_their_page() {
     let css = |text: &str| Act::Body("text/css", text.to_owned());
     let html = "<link rel=stylesheet href=/1.css><link rel=stylesheet href=http://b.test/4.css>";
     let web = Web::default()
@@ -204,7 +204,7 @@ fn style_sheets_of_the_site_are_read_as_deep_as_their_page() {
 }
 
 #[test]
-fn a_base_is_what_references_of_the_page_are_resolved_against() {
+fn references_are_resolved_against_the_base() {
     for (base, found) in [
         ("/x/", "http://a.test/x/1"),
         ("http://b.test/y?z", "http://b.test/1"),
@@ -219,7 +219,7 @@ fn a_base_is_what_references_of_the_page_are_resolved_against() {
 }
 
 #[test]
-fn a_page_that_says_it_is_missing_was_read_and_takes_its_place() {
+fn a_soft_404_page_was_parsed_and_counts_for_max_pages() {
     let web = Web::default()
         .on("http://a.test/", page(&["/lost", "/p1", "/p2", "/p3"]))
         .on("http://a.test/lost", Act::Page("<title>Page not found</title>".into()))

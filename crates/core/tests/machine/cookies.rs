@@ -17,7 +17,7 @@ fn wants(cookie: &'static str, fine: Act, else_: Act) -> Act {
 }
 
 #[test]
-fn a_page_that_sets_a_cookie_and_sends_to_itself_is_sound_and_read() {
+fn a_page_that_sets_a_cookie_and_redirects_to_itself_is_sound_and_parsed() {
     let web = Web::default()
         .on("http://a.test/", page(&["/app", "/plain"]))
         .on("http://a.test/app", wants("seen=1", page(&["/in-the-app"]), sets("seen", "1", "/app")))
@@ -30,7 +30,7 @@ fn a_page_that_sets_a_cookie_and_sends_to_itself_is_sound_and_read() {
 }
 
 #[test]
-fn a_start_that_sets_a_cookie_and_sends_to_itself_is_crawled() {
+fn a_start_url_that_sets_a_cookie_and_redirects_to_itself_is_crawled() {
     let home = wants("seen=1", page(&["/next"]), sets("seen", "1", "/"));
     let web = Web::default().on("http://a.test/", home).on("http://a.test/next", page(&[]));
     let seen = web.crawl(Settings::default());
@@ -46,7 +46,7 @@ fn a_start_that_sets_a_cookie_and_sends_to_itself_is_crawled() {
 }
 
 #[test]
-fn a_chain_that_ends_badly_without_its_cookies_is_walked_with_them() {
+fn a_chain_that_ends_badly_is_followed_again_with_its_cookies() {
     let web = Web::default()
         .on("http://a.test/", page(&["http://b.test/offer", "http://c.test/x"]))
         .on("http://b.test/offer", sets("visit", "7", "http://b.test/inside"))
@@ -59,7 +59,7 @@ fn a_chain_that_ends_badly_without_its_cookies_is_walked_with_them() {
 }
 
 #[test]
-fn a_circle_that_cookies_do_not_open_stays_one() {
+fn a_loop_that_cookies_do_not_end_is_a_loop() {
     let web = Web::default()
         .on("http://a.test/", page(&["/round"]))
         .on("http://a.test/round", sets("seen", "1", "/round"));

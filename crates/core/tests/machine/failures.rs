@@ -1,4 +1,4 @@
-//! What may pass is asked again before anything is called broken; nothing hangs the run.
+//! Temporary failures are retried before anything is called broken; nothing blocks the run.
 
 use std::time::Duration;
 
@@ -10,7 +10,7 @@ use crate::web::{Act, Web, page};
 const SECOND: Duration = Duration::from_secs(1);
 
 #[test]
-fn a_failure_that_passes_is_no_fault() {
+fn a_temporary_failure_is_not_a_fault() {
     let restart = |act| Act::Until(20 * SECOND, Box::new(act), Box::new(page(&[])));
     let web = Web::default()
         .on("http://a.test/", page(&["/refused", "/busy", "/reset"]))
@@ -21,31 +21,31 @@ fn a_failure_that_passes_is_no_fault() {
     for path in ["refused", "busy", "reset"] {
         let url = format!("http://a.test/{path}");
         assert_eq!(seen.verdict(&url), "sound 200");
-        // Where several fail at once, the first failures may be due to strain.
+        // If several fail at once, the first failures may be due to an overloaded server.
         assert!((3..=6).contains(&seen.times_requested(&url)), "{url}");
     }
     assert_eq!(seen.pages.len(), 4);
 }
 
 #[test]
-fn a_failure_that_stays_is_told_after_three_attempts_with_growing_gaps() {
+fn a_lasting_failure_is_reported_after_three_attempts_with_growing_gaps() {
     let web = Web::default()
         .on("http://a.test/", page(&["/down"]))
         .on("http://a.test/down", Act::Fail(Failure::Refused));
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/down"), "broken connection-refused");
-    let asked: Vec<Duration> = seen
+    let requested: Vec<Duration> = seen
         .requests
         .iter()
         .filter(|(_, _, url)| url.ends_with("/down"))
         .map(|(at, ..)| at.since_start())
         .collect();
-    let gaps: Vec<u64> = asked.windows(2).map(|pair| (pair[1] - pair[0]).as_secs()).collect();
+    let gaps: Vec<u64> = requested.windows(2).map(|pair| (pair[1] - pair[0]).as_secs()).collect();
     assert_eq!(gaps, [5, 30]);
 }
 
 #[test]
-fn what_is_missing_is_confirmed_near_the_end() {
+fn missing_urls_are_confirmed_near_the_end() {
     let flicker = Act::Until(SECOND, Box::new(Act::Status(404)), Box::new(page(&["/found"])));
     let web = Web::default()
         .on("http://a.test/", page(&["/missing", "/flicker", "/slow"]))
@@ -60,7 +60,7 @@ fn what_is_missing_is_confirmed_near_the_end() {
 }
 
 #[test]
-fn of_many_missing_a_sample_is_confirmed() {
+fn a_sample_of_many_missing_urls_is_confirmed() {
     let links: Vec<String> = (0..80).map(|n| format!("/gone{n}")).collect();
     let links: Vec<&str> = links.iter().map(String::as_str).collect();
     let seen = Web::default().on("http://a.test/", page(&links)).crawl(Settings::default());
@@ -73,7 +73,7 @@ fn of_many_missing_a_sample_is_confirmed() {
 }
 
 #[test]
-fn a_name_that_does_not_exist_is_confirmed_and_told() {
+fn a_nonexistent_host_name_is_confirmed() {
     let web = Web::default()
         .on("http://a.test/", page(&["http://gone.test/x"]))
         .on("http://gone.test/x", Act::Fail(Failure::Dns(DnsFailure::NoSuchName)));
@@ -83,7 +83,7 @@ fn a_name_that_does_not_exist_is_confirmed_and_told() {
 }
 
 #[test]
-fn a_page_that_hangs_costs_its_time_and_not_the_run() {
+fn a_hanging_page_costs_its_own_time_only() {
     let links: Vec<String> = (0..100).map(|n| format!("/p{n}")).collect();
     let mut links: Vec<&str> = links.iter().map(String::as_str).collect();
     links.insert(0, "/hang");
@@ -96,12 +96,12 @@ fn a_page_that_hangs_costs_its_time_and_not_the_run() {
     assert_eq!(seen.verdict("http://a.test/hang"), "broken timeout");
     let last = seen.pages_at.last().unwrap();
     assert!(last.since_start() < 20 * SECOND, "the others are read meanwhile");
-    // 20 s, a gap of 5 s, 40 s, a gap of 30 s, 40 s; then a look whether the server is well.
+    // 20 s, a gap of 5 s, 40 s, a gap of 30 s, 40 s; then a request for the canary.
     assert_eq!(seen.end.since_start().as_secs(), 135);
 }
 
 #[test]
-fn sixty_four_dead_hosts_do_not_stall_a_living_site() {
+fn sixty_four_dead_hosts_do_not_stall_a_working_site() {
     let dead: Vec<String> = (0..64).map(|n| format!("http://dead{n}.test/")).collect();
     let mut links: Vec<&str> = dead.iter().map(String::as_str).collect();
     links.push("/p0");
@@ -121,7 +121,7 @@ fn sixty_four_dead_hosts_do_not_stall_a_living_site() {
 }
 
 #[test]
-fn head_is_used_for_pictures_and_never_believed_when_it_is_bad() {
+fn head_is_used_for_images_and_failures_are_repeated_with_get() {
     let html = "<img src=good><img src=lies><img src=down><a href=both></a><img src=both>";
     let by = |head, get| Act::ByMethod(Box::new(head), Box::new(get));
     let web = Web::default()
@@ -140,7 +140,7 @@ fn head_is_used_for_pictures_and_never_believed_when_it_is_bad() {
 }
 
 #[test]
-fn a_missing_place_is_told_whichever_comes_first() {
+fn a_missing_anchor_is_reported_in_any_order() {
     let target = "<h2 id=here></h2><a name='there'></a><a href='#here'></a><a href='#nowhere'></a>";
     let web = Web::default()
         .on("http://a.test/", page(&["/t#here", "/t#away", "/moved#there", "/moved#gone", "/late"]))
@@ -163,7 +163,7 @@ fn a_missing_place_is_told_whichever_comes_first() {
 }
 
 #[test]
-fn a_start_that_fails_once_and_is_then_redirected_to_is_requested_again() {
+fn a_start_url_that_failed_is_requested_again_as_a_redirect_target() {
     let failed = Act::Fail(Failure::Timeout(Stage::FirstByte));
     let web = Web::default()
         .on("https://a.test/", Act::Times(1, Box::new(failed), Box::new(page(&["/gone"]))))

@@ -1,4 +1,4 @@
-//! More starts than one, pages that are known to be there, lists in the place of a site.
+//! Further start URLs, pages that are known to exist, and lists instead of a site.
 
 use rummage_core::crawl::{Note, RobotsRule, Settings, SitemapRule};
 use rummage_core::url::scope::Prefix;
@@ -29,7 +29,7 @@ fn site() -> Web {
 }
 
 #[test]
-fn more_starts_are_walked_within_their_bounds() {
+fn further_start_urls_are_crawled_within_the_bounds() {
     let settings = Settings {
         also: vec![url("http://a.test/hidden/"), url("http://b.test/#top")],
         within: vec![Prefix::parse("b.test/").unwrap()],
@@ -54,7 +54,7 @@ fn more_starts_are_walked_within_their_bounds() {
 }
 
 #[test]
-fn a_listed_page_is_read_where_no_link_leads_there_and_told() {
+fn a_listed_page_without_links_to_it_is_parsed_and_reported() {
     let listed = |names: &[&str]| names.iter().map(|name| url(name)).collect();
     let settings = Settings {
         listed: vec![
@@ -71,7 +71,7 @@ fn a_listed_page_is_read_where_no_link_leads_there_and_told() {
     for name in ["http://a.test/index.html", "http://a.test/one.html", "http://a.test/alone.html"] {
         assert_eq!(seen.times_requested(name), 0, "{name} is a page that is known by another name");
     }
-    // Whoever sees a part of the links does not know who is reached.
+    // A run that sees only some of the links cannot know which pages are reached.
     for bounded in [
         Settings { depth: Some(9), ..settings.clone() },
         Settings { max_pages: Some(99), ..settings },
@@ -81,7 +81,7 @@ fn a_listed_page_is_read_where_no_link_leads_there_and_told() {
 }
 
 #[test]
-fn what_redirects_lead_to_is_reached() {
+fn redirect_targets_are_reached() {
     let web = site().on("http://a.test/", page(&["/folder"]));
     let listed = vec![vec![url("http://a.test/folder/")]];
     let seen = web.crawl(Settings { listed, ..Settings::default() });
@@ -90,7 +90,7 @@ fn what_redirects_lead_to_is_reached() {
 }
 
 #[test]
-fn all_that_lists_name_is_asked_once_and_nothing_is_walked() {
+fn every_list_entry_is_checked_once_and_nothing_is_crawled() {
     let list = |text: &str| Act::List(text.to_owned());
     let web = site()
         .on("file:///one.txt", list("http://a.test/\nhttp://a.test/lost\nhttp://a.test/\nnonsense"))

@@ -1,7 +1,7 @@
 //! The crawl as a machine, on simulated webs, with a clock that jumps.
 //!
-//! One binary: `web` is the simulated web and the loop that drives the machine;
-//! the other files hold the promises.
+//! One binary: `web` has the simulated web and the loop that drives the machine; the other files
+//! test its guarantees.
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 

@@ -1,4 +1,4 @@
-//! The same web gives the same crawl, and every address is asked once.
+//! The same web gives the same crawl, and every URL is requested once.
 
 use std::collections::HashSet;
 use std::time::Duration;
@@ -8,7 +8,7 @@ use rummage_core::crawl::Settings;
 
 use crate::web::{Act, Web, generator, page};
 
-/// A web of so many pages; page n leads to three others, by a small generator.
+/// A web with this many pages; page n leads to three others, by a small generator.
 fn web(pages: usize, seed: u64) -> Web {
     let mut draw = generator(seed);
     let mut web = Web::default();
@@ -28,7 +28,7 @@ fn web(pages: usize, seed: u64) -> Web {
 }
 
 #[test]
-fn a_thousand_pages_are_all_read_each_once() {
+fn a_thousand_pages_are_parsed_once_each() {
     let seen = web(1000, 7).crawl(Settings::default());
     let unique: HashSet<&String> = seen.pages.iter().collect();
     assert_eq!(unique.len(), seen.pages.len());
@@ -54,7 +54,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
     #[test]
-    fn whatever_answers_first_the_verdicts_are_the_same(seed in any::<u64>(), limit in 1u32..60) {
+    fn verdicts_do_not_depend_on_the_order_of_responses(seed in any::<u64>(), limit in 1u32..60) {
         let web = web(60, seed);
         let mut hurried = Settings { concurrency: 1, ..Settings::default() };
         let mut wide = Settings::default();

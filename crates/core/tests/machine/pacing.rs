@@ -1,4 +1,4 @@
-//! How fast servers are asked, over simulated time.
+//! How fast servers are requested, over simulated time.
 
 use std::time::Duration;
 
@@ -8,7 +8,7 @@ use crate::web::{Act, Web, page};
 
 const MS: Duration = Duration::from_millis(1);
 
-/// A home page that leads to so many others, each of which takes so long.
+/// A home page that links to this many others, each with this latency.
 fn site(pages: usize, latency: Duration) -> Web {
     let links: Vec<String> = (0..pages).map(|n| format!("/{n}")).collect();
     let links: Vec<&str> = links.iter().map(String::as_str).collect();
@@ -20,7 +20,7 @@ fn site(pages: usize, latency: Duration) -> Web {
 }
 
 #[test]
-fn a_quick_server_is_asked_by_sixteen_at_most() {
+fn a_quick_server_gets_at_most_sixteen_concurrent_requests() {
     let seen = site(400, 100 * MS).crawl(Settings::default());
     assert_eq!(seen.most_in_flight, 16);
     // 400 pages of 100 ms at 16 in flight take 2.5 s, and a little to speed up.
@@ -28,7 +28,7 @@ fn a_quick_server_is_asked_by_sixteen_at_most() {
 }
 
 #[test]
-fn limits_that_were_set_are_kept() {
+fn explicit_limits_are_kept() {
     let two = Settings { per_host: Some(2), ..Settings::default() };
     assert_eq!(site(50, 100 * MS).crawl(two).most_in_flight, 2);
     let few = Settings { concurrency: 3, ..Settings::default() };
@@ -40,7 +40,7 @@ fn limits_that_were_set_are_kept() {
 }
 
 #[test]
-fn loopback_is_asked_by_sixty_four() {
+fn localhost_gets_sixty_four_concurrent_requests() {
     let mut web = Web::default();
     let links: Vec<String> = (0..400).map(|n| format!("/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
@@ -53,7 +53,7 @@ fn loopback_is_asked_by_sixty_four() {
 }
 
 #[test]
-fn a_server_that_restarts_for_twenty_seconds_gives_no_false_alarm() {
+fn a_restart_of_twenty_seconds_causes_no_false_alarm() {
     let links: Vec<String> = (0..200).map(|n| format!("/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
@@ -73,7 +73,7 @@ fn a_server_that_restarts_for_twenty_seconds_gives_no_false_alarm() {
 }
 
 #[test]
-fn strain_slows_a_server_down_and_everything_is_still_asked() {
+fn strain_slows_requests_down_and_everything_is_still_checked() {
     let links: Vec<String> = (0..40).map(|n| format!("/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let mut web = Web::default().on("http://a.test/", page(&list));
@@ -85,9 +85,9 @@ fn strain_slows_a_server_down_and_everything_is_still_asked() {
     assert!(seen.verdicts.values().all(|verdict| verdict == "sound 200"), "{:#?}", seen.verdicts);
 }
 
-/// Six requests at a time are borne, seven are not.
+/// The server handles six requests at a time, but not seven.
 #[test]
-fn a_server_that_chokes_ends_without_false_errors_and_at_a_good_pace() {
+fn an_overloaded_server_is_checked_without_false_errors_at_a_good_pace() {
     for latency in [40, 100, 300] {
         let seen = site(2000, latency * MS).choking("http://a.test/", 7).crawl(Settings::default());
         let false_alarms: Vec<_> =
@@ -101,7 +101,7 @@ fn a_server_that_chokes_ends_without_false_errors_and_at_a_good_pace() {
 }
 
 #[test]
-fn a_gentle_crawl_asks_one_at_a_time_and_one_a_second() {
+fn a_gentle_crawl_makes_one_request_at_a_time_and_one_a_second() {
     let gentle = Settings { gentle: true, ..Settings::default() };
     let seen = site(20, 10 * MS).crawl(gentle);
     assert_eq!(seen.most_in_flight, 1);
@@ -110,7 +110,7 @@ fn a_gentle_crawl_asks_one_at_a_time_and_one_a_second() {
 }
 
 #[test]
-fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
+fn retry_after_is_obeyed_once_and_applies_to_the_whole_server() {
     use rummage_core::evidence::ResponseHead;
     let busy = |seconds| {
         let beside = ResponseHead { retry_after: Some(seconds), ..ResponseHead::default() };
@@ -125,7 +125,7 @@ fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
     let seen = web.crawl(Settings::default());
     let at = |path: &str| {
         let url = format!("http://a.test{path}");
-        let of = seen.requests.iter().filter(move |(_, _, asked)| *asked == url);
+        let of = seen.requests.iter().filter(move |(_, _, requested)| *requested == url);
         of.map(|(at, ..)| at.since_start().as_secs()).collect::<Vec<_>>()
     };
     assert_eq!(at("/busy"), [0, 30]);
@@ -144,7 +144,7 @@ fn a_wait_that_a_server_asks_for_is_kept_once_and_holds_its_other_pages() {
 }
 
 #[test]
-fn the_hops_of_a_stranger_follow_each_other_at_once() {
+fn the_hops_of_an_external_redirect_follow_at_once() {
     let mut web = Web::default().on("http://a.test/", page(&["http://b.test/1"]));
     for n in 1..20 {
         let to = format!("/{}", n + 1);

@@ -1,4 +1,4 @@
-//! No single failure that passes, wherever it strikes in a run, changes a verdict.
+//! No single temporary failure, wherever it happens in a run, changes a verdict.
 
 use proptest::prelude::*;
 use rummage_core::crawl::Settings;
@@ -83,7 +83,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
 
     #[test]
-    fn a_failure_that_passes_changes_no_verdict(
+    fn a_temporary_failure_changes_no_verdict(
         struck in 0usize..60,
         outcome in passing(),
         concurrency in prop::sample::select(vec![1u32, 3, 64]),

@@ -1,4 +1,4 @@
-//! What answers well and is not what the link promises; and what only looks so.
+//! Pages that respond well and are not what the link promises; and pages that only look so.
 
 use rummage_core::crawl::{Fragments, Settings};
 
@@ -28,7 +28,7 @@ fn a_page_that_says_it_is_missing_is_doubtful() {
     assert_eq!(seen.verdict("http://a.test/about-404"), "sound 200");
 }
 
-/// A host that gives the same page for whatever it does not have.
+/// A host that sends the same page for any URL that it does not have.
 fn on_with_catch_all(
     web: Web,
     host: &str,
@@ -44,7 +44,7 @@ fn on_with_catch_all(
 }
 
 #[test]
-fn a_page_like_that_of_an_url_that_was_made_up_is_doubtful() {
+fn a_page_like_that_of_a_nonexistent_test_url_is_doubtful() {
     let sorry = text("The museum shop", SORRY);
     let known = [
         ("/", page(&["/shop/mugs", "/shop/gone", "/shop/cards"])),
@@ -60,7 +60,7 @@ fn a_page_like_that_of_an_url_that_was_made_up_is_doubtful() {
 }
 
 #[test]
-fn the_same_holds_for_strangers_whatever_answers_first() {
+fn external_soft_404_pages_are_doubtful_in_any_order_of_responses() {
     let sorry = text("A shop", SORRY);
     for slow_home in [false, true] {
         let home = text("A shop", "Welcome to this shop of ours, come in.");
@@ -78,7 +78,7 @@ fn the_same_holds_for_strangers_whatever_answers_first() {
 }
 
 #[test]
-fn a_host_that_gives_its_home_page_for_anything_says_nothing_by_that() {
+fn nothing_follows_if_a_host_sends_its_home_page_for_any_url() {
     let shell = text("An app", "This app needs scripts, please allow them here.");
     let seen = crawl(
         Web::default()
@@ -90,7 +90,7 @@ fn a_host_that_gives_its_home_page_for_anything_says_nothing_by_that() {
 }
 
 #[test]
-fn a_folder_that_says_the_same_of_all_it_has_says_nothing_by_that() {
+fn nothing_follows_if_all_pages_of_a_folder_are_alike() {
     let links: Vec<String> = (0..30).map(|n| format!("/room/{n}")).collect();
     let list: Vec<&str> = links.iter().map(String::as_str).collect();
     let web = Web::default()
@@ -137,7 +137,7 @@ fn redirects_that_end_elsewhere_are_doubtful() {
 }
 
 #[test]
-fn a_gatekeeper_is_no_fault_of_the_link() {
+fn a_bot_check_is_not_a_broken_link() {
     let gate = |status| Act::Says(status, "<title>Just a moment...</title>Wait.".into());
     let seen = crawl(
         Web::default()
@@ -152,7 +152,7 @@ fn a_gatekeeper_is_no_fault_of_the_link() {
 }
 
 #[test]
-fn a_page_where_a_picture_is_wanted_is_told_of_the_link() {
+fn an_html_page_where_an_image_is_expected_is_a_fault_of_the_link() {
     let html = "<img src=/a.png><img src=/b.png><script src=/c.js></script><img src=/moved.png>
                 <link rel=stylesheet href=/d.css><a href=/a.png>x</a><a href=/c.html>y</a>";
     let seen = crawl(
@@ -176,7 +176,7 @@ fn a_page_where_a_picture_is_wanted_is_told_of_the_link() {
 }
 
 #[test]
-fn links_that_lead_nowhere_and_mixed_content_are_told() {
+fn placeholders_and_mixed_content_are_reported() {
     let html = "<a href='#'>x</a><a href=''>y</a><a href='javascript:void(0)'>z</a>
                 <a href='#' role=button>menu</a><a href='#' data-bs-toggle=tab>tab</a>
                 <a href='javascript:void(0)' onclick='go()'>go</a><a href=#top>top</a>
@@ -203,7 +203,7 @@ fn links_that_lead_nowhere_and_mixed_content_are_told() {
 }
 
 #[test]
-fn a_page_that_asks_for_upgrades_gets_them() {
+fn upgrade_insecure_requests_is_obeyed() {
     let html = "<meta http-equiv=Content-Security-Policy content='upgrade-insecure-requests'>
                 <script src='http://b.test/x.js'></script>";
     let upgrades = rummage_core::evidence::ResponseHead { upgrades: true, ..Default::default() };
@@ -216,7 +216,7 @@ fn a_page_that_asks_for_upgrades_gets_them() {
 }
 
 #[test]
-fn fragments_are_checked_where_the_settings_say() {
+fn fragments_are_checked_according_to_the_settings() {
     let html =
         "<a href='#gone'></a><a href='http://b.test/#gone'></a><a href='http://b.test/#here'></a>
                 <a href='http://c.test/#late'></a><a href=/tabs#one role=tab></a>";
@@ -239,7 +239,7 @@ fn fragments_are_checked_where_the_settings_say() {
 }
 
 #[test]
-fn what_acts_is_not_asked_with_credentials() {
+fn urls_that_may_change_something_are_skipped_with_credentials() {
     let web = Web::default()
         .on("http://a.test/", page(&["/logout", "/boats/7/delete", "/delegates"]))
         .on("http://a.test/logout", page(&[]))
@@ -253,7 +253,7 @@ fn what_acts_is_not_asked_with_credentials() {
 }
 
 #[test]
-fn a_head_that_says_well_of_what_is_not_is_found_out() {
+fn a_head_that_lies_is_found_out() {
     let links: String = (0..20).map(|n| format!("<img src=/{n}.png>")).collect();
     let lies = Act::ByMethod(Box::new(Act::File("image/png")), Box::new(Act::Status(404)));
     let mut web = Web::default().on("http://a.test/", Act::Page(links));
@@ -267,7 +267,7 @@ fn a_head_that_says_well_of_what_is_not_is_found_out() {
 }
 
 #[test]
-fn an_answer_that_the_settings_expect_is_sound_and_another_is_not() {
+fn an_expected_status_is_sound_and_another_is_not() {
     use rummage_core::url::pattern::Pattern;
     let web = Web::default()
         .on("http://a.test/", page(&["/gone", "/shut", "/open"]))

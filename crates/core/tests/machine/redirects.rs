@@ -1,4 +1,4 @@
-//! Redirects are followed a hop at a time, and every hop is an address asked once.
+//! Redirects are followed one hop at a time, and every hop is a URL that is requested once.
 
 use rummage_core::crawl::{Settings, StartProblem};
 
@@ -36,7 +36,7 @@ fn permanent_ones_are_moved_and_temporary_ones_sound() {
 }
 
 #[test]
-fn circles_endless_chains_and_bad_locations_are_broken() {
+fn loops_endless_chains_and_bad_locations_are_broken() {
     let mut web = Web::default()
         .on("http://a.test/", page(&["/self", "/one", "/hop0", "/blank", "/bad", "/twenty0"]))
         .on("http://a.test/self", to(302, "/self"))
@@ -66,7 +66,7 @@ fn circles_endless_chains_and_bad_locations_are_broken() {
 }
 
 #[test]
-fn a_start_that_redirects_makes_its_last_host_the_site() {
+fn the_site_is_where_the_start_url_redirects_to() {
     let web = Web::default()
         .on("http://a.test/", to(301, "https://www.b.test/home"))
         .on("https://www.b.test/home", page(&["/in", "http://b.test/also-in", "http://a.test/out"]))
@@ -85,7 +85,7 @@ fn a_start_that_redirects_makes_its_last_host_the_site() {
 }
 
 #[test]
-fn the_next_start_is_tried_at_once_and_the_last_with_patience() {
+fn the_next_start_url_is_tried_at_once_and_the_last_is_retried() {
     use rummage_core::evidence::{AttemptOutcome, Failure};
     let web = Web::default()
         .on("https://a.test/", Act::Fail(Failure::Refused))
@@ -103,7 +103,7 @@ fn the_next_start_is_tried_at_once_and_the_last_with_patience() {
 }
 
 #[test]
-fn a_start_that_is_no_page_is_a_problem_not_a_finding() {
+fn a_start_url_that_is_not_a_page_is_a_problem_and_not_a_finding() {
     let seen = Web::default()
         .on("http://a.test/", Act::File("application/pdf"))
         .crawl(Settings::default());

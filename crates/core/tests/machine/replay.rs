@@ -1,4 +1,4 @@
-//! A run that was stopped anywhere goes on to the same end.
+//! A run that was stopped anywhere continues to the same end.
 
 use proptest::prelude::*;
 use rummage_core::crawl::{Crawl, Settings};
@@ -30,7 +30,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
 
     #[test]
-    fn a_run_stopped_anywhere_ends_like_one_that_was_not(
+    fn a_run_stopped_anywhere_ends_like_an_uninterrupted_one(
         stop in 1usize..110,
         concurrency in 1u32..9,
         max_pages in prop::option::of(1u32..30),
@@ -50,7 +50,7 @@ proptest! {
         prop_assert_eq!(&second.verdicts, &whole.verdicts);
         prop_assert_eq!(second.missing.len(), whole.missing.len());
         prop_assert_eq!(second.crawl.progress(), whole.crawl.progress());
-        let asked = first.replies.len() + second.started;
-        prop_assert_eq!(asked, whole.started, "nothing is asked twice");
+        let requested = first.replies.len() + second.started;
+        prop_assert_eq!(requested, whole.started, "nothing is asked twice");
     }
 }

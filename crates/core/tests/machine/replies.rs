@@ -10,8 +10,8 @@ use url::Url;
 
 use crate::web::{Act, Mischief, Seen, Web, page};
 
-/// Pages that are also named by elements that want something else, so that side requests
-/// and a page's own requests are in flight together; and links behind each of them.
+/// Pages that are also named by elements that expect another type, so that side requests and a
+/// page's own requests are in flight together; and links on each of them.
 fn web() -> Web {
     let mut home = String::new();
     let mut hub = String::new();
@@ -47,7 +47,7 @@ fn settings() -> Settings {
     Settings { fragments: Fragments::All, ..Settings::default() }
 }
 
-/// What a person would see of a crawl.
+/// What a user would see of a crawl.
 fn results(seen: &Seen) -> (String, BTreeSet<String>, BTreeSet<String>, BTreeSet<String>) {
     let verdicts = format!("{:#?}", seen.verdicts);
     let set = |list: &[String]| list.iter().cloned().collect();
@@ -55,8 +55,9 @@ fn results(seen: &Seen) -> (String, BTreeSet<String>, BTreeSet<String>, BTreeSet
 }
 
 #[test]
-fn a_page_named_by_an_image_and_a_link_is_read_whichever_reply_comes_first() {
-    // The link makes it a page to read, the image has it requested as an image beside that.
+fn a_page_named_by_an_image_and_a_link_is_parsed_in_any_order_of_replies() {
+    // Because of the link it is a page to parse; because of the image it is also requested as
+    // one.
     let web = Web::default()
         .on("http://a.test/", Act::Page("<img src=/p><a href=/hub>h</a>".into()))
         .slow("http://a.test/hub", Duration::from_millis(50), page(&["/p"]))
@@ -84,7 +85,7 @@ proptest! {
     }
 
     #[test]
-    fn a_run_stopped_with_requests_in_flight_goes_on_to_the_same_results(
+    fn a_run_stopped_with_requests_in_flight_continues_to_the_same_results(
         seed in any::<u64>(),
         stop in 1usize..50,
     ) {
@@ -102,7 +103,7 @@ proptest! {
     }
 
     #[test]
-    fn replies_that_come_twice_or_late_change_nothing(seed in any::<u64>()) {
+    fn duplicate_and_late_replies_change_nothing(seed in any::<u64>()) {
         let plain = web().crawl(settings());
         let mischief = Mischief::random(seed).with_duplicates();
         let mixed = web().drive_by(fresh(&settings()), Moment::START, mischief);

@@ -1,4 +1,4 @@
-//! What a site asks of robots is kept, and what is left out for it is told.
+//! robots.txt is obeyed, and what is skipped because of it is reported.
 
 use std::time::Duration;
 
@@ -23,7 +23,7 @@ fn site(robots: Act) -> Web {
 }
 
 #[test]
-fn a_disallowed_page_is_asked_and_not_read() {
+fn a_disallowed_page_is_requested_and_not_parsed() {
     let seen = site(rules("User-agent: *\nDisallow: /closed/")).crawl(Settings::default());
     assert_eq!(seen.pages[1..], ["http://a.test/", "http://a.test/open/"]);
     assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200 (not read: robots)");
@@ -33,10 +33,10 @@ fn a_disallowed_page_is_asked_and_not_read() {
 }
 
 #[test]
-fn robots_txt_is_asked_before_any_page_but_the_start() {
+fn robots_txt_is_requested_before_any_page_except_the_start() {
     let seen = site(rules("")).crawl(Settings::default());
-    let asked: Vec<&str> = seen.requests.iter().map(|(_, _, url)| url.as_str()).collect();
-    assert_eq!(asked[..2], ["http://a.test/", "http://a.test/robots.txt"]);
+    let requested: Vec<&str> = seen.requests.iter().map(|(_, _, url)| url.as_str()).collect();
+    assert_eq!(requested[..2], ["http://a.test/", "http://a.test/robots.txt"]);
     assert_eq!(seen.times_requested("http://a.test/robots.txt"), 1);
     assert_eq!(seen.verdict("http://a.test/hidden"), "broken not-found 404");
 }
@@ -56,7 +56,7 @@ fn rules_can_be_ignored_or_given() {
 }
 
 #[test]
-fn a_start_that_is_forbidden_or_in_doubt_ends_the_run() {
+fn a_disallowed_or_unknown_start_url_ends_the_run() {
     let seen = site(rules("User-agent: *\nDisallow: /")).crawl(Settings::default());
     let url = "http://a.test/".to_owned();
     assert_eq!(seen.crawl.start_problem(), Some(&StartProblem::RobotsForbid { url }));
@@ -72,7 +72,7 @@ fn a_start_that_is_forbidden_or_in_doubt_ends_the_run() {
 }
 
 #[test]
-fn a_robots_txt_that_is_missing_or_refused_forbids_nothing() {
+fn a_missing_or_refused_robots_txt_allows_everything() {
     for status in [401, 403, 404, 410] {
         let seen = site(Act::Status(status)).crawl(Settings::default());
         assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "{status}");
@@ -81,7 +81,7 @@ fn a_robots_txt_that_is_missing_or_refused_forbids_nothing() {
 }
 
 #[test]
-fn its_redirects_are_followed_also_to_another_host() {
+fn redirects_of_robots_txt_are_followed_to_other_hosts() {
     let web = site(Act::Redirect(301, "http://b.test/rules".into()))
         .on("http://b.test/rules", rules("User-agent: *\nDisallow: /closed/"));
     let noted = Settings { externals: Externals::Note, ..Settings::default() };
@@ -94,7 +94,7 @@ fn its_redirects_are_followed_also_to_another_host() {
 }
 
 #[test]
-fn each_host_of_the_site_has_rules_of_its_own() {
+fn each_host_of_the_site_has_its_own_rules() {
     let web = site(rules(""))
         .on("http://a.test/open/", page(&["http://www.a.test/x", "http://www.a.test/y"]))
         .on("http://www.a.test/x", page(&["/hidden"]))
@@ -111,7 +111,7 @@ fn each_host_of_the_site_has_rules_of_its_own() {
 }
 
 #[test]
-fn what_is_first_a_picture_and_then_a_page_waits_for_the_rules_too() {
+fn an_image_that_becomes_a_page_waits_for_the_rules() {
     let html = "<img src=http://www.a.test/x><a href=http://www.a.test/x>x</a>";
     let seen = Web::default()
         .on("http://a.test/", Act::Page(html.into()))
@@ -123,7 +123,7 @@ fn what_is_first_a_picture_and_then_a_page_waits_for_the_rules_too() {
 }
 
 #[test]
-fn a_link_to_robots_txt_holds_nothing_up() {
+fn a_link_to_robots_txt_blocks_nothing() {
     let links = ["/robots.txt", "http://www.a.test/robots.txt", "http://www.a.test/y"];
     for status in [200, 404] {
         let act = if status == 200 { rules("") } else { Act::Status(404) };
@@ -139,7 +139,7 @@ fn a_link_to_robots_txt_holds_nothing_up() {
 }
 
 #[test]
-fn a_robots_txt_that_leads_to_a_page_says_nothing() {
+fn a_robots_txt_that_redirects_to_a_page_has_no_rules() {
     for to in ["/", "/open/", "http://www.a.test/", "http://b.test/"] {
         let web = site(Act::Redirect(302, to.into()))
             .on("http://www.a.test/", Act::Redirect(301, "http://a.test/".into()))
@@ -154,7 +154,7 @@ fn a_robots_txt_that_leads_to_a_page_says_nothing() {
 }
 
 #[test]
-fn a_delay_is_kept_up_to_two_seconds_and_told() {
+fn a_crawl_delay_is_obeyed_up_to_two_seconds_and_reported() {
     let times = |settings| {
         let seen = site(rules("User-agent: *\nCrawl-delay: 9")).crawl(settings);
         let own = seen.requests.iter().filter(|(_, _, url)| url.contains("//a.test"));
@@ -164,8 +164,8 @@ fn a_delay_is_kept_up_to_two_seconds_and_told() {
     };
     let (gap, notes) = times(Settings::default());
     assert!(gap >= Duration::from_secs(2), "{gap:?}");
-    let (asked, kept) = (Duration::from_secs(9), Duration::from_secs(2));
-    let note = Note::CrawlDelay { asked, kept };
+    let (requested, kept) = (Duration::from_secs(9), Duration::from_secs(2));
+    let note = Note::CrawlDelay { requested, kept };
     assert_eq!(notes, [("http://a.test/robots.txt".to_owned(), note)]);
     let rate = Settings { interval: Some(Duration::from_millis(5)), ..Settings::default() };
     let (gap, notes) = times(rate);
@@ -196,7 +196,7 @@ fn sitemaps_lead_to_pages_that_no_link_leads_to() {
 }
 
 #[test]
-fn the_usual_sitemap_is_looked_for_and_nobody_misses_it() {
+fn the_default_sitemap_is_tried_and_not_reported_if_missing() {
     let web =
         site(Act::Status(404)).on("http://a.test/sitemap.xml", list(&["http://a.test/alone"]));
     let seen = web.crawl(Settings::default());
@@ -208,7 +208,7 @@ fn the_usual_sitemap_is_looked_for_and_nobody_misses_it() {
 }
 
 #[test]
-fn a_sitemap_that_was_given_is_missed() {
+fn a_given_sitemap_is_reported_if_missing() {
     let at = |path: &str| {
         let url = url::Url::parse(&format!("http://a.test{path}")).unwrap();
         Settings { sitemap: SitemapRule::At(url), ..Settings::default() }
@@ -224,7 +224,7 @@ fn a_sitemap_that_was_given_is_missed() {
 }
 
 #[test]
-fn of_so_many_pages_those_of_sitemaps_are_the_last() {
+fn with_max_pages_those_of_sitemaps_come_last() {
     let web = site(rules("")).on(
         "http://a.test/sitemap.xml",
         list(&["http://a.test/alone", "http://a.test/closed/2", "http://a.test/alone/2"]),

@@ -1,4 +1,4 @@
-//! Addresses without end are left out; real pages, however alike their addresses, are not.
+//! Endless URL patterns are skipped; real pages, however similar their URLs, are not.
 
 use rummage_core::crawl::{Note, Settings};
 use rummage_core::url::pattern::Pattern;
@@ -8,13 +8,13 @@ use crate::web::{Act, Seen, Web};
 const MONTHS: [&str; 12] =
     ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
-/// A page with a menu, and links.
+/// A page with a menu and links.
 fn page(text: &str, links: &[String]) -> Act {
     let links: String = links.iter().map(|to| format!("<a href='{to}'>on</a> ")).collect();
     Act::Page(format!("<title>T</title><a href='/'>Home</a><p>{text}</p>{links}"))
 }
 
-/// The rules of what was stopped.
+/// The rules that were reported.
 fn traps(seen: &Seen) -> Vec<&str> {
     fn rule(note: &Note) -> &str {
         match note {
@@ -25,7 +25,7 @@ fn traps(seen: &Seen) -> Vec<&str> {
     seen.notes.iter().map(|(_, note)| rule(note)).collect()
 }
 
-/// A calendar that goes on for a hundred years, and one page beside it.
+/// A calendar of a hundred years, and one other page.
 fn calendar() -> Web {
     let url = |month: usize| format!("/cal?m={}-{:02}", 2026 + month / 12, 1 + month % 12);
     let mut web = Web::default()
@@ -40,7 +40,7 @@ fn calendar() -> Web {
 }
 
 #[test]
-fn a_calendar_is_stopped_and_the_rule_is_told() {
+fn a_calendar_is_stopped_and_its_rule_reported() {
     let seen = calendar().crawl(Settings::default());
     assert_eq!(traps(&seen), ["/cal?*"]);
     assert!((500..510).contains(&seen.pages.len()), "{}", seen.pages.len());
@@ -90,7 +90,7 @@ fn sessions_that_multiply_are_stopped() {
 }
 
 #[test]
-fn real_pages_that_differ_only_in_their_query_are_all_read() {
+fn real_pages_that_differ_only_in_their_query_are_all_parsed() {
     let mut web = Web::default().on("http://a.test/", page("Home", &["/?p=1".into()]));
     for n in 1..=3000 {
         let word = MONTHS[n % 12].repeat(1 + n / 12);
@@ -107,7 +107,7 @@ fn paths_that_repeat_themselves_are_stopped() {
     let mut path = String::from("/");
     for _ in 0..30 {
         path += "a/";
-        // A link that lacks its slash.
+        // A link without its slash.
         web = web.on(&format!("http://a.test{path}"), page("A", &["a/".into()]));
     }
     let seen = web.crawl(Settings::default());
@@ -120,7 +120,7 @@ fn paths_that_repeat_themselves_are_stopped() {
 }
 
 #[test]
-fn pages_that_scripts_draw_are_said_to_be_so() {
+fn pages_rendered_by_javascript_are_reported() {
     let shell =
         || Act::Page("<title>App</title><div id=app></div><script src=/app.js></script>".into());
     let seen = Web::default().on("http://a.test/", shell()).crawl(Settings::default());

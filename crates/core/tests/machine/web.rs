@@ -17,98 +17,98 @@ use rummage_core::extract::signs::Signs;
 use rummage_core::verdict::Cause;
 use url::Url;
 
-/// What a server does when an address is asked.
+/// How a server handles a request for a URL.
 #[derive(Debug, Clone)]
 #[expect(clippy::large_enum_variant, reason = "there are a handful")]
 pub(crate) enum Act {
     /// An HTML page.
     Page(String),
-    /// A bare status.
+    /// A status only.
     Status(u16),
     /// A status and a `Location`.
     Redirect(u16, String),
-    /// Something that is no page.
+    /// Something that is not a page.
     File(&'static str),
-    /// Something else to read: its media type and what it says.
+    /// Another format to parse: media type and body.
     Body(&'static str, String),
-    /// A list of addresses, a line each, as somebody gives it.
+    /// A list of URLs, one per line, as given by a user.
     List(String),
     /// A failure.
     Fail(Failure),
-    /// No answer for as long as anyone waits.
+    /// No response for as long as a client waits.
     Hang,
-    /// The first until the moment has come, the second from then on.
+    /// The first until this moment, the second from then on.
     Until(Duration, Box<Act>, Box<Act>),
-    /// The first to HEAD, the second to GET.
+    /// The first for HEAD, the second for GET.
     ByMethod(Box<Act>, Box<Act>),
-    /// The first to who brings this cookie, the second to others.
+    /// The first for clients with this cookie, the second for others.
     WithCookie(&'static str, Box<Act>, Box<Act>),
-    /// The first so many times, then the second.
+    /// The first this many times, then the second.
     Times(u32, Box<Act>, Box<Act>),
-    /// An HTML page with that status.
+    /// An HTML page with this status.
     Says(u16, String),
-    /// Some act, and what its answer says beside.
+    /// An act with other response headers.
     ResponseHead(ResponseHead, Box<Act>),
 }
 
-/// A simulated web; what it does not hold is 404.
+/// A simulated web; everything else is 404.
 #[derive(Debug, Default, Clone)]
 pub(crate) struct Web {
     acts: HashMap<String, (Duration, Act)>,
-    /// How often what changes was asked.
-    asked: RefCell<HashMap<String, u32>>,
-    /// A host that fails when so many requests are in flight.
+    /// How many times URLs that change were requested.
+    requested: RefCell<HashMap<String, u32>>,
+    /// A host that fails when this many requests are in flight.
     chokes: Option<(String, usize)>,
-    /// The request, by its number, that meets a passing failure.
+    /// The request, by number, that gets a temporary failure.
     struck: Option<(Cell<usize>, AttemptOutcome)>,
-    /// An address that takes its server down whenever it is asked, for so long; and until
-    /// when it is down.
+    /// A URL that takes its server down for this long whenever it is requested; and until when it
+    /// is down.
     deadly: Option<(String, Duration, Cell<Duration>)>,
     /// What addresses give that begin so and are not there otherwise.
     fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
     down: Option<(Duration, Duration, AttemptOutcome)>,
-    /// What an earlier crawl was told, by address: it is recalled and not asked.
+    /// The responses of an earlier crawl, by URL: they are recalled instead of requested.
     recalled: HashMap<String, Vec<Response>>,
 }
 
-/// All that came of a crawl.
+/// The results of a crawl.
 #[derive(Debug)]
 pub(crate) struct Seen {
-    /// Every request, in order: moment, method, address.
+    /// Every request, in order: moment, method, URL.
     pub(crate) requests: Vec<(Moment, Method, String)>,
-    /// The last verdict of each address, as words.
+    /// The last verdict of each URL, as text.
     pub(crate) verdicts: BTreeMap<String, String>,
-    /// Pages in the order in which they were read.
+    /// Pages in the order in which they were parsed.
     pub(crate) pages: Vec<String>,
-    /// When each was.
+    /// The moment of each.
     pub(crate) pages_at: Vec<Moment>,
-    /// Fragments without a place.
+    /// Fragments without an anchor.
     pub(crate) missing: Vec<String>,
-    /// What there is to know beside.
+    /// The notes.
     pub(crate) notes: Vec<(String, Note)>,
     /// Faults of links: cause, target, page.
     pub(crate) faults: Vec<String>,
     /// Replies, as a store would keep them.
     pub(crate) replies: Vec<(String, Response)>,
     pub(crate) end: Moment,
-    /// Most requests in flight at the same time.
+    /// The highest number of concurrent requests.
     pub(crate) most_in_flight: usize,
     pub(crate) crawl: Crawl,
     urls: Vec<String>,
-    /// Requests in all, those that no test is about too.
+    /// All requests, including those that no test is about.
     pub(crate) started: usize,
 }
 
-/// In which order, how late and how often replies come.
+/// In which order, how late and how often replies arrive.
 pub(crate) struct Mischief {
-    /// Which of so many is the next.
+    /// Which of this many is the next.
     next: Box<dyn FnMut(usize) -> usize>,
-    /// How much time passes before it comes.
+    /// How much time passes before it arrives.
     delay: Box<dyn FnMut() -> Duration>,
-    /// Replies that have come already come again.
+    /// Replies that have arrived arrive again.
     duplicates: bool,
-    /// After so many replies the crawl is stopped.
+    /// After this many replies the crawl is stopped.
     most: usize,
 }
 
@@ -135,7 +135,7 @@ impl Mischief {
     }
 }
 
-/// Draws numbers below another, by xorshift.
+/// Pseudo-random numbers below a bound, by xorshift.
 pub(crate) fn generator(seed: u64) -> impl FnMut(usize) -> usize + 'static {
     let mut state = seed | 1;
     move |below| {
@@ -152,11 +152,11 @@ impl Seen {
     }
 
     pub(crate) fn times_requested(&self, url: &str) -> usize {
-        self.requests.iter().filter(|(_, _, asked)| asked == url).count()
+        self.requests.iter().filter(|(_, _, requested)| requested == url).count()
     }
 
     pub(crate) fn methods(&self, url: &str) -> Vec<Method> {
-        let of = self.requests.iter().filter(|(_, _, asked)| asked == url);
+        let of = self.requests.iter().filter(|(_, _, requested)| requested == url);
         of.map(|(_, method, _)| *method).collect()
     }
 }
@@ -177,7 +177,7 @@ impl Web {
         self
     }
 
-    /// What addresses that begin so give, where they are not there otherwise.
+    /// The response for other URLs with this prefix.
     pub(crate) fn fallback(mut self, start: &str, act: Act) -> Web {
         self.fallbacks.push((start.to_owned(), act));
         self
@@ -191,31 +191,31 @@ impl Web {
         known.or_else(|| self.fallbacks.iter().find(fits).map(|(_, act)| act))
     }
 
-    /// The host fails when that many requests are in flight.
+    /// The host fails when this many requests are in flight.
     pub(crate) fn choking(mut self, host: &str, most: usize) -> Web {
         self.chokes = Some((host.to_owned(), most));
         self
     }
 
-    /// Whoever asks this address takes its server down for so long.
+    /// Each request for this URL takes its server down for this long.
     pub(crate) fn deadly(mut self, url: &str, down: Duration) -> Web {
         self.deadly = Some((url.to_owned(), down, Cell::new(Duration::ZERO)));
         self
     }
 
-    /// The request of that number, from 0, fails in this way.
+    /// The n-th request, from 0, fails with this outcome.
     pub(crate) fn struck(mut self, number: usize, outcome: AttemptOutcome) -> Web {
         self.struck = Some((Cell::new(number), outcome));
         self
     }
 
-    /// Everything fails in this way between these moments.
+    /// Everything fails with this outcome between these moments.
     pub(crate) fn down(mut self, from: Duration, to: Duration, outcome: AttemptOutcome) -> Web {
         self.down = Some((from, to, outcome));
         self
     }
 
-    /// What an earlier crawl was told is told once more, in place of requests.
+    /// Recalls the responses of an earlier crawl instead of requesting.
     pub(crate) fn recalling(mut self, replies: &[(String, Response)]) -> Web {
         for (url, reply) in replies {
             self.recalled.entry(url.clone()).or_default().push(reply.clone());
@@ -223,7 +223,7 @@ impl Web {
         self
     }
 
-    /// Recalls what is known of addresses that were heard of from the `first` on.
+    /// Recalls what is known of the URLs that were discovered from `first` on.
     fn recall(&self, seen: &mut Seen, now: Moment, mut first: usize) {
         while let Some(url) = seen.urls.get(first).cloned() {
             first += 1;
@@ -254,7 +254,7 @@ impl Web {
         self.drive(Crawl::new(settings, starts), timeout, Moment::START, usize::MAX)
     }
 
-    /// Drives a crawl until it is finished, or until so many replies have come.
+    /// Drives a crawl until it is finished, or until this many replies have arrived.
     pub(crate) fn drive(
         &self,
         crawl: Crawl,
@@ -309,7 +309,7 @@ impl Web {
         seen
     }
 
-    /// Drives a crawl to its end while replies come as `mischief` has it.
+    /// Drives a crawl to its end while replies arrive as in `mischief`.
     pub(crate) fn drive_by(&self, crawl: Crawl, from: Moment, mut mischief: Mischief) -> Seen {
         let mut seen = Seen::of(crawl, from);
         let patience = Duration::from_secs(60);
@@ -354,13 +354,13 @@ impl Web {
         seen
     }
 
-    /// What every site is asked for, and this web does not hold: no test is about it.
+    /// URLs that are requested on every site, and that no test is about.
     fn is_courtesy(&self, url: &str) -> bool {
-        let asked = ["/robots.txt", "/sitemap.xml"].iter().any(|path| url.ends_with(path));
-        (asked || url.contains(TEST_PREFIX)) && !self.acts.contains_key(url)
+        let requested = ["/robots.txt", "/sitemap.xml"].iter().any(|path| url.ends_with(path));
+        (requested || url.contains(TEST_PREFIX)) && !self.acts.contains_key(url)
     }
 
-    /// What a server says that cannot cope with so many at once.
+    /// The response of a server that cannot handle this many requests.
     fn overload(&self, request: &Request, in_flight: usize) -> Option<AttemptOutcome> {
         let (host, most) = self.chokes.as_ref()?;
         let is_too_much = request.url.starts_with(host) && in_flight >= *most;
@@ -441,11 +441,11 @@ impl Web {
                 self.play(if brings { with } else { without }, request, now)
             }
             Act::Times(times, first, second) => {
-                let mut asked = self.asked.borrow_mut();
-                let count = asked.entry(request.url.clone()).or_default();
+                let mut requested = self.requested.borrow_mut();
+                let count = requested.entry(request.url.clone()).or_default();
                 *count += 1;
                 let act = if *count <= *times { first } else { second };
-                drop(asked);
+                drop(requested);
                 self.play(act, request, now)
             }
             Act::Status(status) => answer(*status, None, None),
@@ -495,7 +495,7 @@ impl Web {
     }
 }
 
-/// The body that an act gives with this answer.
+/// The body of an act with this response.
 fn body_of<'a>(act: &'a Act, answer: &ResponseHead) -> Option<&'a str> {
     match act {
         Act::Page(body) | Act::Body(_, body) if answer.status == 200 => Some(body),

@@ -1,4 +1,4 @@
-//! Documents to compare: of pieces, and of real markup with mutations.
+//! Documents to compare: made from pieces, and from real markup with mutations.
 
 use proptest::prelude::*;
 
@@ -11,7 +11,7 @@ pub(crate) const CORPUS: &[(&str, &str)] = &[
     ("unclosed and crossing", include_str!("corpus/unclosed.html")),
 ];
 
-/// A document in which every start tag has a number, and where these tags stand.
+/// A document in which every start tag has a number, and the positions of these tags.
 pub(crate) struct Numbered {
     pub(crate) text: String,
     /// Line and column of each `<`, by its number.
@@ -43,7 +43,7 @@ impl Numbered {
     }
 }
 
-/// Line and column at the end of a text, counted the plain way.
+/// Line and column at the end of a text, counted the simple way.
 fn position(before: &str) -> (u32, u32) {
     let normal = before.replace("\r\n", "\n").replace('\r', "\n");
     let line = normal.matches('\n').count() + 1;
@@ -176,7 +176,7 @@ fn start_tag() -> impl Strategy<Value = String> {
         " /",
     ]);
     (prop::sample::select(NAMES.to_vec()), attributes).prop_map(|(name, attributes)| {
-        // An `a` without an address is no link.
+        // An `a` without a URL is not a link.
         let href = if name == "a" && attributes.is_empty() { " href=link" } else { "" };
         format!("<{name}{href}{attributes}>")
     })
@@ -191,7 +191,7 @@ pub(crate) fn generated() -> impl Strategy<Value = String> {
     prop::collection::vec(piece, 0..40).prop_map(|pieces| pieces.concat())
 }
 
-/// Tags of the corpus taken out, doubled and moved.
+/// Tags of the corpus removed, duplicated and moved.
 pub(crate) fn mutated() -> impl Strategy<Value = String> {
     let document = prop::sample::select(CORPUS.to_vec()).prop_map(|(_, markup)| markup);
     let change = (any::<prop::sample::Index>(), any::<prop::sample::Index>(), 0u8..3);

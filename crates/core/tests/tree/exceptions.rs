@@ -1,4 +1,4 @@
-//! Where we differ on purpose from the tree that browsers build, and why.
+//! Intended differences from the tree that browsers build, with reasons.
 
 /// What is not compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -8,7 +8,7 @@ pub(crate) enum Part {
     All,
 }
 
-/// Markup that we read in another way, how to know it, and what may differ.
+/// Markup that is parsed differently, how to recognize it, and what may differ.
 pub(crate) struct Exception {
     reason: &'static str,
     applies: fn(&str) -> bool,
@@ -61,7 +61,7 @@ const VOID: &[&str] = &[
     "area", "base", "br", "embed", "frame", "hr", "image", "img", "input", "link", "meta", "source",
 ];
 
-/// Whether a formatting element is not closed before what is around it, or not at all.
+/// Whether a formatting element is not closed before the element around it, or not at all.
 fn crosses(html: &str) -> bool {
     let mut open: Vec<&str> = Vec::new();
     for tag in html.split('<').skip(1) {
@@ -86,11 +86,11 @@ fn crosses(html: &str) -> bool {
             None => open.push(&tag[..name(tag)]),
         }
     }
-    // What is open at the end may have been closed without a word.
+    // What is open at the end may have been closed implicitly.
     open.iter().any(|open| FORMATTING.contains(open))
 }
 
-/// The exceptions that a document falls under.
+/// The exceptions that apply to a document.
 pub(crate) fn of(html: &str) -> Vec<&'static Exception> {
     let html = html.to_ascii_lowercase();
     EXCEPTIONS.iter().filter(|exception| (exception.applies)(&html)).collect()

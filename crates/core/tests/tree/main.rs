@@ -1,9 +1,9 @@
-//! Our links against those in the tree of an independent parser, html5ever.
+//! The extracted links compared with those in the tree of an independent parser, html5ever.
 //!
-//! Documents are put together from pieces, and made of real markup by mutation.
-//! Every start tag gets a number, so that an element that the tree holds twice (an
-//! `a` that was opened anew, say) counts once, and so that positions can be
-//! compared too. What differs on purpose stands in `exceptions`.
+//! Documents are made from pieces, and from real markup by mutation. Every start tag gets a
+//! number, so that an element that is in the tree twice (an `a` that was opened again, for
+//! example) counts once, and so that positions can be compared too. Intended differences are in
+//! `exceptions`.
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
@@ -18,7 +18,7 @@ use rummage_core::extract::{Extractor, Format};
 use documents::{Numbered, generated, mutated};
 use exceptions::{Exception, Part};
 
-/// Our links as lines: position, element, attribute, region, what is written, text.
+/// The extracted links as lines: position, element, attribute, region, source text, text.
 fn ours(html: &str) -> Vec<String> {
     let mut page = Extractor::new(Format::Html, Some("utf-8"), 1 << 24);
     page.feed(html.as_bytes());
@@ -38,7 +38,7 @@ fn ours(html: &str) -> Vec<String> {
     reading.links().map(line).collect()
 }
 
-/// A line without the parts that an exception leaves out.
+/// A line without the parts that an exception excludes.
 fn without(line: &str, excused: &[&Exception]) -> String {
     let leaves_out = |part| excused.iter().any(|exception| exception.part == part);
     let (head, rest) = line.split_once(" in ").unwrap();
@@ -72,8 +72,8 @@ fn compare(markup: &str) -> Result<(), TestCaseError> {
     Err(TestCaseError::fail(format!("ours: {ours:#?}\ntheirs: {theirs:#?}\nof: {markup}")))
 }
 
-/// The same documents each time, unless PROPTEST_RNG_SEED says otherwise: that our
-/// rules are close to the standard's is measured here, not proven.
+/// The same documents each time, unless PROPTEST_RNG_SEED is set: this measures how close the
+/// rules are to the standard, and does not prove it.
 fn config() -> ProptestConfig {
     let preset = ProptestConfig::default();
     let rng_seed = match preset.rng_seed {
@@ -107,8 +107,8 @@ fn the_corpus_as_it_stands() {
     }
 }
 
-/// Real pages, to find what the others do not think of:
-/// `RUMMAGE_PAGES=/usr/share/doc cargo test -p rummage-core --test tree -- --ignored`
+/// Real pages, for cases that the others do not cover: `RUMMAGE_PAGES=/usr/share/doc cargo test
+/// -p rummage-core --test tree -- --ignored`
 #[test]
 #[ignore = "needs a folder of pages"]
 fn a_folder_of_pages() {

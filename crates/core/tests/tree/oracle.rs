@@ -1,4 +1,4 @@
-//! The links in html5ever's tree, found by a walk of its own.
+//! The links in html5ever's tree, found by an independent traversal.
 
 use std::collections::BTreeMap;
 
@@ -9,7 +9,7 @@ use markup5ever_rcdom::{Handle, NodeData, RcDom};
 
 use crate::documents::Numbered;
 
-/// One element of the source, its twins in the tree taken together.
+/// One element of the source, with its copies in the tree taken together.
 #[derive(Default)]
 struct Element {
     links: Vec<String>,
@@ -59,7 +59,7 @@ fn walk(node: &Handle, region: Option<&'static str>, found: &mut BTreeMap<usize,
         };
         let is_html = &*name.ns == "http://www.w3.org/1999/xhtml";
         let local = name.local.to_ascii_lowercase();
-        // Nobody sees what these hold.
+        // Their contents are not shown.
         if &*local == "template" || (!is_html && matches!(&*local, "script" | "style")) {
             return;
         }
@@ -71,7 +71,7 @@ fn walk(node: &Handle, region: Option<&'static str>, found: &mut BTreeMap<usize,
         if let (Some(number), false) = (value("data-n"), links.is_empty()) {
             let element = found.entry(number.parse().unwrap()).or_insert_with(|| {
                 let alt = value("alt").filter(|_| matches!(&*local, "img" | "area" | "input"));
-                // Names of no standard are not kept.
+                // Nonstandard names are not kept.
                 let name = if &*local == "my-card" { "other" } else { &*local };
                 Element { links, region, name: name.to_owned(), text: alt }
             });
@@ -112,14 +112,14 @@ fn of_element(name: &str, is_html: bool, value: &impl Fn(&str) -> Option<String>
             links.push(format!("{attribute} {written}"));
         }
     }
-    // Generated candidates have one address each, and nothing else.
+    // Generated candidates have one URL each, and nothing else.
     if matches!(name, "img" | "source")
         && is_html
         && let Some(srcset) = value("srcset")
     {
         links.push(format!("srcset {srcset}"));
     }
-    // Generated styles have one address each.
+    // Generated styles have one URL each.
     if let Some(style) = value("style")
         && let Some((_, rest)) = style.split_once("url(")
         && let Some((url, _)) = rest.split_once(')')

@@ -14,8 +14,7 @@ use row::HOST;
 
 pub use earlier::museum_earlier;
 pub use files::{
-    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, urls,
-    write_files,
+    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, urls, write_files,
 };
 
 /// The web for people who try Rummage.

@@ -171,7 +171,10 @@ mod tests {
             "<p>one</p>",
             "one",
         ] {
-            assert!(written.lines().any(|told| told == line), "{line} in {written}");
+            assert!(
+                written.lines().any(|written_line| written_line == line),
+                "{line} in {written}"
+            );
         }
         assert!(written.contains("multipart/alternative"), "{written}");
     }
@@ -179,7 +182,10 @@ mod tests {
     #[test]
     fn an_invalid_address_is_named() {
         let bad = Mail { to: vec!["editor at home".to_owned()], ..mail() };
-        assert_eq!(message(&bad).unwrap_err().to_string(), "editor at home is not an email address");
+        assert_eq!(
+            message(&bad).unwrap_err().to_string(),
+            "editor at home is not an email address"
+        );
     }
 
     #[test]

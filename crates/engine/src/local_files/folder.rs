@@ -102,11 +102,11 @@ impl Folder {
     #[must_use]
     pub fn pages(&self) -> Vec<Vec<Url>> {
         let mut pages = Vec::new();
-        self.walk(&self.root, &mut String::new(), &mut pages);
+        self.collect_pages(&self.root, &mut String::new(), &mut pages);
         pages
     }
 
-    fn walk(&self, folder: &Path, path: &mut String, pages: &mut Vec<Vec<Url>>) {
+    fn collect_pages(&self, folder: &Path, path: &mut String, pages: &mut Vec<Vec<Url>>) {
         let Ok(entries) = std::fs::read_dir(folder) else { return };
         let mut entries: Vec<_> = entries.filter_map(Result::ok).collect();
         entries.sort_by_key(std::fs::DirEntry::file_name);
@@ -118,7 +118,7 @@ impl Folder {
             if kind.is_dir() {
                 path.push_str(&encoded);
                 path.push('/');
-                self.walk(&entry.path(), path, pages);
+                self.collect_pages(&entry.path(), path, pages);
             } else if is_page(Path::new(name)) {
                 let stem = encoded.rsplit_once('.').map_or(encoded.as_str(), |(stem, _)| stem);
                 let short = match name {

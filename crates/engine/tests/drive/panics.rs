@@ -14,11 +14,11 @@ use tempfile::TempDir;
 use tokio::sync::watch;
 use url::Url;
 
-/// Answers from memory, and panics on one page.
+/// Responds from memory, and panics on one page.
 #[derive(Clone)]
 struct Fragile {
     clock: Clock,
-    /// Pages that are known are said to be what they were.
+    /// Known pages are reported as unchanged.
     unchanged: bool,
 }
 
@@ -102,7 +102,7 @@ fn verdict(store: &Path, url: &str) -> String {
 }
 
 #[test]
-fn a_page_on_which_the_program_panics_is_named_and_the_run_goes_on() {
+fn a_page_that_causes_a_panic_is_named_and_the_run_continues() {
     let folder = TempDir::new().unwrap();
     let store = folder.path().join("store.db");
     let ended = drive(&store, None).unwrap();
@@ -117,7 +117,7 @@ fn a_page_on_which_the_program_panics_is_named_and_the_run_goes_on() {
 }
 
 #[test]
-fn a_thread_that_panics_ends_the_run_and_what_was_found_is_kept() {
+fn a_panicking_thread_ends_the_run_and_results_are_kept() {
     let folder = TempDir::new().unwrap();
     let store = folder.path().join("store.db");
     drive(&store, None).unwrap();

@@ -1,4 +1,4 @@
-//! Answers of all kinds: heads as lenient as browsers read them, bodies decoded.
+//! Responses of all kinds: headers parsed as leniently as in browsers, bodies decoded.
 
 use std::io::Write;
 
@@ -18,7 +18,7 @@ fn gzip(bytes: &[u8]) -> Vec<u8> {
 }
 
 #[tokio::test]
-async fn the_head_of_an_answer_is_kept() {
+async fn the_head_of_a_response_is_kept() {
     let reply = ask(vec![say(
         "HTTP/1.1 301 Moved\nLocation: /neu?ü\nServer: old/1\nETag: \"7\"\n\
          Last-Modified: Mon, 23 Nov 2026 07:00:00 GMT\nContent-Type: Text/HTML; Charset=\"ISO-8859-1\"\n\
@@ -35,14 +35,14 @@ async fn the_head_of_an_answer_is_kept() {
 }
 
 #[tokio::test]
-async fn a_location_in_latin_1_is_read_as_browsers_do() {
+async fn a_location_in_latin_1_is_read_as_in_browsers() {
     let bytes = b"HTTP/1.1 302 Found\r\nLocation: /caf\xe9\r\nContent-Length: 0\r\n\r\n";
     let reply = ask(vec![Play::Say(bytes.to_vec())]).await;
     assert_eq!(answer(&reply).location.as_deref(), Some("/café"));
 }
 
 #[tokio::test]
-async fn sloppy_heads_are_forgiven() {
+async fn invalid_headers_are_tolerated() {
     let reply = ask(vec![say(
         "HTTP/1.1 200 \nContent-Type : text/html\nno colon here\nX-Folded: a\n  b\n\n<a href=/x>x</a>",
     )])
@@ -52,7 +52,7 @@ async fn sloppy_heads_are_forgiven() {
 }
 
 #[tokio::test]
-async fn a_body_that_ends_with_the_connection_is_whole() {
+async fn a_body_that_ends_with_the_connection_is_complete() {
     let reply = ask(vec![page("", LINK)]).await;
     assert!(!answer(&reply).truncated);
     assert_eq!(answer(&reply).length, Some(LINK.len() as u64));
@@ -60,14 +60,14 @@ async fn a_body_that_ends_with_the_connection_is_whole() {
 }
 
 #[tokio::test]
-async fn a_body_cut_short_is_read_and_told() {
+async fn a_body_cut_short_is_parsed_and_reported() {
     let reply = ask(vec![page("Content-Length: 500\r\n", LINK)]).await;
     assert!(answer(&reply).truncated);
     assert_eq!(reply.reading.unwrap().links().len(), 1);
 }
 
 #[tokio::test]
-async fn encoded_bodies_are_decoded_asked_for_or_not() {
+async fn encoded_bodies_are_decoded_requested_or_not() {
     let mut deflate = ZlibEncoder::new(Vec::new(), Compression::fast());
     deflate.write_all(LINK).unwrap();
     for (name, body) in [("gzip", gzip(LINK)), ("deflate", deflate.finish().unwrap())] {
@@ -78,7 +78,7 @@ async fn encoded_bodies_are_decoded_asked_for_or_not() {
 }
 
 #[tokio::test]
-async fn a_damaged_gzip_body_is_a_short_one() {
+async fn a_damaged_gzip_body_counts_as_cut_short() {
     let mut whole = gzip(&LINK.repeat(50));
     whole.truncate(whole.len() / 2);
     let mut torn = gzip(&LINK.repeat(50));
@@ -90,7 +90,7 @@ async fn a_damaged_gzip_body_is_a_short_one() {
 }
 
 #[tokio::test]
-async fn a_bomb_goes_off_at_the_size_limit() {
+async fn a_decompression_bomb_stops_at_the_size_limit() {
     let bomb = gzip(&vec![b' '; 50 << 20]);
     let reply = ask(vec![page("Content-Encoding: gzip\r\n", &bomb)]).await;
     assert!(reply.reading.as_ref().is_some_and(|reading| reading.cut));
@@ -98,7 +98,7 @@ async fn a_bomb_goes_off_at_the_size_limit() {
 }
 
 #[tokio::test]
-async fn an_external_page_is_read_for_its_title_alone() {
+async fn an_external_page_is_read_only_for_its_title() {
     let body = [LINK, &b"<a href=/y>y</a>".repeat(10_000)].concat();
     let server = serve(vec![page("", &body)]).await;
     let mut asked = request(&format!("http://{server}/"));
@@ -108,7 +108,7 @@ async fn an_external_page_is_read_for_its_title_alone() {
 }
 
 #[tokio::test]
-async fn what_is_no_page_is_not_read() {
+async fn bodies_that_are_not_pages_are_not_read() {
     let pdf = say("HTTP/1.1 200 OK\nContent-Type: application/pdf\nContent-Length: 900000\n\n%PDF");
     let reply = ask(vec![pdf]).await;
     assert_eq!(answer(&reply).length, Some(900_000));

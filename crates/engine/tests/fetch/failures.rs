@@ -16,7 +16,7 @@ async fn a_closed_port_refuses() {
 }
 
 #[tokio::test]
-async fn a_reset_is_repeated_at_once_and_then_told() {
+async fn a_reset_is_repeated_at_once_and_then_reported() {
     assert_eq!(*failure(&ask(vec![Play::Reset]).await), Failure::Reset);
     let reply = ask(vec![Play::Reset, page("", b"fine")]).await;
     assert_eq!(answer(&reply).status, 200);
@@ -31,8 +31,8 @@ async fn a_later_attempt_is_not_repeated() {
 }
 
 #[tokio::test]
-async fn a_connection_that_was_closed_under_us_is_no_failure_of_the_server() {
-    // The first answer invites us to use the connection again, and then closes it.
+async fn a_closed_kept_alive_connection_is_not_a_failure() {
+    // The first response offers to reuse the connection, and then closes it.
     let kept = say("HTTP/1.1 200 OK\nContent-Type: text/html\nContent-Length: 2\n\nok");
     let server = serve(vec![kept.clone(), kept]).await;
     let clock = rummage_engine::Clock::starting_at(std::time::Duration::ZERO);
@@ -51,7 +51,7 @@ async fn silence_costs_its_time() {
 }
 
 #[tokio::test]
-async fn a_body_that_never_ends_runs_out_of_time() {
+async fn an_endless_body_times_out() {
     let begun = b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<p>drip".to_vec();
     let reply = ask(vec![Play::SayAndHang(begun)]).await;
     assert_eq!(*failure(&reply), Failure::Timeout(Stage::Body));
@@ -59,8 +59,8 @@ async fn a_body_that_never_ends_runs_out_of_time() {
 }
 
 #[tokio::test]
-async fn a_server_that_accepts_nobody_is_no_connection_or_silence() {
-    // A full backlog: the connection may be made by the system, and nobody answers.
+async fn a_server_that_accepts_no_connection_times_out() {
+    // A full backlog: the system may accept the connection, but nothing responds.
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let url = format!("http://{}/", listener.local_addr().unwrap());
     let reply = fetch(config(), request(&url)).await;
@@ -68,7 +68,7 @@ async fn a_server_that_accepts_nobody_is_no_connection_or_silence() {
 }
 
 #[tokio::test]
-async fn what_is_not_http_is_told_as_such() {
+async fn a_response_that_is_not_http_is_recognized() {
     for text in ["220 mail.test ESMTP\n", "<html>no head</html>\n\n", "HTTP/1.1 20 OK\n\n"] {
         let reply = ask(vec![say(text)]).await;
         assert!(matches!(failure(&reply), Failure::BadResponse(_)), "{text:?} {reply:?}");
@@ -76,6 +76,6 @@ async fn what_is_not_http_is_told_as_such() {
 }
 
 #[tokio::test]
-async fn an_empty_answer_is_a_reset() {
+async fn an_empty_response_is_a_reset() {
     assert_eq!(*failure(&ask(vec![say("")]).await), Failure::Reset);
 }

@@ -1,4 +1,4 @@
-//! What is said and heard beside the page: cookies, proxies, waits, gatekeepers.
+//! Everything apart from the page: cookies, proxies, Retry-After, bot checks.
 
 use rummage_core::crawl::{BodyUse, Request};
 use rummage_core::evidence::{Failure, Stage, Validators};
@@ -7,14 +7,14 @@ use rummage_engine::{Config, ConnectRule, Proxies};
 
 use crate::script::{Play, answer, ask, config, failure, fetch, page, request, say, serve};
 
-/// The head of the request that a server has seen.
+/// The head of the request that a server received.
 async fn head(config: Config, request: Request) -> String {
     let reply = fetch(config, request).await;
     reply.reading.unwrap().title().unwrap().to_lowercase()
 }
 
 #[tokio::test]
-async fn the_cookies_of_a_chain_are_sent_and_credentials_go_to_the_site_alone() {
+async fn cookies_follow_their_chain_and_credentials_stay_on_the_site() {
     let server = serve(vec![Play::Echo]).await;
     let mut config = config();
     config.headers = vec![(http::header::AUTHORIZATION, "Basic eDp5".parse().unwrap())];
@@ -27,7 +27,7 @@ async fn the_cookies_of_a_chain_are_sent_and_credentials_go_to_the_site_alone() 
 }
 
 #[tokio::test]
-async fn a_page_that_was_read_is_asked_whether_it_has_changed() {
+async fn a_known_page_is_requested_conditionally() {
     let server = serve(vec![Play::Echo]).await;
     let own = request(&format!("http://{server}/"));
     let seen = head(config(), own.clone()).await;
@@ -42,7 +42,7 @@ async fn a_page_that_was_read_is_asked_whether_it_has_changed() {
 }
 
 #[tokio::test]
-async fn a_proxy_is_told_the_whole_url_and_this_machine_is_not_asked_through_one() {
+async fn a_proxy_gets_the_whole_url_and_localhost_is_requested_directly() {
     let server = serve(vec![Play::Echo]).await;
     let mut config = config();
     config.proxies = Proxies::one(&format!("http://guest:word@{server}"));
@@ -54,7 +54,7 @@ async fn a_proxy_is_told_the_whole_url_and_this_machine_is_not_asked_through_one
 }
 
 #[tokio::test]
-async fn a_proxy_that_cannot_reach_the_server_is_told_from_the_server() {
+async fn a_proxy_failure_is_distinguished_from_one_of_the_server() {
     let server = serve(vec![say("HTTP/1.1 502 Bad Gateway\n\n")]).await;
     let mut config = config();
     config.proxies = Proxies::one(&format!("http://{server}"));
@@ -66,14 +66,14 @@ async fn a_proxy_that_cannot_reach_the_server_is_told_from_the_server() {
 }
 
 #[tokio::test]
-async fn what_is_said_to_the_wrong_connection_is_said_again() {
+async fn a_misdirected_request_is_repeated() {
     let wrong = say("HTTP/1.1 421 Misdirected Request\nContent-Length: 0\n\n");
     let reply = ask(vec![wrong, page("Content-Length: 4\r\n", b"fine")]).await;
     assert_eq!(answer(&reply).status, 200);
 }
 
 #[tokio::test]
-async fn heads_are_read_up_to_a_bound() {
+async fn header_size_is_limited() {
     let fields = |count: usize| -> String { (0..count).map(|n| format!("X-{n}: y\r\n")).collect() };
     let many = page(&format!("Content-Length: 4\r\n{}", fields(300)), b"fine");
     assert_eq!(answer(&ask(vec![many]).await).status, 200);
@@ -82,7 +82,7 @@ async fn heads_are_read_up_to_a_bound() {
 }
 
 #[tokio::test]
-async fn a_wait_is_kept_and_a_gatekeeper_is_known_by_its_page() {
+async fn retry_after_is_kept_and_a_bot_check_is_recognized() {
     let busy = say("HTTP/1.1 503 Busy\nRetry-After: 120\nContent-Length: 0\n\n");
     assert_eq!(answer(&ask(vec![busy]).await).retry_after, Some(120));
     let gate = "HTTP/1.1 403 No\nContent-Type: text/html\nContent-Length: 62\n\n\
@@ -95,8 +95,8 @@ async fn a_wait_is_kept_and_a_gatekeeper_is_known_by_its_page() {
 }
 
 #[tokio::test]
-async fn brotli_is_decoded_though_nobody_asked_for_it() {
-    // RFC 7932 §9.2: one meta-block, stored as it is.
+async fn brotli_is_decoded_even_if_not_requested() {
+    // RFC 7932 §9.2: one meta-block, stored uncompressed.
     let body = [&[0x0b, 0x05, 0x80][..], b"<a href=x1>", &[0x03]].concat();
     let fields = format!("Content-Encoding: br\r\nContent-Length: {}\r\n", body.len());
     let reply = ask(vec![page(&fields, &body)]).await;
@@ -106,7 +106,7 @@ async fn brotli_is_decoded_though_nobody_asked_for_it() {
 }
 
 #[tokio::test]
-async fn a_page_read_for_its_places_is_read_to_its_end() {
+async fn a_page_read_for_its_anchors_is_read_to_its_end() {
     let body = [vec![b' '; 90_000], b"<p id=late>".to_vec()].concat();
     let play = page(&format!("Content-Length: {}\r\n", body.len()), &body);
     let server = serve(vec![play]).await;
@@ -119,7 +119,7 @@ async fn a_page_read_for_its_places_is_read_to_its_end() {
 }
 
 #[tokio::test]
-async fn a_handshake_that_never_ends_is_told_from_a_connection_that_does_not_come() {
+async fn a_hanging_handshake_is_distinguished_from_a_hanging_connection() {
     let server = serve(vec![Play::Hang]).await;
     let mut config = config();
     config.connect = vec![ConnectRule { host: "lock.test".into(), port: None, to: server }];

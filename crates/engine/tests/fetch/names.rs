@@ -1,4 +1,4 @@
-//! Names, rules for connecting, and private addresses.
+//! Host names, connect rules, and private addresses.
 
 use rummage_core::evidence::{DnsFailure, Failure};
 use rummage_engine::ConnectRule;
@@ -6,8 +6,8 @@ use tokio::net::UdpSocket;
 
 use crate::script::{answer, config, failure, fetch, page, request, serve};
 
-/// A name server that answers every question with these flags and no records; none
-/// at all when there are no flags.
+/// A DNS server that answers every question with these flags and no records; without flags, not
+/// at all.
 async fn name_server(flags: Option<u16>) -> std::net::SocketAddr {
     let socket = UdpSocket::bind("127.0.0.1:0").await.unwrap();
     let address = socket.local_addr().unwrap();
@@ -16,8 +16,8 @@ async fn name_server(flags: Option<u16>) -> std::net::SocketAddr {
         loop {
             let (length, peer) = socket.recv_from(&mut question).await.unwrap();
             let Some(flags) = flags else { continue };
-            // The question is sent back as the answer: QR and RA set (RFC 1035 §4.1.1),
-            // and no records besides.
+            // The question is sent back as the answer: QR and RA set (RFC 1035 §4.1.1), and no
+            // records.
             let mut answer = question[..length].to_vec();
             answer[2..4].copy_from_slice(&(0x8180 | flags).to_be_bytes());
             answer[6..12].fill(0);
@@ -28,7 +28,7 @@ async fn name_server(flags: Option<u16>) -> std::net::SocketAddr {
     address
 }
 
-/// Where the one question ends: labels, a zero, type and class.
+/// Where the question ends: labels, a zero, type and class.
 fn question_end(message: &[u8]) -> usize {
     let mut at = 12;
     while message[at] != 0 {
@@ -38,7 +38,7 @@ fn question_end(message: &[u8]) -> usize {
 }
 
 #[tokio::test]
-async fn each_answer_of_a_name_server_has_its_name() {
+async fn each_dns_answer_has_its_failure() {
     for (flags, expected) in [
         (Some(3), DnsFailure::NoSuchName),
         (Some(0), DnsFailure::NoAddress),
@@ -58,7 +58,7 @@ async fn each_answer_of_a_name_server_has_its_name() {
 }
 
 #[tokio::test]
-async fn a_rule_for_a_host_needs_no_name_and_a_pattern_does() {
+async fn a_connect_rule_for_a_host_needs_no_dns_and_a_pattern_does() {
     let server = serve(vec![page("", b"fine")]).await;
     let mut config = config();
     config.dns = Some(name_server(Some(3)).await);
@@ -71,7 +71,7 @@ async fn a_rule_for_a_host_needs_no_name_and_a_pattern_does() {
 }
 
 #[tokio::test]
-async fn a_rule_with_a_port_is_for_that_port() {
+async fn a_connect_rule_with_a_port_applies_to_that_port() {
     let server = serve(vec![page("", b"fine")]).await;
     let mut config = config();
     config.dns = Some(name_server(Some(3)).await);
@@ -82,7 +82,7 @@ async fn a_rule_with_a_port_is_for_that_port() {
 }
 
 #[tokio::test]
-async fn private_addresses_are_for_private_starts() {
+async fn private_addresses_are_requested_only_for_private_start_urls() {
     use rummage_engine::{Clock, Fetcher};
     use url::Url;
     let server = serve(vec![page("", b"fine")]).await;

@@ -1,4 +1,4 @@
-//! Servers that play a script, and a fetcher to ask them.
+//! Servers that play a script, and a fetcher for them.
 
 use std::net::SocketAddr;
 use std::time::Duration;
@@ -11,21 +11,21 @@ use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use url::Url;
 
-/// Long enough for a busy machine, short enough for a test that waits for its end.
+/// Long enough for a busy machine, short enough for a test that waits for it.
 pub(crate) const TIMEOUT: Duration = Duration::from_millis(400);
 
-/// What a server does with a connection once a request has come.
+/// What a server does with a connection once a request has arrived.
 #[derive(Debug, Clone)]
 pub(crate) enum Play {
-    /// Says these bytes and closes.
+    /// Sends these bytes and closes.
     Say(Vec<u8>),
-    /// Says nothing and keeps the connection.
+    /// Sends nothing and keeps the connection open.
     Hang,
-    /// Says these bytes and keeps the connection.
+    /// Sends these bytes and keeps the connection open.
     SayAndHang(Vec<u8>),
     /// Closes with a reset.
     Reset,
-    /// Says the head of the request, as the title of a page.
+    /// Sends the head of the request, as the title of a page.
     Echo,
 }
 
@@ -33,13 +33,13 @@ pub(crate) fn say(text: &str) -> Play {
     Play::Say(text.replace('\n', "\r\n").into_bytes())
 }
 
-/// A page of that length and type, and what follows.
+/// A page with these headers and this body.
 pub(crate) fn page(fields: &str, body: &[u8]) -> Play {
     let head = format!("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n{fields}\r\n");
     Play::Say([head.as_bytes(), body].concat())
 }
 
-/// Plays the scripts, one a connection, the last one for all that follow.
+/// Plays the scripts, one per connection, the last one for all further ones.
 pub(crate) async fn serve(plays: Vec<Play>) -> SocketAddr {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let url = listener.local_addr().unwrap();
@@ -111,7 +111,7 @@ pub(crate) async fn fetch(config: Config, request: Request) -> Response {
     fetcher.fetch(request).await.response
 }
 
-/// What comes of asking a server that plays these scripts.
+/// The result of a request to a server that plays these scripts.
 pub(crate) async fn ask(plays: Vec<Play>) -> Response {
     let url = serve(plays).await;
     fetch(config(), request(&format!("http://{url}/"))).await

@@ -1,4 +1,4 @@
-//! TLS: whom we trust, and what each certificate that we do not is called.
+//! TLS: which certificates are trusted, and the names of all failures.
 
 use std::net::SocketAddr;
 use std::sync::Arc;
@@ -47,13 +47,13 @@ struct Signed {
     key: KeyPair,
 }
 
-/// Serves one page with that certificate, and says good-bye.
+/// Serves one page with this certificate, and closes properly.
 async fn serve_tls(signed: Signed, versions: &[&'static SupportedProtocolVersion]) -> SocketAddr {
     let says = "HTTP/1.1 200 OK\r\nContent-Length: 4\r\n\r\nfine";
     serve_with(signed, versions, says.to_owned(), true).await
 }
 
-/// Says this to whoever comes, and leaves, with a word or without.
+/// Sends this to every client and closes, with a TLS alert or without.
 async fn serve_with(
     signed: Signed,
     versions: &[&'static SupportedProtocolVersion],
@@ -112,7 +112,7 @@ async fn a_private_authority_can_be_trusted() {
 }
 
 #[tokio::test]
-async fn certificates_out_of_their_time() {
+async fn expired_and_future_certificates() {
     let authority = Authority::new("Friend");
     let expired = authority.sign(|params| params.not_after = date_time_ymd(2020, 1, 1));
     assert_eq!(seen(&authority, expired).await, Failure::Tls(TlsFailure::Expired));
@@ -130,7 +130,7 @@ async fn a_certificate_for_another_host() {
 }
 
 #[tokio::test]
-async fn self_signed_is_told_from_an_unknown_issuer() {
+async fn self_signed_is_distinguished_from_an_unknown_issuer() {
     let authority = Authority::new("Friend");
     let key = KeyPair::generate().unwrap();
     let params = CertificateParams::new(vec!["lock.test".to_owned()]).unwrap();
@@ -142,7 +142,7 @@ async fn self_signed_is_told_from_an_unknown_issuer() {
 }
 
 #[tokio::test]
-async fn plain_http_on_a_tls_port_says_so() {
+async fn plain_http_on_a_tls_port_is_recognized() {
     let authority = Authority::new("Friend");
     let server = serve(vec![page("", b"plain")]).await;
     let reply = fetch(leading_to(server, &authority), request("https://lock.test/")).await;
@@ -150,9 +150,9 @@ async fn plain_http_on_a_tls_port_says_so() {
     assert_eq!(*failure(&reply), Failure::Tls(expected));
 }
 
-/// Many servers end a secure connection without saying so.
+/// Many servers close a TLS connection without an alert.
 #[tokio::test]
-async fn a_bare_end_is_the_end_of_a_body_whose_length_is_not_stated() {
+async fn a_tls_connection_closed_without_alert_ends_a_body_of_unknown_length() {
     let authority = Authority::new("Friend");
     for (fields, truncated) in [("", false), ("Content-Length: 100\r\n", true)] {
         let head =

@@ -225,11 +225,11 @@ mod tests {
             let (packed_targets, packed_prints, packed_says) = contents.blobs();
             prop_assert!(targets(packed_targets).eq(links.iter().map(|link| link.0)));
             prop_assert!(prints(packed_prints).eq(links.iter().map(|link| link.1)));
-            let told: Vec<LinkContent<'_>> = starts(packed_says)
+            let unpacked: Vec<LinkContent<'_>> = starts(packed_says)
                 .into_iter()
                 .filter_map(|start| super::said(&packed_says[start as usize..]))
                 .collect();
-            prop_assert_eq!(told, said);
+            prop_assert_eq!(unpacked, said);
         }
 
         #[test]

@@ -105,9 +105,10 @@ impl StoreError {
         let path = path.to_owned();
         match error.sqlite_error_code() {
             Some(ErrorCode::NotADatabase) => StoreError::NotAStore { path },
-            Some(ErrorCode::CannotOpen | ErrorCode::PermissionDenied) => {
-                StoreError::CannotOpen { path, why: "it cannot be read or created there".to_owned() }
-            }
+            Some(ErrorCode::CannotOpen | ErrorCode::PermissionDenied) => StoreError::CannotOpen {
+                path,
+                why: "it cannot be read or created there".to_owned(),
+            },
             _ => error.into(),
         }
     }

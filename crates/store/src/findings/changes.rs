@@ -19,7 +19,7 @@ pub(crate) fn changes(
     run: &RunInfo,
     waivers: &Waivers,
 ) -> Result<Changes, StoreError> {
-    let mut told: HashSet<(Change, TargetIdentity<u32>)> = HashSet::new();
+    let mut counted: HashSet<(Change, TargetIdentity<u32>)> = HashSet::new();
     let mut select = db.prepare(
         "SELECT target, fragment, cause, trim(written), standing, first_run, until_run,
                 CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = page) END,
@@ -45,7 +45,7 @@ pub(crate) fn changes(
             Standing::Returned => Change::Returned,
             _ => Change::Unseen,
         };
-        if told.insert((news, target_of_row(row)?)) {
+        if counted.insert((news, target_of_row(row)?)) {
             *news.count(&mut changes) += 1;
         }
     }

@@ -124,8 +124,8 @@ pub(crate) fn of_news(
         take(db, id, news, &mut targets)?;
     }
     let mut lists: HashMap<Notification, Vec<DigestTarget>> = HashMap::new();
-    for ((news, _), told) in targets {
-        lists.entry(news).or_default().push(told);
+    for ((news, _), target) in targets {
+        lists.entry(news).or_default().push(target);
     }
     let mut list = |news: Notification| {
         let mut list = lists.remove(&news).unwrap_or_default();
@@ -209,7 +209,7 @@ fn take(
          WHERE finding.id = ?1",
     )?;
     let row = |row: &rusqlite::Row<'_>| {
-        let told = (|| {
+        let target = (|| {
             let owned = |column| Ok::<_, StoreError>(text(row, column)?.map(str::to_owned));
             let key = target_of_row(row)?;
             let url = text(row, 12)?.unwrap_or_default();
@@ -218,7 +218,7 @@ fn take(
                 (Some("no-such-fragment"), Some(fragment)) => format!("{url}#{fragment}"),
                 _ => url.to_owned(),
             };
-            let told = DigestTarget {
+            let target = DigestTarget {
                 target,
                 verdict: owned(4)?.unwrap_or_default(),
                 cause: owned(2)?,
@@ -234,16 +234,16 @@ fn take(
                 text: owned(9)?,
                 region: owned(10)?,
             };
-            Ok::<_, StoreError>((key, told, place))
+            Ok::<_, StoreError>((key, target, place))
         })();
-        Ok(told)
+        Ok(target)
     };
     let Some(found) = select.query_row(params![id], row).optional()? else { return Ok(()) };
-    let (key, told, place) = found?;
-    let told = targets.entry((news, key)).or_insert(told);
-    told.links += 1;
-    if told.places.len() < PLACES {
-        told.places.push(place);
+    let (key, target, place) = found?;
+    let target = targets.entry((news, key)).or_insert(target);
+    target.links += 1;
+    if target.places.len() < PLACES {
+        target.places.push(place);
     }
     Ok(())
 }

@@ -212,7 +212,7 @@ impl<'a> OpenRun<'a> {
         selection: &Selection,
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<(Folds, Numbers), StoreError> {
-        let asks = !(selection.elements.is_empty() && selection.text.is_empty());
+        let by_link = !(selection.elements.is_empty() && selection.text.is_empty());
         let takes = |said: &crate::tables::link_contents::LinkContent<'_>| {
             selection.takes_link(said.element, said.text)
         };
@@ -228,7 +228,7 @@ impl<'a> OpenRun<'a> {
             self.contents.for_each(|content, target, print| {
                 if print % parts == part
                     && may(content, target)
-                    && (!asks || self.contents.with(content, takes)?)
+                    && (!by_link || self.contents.with(content, takes)?)
                 {
                     prints.push(Fingerprint::new(print, content));
                     most_target = most_target.max(target);

@@ -194,7 +194,8 @@ impl Reader {
         for occurrence in occurrences::unpack(links) {
             let url = urls.url(&self.db, contents.target(occurrence.content)?)?;
             contents.with(occurrence.content, |said| {
-                let unknown = |name: &str| StoreError::Damaged(format!("no link is possible in {name}"));
+                let unknown =
+                    |name: &str| StoreError::Damaged(format!("no link is possible in {name}"));
                 let element = Element::named(said.element).ok_or_else(|| unknown(said.element))?;
                 let attribute =
                     Attribute::named(said.attribute).ok_or_else(|| unknown(said.attribute))?;

@@ -54,8 +54,8 @@ impl OpenRun<'_> {
     fn count_url_statuses(&self, totals: &mut Totals) {
         let mut skipped: Vec<SkipCount> = Vec::new();
         for (_, url_status) in self.url_statuses.iter() {
-            totals.requested += u64::from(url_status.asked && !url_status.recalled);
-            totals.recalled += u64::from(url_status.asked && url_status.recalled);
+            totals.requested += u64::from(url_status.requested && !url_status.recalled);
+            totals.recalled += u64::from(url_status.requested && url_status.recalled);
             if !url_status.linked {
                 continue;
             }

@@ -110,7 +110,8 @@ impl<'a> LinkContents<'a> {
         let row = self.row(first)?;
         let start = row.starts.get((content - first) as usize);
         let said = start.and_then(|start| contents::said(&row.says[*start as usize..]));
-        let said = said.ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))?;
+        let said = said
+            .ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))?;
         Ok(look(&LinkContent {
             element: self.word(said.element)?,
             attribute: self.word(said.attribute)?,

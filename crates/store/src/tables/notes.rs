@@ -14,7 +14,8 @@ use crate::db::error::StoreError;
 #[derive(Debug, Default, Serialize, Deserialize)]
 #[serde(default, rename_all = "kebab-case")]
 pub(crate) struct Detail {
-    #[serde(skip_serializing_if = "Option::is_none")]
+    // The key that the first stores have.
+    #[serde(rename = "asked-ms", skip_serializing_if = "Option::is_none")]
     requested_ms: Option<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
     kept_ms: Option<u64>,
@@ -48,9 +49,12 @@ fn pack(note: &Note) -> (&'static str, Detail) {
     match note {
         Note::RenderedByScript => ("drawn-by-script", none),
         Note::RobotsUnknown => ("robots-unknown", none),
-        Note::CrawlDelay { asked, kept } => {
+        Note::CrawlDelay { requested, kept } => {
             let millis = |time: &Duration| u64::try_from(time.as_millis()).ok();
-            ("crawl-delay", Detail { requested_ms: millis(asked), kept_ms: millis(kept), ..none })
+            (
+                "crawl-delay",
+                Detail { requested_ms: millis(requested), kept_ms: millis(kept), ..none },
+            )
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
@@ -73,7 +77,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         "drawn-by-script" => Note::RenderedByScript,
         "robots-unknown" => Note::RobotsUnknown,
         "crawl-delay" => Note::CrawlDelay {
-            asked: Duration::from_millis(detail.requested_ms?),
+            requested: Duration::from_millis(detail.requested_ms?),
             kept: Duration::from_millis(detail.kept_ms?),
         },
         "sitemap-missing" => Note::SitemapMissing,

@@ -245,7 +245,11 @@ mod tests {
         let first = outcomes.id(&db, 1, &page(1, "a"), None).unwrap();
         let second = outcomes.id(&db, 2, &page(2, "b"), None).unwrap();
         assert_eq!(outcomes.id(&db, 1, &page(1, "a"), None).unwrap(), first);
-        assert_eq!(outcomes.id(&db, 3, &page(2, "b"), None).unwrap(), second, "whichever URL it is");
+        assert_eq!(
+            outcomes.id(&db, 3, &page(2, "b"), None).unwrap(),
+            second,
+            "whichever URL it is"
+        );
         assert_ne!(outcomes.id(&db, 1, &page(1, "c"), None).unwrap(), first);
         assert_ne!(outcomes.id(&db, 1, &page(1, "a"), Some("t".to_owned())).unwrap(), first);
         assert_eq!((count(&db, "ending"), count(&db, "ending_kind")), (4, 1));

@@ -20,7 +20,7 @@ pub(crate) struct UrlStatus {
     /// A link names it.
     pub(crate) linked: bool,
     /// It was requested: some verdicts need no request.
-    pub(crate) asked: bool,
+    pub(crate) requested: bool,
     /// It is only in the request log, without a row of its own.
     pub(crate) plain: bool,
     /// Its result was reused from an earlier run.
@@ -40,7 +40,7 @@ impl UrlStatus {
             status: 0,
             scope: None,
             linked: true,
-            asked: false,
+            requested: false,
             plain: false,
             recalled: false,
         }
@@ -85,7 +85,7 @@ impl UrlStatuses {
                     status: 200,
                     scope: Some(scope),
                     linked: true,
-                    asked: true,
+                    requested: true,
                     plain: true,
                     recalled: false,
                 };
@@ -104,7 +104,7 @@ impl UrlStatuses {
                 status: row.get::<_, Option<u16>>(3)?.unwrap_or_default(),
                 scope: optional_word(row, 4, Scope::named)?,
                 linked: row.get(5)?,
-                asked: row.get(6)?,
+                requested: row.get(6)?,
                 plain: false,
                 recalled: false,
             };

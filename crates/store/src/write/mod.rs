@@ -78,7 +78,7 @@ pub struct RunWriter {
     origin: String,
     /// Numbers in the store, by the id in the crawl.
     ids: Vec<u32>,
-    asked: UrlLog,
+    url_log: UrlLog,
     known: InternCache,
     outcomes: Outcomes,
     last_moment: Moment,
@@ -106,7 +106,7 @@ impl RunWriter {
             replaying: false,
             origin: String::new(),
             ids: Vec::new(),
-            asked: UrlLog::default(),
+            url_log: UrlLog::default(),
             known,
             outcomes,
             last_moment: Moment::START,
@@ -139,7 +139,7 @@ impl RunWriter {
     /// See [`StoreError`].
     pub fn resume(path: &Path, run: i64, new: NewRun) -> Result<RunWriter, StoreError> {
         let mut writer = RunWriter::begin(path, new)?;
-        writer.asked = UrlLog::of_run(&writer.db, run)?;
+        writer.url_log = UrlLog::of_run(&writer.db, run)?;
         writer.run = Some(run);
         writer.replaying = true;
         writer.load_origin()?;
@@ -259,7 +259,7 @@ impl RunWriter {
         match event {
             Event::Discovered { url, .. } => self.write_url(&url),
             Event::Ranked { id, scope } => {
-                self.asked.handle_ranked(id, scope);
+                self.url_log.handle_ranked(id, scope);
                 Ok(())
             }
             Event::Requested { id, attempt, title, recalled, .. } => {
@@ -293,7 +293,7 @@ impl RunWriter {
             }
         };
         self.ids.push(id);
-        self.asked.handle_discovered(id);
+        self.url_log.handle_discovered(id);
         Ok(())
     }
 }

@@ -18,7 +18,7 @@ impl RunWriter {
     ) -> Result<(), StoreError> {
         self.last_moment = self.last_moment.max(attempt.at);
         let at_us = attempt.at.as_micros();
-        self.asked.seen_mut(id).at_us = Some(at_us);
+        self.url_log.seen_mut(id).at_us = Some(at_us);
         if self.replaying {
             return Ok(());
         }
@@ -34,13 +34,13 @@ impl RunWriter {
             recalled,
             purpose: attempt.purpose,
         };
-        self.asked.handle_request(id, url, request);
+        self.url_log.handle_request(id, url, request);
         Ok(())
     }
 
     /// Packs the requests since the last call.
     pub(crate) fn write_entries(&mut self) -> Result<(), StoreError> {
-        let Some((seq, entries)) = self.asked.take() else { return Ok(()) };
+        let Some((seq, entries)) = self.url_log.take() else { return Ok(()) };
         self.db
             .prepare_cached("INSERT INTO asked (run, seq, entries) VALUES (?1, ?2, ?3)")?
             .execute(params![self.run, seq, entries::pack(&entries)])?;

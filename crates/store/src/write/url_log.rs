@@ -38,19 +38,19 @@ pub(super) struct UrlLog {
 impl UrlLog {
     /// Loads the state of a run that is continued.
     pub(super) fn of_run(db: &Connection, run: i64) -> Result<UrlLog, StoreError> {
-        let mut asked = UrlLog::default();
+        let mut log = UrlLog::default();
         for_each_entry(db, run, |entry| {
-            asked.next_seq += 1;
+            log.next_seq += 1;
             if entry.sound.is_some() {
-                asked.earlier.entry(entry.url).or_default().is_sound = true;
+                log.earlier.entry(entry.url).or_default().is_sound = true;
             }
         })?;
         let mut select = db.prepare("SELECT address FROM verdict WHERE run = ?1")?;
         let mut rows = select.query([run])?;
         while let Some(row) = rows.next()? {
-            asked.earlier.entry(row.get(0)?).or_default().has_row = true;
+            log.earlier.entry(row.get(0)?).or_default().has_row = true;
         }
-        Ok(asked)
+        Ok(log)
     }
 
     pub(super) fn handle_discovered(&mut self, url: u32) {

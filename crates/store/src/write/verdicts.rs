@@ -18,14 +18,14 @@ impl RunWriter {
     /// Most URLs are simply sound, and take one bit in their request. Any other verdict takes a
     /// row, and so does a second one after that.
     pub(super) fn write_verdict(&mut self, id: UrlId, judged: &Judged) -> Result<(), StoreError> {
-        let seen = *self.asked.seen_mut(id);
+        let seen = *self.url_log.seen_mut(id);
         if is_plain(id, judged) && !seen.has_row {
             if !seen.is_sound {
-                self.asked.handle_sound(id, self.ids[id.index()]);
+                self.url_log.handle_sound(id, self.ids[id.index()]);
             }
             return Ok(());
         }
-        self.asked.seen_mut(id).has_row = true;
+        self.url_log.seen_mut(id).has_row = true;
         let of = |id: UrlId| self.ids[id.index()];
         self.db
             .prepare_cached(

@@ -1,4 +1,4 @@
-//! What earlier runs have seen, told to a later one; checks over the runs; an older store.
+//! Results of earlier runs, recalled in a later one; checks across runs; an older store.
 
 use std::collections::{BTreeMap, HashSet};
 use std::time::Duration;
@@ -26,7 +26,7 @@ fn hours(hours: i64) -> Timestamp {
     Timestamp::UNIX_EPOCH.checked_add(SignedDuration::from_hours(hours)).unwrap()
 }
 
-/// A crawl that begins so many hours after the first.
+/// A crawl that begins this many hours after the first.
 fn crawl_at(site: &Site, at: i64) {
     let new = NewRun { started_at: hours(at), epoch_at: hours(at), ..new_run() };
     let writer = RunWriter::begin(&site.path(), new).unwrap();
@@ -34,7 +34,7 @@ fn crawl_at(site: &Site, at: i64) {
 }
 
 #[test]
-fn what_a_run_was_told_is_recalled_with_its_page_and_its_time() {
+fn responses_are_recalled_with_page_and_time() {
     let site = site();
     crawl_at(&site, 0);
     let run = site.reader().last_run().unwrap();
@@ -62,7 +62,7 @@ fn what_a_run_was_told_is_recalled_with_its_page_and_its_time() {
 }
 
 #[test]
-fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
+fn a_run_that_recalls_everything_has_the_same_results_without_requests() {
     let site = site();
     crawl_at(&site, 0);
     let reader = site.reader();
@@ -106,7 +106,7 @@ fn a_run_that_recalls_everything_says_the_same_and_has_asked_nothing() {
 }
 
 #[test]
-fn checks_are_counted_over_the_runs_and_what_is_recalled_is_none() {
+fn checks_are_counted_across_runs_without_recalled_ones() {
     let mut site = site();
     crawl_at(&site, 0);
     crawl_at(&site, 24);
@@ -134,7 +134,7 @@ fn checks_are_counted_over_the_runs_and_what_is_recalled_is_none() {
 }
 
 #[test]
-fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
+fn waived_targets_are_counted_separately_and_can_be_selected() {
     let site = site();
     site.crawl();
     let waiver = |pages: &str| Waiver {
@@ -170,7 +170,7 @@ fn what_is_waived_is_among_no_other_counts_and_can_be_asked_for() {
 }
 
 #[test]
-fn an_answer_that_is_as_it_was_says_so() {
+fn an_unchanged_response_is_marked() {
     let answer = ResponseHead { status: 200, unchanged: true, ..ResponseHead::default() };
     let text = serde_json::to_string(&AttemptOutcome::Response(answer.clone())).unwrap();
     assert!(text.contains("\"unchanged\":true"), "{text}");

@@ -1,4 +1,4 @@
-//! Files that are no store, and stores that are in use.
+//! Files that are not stores, and stores that are in use.
 
 use std::fs;
 
@@ -8,7 +8,7 @@ use tempfile::TempDir;
 use crate::site::{Site, fresh, new_run};
 
 #[test]
-fn there_is_one_writer_at_a_time_and_readers_go_on() {
+fn there_is_one_writer_at_a_time_and_readers_are_not_blocked() {
     let site = Site::new(&[("/", "<a href=/x>x</a>")]);
     let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
     assert!(matches!(RunWriter::begin(&site.path(), new_run()), Err(StoreError::Busy)));
@@ -18,7 +18,7 @@ fn there_is_one_writer_at_a_time_and_readers_go_on() {
 }
 
 #[test]
-fn a_start_that_was_never_reached_leaves_no_run() {
+fn a_start_url_that_never_responded_leaves_no_run() {
     let site = Site::new(&[]);
     let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
     site.drive(writer, fresh(), usize::MAX);
@@ -26,7 +26,7 @@ fn a_start_that_was_never_reached_leaves_no_run() {
 }
 
 #[test]
-fn other_files_are_told_apart_and_left_alone() {
+fn other_files_are_recognized_and_not_changed() {
     let folder = TempDir::new().unwrap();
     let path = folder.path().join("file");
     assert!(matches!(Reader::open(&path), Err(StoreError::Missing { .. })));
@@ -46,7 +46,7 @@ fn other_files_are_told_apart_and_left_alone() {
 }
 
 #[test]
-fn a_newer_store_is_refused_with_both_versions() {
+fn a_newer_store_is_an_error_with_both_versions() {
     let site = Site::new(&[("/", "")]);
     site.crawl();
     let db = rusqlite::Connection::open(site.path()).unwrap();
@@ -59,7 +59,7 @@ fn a_newer_store_is_refused_with_both_versions() {
 }
 
 #[test]
-fn a_damaged_page_of_the_file_is_an_error_and_no_panic() {
+fn a_damaged_database_page_is_an_error_and_not_a_panic() {
     let site = Site::new(&[("/", "<a href=/x>x</a>")]);
     let run = site.crawl();
     let mut bytes = fs::read(site.path()).unwrap();
@@ -72,7 +72,7 @@ fn a_damaged_page_of_the_file_is_an_error_and_no_panic() {
 }
 
 #[test]
-fn a_word_that_no_version_wrote_means_that_the_store_is_damaged() {
+fn an_unknown_stored_name_means_the_store_is_damaged() {
     for (change, word) in [
         ("UPDATE run SET state = 'asleep'", "asleep"),
         ("UPDATE verdict SET verdict = 'fishy'", "fishy"),
@@ -98,7 +98,7 @@ fn a_word_that_no_version_wrote_means_that_the_store_is_damaged() {
 }
 
 #[test]
-fn a_store_from_before_the_first_release_is_refused_and_left_alone() {
+fn a_store_from_before_the_first_release_is_an_error_and_not_changed() {
     let site = Site::new(&[("/", "")]);
     site.crawl();
     let db = rusqlite::Connection::open(site.path()).unwrap();

@@ -1,4 +1,4 @@
-//! What a selection gives, against a naive filter over all rows; and what is stored for it.
+//! Queries compared with a naive filter over all rows; and what they need in the store.
 
 use proptest::prelude::*;
 use rummage_core::extract::elements::Element;
@@ -10,7 +10,7 @@ use rummage_store::{LinkRow, Reader, StoreError};
 
 use crate::site::{Site, rows};
 
-/// A site with a few of everything: pages, pictures, fragments, placeholders, redirects.
+/// A site with a few of everything: pages, images, fragments, placeholders, redirects.
 fn site() -> Site {
     let menu = "<nav><ul><li><a href=/>Home</a><li><a href=/gone>Rota</a></ul></nav>";
     let foot = "<footer><p><a href=/old>Imprint</a> <a href='#'>up</a></p></footer>";
@@ -28,7 +28,7 @@ fn brief(row: &LinkRow) -> (String, u32, u32, String, Verdict) {
     (row.page.clone(), row.line, row.column, row.written.clone(), row.outcome.verdict)
 }
 
-/// The selection, as anybody would read it.
+/// The selection, implemented naively.
 fn takes(selection: &Selection, row: &LinkRow) -> bool {
     let any = |patterns: &[Pattern], text: &str| {
         patterns.is_empty() || patterns.iter().any(|pattern| pattern.matches(text))
@@ -53,7 +53,7 @@ fn takes(selection: &Selection, row: &LinkRow) -> bool {
 
 fn some<T: Clone + std::fmt::Debug + 'static>(values: Vec<T>) -> impl Strategy<Value = Vec<T>> {
     let most = values.len();
-    // Mostly nothing, so that filters that fit together are met.
+    // Mostly nothing, so that combined filters match something.
     prop_oneof![2 => Just(Vec::new()), 1 => prop::sample::subsequence(values, 1..=most)]
 }
 
@@ -82,7 +82,7 @@ fn selections() -> impl Strategy<Value = Selection> {
 }
 
 #[test]
-fn any_selection_gives_just_what_a_naive_filter_gives() {
+fn any_selection_matches_like_a_naive_filter() {
     let site = site();
     let run = site.crawl();
     let reader = site.reader();
@@ -98,7 +98,7 @@ fn any_selection_gives_just_what_a_naive_filter_gives() {
 }
 
 #[test]
-fn links_to_an_url_and_links_on_a_page_are_those_of_the_whole_run() {
+fn links_to_a_url_and_links_on_a_page_are_those_of_the_whole_run() {
     let site = site();
     let run = site.crawl();
     let reader = site.reader();
@@ -124,14 +124,14 @@ fn links_to_an_url_and_links_on_a_page_are_those_of_the_whole_run() {
     }
 }
 
-/// Rows of a table.
+/// The number of rows in a table.
 fn count(site: &Site, table: &str) -> i64 {
     let db = rusqlite::Connection::open(site.path()).unwrap();
     db.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap()
 }
 
 #[test]
-fn a_second_run_of_an_unchanged_site_adds_requests_and_verdicts_alone() {
+fn a_second_run_of_an_unchanged_site_adds_only_requests_and_verdicts() {
     let site = site();
     site.crawl();
     let tables = ["address", "page_version", "mark", "mark_text", "word", "ending", "finding"];
@@ -141,13 +141,13 @@ fn a_second_run_of_an_unchanged_site_adds_requests_and_verdicts_alone() {
     assert_eq!(tables.map(|table| count(&site, table)), before);
     assert_eq!(count(&site, "verdict"), 2 * verdicts);
     assert_eq!(count(&site, "run_page"), 8);
-    // What is plainly sound has no row: here all pages but the start, which no menu names
-    // as a page to be asked, and the end of the redirect.
+    // What is simply sound has no row: here, all pages except the start, which no menu names as a
+    // page to check, and the end of the redirect.
     assert!(verdicts < 14, "{verdicts}");
 }
 
 #[test]
-fn a_page_that_changes_adds_its_own_marks_alone() {
+fn a_changed_page_adds_only_its_own_link_contents() {
     let mut site = site();
     site.crawl();
     let before = count(&site, "mark");

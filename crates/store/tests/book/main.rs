@@ -1,4 +1,4 @@
-//! What goes into a store comes out of it: whole, in order, after any stop.
+//! What is written to a store can be read back: complete, in order, after any stop.
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 

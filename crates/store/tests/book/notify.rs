@@ -1,4 +1,4 @@
-//! What people are told at the end of a run: each change once, in one transaction with it.
+//! Notifications at the end of a run: each change once, in the same transaction.
 
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::findings::waiver::{Waiver, WaiverKind, Waivers};
@@ -26,14 +26,14 @@ fn by_mail() -> NotifySettings {
     NotifySettings { channels: vec![Channel::Mail], ..NotifySettings::default() }
 }
 
-/// A crawl that begins so many minutes after the first.
+/// A crawl that begins this many minutes after the first.
 fn crawl_at(site: &Site, at: i64, notify: NotifySettings) {
     let new = NewRun { started_at: minutes(at), epoch_at: minutes(at), ..new_run() };
     let writer = RunWriter::begin(&site.path(), new).unwrap().notify(notify);
     site.drive(writer, fresh(), usize::MAX);
 }
 
-/// What waits to be delivered; it is delivered by that.
+/// Takes the queued digests, and marks them as delivered.
 fn emails(site: &Site) -> Vec<QueuedDigest> {
     let outbox = Outbox::open(&site.path()).unwrap().expect("nobody else delivers");
     let now = minutes(1_000_000);
@@ -42,7 +42,7 @@ fn emails(site: &Site) -> Vec<QueuedDigest> {
     emails
 }
 
-/// What the only digest that waits tells.
+/// The contents of the only queued digest.
 fn told(site: &Site) -> Vec<String> {
     let emails = emails(site);
     assert!(emails.len() < 2, "{emails:#?}");
@@ -60,7 +60,7 @@ fn told(site: &Site) -> Vec<String> {
 }
 
 #[test]
-fn a_digest_says_what_changed_where_and_is_written_once() {
+fn a_digest_lists_changes_with_links_and_is_written_once() {
     let mut site = site();
     crawl_at(&site, 0, by_mail());
     let [QueuedDigest { digest, channel, attempts, .. }] = emails(&site).try_into().unwrap();
@@ -90,7 +90,7 @@ fn a_digest_says_what_changed_where_and_is_written_once() {
 }
 
 #[test]
-fn what_may_pass_is_told_after_a_second_check_half_an_hour_later() {
+fn a_temporary_failure_is_reported_after_a_second_check_half_an_hour_later() {
     let mut site = site();
     site.pages.insert("/x", "fine".to_owned());
     crawl_at(&site, 0, by_mail());
@@ -104,7 +104,7 @@ fn what_may_pass_is_told_after_a_second_check_half_an_hour_later() {
     site.pages.insert("/y", "fine".to_owned());
     crawl_at(&site, 120, by_mail());
     assert_eq!(told(&site), ["healed /y"]);
-    // It fails again, and has passed before anybody was told.
+    // It fails again, and is fixed before it was reported.
     site.pages.insert("/y", "!".to_owned());
     crawl_at(&site, 180, by_mail());
     site.pages.insert("/y", "fine".to_owned());
@@ -116,7 +116,7 @@ fn what_may_pass_is_told_after_a_second_check_half_an_hour_later() {
 }
 
 #[test]
-fn what_is_set_aside_is_told_when_that_has_ended() {
+fn a_waived_finding_is_reported_when_its_waiver_has_ended() {
     let mut site = site();
     let waiver = Waiver {
         aside: WaiverKind::Leave,
@@ -139,7 +139,7 @@ fn what_is_set_aside_is_told_when_that_has_ended() {
 }
 
 #[test]
-fn what_was_found_before_anybody_wanted_to_be_told_is_no_news() {
+fn findings_from_before_notifications_are_not_reported() {
     let mut site = site();
     site.crawl();
     crawl_at(&site, 60, by_mail());
@@ -150,7 +150,7 @@ fn what_was_found_before_anybody_wanted_to_be_told_is_no_news() {
 }
 
 #[test]
-fn what_a_stopped_run_saw_is_told_by_the_next_that_ends() {
+fn changes_in_a_stopped_run_are_reported_by_the_next_finished_run() {
     let mut site = site();
     crawl_at(&site, 0, by_mail());
     assert_eq!(told(&site), ["broke /x"]);
@@ -164,7 +164,7 @@ fn what_a_stopped_run_saw_is_told_by_the_next_that_ends() {
 }
 
 #[test]
-fn a_letter_that_cannot_be_delivered_is_tried_again_after_growing_gaps() {
+fn an_undelivered_digest_is_retried_at_growing_intervals() {
     let site = site();
     let channels = vec![Channel::Mail, Channel::Command];
     crawl_at(&site, 0, NotifySettings { channels, ..NotifySettings::default() });
@@ -192,7 +192,7 @@ fn a_letter_that_cannot_be_delivered_is_tried_again_after_growing_gaps() {
 }
 
 #[test]
-fn what_is_told_is_kept_with_the_run_or_not_at_all() {
+fn a_digest_is_committed_with_its_run_or_not_at_all() {
     let mut site = site();
     crawl_at(&site, 0, by_mail());
     emails(&site);
@@ -207,7 +207,7 @@ fn what_is_told_is_kept_with_the_run_or_not_at_all() {
 }
 
 #[test]
-fn old_rechecks_are_forgotten_but_for_what_they_asked() -> Result<(), StoreError> {
+fn old_rechecks_are_deleted_except_for_their_checks() -> Result<(), StoreError> {
     let site = site();
     site.crawl();
     for hour in 1..=13 {

@@ -1,4 +1,4 @@
-//! Findings over several runs: what is new, open, healed and back.
+//! Findings across several runs: new, open, fixed and returned.
 
 use rummage_core::crawl::{Crawl, Settings};
 use rummage_core::findings::selection::{Selection, Standing};
@@ -36,7 +36,7 @@ fn standings(site: &Site) -> Vec<String> {
 }
 
 #[test]
-fn a_finding_is_new_then_open_then_healed_then_back() {
+fn a_finding_is_new_then_open_then_fixed_then_returned() {
     let mut site = site();
     site.crawl();
     assert_eq!(standings(&site), ["new /x"]);
@@ -54,13 +54,13 @@ fn a_finding_is_new_then_open_then_healed_then_back() {
     assert_eq!(standings(&site), ["returned /x"]);
     assert_eq!(changes(&site), Changes { returned: 1, ..Changes::default() });
     assert!(changes(&site).is_worse());
-    // What was known of the second run is known still.
+    // What is known of the second run is still known.
     let reader = site.reader();
     let second = rows(&reader, &reader.run(2).unwrap(), &Selection::default());
     assert_eq!(second[1].history.map(|history| history.standing), Some(Standing::New));
 }
 
-/// What a comparison of two runs says, as words.
+/// The comparison of two runs as text.
 fn compared(site: &Site, one: i64, two: i64) -> Vec<String> {
     let reader = site.reader();
     let selection = Selection::of(&[Verdict::Broken, Verdict::Doubtful]);
@@ -93,12 +93,12 @@ fn compared(site: &Site, one: i64, two: i64) -> Vec<String> {
 }
 
 #[test]
-fn two_runs_say_what_broke_and_how_the_rest_healed() {
+fn comparing_two_runs_shows_newly_broken_and_fixed_links() {
     let mut site = site();
     site.pages.remove("/y");
     site.pages.remove("/z");
     site.crawl();
-    // `/x` works now, the link to `/y` is taken out, the page with `/z` is gone.
+    // `/x` works now, the link to `/y` is removed, the page with `/z` is gone.
     site.pages.insert("/x", "fine".to_owned());
     site.pages.insert("/a", "no link any more".to_owned());
     site.pages.remove("/b");
@@ -111,7 +111,7 @@ fn two_runs_say_what_broke_and_how_the_rest_healed() {
 }
 
 #[test]
-fn what_a_run_of_other_bounds_could_not_see_is_neither_new_nor_healed() {
+fn a_run_with_other_bounds_makes_nothing_new_or_fixed() {
     let mut site = site();
     site.pages.remove("/z");
     let crawl_with = |bounds: &str, settings| {
@@ -124,7 +124,7 @@ fn what_a_run_of_other_bounds_could_not_see_is_neither_new_nor_healed() {
     crawl_with("depth 0", shallow.clone());
     assert_eq!(standings(&site), ["new /x"]);
     crawl_with("all", Settings::default());
-    // `/b`, which links to `/z`, was not read before.
+    // `/b`, which links to `/z`, was not parsed before.
     assert_eq!(standings(&site), ["open /x", "open /z"]);
     assert_eq!(changes(&site), Changes { open: 1, unseen: 1, ..Changes::default() });
     assert_eq!(compared(&site, 1, 2)[..2], ["open /x", "unseen /z"]);
@@ -134,21 +134,21 @@ fn what_a_run_of_other_bounds_could_not_see_is_neither_new_nor_healed() {
 }
 
 #[test]
-fn a_run_that_was_stopped_heals_only_what_it_looked_at() {
+fn a_stopped_run_fixes_only_what_it_checked() {
     let mut site = site();
     site.pages.remove("/z");
     site.crawl();
     site.pages.insert("/x", "fine".to_owned());
     site.pages.insert("/z", "fine".to_owned());
     let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
-    // The start and `/a` are read, `/b` is not.
+    // The start and `/a` are parsed, `/b` is not.
     site.drive_and_stop(writer, fresh(), 3);
     assert_eq!(site.reader().last_run().unwrap().state, RunState::Stopped);
     assert_eq!(changes(&site).healed, 0, "nothing that had been wrong was asked again");
 }
 
 #[test]
-fn forgetting_old_runs_leaves_the_others_as_they_were() {
+fn deleting_old_runs_leaves_the_others_unchanged() {
     let mut site = site();
     site.crawl();
     site.pages.insert("/a", "<a href=/new>n</a>".to_owned());
@@ -174,7 +174,7 @@ fn forgetting_old_runs_leaves_the_others_as_they_were() {
     let open: i64 =
         db.query_row("SELECT count(*) FROM open_finding", [], |row| row.get(0)).unwrap();
     assert_eq!(open, 2, "people who ask by SQL see them too");
-    // A run after that goes on from there.
+    // A later run continues from there.
     site.pages.remove("/y");
     let run = site.crawl();
     assert_eq!(run.number, 4);
@@ -182,7 +182,7 @@ fn forgetting_old_runs_leaves_the_others_as_they_were() {
 }
 
 #[test]
-fn forgetting_runs_of_one_site_leaves_the_findings_of_others() {
+fn deleting_runs_of_one_site_leaves_the_findings_of_others() {
     let mut site = site();
     let crawl = |site: &Site, start: &str| {
         let writer = RunWriter::begin(&site.path(), new_run()).unwrap();

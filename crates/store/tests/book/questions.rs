@@ -1,4 +1,4 @@
-//! The questions of `docs/store.md` are asked.
+//! Runs the queries of `docs/store.md`.
 
 use jiff::Timestamp;
 
@@ -32,7 +32,7 @@ fn every_query_of_the_docs_runs_and_finds_something() {
             .filter(|column| first.get_ref(*column).unwrap() != rusqlite::types::ValueRef::Null);
         assert!(known.count() >= 3, "{query}");
     }
-    // The link in the footer is one edit on three pages.
+    // The link in the footer of three pages takes one edit.
     let pages: i64 = db
         .query_row(
             "SELECT count(*) FROM open_finding GROUP BY fingerprint ORDER BY 1 DESC",
@@ -44,7 +44,7 @@ fn every_query_of_the_docs_runs_and_finds_something() {
 }
 
 #[test]
-fn pages_that_name_an_url_are_counted_and_the_first_is_named() {
+fn pages_linking_to_a_url_are_counted_and_the_first_is_named() {
     let site = Site::new(&[
         ("/", "<a href=/a>a</a><a href=/x>x</a><a href=/x>x</a>"),
         ("/a", "\n<a href=/x>x</a><a href=/y>y</a>"),
@@ -62,7 +62,7 @@ fn pages_that_name_an_url_are_counted_and_the_first_is_named() {
 }
 
 #[test]
-fn requests_are_counted_from_a_time_on_over_all_runs() {
+fn requests_since_a_time_are_counted_across_runs() {
     let site = Site::new(&[("/", "<a href=/a>a</a>"), ("/a", "")]);
     let run = site.crawl();
     let reader = site.reader();

@@ -1,4 +1,4 @@
-//! Questions to a finished run.
+//! Queries on a finished run.
 
 use std::time::Duration;
 
@@ -29,7 +29,7 @@ fn totals(site: &Site) -> Totals {
 }
 
 #[test]
-fn links_come_in_the_order_of_rank_and_place() {
+fn links_are_ordered_by_rank_and_position() {
     let site = site();
     let run = site.crawl();
     let reader = site.reader();
@@ -57,7 +57,7 @@ fn links_come_in_the_order_of_rank_and_place() {
 }
 
 #[test]
-fn the_same_link_is_counted_by_pages_not_by_places() {
+fn the_same_link_is_counted_by_pages_not_occurrences() {
     let site = site();
     let run = site.crawl();
     let broken = Selection::of(&[Verdict::Broken]);
@@ -76,7 +76,7 @@ fn totals_count_targets_and_reasons() {
     assert_eq!((run.title.as_deref(), run.start.as_str()), (Some("Home"), "http://a.test/"));
     let totals = totals(&site);
     assert_eq!((totals.pages, totals.links, totals.requested), (4, 11, 8));
-    // `/gone` and `/b#not`; the start and `/c` are nobody's links.
+    // `/gone` and `/b#not`; no link names the start and `/c`.
     assert_eq!((totals.broken, totals.doubtful, totals.moved, totals.sound), (2, 0, 1, 2));
     assert_eq!(totals.skipped.len(), 1);
     assert_eq!((totals.skipped[0].cause, totals.skipped[0].urls), (Cause::OtherScheme, 1));
@@ -84,7 +84,7 @@ fn totals_count_targets_and_reasons() {
 }
 
 #[test]
-fn the_way_to_an_url_has_every_attempt_of_every_hop() {
+fn the_hops_of_a_url_include_every_attempt() {
     let site = site();
     let (run, reader) = (site.crawl(), site.reader());
     let run = reader.open_run(run).unwrap();
@@ -109,7 +109,7 @@ fn the_way_to_an_url_has_every_attempt_of_every_hop() {
 }
 
 #[test]
-fn urls_are_found_exactly_without_scheme_or_by_a_part() {
+fn urls_are_found_by_text_without_scheme_or_in_part() {
     let site = site();
     let (run, reader) = (site.crawl(), site.reader());
     let run = reader.open_run(run).unwrap();
@@ -127,7 +127,7 @@ fn urls_are_found_exactly_without_scheme_or_by_a_part() {
 }
 
 #[test]
-fn the_way_by_clicks_leads_over_the_first_page_that_has_the_link() {
+fn clicks_lead_through_the_first_page_with_the_link() {
     let site = site();
     let (run, reader) = (site.crawl(), site.reader());
     let run = reader.open_run(run).unwrap();
@@ -135,7 +135,7 @@ fn the_way_by_clicks_leads_over_the_first_page_that_has_the_link() {
         let (page, _) = run.find(url, 1).unwrap().remove(0);
         run.clicks(page).unwrap()
     };
-    // `/c` is reached by the redirect of `/old`.
+    // `/c` is reached through the redirect of `/old`.
     assert_eq!(clicks("http://a.test/c"), ["http://a.test/", "http://a.test/a", "http://a.test/c"]);
     assert_eq!(clicks("http://a.test/"), ["http://a.test/"]);
 }

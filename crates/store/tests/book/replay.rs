@@ -1,4 +1,4 @@
-//! A run that was stopped after any reply goes on to the same end.
+//! A run that was stopped after any reply continues to the same end.
 
 use rummage_core::findings::selection::Selection;
 use rummage_store::{RunState, RunWriter, StoreError};
@@ -26,12 +26,12 @@ fn site() -> Site {
 }
 
 #[test]
-fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
+fn a_run_stopped_anywhere_continues_without_repeating_requests() {
     let whole = site();
     let run = whole.crawl();
     let expected = lines(&rows(&whole.reader(), &run, &Selection::all()));
     let replies = whole.drive(RunWriter::begin(&site().path(), new_run()).unwrap(), fresh(), 99);
-    // A run begins when the start is reached and may be read: after two replies.
+    // A run begins when the start URL has responded and may be crawled: after two replies.
     for stop in 2..replies {
         let site = site();
         let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
@@ -58,7 +58,7 @@ fn wherever_it_stops_it_goes_on_and_asks_nothing_twice() {
 }
 
 #[test]
-fn what_was_read_of_a_page_comes_back_as_it_was() {
+fn stored_pages_round_trip() {
     let site = site();
     let run = site.crawl();
     let mut seen = 0;
@@ -79,7 +79,7 @@ fn what_was_read_of_a_page_comes_back_as_it_was() {
 }
 
 #[test]
-fn a_run_that_was_not_finished_counts_what_was_not_asked() {
+fn an_unfinished_run_counts_what_was_not_checked() {
     let site = site();
     let writer = RunWriter::begin(&site.path(), new_run()).unwrap();
     site.drive(writer, fresh(), 2);

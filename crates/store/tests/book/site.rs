@@ -16,10 +16,10 @@ use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunKind, RunState, RunWrit
 use tempfile::TempDir;
 use url::Url;
 
-/// A folder with a store in it, and the pages that any host answers with.
+/// A folder with a store, and the pages that every host serves.
 pub(crate) struct Site {
     folder: TempDir,
-    /// Path to HTML; a value that begins with `>` redirects for good, `!` is a server's failure.
+    /// Path to HTML; a value that begins with `>` redirects permanently, `!` is a server error.
     pub(crate) pages: BTreeMap<&'static str, String>,
 }
 
@@ -44,7 +44,7 @@ impl Site {
         self.reader().last_run().unwrap()
     }
 
-    /// Drives a crawl until so many replies have come, and stops it there.
+    /// Drives a crawl until this many replies have arrived, and stops it there.
     pub(crate) fn drive_and_stop(&self, mut writer: RunWriter, mut crawl: Crawl, replies: usize) {
         let mut now = Moment::START + Duration::from_secs(1);
         for _ in 0..replies {
@@ -58,7 +58,7 @@ impl Site {
         writer.finish(RunState::Stopped).unwrap();
     }
 
-    /// Drives a crawl until so many replies have come; finishes the run at its end.
+    /// Drives a crawl until this many replies have arrived; finishes the run if it ends.
     pub(crate) fn drive(&self, mut writer: RunWriter, mut crawl: Crawl, replies: usize) -> usize {
         let mut now = Moment::START + Duration::from_secs(1);
         let mut told = 0;
@@ -111,7 +111,7 @@ impl Site {
     }
 }
 
-/// What a page holds.
+/// The contents of a page.
 pub(crate) fn read(format: Format, page: &str) -> Reading {
     let mut extractor = Extractor::with_sketch(format, Some("utf-8"), 1 << 20, true);
     extractor.feed(page.as_bytes());
@@ -149,7 +149,7 @@ pub(crate) fn rows(reader: &Reader, run: &RunInfo, selection: &Selection) -> Vec
     rows
 }
 
-/// Rows as short lines: verdict, page, written.
+/// Rows as short lines: verdict, page, source text.
 pub(crate) fn lines(rows: &[LinkRow]) -> Vec<String> {
     let line = |row: &LinkRow| {
         let page = row.page.trim_start_matches("http://a.test");

@@ -185,11 +185,11 @@ pub(super) fn likeness(
     url: &str,
     attempts: &[Attempt],
 ) -> std::io::Result<()> {
-    let made_up = nonexistent_sibling(url)
+    let test_url = nonexistent_sibling(url)
         .filter(|_| outcome.cause == Some(Cause::Soft404) && !says_missing(attempts));
-    let Some(made_up) = made_up else { return Ok(()) };
-    let made_up = safe(&shorten(&made_up, LONGEST)).to_string();
-    writeln!(out, "  same text as {made_up}, a nonexistent test URL")
+    let Some(test_url) = test_url else { return Ok(()) };
+    let test_url = safe(&shorten(&test_url, LONGEST)).to_string();
+    writeln!(out, "  same text as {test_url}, a nonexistent test URL")
 }
 
 /// Whether the page text itself says that the page is missing.

@@ -184,8 +184,8 @@ fn short(
         return Ok(());
     }
     writeln!(out, "\n{STRONG}{what}{STRONG:#}  {FAINT}{}{FAINT:#}", count(many as u64))?;
-    let preset = if listing.unfold { usize::MAX } else { SHORT };
-    let most = listing.limit.unwrap_or(preset);
+    let default = if listing.unfold { usize::MAX } else { SHORT };
+    let most = listing.limit.unwrap_or(default);
     for group in grouped.groups().iter().take(most) {
         let row = query.row(&group.first)?;
         let style = style::of(row.outcome.verdict);

@@ -85,13 +85,13 @@ fn by_target(
     totals: &Totals,
     listing: &Listing,
 ) -> Result<(), ViewError> {
-    let mut told = 0;
+    let mut shown = 0;
     grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
         blocks::write(out, grouped.run(), totals, listing, &block)?;
         // Shows the worst findings at once, however long the list.
-        told += 1;
-        if told == SEEN_AT_ONCE {
+        shown += 1;
+        if shown == SEEN_AT_ONCE {
             out.flush()?;
         }
         Ok::<_, ViewError>(())

@@ -141,12 +141,12 @@ fn hosts(out: &mut dyn Write, hosts: &[(String, u64)]) -> Result<(), ViewError> 
     let all = hosts.len();
     let mut hosts: Vec<&(String, u64)> = hosts.iter().collect();
     hosts.sort_by_key(|(host, many)| (std::cmp::Reverse(*many), host));
-    let told: Vec<String> = hosts
+    let counts: Vec<String> = hosts
         .iter()
         .take(HOSTS)
         .map(|(host, many)| format!("{} {}", safe(&shorten(host, 60)), count(*many)))
         .collect();
-    write!(out, "{FAINT}by host{FAINT:#}  {}", told.join(", "))?;
+    write!(out, "{FAINT}by host{FAINT:#}  {}", counts.join(", "))?;
     let more = all.saturating_sub(HOSTS) as u64;
     if more > 0 {
         write!(out, ", and {} more", counted(more, "host", "hosts"))?;

@@ -168,7 +168,7 @@ fn facts(out: &mut dyn Write, hop: &TraceRow) -> Result<(), ViewError> {
             facts.push(safe(media_type).to_string());
         }
         if let Some(length) = answer.length.filter(|length| *length > 0) {
-            facts.push(counted(length, "octet", "octets"));
+            facts.push(counted(length, "byte", "bytes"));
         }
         if let Some(server) = &answer.server {
             facts.push(format!("server {}", safe(server)));
@@ -239,8 +239,8 @@ fn occurrences(
         }
         super::blocks::editor(out, listing, &row)?;
     }
-    let told = shown.iter().filter(|(_, shared)| !shared).count();
-    more(out, own, told)?;
+    let shown_count = shown.iter().filter(|(_, shared)| !shared).count();
+    more(out, own, shown_count)?;
     Ok(Some(first))
 }
 
@@ -291,13 +291,13 @@ fn links(
         let style = style::of(row.outcome.verdict);
         let verdict = row.outcome.verdict.as_str();
         let name = safe(&shorten(&target(&row), LONGEST)).to_string();
-        let told = if row.outcome.verdict == Verdict::Sound {
+        let shown_count = if row.outcome.verdict == Verdict::Sound {
             String::new()
         } else {
             format!("  {}", cause_of(&row))
         };
         let at = at_line(&row);
-        writeln!(out, "  {at:8} {style}{verdict:8}{style:#} {name}{told}  {}", said(&row))?;
+        writeln!(out, "  {at:8} {style}{verdict:8}{style:#} {name}{shown_count}  {}", said(&row))?;
     }
     more(out, all, links.len())
 }

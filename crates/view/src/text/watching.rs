@@ -77,7 +77,7 @@ mod tests {
 
     use super::*;
 
-    fn told(write: impl Fn(&mut Vec<u8>)) -> String {
+    fn drawn(write: impl Fn(&mut Vec<u8>)) -> String {
         let mut out = Vec::new();
         write(&mut out);
         let text = String::from_utf8(out).expect("it is text");
@@ -97,7 +97,7 @@ mod tests {
             ended_at: None,
         };
         let text = |status: &PatrolStatus, is_up| {
-            told(|out| patrol(out, status, is_up).expect("memory accepts all writes"))
+            drawn(|out| patrol(out, status, is_up).expect("memory accepts all writes"))
         };
         assert_eq!(
             text(&up, true),
@@ -120,7 +120,7 @@ mod tests {
             next_at: Timestamp::UNIX_EPOCH,
             problem: Some("cannot reach mail.a.test:587".to_owned()),
         };
-        let text = told(|out| {
+        let text = drawn(|out| {
             undelivered(out, std::slice::from_ref(&waiting)).expect("memory accepts all writes");
         });
         assert!(text.starts_with("digests  2 digests of a.test not delivered: tried 3 times"));

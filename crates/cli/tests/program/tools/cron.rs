@@ -1,4 +1,4 @@
-//! A real cron reads the entry that is printed for it.
+//! A real cron runs the printed entry.
 
 use std::path::Path;
 use std::process::{Command, Output};
@@ -6,8 +6,8 @@ use std::process::{Command, Output};
 use super::{find, skip};
 use crate::schedule::crawled;
 
-/// Runs a command where the tables of cron are empty, and forgotten afterwards: in a mount
-/// namespace of its own. `None` where this user may not make one.
+/// Runs a command with empty crontabs that are discarded afterwards, in a mount namespace. `None`
+/// if this user may not create one.
 fn with_empty_tables(command: &str) -> Option<Output> {
     let hide = "mount -t tmpfs none /var/spool/cron/crontabs";
     let run = |command: &str| {
@@ -24,7 +24,7 @@ fn install(crontab: &Path, table: &Path) -> Option<bool> {
 }
 
 #[test]
-fn cron_takes_the_entry_and_no_other_minutes() {
+fn cron_accepts_the_entry_and_its_minutes() {
     let Some(crontab) = find("crontab") else { return };
     let stage = crawled();
     let entry = stage.run(&["schedule", "--emit", "cron"]).ends(0).out;

@@ -1,17 +1,17 @@
-//! Tests that need a program which a machine may lack, and the one way to find it.
+//! Tests that need optional programs, and the one way to find these.
 //!
-//! Where the program is missing, such a test says so and checks nothing. With
-//! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs them all.
+//! If the program is missing, such a test reports it and checks nothing. With
+//! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs all of them.
 
 mod cron;
 mod systemd;
 
 use std::path::PathBuf;
 
-/// Where this program is, if the machine has it.
+/// The path of this program, if the machine has it.
 ///
 /// # Panics
-/// When it is missing though all are said to be there.
+/// If it is missing although all programs should be there.
 pub(crate) fn find(program: &str) -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
     let found = std::env::split_paths(&path).map(|folder| folder.join(program));
@@ -22,7 +22,7 @@ pub(crate) fn find(program: &str) -> Option<PathBuf> {
     found
 }
 
-/// This machine cannot do what a test needs: a failure where it should.
+/// This machine cannot do what a test needs: a failure if it should.
 pub(crate) fn skip(why: &str) {
     let all = std::env::var("RUMMAGE_TEST_TOOLS").is_ok_and(|value| value == "all");
     assert!(!all, "all tools should be here, but {why}");

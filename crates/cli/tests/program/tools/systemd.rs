@@ -1,4 +1,4 @@
-//! A real systemd reads the units that are printed for it.
+//! A real systemd parses the printed units.
 
 use std::process::Command;
 

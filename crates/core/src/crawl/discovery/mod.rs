@@ -272,7 +272,7 @@ impl Discovery {
             _ if roles.sitemap() => BodyUse::Sitemap,
             Scope::Internal if roles.visit() => BodyUse::Page,
             Scope::Internal if roles.stylesheet() => BodyUse::Stylesheet,
-            _ if roles.made_up() => BodyUse::Title,
+            _ if roles.is_test_url() => BodyUse::Title,
             Scope::External if roles.visit() && anchors_requested => BodyUse::Anchors,
             // The site will be where the start's redirects end.
             Scope::External if roles.visit() && board.urls.bounds().is_none() => BodyUse::Page,

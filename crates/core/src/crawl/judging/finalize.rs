@@ -68,7 +68,7 @@ impl Judging {
     ) {
         let entry = shared.board.entry(id);
         let Some(server) = entry.server.filter(|_| answer.is_success()) else { return };
-        let says_missing = answer.signs.says_missing.is_some() && !entry.roles.made_up();
+        let says_missing = answer.signs.says_missing.is_some() && !entry.roles.is_test_url();
         let is_page = entry.attempts.by_get && entry.roles.visit();
         if is_page && !answer.signs.challenge && !answer.challenge {
             shared.health.handle_well(server, id);

@@ -23,7 +23,7 @@ struct Record {
     /// The URLs that GET is to confirm.
     doubted: Vec<UrlId>,
     proofs: u32,
-    asked: u32,
+    compared: u32,
     lies: bool,
     believed: Vec<UrlId>,
 }
@@ -47,8 +47,8 @@ impl HeadTrust {
             return false;
         }
         let record = self.0.entry(server).or_default();
-        if record.asked < PROOFS || record.proofs < record.asked {
-            record.asked += 1;
+        if record.compared < PROOFS || record.proofs < record.compared {
+            record.compared += 1;
             record.doubted.push(id);
             return false;
         }

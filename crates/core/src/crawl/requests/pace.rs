@@ -478,7 +478,7 @@ mod tests {
     fn a_rate_limited_host_is_requested_at_intervals() {
         let mut pace = Pace::new(Limits::own_host(None, true, None));
         let mut now = Moment::START;
-        let (mut asked, mut refused) = (0, 0);
+        let (mut made, mut refused) = (0, 0);
         let mut tokens = 10.0f64;
         let mut before = now;
         // The host handles ten at once and five a second.
@@ -491,7 +491,7 @@ mod tests {
                     before = now;
                     let enough = tokens < 0.0;
                     tokens = tokens.max(0.0);
-                    asked += 1;
+                    made += 1;
                     refused += u32::from(enough);
                     pace.handle_started(now);
                     now = now + MS;
@@ -504,9 +504,9 @@ mod tests {
                 }
             }
         }
-        let responded = asked - refused;
+        let responded = made - refused;
         assert!(responded > 150, "half of what it handles: {responded}");
-        assert!(refused < asked / 5, "{refused} of {asked}");
+        assert!(refused < made / 5, "{refused} of {made}");
     }
 
     #[test]

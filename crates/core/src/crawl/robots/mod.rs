@@ -188,16 +188,16 @@ impl RobotsGate {
 
 fn slow_down(board: &mut Board, id: UrlId, server: ServerId, robots: &Robots, is_starts: bool) {
     let obeys = board.settings.robots == RobotsRule::Obey;
-    let (true, None, Some(asked)) = (obeys, board.settings.interval, robots.delay()) else {
+    let (true, None, Some(requested)) = (obeys, board.settings.interval, robots.delay()) else {
         return;
     };
-    let kept = if is_starts { asked.min(LONGEST_DELAY) } else { asked };
+    let kept = if is_starts { requested.min(LONGEST_DELAY) } else { requested };
     if kept.is_zero() {
         return;
     }
     let limits = Limits { interval: kept, ..board.limits(&board.urls.parsed(id), true) };
     board.requests.set_own(server, true, limits);
-    board.note(id, Note::CrawlDelay { asked, kept });
+    board.note(id, Note::CrawlDelay { requested, kept });
 }
 
 /// The sitemap that many sites have without naming it; it is not reported if missing.

@@ -17,11 +17,11 @@ impl Share {
         let is_web = entry.server.is_some();
         let judged = entry.judged();
         // What was not requested, by a rule or because there is no server, is not work done.
-        let asked = judged.is_some_and(|judged| judged.verdict != Verdict::Skipped);
+        let checked = judged.is_some_and(|judged| judged.verdict != Verdict::Skipped);
         let unrequested = matches!(entry.phase, Phase::Unrequested(_));
         Share {
-            known: is_web && !unrequested && (judged.is_none() || asked),
-            done: is_web && asked,
+            known: is_web && !unrequested && (judged.is_none() || checked),
+            done: is_web && checked,
             // A URL that is only a redirect hop, or a nonexistent test URL, is not a broken link.
             broken: entry.linked && judged.is_some_and(|it| it.verdict == Verdict::Broken),
         }

@@ -150,7 +150,7 @@ impl Roles {
     }
 
     /// It is a nonexistent test URL.
-    pub(in crate::crawl) fn made_up(self) -> bool {
+    pub(in crate::crawl) fn is_test_url(self) -> bool {
         self.has(Roles::TEST_URL)
     }
 

@@ -314,19 +314,19 @@ mod tests {
                     line(&format!("/{path}"), statuses[*status], "https://b.test/", PERSON, *second)
                 })
                 .collect();
-            let told = |lines: &[String]| {
+            let missing = |lines: &[String]| {
                 let (_, found) = gathered(QueryRule::Keep, &lines.concat());
-                let mut told: Vec<_> = found
+                let mut missing: Vec<_> = found
                     .into_iter()
                     .map(|one| (one.path.clone(), one.hits, one.first, one.last))
                     .collect();
-                told.sort();
-                told
+                missing.sort();
+                missing
             };
             let mut turned = lines.clone();
             turned.rotate_left(cut % lines.len());
-            prop_assert_eq!(told(&lines), told(&turned));
-            let all: u64 = told(&lines).iter().map(|(_, hits, ..)| hits).sum();
+            prop_assert_eq!(missing(&lines), missing(&turned));
+            let all: u64 = missing(&lines).iter().map(|(_, hits, ..)| hits).sum();
             let missing = seed.iter().filter(|(_, status, _)| *status != 1).count();
             prop_assert_eq!(all, missing as u64);
         }

@@ -331,8 +331,8 @@ mod tests {
             let Ok(table) = table(&bytes, None) else { return Ok(()) };
             let list = table.list();
             let lines = bytes.iter().filter(|byte| matches!(byte, b'\n' | b'\r')).count() + 1;
-            let told: Vec<u32> = list.entries.iter().map(|entry| entry.line).collect();
-            prop_assert!(told.is_sorted() && told.iter().all(|line| *line as usize <= lines));
+            let reported: Vec<u32> = list.entries.iter().map(|entry| entry.line).collect();
+            prop_assert!(reported.is_sorted() && reported.iter().all(|line| *line as usize <= lines));
         }
     }
 }

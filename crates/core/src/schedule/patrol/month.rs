@@ -132,7 +132,7 @@ fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
         })
         .collect();
     let mut site = SiteState { every: Seconds::MAX / 2, ..SiteState::default() };
-    let mut asked: Vec<(u32, Seconds)> = Vec::new();
+    let mut checks: Vec<(u32, Seconds)> = Vec::new();
     let mut noted: Vec<(u32, Seconds)> = Vec::new();
     for minute in 0..30 * 24 * 60 {
         let time = minute * MINUTE;
@@ -155,7 +155,7 @@ fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
         for ((_, at), time_of) in uses.into_iter().zip(times) {
             if time_of <= now {
                 all[at].check(now, hour);
-                asked.push((all[at].host, time));
+                checks.push((all[at].host, time));
                 noted.push((all[at].host, now));
             } else {
                 due = Some(due.map_or(time_of, |due| due.min(time_of)));
@@ -165,17 +165,17 @@ fn month(policy: &RecheckPolicy) -> (Vec<(u32, Seconds)>, Vec<Simulated>) {
         site.due = due.into_iter().chain(again.filter(|at| *at > now)).min();
         (site.crawled, site.passed) = (Some(now), Some(now));
     }
-    (asked, all)
+    (checks, all)
 }
 
 #[test]
 fn every_change_is_reported_once_and_no_host_is_checked_too_often() {
     use Notification::{Healed, NewlyBroken, Returned};
     let policy = RecheckPolicy { per_host_hour: 6, ..RecheckPolicy::default() };
-    let (asked, all) = month(&policy);
+    let (checks, all) = month(&policy);
     for host in 0..10 {
         let times: Vec<Seconds> =
-            asked.iter().filter(|(of, _)| *of == host).map(|(_, at)| *at).collect();
+            checks.iter().filter(|(of, _)| *of == host).map(|(_, at)| *at).collect();
         for hour in times.windows(7) {
             assert!(hour[6] - hour[0] >= HOUR, "host {host}: {hour:?}");
         }
@@ -208,7 +208,7 @@ fn every_change_is_reported_once_and_no_host_is_checked_too_often() {
         );
     }
     let mut a_day = [0u32; 30];
-    asked.iter().for_each(|(_, at)| a_day[usize::try_from(at / DAY).expect("days")] += 1);
+    checks.iter().for_each(|(_, at)| a_day[usize::try_from(at / DAY).expect("days")] += 1);
     // Requests per day: all once, new ones once more, then every week or less often; the machine
     // slept through the fifteenth day.
     let expected = [

@@ -134,15 +134,15 @@ proptest! {
     fn hours_are_shared_and_no_url_starves(
         most in 1..5usize,
         mut uses in prop::collection::vec((0..3u32, AT - DAY..AT + DAY), 0..80),
-        mut asked in prop::collection::vec((0..3u32, AT - DAY..AT), 0..20),
+        mut checked in prop::collection::vec((0..3u32, AT - DAY..AT), 0..20),
     ) {
         let policy = RecheckPolicy { per_host_hour: most, ..RecheckPolicy::default() };
         uses.sort_by_key(|(_, due)| *due);
-        asked.sort_by_key(|(_, at)| *at);
+        checked.sort_by_key(|(_, at)| *at);
         // Past checks followed the same rule.
-        let past = share(AT - DAY, asked.iter().copied(), [], &policy);
+        let past = share(AT - DAY, checked.iter().copied(), [], &policy);
         let past: Vec<(u32, Seconds)> =
-            asked.iter().zip(past).map(|((host, _), at)| (*host, at)).filter(|(_, at)| *at < AT).collect();
+            checked.iter().zip(past).map(|((host, _), at)| (*host, at)).filter(|(_, at)| *at < AT).collect();
         let times = share(AT, uses.iter().copied(), past.iter().copied(), &policy);
         let mut of_host: HashMap<u32, Vec<Seconds>> = HashMap::new();
         past.iter().for_each(|(host, at)| of_host.entry(*host).or_default().push(*at));

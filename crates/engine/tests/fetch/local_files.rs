@@ -1,4 +1,4 @@
-//! What is at hand is not asked for, and is read as an answer would be.
+//! Local files are not requested, and parsed like responses.
 
 use std::collections::HashMap;
 use std::fs;
@@ -32,7 +32,7 @@ fn links(reply: &Response) -> Vec<String> {
 }
 
 #[tokio::test]
-async fn files_have_a_type_by_their_ending_and_pages_are_read() {
+async fn files_get_a_media_type_by_extension_and_pages_are_parsed() {
     let long = format!("<a href=first>f</a>{}<a href=last>l</a>", " ".repeat(99_990));
     let (_folder, config) = folder(&[
         ("index.html", b"<a href=x>x</a><meta charset=iso-8859-1>\xe9"),
@@ -59,7 +59,7 @@ async fn files_have_a_type_by_their_ending_and_pages_are_read() {
 }
 
 #[tokio::test]
-async fn a_packed_sitemap_is_unpacked_as_far_as_it_goes() {
+async fn a_truncated_gzip_sitemap_is_read_as_far_as_possible() {
     let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
     packed.write_all(b"<urlset><url><loc>https://a.test/x</loc></url></urlset>").unwrap();
     let packed = packed.finish().unwrap();
@@ -74,7 +74,7 @@ async fn a_packed_sitemap_is_unpacked_as_far_as_it_goes() {
 }
 
 #[tokio::test]
-async fn documents_are_given_as_they_are() {
+async fn documents_are_served_unchanged() {
     let page = Document::Bytes("<title>Draft</title><a href=x>x</a>".into(), Format::Html);
     let list = rummage_core::extract::lists::lines(b"http://a.test/").reading();
     let documents = HashMap::from([
@@ -87,7 +87,7 @@ async fn documents_are_given_as_they_are() {
     assert_eq!(links(&draft), ["x"]);
     let list = fetch(config.clone(), request("file:///list")).await;
     assert_eq!(links(&list), ["http://a.test/"]);
-    // No other file of this machine is given.
+    // No other file of this machine is served.
     let other = fetch(config, request("file:///etc/hostname")).await;
     assert_eq!((answer(&other).status, other.reading.is_none()), (404, true));
 }

@@ -1,10 +1,10 @@
-//! Circles in a graph: its strongly connected components of more than one file.
+//! Cycles in a graph: its strongly connected components with more than one file.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::source::Needs;
 
-/// The circles, each sorted, the first by name first.
+/// The cycles, each sorted, in order of their first name.
 pub(crate) fn find(needs: &Needs) -> Vec<Vec<String>> {
     let reach: BTreeMap<&str, BTreeSet<&str>> =
         needs.keys().map(|file| (file.as_str(), reachable(needs, file))).collect();
@@ -20,7 +20,7 @@ pub(crate) fn find(needs: &Needs) -> Vec<Vec<String>> {
     circles
 }
 
-/// The files that one needs, and all that these need.
+/// The files that a file needs, directly or indirectly.
 fn reachable<'a>(needs: &'a Needs, from: &str) -> BTreeSet<&'a str> {
     let mut found = BTreeSet::new();
     let mut todo: Vec<&str> =
