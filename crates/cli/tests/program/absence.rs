@@ -1,12 +1,10 @@
 //! A site that refuses every request, and one whose server is restarted.
 
-use std::io::{BufRead, BufReader};
-use std::process::Stdio;
-
 use rummage_demo::{Act, Host, Scenario};
 
 use crate::harness::Stage;
 use crate::options::{page, site};
+use crate::running::Running;
 
 /// A site with this many pages, all linked from the home page.
 fn fan(pages: usize) -> Scenario {
@@ -30,7 +28,10 @@ fn a_site_that_refuses_everything_is_not_broken_and_the_run_can_be_continued() {
     assert!(outcome.out.contains("\n0 broken"), "{outcome}");
     assert!(outcome.out.contains("refuses everything since"), "{outcome}");
     assert!(outcome.out.contains("It goes on with: rummage crawl --resume"), "{outcome}");
-    assert!(outcome.err.contains("not finished; go on with: rummage crawl --resume"), "{outcome}");
+    assert!(
+        outcome.err.contains("not finished; continue with: rummage crawl --resume"),
+        "{outcome}"
+    );
     let requests = stage.web.requests().len();
     assert!(requests < 50, "{requests} requests to a server that refuses");
 
@@ -52,11 +53,9 @@ fn a_restart_in_the_middle_causes_no_false_alarm() {
     let stage = Stage::new(&fan(200));
     let words =
         ["crawl", "http://a.test", "-v", "--per-host", "4", "--timeout", "1s", "--format", "jsonl"];
-    let mut child =
-        stage.command(&words).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut crawl = Running::start(&words, &mut stage.command(&words));
     let (mut fine, mut refused) = (0, 0);
-    for line in BufReader::new(child.stderr.take().unwrap()).lines() {
-        let line = line.unwrap();
+    crawl.for_each_line(|line| {
         fine += u32::from(line.contains(" 200 "));
         refused += u32::from(line.contains("connection refused"));
         if fine == 60 {
@@ -66,10 +65,9 @@ fn a_restart_in_the_middle_causes_no_false_alarm() {
         if refused == 6 {
             stage.web.set_up(true);
         }
-    }
-    let out = child.wait_with_output().unwrap();
-    assert_eq!(String::from_utf8(out.stdout).unwrap(), "", "nothing is broken, doubtful or moved");
-    assert_eq!(out.status.code(), Some(0));
+    });
+    let outcome = crawl.end().ends(0);
+    assert_eq!(outcome.out, "", "nothing is broken, doubtful or moved");
     assert!(refused >= 6, "the server was away: {refused}");
     let outcome = stage.run(&["findings"]).ends(0);
     assert!(outcome.out.contains("201 pages read"), "{outcome}");

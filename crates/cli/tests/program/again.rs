@@ -38,7 +38,10 @@ fn a_recheck_of_unchanged_findings_changes_nothing_and_makes_only_necessary_requ
         let words = [&["recheck", "-v"], words.as_slice()].concat();
         let outcome = stage.run(&words).ends(1);
         assert!(outcome.out.contains(": 0 healed, 0 worse, 0 otherwise"), "{outcome}");
-        assert!(outcome.out.contains("0 broke, 0 came back, 0 healed, 65 still open"), "{outcome}");
+        assert!(
+            outcome.out.contains("0 newly broken, 0 returned, 0 fixed, 65 still open"),
+            "{outcome}"
+        );
         let requests = requests(&outcome);
         assert!(requests.len() <= most, "{} asked: {outcome}", requests.len());
         assert!(!outcome.err.contains("HEAD "), "{outcome}");
@@ -78,18 +81,18 @@ fn working_and_removed_links_are_fixed_and_the_rest_is_open() {
     let tail = outcome.out.split_once("\n\n").expect("a head, then the targets").1;
     insta::assert_snapshot!(tail, @r"
     healed   http://a.test/back
-             was broken, not found, 404; is sound, answered, 200
+             was broken, 404 Not Found; is sound, answered, 200
     healed   http://a.test/out
-             was broken, not found, 404; the 1 link to it is gone
+             was broken, 404 Not Found; the 1 link to it is gone
     same     http://a.test/still
-             still broken, not found, 404
+             still broken, 404 Not Found
     ");
     let urls: Vec<String> = requests(&outcome).into_iter().collect();
     let own = ["", "back", "fresh", "page", "still"];
     let unchecked = ["http://a.test/other", "http://a.test/well", "http://a.test/out"];
     assert!(unchecked.iter().all(|url| !urls.contains(&(*url).to_owned())), "{outcome}");
     assert!(own.iter().all(|name| urls.contains(&format!("http://a.test/{name}"))), "{outcome}");
-    assert!(outcome.out.contains("1 broke, 0 came back, 2 healed, 2 still open"), "{outcome}");
+    assert!(outcome.out.contains("1 newly broken, 0 returned, 2 fixed, 2 still open"), "{outcome}");
 
     let jsonl = ["recheck", "http://a.test/back", "/still", "--format", "jsonl", "--store", &store];
     let rows = two.run(&jsonl).ends(1).json();
@@ -117,7 +120,7 @@ fn a_missing_anchor_is_rechecked_by_its_fragment() {
     let store = one.path("store.db").display().to_string();
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
     let same = one.run(&["recheck", "/page", "--store", &store]).ends(1);
-    assert!(same.out.contains("still broken, no such place on the page"), "{same}");
+    assert!(same.out.contains("still broken, no anchor #"), "{same}");
     let healed = two.run(&["recheck", "--cause", "no-such-fragment", "--store", &store]).ends(0);
     assert!(healed.out.contains("1 healed, 0 worse"), "{healed}");
     assert!(healed.out.contains("is sound, answered, 200"), "{healed}");
@@ -131,17 +134,17 @@ fn a_recheck_explains_what_it_cannot_do() {
     stage.run(&["crawl", "http://a.test"]).ends(1);
     let unknown = stage.run(&["recheck", "nowhere"]).ends(2);
     insta::assert_snapshot!(unknown.err, @r#"
-    error: run 1 knows no address with "nowhere" in it
-      Give an address, or a part of one, from: rummage findings
+    error: run 1 has no URL with "nowhere" in it
+      Give a URL, or part of one, from: rummage findings
     "#);
     let nothing = stage.run(&["recheck", "--cause", "timeout"]).ends(1);
     assert_eq!(
         (nothing.out.as_str(), nothing.err.as_str()),
-        ("", "nothing fits: nothing was asked\n")
+        ("", "nothing matches; nothing was checked\n")
     );
     let gone = Stage::new(&site("b.test", &[("/", page(""))]));
     let store = stage.path("store.db").display().to_string();
     let outcome = gone.run(&["recheck", "--store", &store]).ends(4);
-    assert!(outcome.err.contains("the start http://a.test/ gave no page"), "{outcome}");
+    assert!(outcome.err.contains("the start http://a.test/ cannot"), "{outcome}");
     assert_eq!(stage.run(&["sites", "runs"]).ends(0).out.lines().count(), 2, "no run is left");
 }

@@ -4,8 +4,9 @@ use std::fs;
 
 use rummage_demo::{Act, ConnectionMode, Host, Scenario, museum};
 
-use crate::harness::{Stage, outcome, program};
+use crate::harness::{Stage, program};
 use crate::options::{page, site};
+use crate::running::{Running, finish};
 
 /// Standard error of the program, without the folder's name.
 fn complaint(stage: &Stage, words: &[&str], code: i32) -> String {
@@ -25,29 +26,29 @@ fn starts_that_cannot_be_crawled() {
     let refusing = Host { reach: ConnectionMode::Refuses, ..Host::default() };
     let stage = Stage::new(&with("down.test", refusing));
     insta::assert_snapshot!(complaint(&stage, &["crawl", "nowhere.test"], 4), @r"
-    error: the start http://nowhere.test/ gave no page: no such host name (NXDOMAIN)
+    error: cannot fetch the start page http://nowhere.test/: host name does not exist (NXDOMAIN)
       Check the spelling of the host name.
     ");
     let words = ["crawl", "down.test", "--timeout", "200ms"];
     insta::assert_snapshot!(complaint(&stage, &words, 4), @r"
-    error: the start http://down.test/ gave no page: connection refused
-      Check that the server runs, and on which port.
+    error: cannot fetch the start page http://down.test/: connection refused
+      Check that the server is running, and the port.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/none"], 4), @r"
-    error: the start http://a.test/none gave no page: 404
-      Open it in a browser, or give another page of the site.
+    error: cannot fetch the start page http://a.test/none: 404
+      Open it in a browser, or start from another page of the site.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "./public"], 2), @r"
-    error: the folder [folder]/public cannot be read: No such file or directory (os error 2)
-      Name the folder of built pages, such as ./public.
+    error: cannot read the folder [folder]/public: No such file or directory (os error 2)
+      Give a folder of built pages, such as ./public.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "ftp://a.test/"], 2), @r"
-    error: ftp://a.test/ is not asked over http or https
+    error: ftp://a.test/ is not an http or https URL
       Give a URL such as https://www.example.test/, or a host name such as www.example.test.
     ");
     let outcome = stage.run(&["findings"]).ends(4);
     assert!(
-        outcome.err.contains("there is no run in the store"),
+        outcome.err.contains("the store contains no run"),
         "a bad start leaves no run: {outcome}"
     );
 }
@@ -61,25 +62,25 @@ fn starts_that_are_no_pages() {
     ];
     let stage = Stage::new(&site("a.test", &paths));
     insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/doc.pdf"], 4), @r"
-    error: the start http://a.test/doc.pdf is application/pdf, not an HTML page
-      Give the address of a page of the site, such as its home page.
+    error: the start URL http://a.test/doc.pdf is application/pdf, not an HTML page
+      Give the URL of a page of the site, such as its home page.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/round"], 4), @r"
-    error: the redirects of the start lead nowhere: given up at http://a.test/round
-      Open it in a browser, and give the address of the page that you see.
+    error: the redirects of the start URL lead nowhere: stopped at http://a.test/round
+      Open it in a browser, and give the URL of the page that is shown.
     ");
     insta::assert_snapshot!(complaint(&stage, &["crawl", "http://a.test/login"], 4), @r"
-    error: the start http://a.test/login gave no page: 401
-      Give what the server wants to see with --header, or another page to start from.
+    error: cannot fetch the start page http://a.test/login: 401
+      Send the header the server expects with --header, or start from another page.
     ");
 }
 
 #[test]
 fn values_that_cannot_be() {
     for (words, what) in [
-        (&["crawl", "a.test", "--timeout", "5"][..], "write a number and a unit, such as 500ms"),
+        (&["crawl", "a.test", "--timeout", "5"][..], "give a number and a unit, such as 500ms"),
         (&["crawl", "a.test", "--rate", "fast"], "write requests and a time, such as 2/s"),
-        (&["crawl", "a.test", "--connect", "b"], "write a host, = and an IP address with a port"),
+        (&["crawl", "a.test", "--connect", "b"], "give a host, = and an IP address with a port"),
         (
             &["crawl", "a.test", "--proxy", "socks5://p.test"],
             "a proxy is asked over http, not socks5",
@@ -96,10 +97,10 @@ fn values_that_cannot_be() {
             "a verdict is broken, doubtful, moved, sound or skipped",
         ),
         (&["crawl", "a.test", "--dephth", "2"], "--depth"),
-        (&["crawl"], "nothing says where to begin"),
+        (&["crawl"], "no start URL"),
         (&["crwal", "a.test"], "crawl"),
     ] {
-        let outcome = outcome(words, program(words).output().unwrap()).ends(2);
+        let outcome = finish(words, &mut program(words)).ends(2);
         assert!(outcome.err.contains(what), "{what:?} in {outcome}");
         assert_eq!(outcome.out, "");
     }
@@ -113,15 +114,15 @@ fn unusable_stores_are_not_changed() {
     let crawl =
         |store: &str, code| complaint(&stage, &["crawl", "http://a.test", "--store", store], code);
     insta::assert_snapshot!(crawl("notes.txt", 4), @r"
-    error: notes.txt is not a store of this tool
-      Nothing was changed in it. Name another file with --store.
+    error: notes.txt is not a Rummage store
+      The file was not changed. Name another file with --store.
     ");
     let kept = fs::read_to_string(stage.path("notes.txt")).unwrap();
     assert_eq!(kept, "these are my own notes, not a database at all");
     let outcome = crawl("file/store.db", 4);
     assert!(outcome.starts_with("error: the store file/store.db cannot be opened"), "{outcome}");
     insta::assert_snapshot!(complaint(&stage, &["findings", "--store", "none.db"], 4), @r"
-    error: there is no store at none.db
+    error: no store at none.db
       Run rummage crawl first, or name the file with --store.
     ");
     assert!(!stage.path("none.db").exists());
@@ -148,7 +149,7 @@ fn a_read_only_store_is_read_and_not_written() {
         if fs::metadata(stage.path("rummage")).unwrap().uid() == 0 {
             command.uid(65_534).gid(65_534);
         }
-        outcome(words, command.output().unwrap())
+        finish(words, &mut command)
     };
     let listed = run(&["findings", "--store", "kept/store.db"], "").ends(0);
     assert!(listed.out.contains("http://a.test/none"), "{listed}");
@@ -156,7 +157,7 @@ fn a_read_only_store_is_read_and_not_written() {
     let refused = run(&crawl, "kept").ends(4);
     fs::set_permissions(stage.path("kept"), set(0o755)).unwrap();
     insta::assert_snapshot!(refused.err, @r"
-    error: the store store.db cannot be opened: Permission denied (os error 13)
+    error: cannot open the store store.db: Permission denied (os error 13)
       Check the folder and its permissions, or name another file with --store.
     ");
 }
@@ -182,8 +183,7 @@ fn a_closed_pipe_ends_a_reading_command_quietly() {
     let (reader, writer) = std::io::pipe().unwrap();
     drop(reader);
     let words = ["findings", "--all", "--format", "jsonl"];
-    let output = stage.command(&words).stdout(writer).output().unwrap();
-    let outcome = outcome(&words, output).ends(0);
+    let outcome = Running::start_into(&words, &mut stage.command(&words), writer).end().ends(0);
     assert_eq!(outcome.err, "");
 }
 
@@ -196,7 +196,7 @@ fn help_lists_the_commands_and_succeeds() {
         &["trace", "-h"],
         &["--version"],
     ] {
-        let outcome = outcome(words, program(words).output().unwrap()).ends(0);
+        let outcome = finish(words, &mut program(words)).ends(0);
         assert_eq!(outcome.err, "");
         assert!(!outcome.out.is_empty());
     }

@@ -6,6 +6,7 @@ use rummage_demo::{Act, Scenario};
 
 use crate::harness::Stage;
 use crate::options::{page, site};
+use crate::running::{Running, wait_until};
 
 fn text(content: &str) -> Act {
     Act::file("text/plain", content.as_bytes().to_vec())
@@ -27,10 +28,7 @@ fn with_robots(rules: &str) -> Scenario {
 fn a_start_url_disallowed_by_robots_txt_is_not_crawled_unless_robots_is_ignored() {
     let stage = Stage::new(&with_robots("User-agent: *\nDisallow: /"));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(4);
-    assert!(
-        outcome.err.contains("robots.txt asks robots not to read the start http://a.test/"),
-        "{outcome}"
-    );
+    assert!(outcome.err.contains("robots.txt disallows the start URL http://a.test/"), "{outcome}");
     assert!(outcome.err.contains("--robots ignore"), "{outcome}");
     stage.run(&["findings"]).ends(4);
     let outcome = stage.run(&["crawl", "http://a.test", "--robots", "ignore"]).ends(1);
@@ -53,7 +51,7 @@ fn disallowed_pages_are_counted_and_noted_and_other_rules_can_be_given() {
     let stage = Stage::new(&with_robots("User-agent: rummage\nDisallow: /closed"));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
     assert!(
-        outcome.out.contains("1 page was asked but not read for links: robots.txt asks"),
+        outcome.out.contains("1 page not parsed for links: disallowed by robots.txt"),
         "{outcome}"
     );
     let lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
@@ -89,7 +87,7 @@ fn sitemaps_may_be_compressed() {
     let outcome = stage.run(&words).ends(0);
     assert!(outcome.out.contains("the sitemap that was given, could not be had"), "{outcome}");
     let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "no.xml"]).ends(2);
-    assert!(outcome.err.contains("--sitemap no.xml is no address"), "{outcome}");
+    assert!(outcome.err.contains("--sitemap no.xml is not a valid URL"), "{outcome}");
 }
 
 #[test]
@@ -102,14 +100,11 @@ fn prefixes_queries_elements_and_sizes_limit_a_crawl() {
     ];
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test", "--within", "/docs/"]).ends(1);
-    assert!(outcome.err.contains("; read is what lies within /docs/"), "{outcome}");
+    assert!(outcome.err.contains("; only pages within /docs/ are parsed"), "{outcome}");
     let crawl = |more: &[&str]| stage.run(&[&["crawl", "http://a.test", "-q"], more].concat());
 
     let outcome = crawl(&["--within", "/docs/", "--query", "drop:s"]).ends(1);
-    assert!(
-        outcome.out.contains("1 page was asked but not read for links: outside --within"),
-        "{outcome}"
-    );
+    assert!(outcome.out.contains("1 page not parsed for links: outside --within"), "{outcome}");
     assert!(
         outcome.out.contains("http://a.test/far") && !outcome.out.contains("/gone"),
         "{outcome}"
@@ -140,7 +135,7 @@ fn endless_url_patterns_are_stopped_and_listed() {
     let paths: Vec<(&str, Act)> = paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
-    assert!(outcome.out.contains("1 not checked: 1 without end"), "{outcome}");
+    assert!(outcome.out.contains("1 not checked: 1 endless URL pattern"), "{outcome}");
     assert!(outcome.out.contains("--exclude '/calendar?*'"), "{outcome}");
     let outcome = stage.run(&["findings", "--verdict", "skipped"]).ends(0);
     assert!(
@@ -178,21 +173,19 @@ fn rules_and_sitemaps_are_restored_after_a_kill() {
     paths.extend((0..29).map(|n| (format!("/{n}"), page(&format!("<a href=/x{n}>x</a>")))));
     let paths: Vec<(&str, Act)> = paths.iter().map(|(p, act)| (p.as_str(), act.clone())).collect();
     let stage = Stage::new(&site("a.test", &paths));
-    let mut child = stage.command(&["crawl", "http://a.test", "-q"]).spawn().unwrap();
-    while stage.web.requests().len() < 60 || !stage.web.requests().iter().any(|a| a.path == "/29") {
-        std::thread::yield_now();
-    }
+    let words = ["crawl", "http://a.test", "-q"];
+    let crawl = Running::start(&words, &mut stage.command(&words));
+    wait_until("request for the last page", || {
+        let requests = stage.web.requests();
+        requests.len() >= 60 && requests.iter().any(|request| request.path == "/29")
+    });
     // Data that is committed twice a second is there.
-    let read = || stage.run(&["findings"]).out.contains("29 pages and 1 sitemap read");
-    while !read() {
-        std::thread::yield_now();
-    }
-    child.kill().unwrap();
-    child.wait().unwrap();
+    wait_until("stored pages", || stage.run(&["findings"]).out.contains("29 pages and 1 sitemap"));
+    drop(crawl);
     let requests = |path: &str| stage.web.requests().iter().filter(|a| a.path == path).count();
     let outcome = stage.run(&["crawl", "--resume", "--timeout", "500ms"]).ends(1);
     assert_eq!((requests("/robots.txt"), requests("/map.xml"), requests("/7")), (1, 1, 1));
     assert!(requests("/") <= 2, "the start may bear witness that the server is well");
-    assert!(outcome.out.contains("29 pages and 1 sitemap read"), "{outcome}");
-    assert!(outcome.out.contains("robots.txt asks robots not to"), "{outcome}");
+    assert!(outcome.out.contains("29 pages and 1 sitemap"), "{outcome}");
+    assert!(outcome.out.contains("disallowed by robots.txt"), "{outcome}");
 }

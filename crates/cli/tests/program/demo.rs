@@ -1,12 +1,13 @@
 //! `rummage demo`, as run by someone who has just built the tool.
 
-use crate::harness::{outcome, program};
+use crate::harness::program;
+use crate::running::{Running, finish};
 
 #[test]
 fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
     let folder = tempfile::TempDir::new().unwrap();
-    let output = program(&["demo", "--quiet"]).env("TMPDIR", folder.path()).output().unwrap();
-    let outcome = outcome(&["demo"], output).ends(0);
+    let words = ["demo", "--quiet"];
+    let outcome = finish(&words, program(&words).env("TMPDIR", folder.path())).ends(0);
     let mut rest = outcome.out.as_str();
     for step in [
         "$ rummage crawl www.ashlock-canal.test --timeout 500ms\n",
@@ -16,7 +17,7 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
         "$ rummage trace trains.westshire.test/timetable\n",
         "redirect 1 to http://trains.westshire.test/timetables/ashlock-halt",
         "$ rummage patrol --once\n",
-        "To: editor@ashlock-canal.test\nSubject: www.ashlock-canal.test: 2 broke, 1 healed; ",
+        "To: editor@ashlock-canal.test\nSubject: www.ashlock-canal.test: 2 newly broken, 1 fixed; ",
         "https://www.ashlock-canal.test/volunteers/rota.html",
     ] {
         let at = rest.find(step).unwrap_or_else(|| panic!("{step} is missing in\n{outcome}"));
@@ -27,18 +28,15 @@ fn the_demo_shows_each_command_before_its_output_and_cleans_up() {
 }
 
 /// Serves the web and returns the environment variables for it.
-fn served(child: &mut std::process::Child) -> Vec<(String, String)> {
-    use std::io::{BufRead, BufReader};
+fn served(web: &mut Running) -> Vec<(String, String)> {
     let mut environment = Vec::new();
-    for line in BufReader::new(child.stdout.take().unwrap()).lines().map(Result::unwrap) {
+    web.until("list of commands", |line| {
         if let Some(variable) = line.strip_prefix("  export ") {
             let (name, value) = variable.split_once('=').unwrap();
             environment.push((name.to_owned(), value.trim_matches('\'').to_owned()));
         }
-        if line.starts_with("  rummage trace") {
-            break;
-        }
-    }
+        line.starts_with("  rummage trace")
+    });
     environment
 }
 
@@ -46,15 +44,14 @@ fn served(child: &mut std::process::Child) -> Vec<(String, String)> {
 #[cfg(unix)]
 fn the_web_can_be_served_alone_until_it_is_stopped() {
     let folder = tempfile::TempDir::new().unwrap();
-    let mut command = program(&["demo", "serve"]);
-    command.env("TMPDIR", folder.path()).stdout(std::process::Stdio::piped());
-    let mut child = command.spawn().unwrap();
-    let environment = served(&mut child);
+    let serve = ["demo", "serve"];
+    let mut web = Running::start(&serve, program(&serve).env("TMPDIR", folder.path()));
+    let environment = served(&mut web);
     let words =
         ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note", "-q"];
-    let crawl = outcome(&words, program(&words).envs(environment).output().unwrap());
-    crate::interrupted::signal(&child, "-TERM");
-    assert_eq!(child.wait().unwrap().code(), Some(0));
+    let crawl = finish(&words, program(&words).envs(environment));
+    web.signal("-TERM");
+    web.end().ends(0);
     assert!(crawl.out.contains("1 page, 1 style sheet and 1 sitemap read"), "{crawl}");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }

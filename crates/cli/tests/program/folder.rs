@@ -5,8 +5,9 @@ use std::fs;
 
 use rummage_demo::{Act, BUILT_TRUTH, BUILT_UNREACHED, Scenario, museum, write_files};
 
-use crate::harness::{Stage, outcome, program};
+use crate::harness::{Stage, program};
 use crate::options::{page, site};
+use crate::running::finish;
 
 const AT: &str = "https://www.ashlock-canal.test/";
 
@@ -64,7 +65,10 @@ fn a_folder_is_recognized_by_its_name_and_mistakes_are_errors() {
     assert!(outcome.err.contains("say where it will live by --as"), "{outcome}");
     let complaint = |words: &[&str]| stage.run(words).ends(2).err;
     fs::create_dir(stage.path("a.test")).unwrap();
-    assert!(complaint(&["crawl", "a.test"]).contains("a.test is a folder here, and may be a host"));
+    assert!(
+        complaint(&["crawl", "a.test"])
+            .contains("a.test is both a folder here and a possible host")
+    );
     assert!(complaint(&["crawl", "./nowhere"]).contains("nowhere cannot be read"));
     assert!(complaint(&["crawl", "./urls.csv"]).contains("is a file, and a crawl walks"));
     assert!(complaint(&["crawl", "b.test", "--as", AT]).contains("b.test is no folder here"));
@@ -84,10 +88,10 @@ fn a_folder_in_the_settings_file_may_have_tidy_paths() {
     fs::create_dir(stage.path("below")).unwrap();
     let mut command = stage.command(&["crawl"]);
     command.current_dir(stage.path("below")).env_remove("RUMMAGE_STORE");
-    outcome(&["crawl"], command.output().unwrap()).ends(1);
+    finish(&["crawl"], &mut command).ends(1);
     let mut command =
         stage.command(&["trace", "https://www.ashlock-canal.test/imprint", "--site", "new"]);
-    let trace = outcome(&["trace"], command.env_remove("RUMMAGE_STORE").output().unwrap()).ends(0);
+    let trace = finish(&["trace"], command.env_remove("RUMMAGE_STORE")).ends(0);
     assert!(trace.out.contains(&format!("{AT}imprint\n  sound")), "{trace}");
 }
 
@@ -150,7 +154,7 @@ fn the_password_for_a_start_url_comes_from_netrc_and_is_not_stored() {
     fs::write(stage.path("netrc"), netrc).unwrap();
     let words = ["crawl", "http://a.test", "--user", "ada"];
     let mut command = stage.command(&words);
-    outcome(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(1);
+    finish(&words, command.env("NETRC", stage.path("netrc"))).ends(1);
     // `ada:sesame` (RFC 7617 §2).
     let sent: BTreeSet<_> =
         stage.web.requests().into_iter().map(|requests| requests.authorization).collect();
@@ -160,14 +164,14 @@ fn the_password_for_a_start_url_comes_from_netrc_and_is_not_stored() {
         assert!(!store.windows(secret.len()).any(|bytes| bytes == secret));
     }
     let mut command = stage.command(&words);
-    let nowhere = outcome(&words, command.env("NETRC", "/nowhere").output().unwrap()).ends(2);
+    let nowhere = finish(&words, command.env("NETRC", "/nowhere")).ends(2);
     assert!(nowhere.err.contains("or into ~/.netrc"), "{nowhere}");
     // No other host gets that password.
     let before = stage.web.requests().len();
     for more in [&["b.test"][..], &["--within", "b.test/"]] {
         let words = [&words[..], more].concat();
         let mut command = stage.command(&words);
-        outcome(&words, command.env("NETRC", stage.path("netrc")).output().unwrap()).ends(2);
+        finish(&words, command.env("NETRC", stage.path("netrc"))).ends(2);
     }
     assert_eq!(stage.web.requests().len(), before);
 }
@@ -177,7 +181,7 @@ fn the_demo_writes_files_and_shows_commands_for_them() {
     let folder = tempfile::TempDir::new().unwrap();
     let words = ["demo", "files", "at hand"];
     let mut command = program(&words);
-    let outcome = outcome(&words, command.current_dir(folder.path()).output().unwrap()).ends(0);
+    let outcome = finish(&words, command.current_dir(folder.path())).ends(0);
     assert!(outcome.out.contains("rummage probe at hand/urls.csv"), "{outcome}");
     for name in ["public/index.html", "urls.csv", "access.log"] {
         assert!(folder.path().join("at hand").join(name).is_file(), "{name}");

@@ -1,12 +1,14 @@
 //! A folder, a web, and the built program; shows everything when a check fails.
 
 use std::path::PathBuf;
-use std::process::{Command, Output, Stdio};
+use std::process::{Command, Stdio};
 
 use rummage_demo::{Scenario, Web, serve};
 use serde_json::Value;
 use tempfile::TempDir;
 use tokio::runtime::Runtime;
+
+use crate::running::finish;
 
 /// A served web, and a folder for results.
 pub(crate) struct Stage {
@@ -22,7 +24,7 @@ pub(crate) struct Outcome {
     pub(crate) code: Option<i32>,
     pub(crate) out: String,
     pub(crate) err: String,
-    words: Vec<String>,
+    pub(crate) words: Vec<String>,
 }
 
 impl Stage {
@@ -54,8 +56,9 @@ impl Stage {
     }
 
     /// Runs the program to its end.
+    #[track_caller]
     pub(crate) fn run(&self, words: &[&str]) -> Outcome {
-        outcome(words, self.command(words).output().unwrap())
+        finish(words, &mut self.command(words))
     }
 }
 
@@ -73,15 +76,6 @@ pub(crate) fn program(words: &[&str]) -> Command {
         command.env_remove(name);
     }
     command
-}
-
-pub(crate) fn outcome(words: &[&str], output: Output) -> Outcome {
-    Outcome {
-        code: output.status.code(),
-        out: String::from_utf8(output.stdout).unwrap(),
-        err: String::from_utf8(output.stderr).unwrap(),
-        words: words.iter().map(|&word| word.to_owned()).collect(),
-    }
 }
 
 impl Outcome {

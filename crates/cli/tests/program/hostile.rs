@@ -4,6 +4,7 @@ use rummage_demo::Act;
 
 use crate::harness::Stage;
 use crate::options::{page, site};
+use crate::running::Running;
 
 #[test]
 fn control_characters_are_escaped() {
@@ -83,8 +84,7 @@ fn a_pipe_that_closes_ends_every_format_quietly() {
         let (reader, writer) = std::io::pipe().unwrap();
         drop(reader);
         let words = ["findings", "--all", "--format", format];
-        let output = stage.command(&words).stdout(writer).output().unwrap();
-        let outcome = crate::harness::outcome(&words, output).ends(0);
+        let outcome = Running::start_into(&words, &mut stage.command(&words), writer).end().ends(0);
         assert_eq!(outcome.err, "", "{format}");
     }
 }

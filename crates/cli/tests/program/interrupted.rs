@@ -2,13 +2,11 @@
 
 #![cfg(unix)]
 
-use std::io::{BufRead, BufReader};
-use std::process::{Child, Command, Stdio};
-
 use rummage_demo::{Act, Scenario, museum};
 
-use crate::harness::{Outcome, Stage, outcome};
+use crate::harness::Stage;
 use crate::options::{page, site};
+use crate::running::{Running, wait_until};
 
 /// A site of sixty pages, each with its own broken link.
 fn long_site() -> Scenario {
@@ -40,21 +38,10 @@ const QUICK: [&str; 4] = ["crawl", "http://a.test", "--timeout", "200ms"];
 const RESUME: [&str; 4] = ["crawl", "--resume", "--timeout", "200ms"];
 
 /// Starts a crawl and waits until it has reported the last page.
-fn start_and_wait(stage: &Stage) -> Child {
-    let mut command = stage.command(&WORDS);
-    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
-    let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
-    let last = lines.find(|line| line.as_ref().is_ok_and(|line| line.contains("/p60 200")));
-    assert!(last.is_some(), "the last page was never read");
-    // Keeps reading, so that the crawl never waits for us.
-    std::thread::spawn(move || lines.count());
-    child
-}
-
-/// Sends a signal, such as `-INT`: the shell's own `kill` always exists.
-pub(crate) fn signal(child: &Child, name: &str) {
-    let kill = format!("kill {name} {}", child.id());
-    assert!(Command::new("/bin/sh").args(["-c", &kill]).status().unwrap().success());
+fn start_and_wait(stage: &Stage) -> Running {
+    let mut crawl = Running::start(&WORDS, &mut stage.command(&WORDS));
+    crawl.until("response for the last page", |line| line.contains("/p60 200"));
+    crawl
 }
 
 /// The findings without times and run numbers.
@@ -76,18 +63,18 @@ fn undisturbed(scenario: &Scenario) -> Vec<serde_json::Value> {
 #[test]
 fn ctrl_c_shows_results_so_far_and_the_run_can_be_continued() {
     let stage = Stage::new(&hanging_site());
-    let child = start_and_wait(&stage);
-    signal(&child, "-INT");
-    let stopped: Outcome = outcome(&WORDS, child.wait_with_output().unwrap()).ends(3);
-    assert!(stopped.out.contains("This run was not finished"), "{stopped}");
-    assert!(stopped.out.contains("62 pages read"), "{stopped}");
-    assert!(stopped.out.contains("It goes on with: rummage crawl --resume"), "{stopped}");
+    let crawl = start_and_wait(&stage);
+    crawl.signal("-INT");
+    let stopped = crawl.end().ends(3);
+    assert!(stopped.out.contains("This run is unfinished"), "{stopped}");
+    assert!(stopped.out.contains("on 62 pages"), "{stopped}");
+    assert!(stopped.out.contains("Continue it with: rummage crawl --resume"), "{stopped}");
     assert_eq!(stage.run(&["findings", "-v"]).ends(0).out, stopped.out);
 
     let before = stage.web.requests().len();
     let resumed = stage.run(&RESUME).ends(1);
-    let told = "going on with run 1 of a.test: pages read so far: 62\n";
-    assert!(resumed.err.starts_with(told), "{resumed}");
+    let message = "continuing run 1 of a.test; 62 pages parsed so far\n";
+    assert!(resumed.err.starts_with(message), "{resumed}");
     assert_eq!(findings(&stage), undisturbed(&hanging_site()));
     let again: Vec<String> =
         stage.web.requests()[before..].iter().map(|a| a.path.clone()).collect();
@@ -96,26 +83,22 @@ fn ctrl_c_shows_results_so_far_and_the_run_can_be_continued() {
         "pages are not read again: {again:?}"
     );
     let outcome = stage.run(&["crawl", "--resume"]).ends(2);
-    assert!(outcome.err.contains("no run in the store waits to be finished"), "{outcome}");
+    assert!(outcome.err.contains("the store contains no unfinished run"), "{outcome}");
 }
 
 #[test]
 fn a_killed_crawl_continues_to_the_same_end() {
     let stage = Stage::new(&hanging_site());
-    let mut child = start_and_wait(&stage);
+    let crawl = start_and_wait(&stage);
     // Results are stored within a second, and can be read meanwhile.
-    let stored = || stage.run(&["findings"]).ends(0).out.contains("62 pages read");
-    assert!((0..10_000).any(|_| stored()), "what was read is never stored");
-    child.kill().unwrap();
-    child.wait().unwrap();
+    wait_until("stored pages", || stage.run(&["findings"]).ends(0).out.contains("on 62 pages"));
+    drop(crawl);
     let outcome = stage.run(&["findings"]).ends(0);
-    assert!(outcome.out.contains("This run was not finished"), "{outcome}");
+    assert!(outcome.out.contains("This run is unfinished"), "{outcome}");
     stage.run(&RESUME).ends(1);
     assert_eq!(findings(&stage), undisturbed(&hanging_site()));
     // A later run that is killed says nothing about what it has not checked.
-    let mut child = start_and_wait(&stage);
-    child.kill().unwrap();
-    child.wait().unwrap();
+    drop(start_and_wait(&stage));
     let outcome = stage.run(&["findings"]).ends(0);
     assert!(outcome.out.contains("run 2, ") && !outcome.out.contains("still open"), "{outcome}");
 }
@@ -124,20 +107,20 @@ fn a_killed_crawl_continues_to_the_same_end() {
 /// again if nothing was stored yet; returns the final findings.
 fn killed_after(requests: usize) -> Vec<serde_json::Value> {
     let stage = Stage::new(&long_site());
-    let mut command = stage.command(&WORDS);
-    let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
-    let lines = BufReader::new(child.stderr.take().unwrap()).lines();
-    let told = lines.filter(|line| line.as_ref().is_ok_and(|line| line.starts_with("GET ")));
-    let told = told.take(requests).count();
-    child.kill().unwrap();
-    child.wait().unwrap();
+    let mut crawl = Running::start(&WORDS, &mut stage.command(&WORDS));
+    let mut reported = 0;
+    crawl.until_or_end("further request", |line| {
+        reported += usize::from(line.starts_with("GET "));
+        reported == requests
+    });
+    drop(crawl);
     let resumed = stage.run(&["crawl", "--resume"]);
     match resumed.code {
         Some(1) => {}
         // The start had not been stored, or everything was done before the kill.
-        Some(2 | 4) if told < 60 => drop(stage.run(&WORDS).ends(1)),
-        Some(2) => assert!(resumed.err.contains("waits to be finished"), "{resumed}"),
-        _ => panic!("after {told}: {resumed}"),
+        Some(2 | 4) if reported < 60 => drop(stage.run(&WORDS).ends(1)),
+        Some(2) => assert!(resumed.err.contains("no unfinished run"), "{resumed}"),
+        _ => panic!("after {reported}: {resumed}"),
     }
     findings(&stage)
 }
@@ -163,40 +146,33 @@ fn a_crawl_killed_at_any_request_continues_to_the_same_end() {
 #[test]
 fn a_second_crawl_does_not_write_into_the_first() {
     let stage = Stage::new(&hanging_site());
-    let mut child = start_and_wait(&stage);
+    let crawl = start_and_wait(&stage);
     let outcome = stage.run(&WORDS).ends(4);
     assert!(outcome.err.contains("another crawl is writing to the store"), "{outcome}");
     stage.run(&["findings"]).ends(0);
-    child.kill().unwrap();
-    child.wait().unwrap();
+    drop(crawl);
 }
 
 #[test]
 fn a_new_run_mentions_an_unfinished_one_and_loses_nothing() {
     let stage = Stage::new(&hanging_site());
-    let child = start_and_wait(&stage);
-    signal(&child, "-INT");
-    outcome(&WORDS, child.wait_with_output().unwrap()).ends(3);
+    let crawl = start_and_wait(&stage);
+    crawl.signal("-INT");
+    crawl.end().ends(3);
     let outcome = stage.run(&["crawl", "http://a.test/p59", "--max-pages", "1"]).ends(0);
-    assert!(outcome.err.contains("run 1 was not finished; this is a new run"), "{outcome}");
+    assert!(outcome.err.contains("run 1 is unfinished; this is a new run"), "{outcome}");
     let outcome = stage.run(&RESUME).ends(1);
-    assert!(outcome.out.contains("run 1, ") && outcome.out.contains("62 pages read"), "{outcome}");
+    assert!(outcome.out.contains("run 1, ") && outcome.out.contains("on 62 pages"), "{outcome}");
 }
 
 #[test]
 fn a_continued_run_keeps_its_settings_and_they_can_be_changed() {
     let stage = Stage::new(&museum());
-    let mut command =
-        stage.command(&["crawl", "www.ashlock-canal.test", "-v", "--externals", "note"]);
-    let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
-    let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
-    lines
-        .find(|line| line.as_ref().is_ok_and(|line| line.contains("/photographs/")))
-        .unwrap()
-        .unwrap();
-    std::thread::spawn(move || lines.count());
-    signal(&child, "-TERM");
-    assert_eq!(child.wait().unwrap().code(), Some(3));
+    let words = ["crawl", "www.ashlock-canal.test", "-v", "--externals", "note"];
+    let mut crawl = Running::start(&words, &mut stage.command(&words));
+    crawl.until("request for the photographs", |line| line.contains("/photographs/"));
+    crawl.signal("-TERM");
+    crawl.end().ends(3);
     let outcome = stage.run(&["crawl", "--resume", "--timeout", "300ms"]).ends(1);
-    assert!(outcome.out.contains("external, only noted"), "{outcome}");
+    assert!(outcome.out.contains("external"), "{outcome}");
 }

@@ -222,7 +222,7 @@ fn invalid_values_list_the_valid_ones() {
     for (words, hint) in [
         (&["--sort", "pagse"][..], "Did you mean pages?"),
         (&["--sort", "pages:up"], "a way to sort is asc or desc"),
-        (&["--group", "page", "--sort", "status"], "There is page, title, depth or links."),
+        (&["--group", "page", "--sort", "status"], "The keys are page, title, depth or links."),
         (&["--format", "json", "--group", "host"], "no other grouping"),
         (&["--cause", "not-fuond"], "not-found is one"),
         (&["--status", "4x"], "a class such as 5xx"),

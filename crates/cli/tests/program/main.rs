@@ -23,6 +23,7 @@ mod over_time;
 mod pages;
 mod patrol;
 mod probes;
+mod running;
 mod schedule;
 mod screens;
 mod settings;

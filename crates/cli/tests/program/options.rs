@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use rummage_demo::{Act, Answer, Host, Scenario, generated, museum};
 
 use crate::harness::Stage;
+use crate::running::finish;
 
 /// A site with these pages on one host.
 pub(crate) fn site(host: &str, paths: &[(&str, Act)]) -> Scenario {
@@ -64,11 +65,10 @@ fn headers_go_only_to_the_site_and_secrets_stay_out_of_the_store() {
         "--user-agent",
         "tester/1",
     ];
-    let output = stage.command(&words).env("KEY", "Bearer sesame").output().unwrap();
-    crate::harness::outcome(&words, output).ends(0);
-    for requests in stage.web.requests() {
-        let expected = (requests.host == "a.test").then(|| "Bearer sesame".to_owned());
-        assert_eq!((requests.authorization, requests.user_agent.as_str()), (expected, "tester/1"));
+    finish(&words, stage.command(&words).env("KEY", "Bearer sesame")).ends(0);
+    for request in stage.web.requests() {
+        let expected = (request.host == "a.test").then(|| "Bearer sesame".to_owned());
+        assert_eq!((request.authorization, request.user_agent.as_str()), (expected, "tester/1"));
     }
     let store = std::fs::read(stage.path("store.db")).unwrap();
     assert!(!store.windows(6).any(|bytes| bytes == b"sesame"));
@@ -105,7 +105,7 @@ fn the_default_store_is_in_the_data_folder() {
     let words = ["crawl", "http://a.test/#top"];
     let mut command = stage.command(&words);
     command.env_remove("RUMMAGE_STORE").env("XDG_DATA_HOME", stage.path("data"));
-    crate::harness::outcome(&words, command.output().unwrap()).ends(0);
+    finish(&words, &mut command).ends(0);
     assert!(stage.path("data/rummage/rummage.db").exists());
 }
 
@@ -114,7 +114,10 @@ fn the_first_line_says_that_a_path_does_not_limit_the_crawl() {
     let stage =
         Stage::new(&site("a.test", &[("/deep/", page("<a href=/>home</a>")), ("/", page(""))]));
     let outcome = stage.run(&["crawl", "http://a.test/deep/"]).ends(0);
-    assert!(outcome.err.contains("; the path of the start does not confine it"), "{outcome}");
+    assert!(
+        outcome.err.contains("; the path of the start URL does not limit the crawl"),
+        "{outcome}"
+    );
     assert!(outcome.out.contains("2 pages read"), "{outcome}");
 }
 
@@ -174,9 +177,9 @@ fn a_redirected_start_url_is_followed_and_reported() {
     let stage = Stage::new(&scenario);
     let outcome = stage.run(&["crawl", "http://old.test"]).ends(0);
     assert!(
-        outcome
-            .err
-            .contains("http://old.test leads to http://new.test/home, which is taken as the site"),
+        outcome.err.contains(
+            "http://old.test redirects to http://new.test/home, which is crawled as the site"
+        ),
         "{outcome}"
     );
     assert!(outcome.out.contains("2 pages read"), "{outcome}");
@@ -225,7 +228,7 @@ fn a_second_run_shows_how_long_the_first_took() {
     let words = ["crawl", "www.ashlock-canal.test", "--max-pages", "1", "--externals", "note"];
     stage.run(&words).ends(1);
     let outcome = stage.run(&words).ends(1);
-    assert!(outcome.err.contains("; last time it took "), "{outcome}");
+    assert!(outcome.err.contains("; took "), "{outcome}");
     assert!(outcome.out.contains("run 2, "), "{outcome}");
 }
 
@@ -239,18 +242,15 @@ fn credentials_go_only_to_the_site_and_nothing_that_may_change_something_is_requ
     let words = ["crawl", "http://a.test", "--user", "keeper", "--all", "--format", "jsonl"];
     let outcome = stage.run(&words).ends(2);
     assert!(outcome.err.contains("RUMMAGE_PASSWORD"), "{outcome}");
-    let output = stage.command(&words).env("RUMMAGE_PASSWORD", "lock 5").output().unwrap();
-    assert_eq!(output.status.code(), Some(0));
-    let out = String::from_utf8(output.stdout).unwrap();
-    assert!(
-        out.contains(r#""skipped","cause":"acts","status":null,"target":"http://a.test/logout""#),
-        "{out}"
-    );
-    for requests in stage.web.requests() {
+    let outcome = finish(&words, stage.command(&words).env("RUMMAGE_PASSWORD", "lock 5"));
+    let outcome = outcome.ends(0);
+    let skipped = r#""skipped","cause":"acts","status":null,"target":"http://a.test/logout""#;
+    assert!(outcome.out.contains(skipped), "{outcome}");
+    for request in stage.web.requests() {
         // The Base64 of keeper:lock 5 (RFC 7617 §2).
-        let sent = (requests.host == "a.test").then_some("Basic a2VlcGVyOmxvY2sgNQ==");
-        assert_eq!(requests.authorization.as_deref(), sent, "{requests:?}");
-        assert_ne!(requests.path, "/logout");
+        let sent = (request.host == "a.test").then_some("Basic a2VlcGVyOmxvY2sgNQ==");
+        assert_eq!(request.authorization.as_deref(), sent, "{request:?}");
+        assert_ne!(request.path, "/logout");
     }
     let stored = std::fs::read(stage.path("store.db")).unwrap();
     assert!(!stored.windows(12).any(|part| part == b"a2VlcGVyOmxv"), "the password is not kept");
@@ -277,9 +277,7 @@ fn external_fragments_are_checked_on_request() {
     stage.run(&["crawl", "http://a.test"]).ends(0);
     let outcome = stage.run(&["crawl", "http://a.test", "--fragments", "all"]).ends(1);
     assert!(
-        outcome
-            .out
-            .contains("no such place on the page  not looked for before\n  http://b.test/#gone"),
+        outcome.out.contains("no anchor #  not checked for before\n  http://b.test/#gone"),
         "{outcome}"
     );
     stage.run(&["crawl", "http://a.test", "--fragments", "none"]).ends(0);

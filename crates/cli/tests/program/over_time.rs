@@ -45,14 +45,23 @@ fn newly_broken_links_come_first_and_a_crawl_ends_with_the_counts() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(1);
     let outcome = both.earlier(&["crawl", "http://a.test", "--fail-on", "new"]).ends(0);
-    assert!(outcome.out.contains(": 0 broke, 0 came back, 0 healed, 2 still open\n"), "{outcome}");
+    assert!(
+        outcome.out.contains(": 0 newly broken, 0 returned, 0 fixed, 2 still open\n"),
+        "{outcome}"
+    );
     let outcome = both.later(&["crawl", "http://a.test", "--fail-on", "new"]).ends(1);
-    assert!(outcome.out.contains(": 1 broke, 0 came back, 1 healed, 1 still open\n"), "{outcome}");
+    assert!(
+        outcome.out.contains(": 1 newly broken, 0 returned, 1 fixed, 1 still open\n"),
+        "{outcome}"
+    );
 
     let outcome = both.later(&["compare"]).ends(0);
     let at = |what: &str| outcome.out.find(what).unwrap_or_else(|| panic!("{what} in {outcome}"));
-    assert!(at("1 broke, 0 came back, 1 healed, 1 still open") < at("\nbroke  1\n"), "{outcome}");
-    assert!(at("http://a.test/b\n") < at("healed: the link leads where it should"), "{outcome}");
+    assert!(
+        at("1 newly broken, 0 returned, 1 fixed, 1 still open") < at("\nbroke  1\n"),
+        "{outcome}"
+    );
+    assert!(at("http://a.test/b\n") < at("fixed: the target works"), "{outcome}");
     assert!(at("healed: ") < at("\nstill open"), "{outcome}");
     assert!(outcome.out.contains("1 page is new: http://a.test/x"), "{outcome}");
     assert!(outcome.out.contains("1 page is gone: http://a.test/b"), "{outcome}");
@@ -70,7 +79,7 @@ fn newly_broken_links_come_first_and_a_crawl_ends_with_the_counts() {
     let trace = both.later(&["trace", "http://a.test/x"]).ends(0);
     assert!(trace.out.contains("over 3 runs") && trace.out.contains("runs 1 to 2, "), "{trace}");
     let trace = both.later(&["trace", "a.test/y", "--source"]).ends(0);
-    assert!(trace.out.contains("the source, asked just now"), "{trace}");
+    assert!(trace.out.contains("source, fetched just now"), "{trace}");
     assert!(trace.out.contains("<a href=/y>y</a>"), "{trace}");
 }
 
@@ -79,11 +88,11 @@ fn invalid_comparisons_are_explained() {
     let both = Twice::new();
     both.earlier(&["crawl", "http://a.test"]).ends(1);
     let outcome = both.earlier(&["compare"]).ends(2);
-    assert!(outcome.err.contains("there is no run of a.test before run 1"), "{outcome}");
+    assert!(outcome.err.contains("a.test has no run before run 1"), "{outcome}");
     let outcome = both.earlier(&["compare", "1", "1"]).ends(2);
-    assert!(outcome.err.contains("run 1 beside itself shows nothing"), "{outcome}");
+    assert!(outcome.err.contains("run 1 cannot be compared with itself"), "{outcome}");
     let outcome = both.earlier(&["compare", "1", "9"]).ends(2);
-    assert!(outcome.err.contains("there is no run 9 in the store"), "{outcome}");
+    assert!(outcome.err.contains("the store contains no run 9"), "{outcome}");
 }
 
 #[test]
@@ -98,13 +107,13 @@ fn sites_are_listed_and_old_runs_deleted() {
     let outcome = both.later(&["sites", "runs"]).ends(0);
     assert_eq!(outcome.out.lines().count(), 3, "{outcome}");
     let outcome = both.later(&["sites", "prune", "--keep", "1", "--dry-run"]).ends(0);
-    assert_eq!(outcome.out, "would forget: runs 1\n");
+    assert_eq!(outcome.out, "would delete: runs 1\n");
     both.later(&["sites", "prune", "--keep", "1"]).ends(0);
     let outcome = both.later(&["findings", "--run", "1"]).ends(2);
     assert!(outcome.err.contains("there is no run 1"), "{outcome}");
     both.later(&["findings"]).ends(0);
     let outcome = both.later(&["sites", "prune", "--keep", "1"]).ends(0);
-    assert_eq!(outcome.out, "there is nothing to forget\n");
+    assert_eq!(outcome.out, "nothing to delete\n");
 }
 
 #[test]
@@ -159,7 +168,7 @@ fn a_store_holds_several_sites_and_each_is_named() {
     assert!(outcome.out.contains("http://b.test/lost"), "{outcome}");
     let outcome = stage.run(&["findings", "--site", "sea"]).ends(2);
     assert!(outcome.err.contains("holds no run of sea"), "{outcome}");
-    assert!(outcome.err.contains("It holds a.test or b.test."), "{outcome}");
+    assert!(outcome.err.contains("It has runs of a.test or b.test."), "{outcome}");
     let outcome = stage.run(&["compare", "1", "2"]).ends(2);
     assert!(outcome.err.contains("they have nothing in common"), "{outcome}");
     let outcome = stage.run(&["sites"]).ends(0);
@@ -169,7 +178,7 @@ fn a_store_holds_several_sites_and_each_is_named() {
     std::fs::create_dir(stage.path("bee")).unwrap();
     let outcome = stage.run(&["crawl", "bee"]).ends(2);
     assert!(
-        outcome.err.contains("bee is a site of the settings file, and a folder here"),
+        outcome.err.contains("bee is both a site in the settings file and a folder here"),
         "{outcome}"
     );
     let outcome = stage.run(&["crawl", "--site", "beee"]).ends(2);
@@ -199,13 +208,13 @@ fn the_source_is_fetched_again_and_failures_are_reported() {
     both.earlier(&["crawl", "http://a.test"]).ends(1);
     // `/b` is gone, and the start page still links to it.
     let outcome = both.later(&["trace", "http://a.test/x", "--source"]).ends(0);
-    let source = outcome.out.split("the source, asked just now\n").nth(1).unwrap();
+    let source = outcome.out.split("source, fetched just now\n").nth(1).unwrap();
     assert!(source.starts_with("  http://a.test/\n    1:"), "{outcome}");
     assert!(source.contains("<a href=/x>x</a>"), "{outcome}");
     let changed = Stage::new(&site("a.test", &[("/", page("nothing here now"))]));
     let store = both.store();
     let words = ["trace", "http://a.test/x", "--source", "--store", &store];
-    assert!(changed.run(&words).ends(0).out.contains("does not name it any more"));
+    assert!(changed.run(&words).ends(0).out.contains("no longer links to it"));
     let words = ["trace", "http://a.test/y", "--source", "--store", &store];
     let outcome = changed.run(&words).ends(0);
     assert!(outcome.out.contains("http://a.test/a\n    404\n"), "{outcome}");

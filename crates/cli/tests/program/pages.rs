@@ -1,13 +1,13 @@
 //! `rummage page`: the links on single pages, published or not.
 
 use std::fs;
-use std::io::Write as _;
 use std::process::Stdio;
 
 use rummage_demo::{Scenario, museum};
 
-use crate::harness::{Outcome, Stage, outcome};
+use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
+use crate::running::Running;
 
 fn walked(html: &str) -> Scenario {
     let home = page("<a href=/news>n</a><a href=/old>o</a>");
@@ -52,8 +52,8 @@ fn in_a_known_site_new_links_are_marked_and_everything_else_is_kept() {
         outcome.out.contains("2 broken, 0 doubtful, 0 moved, 1 sound; 1 new since run 1"),
         "{outcome}"
     );
-    assert!(outcome.out.contains("http://a.test/typo  not found, 404  new\n"), "{outcome}");
-    assert!(outcome.out.contains("http://a.test/lost  not found, 404\n"), "{outcome}");
+    assert!(outcome.out.contains("http://a.test/typo  404 Not Found  new\n"), "{outcome}");
+    assert!(outcome.out.contains("http://a.test/lost  404 Not Found\n"), "{outcome}");
     assert!(!two.web.requests().iter().any(|requests| requests.path == "/old"), "it stands");
     let found = two.run(&["findings", "--store", &store]).ends(0);
     assert!(
@@ -64,21 +64,15 @@ fn in_a_known_site_new_links_are_marked_and_everything_else_is_kept() {
     two.run(&[&words[..], &["--fail-on", "new"]].concat()).ends(0);
     // A page without links to it belongs to the site all the same.
     let outcome = two.run(&["page", "http://a.test/alone", "--store", &store]).ends(1);
-    assert!(outcome.out.contains("http://a.test/no  not found, 404  new"), "{outcome}");
+    assert!(outcome.out.contains("http://a.test/no  404 Not Found  new"), "{outcome}");
     let outcome = two.run(&["page", "http://a.test/nowhere", "--store", &store]).ends(1);
-    assert!(outcome.out.contains("broken  not found, 404"), "{outcome}");
+    assert!(outcome.out.contains("broken  404 Not Found"), "{outcome}");
 }
 
 fn piped(stage: &Stage, words: &[&str], text: &str) -> Outcome {
-    let mut command = stage.command(words);
-    let mut child = command
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
-    child.stdin.take().unwrap().write_all(text.as_bytes()).unwrap();
-    outcome(words, child.wait_with_output().unwrap())
+    let mut running = Running::start(words, stage.command(words).stdin(Stdio::piped()));
+    running.write(text);
+    running.end()
 }
 
 #[test]

@@ -2,15 +2,12 @@
 
 #![cfg(unix)]
 
-use std::io::{BufRead, BufReader, Lines};
-use std::process::{Child, ChildStderr, Stdio};
-
 use rummage_demo::{Act, Scenario};
 use serde_json::Value;
 
 use crate::harness::{Outcome, Stage};
-use crate::interrupted::signal;
 use crate::options::{page, site};
+use crate::running::{Running, wait_until};
 
 fn a_site() -> Scenario {
     site("a.test", &[("/", page("<a href=/lost>l</a><a href=/fine>f</a>")), ("/fine", page(""))])
@@ -44,7 +41,7 @@ fn messages(log: &[Value]) -> Vec<&str> {
 fn one_round_crawls_a_new_site_and_the_next_has_nothing_to_do() {
     let stage = stage(&a_site(), "");
     let (outcome, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "begins", "ended", "next", "patrol ends"]);
+    assert_eq!(messages(&log), ["patrol started", "begins", "ended", "next", "patrol stopped"]);
     assert_eq!((&log[1]["site"], &log[1]["task"]), (&"ay".into(), &"crawl".into()), "{outcome}");
     assert_eq!((&log[2]["pages"], &log[2]["broke"]), (&2.into(), &1.into()), "{outcome}");
     assert_eq!(log[3]["task"], "recheck", "{outcome}");
@@ -53,10 +50,10 @@ fn one_round_crawls_a_new_site_and_the_next_has_nothing_to_do() {
 
     let requests = stage.web.requests().len();
     let (outcome, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
+    assert_eq!(messages(&log), ["patrol started", "next", "patrol stopped"], "{outcome}");
     assert_eq!(stage.web.requests().len(), requests, "nothing is due");
     let sites = stage.run(&["sites"]).ends(0);
-    assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
+    assert!(sites.out.contains("\npatrol   not running; stopped "), "{sites}");
 }
 
 #[test]
@@ -67,7 +64,7 @@ fn exactly_what_is_due_is_checked() {
     // Rechecks are some minutes apart, so that URLs due at about the same time are checked
     // together.
     let (outcome, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
+    assert_eq!(messages(&log), ["patrol started", "next", "patrol stopped"], "{outcome}");
     age(&stage, 3600);
     let (outcome, log) = once(&stage, 0);
     assert_eq!(log[1]["task"], "recheck", "{outcome}");
@@ -94,20 +91,17 @@ fn age(stage: &Stage, seconds: i64) {
 fn quiet_hours_and_a_budget_delay_it() {
     let stage = stage(&a_site(), "quiet-hours = [\"00:00-12:00\", \"12:00-00:00\"]");
     let (outcome, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
+    assert_eq!(messages(&log), ["patrol started", "next", "patrol stopped"], "{outcome}");
     assert!(stage.web.requests().is_empty());
 
     set(&stage, "patrol-per-hour = 3");
     let (outcome, log) = once(&stage, 3);
-    assert_eq!(
-        log[2]["reason"], "the budget of this hour is spent: what is left waits",
-        "{outcome}"
-    );
+    assert_eq!(log[2]["reason"], "hourly budget spent; the rest waits", "{outcome}");
     let requests = stage.web.requests().len();
     assert_eq!(requests, 3, "{outcome}");
     // Another process knows what was spent.
     let (outcome, log) = once(&stage, 0);
-    assert_eq!(messages(&log), ["patrol is up", "next", "patrol ends"], "{outcome}");
+    assert_eq!(messages(&log), ["patrol started", "next", "patrol stopped"], "{outcome}");
     assert_eq!(log[1]["task"], "resume", "{outcome}");
     assert_eq!(stage.web.requests().len(), requests);
     age(&stage, 3601);
@@ -122,30 +116,24 @@ fn quiet_hours_and_a_budget_delay_it() {
 }
 
 /// A running patrol, with its log.
-struct Up {
-    child: Child,
-    log: Lines<BufReader<ChildStderr>>,
-}
+struct Up(Running);
 
 impl Up {
     fn start(stage: &Stage) -> Up {
-        let mut command = stage.command(&["patrol", "--log", "json"]);
-        let mut child = command.stderr(Stdio::piped()).spawn().unwrap();
-        let log = BufReader::new(child.stderr.take().unwrap()).lines();
-        Up { child, log }
+        let words = ["patrol", "--log", "json"];
+        Up(Running::start(&words, &mut stage.command(&words)))
     }
 
     /// Reads on until this message appears.
     fn until(&mut self, message: &str) -> Value {
-        let parse = |line: String| serde_json::from_str::<Value>(&line).unwrap();
-        let mut entries = self.log.by_ref().map_while(Result::ok).map(parse);
-        entries.find(|entry| entry["message"] == message).unwrap_or_else(|| panic!("{message}"))
+        let parse = |line: &str| serde_json::from_str::<Value>(line).unwrap();
+        let line = self.0.until(message, |line| parse(line)["message"] == message);
+        parse(&line)
     }
 
-    fn end(mut self, name: &str) -> Option<i32> {
-        signal(&self.child, name);
-        self.log.by_ref().count();
-        self.child.wait().unwrap().code()
+    fn end(self, name: &str) -> Option<i32> {
+        self.0.signal(name);
+        self.0.end().code
     }
 }
 
@@ -156,8 +144,11 @@ fn a_patrol_runs_alone_publishes_its_status_and_stops_on_request() {
     let waits = up.until("waits");
     assert_eq!(waits["task"], "recheck");
     let outcome = stage.run(&["patrol"]).ends(4);
-    let process = up.child.id();
-    assert!(outcome.err.contains("a patrol of this store is up already: process"), "{outcome}");
+    let process = up.0.id();
+    assert!(
+        outcome.err.contains("a patrol of this store is already running: process"),
+        "{outcome}"
+    );
     assert!(outcome.err.contains(&format!("kill {process}")), "{outcome}");
     let sites = stage.run(&["sites"]).ends(0);
     assert!(sites.out.contains(&format!(", process {process}; recheck of ay: ")), "{sites}");
@@ -165,7 +156,7 @@ fn a_patrol_runs_alone_publishes_its_status_and_stops_on_request() {
     stage.run(&["crawl", "ay", "-q"]).ends(1);
     assert_eq!(up.end("-TERM"), Some(0));
     let sites = stage.run(&["sites"]).ends(0);
-    assert!(sites.out.contains("\npatrol   not up; it ended "), "{sites}");
+    assert!(sites.out.contains("\npatrol   not running; stopped "), "{sites}");
 }
 
 /// A site whose last page never responds, unless it was requested before.
@@ -185,16 +176,15 @@ fn a_patrol_that_is_stopped_or_killed_continues_where_it_was() {
         let mut up = Up::start(&stage);
         up.until("begins");
         // Results are stored within a second, and can be read meanwhile.
-        let stored = || {
+        wait_until("stored page", || {
             let outcome = stage.run(&["findings"]);
-            outcome.out.contains("1 page read")
-                && stage.web.requests().iter().any(|a| a.path == "/last")
-        };
-        assert!((0..10_000).any(|_| stored()), "what was read is never stored");
+            outcome.out.contains("on 1 page ")
+                && stage.web.requests().iter().any(|request| request.path == "/last")
+        });
         let code = up.end(name);
         assert_eq!(code, (name == "-TERM").then_some(0));
         let sites = stage.run(&["sites"]).ends(0);
-        let killed = sites.out.contains("did not come to its end");
+        let killed = sites.out.contains("was killed");
         assert_eq!(killed, name == "-KILL", "{sites}");
         let (outcome, log) = once(&stage, 0);
         assert_eq!(log[1]["task"], "resume", "{outcome}");
@@ -209,18 +199,15 @@ fn a_patrol_that_is_stopped_or_killed_continues_where_it_was() {
 fn a_patrol_waits_for_another_command_that_writes_to_the_store() {
     let stage = stage(&slow(), "");
     let words = ["crawl", "ay", "--timeout", "20s", "-v"];
-    let mut command = stage.command(&words);
-    let mut child = command.stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
-    let mut lines = BufReader::new(child.stderr.take().unwrap()).lines();
-    assert!(lines.any(|line| line.is_ok_and(|line| line.starts_with("GET http://a.test/ 200"))));
+    let mut crawl = Running::start(&words, &mut stage.command(&words));
+    crawl.until("response for the home page", |line| line.starts_with("GET http://a.test/ 200"));
     let (outcome, log) = once(&stage, 3);
     assert!(
-        messages(&log).contains(&"another command writes to the store: waiting for it"),
+        messages(&log).contains(&"waiting for another command to finish writing to the store"),
         "{outcome}"
     );
-    signal(&child, "-INT");
-    lines.count();
-    assert_eq!(child.wait().unwrap().code(), Some(3));
+    crawl.signal("-INT");
+    crawl.end().ends(3);
     let (outcome, log) = once(&stage, 0);
     assert_eq!(log[1]["task"], "resume", "{outcome}");
 }
@@ -233,10 +220,10 @@ fn a_site_that_cannot_be_checked_is_retried_later_and_others_are_checked() {
     assert_eq!(ended.len(), 1, "{outcome}");
     assert_eq!(ended[0]["site"], "ay");
     let wrong = log.iter().find(|entry| entry["level"] == "ERROR").unwrap();
-    assert_eq!(wrong["message"], "bee could not be asked, and is tried again");
+    assert_eq!(wrong["message"], "bee could not be checked; retrying later");
     assert!(wrong["reason"].as_str().unwrap().contains("b.test"), "{outcome}");
     let sites = stage.run(&["sites"]).ends(0);
-    assert!(sites.out.contains("bee could not be asked"), "{sites}");
+    assert!(sites.out.contains("bee could not be checked"), "{sites}");
 }
 
 #[test]
@@ -254,7 +241,7 @@ fn an_invalid_waivers_file_is_reported_before_any_request() {
 fn a_patrol_without_sites_suggests_a_command() {
     let stage = Stage::new(&a_site());
     let outcome = stage.run(&["patrol", "--once"]).ends(2);
-    assert!(outcome.err.contains("there is no site to watch"), "{outcome}");
+    assert!(outcome.err.contains("no site to watch"), "{outcome}");
     // Without a settings file it watches the sites in the store.
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
     let (outcome, log) = once(&stage, 0);

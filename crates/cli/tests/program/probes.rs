@@ -142,10 +142,10 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
     for (name, complaint, entries) in [
         ("empty.txt", "empty.txt holds no address", 0),
         ("prose.txt", "prose.txt holds no address", 0),
-        ("broken.txt", "broken.txt, line 2: it is no UTF-8; the line was left out", 2),
+        ("broken.txt", "broken.txt, line 2: not UTF-8; line skipped", 2),
         ("long.txt", "long.txt, line 2: it is longer than 1 MiB", 2),
         ("ragged.csv", "ragged.csv, line 3: it ends before column 2", 2),
-        ("long.csv", "long.csv, line 2: it is longer than 1 MiB; what stands before", 1),
+        ("long.csv", "long.csv, line 2: longer than 1 MiB; what stands before", 1),
         ("noaddress.csv", "noaddress.csv holds no address", 0),
     ] {
         let outcome = told(&stage, &[name], 3);
@@ -157,7 +157,7 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
         assert!(outcome.out.contains(&what), "{what} in {outcome}");
     }
     let outcome = told(&stage, &["torn.gz", "--limit", "1"], 3);
-    assert!(outcome.err.contains("torn.gz: its gzip ends early"), "{outcome}");
+    assert!(outcome.err.contains("torn.gz: the gzip data ends early"), "{outcome}");
     assert!(!outcome.out.contains("\n0 entries"), "what came before is asked: {outcome}");
     let outcome = told(&stage, &["bomb.xml"], 3);
     assert!(outcome.out.contains("bomb.xml is no sitemap, or breaks off"), "{outcome}");
@@ -169,7 +169,7 @@ fn mistakes_are_explained() {
         stage(&[("list.csv", b"n,url\n1,http://a.test/\n"), ("list.txt", b"http://a.test/\n")]);
     let complaint = |words: &[&str]| told(&stage, words, 2).err;
     assert!(complaint(&["lost.csv"]).contains("lost.csv is neither an address nor a file"));
-    assert!(complaint(&["."]).contains("For the links of a built site: rummage crawl ."));
+    assert!(complaint(&["."]).contains("To check the links of a built site: rummage crawl ."));
     let outcome = complaint(&["list.csv", "--column", "adress"]);
     assert!(outcome.contains("there is no column adress; there is n, url"), "{outcome}");
     assert!(complaint(&["list.txt", "--append-columns"]).contains("list.txt is no table"));
@@ -188,5 +188,8 @@ fn a_probe_is_a_run_and_the_default_site_stays_that_of_the_last_crawl() {
     let outcome = stage.run(&["findings", "--run", "2"]).ends(0);
     assert!(outcome.out.contains("./list.txt  probe, run 2, "), "{outcome}");
     let outcome = told(&stage, &["list.txt"], 1);
-    assert!(outcome.out.contains(": 0 broke, 0 came back, 0 healed, 1 still open"), "{outcome}");
+    assert!(
+        outcome.out.contains(": 0 newly broken, 0 returned, 0 fixed, 1 still open"),
+        "{outcome}"
+    );
 }

@@ -49,9 +49,9 @@ fn a_schedule_shows_what_is_due_and_a_recheck_checks_it() {
     is(lost, "http://b.test/lost", "wrong", day);
 
     let none = stage.run(&["recheck", "--due"]).ends(1);
-    assert_eq!(none.err, "nothing is due: nothing was asked\n");
+    assert_eq!(none.err, "nothing is due; nothing was checked\n");
     let later = stage.run(&["schedule", "--as-of", "2999-01-01"]).ends(0);
-    assert!(later.out.contains("3 addresses to be asked again, 3 due by now"), "{later}");
+    assert!(later.out.contains("3 addresses scheduled, 3 due now"), "{later}");
     // The settings determine how often.
     let toml = "[site.a]\nstart = \"http://a.test/\"\ndue-broken = \"10m\"\n";
     std::fs::write(stage.path("rummage.toml"), toml).unwrap();
@@ -104,7 +104,7 @@ fn a_second_crawl_of_the_museum_has_the_same_results_without_external_requests()
     let first = found(&stage);
     let second = stage.run(&words).ends(1);
     assert_eq!(found(&stage), first);
-    assert!(second.out.contains("0 broke, 0 came back, 0 healed"), "{second}");
+    assert!(second.out.contains("0 newly broken, 0 returned, 0 fixed"), "{second}");
     for sound in ["http://boats.hollin-wharf.test/", "http://trains.westshire.test/today"] {
         assert!(!second.err.contains(&format!(" {sound} ")), "{sound} in {second}");
     }
@@ -175,7 +175,7 @@ fn unchanged_pages_are_not_sent_again_and_have_the_same_links() {
     let third = two.run(&crawl).ends(1);
     assert!(third.err.contains("GET http://a.test/still 200, unchanged (304)"), "{third}");
     assert!(third.err.contains("GET http://a.test/news 200 ("), "{third}");
-    assert!(third.out.contains("1 broke, 0 came back, 1 healed, 1 still open"), "{third}");
+    assert!(third.out.contains("1 newly broken, 0 returned, 1 fixed, 1 still open"), "{third}");
     // A page fetched with other headers might be different now.
     for words in [["--user-agent", "other"], ["--header", "X-Who: me"]] {
         let outcome = two.run(&[crawl.as_slice(), &words].concat()).ends(1);

@@ -6,6 +6,7 @@ use rummage_demo::Act;
 
 use crate::harness::Stage;
 use crate::options::{page, site};
+use crate::running::finish;
 
 fn stage() -> Stage {
     let links = "<a href=/in>in</a><a href=/old/1>old</a><a href=#>top</a><a href=/gone>g</a>";
@@ -19,7 +20,7 @@ fn stage() -> Stage {
 fn init_writes_a_file_once_and_a_crawl_uses_its_site() {
     let stage = stage();
     let outcome = stage.run(&["init", "http://a.test/"]).ends(0);
-    assert_eq!(outcome.out, "rummage.toml is written. Next: rummage crawl a\n");
+    assert_eq!(outcome.out, "Wrote rummage.toml. Next: rummage crawl a\n");
     let written = fs::read_to_string(stage.path("rummage.toml")).unwrap();
     assert!(written.contains("[site.a]\nstart = \"http://a.test/\""), "{written}");
     let outcome = stage.run(&["init"]).ends(2);
@@ -40,7 +41,7 @@ fn the_store_is_beside_the_settings_unless_another_is_named() {
     fs::create_dir(stage.path("deep")).unwrap();
     let mut command = stage.command(&["crawl", "http://a.test", "-q"]);
     command.env_remove("RUMMAGE_STORE").current_dir(stage.path("deep"));
-    assert_eq!(command.output().unwrap().status.code(), Some(1));
+    finish(&["crawl"], &mut command).ends(1);
     assert!(stage.path("rummage.db").exists());
     assert!(!stage.path("store.db").exists());
 }
@@ -54,7 +55,7 @@ fn precedence_of_settings_and_their_sources() {
     fs::write(stage.path("rummage.toml"), file).unwrap();
     let mut command = stage.command(&["settings", "a", "--per-host", "3"]);
     command.env("RUMMAGE_ATTEMPTS", "5");
-    let outcome = crate::harness::outcome(&["settings"], command.output().unwrap()).ends(0);
+    let outcome = finish(&["settings"], &mut command).ends(0);
     let line = |key: &str| {
         let found = outcome.out.lines().find(|line| line.split_whitespace().next() == Some(key));
         let words: Vec<&str> = found.unwrap_or_default().split_whitespace().collect();
@@ -82,19 +83,23 @@ fn errors_in_the_file_have_line_and_column() {
         ("[defaults]\nper_host = 4\nper-host = 5\n", "per-host is set twice", "Take one"),
         (
             "[defaults]\n  timeout = \"5\"\n",
-            "line 2, column 13: timeout: write a number and a unit",
-            "Write it so: timeout = \"20s\"",
+            "line 2, column 13: timeout: give a number and a unit",
+            "For example: timeout = \"20s\"",
         ),
         ("[defaults]\nhops = \"many\"\n", "line 2, column 8: hops: ", "hops = 20"),
         ("[defualts]\n", "line 1, column 2", "Did you mean [defaults]?"),
         ("timeout = \"5s\"\n", "stands in no section", "write [defaults] above timeout"),
         ("[defaults\n", "line 1", "Mend the line"),
-        ("[defaults]\nstart = \"a.test\"\n", "start stands in [defaults]", "[site.museum]"),
+        ("[defaults]\nstart = \"a.test\"\n", "start is not allowed in [defaults]", "[site.museum]"),
         ("[site.a]\nexternals = \"maybe\"\n", "externals: ", "externals = \"check\""),
         ("[site.a]\nwrite = [\"a.xls\"]\n", "names no format", ".csv"),
-        ("[[site.a.expect]]\ntarget = \"/x\"\nstatus = 99\n", "99 is no status", "100 to 599"),
+        (
+            "[[site.a.expect]]\ntarget = \"/x\"\nstatus = 99\n",
+            "99 is not a status code",
+            "100 to 599",
+        ),
         ("[[site.a.expect]]\ntarget = \"/x\"\nstaus = 410\n", "expect: ", "status = 410"),
-        ("[site.a]\n", "[site.a] has no start", "Add a line such as start"),
+        ("[site.a]\n", "[site.a] has no start URL", "Add a line such as start"),
         (
             "[site.a]\nstart=\"a\"\n[site.b]\nstart=\"b\"\n",
             "has 2 sites",
@@ -160,8 +165,8 @@ fn paths_are_relative_to_the_settings_file() {
     let file =
         "[site.a]\nstart = \"http://a.test\"\nrobots = \"./rules.txt\"\nwrite = [\"b.csv\"]\n";
     fs::write(stage.path("rummage.toml"), file).unwrap();
-    let output = stage.command(&["crawl"]).current_dir(stage.path("deep")).output().unwrap();
-    let outcome = crate::harness::outcome(&["crawl"], output).ends(1);
-    assert!(outcome.out.contains("robots.txt asks robots not to"), "{outcome}");
+    let mut command = stage.command(&["crawl"]);
+    let outcome = finish(&["crawl"], command.current_dir(stage.path("deep"))).ends(1);
+    assert!(outcome.out.contains("disallowed by robots.txt"), "{outcome}");
     assert!(stage.path("b.csv").exists() && !stage.path("deep/b.csv").exists());
 }

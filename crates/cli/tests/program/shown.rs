@@ -2,7 +2,8 @@
 
 use rummage_demo::{museum, museum_earlier, write_files};
 
-use crate::harness::{Stage, outcome, program};
+use crate::harness::{Stage, program};
+use crate::running::finish;
 use crate::screens::settings;
 
 const AT: &str = "https://www.ashlock-canal.test/";
@@ -21,13 +22,13 @@ fn a_page_and_a_draft() {
         insta::assert_snapshot!(page.ends(1).out, @r#"
         https://www.ashlock-canal.test/visit/  Visit us
           28 links: 3 broken, 1 doubtful, 0 moved, 22 sound, 2 not checked
-          30:1     broken   https://www.ashlock-canal.test/visit/#winter-hours  no such place on the page
+          30:1     broken   https://www.ashlock-canal.test/visit/#winter-hours  no anchor #
                    a "winter hours"  in main
           34:1     broken   http://council.westshire.test/parking  the name server failed
                    a "charges"  in main
           37:1     doubtful http://reviews.daytrips.test/ashlock  access refused, 403
                    a "What visitors say"  in main
-          46:7     broken   https://www.ashlock-canal.test/volunteers/rota.html  not found, 404
+          46:7     broken   https://www.ashlock-canal.test/volunteers/rota.html  404 Not Found
                    a "Volunteer rota"  in footer
         "#);
     });
@@ -37,7 +38,7 @@ fn a_page_and_a_draft() {
         insta::assert_snapshot!(stage.run(&words).ends(1).out, @r#"
         https://www.ashlock-canal.test/boats/hazel.html  Hazel
           9 links: 6 broken, 0 doubtful, 0 moved, 3 sound
-          6:1      broken   https://www.ashlock-canal.test/style.css  not found, 404
+          6:1      broken   https://www.ashlock-canal.test/style.css  404 Not Found
                    link href=/style.css
                    public/boats/hazel.html:6:1
           10:1     sound    https://www.ashlock-canal.test/  answered, 200
@@ -49,19 +50,19 @@ fn a_page_and_a_draft() {
           12:1     sound    https://www.ashlock-canal.test/boats/  answered, 200
                    a "Boats"  in nav
                    public/boats/hazel.html:12:1
-          13:1     broken   https://www.ashlock-canal.test/about.html  not found, 404
+          13:1     broken   https://www.ashlock-canal.test/about.html  404 Not Found
                    a "About"  in nav
                    public/boats/hazel.html:13:1
-          17:4     broken   https://www.ashlock-canal.test/boats/hazel.jpg  not found, 404
+          17:4     broken   https://www.ashlock-canal.test/boats/hazel.jpg  404 Not Found
                    img "Hazel at work"  in main
                    public/boats/hazel.html:17:4
-          18:4     broken   https://www.ashlock-canal.test/visit/index.html  not found, 404
+          18:4     broken   https://www.ashlock-canal.test/visit/index.html  404 Not Found
                    a "When she sails"  in main
                    public/boats/hazel.html:18:4
-          21:1     broken   https://www.ashlock-canal.test/imprint.html  not found, 404
+          21:1     broken   https://www.ashlock-canal.test/imprint.html  404 Not Found
                    a "Imprint"  in footer
                    public/boats/hazel.html:21:1
-          22:1     broken   https://www.ashlock-canal.test/press/kit.zip  not found, 404
+          22:1     broken   https://www.ashlock-canal.test/press/kit.zip  404 Not Found
                    a "Press kit"  in footer
                    public/boats/hazel.html:22:1
         "#);
@@ -79,58 +80,58 @@ fn a_folder() {
         9 broken, 0 doubtful, 1 moved, 11 sound
         note  https://www.ashlock-canal.test/drafts/2019-plan.html is unreached: no link leads to it
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/press/kit.zip
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           on 9 of 9 pages, in footer, one edit: a "Press kit"  first on https://www.ashlock-canal.test/ 23:1
             also on https://www.ashlock-canal.test/visit/, https://www.ashlock-canal.test/boats/
             public/index.html:23:1
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/Visit/
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           https://www.ashlock-canal.test/ 19:4  a "Opening hours"  in main
             public/index.html:19:4
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/pictures/water.png
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           https://www.ashlock-canal.test/style.css 1:20  style url=pictures/water.png
             public/style.css:1:20
 
-        broken  no such place on the page
+        broken  no anchor #
           https://www.ashlock-canal.test/visit/#fares
-          https://www.ashlock-canal.test/visit/ was read to its end
+anchors of           https://www.ashlock-canal.test/visit/ checked
           https://www.ashlock-canal.test/visit/ 18:32  a "fares"  in main
             public/visit/index.html:18:32
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/boats/heron.html
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           https://www.ashlock-canal.test/boats/ 17:36  a "Heron"  in main
             public/boats/index.html:17:36
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/boats/hazel.jpg
-          HEAD: 404 ([time]), then GET twice: 404 ([time])
+          HEAD: 404 ([time]), then 2 × GET: 404 ([time])
           https://www.ashlock-canal.test/boats/hazel.html 17:4  img "Hazel at work"  in main
             public/boats/hazel.html:17:4
 
-        broken  not found, 404
+        broken  404 Not Found
           http://trains.westshire.test/tramway
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           https://www.ashlock-canal.test/visit/getting%20here.html 17:4  a "The tramway"  in main
             public/visit/getting here.html:17:4
 
-        broken  no such place on the page
+        broken  no anchor #
           https://www.ashlock-canal.test/visit/index.html#fares
-          https://www.ashlock-canal.test/visit/index.html was read to its end
+anchors of           https://www.ashlock-canal.test/visit/index.html checked
           https://www.ashlock-canal.test/visit/index.html 18:32  a "fares"  in main
             public/visit/index.html:18:32
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/sponsors.html
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           https://www.ashlock-canal.test/drafts/2019-plan.html 17:4  a "Sponsors"  in main
             public/drafts/2019-plan.html:17:4
 
@@ -153,25 +154,25 @@ fn a_list() {
         14 entries, 15 addresses asked
         7 broken, 2 doubtful, 1 moved, 3 sound
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.ashlock-canal.test/volunteers/rota.html
-          GET twice: 404 ([time])
+          2 × GET: 404 ([time])
           urls.csv:4
           urls.csv:5
 
         broken  gone for good, 410
           https://www.ashlock-canal.test/newsletter/1998-01.pdf
-          GET twice: 410 ([time])
+          2 × GET: 410 ([time])
           urls.csv:6
 
         broken  gone for good, 410
           http://archive.westshire.test/canals/ashlock/plans
-          GET twice: 410 ([time])
+          2 × GET: 410 ([time])
           urls.csv:9
 
         broken  no such host name
           http://ashlock-museum.test/
-          GET twice: no such host name (NXDOMAIN) ([time])
+          2 × GET: host name does not exist (NXDOMAIN) ([time])
           urls.csv:12
 
         broken  connection refused
@@ -212,23 +213,23 @@ fn a_log() {
     settings().bind(|| {
         insta::assert_snapshot!(stage.run(&words).ends(0).out, @r"
         access.log  3,264 lines, 2026-11-01 to 2026-11-28
-        3 lines are none of an access log, and left out
+skipped         3 lines are not in access-log format
         7 addresses are missing: 247 requests by people, 371 by robots
-        1 address has healed since
+        1 URL fixed since
 
         404  148 requests by people, 9 by robots  2026-11-01 to 2026-11-28
           https://www.ashlock-canal.test/volunteers/rota.html
-          now broken  not found, 404
+          now broken  404 Not Found
           from your pages: https://www.ashlock-canal.test/visit/ (148)
 
         404  61 requests by people, 14 by robots  2026-11-01 to 2026-11-28
           https://www.ashlock-canal.test/visitors/opening.htm
-          now broken  not found, 404
+          now broken  404 Not Found
           from others: http://reviews.daytrips.test/ashlock (61)
 
         500  22 requests by people  2026-11-02 to 2026-11-26
           https://www.ashlock-canal.test/cgi/guestbook
-          now broken  server error, 500
+          now broken  500 Internal Server Error
           from your pages: https://www.ashlock-canal.test/contact/ (22)
 
         410  9 requests by people, 31 by robots  2026-11-02 to 2026-11-28
@@ -237,19 +238,19 @@ fn a_log() {
 
         404  7 requests by people  2026-11-06 to 2026-11-23
           https://www.ashlock-canal.test/old/map.php?sheet=4
-          now broken  not found, 404
+          now broken  404 Not Found
           from others: http://boats.hollin-wharf.test/ (7)
 
         404  240 requests by robots  2026-11-01 to 2026-11-28
           https://www.ashlock-canal.test/wp-login.php
-          now broken  not found, 404
+          now broken  404 Not Found
 
         404  77 requests by robots  2026-11-01 to 2026-11-28
           https://www.ashlock-canal.test/.env
-          now broken  not found, 404
+          now broken  404 Not Found
 
         healed
-          https://www.ashlock-canal.test/boats/hazel/  404 up to 2026-11-14; answers now
+          https://www.ashlock-canal.test/boats/hazel/  404 up to 2026-11-14; works now
         ");
     });
 }
@@ -258,7 +259,7 @@ fn a_log() {
 fn short_helps_of_one_screen() {
     let help = |name: &str| {
         let words = [name, "-h"];
-        outcome(&words, program(&words).output().unwrap()).ends(0).out
+        finish(&words, &mut program(&words)).ends(0).out
     };
     insta::assert_snapshot!(help("patrol"), @r"
     Stay up, ask what falls due, crawl sites at their interval, and tell of changes
@@ -284,7 +285,7 @@ fn short_helps_of_one_screen() {
 
     Examples:
       rummage patrol --once          one round, for cron
-      rummage patrol --test-digest   does a digest arrive?
+      rummage patrol --test-digest   check that digests arrive
     ");
     insta::assert_snapshot!(help("arrivals"), @r"
     Show what visitors asked for and did not get, from server access logs
@@ -358,28 +359,28 @@ fn a_letter() {
     settings().bind(|| {
         insta::assert_snapshot!(emails[0].text(), @r#"
     Ashlock Canal Museum (www.ashlock-canal.test)
-    Seen by run 2, a crawl, [time].
+    Found by run 2, a crawl, [time].
 
-    2 broke, 1 healed. 64 targets are open, all in all.
+    2 broke, 1 healed. 64 targets open in total.
 
     2 broke
     -------
 
-    broken  not found, 404
+    broken  404 Not Found
       https://www.ashlock-canal.test/volunteers/rota.html
       on https://www.ashlock-canal.test/ 50:7  a "Volunteer rota" in footer
       on https://www.ashlock-canal.test/visit/ 46:7  a "Volunteer rota" in footer
       on https://www.ashlock-canal.test/walks/ 45:7  a "Volunteer rota" in footer
       and 70 more places
 
-    broken  not found, 404
+    broken  404 Not Found
       https://www.ashlock-canal.test/pictures/hazel-on-the-slip.jpg
       on https://www.ashlock-canal.test/boats/hazel/ 30:4  img "Hazel on the slip in 1911" in main
 
     1 healed
     --------
 
-    was broken  not found, 404
+    was broken  404 Not Found
       https://www.ashlock-canal.test/boats/hazel/
       on https://www.ashlock-canal.test/boats/ 28:4  a "Hazel" in main
       on https://www.ashlock-canal.test/accessibility/ 29:1  a "trip boat" in main

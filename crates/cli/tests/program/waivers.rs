@@ -34,7 +34,7 @@ fn waived_findings_are_counted_separately_and_open_again_when_lifted() {
     let stage = Stage::new(&worn(403));
     crawl(&stage);
     let dry = stage.run(&["waive", "/rota", "--dry-run"]).ends(0);
-    assert!(dry.out.starts_with("would set aside 1 target on 1 link, as --leave"), "{dry}");
+    assert!(dry.out.starts_with("would waive 1 target on 1 link, as --leave"), "{dry}");
     assert!(!stage.path("waivers.toml").exists(), "nothing is written");
     let words = ["waive", "/rota", "--reason", "comes back in spring", "--until", "90d"];
     let outcome = stage.run(&words).ends(0);
@@ -100,8 +100,8 @@ fn edits_to_the_file_are_preserved() {
         "2 broken, 1 doubtful, 0 moved, 0 sound"
     );
     let list = stage.run(&["waive", "--list"]).ends(0);
-    assert!(list.out.contains("has ended; open again: 1 target on 1 link"), "{list}");
-    assert!(list.out.contains("covers nothing any more: rummage waive --lift 2"), "{list}");
+    assert!(list.out.contains("ended; open again: 1 target on 1 link"), "{list}");
+    assert!(list.out.contains("no longer covers anything: rummage waive --lift 2"), "{list}");
     stage.run(&["waive", "/old", "--reason", "mine"]).ends(0);
     let written = fs::read_to_string(stage.path("waivers.toml")).unwrap();
     assert!(written.starts_with(file), "comments and order are kept: {written}");
@@ -117,7 +117,7 @@ fn invalid_arguments_and_files_are_errors_and_nothing_is_written() {
     crawl(&stage);
     for (words, what) in [
         (vec!["waive"], "required"),
-        (vec!["waive", "--reason", "x"], "nothing says what is to be set aside"),
+        (vec!["waive", "--reason", "x"], "nothing to waive"),
         (vec!["waive", "/none", "--reason", "x"], "no finding of run 1 fits"),
         (vec!["waive", "/rota", "--reason", " "], "write some words"),
         (vec!["waive", "/rota", "--reason", "x", "--until", "soon"], "write a day such as"),
@@ -130,7 +130,7 @@ fn invalid_arguments_and_files_are_errors_and_nothing_is_written() {
     }
     assert!(!stage.path("waivers.toml").exists());
     for (file, what) in [
-        ("[[waiver]]\ntarget = 3", "has a fault in waiver 1: target is not what it should be"),
+        ("[[waiver]]\ntarget = 3", "waiver 1 is invalid: target has the wrong type"),
         ("[[waver]]\ntarget = \"x\"", "has \"waver\", which is no waiver"),
         ("[[waiver]\n", "is no TOML"),
     ] {

@@ -1,7 +1,7 @@
 //! Tests that need optional programs, and the one way to find these.
 //!
 //! If the program is missing, such a test reports it and checks nothing. With
-//! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs all of them.
+//! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs all referrers.
 
 mod cron;
 mod systemd;
