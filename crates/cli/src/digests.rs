@@ -61,8 +61,8 @@ impl Delivery {
         match (&self.result, self.next_at) {
             (Ok(how), _) => format!("digest of {site} sent by {channel}: {}", safe(how)),
             (Err(reason), Some(at)) => format!(
-                "the digest of {site} could not be sent by {channel}: {}; it is kept and retried \
-                 again by the next run, or by rummage patrol from {} on",
+                "the digest of {site} could not be sent by {channel}: {}; it is kept, and \
+                 retried by the next run, or by rummage patrol from {} on",
                 safe(reason),
                 rummage_view::when(at)
             ),

@@ -119,9 +119,9 @@ impl Showing {
             let extensions = Format::usual_extensions();
             let (last, others) = extensions.split_last().expect("there are formats");
             Failure::Usage {
-                what: format!("the ending of {} names no format", file.display()),
+                what: format!("the extension of {} is not that of a known format", file.display()),
                 hint: format!(
-                    "End it in .{} or .{last}, or name one with --format.",
+                    "Use .{} or .{last}, or give a format with --format.",
                     others.join(", .")
                 ),
             }

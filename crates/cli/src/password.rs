@@ -28,7 +28,7 @@ pub(crate) fn basic(user: &str, host: Option<&str>) -> Result<HeaderValue, Failu
         }
         None => {
             let hint =
-                "/.netrc.~Set the variable RUMMAGE_PASSWORD, or add an entry to ~/.netrc.~/.netrc.";
+                "Set the environment variable RUMMAGE_PASSWORD, or add an entry to ~/.netrc.";
             return Err(wrong(
                 "--user needs a password, but there is no terminal to prompt for it",
                 hint,

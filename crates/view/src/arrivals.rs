@@ -158,7 +158,7 @@ pub fn arrivals(
         writeln!(out, "\n{FAINT}and {} more: --limit{FAINT:#}", count(more))?;
     }
     if !over.is_empty() {
-        writeln!(out, "\n{STRONG}healed{STRONG:#}")?;
+        writeln!(out, "\n{STRONG}fixed{STRONG:#}")?;
     }
     for row in over.iter().take(most) {
         let target = safe(&shorten(&row.target, LONGEST)).to_string();
@@ -397,24 +397,24 @@ mod tests {
         let rows = [linked, row("/probe", 0, 40), row("/third", 0, 1), over];
         insta::assert_snapshot!(text(&rows, false), @r"
         access.log  1,200 lines, 2026-11-02
-        1 line is none of an access log, and left out
-        3 addresses are missing: 1,204 requests by people, 44 by robots
-        1 address has healed since
+        skipped 1 line not in access-log format
+        3 URLs missing: 1,204 requests by people, 44 by robots
+        1 URL fixed since
 
         404  1,204 requests by people, 3 by robots  2026-11-02 to 2026-11-05
           https://a.test/old
           linked from 2 pages, first https://a.test/0 31:7
           from your pages: https://a.test/0 (9), https://a.test/1 (8), https://a.test/2 (7), and 2 more: -v
-          from others: https://b.test/\u{1b}[2J
+          from other sites: https://b.test/\u{1b}[2J
 
         404  40 requests by robots  2026-11-02 to 2026-11-05
           https://a.test/probe
-          no page links there, as run 7 found it
+          no page linked to it in run 7
 
         and 1 more: --limit
 
-        healed
-          https://a.test/back  404 up to 2026-11-05; served 2026-11-11
+        fixed
+          https://a.test/back  404 until 2026-11-05; served 2026-11-11
         ");
         assert!(text(&rows, true).contains("https://a.test/4 (5)\n"), "all referrers");
     }

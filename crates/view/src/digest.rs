@@ -49,7 +49,7 @@ struct Page {
 
 struct Section {
     heading: String,
-    colour: &'static str,
+    color: &'static str,
     entries: Vec<Entry>,
     /// How much is not shown; empty if all is shown.
     more: String,
@@ -73,7 +73,7 @@ struct EmailLink {
 impl Page {
     fn of(digest: &Digest, site: &str) -> Page {
         let Counts { broke, returned, reopened, healed, open } = digest.counts;
-        let broke_word = if digest.is_first() { "found" } else { "broke" };
+        let broke_word = if digest.is_first() { "found" } else { "newly broken" };
         let kinds = [
             (broke, broke_word, &digest.broke, "#a4262c"),
             (returned, "returned", &digest.returned, "#a4262c"),
@@ -86,11 +86,11 @@ impl Page {
         let summary = counts.join(", ");
         let name = safe(&shorten(&digest.site, TEXT)).to_string();
         let title = digest.title.as_deref().map(str::trim).filter(|title| !title.is_empty());
-        let sections = some().map(|(count, word, list, colour)| {
+        let sections = some().map(|(count, word, list, color)| {
             let left = count.saturating_sub(list.len() as u64);
             Section {
                 heading: format!("{} {word}", crate::count(*count)),
-                colour,
+                color,
                 entries: list.iter().map(|target| Entry::of(target, *word == "fixed")).collect(),
                 more: more(left, "more target", "more targets"),
             }
@@ -254,28 +254,28 @@ mod tests {
     fn an_email_lists_targets_links_and_commands() {
         let email = email(&digest(), "museum");
         assert_eq!(email.subject, "www.a.test: 41 newly broken, 1 fixed; 1,204 open");
-        let seen = format!("Found by run 12, a crawl, {}.", when(jiff::Timestamp::UNIX_EPOCH));
-        let text = email.text.replace(&seen, "Seen.");
+        let found = format!("Found by run 12, a crawl, {}.", when(jiff::Timestamp::UNIX_EPOCH));
+        let text = email.text.replace(&found, "Found.");
         insta::assert_snapshot!(text, @r#"
         The A (www.a.test)
-        Seen.
+        Found.
 
-        41 broke, 1 healed. 1,204 targets are open, all in all.
+        41 newly broken, 1 fixed. 1,204 targets open in total.
 
-        41 broke
-        --------
+        41 newly broken
+        ---------------
 
-        broken  not found, 404
+        broken  404 Not Found
           https://www.a.test/hours?a=1&b=2
           on https://www.a.test/visit/ 31:7  a "Opening <b>times" in main
-          and 8 more places
+          and 8 more links
 
         and 40 more targets
 
-        1 healed
-        --------
+        1 fixed
+        -------
 
-        was broken  not an address that a browser can open
+        was broken  invalid URL
           javascript:alert(1)\u{1b}[31m
           on https://www.a.test/visit/  a
 

@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use rummage_core::crawl::Progress;
 
-use crate::number::{count, duration};
+use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 
 /// Requests that take longer are listed.
@@ -101,12 +101,12 @@ impl Lines {
 /// The progress of a crawl, in one line.
 fn line(progress: Progress, per_second: u64) -> String {
     format!(
-        "{} of {} known URLs done, {} in flight, {}/s, {} pages, {} broken",
+        "{} of {} known URLs done, {} in flight, {}/s, {}, {} broken",
         count(progress.done),
         count(progress.known),
         count(progress.in_flight),
         count(per_second),
-        count(progress.pages),
+        counted(progress.pages, "page", "pages"),
         count(progress.broken),
     )
 }

@@ -129,7 +129,7 @@ pub(crate) struct CheckOptions {
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_HOPS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=100))]
     pub(crate) hops: Option<u32>,
-    /// How long to wait for a response to begin, such as 5s or 1m [default: 20s]
+    /// Longest wait for a response to begin, such as 5s [default: 20s]
     #[arg(long, value_name = "DURATION", env = "RUMMAGE_TIMEOUT", hide_env = true,
         value_parser = time)]
     #[schemars(with = "Option<String>")]

@@ -49,7 +49,7 @@ fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
         return match args.options.at {
             None => Ok(None),
             Some(_) => Err(Failure::Usage {
-                what: format!("{} is not a file; --as is only for a draft", args.pages[0]),
+                what: format!("{} is not a file, and --as is only for a draft", args.pages[0]),
                 hint: "Give a file or - with --as, or the URL of a page without it.".to_owned(),
             }),
         };
@@ -177,7 +177,7 @@ fn drive(
     let mut reporter =
         ProgressReporter::new(terminal, pass.given_start.clone(), None).without_head().brief();
     if let Some(before) = before {
-        let many = rummage_view::counted(pass.rechecked() as u64, "address", "addresses");
+        let many = rummage_view::counted(pass.rechecked() as u64, "URL", "URLs");
         reporter.say(&format!("checking {many}; everything else as in run {}", before.number));
     }
     let runtime = runtime()?;

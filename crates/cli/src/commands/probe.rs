@@ -68,8 +68,10 @@ fn only_table(inputs: &mut [Input]) -> Result<(Vec<u8>, Table), Failure> {
         hint: "Give one table: rummage probe urls.csv --append-columns".to_owned(),
     };
     match inputs {
-        [only] => only.table.take().ok_or_else(|| wrong(format!("{} is not a table", only.name))),
-        _ => Err(wrong("columns can be appended only if there is a single table".to_owned())),
+        [only] => {
+            only.table.take().ok_or_else(|| wrong(format!("{} is not a CSV table", only.name)))
+        }
+        _ => Err(wrong("--append-columns needs a single table".to_owned())),
     }
 }
 

@@ -45,7 +45,7 @@ pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure
     let mut reporter =
         ProgressReporter::new(session.terminal, base.given_start.clone(), None).without_head();
     let many = rummage_view::counted(targets.len() as u64, "target", "targets");
-    let own = rummage_view::counted(pass.rechecked() as u64, "address", "addresses");
+    let own = rummage_view::counted(pass.rechecked() as u64, "URL", "URLs");
     reporter.say(&format!(
         "rechecking {many} of run {}: {own}, with the pages that link to them",
         base.number

@@ -29,12 +29,12 @@ pub(crate) fn start(format: LogFormat, terminal: Terminal, clock: WallClock) {
     };
     // Log events of libraries are of no use to readers of this log.
     let ours = Targets::new().with_target("rummage", level);
-    let colour = terminal.colors_stderr();
+    let color = terminal.colors_stderr();
     let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr).with_target(false);
     // A second call in one process has no effect.
     let _ = match format {
         LogFormat::Text => {
-            let lines = lines.with_ansi(colour).with_timer(Local(clock));
+            let lines = lines.with_ansi(color).with_timer(Local(clock));
             tracing_subscriber::registry().with(lines.with_filter(ours)).try_init()
         }
         LogFormat::Json => {

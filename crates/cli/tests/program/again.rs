@@ -37,13 +37,13 @@ fn a_recheck_of_unchanged_findings_changes_nothing_and_makes_only_necessary_requ
     ] {
         let words = [&["recheck", "-v"], words.as_slice()].concat();
         let outcome = stage.run(&words).ends(1);
-        assert!(outcome.out.contains(": 0 healed, 0 worse, 0 otherwise"), "{outcome}");
+        assert!(outcome.out.contains(": 0 fixed, 0 worse, 0 changed"), "{outcome}");
         assert!(
             outcome.out.contains("0 newly broken, 0 returned, 0 fixed, 65 still open"),
             "{outcome}"
         );
         let requests = requests(&outcome);
-        assert!(requests.len() <= most, "{} asked: {outcome}", requests.len());
+        assert!(requests.len() <= most, "{} requested: {outcome}", requests.len());
         assert!(!outcome.err.contains("HEAD "), "{outcome}");
         assert_eq!(links(&stage), before, "{words:?}");
     }
@@ -79,11 +79,11 @@ fn working_and_removed_links_are_fixed_and_the_rest_is_open() {
     let recheck = ["recheck", "--page", "/page", "-v", "--store", &store, "--timeout", "200ms"];
     let outcome = two.run(&recheck).ends(1);
     let tail = outcome.out.split_once("\n\n").expect("a head, then the targets").1;
-    insta::assert_snapshot!(tail, @r"
-    healed   http://a.test/back
-             was broken, 404 Not Found; is sound, answered, 200
-    healed   http://a.test/out
-             was broken, 404 Not Found; the 1 link to it is gone
+    insta::assert_snapshot!(tail, @"
+    fixed    http://a.test/back
+             was broken, 404 Not Found; is sound, 200 OK
+    fixed    http://a.test/out
+             was broken, 404 Not Found; the 1 link to it was gone
     same     http://a.test/still
              still broken, 404 Not Found
     ");
@@ -105,7 +105,7 @@ fn working_and_removed_links_are_fixed_and_the_rest_is_open() {
     assert_eq!(rows[1]["after"]["cause"], "not-found");
     let both = ["recheck", "/back", "/still", "--cause", "not-found", "--store", &store];
     let outcome = two.run(&both).ends(1);
-    assert!(outcome.out.contains("1 target asked again"), "a selection narrows names: {outcome}");
+    assert!(outcome.out.contains("1 target rechecked"), "a selection narrows names: {outcome}");
     let well = two.run(&["recheck", "a.test/well", "--store", &store, "--fail-on", "new"]).ends(1);
     assert!(well.out.contains("1 worse"), "{well}");
 }
@@ -120,17 +120,17 @@ fn a_missing_anchor_is_rechecked_by_its_fragment() {
     let store = one.path("store.db").display().to_string();
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
     let same = one.run(&["recheck", "/page", "--store", &store]).ends(1);
-    assert!(same.out.contains("still broken, no anchor #"), "{same}");
+    assert!(same.out.contains("still broken, no such anchor on the page"), "{same}");
     let healed = two.run(&["recheck", "--cause", "no-such-fragment", "--store", &store]).ends(0);
-    assert!(healed.out.contains("1 healed, 0 worse"), "{healed}");
-    assert!(healed.out.contains("is sound, answered, 200"), "{healed}");
+    assert!(healed.out.contains("1 fixed, 0 worse"), "{healed}");
+    assert!(healed.out.contains("is sound, 200 OK"), "{healed}");
 }
 
 #[test]
 fn a_recheck_explains_what_it_cannot_do() {
     let stage = Stage::new(&worn());
     let none = stage.run(&["recheck"]).ends(4);
-    assert!(none.err.contains("there is no store at"), "{none}");
+    assert!(none.err.contains("no store at"), "{none}");
     stage.run(&["crawl", "http://a.test"]).ends(1);
     let unknown = stage.run(&["recheck", "nowhere"]).ends(2);
     insta::assert_snapshot!(unknown.err, @r#"
@@ -145,6 +145,6 @@ fn a_recheck_explains_what_it_cannot_do() {
     let gone = Stage::new(&site("b.test", &[("/", page(""))]));
     let store = stage.path("store.db").display().to_string();
     let outcome = gone.run(&["recheck", "--store", &store]).ends(4);
-    assert!(outcome.err.contains("the start http://a.test/ cannot"), "{outcome}");
+    assert!(outcome.err.contains("cannot fetch the start page http://a.test/"), "{outcome}");
     assert_eq!(stage.run(&["sites", "runs"]).ends(0).out.lines().count(), 2, "no run is left");
 }

@@ -79,11 +79,14 @@ fn starts_that_are_no_pages() {
 fn values_that_cannot_be() {
     for (words, what) in [
         (&["crawl", "a.test", "--timeout", "5"][..], "give a number and a unit, such as 500ms"),
-        (&["crawl", "a.test", "--rate", "fast"], "write requests and a time, such as 2/s"),
+        (
+            &["crawl", "a.test", "--rate", "fast"],
+            "give a number of requests and a time, such as 2/s",
+        ),
         (&["crawl", "a.test", "--connect", "b"], "give a host, = and an IP address with a port"),
         (
             &["crawl", "a.test", "--proxy", "socks5://p.test"],
-            "a proxy is asked over http, not socks5",
+            "only http proxies are supported, not socks5",
         ),
         (&["crawl", "a.test", "--hops", "0"], "0 is not in 1..=100"),
         (&["crawl", "a.test", "--fragments", "some"], "[possible values: internal, all, none]"),
@@ -91,7 +94,7 @@ fn values_that_cannot_be() {
         (&["crawl", "a.test", "--concurrency", "0"], "0 is not in 1..=1000"),
         (&["crawl", "a.test", "--header", "X: env:RUMMAGE_NOT_SET"], "RUMMAGE_NOT_SET is not set"),
         (&["crawl", "a.test", "--externals", "maybe"], "[possible values: check, note]"),
-        (&["crawl", "a.test", "--ca-cert", "none.pem"], "--ca-cert none.pem cannot be used"),
+        (&["crawl", "a.test", "--ca-cert", "none.pem"], "--ca-cert: cannot use none.pem"),
         (
             &["findings", "--verdict", "rotten"],
             "a verdict is broken, doubtful, moved, sound or skipped",
@@ -120,7 +123,7 @@ fn unusable_stores_are_not_changed() {
     let kept = fs::read_to_string(stage.path("notes.txt")).unwrap();
     assert_eq!(kept, "these are my own notes, not a database at all");
     let outcome = crawl("file/store.db", 4);
-    assert!(outcome.starts_with("error: the store file/store.db cannot be opened"), "{outcome}");
+    assert!(outcome.starts_with("error: cannot open the store file/store.db"), "{outcome}");
     insta::assert_snapshot!(complaint(&stage, &["findings", "--store", "none.db"], 4), @r"
     error: no store at none.db
       Run rummage crawl first, or name the file with --store.
@@ -171,7 +174,10 @@ fn a_store_of_a_newer_version_is_an_error() {
     bytes[60..64].copy_from_slice(&99u32.to_be_bytes());
     fs::write(stage.path("store.db"), &bytes).unwrap();
     let outcome = complaint(&stage, &["crawl", "http://a.test"], 4);
-    assert!(outcome.contains("is of version 99; this tool knows versions up to 7"), "{outcome}");
+    assert!(
+        outcome.contains("has version 99; this rummage supports versions up to 7"),
+        "{outcome}"
+    );
     assert!(outcome.contains("Use the newer rummage"), "{outcome}");
 }
 

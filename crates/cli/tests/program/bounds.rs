@@ -32,7 +32,7 @@ fn a_start_url_disallowed_by_robots_txt_is_not_crawled_unless_robots_is_ignored(
     assert!(outcome.err.contains("--robots ignore"), "{outcome}");
     stage.run(&["findings"]).ends(4);
     let outcome = stage.run(&["crawl", "http://a.test", "--robots", "ignore"]).ends(1);
-    assert!(outcome.out.contains("3 pages read"), "{outcome}");
+    assert!(outcome.out.contains(" on 3 pages "), "{outcome}");
 }
 
 #[test]
@@ -42,7 +42,7 @@ fn a_failing_robots_txt_ends_the_run_with_advice() {
     paths.insert("/robots.txt".to_owned(), Act::status(500));
     let stage = Stage::new(&scenario);
     let outcome = stage.run(&["crawl", "http://a.test", "--timeout", "500ms"]).ends(4);
-    assert!(outcome.err.contains("http://a.test/robots.txt could not be had"), "{outcome}");
+    assert!(outcome.err.contains("cannot fetch http://a.test/robots.txt"), "{outcome}");
     assert!(outcome.err.contains("--robots ignore"), "{outcome}");
 }
 
@@ -63,7 +63,7 @@ fn disallowed_pages_are_counted_and_noted_and_other_rules_can_be_given() {
     let outcome = stage.run(&["crawl", "http://a.test", "--robots", "./rules.txt"]).ends(1);
     assert!(outcome.out.contains("http://a.test/gone"), "{outcome}");
     let outcome = stage.run(&["crawl", "http://a.test", "--robots", "./no.txt"]).ends(2);
-    assert!(outcome.err.contains("--robots ./no.txt cannot be read"), "{outcome}");
+    assert!(outcome.err.contains("--robots: cannot read ./no.txt"), "{outcome}");
 }
 
 #[test]
@@ -78,14 +78,17 @@ fn sitemaps_may_be_compressed() {
         [("/", page("")), ("/robots.txt", robots), ("/list.xml.gz", packed), ("/alone", alone)];
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(1);
-    assert!(outcome.out.contains("2 pages and 1 sitemap read, 3 links on them"), "{outcome}");
+    assert!(outcome.out.contains("3 links to 3 URLs on 2 pages and 1 sitemap"), "{outcome}");
     assert!(outcome.out.contains("http://a.test/alone 1:"), "{outcome}");
 
     let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "none"]).ends(0);
-    assert!(outcome.out.contains("1 not checked: 1 left out by a rule"), "{outcome}");
+    assert!(outcome.out.contains("1 not checked: 1 excluded"), "{outcome}");
     let words = ["crawl", "http://a.test", "--sitemap", "http://a.test/no.xml"];
     let outcome = stage.run(&words).ends(0);
-    assert!(outcome.out.contains("the sitemap that was given, could not be had"), "{outcome}");
+    assert!(
+        outcome.out.contains("the sitemap http://a.test/no.xml could not be fetched"),
+        "{outcome}"
+    );
     let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "no.xml"]).ends(2);
     assert!(outcome.err.contains("--sitemap no.xml is not a valid URL"), "{outcome}");
 }
@@ -111,13 +114,13 @@ fn prefixes_queries_elements_and_sizes_limit_a_crawl() {
     );
     let outcome =
         crawl(&["--query", "drop", "--max-size", "1K", "--check-elements", "img"]).ends(1);
-    assert!(outcome.out.contains("1 page was read up to --max-size only"), "{outcome}");
+    assert!(outcome.out.contains("1 page was read only up to --max-size"), "{outcome}");
     assert!(outcome.out.contains("img src=/i.png") && !outcome.out.contains("/far"), "{outcome}");
 
     for (words, wrong) in [
         (["--within", "http://"], "empty host"),
-        (["--query", "dorp"], "write keep, drop"),
-        (["--check-elements", "images"], "no such element holds a link"),
+        (["--query", "dorp"], "give keep, drop"),
+        (["--check-elements", "images"], "no element of this name has links"),
         (["--max-size", "10 parsecs"], "such as 500K"),
     ] {
         let outcome = crawl(&words).ends(2);
@@ -139,11 +142,11 @@ fn endless_url_patterns_are_stopped_and_listed() {
     assert!(outcome.out.contains("--exclude '/calendar?*'"), "{outcome}");
     let outcome = stage.run(&["findings", "--verdict", "skipped"]).ends(0);
     assert!(
-        outcome.out.contains("skipped  without end\n  http://a.test/calendar?month="),
+        outcome.out.contains("skipped  endless URL pattern\n  http://a.test/calendar?month="),
         "{outcome}"
     );
     let outcome = stage.run(&["crawl", "http://a.test", "--include", "/calendar?*"]).ends(1);
-    assert!(outcome.out.contains("701 pages read"), "{outcome}");
+    assert!(outcome.out.contains(" on 701 pages "), "{outcome}");
 }
 
 #[test]
@@ -152,9 +155,9 @@ fn a_site_rendered_by_javascript_is_never_called_sound() {
     let script = Act::file("text/javascript", b"draw()".to_vec());
     let stage = Stage::new(&site("a.test", &[("/", shell), ("/a.js", script)]));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(3);
-    assert!(outcome.out.contains("http://a.test/ is drawn by script"), "{outcome}");
+    assert!(outcome.out.contains("http://a.test/ is rendered by JavaScript"), "{outcome}");
     assert!(
-        outcome.out.contains("Pages here are drawn by script; their links were not seen."),
+        outcome.out.contains("Pages here are rendered by JavaScript; their links were not found."),
         "{outcome}"
     );
     assert!(!outcome.out.contains("Nothing that was checked"), "{outcome}");

@@ -52,6 +52,6 @@ fn the_web_can_be_served_alone_until_it_is_stopped() {
     let crawl = finish(&words, program(&words).envs(environment));
     web.signal("-TERM");
     web.end().ends(0);
-    assert!(crawl.out.contains("1 page, 1 style sheet and 1 sitemap read"), "{crawl}");
+    assert!(crawl.out.contains("1 page, 1 stylesheet and 1 sitemap"), "{crawl}");
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "the folder is left empty");
 }

@@ -44,7 +44,7 @@ fn findings_in_the_built_museum_have_file_line_and_column() {
     let requests: Vec<String> =
         stage.web.requests().into_iter().map(|requests| requests.host).collect();
     assert!(!requests.iter().any(|host| host == "www.ashlock-canal.test"), "it is read from disk");
-    assert!(requests.iter().any(|host| host == "trains.westshire.test"), "others are asked");
+    assert!(requests.iter().any(|host| host == "trains.westshire.test"), "others are requested");
 
     // In another folder, and later: the store knows where it was.
     let trace = stage.run(&["trace", "/boats/heron.html", "--source"]).ends(0);
@@ -54,7 +54,7 @@ fn findings_in_the_built_museum_have_file_line_and_column() {
     );
     fs::write(stage.path("public/boats/heron.html"), "<title>Heron</title>").unwrap();
     let again = stage.run(&["recheck", "/boats/heron.html"]).ends(1);
-    assert!(again.out.contains("1 healed"), "{again}");
+    assert!(again.out.contains("1 fixed"), "{again}");
 }
 
 #[test]
@@ -62,17 +62,17 @@ fn a_folder_is_recognized_by_its_name_and_mistakes_are_errors() {
     let stage = at_hand();
     let outcome = stage.run(&["crawl", "public", "--externals", "note"]).ends(1);
     assert!(outcome.err.contains("http://public.invalid/ stands for"), "{outcome}");
-    assert!(outcome.err.contains("say where it will live by --as"), "{outcome}");
+    assert!(outcome.err.contains("With --as URL"), "{outcome}");
     let complaint = |words: &[&str]| stage.run(words).ends(2).err;
     fs::create_dir(stage.path("a.test")).unwrap();
     assert!(
         complaint(&["crawl", "a.test"])
             .contains("a.test is both a folder here and a possible host")
     );
-    assert!(complaint(&["crawl", "./nowhere"]).contains("nowhere cannot be read"));
-    assert!(complaint(&["crawl", "./urls.csv"]).contains("is a file, and a crawl walks"));
-    assert!(complaint(&["crawl", "b.test", "--as", AT]).contains("b.test is no folder here"));
-    assert!(complaint(&["crawl", "b.test", "./public"]).contains("not the only start"));
+    assert!(complaint(&["crawl", "./nowhere"]).contains("cannot read the folder"));
+    assert!(complaint(&["crawl", "./urls.csv"]).contains("is a file"));
+    assert!(complaint(&["crawl", "b.test", "--as", AT]).contains("b.test is not a folder"));
+    assert!(complaint(&["crawl", "b.test", "./public"]).contains("must be the only START"));
     let outcome = complaint(&["crawl", "./a.test", "--as", AT]);
     assert!(outcome.contains("there is no index.html in"), "{outcome}");
 }
@@ -119,22 +119,19 @@ fn several_start_urls_are_crawled_in_one_run() {
     let stage = Stage::new(&sites());
     let words = ["crawl", "http://a.test", "http://a.test/hidden/", "b.test"];
     let outcome = stage.run(&words).ends(1);
-    assert!(outcome.out.contains("4 pages read"), "{outcome}");
+    assert!(outcome.out.contains(" on 4 pages "), "{outcome}");
     for lost in ["http://a.test/lost-too\n", "http://b.test/gone\n"] {
         assert!(outcome.out.contains(lost), "{lost} in {outcome}");
     }
     let again = stage.run(&["recheck"]).ends(1);
-    assert!(again.out.contains("2 as before"), "{again}");
+    assert!(again.out.contains("2 unchanged"), "{again}");
 }
 
 #[test]
 fn a_sitemap_as_start_lists_pages_and_shows_which_no_link_reaches() {
     let stage = Stage::new(&sites());
     let outcome = stage.run(&["crawl", "http://a.test/maps/all.xml"]).ends(1);
-    assert!(
-        outcome.err.contains("is taken as a sitemap; the walk begins at http://a.test/"),
-        "{outcome}"
-    );
+    assert!(outcome.err.contains("is a sitemap; the crawl starts at http://a.test/"), "{outcome}");
     assert!(outcome.out.contains("http://a.test/lost\n"), "{outcome}");
     assert!(
         outcome.out.contains("note  http://a.test/lonely is unreached: no link leads"),
@@ -165,7 +162,7 @@ fn the_password_for_a_start_url_comes_from_netrc_and_is_not_stored() {
     }
     let mut command = stage.command(&words);
     let nowhere = finish(&words, command.env("NETRC", "/nowhere")).ends(2);
-    assert!(nowhere.err.contains("or into ~/.netrc"), "{nowhere}");
+    assert!(nowhere.err.contains("add an entry to ~/.netrc"), "{nowhere}");
     // No other host gets that password.
     let before = stage.web.requests().len();
     for more in [&["b.test"][..], &["--within", "b.test/"]] {

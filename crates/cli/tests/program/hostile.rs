@@ -33,8 +33,8 @@ fn deeply_nested_tags_are_read_up_to_the_size_limit() {
     let paths = [("/", page("<a href=/deep>deep</a>")), ("/deep", deep), ("/x", page(""))];
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
-    assert!(outcome.out.contains("3 pages read"), "{outcome}");
-    assert!(outcome.out.contains("1 page was read up to --max-size only"), "{outcome}");
+    assert!(outcome.out.contains(" on 3 pages "), "{outcome}");
+    assert!(outcome.out.contains("1 page was read only up to --max-size"), "{outcome}");
 }
 
 #[test]
@@ -47,7 +47,7 @@ fn ten_thousand_links_of_ten_kilobytes_are_stored_and_shown_cut() {
     let stage = Stage::new(&site("a.test", &[("/", page(&html))]));
     let outcome = stage.run(&["crawl", "http://a.test", "--verdict", "broken,skipped"]).ends(1);
     assert!(
-        outcome.out.contains("1 page was read up to --max-size only"),
+        outcome.out.contains("1 page was read only up to --max-size"),
         "{}",
         &outcome.out[..1000]
     );

@@ -115,8 +115,8 @@ fn mistakes_with_drafts_are_explained() {
     let outcome = complaint(&["page", "draft.html", "--as", "http://a.test/x"]);
     assert!(outcome.contains("draft.html is empty"), "{outcome}");
     let outcome = complaint(&["page", "http://a.test/", "--as", "http://a.test/x"]);
-    assert!(outcome.contains("--as is for a draft"), "{outcome}");
+    assert!(outcome.contains("--as is only for a draft"), "{outcome}");
     let outcome = complaint(&["page", "draft.html", "http://a.test/", "--as", "http://a.test/x"]);
-    assert!(outcome.contains("is checked alone"), "{outcome}");
+    assert!(outcome.contains("must be the only page"), "{outcome}");
     stage.run(&["page"]).ends(2);
 }

@@ -247,5 +247,5 @@ fn a_patrol_without_sites_suggests_a_command() {
     let (outcome, log) = once(&stage, 0);
     assert_eq!(log[0]["sites"], "a.test", "{outcome}");
     let outcome = stage.run(&["patrol", "--site", "sea"]).ends(2);
-    assert!(outcome.err.contains("holds no run of sea"), "{outcome}");
+    assert!(outcome.err.contains("has no run of sea"), "{outcome}");
 }

@@ -140,27 +140,27 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
         ("noaddress.csv", b"a,b\n1,2\n"),
     ]);
     for (name, complaint, entries) in [
-        ("empty.txt", "empty.txt holds no address", 0),
-        ("prose.txt", "prose.txt holds no address", 0),
+        ("empty.txt", "empty.txt contains no URL", 0),
+        ("prose.txt", "prose.txt contains no URL", 0),
         ("broken.txt", "broken.txt, line 2: not UTF-8; line skipped", 2),
-        ("long.txt", "long.txt, line 2: it is longer than 1 MiB", 2),
+        ("long.txt", "long.txt, line 2: longer than 1 MiB", 2),
         ("ragged.csv", "ragged.csv, line 3: it ends before column 2", 2),
-        ("long.csv", "long.csv, line 2: longer than 1 MiB; what stands before", 1),
-        ("noaddress.csv", "noaddress.csv holds no address", 0),
+        ("long.csv", "long.csv, line 2: longer than 1 MiB; everything before it was read", 1),
+        ("noaddress.csv", "noaddress.csv contains no URL", 0),
     ] {
         let outcome = told(&stage, &[name], 3);
         assert!(outcome.err.contains(complaint), "{complaint} in {outcome}");
         let what = match entries {
-            1 => "1 entry, ".to_owned(),
-            many => format!("{many} entries, "),
+            1 => "Checked 1 entry ".to_owned(),
+            many => format!("Checked {many} entries "),
         };
         assert!(outcome.out.contains(&what), "{what} in {outcome}");
     }
     let outcome = told(&stage, &["torn.gz", "--limit", "1"], 3);
-    assert!(outcome.err.contains("torn.gz: the gzip data ends early"), "{outcome}");
-    assert!(!outcome.out.contains("\n0 entries"), "what came before is asked: {outcome}");
+    assert!(outcome.err.contains("torn.gz: its gzip data ends early"), "{outcome}");
+    assert!(!outcome.out.contains("Checked 0 entries"), "what came before is checked: {outcome}");
     let outcome = told(&stage, &["bomb.xml"], 3);
-    assert!(outcome.out.contains("bomb.xml is no sitemap, or breaks off"), "{outcome}");
+    assert!(outcome.out.contains("bomb.xml is not a valid sitemap, or is incomplete"), "{outcome}");
 }
 
 #[test]
@@ -168,13 +168,13 @@ fn mistakes_are_explained() {
     let stage =
         stage(&[("list.csv", b"n,url\n1,http://a.test/\n"), ("list.txt", b"http://a.test/\n")]);
     let complaint = |words: &[&str]| told(&stage, words, 2).err;
-    assert!(complaint(&["lost.csv"]).contains("lost.csv is neither an address nor a file"));
+    assert!(complaint(&["lost.csv"]).contains("lost.csv is neither a URL nor an existing file"));
     assert!(complaint(&["."]).contains("To check the links of a built site: rummage crawl ."));
     let outcome = complaint(&["list.csv", "--column", "adress"]);
     assert!(outcome.contains("there is no column adress; there is n, url"), "{outcome}");
-    assert!(complaint(&["list.txt", "--append-columns"]).contains("list.txt is no table"));
+    assert!(complaint(&["list.txt", "--append-columns"]).contains("list.txt is not a CSV"));
     let outcome = complaint(&["list.csv", "list.txt", "--append-columns"]);
-    assert!(outcome.contains("one table alone"), "{outcome}");
+    assert!(outcome.contains("a single table"), "{outcome}");
     stage.run(&["probe"]).ends(2);
 }
 

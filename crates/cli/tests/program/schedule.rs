@@ -41,8 +41,8 @@ fn a_schedule_shows_what_is_due_and_a_recheck_checks_it() {
         assert_eq!((outcome.as_str(), because.as_str()), (target, why), "{gaps:?}");
         assert!(minutes.contains(gap), "{gaps:?}");
     };
-    assert_eq!(gaps.len(), 3, "its own sound pages are asked with each crawl: {gaps:?}");
-    is(0, "http://b.test/fails", "may pass", 27..=33);
+    assert_eq!(gaps.len(), 3, "its own sound pages are requested with each crawl: {gaps:?}");
+    is(0, "http://b.test/fails", "temporary", 27..=33);
     let day = 1295..=1585;
     let (fine, lost) = if gaps[1].0.ends_with("fine") { (1, 2) } else { (2, 1) };
     is(fine, "http://c.test/fine", "new", day.clone());
@@ -51,7 +51,7 @@ fn a_schedule_shows_what_is_due_and_a_recheck_checks_it() {
     let none = stage.run(&["recheck", "--due"]).ends(1);
     assert_eq!(none.err, "nothing is due; nothing was checked\n");
     let later = stage.run(&["schedule", "--as-of", "2999-01-01"]).ends(0);
-    assert!(later.out.contains("3 addresses scheduled, 3 due now"), "{later}");
+    assert!(later.out.contains("3 URLs scheduled, 3 due now"), "{later}");
     // The settings determine how often.
     let toml = "[site.a]\nstart = \"http://a.test/\"\ndue-broken = \"10m\"\n";
     std::fs::write(stage.path("rummage.toml"), toml).unwrap();
@@ -59,7 +59,7 @@ fn a_schedule_shows_what_is_due_and_a_recheck_checks_it() {
     let gaps = self::gaps(&rows);
     assert_eq!((gaps[0].0.as_str(), gaps[0].1.as_str()), ("http://b.test/lost", "wrong"));
     assert!((9..=11).contains(&gaps[0].2), "{gaps:?}");
-    for (as_of, what) in [("soon", "write a day such as"), ("2026-13-01", "write a day such as")] {
+    for (as_of, what) in [("soon", "give a date such as"), ("2026-13-01", "give a date such as")] {
         let outcome = stage.run(&["schedule", "--as-of", as_of]).ends(2);
         assert!(outcome.err.contains(what), "{outcome}");
     }
@@ -72,7 +72,10 @@ fn a_second_crawl_reuses_sound_urls_that_are_not_due() {
     let second = stage.run(&CRAWL).ends(1);
     assert!(!second.err.contains("http://c.test/fine"), "{second}");
     assert!(second.err.contains("GET http://b.test/lost 404"), "what is broken is: {second}");
-    assert!(second.out.contains("not asked again: seen by an earlier run, up to "), "{second}");
+    assert!(
+        second.out.contains("not checked again: results of an earlier run, up to "),
+        "{second}"
+    );
     let row = |outcome: &crate::harness::Outcome| {
         let rows = outcome.json();
         rows.into_iter().find(|row| row["target"] == "http://c.test/fine").unwrap()

@@ -24,7 +24,7 @@ fn init_writes_a_file_once_and_a_crawl_uses_its_site() {
     let written = fs::read_to_string(stage.path("rummage.toml")).unwrap();
     assert!(written.contains("[site.a]\nstart = \"http://a.test/\""), "{written}");
     let outcome = stage.run(&["init"]).ends(2);
-    assert!(outcome.err.contains("is there already; nothing was changed"), "{outcome}");
+    assert!(outcome.err.contains("already exists; nothing was changed"), "{outcome}");
     assert_eq!(fs::read_to_string(stage.path("rummage.toml")).unwrap(), written);
     for words in [&["crawl"][..], &["crawl", "a"], &["crawl", "http://a.test"]] {
         let outcome = stage.run(words).ends(1);
@@ -80,7 +80,7 @@ fn errors_in_the_file_have_line_and_column() {
             "Did you mean timeout?",
         ),
         ("[defaults]\nper_hots = 4\n", "there is no key \"per_hots\"", "Did you mean per-host?"),
-        ("[defaults]\nper_host = 4\nper-host = 5\n", "per-host is set twice", "Take one"),
+        ("[defaults]\nper_host = 4\nper-host = 5\n", "per-host is set twice", "Remove one"),
         (
             "[defaults]\n  timeout = \"5\"\n",
             "line 2, column 13: timeout: give a number and a unit",
@@ -88,11 +88,11 @@ fn errors_in_the_file_have_line_and_column() {
         ),
         ("[defaults]\nhops = \"many\"\n", "line 2, column 8: hops: ", "hops = 20"),
         ("[defualts]\n", "line 1, column 2", "Did you mean [defaults]?"),
-        ("timeout = \"5s\"\n", "stands in no section", "write [defaults] above timeout"),
-        ("[defaults\n", "line 1", "Mend the line"),
+        ("timeout = \"5s\"\n", "is not in a known section", "[defaults]"),
+        ("[defaults\n", "line 1", "Correct"),
         ("[defaults]\nstart = \"a.test\"\n", "start is not allowed in [defaults]", "[site.museum]"),
         ("[site.a]\nexternals = \"maybe\"\n", "externals: ", "externals = \"check\""),
-        ("[site.a]\nwrite = [\"a.xls\"]\n", "names no format", ".csv"),
+        ("[site.a]\nwrite = [\"a.xls\"]\n", "xls", ".csv"),
         (
             "[[site.a.expect]]\ntarget = \"/x\"\nstatus = 99\n",
             "99 is not a status code",
@@ -112,7 +112,7 @@ fn errors_in_the_file_have_line_and_column() {
         assert!(outcome.err.contains(hint), "{hint:?} in {outcome}");
     }
     let outcome = stage.run(&["crawl", "--config", "none.toml", "a.test"]).ends(2);
-    assert!(outcome.err.contains("none.toml cannot be read"), "{outcome}");
+    assert!(outcome.err.contains("cannot read none.toml"), "{outcome}");
     let outcome = stage.run(&["findings", "--site", "museun"]);
     assert!(outcome.code == Some(2) || outcome.code == Some(4), "{outcome}");
 }
@@ -153,7 +153,7 @@ fn a_missing_secret_stops_a_crawl_but_not_reading_commands() {
     stage.run(&["findings"]).ends(0);
     stage.run(&["settings"]).ends(0);
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(2);
-    assert!(outcome.err.contains("the field x-key cannot be sent"), "{outcome}");
+    assert!(outcome.err.contains("cannot send the header x-key"), "{outcome}");
     assert!(outcome.err.contains("RUMMAGE_TEST_NO_SECRET is not set"), "{outcome}");
 }
 

@@ -22,11 +22,11 @@ fn a_page_and_a_draft() {
         insta::assert_snapshot!(page.ends(1).out, @r#"
         https://www.ashlock-canal.test/visit/  Visit us
           28 links: 3 broken, 1 doubtful, 0 moved, 22 sound, 2 not checked
-          30:1     broken   https://www.ashlock-canal.test/visit/#winter-hours  no anchor #
+          30:1     broken   https://www.ashlock-canal.test/visit/#winter-hours  no anchor #winter-hours on the page
                    a "winter hours"  in main
-          34:1     broken   http://council.westshire.test/parking  the name server failed
+          34:1     broken   http://council.westshire.test/parking  DNS lookup failed
                    a "charges"  in main
-          37:1     doubtful http://reviews.daytrips.test/ashlock  access refused, 403
+          37:1     doubtful http://reviews.daytrips.test/ashlock  403 Forbidden
                    a "What visitors say"  in main
           46:7     broken   https://www.ashlock-canal.test/volunteers/rota.html  404 Not Found
                    a "Volunteer rota"  in footer
@@ -41,13 +41,13 @@ fn a_page_and_a_draft() {
           6:1      broken   https://www.ashlock-canal.test/style.css  404 Not Found
                    link href=/style.css
                    public/boats/hazel.html:6:1
-          10:1     sound    https://www.ashlock-canal.test/  answered, 200
+          10:1     sound    https://www.ashlock-canal.test/  200 OK
                    a "Home"  in nav
                    public/boats/hazel.html:10:1
-          11:1     sound    https://www.ashlock-canal.test/visit/  answered, 200
+          11:1     sound    https://www.ashlock-canal.test/visit/  200 OK
                    a "Visit"  in nav
                    public/boats/hazel.html:11:1
-          12:1     sound    https://www.ashlock-canal.test/boats/  answered, 200
+          12:1     sound    https://www.ashlock-canal.test/boats/  200 OK
                    a "Boats"  in nav
                    public/boats/hazel.html:12:1
           13:1     broken   https://www.ashlock-canal.test/about.html  404 Not Found
@@ -76,7 +76,7 @@ fn a_folder() {
     settings().bind(|| {
         insta::assert_snapshot!(folder.out, @r#"
         Ashlock Canal Museum  www.ashlock-canal.test  run 1, [time], took [time]
-        9 pages and 1 style sheet read, 84 links on them, 28 addresses asked
+        Checked 84 links to 19 URLs on 9 pages and 1 stylesheet (28 URLs requested)
         9 broken, 0 doubtful, 1 moved, 11 sound
         note  https://www.ashlock-canal.test/drafts/2019-plan.html is unreached: no link leads to it
 
@@ -99,9 +99,9 @@ fn a_folder() {
           https://www.ashlock-canal.test/style.css 1:20  style url=pictures/water.png
             public/style.css:1:20
 
-        broken  no anchor #
+        broken  no anchor #fares on the page
           https://www.ashlock-canal.test/visit/#fares
-anchors of           https://www.ashlock-canal.test/visit/ checked
+          anchors of https://www.ashlock-canal.test/visit/ checked
           https://www.ashlock-canal.test/visit/ 18:32  a "fares"  in main
             public/visit/index.html:18:32
 
@@ -123,9 +123,9 @@ anchors of           https://www.ashlock-canal.test/visit/ checked
           https://www.ashlock-canal.test/visit/getting%20here.html 17:4  a "The tramway"  in main
             public/visit/getting here.html:17:4
 
-        broken  no anchor #
+        broken  no anchor #fares on the page
           https://www.ashlock-canal.test/visit/index.html#fares
-anchors of           https://www.ashlock-canal.test/visit/index.html checked
+          anchors of https://www.ashlock-canal.test/visit/index.html checked
           https://www.ashlock-canal.test/visit/index.html 18:32  a "fares"  in main
             public/visit/index.html:18:32
 
@@ -135,7 +135,7 @@ anchors of           https://www.ashlock-canal.test/visit/index.html checked
           https://www.ashlock-canal.test/drafts/2019-plan.html 17:4  a "Sponsors"  in main
             public/drafts/2019-plan.html:17:4
 
-        moved  moved for good
+        moved  moved permanently
           https://www.ashlock-canal.test/visit
           now at https://www.ashlock-canal.test/visit/
           https://www.ashlock-canal.test/ 18:4  a "Come and visit"  in main
@@ -149,9 +149,9 @@ fn a_list() {
     let stage = at_hand();
     let list = stage.run(&["probe", "urls.csv", "--timeout", "500ms"]).ends(1);
     settings().bind(|| {
-        insta::assert_snapshot!(list.out, @r"
+        insta::assert_snapshot!(list.out, @"
         ./urls.csv  probe, run 1, [time], took [time]
-        14 entries, 15 addresses asked
+        Checked 14 entries (15 URLs requested)
         7 broken, 2 doubtful, 1 moved, 3 sound
 
         broken  404 Not Found
@@ -160,45 +160,45 @@ fn a_list() {
           urls.csv:4
           urls.csv:5
 
-        broken  gone for good, 410
+        broken  410 Gone
           https://www.ashlock-canal.test/newsletter/1998-01.pdf
           2 × GET: 410 ([time])
           urls.csv:6
 
-        broken  gone for good, 410
+        broken  410 Gone
           http://archive.westshire.test/canals/ashlock/plans
           2 × GET: 410 ([time])
           urls.csv:9
 
-        broken  no such host name
+        broken  host name does not exist (NXDOMAIN)
           http://ashlock-museum.test/
           2 × GET: host name does not exist (NXDOMAIN) ([time])
           urls.csv:12
 
         broken  connection refused
           http://boatyard.hollin-wharf.test/
-          [attempts]
+          3 × GET: connection refused ([time])
           urls.csv:13
 
-        broken  not an address that a browser can open
+        broken  invalid URL
           htp://boats.hollin-wharf.test/
           urls.csv:14
 
-        broken  not an address that a browser can open
+        broken  invalid URL
           ask Mrs Lomax
           urls.csv:15
 
-        doubtful  access refused, 403
+        doubtful  403 Forbidden
           http://reviews.daytrips.test/ashlock
           GET: 403 ([time])
           urls.csv:10
 
-        doubtful  login needed, 401
+        doubtful  401 Unauthorized
           http://ironwork-society.test/members/
           GET: 401 ([time])
           urls.csv:11
 
-        moved  moved for good
+        moved  moved permanently
           http://trains.westshire.test/timetable
           now at http://trains.westshire.test/timetables/ashlock-halt
           urls.csv:7
@@ -211,10 +211,10 @@ fn a_log() {
     let stage = at_hand();
     let words = ["arrivals", "access.log", "--as", AT, "--check", "--timeout", "500ms"];
     settings().bind(|| {
-        insta::assert_snapshot!(stage.run(&words).ends(0).out, @r"
+        insta::assert_snapshot!(stage.run(&words).ends(0).out, @"
         access.log  3,264 lines, 2026-11-01 to 2026-11-28
-skipped         3 lines are not in access-log format
-        7 addresses are missing: 247 requests by people, 371 by robots
+        skipped 3 lines not in access-log format
+        7 URLs missing: 247 requests by people, 371 by robots
         1 URL fixed since
 
         404  148 requests by people, 9 by robots  2026-11-01 to 2026-11-28
@@ -225,7 +225,7 @@ skipped         3 lines are not in access-log format
         404  61 requests by people, 14 by robots  2026-11-01 to 2026-11-28
           https://www.ashlock-canal.test/visitors/opening.htm
           now broken  404 Not Found
-          from others: http://reviews.daytrips.test/ashlock (61)
+          from other sites: http://reviews.daytrips.test/ashlock (61)
 
         500  22 requests by people  2026-11-02 to 2026-11-26
           https://www.ashlock-canal.test/cgi/guestbook
@@ -234,12 +234,12 @@ skipped         3 lines are not in access-log format
 
         410  9 requests by people, 31 by robots  2026-11-02 to 2026-11-28
           https://www.ashlock-canal.test/newsletter/1998-01.pdf
-          now broken  gone for good, 410
+          now broken  410 Gone
 
         404  7 requests by people  2026-11-06 to 2026-11-23
           https://www.ashlock-canal.test/old/map.php?sheet=4
           now broken  404 Not Found
-          from others: http://boats.hollin-wharf.test/ (7)
+          from other sites: http://boats.hollin-wharf.test/ (7)
 
         404  240 requests by robots  2026-11-01 to 2026-11-28
           https://www.ashlock-canal.test/wp-login.php
@@ -249,8 +249,8 @@ skipped         3 lines are not in access-log format
           https://www.ashlock-canal.test/.env
           now broken  404 Not Found
 
-        healed
-          https://www.ashlock-canal.test/boats/hazel/  404 up to 2026-11-14; works now
+        fixed
+          https://www.ashlock-canal.test/boats/hazel/  404 until 2026-11-14; works now
         ");
     });
 }
@@ -261,34 +261,33 @@ fn short_helps_of_one_screen() {
         let words = [name, "-h"];
         finish(&words, &mut program(&words)).ends(0).out
     };
-    insta::assert_snapshot!(help("patrol"), @r"
-    Stay up, ask what falls due, crawl sites at their interval, and tell of changes
+    insta::assert_snapshot!(help("patrol"), @"
+    Keep running: recheck what is due, crawl each site at its interval, send digests
 
     Usage: rummage patrol [OPTIONS]
 
     Options:
-          --once         Do what is due by now, and end
-          --test-digest  Only send a made-up digest to those who are told, and say how that went
+          --once         Do what is due now, then exit
+          --test-digest  Send a sample digest to every configured channel, report the result, and exit
       -h, --help         Print help (see more with '--help')
 
     Showing:
-          --log <FORMAT>  How to write the log, on standard error [default: text] [possible values:
-                          text, json]
+          --log <FORMAT>  Log format, on standard error [default: text] [possible values: text, json]
 
     Everywhere:
-          --store <FILE>  The file that keeps what was found [default: rummage.db beside rummage.toml,
+          --store <FILE>  Store file that keeps the results [default: rummage.db beside rummage.toml,
                           else in your data folder]
-          --site <NAME>   The site that is meant, by its name in the settings file or its host [default:
-                          that of the last crawl]
-      -q, --quiet         Say less: no progress
-      -v, --verbose       Say more: every request; why one finding comes before another
+          --site <NAME>   Site to use: its name in the settings file, or its host [default: the last
+                          site crawled]
+      -q, --quiet         Do not show progress
+      -v, --verbose       Show every request, and why findings are listed in this order
 
     Examples:
       rummage patrol --once          one round, for cron
       rummage patrol --test-digest   check that digests arrive
     ");
-    insta::assert_snapshot!(help("arrivals"), @r"
-    Show what visitors asked for and did not get, from server access logs
+    insta::assert_snapshot!(help("arrivals"), @"
+    Show the missing URLs that visitors requested, from server access logs
 
     Usage: rummage arrivals [OPTIONS] <LOG>...
 
@@ -296,41 +295,43 @@ fn short_helps_of_one_screen() {
       <LOG>...  Access logs, or - for standard input
 
     Options:
-          --check   Ask each address now, so that what has healed is shown apart
-      -h, --help  Print help (see more with '--help')
+          --check  Check each URL now, and list those that work again separately
+      -h, --help   Print help (see more with '--help')
 
-    Asking:
-          --as <URL>            Where a folder of built pages or a draft will live, or the site of a log
-                                does, such as https://www.example.test/
-          --timeout <DURATION>  How long an answer may take to begin, such as 5s or 1m [default: 20s]
+    Checking:
+          --as <URL>            URL at which a folder or draft will be published, or the site a log
+                                belongs to, such as https://www.example.test/
+          --timeout <DURATION>  Longest wait for a response to begin, such as 5s [default: 20s]
 
     Selecting:
-          --verdict <LIST>    Show links with these verdicts, parted by commas [default:
+          --verdict <LIST>    Links with these verdicts, separated by commas [default:
                               broken,doubtful,moved]
-          --cause <LIST>      With these causes, parted by commas, such as not-found,timeout
-          --status <LIST>     With these status codes or classes, parted by commas, such as 404,5xx
-          --host <PATTERN>    To hosts that fit, such as *.example.test (repeatable)
-          --target <PATTERN>  To targets that fit; only * is special, and it crosses / (repeatable)
-          --page <PATTERN>    On pages that fit, such as /news/* (repeatable)
-          --search <WORD>     With this word in target, page, link text or what is written (repeatable)
+          --cause <LIST>      Links with these causes, separated by commas, such as not-found,timeout
+          --status <LIST>     Links with these status codes or classes, separated by commas, such as
+                              404,5xx
+          --host <PATTERN>    Links to matching hosts, such as *.example.test (repeatable)
+          --target <PATTERN>  Links to matching targets; only * is special, and it crosses /
+                              (repeatable)
+          --page <PATTERN>    Links on matching pages, such as /news/* (repeatable)
+          --search <WORD>     Links with this word in the target, page, link text or source text
+                              (repeatable)
 
     Showing:
-          --sort <KEY[:desc]>  Sort by a column, such as pages:desc [default: the worst first]
-          --limit <N>          Show at most so many groups or rows; the counts at the head stay those of
-                               all
-          --format <FORMAT>    How to write it [default: by the ending of --output, else text] [possible
-                               values: text, csv, jsonl, json, md]
+          --sort <KEY[:desc]>  Sort by a column, such as pages:desc [default: worst first]
+          --limit <N>          Show at most this many groups or rows; the totals include all
+          --format <FORMAT>    Output format [default: by the extension of --output, else text]
+                               [possible values: text, csv, jsonl, json, md]
       -o, --output <FILE>      Write to this file; - is standard output
-          --fail-on <WHAT>     What ends the command with exit code 1 [default: never] [possible values:
-                               new, broken, doubtful, never]
+          --fail-on <WHAT>     When to exit with code 1 [default: never] [possible values: new, broken,
+                               doubtful, never]
 
     Everywhere:
-          --store <FILE>  The file that keeps what was found [default: rummage.db beside rummage.toml,
+          --store <FILE>  Store file that keeps the results [default: rummage.db beside rummage.toml,
                           else in your data folder]
-          --site <NAME>   The site that is meant, by its name in the settings file or its host [default:
-                          that of the last crawl]
-      -q, --quiet         Say less: no progress
-      -v, --verbose       Say more: every request; why one finding comes before another
+          --site <NAME>   Site to use: its name in the settings file, or its host [default: the last
+                          site crawled]
+      -q, --quiet         Do not show progress
+      -v, --verbose       Show every request, and why findings are listed in this order
 
     Examples:
       rummage arrivals /var/log/nginx/access.log*
@@ -358,37 +359,37 @@ fn a_letter() {
     assert_eq!(emails.len(), 1);
     settings().bind(|| {
         insta::assert_snapshot!(emails[0].text(), @r#"
-    Ashlock Canal Museum (www.ashlock-canal.test)
-    Found by run 2, a crawl, [time].
+        Ashlock Canal Museum (www.ashlock-canal.test)
+        Found by run 2, a crawl, [time].
 
-    2 broke, 1 healed. 64 targets open in total.
+        2 newly broken, 1 fixed. 64 targets open in total.
 
-    2 broke
-    -------
+        2 newly broken
+        --------------
 
-    broken  404 Not Found
-      https://www.ashlock-canal.test/volunteers/rota.html
-      on https://www.ashlock-canal.test/ 50:7  a "Volunteer rota" in footer
-      on https://www.ashlock-canal.test/visit/ 46:7  a "Volunteer rota" in footer
-      on https://www.ashlock-canal.test/walks/ 45:7  a "Volunteer rota" in footer
-      and 70 more places
+        broken  404 Not Found
+          https://www.ashlock-canal.test/volunteers/rota.html
+          on https://www.ashlock-canal.test/ 50:7  a "Volunteer rota" in footer
+          on https://www.ashlock-canal.test/visit/ 46:7  a "Volunteer rota" in footer
+          on https://www.ashlock-canal.test/walks/ 45:7  a "Volunteer rota" in footer
+          and 70 more links
 
-    broken  404 Not Found
-      https://www.ashlock-canal.test/pictures/hazel-on-the-slip.jpg
-      on https://www.ashlock-canal.test/boats/hazel/ 30:4  img "Hazel on the slip in 1911" in main
+        broken  404 Not Found
+          https://www.ashlock-canal.test/pictures/hazel-on-the-slip.jpg
+          on https://www.ashlock-canal.test/boats/hazel/ 30:4  img "Hazel on the slip in 1911" in main
 
-    1 healed
-    --------
+        1 fixed
+        -------
 
-    was broken  404 Not Found
-      https://www.ashlock-canal.test/boats/hazel/
-      on https://www.ashlock-canal.test/boats/ 28:4  a "Hazel" in main
-      on https://www.ashlock-canal.test/accessibility/ 29:1  a "trip boat" in main
-      on https://www.ashlock-canal.test/diary/2026-09/ 28:4  a "Hazel" in main
+        was broken  404 Not Found
+          https://www.ashlock-canal.test/boats/hazel/
+          on https://www.ashlock-canal.test/boats/ 28:4  a "Hazel" in main
+          on https://www.ashlock-canal.test/accessibility/ 29:1  a "trip boat" in main
+          on https://www.ashlock-canal.test/diary/2026-09/ 28:4  a "Hazel" in main
 
-    To see more:
-      rummage compare 1 2
-      rummage findings --site museum
-    "#)
+        To see more:
+          rummage compare 1 2
+          rummage findings --site museum
+        "#)
     });
 }

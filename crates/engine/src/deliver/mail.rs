@@ -151,7 +151,7 @@ mod tests {
         Mail {
             from: "Rummage <rummage@a.test>".to_owned(),
             to: vec!["editor@a.test".to_owned(), "Zoë <zoe@a.test>".to_owned()],
-            subject: "a.test: 1 broke".to_owned(),
+            subject: "a.test: 1 newly broken".to_owned(),
             text: "one".to_owned(),
             html: "<p>one</p>".to_owned(),
             message_id: "rummage.1.2@a.test".to_owned(),

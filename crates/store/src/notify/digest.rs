@@ -48,6 +48,7 @@ pub struct Digest {
     /// Newly broken targets; in a first run, all broken ones.
     pub broke: Vec<DigestTarget>,
     /// Targets that were fixed, and are back.
+    #[serde(rename = "came_back")]
     pub returned: Vec<DigestTarget>,
     /// Targets that were waived, and no longer are.
     pub reopened: Vec<DigestTarget>,
@@ -61,6 +62,7 @@ pub struct Counts {
     /// Newly broken.
     pub broke: u64,
     /// Returned.
+    #[serde(rename = "came_back")]
     pub returned: u64,
     /// No longer waived.
     pub reopened: u64,

@@ -88,6 +88,6 @@ fn verdict(out: &mut dyn Write, row: &rummage_store::LinkRow) -> Result<(), View
     let style = style::of(row.outcome.verdict);
     let name = safe(&shorten(&target(row), LONGEST)).to_string();
     let verdict = row.outcome.verdict.as_str();
-    writeln!(out, "  {style}{verdict:8}{style:#} {name}  {}", cause_of(&row))?;
+    writeln!(out, "  {style}{verdict:8}{style:#} {name}  {}", cause_of(row))?;
     Ok(())
 }

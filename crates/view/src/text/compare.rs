@@ -84,7 +84,7 @@ pub fn comparison(
     writeln!(out, "{}", line(&changes))?;
     pages(out, later.run(), &comparison)?;
     let totals = later.run().totals()?;
-    part(out, later, &totals, listing, "broke", &comparison.broke)?;
+    part(out, later, &totals, listing, "newly broken", &comparison.broke)?;
     part(out, later, &totals, listing, "returned", &comparison.returned)?;
     healed(out, earlier, listing, &comparison.healed)?;
     short(out, later, listing, "still open", &comparison.open)?;
@@ -101,7 +101,7 @@ fn head(out: &mut dyn Write, one: &OpenRun<'_>, two: &OpenRun<'_>) -> Result<(),
     let run = |info: &RunInfo| format!("run {} of {}", info.number, when(info.started_at));
     let title = two.info().title.as_deref().unwrap_or_default();
     write!(out, "{STRONG}{}{STRONG:#}  {}", safe(&shorten(title, 60)), safe(&two.info().site))?;
-    writeln!(out, "  {FAINT}{} beside {}{FAINT:#}", run(two.info()), run(one.info()))?;
+    writeln!(out, "  {FAINT}{} compared with {}{FAINT:#}", run(two.info()), run(one.info()))?;
     Ok(())
 }
 

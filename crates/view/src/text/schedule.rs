@@ -68,7 +68,7 @@ pub fn schedule(
     write!(out, "{STRONG}{}{STRONG:#}  {}", safe(&shorten(title, 60)), safe(&run.info().site))?;
     writeln!(out, "  {FAINT}as of {}{FAINT:#}", when(now))?;
     let due = planned.iter().filter(|planned| planned.at <= now.as_second()).count() as u64;
-    let all = counted(planned.len() as u64, "address", "addresses");
+    let all = counted(planned.len() as u64, "URL", "URLs");
     writeln!(out, "{all} scheduled, {} due now", count(due))?;
     if planned.is_empty() {
         writeln!(out, "Working pages of the site are checked with each crawl: rummage crawl")?;
@@ -113,7 +113,7 @@ fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
     }
     let sum = |of: &BTreeMap<DueReason, u64>| of.values().sum::<u64>();
     let most = days.values().map(sum).max().unwrap_or(1).max(1);
-    writeln!(out, "\n{FAINT}a day{FAINT:#}")?;
+    writeln!(out, "\n{FAINT}per day{FAINT:#}")?;
     for (day, of) in days.iter().take(DAYS) {
         let all = sum(of);
         let length = usize::try_from((all * BAR).div_ceil(most)).unwrap_or_default();

@@ -46,16 +46,16 @@ pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
         .map(|row| {
             let site = safe(&shorten(&row.last.site, NAME)).to_string();
             let mut cells = self::cells(row);
-            let healed = count(row.changes.healed);
+            let fixed = count(row.changes.healed);
             cells.insert(0, row.last.number.to_string());
             cells.insert(1, site);
             cells.insert(2, row.last.kind.as_str().to_owned());
-            cells.push(healed);
+            cells.push(fixed);
             cells
         })
         .collect();
     let columns =
-        ["run", "site", "kind", "began", "state", "took", "pages", "open", "new", "healed"];
+        ["run", "site", "kind", "began", "state", "took", "pages", "open", "new", "fixed"];
     table(out, &columns, &rows)
 }
 

@@ -103,7 +103,7 @@ mod tests {
             text(&up, true),
             format!(
                 "patrol   running since {at}, process 7; recheck of museum: now\n         museum could \
-                 not be asked\\u{{1b}}\n"
+                 not be checked\\u{{1b}}\n"
             )
         );
         assert!(text(&up, false).contains("was killed"));
