@@ -1,11 +1,11 @@
 #!/usr/bin/env bash
-# How long a crawl of 5,000 pages takes, beside curl downloading the same addresses.
+# How long a crawl of 5,000 pages takes, compared with curl downloading the same URLs.
 #
 #   bench/crawl.sh [ROUNDS]
 #
 # Needs nginx, curl and GNU time (Debian: nginx-light curl time). The site is made
 # by crates/demo/examples/large_site.rs under target/bench and served on loopback;
-# nginx is the one that this script starts, and ends with it. Times are noisy: what
+# nginx is started and stopped by this script. Times are noisy: what
 # counts is the ratio within one run.
 set -euo pipefail
 cd "$(dirname "$0")/.."
@@ -27,14 +27,14 @@ daemon off;
 events { worker_connections 1024; }
 http {
   types { text/html html; text/css css; image/jpeg jpg; }
-  log_format octets '\$bytes_sent';
+  log_format bytes '\$bytes_sent';
   access_log off;
   sendfile on;
   keepalive_requests 100000;
   client_body_temp_path body; proxy_temp_path proxy; fastcgi_temp_path fcgi;
   uwsgi_temp_path uwsgi; scgi_temp_path scgi;
   server { listen 127.0.0.1:$port; root $PWD/$work/site; }
-  server { listen 127.0.0.1:$again; root $PWD/$work/site; access_log octets octets; }
+  server { listen 127.0.0.1:$again; root $PWD/$work/site; access_log bytes bytes; }
 }
 CONF
 nginx -p "$PWD/$work/nginx/" -c "$PWD/$work/nginx.conf" &
@@ -65,20 +65,20 @@ target/release/rummage findings --store "$work/store.db" | head -n 4
 ls -l "$work/store.db" | awk '{ printf "store: %.1f MiB\n", $5 / 1048576 }'
 
 # The same site twice over, unchanged: what a second crawl costs beside the first.
-octets() { awk '{ sum += $1 } END { print sum + 0 }' "$work/nginx/octets"; }
+bytes() { awk '{ sum += $1 } END { print sum + 0 }' "$work/nginx/bytes"; }
 rm -f "$work"/twice.db*
-: >"$work/nginx/octets"
+: >"$work/nginx/bytes"
 crawl=(target/release/rummage crawl "127.0.0.1:$again" --externals note --store "$work/twice.db" --quiet)
 read -r first _ < <(seconds "${crawl[@]}")
 size=$(stat -c %s "$work/twice.db")
-sent=$(octets) before=$(octets)
+sent=$(bytes) before=$(bytes)
 for round in $(seq "$rounds"); do
   read -r second memory < <(seconds "${crawl[@]}")
-  now=$(octets)
+  now=$(bytes)
   grown=$(stat -c %s "$work/twice.db")
   awk -v n="$round" -v a="$first" -v b="$second" -v x="$sent" -v y="$((now - before))" \
     -v s="$size" -v g="$((grown - size))" -v m="$memory" \
-    'BEGIN { printf "again %d: %.2f s beside %.2f s (%.2f), %.2f %% of the octets, store +%.1f %%, %d MiB\n",
+    'BEGIN { printf "again %d: %.2f s beside %.2f s (%.2f), %.2f %% of the bytes, store +%.1f %%, %d MiB\n",
              n, b, a, b / a, 100 * y / x, 100 * g / s, m }'
   size=$grown before=$now
 done

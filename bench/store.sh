@@ -1,11 +1,11 @@
 #!/usr/bin/env bash
-# A store of 1,000,000 addresses and 10,000,000 links: how quickly it is written through the
+# A store of 1,000,000 URLs and 10,000,000 links: how quickly it is written through the
 # real writer, how large it is, what a second run adds, and how long each listing takes.
 #
 #   bench/store.sh [PAGES]
 #
 # Needs GNU time (Debian: time). Times are noisy; the first lines have what this machine's
-# SQLite inserts in plain rows beside them.
+# SQLite inserts in plain rows for comparison.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 pages=${1:-100000}

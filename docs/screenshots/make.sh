@@ -128,8 +128,8 @@ rm -f "$work/emails"/*
 )
 python3 - "$work/emails/1.eml" >"$work/digest.html" <<'PYTHON'
 import email, email.policy, sys
-letter = email.message_from_binary_file(open(sys.argv[1], "rb"), policy=email.policy.default)
-print(letter.get_body(["html"]).get_content())
+message = email.message_from_binary_file(open(sys.argv[1], "rb"), policy=email.policy.default)
+print(message.get_body(["html"]).get_content())
 PYTHON
 page digest "$work/digest.html"
 rm "$work/rummage.toml"

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
-/// Gives the current time. The only place in the program that asks the system for it.
+/// Gives the current time. The only place in the program that reads the system clock.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct WallClock(fn() -> Timestamp);
 

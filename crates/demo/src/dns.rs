@@ -29,7 +29,7 @@ pub(crate) async fn serve(socket: UdpSocket, hosts: Arc<BTreeMap<String, Host>>)
         let Ok(question) = Message::from_vec(&buffer[..length]) else { continue };
         let Some(answer) = answer(&question, &hosts, false) else { continue };
         if let Ok(answer) = answer.to_vec() {
-            // A resolver that has gone away will ask again or not.
+            // A resolver that has gone away needs no answer.
             let _ = socket.send_to(&answer, peer).await;
         }
     }
@@ -40,7 +40,7 @@ pub(crate) async fn serve_tcp(listener: TcpListener, hosts: Arc<BTreeMap<String,
     let mut tasks = JoinSet::new();
     loop {
         let Ok((stream, _)) = listener.accept().await else { continue };
-        // A resolver that has gone away will ask again or not.
+        // A resolver that has gone away needs no answer.
         tasks.spawn(converse(stream, Arc::clone(&hosts)));
         while tasks.try_join_next().is_some() {}
     }

@@ -1,4 +1,4 @@
-//! The clock of a run. The core has none: it is told the moment.
+//! The clock of a run. The core has none: it receives each moment.
 
 use std::time::{Duration, Instant};
 

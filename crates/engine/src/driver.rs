@@ -13,7 +13,7 @@ use crate::cache_reader::{CacheHit, CacheLookup, CacheReader};
 use crate::recorder::{Failed, Recorder};
 use crate::{Clock, EngineError, Fetcher, panics};
 
-/// How often observers are told the progress.
+/// How often observers receive the progress.
 const TICK: Duration = Duration::from_millis(100);
 
 /// A signal to stop: the value becomes true.

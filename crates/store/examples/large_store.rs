@@ -31,7 +31,7 @@ const BATCH: usize = 200;
 fn main() -> Result<(), Box<dyn Error>> {
     let mut arguments = std::env::args().skip(1);
     let path = arguments.next().ok_or("name a file")?;
-    let mut number = |preset: usize| arguments.next().map_or(Ok(preset), |text| text.parse());
+    let mut number = |default: usize| arguments.next().map_or(Ok(default), |text| text.parse());
     let site = Site { pages: number(100_000)?, links: number(100)? };
     let runs = number(2)?;
     for run in 1..=runs {
@@ -48,7 +48,7 @@ fn main() -> Result<(), Box<dyn Error>> {
         );
         let now = size(&path);
         println!(
-            "run {run}: the file has {:.1} MiB, {:.1} octets a link",
+            "run {run}: the file has {:.1} MiB, {:.1} bytes per link",
             now as f64 / 1_048_576.0,
             now as f64 / links as f64,
         );
@@ -148,7 +148,7 @@ impl Site {
                 events.push(bounded());
             }
             for number in page * URLS..(page + 1) * URLS {
-                self.ask(number, &mut events);
+                self.request(number, &mut events);
             }
             let id = UrlId::from_index(page * URLS);
             let (reading, targets) = reading;
@@ -211,7 +211,7 @@ impl Site {
         (builder.finish(false), targets)
     }
 
-    fn ask(&self, number: usize, events: &mut Vec<Event>) {
+    fn request(&self, number: usize, events: &mut Vec<Event>) {
         let id = UrlId::from_index(number);
         let is_page = number.is_multiple_of(URLS);
         let broken = number % 100 == 55;

@@ -1,4 +1,4 @@
-//! A patrol: rounds over sites until it is told to stop.
+//! A patrol: rounds over sites until a signal stops it.
 //!
 //! [`rummage_core::schedule::patrol`] decides what comes next, from what [`site`] looks up;
 //! [`log`] reports it. All state is in the store, so that a patrol that is killed continues where
@@ -100,7 +100,7 @@ impl<'a> Patrol<'a> {
         })
     }
 
-    /// Makes rounds until it is told to stop, or a single one.
+    /// Makes rounds until a signal stops it, or a single one.
     pub(crate) async fn run(mut self) -> Exit {
         let stop = stop_on_signal();
         let began = self.session.clock.now().as_second();

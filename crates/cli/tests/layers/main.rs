@@ -24,7 +24,8 @@ fn the_files_of_a_crate_have_no_dependency_cycles() {
         let needs = Crate::parse(&folder).needs();
         assert!(needs.len() > 5, "{name} has files that need others");
         for circle in cycles::find(&needs) {
-            writeln!(report, "{name}: {} files in a circle", circle.len()).unwrap();
+            writeln!(report, "{name}: {} files import each other in a cycle", circle.len())
+                .unwrap();
             for file in &circle {
                 for (other, names) in needs[file].iter().filter(|(to, _)| circle.contains(*to)) {
                     let names: Vec<&str> = names.iter().map(String::as_str).collect();

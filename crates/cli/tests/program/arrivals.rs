@@ -128,7 +128,7 @@ fn several_logs_compressed_or_truncated_count_as_far_as_possible() {
     }
     let packed = packed.finish().unwrap();
     fs::write(stage.path("one.gz"), &packed).unwrap();
-    fs::write(stage.path("torn.gz"), &packed[..packed.len() / 2]).unwrap();
+    fs::write(stage.path("truncated.gz"), &packed[..packed.len() / 2]).unwrap();
     fs::write(stage.path("two.log"), line("/0") + &line("/x")).unwrap();
     fs::write(stage.path("empty.log"), "").unwrap();
     fs::write(stage.path("long.log"), [&vec![b'x'; 3 << 20], line("/y").as_bytes()].concat())
@@ -136,7 +136,7 @@ fn several_logs_compressed_or_truncated_count_as_far_as_possible() {
     let outcome = stage.run(&["arrivals", "one.gz", "two.log"]).ends(0);
     assert!(outcome.out.contains("one.gz, two.log  2,002 lines"), "{outcome}");
     assert!(outcome.out.contains("8 URLs missing: 2,002 requests by people"), "{outcome}");
-    let outcome = stage.run(&["arrivals", "torn.gz"]).ends(3);
+    let outcome = stage.run(&["arrivals", "truncated.gz"]).ends(3);
     assert!(outcome.err.contains("the gzip data ends early"), "{outcome}");
     assert!(outcome.out.contains("7 URLs missing"), "{outcome}");
     let outcome = stage.run(&["arrivals", "empty.log"]).ends(3);

@@ -176,11 +176,11 @@ fn the_password_for_a_start_url_comes_from_netrc_and_is_not_stored() {
 #[test]
 fn the_demo_writes_files_and_shows_commands_for_them() {
     let folder = tempfile::TempDir::new().unwrap();
-    let words = ["demo", "files", "at hand"];
+    let words = ["demo", "files", "local copy"];
     let mut command = program(&words);
     let outcome = finish(&words, command.current_dir(folder.path())).ends(0);
-    assert!(outcome.out.contains("rummage probe at hand/urls.csv"), "{outcome}");
+    assert!(outcome.out.contains("rummage probe local copy/urls.csv"), "{outcome}");
     for name in ["public/index.html", "urls.csv", "access.log"] {
-        assert!(folder.path().join("at hand").join(name).is_file(), "{name}");
+        assert!(folder.path().join("local copy").join(name).is_file(), "{name}");
     }
 }

@@ -60,13 +60,13 @@ fn text_from_pages_stays_text_in_every_format() {
                 <a href='@x:y'>+44</a>";
     let stage = Stage::new(&site("a.test", &[("/", page(html))]));
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
-    let ask = |format| stage.run(&["findings", "--all", "--format", format]).ends(0).out;
-    let csv = ask("csv");
+    let list = |format| stage.run(&["findings", "--all", "--format", format]).ends(0).out;
+    let csv = list("csv");
     assert!(csv.contains(",'=1+1|[x](javascript:1)"), "{csv}");
     assert!(csv.contains(",'+44,'@x:y,"), "{csv}");
-    let md = ask("md");
+    let md = list("md");
     assert!(md.contains("=1+1\\|\\[x\\](javascript:1)"), "{md}");
-    for text in [ask("md"), ask("text"), ask("jsonl"), ask("json")] {
+    for text in [list("md"), list("text"), list("jsonl"), list("json")] {
         assert!(!text.contains('\u{1b}'), "{text}");
     }
     for group in ["page", "host", "cause", "none"] {

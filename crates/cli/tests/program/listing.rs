@@ -74,12 +74,12 @@ fn csv_jsonl_and_json_have_the_same_rows() {
         let stage = Stage::new(&scenario);
         stage.run(&["crawl", &scenario.start, "--timeout", "500ms", "-q"]).ends(1);
         for filter in [&[][..], &["--all"], &["--status", "4xx"], &["--element", "img,link"]] {
-            let ask = |format| {
+            let list = |format| {
                 let words = [&["findings", "--format", format], filter].concat();
                 stage.run(&words).ends(0)
             };
-            let (lines, json) = (ask("jsonl").json(), ask("json"));
-            let rows = csv(&ask("csv"));
+            let (lines, json) = (list("jsonl").json(), list("json"));
+            let rows = csv(&list("csv"));
             let keys: Vec<&str> = lines.first().map_or(Vec::new(), |line| {
                 line.as_object().unwrap().keys().map(String::as_str).collect()
             });
@@ -122,11 +122,11 @@ fn each_filter_matches_exactly_what_it_names() {
     let scenario = generated(21);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", &scenario.start, "--timeout", "500ms", "-q"]).ends(1);
-    let ask = |filter: &[&str]| -> Vec<Value> {
+    let list = |filter: &[&str]| -> Vec<Value> {
         let words = [&["findings", "--all", "--format", "jsonl"][..], filter].concat();
         stage.run(&words).ends(0).json()
     };
-    let all = ask(&[]);
+    let all = list(&[]);
     let text = |line: &Value, key: &str| line[key].as_str().unwrap_or_default().to_owned();
     let status = |line: &Value| line["status"].as_u64().unwrap_or_default();
     let first = &all[all.len() / 2];
@@ -159,10 +159,10 @@ fn each_filter_matches_exactly_what_it_names() {
     ];
     for (filter, holds) in &filters {
         let expected: Vec<&Value> = all.iter().filter(|line| holds(line)).collect();
-        let found = ask(filter);
+        let found = list(filter);
         assert_eq!(found.iter().collect::<Vec<_>>(), expected, "{filter:?}");
     }
-    let found = ask(&["--search", &word.to_uppercase()]);
+    let found = list(&["--search", &word.to_uppercase()]);
     assert!(!found.is_empty() && found.len() <= all.len());
     assert!(found.iter().all(|line| {
         let all = ["target", "page", "text", "written"].map(|key| text(line, key).to_lowercase());

@@ -9,7 +9,7 @@ use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
 use crate::running::Running;
 
-fn walked(html: &str) -> Scenario {
+fn linking_page(html: &str) -> Scenario {
     let home = page("<a href=/news>n</a><a href=/old>o</a>");
     let news = page(&format!("<footer><a href=/lost>l</a></footer>{html}"));
     site(
@@ -25,7 +25,7 @@ fn walked(html: &str) -> Scenario {
 
 #[test]
 fn a_page_of_an_unknown_site_is_checked_alone_in_source_order() {
-    let stage = Stage::new(&walked("<a href=/sound>s</a><a href=/gone>g</a>"));
+    let stage = Stage::new(&linking_page("<a href=/sound>s</a><a href=/gone>g</a>"));
     let outcome = stage.run(&["page", "http://a.test/news"]).ends(1);
     assert!(outcome.out.contains("3 links: 2 broken, 0 doubtful, 0 moved, 1 sound\n"), "{outcome}");
     assert!(
@@ -34,7 +34,7 @@ fn a_page_of_an_unknown_site_is_checked_alone_in_source_order() {
     );
     let mut requests: Vec<String> =
         stage.web.requests().into_iter().map(|requests| requests.path).collect();
-    requests.retain(|path| !path.contains("made-up") && path != "/robots.txt");
+    requests.retain(|path| !path.contains("rummage-nonexistent") && path != "/robots.txt");
     requests.sort();
     requests.dedup();
     assert_eq!(requests, ["/gone", "/lost", "/news", "/sound"], "nothing else of the site");
@@ -42,10 +42,10 @@ fn a_page_of_an_unknown_site_is_checked_alone_in_source_order() {
 
 #[test]
 fn in_a_known_site_new_links_are_marked_and_everything_else_is_kept() {
-    let one = Stage::new(&walked("<a href=/gone>g</a>"));
+    let one = Stage::new(&linking_page("<a href=/gone>g</a>"));
     let store = one.path("store.db").display().to_string();
     one.run(&["crawl", "http://a.test", "--store", &store]).ends(1);
-    let two = Stage::new(&walked("<a href=/sound>s</a><a href=/typo>t</a>"));
+    let two = Stage::new(&linking_page("<a href=/sound>s</a><a href=/typo>t</a>"));
     let words = ["page", "http://a.test/news", "--store", &store];
     let outcome = two.run(&words).ends(1);
     assert!(
@@ -104,7 +104,7 @@ fn a_draft_is_checked_at_its_future_url_and_not_stored() {
 
 #[test]
 fn mistakes_with_drafts_are_explained() {
-    let stage = Stage::new(&walked(""));
+    let stage = Stage::new(&linking_page(""));
     fs::write(stage.path("draft.html"), "").unwrap();
     let complaint = |words: &[&str]| stage.run(words).ends(2).err;
     let outcome = complaint(&["page", "draft.html"]);

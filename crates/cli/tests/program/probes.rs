@@ -66,7 +66,7 @@ fn lists_of_every_format_are_read_and_each_url_is_checked_once() {
     let requests = &stage.web.requests()[before..];
     let gone = requests.iter().filter(|requests| requests.path == "/gone").count();
     assert_eq!(gone, 2, "once, and once to be sure");
-    assert!(!requests.iter().any(|requests| requests.path == "/lost"), "pages are not walked");
+    assert!(!requests.iter().any(|requests| requests.path == "/lost"), "pages are not parsed");
     assert_eq!(entries(&stage, &["http://a.test/", "http://a.test/gone"], 1), expected(&both));
 }
 
@@ -113,7 +113,7 @@ fn the_museums_spreadsheet_gets_its_verdicts_and_is_otherwise_unchanged() {
     assert_eq!(stage.run(&words).ends(1).out, checked, "the same on standard output");
 }
 
-fn told(stage: &Stage, words: &[&str], code: i32) -> Outcome {
+fn probe(stage: &Stage, words: &[&str], code: i32) -> Outcome {
     stage.run(&[&["probe", "--timeout", "500ms"], words].concat()).ends(code)
 }
 
@@ -121,11 +121,11 @@ fn told(stage: &Stage, words: &[&str], code: i32) -> Outcome {
 fn unreadable_lines_are_reported_and_the_rest_is_checked() {
     let long =
         [b"http://a.test/\n".as_slice(), &vec![b'x'; 3 << 20], b"\nhttp://a.test/gone\n"].concat();
-    let mut torn = GzEncoder::new(Vec::new(), Compression::none());
+    let mut truncated = GzEncoder::new(Vec::new(), Compression::none());
     for number in 0..2 {
-        writeln!(torn, "http://a.test/?{number}").unwrap();
+        writeln!(truncated, "http://a.test/?{number}").unwrap();
     }
-    let torn = torn.finish().unwrap();
+    let truncated = truncated.finish().unwrap();
     let bomb = "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;&a;&a;&a;&a;\">]>\
         <urlset><url><loc>http://a.test/&b;</loc></url></urlset>";
     let stage = stage(&[
@@ -135,7 +135,7 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
         ("long.txt", &long),
         ("long.csv", &long),
         ("ragged.csv", b"n,url\n1,http://a.test/\n2\n3,http://a.test/two,more\n"),
-        ("torn.gz", &torn[..torn.len() - 24]),
+        ("truncated.gz", &truncated[..truncated.len() - 24]),
         ("bomb.xml", bomb.as_bytes()),
         ("noaddress.csv", b"a,b\n1,2\n"),
     ]);
@@ -148,7 +148,7 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
         ("long.csv", "long.csv, line 2: longer than 1 MiB; everything before it was read", 1),
         ("noaddress.csv", "noaddress.csv contains no URL", 0),
     ] {
-        let outcome = told(&stage, &[name], 3);
+        let outcome = probe(&stage, &[name], 3);
         assert!(outcome.err.contains(complaint), "{complaint} in {outcome}");
         let what = match entries {
             1 => "Checked 1 entry ".to_owned(),
@@ -156,10 +156,10 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
         };
         assert!(outcome.out.contains(&what), "{what} in {outcome}");
     }
-    let outcome = told(&stage, &["torn.gz", "--limit", "1"], 3);
-    assert!(outcome.err.contains("torn.gz: its gzip data ends early"), "{outcome}");
+    let outcome = probe(&stage, &["truncated.gz", "--limit", "1"], 3);
+    assert!(outcome.err.contains("truncated.gz: its gzip data ends early"), "{outcome}");
     assert!(!outcome.out.contains("Checked 0 entries"), "what came before is checked: {outcome}");
-    let outcome = told(&stage, &["bomb.xml"], 3);
+    let outcome = probe(&stage, &["bomb.xml"], 3);
     assert!(outcome.out.contains("bomb.xml is not a valid sitemap, or is incomplete"), "{outcome}");
 }
 
@@ -167,7 +167,7 @@ fn unreadable_lines_are_reported_and_the_rest_is_checked() {
 fn mistakes_are_explained() {
     let stage =
         stage(&[("list.csv", b"n,url\n1,http://a.test/\n"), ("list.txt", b"http://a.test/\n")]);
-    let complaint = |words: &[&str]| told(&stage, words, 2).err;
+    let complaint = |words: &[&str]| probe(&stage, words, 2).err;
     assert!(complaint(&["lost.csv"]).contains("lost.csv is neither a URL nor an existing file"));
     assert!(complaint(&["."]).contains("To check the links of a built site: rummage crawl ."));
     let outcome = complaint(&["list.csv", "--column", "adress"]);
@@ -182,12 +182,12 @@ fn mistakes_are_explained() {
 fn a_probe_is_a_run_and_the_default_site_stays_that_of_the_last_crawl() {
     let stage = stage(&[("list.txt", b"http://a.test/gone\n")]);
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
-    told(&stage, &["list.txt"], 1);
+    probe(&stage, &["list.txt"], 1);
     let outcome = stage.run(&["findings"]).ends(0);
     assert!(outcome.out.contains("a.test  run 1, "), "{outcome}");
     let outcome = stage.run(&["findings", "--run", "2"]).ends(0);
     assert!(outcome.out.contains("./list.txt  probe, run 2, "), "{outcome}");
-    let outcome = told(&stage, &["list.txt"], 1);
+    let outcome = probe(&stage, &["list.txt"], 1);
     assert!(
         outcome.out.contains(": 0 newly broken, 0 returned, 0 fixed, 1 still open"),
         "{outcome}"

@@ -171,8 +171,8 @@ fn unchanged_pages_are_not_sent_again_and_have_the_same_links() {
     let first = links(&one);
     let second = one.run(&crawl).ends(1);
     for page in ["", "news", "still"] {
-        let told = format!("GET http://a.test/{page} 200, unchanged (304)");
-        assert!(second.err.contains(&told), "{told} in {second}");
+        let line = format!("GET http://a.test/{page} 200, unchanged (304)");
+        assert!(second.err.contains(&line), "{line} in {second}");
     }
     assert_eq!(links(&one), first);
     let third = two.run(&crawl).ends(1);

@@ -66,7 +66,7 @@ fn the_examples_work() {
         for line in lines {
             let start = line.split('…').next().unwrap();
             let whole = !line.contains('…');
-            let is = |told: &str| told == line || (!whole && told.starts_with(start));
+            let is = |shown: &str| shown == line || (!whole && shown.starts_with(start));
             assert!(outcome.out.lines().any(is), "{line:?} in {outcome}");
         }
     }

@@ -1,4 +1,4 @@
-//! What a machine has to say to those above it.
+//! Messages from a machine to those above it.
 
 use super::messages::{Halt, StartProblem, UrlId};
 use super::urls::Roles;
@@ -6,13 +6,13 @@ use crate::evidence::AttemptOutcome;
 use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
-/// Something that follows from what a machine was told, and that concerns a higher one.
-/// Effects are applied in the order in which they were said.
+/// A consequence of an input to one machine that concerns a higher one.
+/// Effects are applied in the order in which they were sent.
 #[derive(Debug)]
 pub(super) enum Effect {
     /// For discovery: a URL has this role, as well. `first`: it is requested before others.
     Use { id: UrlId, roles: Roles, first: bool },
-    /// For judging: a URL is doubtful, for a cause that says nothing about the URL itself.
+    /// For judging: a URL is doubtful, for a cause outside the URL itself.
     Defer { id: UrlId, cause: Cause },
     /// For judging: a server that serves other requests refused a URL: its verdict.
     FinalizeRefused { id: UrlId, outcome: AttemptOutcome },

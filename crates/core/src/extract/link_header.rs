@@ -78,7 +78,7 @@ mod tests {
             ("</a>", &["/a "]),
             ("</a>; title=\"a\\\"; rel=x\"; rel=y", &["/a y"]),
             ("no link", &[]),
-            ("</torn", &[]),
+            ("</truncated", &[]),
         ] {
             assert_eq!(seen(value), expected, "{value}");
         }

@@ -61,7 +61,7 @@ pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
 }
 
 /// A hash of the part of the base that a reference depends on; `None` if it depends on all of it,
-/// or cannot be told easily.
+/// or is hard to determine.
 fn depends_on(base: &BaseKeys, written: &str) -> Option<u64> {
     let first = *written.as_bytes().first()?;
     // The URL parser removes white space and control characters: rare, so parsed each time.

@@ -1,4 +1,4 @@
-//! URLs: from references in a page to URLs in normal form, and everything that can be told from a
+//! URLs: from references in a page to URLs in normal form, and everything that follows from a
 //! URL itself: its scope, whether a pattern matches, its query and fragment.
 
 pub mod fragment;

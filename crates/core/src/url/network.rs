@@ -6,8 +6,8 @@ use url::{Host, Url};
 
 /// Whether a URL names this machine: by IP address, or as `localhost` (RFC 6761 §6.3).
 #[must_use]
-pub fn is_loopback(address: &Url) -> bool {
-    match address.host() {
+pub fn is_loopback(url: &Url) -> bool {
+    match url.host() {
         Some(Host::Ipv4(ip)) => ip.is_loopback(),
         Some(Host::Ipv6(ip)) => ip.is_loopback(),
         Some(Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),

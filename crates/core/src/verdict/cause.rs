@@ -258,7 +258,7 @@ causes! {
     /// A link that leads nowhere.
     Placeholder = "placeholder", OfLink, "placeholder link",
         "The link leads nowhere: its URL is empty, #, or a script that does nothing. No script \
-         handles the click, and the link does not stand for the current page in a menu."
+         handles the click, and the link is not the current entry of a menu."
         ["give it a URL, or make it a button."];
     /// Moved permanently.
     MovedPermanently = "moved-permanently", Lasting, "moved permanently",

@@ -116,11 +116,11 @@ fn recalled_results_say_nothing_about_the_server_now() {
     let seen = down.crawl(Settings::default());
     assert_eq!(seen.verdict("http://b.test/fine"), "sound 200");
     assert!(seen.verdict("http://b.test/down").starts_with("broken connection-refused"));
-    let told = |(url, response): &&(String, Response)| {
+    let unchanged = |(url, response): &&(String, Response)| {
         url == "http://b.test/down"
             && matches!(response.attempt.outcome, AttemptOutcome::Failure(_))
     };
-    assert!(seen.replies.iter().filter(told).count() >= 3, "asked as often as ever");
+    assert!(seen.replies.iter().filter(unchanged).count() >= 3, "requested as often as before");
 }
 
 /// Of a page that was not parsed then, only the title is known: that is not a page without links.
@@ -150,5 +150,5 @@ fn a_stored_title_is_not_taken_for_a_page() {
     }
     assert!(read.contains(&"http://a.test/p2".to_owned()), "{read:?}");
     assert!(!read.contains(&"http://a.test/p3".to_owned()), "{read:?}");
-    assert!(titles.contains(&"Page three".to_owned()), "its title is told");
+    assert!(titles.contains(&"Page three".to_owned()), "its title is reported");
 }

@@ -67,7 +67,7 @@ fn a_listed_page_without_links_to_it_is_parsed_and_reported() {
     };
     let seen = site().crawl(settings.clone());
     assert_eq!(unreached(&seen), ["http://a.test/alone", "http://a.test/hidden/"]);
-    assert!(seen.pages.contains(&"http://a.test/hidden/deep".to_owned()), "its links are walked");
+    assert!(seen.pages.contains(&"http://a.test/hidden/deep".to_owned()), "its links are followed");
     for name in ["http://a.test/index.html", "http://a.test/one.html", "http://a.test/alone.html"] {
         assert_eq!(seen.times_requested(name), 0, "{name} is a page that is known by another name");
     }
@@ -108,7 +108,7 @@ fn every_list_entry_is_checked_once_and_nothing_is_crawled() {
     assert_eq!(seen.verdict("nonsense"), "broken malformed-url");
     assert!(seen.verdicts.contains_key("https://www.c.test/"));
     assert_eq!(seen.times_requested("http://a.test/"), 1);
-    assert_eq!(seen.times_requested("http://a.test/one"), 0, "pages are not walked");
+    assert_eq!(seen.times_requested("http://a.test/one"), 0, "pages are not parsed");
     assert_eq!(seen.times_requested("http://a.test/robots.txt"), 0);
     assert_eq!(seen.pages, ["file:///one.txt", "file:///two.txt"]);
     assert!(unreached(&seen).is_empty());

@@ -138,7 +138,7 @@ fn retry_after_is_obeyed_once_and_applies_to_the_whole_server() {
         .on("http://a.test/always", busy(10));
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/long"), "doubtful busy 429");
-    assert_eq!(seen.times_requested("http://a.test/long"), 1, "nobody waits for an hour");
+    assert_eq!(seen.times_requested("http://a.test/long"), 1, "the run does not wait for an hour");
     assert_eq!(seen.verdict("http://a.test/always"), "doubtful busy 429");
     assert!(seen.end.since_start() < Duration::from_secs(60));
 }

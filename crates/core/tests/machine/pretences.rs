@@ -55,8 +55,8 @@ fn a_page_like_that_of_a_nonexistent_test_url_is_doubtful() {
     assert_eq!(seen.verdict("http://a.test/shop/gone"), "doubtful soft-404 200");
     assert_eq!(seen.verdict("http://a.test/shop/mugs"), "sound 200");
     assert_eq!(seen.verdict("http://a.test/shop/cards"), "sound 200");
-    let made_up = seen.started - seen.requests.len();
-    assert!(made_up <= 4, "one address a folder is made up, not one a page: {made_up}");
+    let test_urls = seen.started - seen.requests.len();
+    assert!(test_urls <= 4, "one test URL per folder, not per page: {test_urls}");
 }
 
 #[test]
@@ -195,7 +195,7 @@ fn placeholders_and_mixed_content_are_reported() {
             "mixed-content http://b.test/x.js on https://a.test/",
         ]
     );
-    assert_eq!(seen.verdict("https://b.test/x.png"), "sound 200", "browsers ask by https");
+    assert_eq!(seen.verdict("https://b.test/x.png"), "sound 200", "browsers use https");
     assert!(
         !seen.verdicts.contains_key("http://b.test/x.png")
             || seen.times_requested("http://b.test/x.png") == 0

@@ -51,6 +51,6 @@ proptest! {
         prop_assert_eq!(second.missing.len(), whole.missing.len());
         prop_assert_eq!(second.crawl.progress(), whole.crawl.progress());
         let requested = first.replies.len() + second.started;
-        prop_assert_eq!(requested, whole.started, "nothing is asked twice");
+        prop_assert_eq!(requested, whole.started, "nothing is requested twice");
     }
 }

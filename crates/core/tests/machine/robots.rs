@@ -28,7 +28,11 @@ fn a_disallowed_page_is_requested_and_not_parsed() {
     assert_eq!(seen.pages[1..], ["http://a.test/", "http://a.test/open/"]);
     assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200 (not read: robots)");
     assert_eq!(seen.verdict("http://a.test/closed/2"), "sound 200 (not read: robots)");
-    assert_eq!(seen.verdict("http://b.test/closed/"), "sound 200", "externals are only asked");
+    assert_eq!(
+        seen.verdict("http://b.test/closed/"),
+        "sound 200",
+        "externals are checked, not parsed"
+    );
     assert!(!seen.verdicts.contains_key("http://a.test/hidden"));
 }
 
@@ -90,7 +94,7 @@ fn redirects_of_robots_txt_are_followed_to_other_hosts() {
         assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200 (not read: robots)");
     }
     let seen = site(Act::Redirect(302, "/robots.txt".into())).crawl(Settings::default());
-    assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "sent round in a circle");
+    assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "redirected in a loop");
 }
 
 #[test]

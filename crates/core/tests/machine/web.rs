@@ -294,7 +294,7 @@ impl Web {
             }
             let reply = in_flight.peek().map(|Reverse((at, _))| *at);
             let timer = seen.crawl.poll_timeout();
-            now = reply.into_iter().chain(timer).min().expect("somebody must act next").max(now);
+            now = reply.into_iter().chain(timer).min().expect("the crawl has a next step").max(now);
             if reply == Some(now) {
                 let Reverse((_, number)) = in_flight.pop().unwrap();
                 let (began, request, outcome) = waiting.remove(&number).unwrap();
@@ -331,7 +331,7 @@ impl Web {
                 break;
             }
             if in_flight.is_empty() {
-                now = seen.crawl.poll_timeout().expect("somebody must act next").max(now);
+                now = seen.crawl.poll_timeout().expect("the crawl has a next step").max(now);
                 continue;
             }
             now = now + (mischief.delay)();

@@ -75,12 +75,12 @@ fn compare(markup: &str) -> Result<(), TestCaseError> {
 /// The same documents each time, unless PROPTEST_RNG_SEED is set: this measures how close the
 /// rules are to the standard, and does not prove it.
 fn config() -> ProptestConfig {
-    let preset = ProptestConfig::default();
-    let rng_seed = match preset.rng_seed {
+    let default = ProptestConfig::default();
+    let rng_seed = match default.rng_seed {
         RngSeed::Random => RngSeed::Fixed(2026),
         given => given,
     };
-    ProptestConfig { cases: preset.cases.max(2000), rng_seed, ..preset }
+    ProptestConfig { cases: default.cases.max(2000), rng_seed, ..default }
 }
 
 proptest! {

@@ -25,7 +25,7 @@ pub(crate) fn links(document: &Numbered) -> Vec<String> {
     };
     let dom = parse_document(RcDom::default(), options).one(document.text.as_str());
     let mut elements = BTreeMap::new();
-    walk(&dom.document, None, &mut elements);
+    visit(&dom.document, None, &mut elements);
     let mut lines = Vec::new();
     for (number, element) in elements {
         let Some(&(line, column)) = document.positions.get(number) else { continue };
@@ -46,7 +46,7 @@ fn fold(text: &str) -> String {
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
-fn walk(node: &Handle, region: Option<&'static str>, found: &mut BTreeMap<usize, Element>) {
+fn visit(node: &Handle, region: Option<&'static str>, found: &mut BTreeMap<usize, Element>) {
     let mut region = region;
     if let NodeData::Element { name, attrs, .. } = &node.data {
         let attrs = attrs.borrow();
@@ -81,7 +81,7 @@ fn walk(node: &Handle, region: Option<&'static str>, found: &mut BTreeMap<usize,
         }
     }
     for child in node.children.borrow().iter() {
-        walk(child, region, found);
+        visit(child, region, found);
     }
 }
 

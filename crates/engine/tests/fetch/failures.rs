@@ -4,7 +4,7 @@ use rummage_core::evidence::{Failure, Stage};
 use tokio::net::{TcpListener, TcpSocket};
 
 use crate::script::{
-    Play, TIMEOUT, answer, ask, config, failure, fetch, page, request, say, serve,
+    Play, TIMEOUT, answer, config, failure, fetch, fetch_from, page, request, say, serve,
 };
 
 #[tokio::test]
@@ -17,17 +17,17 @@ async fn a_closed_port_refuses() {
 
 #[tokio::test]
 async fn a_reset_is_repeated_at_once_and_then_reported() {
-    assert_eq!(*failure(&ask(vec![Play::Reset]).await), Failure::Reset);
-    let reply = ask(vec![Play::Reset, page("", b"fine")]).await;
+    assert_eq!(*failure(&fetch_from(vec![Play::Reset]).await), Failure::Reset);
+    let reply = fetch_from(vec![Play::Reset, page("", b"fine")]).await;
     assert_eq!(answer(&reply).status, 200);
 }
 
 #[tokio::test]
 async fn a_later_attempt_is_not_repeated() {
     let server = serve(vec![Play::Reset, page("", b"fine")]).await;
-    let mut asked = request(&format!("http://{server}/"));
-    asked.later = true;
-    assert_eq!(*failure(&fetch(config(), asked).await), Failure::Reset);
+    let mut wanted = request(&format!("http://{server}/"));
+    wanted.later = true;
+    assert_eq!(*failure(&fetch(config(), wanted).await), Failure::Reset);
 }
 
 #[tokio::test]
@@ -45,7 +45,7 @@ async fn a_closed_kept_alive_connection_is_not_a_failure() {
 
 #[tokio::test]
 async fn silence_costs_its_time() {
-    let reply = ask(vec![Play::Hang]).await;
+    let reply = fetch_from(vec![Play::Hang]).await;
     assert_eq!(*failure(&reply), Failure::Timeout(Stage::FirstByte));
     assert!(reply.attempt.took >= TIMEOUT);
 }
@@ -53,7 +53,7 @@ async fn silence_costs_its_time() {
 #[tokio::test]
 async fn an_endless_body_times_out() {
     let begun = b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<p>drip".to_vec();
-    let reply = ask(vec![Play::SayAndHang(begun)]).await;
+    let reply = fetch_from(vec![Play::SayAndHang(begun)]).await;
     assert_eq!(*failure(&reply), Failure::Timeout(Stage::Body));
     assert!(reply.attempt.took >= TIMEOUT * 2);
 }
@@ -70,12 +70,12 @@ async fn a_server_that_accepts_no_connection_times_out() {
 #[tokio::test]
 async fn a_response_that_is_not_http_is_recognized() {
     for text in ["220 mail.test ESMTP\n", "<html>no head</html>\n\n", "HTTP/1.1 20 OK\n\n"] {
-        let reply = ask(vec![say(text)]).await;
+        let reply = fetch_from(vec![say(text)]).await;
         assert!(matches!(failure(&reply), Failure::BadResponse(_)), "{text:?} {reply:?}");
     }
 }
 
 #[tokio::test]
 async fn an_empty_response_is_a_reset() {
-    assert_eq!(*failure(&ask(vec![say("")]).await), Failure::Reset);
+    assert_eq!(*failure(&fetch_from(vec![say("")]).await), Failure::Reset);
 }

@@ -64,8 +64,8 @@ async fn a_truncated_gzip_sitemap_is_read_as_far_as_possible() {
     packed.write_all(b"<urlset><url><loc>https://a.test/x</loc></url></urlset>").unwrap();
     let packed = packed.finish().unwrap();
     let (_folder, config) =
-        folder(&[("map.xml.gz", &packed), ("torn.xml", &packed[..packed.len() - 9])]);
-    for name in ["map.xml.gz", "torn.xml"] {
+        folder(&[("map.xml.gz", &packed), ("truncated.xml", &packed[..packed.len() - 9])]);
+    for name in ["map.xml.gz", "truncated.xml"] {
         let mut wanted = request(&format!("https://a.test/{name}"));
         wanted.body = BodyUse::Sitemap;
         let reply = fetch(config.clone(), wanted).await;

@@ -4,10 +4,10 @@
 
 #![allow(clippy::unwrap_used, reason = "a test may")]
 
-mod answers;
 mod failures;
 mod local_files;
 mod manners;
 mod names;
+mod responses;
 mod script;
 mod secure;

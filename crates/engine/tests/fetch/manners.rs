@@ -5,7 +5,7 @@ use rummage_core::evidence::{Failure, Stage, Validators};
 use rummage_core::url::scope::Scope;
 use rummage_engine::{Config, ConnectRule, Proxies};
 
-use crate::script::{Play, answer, ask, config, failure, fetch, page, request, say, serve};
+use crate::script::{Play, answer, config, failure, fetch, fetch_from, page, request, say, serve};
 
 /// The head of the request that a server received.
 async fn head(config: Config, request: Request) -> String {
@@ -68,7 +68,7 @@ async fn a_proxy_failure_is_distinguished_from_one_of_the_server() {
 #[tokio::test]
 async fn a_misdirected_request_is_repeated() {
     let wrong = say("HTTP/1.1 421 Misdirected Request\nContent-Length: 0\n\n");
-    let reply = ask(vec![wrong, page("Content-Length: 4\r\n", b"fine")]).await;
+    let reply = fetch_from(vec![wrong, page("Content-Length: 4\r\n", b"fine")]).await;
     assert_eq!(answer(&reply).status, 200);
 }
 
@@ -76,22 +76,22 @@ async fn a_misdirected_request_is_repeated() {
 async fn header_size_is_limited() {
     let fields = |count: usize| -> String { (0..count).map(|n| format!("X-{n}: y\r\n")).collect() };
     let many = page(&format!("Content-Length: 4\r\n{}", fields(300)), b"fine");
-    assert_eq!(answer(&ask(vec![many]).await).status, 200);
-    let reply = ask(vec![page(&fields(1000), b"too many")]).await;
+    assert_eq!(answer(&fetch_from(vec![many]).await).status, 200);
+    let reply = fetch_from(vec![page(&fields(1000), b"too many")]).await;
     assert!(matches!(failure(&reply), Failure::BadResponse(_)), "{reply:?}");
 }
 
 #[tokio::test]
 async fn retry_after_is_kept_and_a_bot_check_is_recognized() {
     let busy = say("HTTP/1.1 503 Busy\nRetry-After: 120\nContent-Length: 0\n\n");
-    assert_eq!(answer(&ask(vec![busy]).await).retry_after, Some(120));
+    assert_eq!(answer(&fetch_from(vec![busy]).await).retry_after, Some(120));
     let gate = "HTTP/1.1 403 No\nContent-Type: text/html\nContent-Length: 62\n\n\
                 <title>Just a moment...</title><p>We look whether you are one.";
-    let reply = ask(vec![say(gate)]).await;
+    let reply = fetch_from(vec![say(gate)]).await;
     assert!(answer(&reply).signs.challenge, "{reply:?}");
     assert_eq!(reply.reading, None, "it is no page of the site");
     let field = say("HTTP/1.1 403 No\ncf-mitigated: challenge\nContent-Length: 0\n\n");
-    assert!(answer(&ask(vec![field]).await).challenge);
+    assert!(answer(&fetch_from(vec![field]).await).challenge);
 }
 
 #[tokio::test]
@@ -99,7 +99,7 @@ async fn brotli_is_decoded_even_if_not_requested() {
     // RFC 7932 §9.2: one meta-block, stored uncompressed.
     let body = [&[0x0b, 0x05, 0x80][..], b"<a href=x1>", &[0x03]].concat();
     let fields = format!("Content-Encoding: br\r\nContent-Length: {}\r\n", body.len());
-    let reply = ask(vec![page(&fields, &body)]).await;
+    let reply = fetch_from(vec![page(&fields, &body)]).await;
     let links: Vec<String> =
         reply.reading.unwrap().links().map(|link| link.written.to_owned()).collect();
     assert_eq!(links, ["x1"]);

@@ -112,7 +112,7 @@ pub(crate) async fn fetch(config: Config, request: Request) -> Response {
 }
 
 /// The result of a request to a server that plays these scripts.
-pub(crate) async fn ask(plays: Vec<Play>) -> Response {
+pub(crate) async fn fetch_from(plays: Vec<Play>) -> Response {
     let url = serve(plays).await;
     fetch(config(), request(&format!("http://{url}/"))).await
 }

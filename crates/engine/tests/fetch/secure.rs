@@ -137,7 +137,7 @@ async fn self_signed_is_distinguished_from_an_unknown_issuer() {
     let certificate = params.self_signed(&key).unwrap().der().clone();
     let alone = Signed { certificate, key };
     assert_eq!(seen(&authority, alone).await, Failure::Tls(TlsFailure::SelfSigned));
-    let external = Authority::new("Stranger").sign(|_| {});
+    let external = Authority::new("Unknown").sign(|_| {});
     assert_eq!(seen(&authority, external).await, Failure::Tls(TlsFailure::UnknownIssuer));
 }
 

@@ -337,7 +337,7 @@ mod tests {
         ]
     }
 
-    /// SQLite is told that the disk is full.
+    /// SQLite reports that the disk is full.
     #[test]
     fn committed_data_stays_when_the_disk_is_full() {
         let folder = tempfile::TempDir::new().unwrap();

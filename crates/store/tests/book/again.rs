@@ -51,10 +51,10 @@ fn responses_are_recalled_with_page_and_time() {
     assert!(at > day && at < day + Duration::from_secs(10), "counted from the epoch: {at:?}");
     let missing = memory.recall("http://a.test/x").unwrap();
     assert!(missing.len() >= 2, "the first answer, and the one that confirms it");
-    assert!(memory.recall("http://a.test/y").unwrap().is_empty(), "it is to be asked");
+    assert!(memory.recall("http://a.test/y").unwrap().is_empty(), "it is due");
     assert!(memory.recall("http://a.test/never").unwrap().is_empty());
     assert_eq!(memory.validators("http://a.test/a").unwrap(), None, "its server gave none");
-    assert_eq!(memory.page("http://a.test/a").unwrap(), None, "no pages were asked for");
+    assert_eq!(memory.page("http://a.test/a").unwrap(), None, "no pages were requested");
     let memory = memory.with_pages(run.number).unwrap();
     let (answer, reading) = memory.page("http://a.test/").unwrap().unwrap();
     assert_eq!((answer.status, reading.title()), (200, Some("Home")));
@@ -85,7 +85,7 @@ fn a_run_that_recalls_everything_has_the_same_results_without_requests() {
         })
         .unwrap();
     crawl.handle_rechecked();
-    assert_eq!(site.drive(writer, crawl, usize::MAX), 0, "nothing was asked");
+    assert_eq!(site.drive(writer, crawl, usize::MAX), 0, "nothing was requested");
     let reader = site.reader();
     let again = reader.last_run().unwrap();
     assert_eq!((again.kind, again.number), (RunKind::Recheck, 2));
@@ -130,7 +130,7 @@ fn checks_are_counted_across_runs_without_recalled_ones() {
     assert_eq!(mended.run, 3);
     assert!(mended.checked.checked_at >= hours(48).as_second() && mended.linked && mended.is_sound);
     assert!(well.checked.since < hours(1).as_second());
-    reader.for_each_check("b.test", |_, url| panic!("nobody asked {url}")).unwrap();
+    reader.for_each_check("b.test", |_, url| panic!("unexpected request: {url}")).unwrap();
 }
 
 #[test]
@@ -179,5 +179,5 @@ fn an_unchanged_response_is_marked() {
         AttemptOutcome::Response(answer)
     );
     let plain = serde_json::to_string(&AttemptOutcome::Response(ResponseHead::default())).unwrap();
-    assert!(!plain.contains("unchanged"), "nothing is told that is as ever: {plain}");
+    assert!(!plain.contains("unchanged"), "unchanged URLs are not listed: {plain}");
 }

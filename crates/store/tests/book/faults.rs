@@ -30,10 +30,10 @@ fn other_files_are_recognized_and_not_changed() {
     let folder = TempDir::new().unwrap();
     let path = folder.path().join("file");
     assert!(matches!(Reader::open(&path), Err(StoreError::Missing { .. })));
-    fs::write(&path, "a letter to the council about the parking charges, in some length").unwrap();
+    fs::write(&path, "a report to the council about the parking charges, at some length").unwrap();
     assert!(matches!(Reader::open(&path), Err(StoreError::NotAStore { .. })));
     assert!(matches!(RunWriter::begin(&path, new_run()), Err(StoreError::NotAStore { .. })));
-    assert!(fs::read_to_string(&path).unwrap().starts_with("a letter"));
+    assert!(fs::read_to_string(&path).unwrap().starts_with("a report"));
 
     let other = folder.path().join("other.db");
     rusqlite::Connection::open(&other).unwrap().execute_batch("CREATE TABLE t (x)").unwrap();

@@ -18,7 +18,7 @@ fn site() -> Site {
     Site::new(&[
         ("/", &page("<a href=/a>A</a><a href=/b>B b</a><img src=/lost.png alt='A boat'>")),
         ("/a", &page("<a href=/b#here>here</a><a href=/b#not>Not here</a><a href=/gone>Rota</a>")),
-        ("/b", &page("<p id=here><a href='htp://x'>bad</a><a href=mailto:a@b.test>letter</a>")),
+        ("/b", &page("<p id=here><a href='htp://x'>bad</a><a href=mailto:a@b.test>email</a>")),
         ("/old", ">/c"),
         ("/c", &page("<img src=/lost.png alt='A boat'><link href=/s.css rel=stylesheet>")),
     ])

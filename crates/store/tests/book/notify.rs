@@ -35,7 +35,7 @@ fn crawl_at(site: &Site, at: i64, notify: NotifySettings) {
 
 /// Takes the queued digests, and marks them as delivered.
 fn emails(site: &Site) -> Vec<QueuedDigest> {
-    let outbox = Outbox::open(&site.path()).unwrap().expect("nobody else delivers");
+    let outbox = Outbox::open(&site.path()).unwrap().expect("no other process delivers");
     let now = minutes(1_000_000);
     let emails = outbox.due(now).unwrap();
     emails.iter().for_each(|email| outbox.handle_delivered(email, now).unwrap());
@@ -43,13 +43,14 @@ fn emails(site: &Site) -> Vec<QueuedDigest> {
 }
 
 /// The contents of the only queued digest.
-fn told(site: &Site) -> Vec<String> {
+fn reported(site: &Site) -> Vec<String> {
     let emails = emails(site);
     assert!(emails.len() < 2, "{emails:#?}");
     let Some(QueuedDigest { digest, .. }) = emails.into_iter().next() else { return Vec::new() };
     let lines = |what: &str, list: &[DigestTarget]| -> Vec<String> {
-        let short =
-            |told: &DigestTarget| format!("{what} {}", told.target.replace("http://a.test", ""));
+        let short = |target: &DigestTarget| {
+            format!("{what} {}", target.target.replace("http://a.test", ""))
+        };
         list.iter().map(short).collect()
     };
     let Digest { broke, returned, reopened, healed, .. } = digest;
@@ -76,17 +77,17 @@ fn a_digest_lists_changes_with_links_and_is_written_once() {
     assert_eq!(digest.title.as_deref(), Some("Home"));
 
     crawl_at(&site, 60, by_mail());
-    assert_eq!(told(&site), Vec::<String>::new(), "nothing has changed");
+    assert_eq!(reported(&site), Vec::<String>::new(), "nothing has changed");
     site.pages.remove("/y");
     crawl_at(&site, 120, by_mail());
-    assert_eq!(told(&site), ["broke /y"]);
+    assert_eq!(reported(&site), ["broke /y"]);
     site.pages.insert("/y", "fine".to_owned());
     site.pages.insert("/x", "fine".to_owned());
     crawl_at(&site, 180, by_mail());
-    assert_eq!(told(&site), ["healed /x", "healed /y"]);
+    assert_eq!(reported(&site), ["healed /x", "healed /y"]);
     site.pages.remove("/y");
     crawl_at(&site, 240, by_mail());
-    assert_eq!(told(&site), ["back /y"]);
+    assert_eq!(reported(&site), ["back /y"]);
 }
 
 #[test]
@@ -96,23 +97,23 @@ fn a_temporary_failure_is_reported_after_a_second_check_half_an_hour_later() {
     crawl_at(&site, 0, by_mail());
     site.pages.insert("/y", "!".to_owned());
     crawl_at(&site, 60, by_mail());
-    assert_eq!(told(&site), Vec::<String>::new(), "it may pass");
+    assert_eq!(reported(&site), Vec::<String>::new(), "it may be temporary");
     crawl_at(&site, 80, by_mail());
-    assert_eq!(told(&site), Vec::<String>::new(), "twenty minutes are too few");
+    assert_eq!(reported(&site), Vec::<String>::new(), "twenty minutes are too few");
     crawl_at(&site, 95, by_mail());
-    assert_eq!(told(&site), ["broke /y"]);
+    assert_eq!(reported(&site), ["broke /y"]);
     site.pages.insert("/y", "fine".to_owned());
     crawl_at(&site, 120, by_mail());
-    assert_eq!(told(&site), ["healed /y"]);
+    assert_eq!(reported(&site), ["healed /y"]);
     // It fails again, and is fixed before it was reported.
     site.pages.insert("/y", "!".to_owned());
     crawl_at(&site, 180, by_mail());
     site.pages.insert("/y", "fine".to_owned());
     crawl_at(&site, 240, by_mail());
-    assert_eq!(told(&site), Vec::<String>::new());
+    assert_eq!(reported(&site), Vec::<String>::new());
     site.pages.insert("/y", "!".to_owned());
     crawl_at(&site, 300, NotifySettings { apart: 0, ..by_mail() });
-    assert_eq!(told(&site), ["back /y"], "the settings say how far apart");
+    assert_eq!(reported(&site), ["back /y"], "the settings say how far apart");
 }
 
 #[test]
@@ -129,13 +130,13 @@ fn a_waived_finding_is_reported_when_its_waiver_has_ended() {
     };
     let aside = NotifySettings { waivers: Waivers(vec![waiver]), ..by_mail() };
     crawl_at(&site, 0, aside.clone());
-    assert_eq!(told(&site), Vec::<String>::new());
+    assert_eq!(reported(&site), Vec::<String>::new());
     crawl_at(&site, 60, by_mail());
-    assert_eq!(told(&site), ["reopened /x"]);
+    assert_eq!(reported(&site), ["reopened /x"]);
     crawl_at(&site, 120, aside);
     site.pages.insert("/x", "fine".to_owned());
     crawl_at(&site, 180, by_mail());
-    assert_eq!(told(&site), Vec::<String>::new(), "it healed while it was set aside");
+    assert_eq!(reported(&site), Vec::<String>::new(), "it was fixed while it was waived");
 }
 
 #[test]
@@ -143,24 +144,24 @@ fn findings_from_before_notifications_are_not_reported() {
     let mut site = site();
     site.crawl();
     crawl_at(&site, 60, by_mail());
-    assert_eq!(told(&site), Vec::<String>::new());
+    assert_eq!(reported(&site), Vec::<String>::new());
     site.pages.insert("/x", "fine".to_owned());
     crawl_at(&site, 120, by_mail());
-    assert_eq!(told(&site), ["healed /x"]);
+    assert_eq!(reported(&site), ["healed /x"]);
 }
 
 #[test]
 fn changes_in_a_stopped_run_are_reported_by_the_next_finished_run() {
     let mut site = site();
     crawl_at(&site, 0, by_mail());
-    assert_eq!(told(&site), ["broke /x"]);
+    assert_eq!(reported(&site), ["broke /x"]);
     site.pages.insert("/x", "fine".to_owned());
     let new = NewRun { started_at: minutes(60), epoch_at: minutes(60), ..new_run() };
     let writer = RunWriter::begin(&site.path(), new).unwrap().notify(by_mail());
     site.drive_and_stop(writer, fresh(), 6);
-    assert_eq!(told(&site), Vec::<String>::new(), "it has not ended");
+    assert_eq!(reported(&site), Vec::<String>::new(), "it has not ended");
     crawl_at(&site, 120, by_mail());
-    assert_eq!(told(&site), ["healed /x"]);
+    assert_eq!(reported(&site), ["healed /x"]);
 }
 
 #[test]
@@ -201,9 +202,9 @@ fn a_digest_is_committed_with_its_run_or_not_at_all() {
     let new = NewRun { started_at: minutes(60), epoch_at: minutes(60), ..new_run() };
     let writer = RunWriter::begin(&site.path(), new).unwrap().notify(by_mail());
     site.drive(writer, fresh(), 5);
-    assert_eq!(told(&site), Vec::<String>::new());
+    assert_eq!(reported(&site), Vec::<String>::new());
     crawl_at(&site, 120, by_mail());
-    assert_eq!(told(&site), ["broke /y"]);
+    assert_eq!(reported(&site), ["broke /y"]);
 }
 
 #[test]

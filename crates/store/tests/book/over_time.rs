@@ -144,7 +144,7 @@ fn a_stopped_run_fixes_only_what_it_checked() {
     // The start and `/a` are parsed, `/b` is not.
     site.drive_and_stop(writer, fresh(), 3);
     assert_eq!(site.reader().last_run().unwrap().state, RunState::Stopped);
-    assert_eq!(changes(&site).healed, 0, "nothing that had been wrong was asked again");
+    assert_eq!(changes(&site).healed, 0, "no finding was rechecked");
 }
 
 #[test]
@@ -173,7 +173,7 @@ fn deleting_old_runs_leaves_the_others_unchanged() {
     let db = rusqlite::Connection::open(site.path()).unwrap();
     let open: i64 =
         db.query_row("SELECT count(*) FROM open_finding", [], |row| row.get(0)).unwrap();
-    assert_eq!(open, 2, "people who ask by SQL see them too");
+    assert_eq!(open, 2, "SQL queries see them too");
     // A later run continues from there.
     site.pages.remove("/y");
     let run = site.crawl();

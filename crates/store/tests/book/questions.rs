@@ -52,7 +52,7 @@ fn pages_linking_to_a_url_are_counted_and_the_first_is_named() {
     let run = site.crawl();
     let reader = site.reader();
     let run = reader.open_run(run).unwrap();
-    let urls = ["/x", "/y", "/nobody"].map(|path| format!("http://a.test{path}"));
+    let urls = ["/x", "/y", "/unknown"].map(|path| format!("http://a.test{path}"));
     let carried = run.carried(&urls.iter().cloned().collect()).unwrap();
     assert_eq!(carried.len(), 2);
     let x = &carried["http://a.test/x"];

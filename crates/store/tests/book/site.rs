@@ -61,21 +61,21 @@ impl Site {
     /// Drives a crawl until this many replies have arrived; finishes the run if it ends.
     pub(crate) fn drive(&self, mut writer: RunWriter, mut crawl: Crawl, replies: usize) -> usize {
         let mut now = Moment::START + Duration::from_secs(1);
-        let mut told = 0;
+        let mut count = 0;
         loop {
             while let Some(event) = crawl.poll_event() {
                 writer.handle_event(event).unwrap();
             }
-            if told == 0 {
+            if count == 0 {
                 writer.handle_replayed();
             }
             writer.commit().unwrap();
-            if told >= replies {
-                return told;
+            if count >= replies {
+                return count;
             }
             match crawl.poll_request(now) {
                 Some(request) => {
-                    told += 1;
+                    count += 1;
                     now = now + Duration::from_millis(10);
                     crawl.handle_reply(now, self.reply(&request, now));
                 }
@@ -84,7 +84,7 @@ impl Site {
                         writer.handle_event(event).unwrap();
                     }
                     writer.finish(RunState::Finished).unwrap();
-                    return told;
+                    return count;
                 }
                 None => now = crawl.poll_timeout().unwrap_or(now).max(now),
             }

@@ -32,7 +32,7 @@ const GROWING: u32 = 200;
 const WINDOW: usize = 200;
 /// How many of these must have known text.
 const ALIKE: usize = WINDOW * 9 / 10;
-/// How many pages of a family without end wait at most, or a tenth of those parsed.
+/// At most this many pages of an endless URL pattern wait, or a tenth of those parsed.
 const FEW_WAIT: u64 = 50;
 
 /// An endless URL pattern that was stopped.

@@ -74,9 +74,9 @@ impl ServerSignal {
 pub(in crate::crawl) enum Availability {
     /// It answers, as far as is known.
     Here,
-    /// The canary is being asked.
+    /// A request to the canary is in flight.
     Doubted,
-    /// The canary failed as well; it is asked again at growing gaps.
+    /// The canary failed as well; it is requested again after growing delays.
     Away {
         /// Since when everything fails.
         since: Moment,

@@ -1,6 +1,6 @@
 //! How fast one host is requested: quickly while its responses are quick, gently otherwise.
 //!
-//! A [`Pace`] is told when a request starts and how it ends, and decides when the next may start.
+//! A [`Pace`] learns when a request starts and how it ends, and decides when the next may start.
 //! It doubles the number of requests in flight after each round of quick responses, halves it
 //! when the host shows [strain](Strain), grows step by step to what the host is known to handle,
 //! tries more at growing intervals, and never exceeds its ceiling.
