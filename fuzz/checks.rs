@@ -1,9 +1,11 @@
 //! What must be true for any bytes at all. The fuzz targets and the tests of the core call the
 //! same functions.
 
+use rummage_core::extract::access_log::Arrivals;
 use rummage_core::extract::reading::Reading;
 use rummage_core::extract::robots_txt::Robots;
-use rummage_core::extract::{Extractor, Format};
+use rummage_core::extract::{Extractor, Format, link_header, lists};
+use rummage_core::url::query::QueryRule;
 use rummage_core::url::reference::{Reference, resolve, trim};
 use url::Url;
 
@@ -61,11 +63,72 @@ pub(crate) fn robots(bytes: &[u8]) {
 /// A URL in normal form resolves to itself, whatever the base.
 pub(crate) fn url(bytes: &[u8]) {
     let written = String::from_utf8_lossy(bytes);
-    let base = Url::parse("http://a.test/walks/?day=1").expect("it is an address");
+    let base = Url::parse("http://a.test/walks/?day=1").expect("it is a URL");
     if let Reference::Web { url, fragment } = resolve(&base, &written) {
         assert!(url.fragment().is_none(), "the fragment was cut off");
-        let again = resolve(&Url::parse("https://b.test/").expect("it is one"), url.as_str());
+        let again = resolve(&Url::parse("https://b.test/").expect("it is a URL"), url.as_str());
         assert_eq!(again, Reference::Web { url, fragment: None }, "of {written:?}");
         assert!(fragment.is_none_or(|fragment| !fragment.contains('#') || written.contains('#')));
+    }
+}
+
+/// The value of a `Link` header.
+pub(crate) fn link_header(bytes: &[u8]) {
+    let value = String::from_utf8_lossy(bytes);
+    let links = link_header::links(&value);
+    assert!(links.len() <= value.matches('<').count(), "each link has a bracket of its own");
+    for link in links {
+        assert!(value.contains(&link.target) && !link.target.contains('>'), "{link:?}");
+    }
+}
+
+/// The value of a `srcset` attribute.
+pub(crate) fn srcset(bytes: &[u8]) {
+    let value = String::from_utf8_lossy(bytes).replace(['"', '&', '\r', '\0'], "-");
+    let page = read(Format::Html, format!("<img srcset=\"{value}\">").as_bytes(), LIMIT);
+    let mut rest = value.as_str();
+    for link in page.links() {
+        let at = rest.find(link.written).expect("candidates come in the order of the value");
+        rest = &rest[at + link.written.len()..];
+        assert!(!link.written.is_empty() && !link.written.contains([' ', '\n', '\t']), "{link:?}");
+        assert!(!link.written.ends_with(','), "{link:?}");
+    }
+}
+
+/// A list in any format, whatever its name says.
+pub(crate) fn list(bytes: &[u8]) {
+    assert_eq!(lists::kind_of("list.csv.gz", bytes), lists::Kind::Table, "the extension decides");
+    let _any = lists::kind_of("list", bytes);
+    let lines = bytes.split(|byte| *byte == b'\n').count()
+        + bytes.iter().filter(|byte| **byte == b'\r').count();
+    let in_order = |list: &lists::List| {
+        let numbers = || list.entries.iter().map(|entry| entry.line);
+        assert!(numbers().is_sorted() && numbers().all(|line| line >= 1 && line as usize <= lines));
+        assert!(list.faults.iter().all(|fault| fault.line >= 1 && fault.line as usize <= lines));
+        assert_eq!(list.reading().links().count(), list.entries.len());
+    };
+    in_order(&lists::lines(bytes));
+    in_order(&lists::json_lines(bytes));
+    for column in [None, Some("1"), Some("url")] {
+        let Ok(table) = lists::table(bytes, column) else { continue };
+        in_order(&table.list());
+        assert!(table.append(bytes, ["verdict"], |_| None).len() >= bytes.len(), "nothing is lost");
+    }
+}
+
+/// An access log.
+pub(crate) fn access_log(bytes: &[u8]) {
+    let start = Url::parse("http://a.test/").expect("it is a URL");
+    let mut arrivals = Arrivals::new(Some(&start), QueryRule::Keep);
+    for (number, line) in (1u64..).zip(bytes.split(|byte| *byte == b'\n')) {
+        arrivals.handle_line(number, line);
+    }
+    assert!(arrivals.malformed <= arrivals.lines, "malformed lines are counted as lines");
+    let lines = arrivals.lines;
+    let found = arrivals.finish();
+    assert!(found.iter().map(|arrival| arrival.hits).sum::<u64>() <= lines, "one request per line");
+    for arrival in found {
+        assert!(arrival.robots <= arrival.hits && arrival.first <= arrival.last, "{arrival:?}");
+        assert!(arrival.path.starts_with('/') && arrival.status >= 400, "{arrival:?}");
     }
 }

@@ -18,6 +18,10 @@ const CHECKS: &[(&str, Check)] = &[
     ("sitemap", checks::sitemap),
     ("robots", checks::robots),
     ("url", checks::url),
+    ("link_header", checks::link_header),
+    ("srcset", checks::srcset),
+    ("list", checks::list),
+    ("access_log", checks::access_log),
 ];
 
 /// The bytes in the corpus of a target.

@@ -86,3 +86,52 @@ pub(crate) fn unpack_sketch(bytes: &[u8]) -> Option<Sketch> {
     let both = u128::from_be_bytes(bytes.try_into().ok()?);
     Some(Sketch { text: (both >> 64) as u64, outline: both as u64 })
 }
+
+#[cfg(test)]
+#[path = "../../../../fuzz/stored.rs"]
+mod stored;
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::contents::{LinkContent, PackedLinks, Written};
+
+    proptest! {
+        #[test]
+        fn any_bytes_can_be_unpacked(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+            super::stored::stored(&bytes);
+        }
+
+        /// Damage to a blob that was packed: a byte changed, or the rest missing.
+        #[test]
+        fn damaged_links_can_be_unpacked(
+            text in ".{0,20}",
+            at in any::<prop::sample::Index>(),
+            byte in any::<u8>(),
+            cut in any::<prop::sample::Index>(),
+        ) {
+            let mut packed = PackedLinks::default();
+            let content = LinkContent {
+                element: 1,
+                attribute: 2,
+                region: None,
+                ancestor_hash: 3,
+                scripted: true,
+                written: Written::Other(&text),
+                fragment: Some(&text),
+                text: None,
+                rel: Some("next"),
+            };
+            for target in [7, 300, 2] {
+                packed.add(target, u64::from(target), content);
+            }
+            let mut blob = packed.blobs().2.to_vec();
+            let place = at.index(blob.len());
+            blob[place] = byte;
+            super::stored::stored(&blob);
+            blob.truncate(cut.index(blob.len()));
+            super::stored::stored(&blob);
+        }
+    }
+}
