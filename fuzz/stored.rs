@@ -16,7 +16,7 @@ pub(crate) fn stored(bytes: &[u8]) {
     let starts = contents::starts(bytes);
     assert!(starts.is_sorted_by(|a, b| a < b), "each link begins after the one before");
     for start in starts {
-        contents::said(&bytes[start as usize..]);
+        contents::unpack_content(&bytes[start as usize..]);
     }
     assert_eq!(unpack_sketch(bytes).is_some(), bytes.len() == 16);
 }

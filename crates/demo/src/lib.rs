@@ -1,8 +1,8 @@
 //! A simulated web on loopback: web hosts, TLS, DNS and email, with every fault that Rummage
 //! claims to find, in the places where it happens on real sites.
 //!
-//! A [`Scenario`] describes the web and the truth about each planted fault; [`museum`] is the one
-//! that people see, [`generated`] makes others from a seed, so that nothing is tuned to the
+//! A [`Scenario`] describes the web and the truth about each planted fault; [`museum()`] is the one
+//! that people see, [`generated()`] makes others from a seed, so that nothing is tuned to the
 //! museum. [`serve`] serves one.
 //!
 //! This crate uses no other crate of the workspace: it must not learn from the tool that it is

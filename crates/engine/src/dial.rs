@@ -1,7 +1,7 @@
 //! Opens connections: DNS, policy, TCP, TLS, each with its time-out and failures.
 //!
 //! Whether a private address may be requested is decided here, from what the name resolves to,
-//! before any [`ConnectRule`](crate::ConnectRule) and again for every hop.
+//! before any [`ConnectRule`] and again for every hop.
 
 use std::fmt;
 use std::future::Future;

@@ -31,7 +31,7 @@ const LONGEST_HEAD: usize = 256 * 1024;
 /// A sitemap, decompressed (sitemaps.org protocol, "Sitemap file location").
 const SITEMAP_SIZE: usize = 50 << 20;
 
-/// Makes requests. See the [module](self).
+/// Makes requests.
 #[derive(Clone)]
 pub struct Fetcher {
     inner: Arc<Inner>,

@@ -1,7 +1,7 @@
 //! How results look: every output format of the tool.
 //!
 //! Each output reads from a [`rummage_store::Reader`] and writes to any writer; there is one file
-//! per format. Text from pages is hostile: [`safe`] shows it without interpreting it. No other
+//! per format. Text from pages is hostile: [`safe()`] shows it without interpreting it. No other
 //! crate knows what output looks like.
 
 mod arrivals;

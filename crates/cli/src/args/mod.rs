@@ -1,5 +1,11 @@
 //! The command line. Nothing here does I/O or decides anything.
 
+#![allow(
+    rustdoc::bare_urls,
+    rustdoc::broken_intra_doc_links,
+    reason = "the comments are the help: plain text"
+)]
+
 mod arrivals;
 mod compare;
 mod crawl;

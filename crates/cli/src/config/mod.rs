@@ -1,7 +1,7 @@
 //! The settings file: found, read, and overridden by the command line.
 //!
 //! A site's section overrides `[defaults]`; the environment and the command line override both.
-//! [`keys`] lists every key with its default; [`read`] rejects unknown keys; [`write`] creates a
+//! [`keys`] lists every key with its default; [`read`] rejects unknown keys; [`mod@write`] creates a
 //! new file.
 
 mod due;

@@ -16,11 +16,9 @@
 //! - `discovery`: from the links of a page to the URLs to request, or why not.
 //! - `judging`: from a response to a verdict, hop by hop.
 //!
-//! A machine calls those below it. What concerns a higher one it reports as an [effect], which
+//! A machine calls those below it. What concerns a higher one it reports as an `Effect`, which
 //! `machine` applies: in one loop, in order. `board` is what they all share: the settings,
 //! `urls`, `requests`, and the queues of events and effects.
-//!
-//! [effect]: effect::Effect
 
 mod board;
 mod discovery;

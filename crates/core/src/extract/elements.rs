@@ -164,7 +164,7 @@ pub(super) struct LinkAttribute {
 enum Role {
     Fixed(Use),
     /// Depends on `rel`, or its equivalent; see [`Element::purpose`].
-    Said(fn(&str) -> Use),
+    ByRel(fn(&str) -> Use),
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -210,7 +210,7 @@ const fn written(
     grammar: Grammar,
     role: fn(&str) -> Use,
 ) -> LinkAttribute {
-    LinkAttribute { attribute: Attribute(attribute), grammar, role: Role::Said(role) }
+    LinkAttribute { attribute: Attribute(attribute), grammar, role: Role::ByRel(role) }
 }
 
 const VISIT: Use = Use::of(Purpose::Visit);
@@ -347,7 +347,7 @@ impl Element {
             own.iter().chain(ANYWHERE).find(|link_attribute| link_attribute.attribute == attribute);
         match link_attribute.map(|link_attribute| link_attribute.role) {
             Some(Role::Fixed(used)) => used,
-            Some(Role::Said(by)) => by(rel.unwrap_or_default()),
+            Some(Role::ByRel(by)) => by(rel.unwrap_or_default()),
             None => PART,
         }
     }

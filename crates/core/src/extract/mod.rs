@@ -3,8 +3,8 @@
 //! An [`Extractor`] takes a body in chunks of any size and stores none of it: only an incomplete
 //! part, such as the text after the last `>`, waits for the next chunk. It parses pages,
 //! stylesheets, sitemaps and robots.txt. The tokens of a page come from html5gum, by the HTML
-//! standard's tokenization rules; their meaning is determined here: [`emitter`] gets them,
-//! [`collector`] collects the links of a tag, [`tree`] knows where in the page it is, [`lines`] on
+//! standard's tokenization rules; their meaning is determined here: `emitter` gets them,
+//! `collector` collects the links of a tag, `tree` knows where in the page it is, `lines` on
 //! which line.
 //!
 //! ```

@@ -71,19 +71,19 @@ pub struct UrlEvidence<'a> {
 }
 
 impl UrlEvidence<'_> {
-    fn answer(&self) -> Option<&ResponseHead> {
+    fn head(&self) -> Option<&ResponseHead> {
         match self.outcome {
-            AttemptOutcome::Response(answer) => Some(answer),
+            AttemptOutcome::Response(head) => Some(head),
             AttemptOutcome::Failure(_) => None,
         }
     }
 
     fn has(&self, fits: impl Fn(&ResponseHead) -> bool) -> bool {
-        self.answer().is_some_and(fits)
+        self.head().is_some_and(fits)
     }
 
     fn status(&self, statuses: &[u16]) -> bool {
-        self.has(|answer| statuses.contains(&answer.status))
+        self.has(|head| statuses.contains(&head.status))
     }
 
     fn failed(&self, fits: impl Fn(&Failure) -> bool) -> bool {
@@ -110,7 +110,7 @@ impl UrlEvidence<'_> {
 
     /// 300 is a page that offers a choice (RFC 9110 §15.4.1): a visitor can read it.
     fn is_good(&self) -> bool {
-        self.has(|answer| (200..=300).contains(&answer.status))
+        self.has(|head| (200..=300).contains(&head.status))
     }
 }
 
@@ -126,26 +126,26 @@ table! {
     |url: UrlEvidence<'_>| examples of Example;
 
     as_expected: Sound() if url.context.expected.is_some_and(|status| url.status(&[status])),
-        as in answers(403).own().clue(|context| context.expected = Some(403)),
-              answers(404).clue(|context| context.expected = Some(404));
+        as in responds(403).own().context(|context| context.expected = Some(403)),
+              responds(404).context(|context| context.expected = Some(404));
     not_as_expected: Broken(NotAsExpected)
-        if url.context.expected.is_some() && url.has(|answer| !answer.may_pass()),
-        as in answers(200).clue(|context| context.expected = Some(410));
+        if url.context.expected.is_some() && url.has(|head| !head.may_pass()),
+        as in responds(200).context(|context| context.expected = Some(410));
 
     internal_error: Doubtful(InternalError) if url.failed(|f| matches!(f, Failure::Internal(_))),
         as in fails(Failure::Internal("a bound was wrong".into()));
     offline: Doubtful(Offline) if url.context.offline,
-        as in fails(Failure::Unreachable).clue(|context| context.offline = true);
+        as in fails(Failure::Unreachable).context(|context| context.offline = true);
     blocked: Doubtful(Blocking) if url.context.blocked,
-        as in answers(403).clue(|context| context.blocked = true),
-              fails(Failure::Reset).own().clue(|context| context.blocked = true);
+        as in responds(403).context(|context| context.blocked = true),
+              fails(Failure::Reset).own().context(|context| context.blocked = true);
     challenge: Doubtful(Blocking)
-        if url.has(|answer| answer.challenge || answer.signs.challenge),
-        as in answers(403).answer(|answer| answer.challenge = true),
-              answers(200).answer(|answer| answer.signs.challenge = true),
-              answers(503).answer(|answer| answer.signs.challenge = true);
+        if url.has(|head| head.challenge || head.signs.challenge),
+        as in responds(403).head(|head| head.challenge = true),
+              responds(200).head(|head| head.signs.challenge = true),
+              responds(503).head(|head| head.signs.challenge = true);
     given_up: Doubtful(Timeout) if url.context.given_up,
-        as in fails(Failure::Timeout(Stage::Connect)).clue(|context| context.given_up = true);
+        as in fails(Failure::Timeout(Stage::Connect)).context(|context| context.given_up = true);
     names_private: Broken(PrivateAddress)
         if url.failed(|f| matches!(f, Failure::Private(_))) && url.names_private(),
         as in fails(private()).at("http://192.168.1.1/"), fails(private()).at("http://localhost:8000/"),
@@ -155,10 +155,10 @@ table! {
 
     proxy_has_no_name: Doubtful(DnsFailure)
         if url.context.proxied && url.failed(|f| matches!(f, Failure::Dns(_))),
-        as in fails(Failure::Dns(DnsFailure::NoSuchName)).clue(|context| context.proxied = true);
+        as in fails(Failure::Dns(DnsFailure::NoSuchName)).context(|context| context.proxied = true);
     proxy_has_no_answer: Doubtful(ServerError) if url.context.proxied && url.status(&[502, 504]),
-        as in answers(502).clue(|context| context.proxied = true),
-              answers(504).clue(|context| context.proxied = true);
+        as in responds(502).context(|context| context.proxied = true),
+              responds(504).context(|context| context.proxied = true);
     proxy_failed: Doubtful(Unreachable) if url.failed(|f| matches!(f, Failure::Proxy(_))),
         as in fails(Failure::Proxy("the proxy could not connect".into()));
 
@@ -197,58 +197,58 @@ table! {
 
     not_http: Broken(BadResponse) if url.failed(|f| matches!(f, Failure::BadResponse(_))),
         as in fails(Failure::BadResponse("invalid HTTP version parsed".into()));
-    cut_short: Doubtful(Truncated) if url.is_good() && url.has(|answer| answer.truncated),
-        as in answers(200).answer(|answer| answer.truncated = true);
+    cut_short: Doubtful(Truncated) if url.is_good() && url.has(|head| head.truncated),
+        as in responds(200).head(|head| head.truncated = true);
 
     redirect_loop: Broken(RedirectLoop) if url.context.hops == ChainFault::Loop,
-        as in answers(302).clue(|context| context.hops = ChainFault::Loop);
+        as in responds(302).context(|context| context.hops = ChainFault::Loop);
     redirect_limit: Broken(RedirectLimit) if url.context.hops == ChainFault::TooMany,
-        as in answers(302).clue(|context| context.hops = ChainFault::TooMany);
+        as in responds(302).context(|context| context.hops = ChainFault::TooMany);
     redirect_nowhere: Broken(BadRedirect) if url.has(ResponseHead::is_redirect),
-        as in answers(301), answers(302), answers(303), answers(307), answers(308);
+        as in responds(301), responds(302), responds(303), responds(307), responds(308);
 
-    not_found: Broken(NotFound) if url.status(&[404]), as in answers(404), answers(404).own();
-    gone: Broken(Gone) if url.status(&[410]), as in answers(410);
-    login_needed: Doubtful(LoginNeeded) if url.status(&[401, 407]), as in answers(401), answers(407).own();
+    not_found: Broken(NotFound) if url.status(&[404]), as in responds(404), responds(404).own();
+    gone: Broken(Gone) if url.status(&[410]), as in responds(410);
+    login_needed: Doubtful(LoginNeeded) if url.status(&[401, 407]), as in responds(401), responds(407).own();
 
     own_access_refused: Broken(AccessRefused)
         if url.is_own() && url.status(&[403, 405]) && url.context.well_again,
-        as in answers(403).own().clue(|context| context.well_again = true),
-              answers(405).own().clue(|context| context.well_again = true);
+        as in responds(403).own().context(|context| context.well_again = true),
+              responds(405).own().context(|context| context.well_again = true);
     own_site_refuses_us: Doubtful(Blocking) if url.is_own() && url.status(&[403, 405]),
-        as in answers(403).own(), answers(405).own();
+        as in responds(403).own(), responds(405).own();
     access_refused: Doubtful(AccessRefused)
-        if url.status(&[402, 403, 405, 418, 444, 451]) || url.has(|answer| !is_registered(answer.status)),
-        as in answers(403), answers(405), answers(451), answers(402), answers(418), answers(444),
-              answers(451).own(), answers(999), answers(520).own();
+        if url.status(&[402, 403, 405, 418, 444, 451]) || url.has(|head| !is_registered(head.status)),
+        as in responds(403), responds(405), responds(451), responds(402), responds(418), responds(444),
+              responds(451).own(), responds(999), responds(520).own();
 
-    too_many_requests: Doubtful(Busy) if url.status(&[429]), as in answers(429), answers(429).own();
-    busy: Doubtful(Busy) if url.has(|a| a.status == 503 && a.retry_after.is_some()),
-        as in answers(503).answer(|answer| answer.retry_after = Some(3600));
-    client_error: Broken(ClientError) if url.has(|answer| (400..500).contains(&answer.status)),
-        as in answers(400), answers(422), answers(431).own();
-    server_error: Broken(ServerError) if url.has(|answer| (500..600).contains(&answer.status)),
-        as in answers(500), answers(502).own(), answers(503);
+    too_many_requests: Doubtful(Busy) if url.status(&[429]), as in responds(429), responds(429).own();
+    busy: Doubtful(Busy) if url.has(|head| head.status == 503 && head.retry_after.is_some()),
+        as in responds(503).head(|head| head.retry_after = Some(3600));
+    client_error: Broken(ClientError) if url.has(|head| (400..500).contains(&head.status)),
+        as in responds(400), responds(422), responds(431).own();
+    server_error: Broken(ServerError) if url.has(|head| (500..600).contains(&head.status)),
+        as in responds(500), responds(502).own(), responds(503);
 
     says_missing: Doubtful(Soft404)
-        if url.is_good() && url.has(|answer| answer.signs.says_missing.is_some()),
-        as in answers(200).answer(|a| a.signs.says_missing = Some("Page not found".into()));
+        if url.is_good() && url.has(|head| head.signs.says_missing.is_some()),
+        as in responds(200).head(|head| head.signs.says_missing = Some("Page not found".into()));
     like_missing_page: Doubtful(Soft404) if url.is_good() && url.context.like_missing_page,
-        as in answers(200).own().clue(|context| context.like_missing_page = true);
+        as in responds(200).own().context(|context| context.like_missing_page = true);
     sent_home: Doubtful(RedirectedHome) if url.is_good() && url.context.landing == Some(RedirectLanding::Home),
-        as in answers(200).by(Route::Permanent).clue(|context| context.landing = Some(RedirectLanding::Home));
+        as in responds(200).by(Route::Permanent).context(|context| context.landing = Some(RedirectLanding::Home));
     sent_to_login: Doubtful(RedirectedLogin) if url.is_good() && url.context.landing == Some(RedirectLanding::Login),
-        as in answers(200).by(Route::Temporary).clue(|context| context.landing = Some(RedirectLanding::Login));
+        as in responds(200).by(Route::Temporary).context(|context| context.landing = Some(RedirectLanding::Login));
     sent_to_consent: Doubtful(ConsentWall) if url.is_good() && url.context.landing == Some(RedirectLanding::Consent),
-        as in answers(200).by(Route::Temporary).clue(|context| context.landing = Some(RedirectLanding::Consent));
+        as in responds(200).by(Route::Temporary).context(|context| context.landing = Some(RedirectLanding::Consent));
     moved: Moved(MovedPermanently) if url.is_good() && url.route == Route::Permanent,
-        as in answers(200).by(Route::Permanent);
+        as in responds(200).by(Route::Permanent);
     redirected: Sound(Redirected) if url.is_good() && url.route == Route::Temporary,
-        as in answers(200).by(Route::Temporary);
-    sound: Sound() if url.is_good(), as in answers(200), answers(204).own(), answers(300);
+        as in responds(200).by(Route::Temporary);
+    sound: Sound() if url.is_good(), as in responds(200), responds(204).own(), responds(300);
 
     // 1xx as a final response, and 304 and 305, which were not requested.
-    no_last_word: Broken(BadResponse) if !url.is_good(), as in answers(101), answers(304);
+    no_last_word: Broken(BadResponse) if !url.is_good(), as in responds(101), responds(304);
 }
 
 /// Whether a status is in IANA's registry of HTTP status codes.
@@ -281,7 +281,7 @@ fn url(outcome: AttemptOutcome) -> Example {
 }
 
 #[cfg(test)]
-fn answers(status: u16) -> Example {
+fn responds(status: u16) -> Example {
     url(AttemptOutcome::Response(ResponseHead { status, ..ResponseHead::default() }))
 }
 
@@ -304,14 +304,14 @@ impl Example {
         Example { route, ..self }
     }
 
-    fn clue(mut self, set: impl FnOnce(&mut JudgeContext)) -> Example {
+    fn context(mut self, set: impl FnOnce(&mut JudgeContext)) -> Example {
         set(&mut self.context);
         self
     }
 
-    fn answer(mut self, set: impl FnOnce(&mut ResponseHead)) -> Example {
-        if let AttemptOutcome::Response(answer) = &mut self.outcome {
-            set(answer);
+    fn head(mut self, set: impl FnOnce(&mut ResponseHead)) -> Example {
+        if let AttemptOutcome::Response(head) = &mut self.outcome {
+            set(head);
         }
         self
     }
@@ -341,9 +341,9 @@ mod tests {
         for (status, cause) in
             [(404, super::super::Cause::NotFound), (500, super::super::Cause::ServerError)]
         {
-            let example = answers(status).answer(|answer| {
-                answer.signs.says_missing = Some("Page not found".into());
-                answer.truncated = true;
+            let example = responds(status).head(|head| {
+                head.signs.says_missing = Some("Page not found".into());
+                head.truncated = true;
             });
             assert_eq!(judge(&example.evidence()), Judgement::broken(cause));
         }
@@ -352,7 +352,7 @@ mod tests {
     #[test]
     fn every_status_has_a_verdict_and_below_400_only_redirects_may_be_errors() {
         for status in 100..1000 {
-            for example in [answers(status), answers(status).own()] {
+            for example in [responds(status), responds(status).own()] {
                 let Judgement { verdict, cause } = judge(&example.evidence());
                 let is_fine = (200..=300).contains(&status);
                 assert_eq!(is_fine, verdict == super::super::Verdict::Sound, "{status}");

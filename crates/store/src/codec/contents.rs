@@ -119,7 +119,7 @@ pub(crate) fn prints(bytes: &[u8]) -> impl Iterator<Item = u64> {
 }
 
 /// Unpacks the contents of one link; `None` if they are damaged.
-pub(crate) fn said(bytes: &[u8]) -> Option<LinkContent<'_>> {
+pub(crate) fn unpack_content(bytes: &[u8]) -> Option<LinkContent<'_>> {
     let mut bytes = Unpacker(bytes);
     let flags = bytes.byte()?;
     let element = u32::try_from(bytes.number()?).ok()?;
@@ -227,7 +227,7 @@ mod tests {
             prop_assert!(prints(packed_prints).eq(links.iter().map(|link| link.1)));
             let unpacked: Vec<LinkContent<'_>> = starts(packed_says)
                 .into_iter()
-                .filter_map(|start| super::said(&packed_says[start as usize..]))
+                .filter_map(|start| super::unpack_content(&packed_says[start as usize..]))
                 .collect();
             prop_assert_eq!(unpacked, said);
         }
@@ -235,7 +235,7 @@ mod tests {
         #[test]
         fn damaged_bytes_end_the_list(bytes in prop::collection::vec(any::<u8>(), 0..60)) {
             prop_assert!(starts(&bytes).len() <= bytes.len());
-            let _ = said(&bytes);
+            let _ = unpack_content(&bytes);
             prop_assert!(targets(&bytes).count() <= bytes.len());
         }
     }

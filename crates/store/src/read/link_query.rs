@@ -19,7 +19,7 @@ use crate::read::folds::{Counts, Fingerprint, Folds, Numbers};
 use crate::read::open::OpenRun;
 use crate::tables::url_status::UrlStatus;
 
-/// A matching link, in a few bytes. [`OpenRun::row`] returns its texts.
+/// A matching link, in a few bytes. `rows` returns its texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct LinkMatch {
     /// The page with the link, by its rank, from 0.

@@ -19,7 +19,7 @@ use crate::tables::evidence::Evidence;
 use crate::tables::interning::Key;
 use crate::tables::link_contents::{Index, LinkContents};
 
-/// Results of earlier runs, by URL. See the [module](self).
+/// Results of earlier runs, by URL.
 #[derive(Debug)]
 pub struct Memory {
     reader: Reader,

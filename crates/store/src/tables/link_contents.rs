@@ -109,7 +109,7 @@ impl<'a> LinkContents<'a> {
         let first = self.first(content);
         let row = self.row(first)?;
         let start = row.starts.get((content - first) as usize);
-        let said = start.and_then(|start| contents::said(&row.says[*start as usize..]));
+        let said = start.and_then(|start| contents::unpack_content(&row.says[*start as usize..]));
         let said = said
             .ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))?;
         Ok(look(&LinkContent {

@@ -63,7 +63,7 @@ impl NewRun {
     }
 }
 
-/// The only writer of a store. See the [module](self).
+/// The only writer of a store.
 #[derive(Debug)]
 pub struct RunWriter {
     pub(crate) db: Connection,

@@ -61,7 +61,7 @@ impl WaiverRow {
 /// Writes what a waiver would cover.
 ///
 /// # Errors
-/// See [`ViewError`].
+/// If `out` cannot be written.
 pub fn would_waive(out: &mut dyn Write, row: &WaiverRow, covered: &Covered) -> io::Result<()> {
     writeln!(out, "would waive {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
     targets(out, covered)?;
@@ -71,7 +71,7 @@ pub fn would_waive(out: &mut dyn Write, row: &WaiverRow, covered: &Covered) -> i
 /// Writes what a new waiver covers.
 ///
 /// # Errors
-/// See [`ViewError`].
+/// If `out` cannot be written.
 pub fn waived(
     out: &mut dyn Write,
     row: &WaiverRow,
@@ -91,7 +91,7 @@ pub fn waived(
 /// Writes which waivers were lifted.
 ///
 /// # Errors
-/// See [`ViewError`].
+/// If `out` cannot be written.
 pub fn lifted(out: &mut dyn Write, rows: &[WaiverRow]) -> io::Result<()> {
     for row in rows {
         writeln!(out, "lifted: {}", safe(&shorten(&row.reason, LONGEST)))?;
@@ -103,7 +103,7 @@ pub fn lifted(out: &mut dyn Write, rows: &[WaiverRow]) -> io::Result<()> {
 /// Writes all waivers, with what each covers in a run.
 ///
 /// # Errors
-/// See [`ViewError`].
+/// If `out` cannot be written.
 pub fn waivers(
     out: &mut dyn Write,
     run: &RunInfo,
