@@ -11,6 +11,7 @@ mod bounds;
 mod cookies;
 mod failures;
 mod given;
+mod limits;
 mod order;
 mod pacing;
 mod passing;

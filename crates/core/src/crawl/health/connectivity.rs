@@ -210,4 +210,19 @@ mod tests {
         let (since, of, failed) = network.take_failed().unwrap();
         assert_eq!((since, of, failed.len()), (at(2), canary, 6));
     }
+
+    #[test]
+    fn each_time_that_the_network_was_up_twice_as_many_servers_have_to_fail() {
+        let (mut network, _) = doubted();
+        let canary = UrlId::from_index(0);
+        network.handle_canary(at(3), canary, &fine(), RETRY);
+        let mut fail = |number: usize| {
+            let (server, url) = (ServerId::from_index(number), UrlId::from_index(number));
+            network.handle_ended(at(4), server, url, &unreachable())
+        };
+        for number in 11..22 {
+            assert_eq!(fail(number), NetworkAction::Nothing, "server {}", number - 10);
+        }
+        assert_eq!(fail(22), NetworkAction::Check(canary, None));
+    }
 }

@@ -12,7 +12,7 @@ use crate::crawl::messages::{Response, ServerId, UrlId};
 use crate::crawl::requests::Order;
 use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Confirmation;
-use crate::evidence::{Attempt, AttemptOutcome, Method};
+use crate::evidence::{Attempt, Method};
 use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
@@ -60,7 +60,7 @@ impl Judging {
                 return shared.board.enqueue(id, Order::First);
             }
         } else if !outcome.may_pass() {
-            distrust_head(shared, server, id, &outcome);
+            shared.board.requests.head_trust.handle_get(server, id, &outcome);
         }
         if shared.board.source != ReplySource::Recall {
             shared.health.handle_outcome(&mut shared.board, now, (server, id), &attempt);
@@ -95,16 +95,6 @@ impl Judging {
                 let outcome = shared.board.requests.most_frequent(id, outcome);
                 self.conclude(shared, discovery, id, &outcome, reading);
             }
-        }
-    }
-}
-
-/// A GET may contradict what HEAD showed for other URLs: they are requested again.
-fn distrust_head(shared: &mut SharedState, server: ServerId, id: UrlId, outcome: &AttemptOutcome) {
-    for id in shared.board.requests.head_trust.handle_get(server, id, outcome) {
-        shared.board.entry_mut(id).attempts.by_get = true;
-        if shared.board.entry(id).judged().is_some() {
-            shared.board.enqueue(id, Order::Last);
         }
     }
 }

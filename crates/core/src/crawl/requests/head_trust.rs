@@ -25,7 +25,6 @@ struct Record {
     proofs: u32,
     compared: u32,
     lies: bool,
-    believed: Vec<UrlId>,
 }
 
 impl HeadTrust {
@@ -42,8 +41,8 @@ impl HeadTrust {
         wanted: bool,
         outcome: &AttemptOutcome,
     ) -> bool {
-        let AttemptOutcome::Response(answer) = outcome else { return false };
-        if !answer.is_success() || (wanted && is_suspicious(answer)) {
+        let AttemptOutcome::Response(head) = outcome else { return false };
+        if !head.is_success() || (wanted && is_suspicious(head)) {
             return false;
         }
         let record = self.0.entry(server).or_default();
@@ -52,35 +51,30 @@ impl HeadTrust {
             record.doubted.push(id);
             return false;
         }
-        record.believed.push(id);
         true
     }
 
-    /// A GET has ended. If it contradicts a successful HEAD, returns the URLs that were trusted
-    /// by HEAD alone: none of the server's responses to HEAD count.
+    /// A GET has ended. If it contradicts a successful HEAD, no further HEAD of the server counts.
     pub(in crate::crawl) fn handle_get(
         &mut self,
         server: ServerId,
         id: UrlId,
         outcome: &AttemptOutcome,
-    ) -> Vec<UrlId> {
-        let Some(record) = self.0.get_mut(&server) else { return Vec::new() };
-        let Some(at) = record.doubted.iter().position(|doubted| *doubted == id) else {
-            return Vec::new();
-        };
+    ) {
+        let Some(record) = self.0.get_mut(&server) else { return };
+        let Some(at) = record.doubted.iter().position(|doubted| *doubted == id) else { return };
         record.doubted.swap_remove(at);
-        if matches!(outcome, AttemptOutcome::Response(answer) if answer.is_success()) {
+        if matches!(outcome, AttemptOutcome::Response(head) if head.is_success()) {
             record.proofs += 1;
-            return Vec::new();
+        } else {
+            record.lies = true;
         }
-        record.lies = true;
-        std::mem::take(&mut record.believed)
     }
 }
 
 /// An HTML page where another type is expected, or a response without any content.
-fn is_suspicious(answer: &ResponseHead) -> bool {
-    answer.is_html() || answer.media_type.is_none()
+fn is_suspicious(head: &ResponseHead) -> bool {
+    head.is_html() || head.media_type.is_none()
 }
 
 #[cfg(test)]
@@ -93,18 +87,22 @@ mod tests {
     }
 
     #[test]
-    fn urls_trusted_before_a_lie_are_requested_again() {
+    fn head_is_trusted_once_get_has_confirmed_eight_successes() {
         let (server, url) = (ServerId::from_index(0), UrlId::from_index);
         let mut trust = HeadTrust::default();
         for number in 0..8 {
             assert!(!trust.handle_head(server, url(number), false, &says(200)));
-            assert_eq!(trust.handle_get(server, url(number), &says(200)), []);
+            trust.handle_get(server, url(number), &says(200));
         }
         assert!(trust.handle_head(server, url(8), false, &says(200)), "its HEAD is trusted");
         assert!(!trust.handle_head(server, url(9), false, &says(404)), "not a success");
         let mut trust = HeadTrust::default();
         assert!(!trust.handle_head(server, url(0), false, &says(200)));
-        assert_eq!(trust.handle_get(server, url(0), &says(404)), []);
+        assert!(trust.trusts_head(server), "one success is no lie");
+        trust.handle_get(server, url(1), &says(404));
+        assert!(trust.trusts_head(server), "GET of a URL without a successful HEAD proves nothing");
+        trust.handle_get(server, url(0), &says(404));
         assert!(!trust.trusts_head(server));
+        assert!(trust.trusts_head(ServerId::from_index(1)), "other servers are not affected");
     }
 }

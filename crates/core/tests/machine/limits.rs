@@ -1,0 +1,214 @@
+//! Limits and counts, exactly at their values: each test fails if a number or a condition in the
+//! machine is off by one.
+
+use std::collections::BTreeSet;
+use std::time::Duration;
+
+use rummage_core::Moment;
+use rummage_core::crawl::{Crawl, Note, Settings, TEST_PREFIX};
+use rummage_core::evidence::ResponseHead;
+use url::Url;
+
+use crate::web::{Act, Seen, Web, page};
+
+const MS: Duration = Duration::from_millis(1);
+
+fn text(title: &str, text: &str) -> Act {
+    Act::Page(format!("<title>{title}</title><p>{text}</p>"))
+}
+
+/// How many nonexistent test URLs of a host were requested.
+fn test_urls(seen: &Seen, host: &str) -> usize {
+    let urls = seen.replies.iter().map(|(url, _)| url);
+    let of_host = urls.filter(|url| url.starts_with(host) && url.contains(TEST_PREFIX));
+    of_host.collect::<BTreeSet<_>>().len()
+}
+
+#[test]
+fn a_host_gets_thirty_or_four_nonexistent_test_urls() {
+    let folders = |host: &str, count: usize| -> Vec<String> {
+        (0..count).map(|n| format!("{host}/folder{n}/page")).collect()
+    };
+    let (own, other) = (folders("http://a.test", 40), folders("http://b.test", 10));
+    let links: Vec<&str> = own.iter().chain(&other).map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for url in &links {
+        web = web.on(url, text(url, "A page with a text of its own about this folder."));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(test_urls(&seen, "http://a.test/"), 30);
+    assert_eq!(test_urls(&seen, "http://b.test/"), 4);
+    assert!(seen.verdicts.values().all(|verdict| verdict == "sound 200"), "{:?}", seen.verdicts);
+}
+
+#[test]
+fn retry_after_is_obeyed_up_to_exactly_sixty_seconds() {
+    let busy = |seconds| {
+        let retry_after = Some(seconds);
+        let head = ResponseHead { status: 503, retry_after, ..ResponseHead::default() };
+        Act::ResponseHead(head, Box::new(Act::Status(503)))
+    };
+    let crawl = |seconds| {
+        let once = Act::Times(1, Box::new(busy(seconds)), Box::new(page(&[])));
+        let web = Web::default().on("http://a.test/", page(&["/busy"]));
+        web.on("http://a.test/busy", once).crawl(Settings::default())
+    };
+    let seen = crawl(60);
+    assert_eq!(seen.verdict("http://a.test/busy"), "sound 200");
+    let at: Vec<u64> = seen.requests[1..].iter().map(|it| it.0.since_start().as_secs()).collect();
+    assert_eq!(at, [0, 60]);
+    let seen = crawl(61);
+    assert_eq!(seen.verdict("http://a.test/busy"), "doubtful busy 503");
+    assert_eq!(seen.times_requested("http://a.test/busy"), 1);
+}
+
+/// On a working external server, many URLs time out. Once eight of them have timed out twice in a
+/// row, the others are given up.
+#[test]
+fn after_eight_second_time_outs_in_a_row_the_rest_is_given_up() {
+    let hanging: Vec<String> = (0..14).map(|n| format!("http://b.test/hangs{n}")).collect();
+    let mut links = vec!["http://b.test/fine"];
+    links.extend(hanging.iter().map(String::as_str));
+    let mut web =
+        Web::default().on("http://a.test/", page(&links)).on("http://b.test/fine", page(&[]));
+    for url in &hanging {
+        web = web.on(url, Act::Hang);
+    }
+    let seen = web.crawl(Settings { per_host: Some(2), ..Settings::default() });
+    let times: Vec<usize> = hanging.iter().map(|url| seen.times_requested(url)).collect();
+    let retried_twice = times.iter().filter(|times| **times > 2).count();
+    assert_eq!(retried_twice, 8, "{times:?}");
+    assert!(times[10..].contains(&1), "{times:?}");
+    assert!(hanging.iter().all(|url| seen.verdict(url).contains("timeout")));
+}
+
+#[test]
+fn unreached_pages_are_not_reported_if_a_page_is_rendered_by_javascript() {
+    let shell = "<title>Booking</title><div id=app></div><script src=/app.js></script>";
+    let sitemap = "<urlset><url><loc>http://a.test/alone</loc></url></urlset>";
+    let site = |page_of: Act| {
+        Web::default()
+            .on("http://a.test/", page(&["/one", "/two"]))
+            .on("http://a.test/one", page_of.clone())
+            .on("http://a.test/two", page_of)
+            .on("http://a.test/app.js", Act::File("text/javascript"))
+            .on("http://a.test/alone", page(&["/"]))
+            .on("http://a.test/sitemap.xml", Act::Body("application/xml", sitemap.to_owned()))
+    };
+    let unreached =
+        |seen: &Seen| seen.notes.iter().filter(|(_, note)| *note == Note::Unreached).count();
+    let seen = site(page(&["/"])).crawl(Settings::default());
+    assert_eq!(unreached(&seen), 1);
+    let seen = site(Act::Page(shell.to_owned())).crawl(Settings::default());
+    assert!(seen.notes.iter().any(|(_, note)| *note == Note::RenderedByScript), "{:?}", seen.notes);
+    assert_eq!(unreached(&seen), 0, "its links may lead there");
+}
+
+/// The target of a redirect is a broken URL, but only the link to the redirect is a broken link.
+#[test]
+fn a_broken_redirect_target_is_counted_once() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/moved"]))
+        .on("http://a.test/moved", Act::Redirect(301, "/gone".to_owned()));
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/moved"), "broken not-found 404");
+    assert_eq!(seen.crawl.progress().broken, 1);
+}
+
+/// The next hop of a redirect is requested before URLs of its host that were found earlier.
+#[test]
+fn a_hop_to_a_host_with_a_queue_comes_first() {
+    let queued: Vec<String> = (0..12).map(|n| format!("http://c.test/{n}")).collect();
+    let mut links: Vec<&str> = queued.iter().map(String::as_str).collect();
+    links.push("http://b.test/old");
+    let mut web = Web::default()
+        .on("http://a.test/", page(&links))
+        .on("http://b.test/old", Act::Redirect(302, "http://c.test/new".to_owned()))
+        .on("http://c.test/new", page(&[]));
+    for url in &queued {
+        web = web.on(url, page(&[]));
+    }
+    let seen = web.crawl(Settings::default());
+    let order: Vec<&str> = seen
+        .requests
+        .iter()
+        .map(|(.., url)| url.as_str())
+        .filter(|url| url.contains("c.test"))
+        .collect();
+    let place = order.iter().position(|url| *url == "http://c.test/new").unwrap();
+    assert!(place < 4, "requested as number {place}: {order:?}");
+}
+
+#[test]
+fn http_images_on_a_secure_page_use_https_except_on_ports_and_ip_addresses() {
+    let html = "<img src=http://b.test/name.png><img src=http://b.test:8080/port.png>\
+        <img src=http://203.0.113.5/ip.png><img src='http://[2001:db8::5]/ip.png'>\
+        <img src=http://localhost/own.png>";
+    let mut web = Web::default().on("https://a.test/", Act::Page(html.to_owned()));
+    let expected = [
+        "https://b.test/name.png",
+        "http://b.test:8080/port.png",
+        "http://203.0.113.5/ip.png",
+        "http://[2001:db8::5]/ip.png",
+        "http://localhost/own.png",
+    ];
+    for url in expected {
+        web = web.on(url, Act::File("image/png"));
+    }
+    let seen = web.crawl_from(Settings::default(), &["https://a.test/"]);
+    let requested: BTreeSet<&str> = seen
+        .requests
+        .iter()
+        .map(|(.., url)| url.as_str())
+        .filter(|url| url.contains(".png"))
+        .collect();
+    assert_eq!(requested, expected.into());
+}
+
+/// The anchors of external pages are not stored: for them, a stored result is not enough.
+#[test]
+fn an_external_page_whose_anchors_are_needed_is_requested_anew() {
+    let links = ["http://b.test/plain", "http://b.test/page#there", "http://b.test/page#gone"];
+    let html = "<title>A page</title><p id=there>there</p>";
+    let web = Web::default()
+        .on("http://a.test/", page(&links))
+        .on("http://b.test/plain", page(&[]))
+        .on("http://b.test/page", Act::Page(html.to_owned()));
+    let settings =
+        Settings { fragments: rummage_core::crawl::Fragments::All, ..Settings::default() };
+    let whole = web.crawl(settings.clone());
+    assert_eq!(whole.missing.len(), 1, "{:?}", whole.missing);
+    let others: Vec<_> =
+        whole.replies.iter().filter(|(url, _)| url.starts_with("http://b.test")).cloned().collect();
+    let second = web.recalling(&others).crawl(settings);
+    assert_eq!(second.missing, whole.missing);
+    assert_eq!(second.times_requested("http://b.test/plain"), 0);
+    assert!(second.times_requested("http://b.test/page") > 0);
+}
+
+#[test]
+fn the_bounds_are_known_once_the_start_url_has_responded() {
+    let start = Url::parse("http://a.test/").unwrap();
+    let crawl = Crawl::new(Settings::default(), vec![start]);
+    assert!(!crawl.is_bounded());
+    let web = Web::default().on("http://a.test/", page(&[]));
+    let seen = web.drive(crawl, 20_000 * MS, Moment::START, usize::MAX);
+    assert!(seen.crawl.is_bounded());
+}
+
+/// A form excuses a refusal of its target, and only that: another link to it does not.
+#[test]
+fn a_link_to_the_target_of_a_form_makes_its_refusal_count() {
+    let crawl = |act: Act| {
+        let form = "<form action=http://b.test/search></form>";
+        Web::default()
+            .on("http://a.test/", Act::Page(format!("{form}<a href=/later>later</a>")))
+            .slow("http://a.test/later", 900 * MS, page(&["http://b.test/search"]))
+            .on("http://b.test/search", act)
+            .crawl(Settings::default())
+    };
+    assert_eq!(crawl(Act::Status(400)).verdict("http://b.test/search"), "broken client-error 400");
+    assert_eq!(crawl(page(&[])).verdict("http://b.test/search"), "sound 200");
+    let unanswered = crawl(Act::Fail(rummage_core::evidence::Failure::BadResponse(String::new())));
+    assert!(unanswered.verdict("http://b.test/search").starts_with("broken bad-response"));
+}
