@@ -410,6 +410,27 @@ mod tests {
         play(&format!("{tags} a")).region().map(Region::as_str)
     }
 
+    /// The elements that are open after these tags.
+    fn open(tags: &str) -> Vec<Name> {
+        play(tags).open.iter().map(|open| open.name).collect()
+    }
+
+    #[test]
+    fn a_second_nobr_closes_the_first() {
+        assert_eq!(open("nobr nobr"), [Name::Nobr]);
+        assert_eq!(open("nobr table td nobr"), open("nobr table td nobr nobr"));
+    }
+
+    #[test]
+    fn frames_take_the_place_of_the_body() {
+        assert_eq!(open("frameset frameset"), [Name::Frameset, Name::Frameset]);
+        assert_eq!(open("frameset p nav"), [Name::Frameset], "only frames may follow");
+        assert_eq!(open("p frameset"), [Name::P], "the body has begun");
+        assert_eq!(open("frameset /frameset frameset"), [], "the frames have ended");
+        assert_eq!(after("p frameset nav"), Some("nav"));
+        assert_eq!(after("frameset nav"), None);
+    }
+
     #[test]
     fn the_nearest_landmark_counts() {
         assert_eq!(after("header nav"), Some("nav"));

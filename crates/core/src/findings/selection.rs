@@ -200,12 +200,6 @@ impl Selection {
         }
     }
 
-    /// Whether it filters by the link itself, apart from its target and page.
-    #[must_use]
-    pub fn asks_links(&self) -> bool {
-        !(self.elements.is_empty() && self.text.is_empty() && self.search.is_empty())
-    }
-
     /// Whether each searched word is in at least one of these texts.
     #[must_use]
     pub fn finds<'a>(&self, texts: impl Iterator<Item = &'a str> + Clone) -> bool {
@@ -245,6 +239,16 @@ mod tests {
         assert!(!takes(Cause::NotFound, None) && !takes(Cause::Gone, Some(404)));
         assert!(!selection.takes_verdict(Verdict::Sound, Some(Cause::NotFound), Some(404)));
         assert!(!selection.takes_verdict(Verdict::Broken, None, Some(404)));
+    }
+
+    #[test]
+    fn a_selection_by_verdicts_alone_is_not_narrow() {
+        assert!(!Selection::of(&[Verdict::Broken, Verdict::Moved]).is_narrow());
+        assert!(!Selection::all().is_narrow());
+        let narrow = Selection { hosts: vec![Pattern::new("a.test")], ..Selection::all() };
+        assert!(narrow.is_narrow());
+        let narrow = Selection { search: vec!["x".to_owned()], ..Selection::all() };
+        assert!(narrow.is_narrow());
     }
 
     #[test]

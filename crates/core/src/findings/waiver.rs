@@ -150,6 +150,13 @@ impl Waivers {
 mod tests {
     use super::*;
 
+    #[test]
+    fn kinds_have_the_names_of_their_options() {
+        assert_eq!(WaiverKind::ALL.map(WaiverKind::as_str), ["works", "leave"]);
+        assert!(WaiverKind::ALL.iter().all(|kind| WaiverKind::named(kind.as_str()) == Some(*kind)));
+        assert_eq!(WaiverKind::named("other"), None);
+    }
+
     fn waiver(aside: WaiverKind) -> Waiver {
         let looked = ObservedTarget {
             target: "https://b.test/x".to_owned(),

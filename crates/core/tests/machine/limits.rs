@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use std::time::Duration;
 
 use rummage_core::Moment;
-use rummage_core::crawl::{Crawl, Note, Settings, TEST_PREFIX};
-use rummage_core::evidence::ResponseHead;
+use rummage_core::crawl::{BodyUse, Crawl, Externals, Halt, Note, Settings, TEST_PREFIX};
+use rummage_core::evidence::{AttemptOutcome, ResponseHead};
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};
@@ -211,4 +211,81 @@ fn a_link_to_the_target_of_a_form_makes_its_refusal_count() {
     assert_eq!(crawl(page(&[])).verdict("http://b.test/search"), "sound 200");
     let unanswered = crawl(Act::Fail(rummage_core::evidence::Failure::BadResponse(String::new())));
     assert!(unanswered.verdict("http://b.test/search").starts_with("broken bad-response"));
+}
+
+/// Only pages count for an endless URL pattern: not images with URLs of the same kind.
+#[test]
+fn images_do_not_count_for_an_endless_url_pattern() {
+    let mut html = String::from("<title>Start</title>");
+    for n in 0..260 {
+        html += &format!("<a href='/c?n={n}'>a</a>");
+    }
+    for n in 1000..1400 {
+        html += &format!("<img src='/c?n={n}'>");
+    }
+    html += "<a href='/c?n=5000'>later</a>";
+    let mut web = Web::default().on("http://a.test/", Act::Page(html));
+    for n in 0..260 {
+        web = web.on(&format!("http://a.test/c?n={n}"), text("Day", "Nothing on this day."));
+    }
+    for n in 1000..1400 {
+        web = web.on(&format!("http://a.test/c?n={n}"), Act::File("image/png"));
+    }
+    let last = "http://a.test/c?n=5000";
+    let seen = web.slow(last, 2000 * MS, page(&["/c?n=5001"])).crawl(Settings::default());
+    let traps = seen.notes.iter().filter(|(_, note)| matches!(note, Note::Trap(_))).count();
+    assert_eq!(traps, 0);
+    assert_eq!(seen.verdict("http://a.test/c?n=5001"), "broken not-found 404");
+}
+
+#[test]
+fn only_the_title_of_an_external_page_is_parsed() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/own", "http://b.test/other"]))
+        .on("http://a.test/own", page(&[]))
+        .on("http://b.test/other", page(&[]));
+    let seen = web.crawl(Settings::default());
+    let body = |url: &str| seen.bodies.iter().find(|(of, _)| of == url).map(|(_, body)| *body);
+    assert_eq!(body("http://a.test/"), Some(BodyUse::Page));
+    assert_eq!(body("http://a.test/own"), Some(BodyUse::Page));
+    assert_eq!(body("http://b.test/other"), Some(BodyUse::Title));
+}
+
+#[test]
+fn skipped_urls_are_neither_known_nor_done_in_the_progress() {
+    let links = ["/own", "mailto:a@a.test", "http://b.test/", "/excluded/x"];
+    let web = Web::default().on("http://a.test/", page(&links)).on("http://a.test/own", page(&[]));
+    let settings = Settings {
+        externals: Externals::Note,
+        exclude: vec![rummage_core::url::pattern::Pattern::new("/excluded/*")],
+        ..Settings::default()
+    };
+    let seen = web.crawl(settings);
+    let progress = seen.crawl.progress();
+    let requested: BTreeSet<&String> = seen.replies.iter().map(|(url, _)| url).collect();
+    assert_eq!(progress.known, requested.len() as u64, "{requested:?}");
+    assert_eq!(progress.done, progress.known);
+    assert_eq!(progress.broken, 0);
+}
+
+/// A recheck requests what it was asked to. URLs that the run before gave up stay as they are.
+#[test]
+fn a_recheck_does_not_request_what_the_run_before_deferred() {
+    let pages: Vec<String> = (0..60).map(|n| format!("/p{n}")).collect();
+    let links: Vec<&str> = pages.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for path in &pages {
+        web = web.on(&format!("http://a.test{path}"), page(&[]));
+    }
+    let refused = AttemptOutcome::Response(ResponseHead { status: 403, ..ResponseHead::default() });
+    let settings = Settings { per_host: Some(2), ..Settings::default() };
+    let first = web.clone().down(300 * MS, 100_000_000 * MS, refused).crawl(settings.clone());
+    assert_eq!(first.crawl.halt(), Some(Halt::Blocked));
+    let mut crawl = Crawl::new(settings.clone(), vec![Url::parse("http://a.test/").unwrap()]);
+    for (url, reply) in &first.replies {
+        crawl.handle_replayed(url, reply.clone());
+    }
+    crawl.handle_rechecked();
+    let second = web.drive(crawl, settings.retry.timeout, first.end, usize::MAX);
+    assert_eq!(second.requests, [], "nothing was named");
 }

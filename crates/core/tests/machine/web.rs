@@ -7,8 +7,8 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{
-    Crawl, Event, FragmentFault, Judged, Note, Reply, Request, Response, Settings, TEST_PREFIX,
-    UrlId,
+    BodyUse, Crawl, Event, FragmentFault, Judged, Note, Reply, Request, Response, Settings,
+    TEST_PREFIX, UrlId,
 };
 use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, ResponseHead, Stage};
 use rummage_core::extract::Extractor;
@@ -77,6 +77,8 @@ pub(crate) struct Web {
 pub(crate) struct Seen {
     /// Every request, in order: moment, method, URL.
     pub(crate) requests: Vec<(Moment, Method, String)>,
+    /// What the body of each request is used for.
+    pub(crate) bodies: Vec<(String, BodyUse)>,
     /// The last verdict of each URL, as text.
     pub(crate) verdicts: BTreeMap<String, String>,
     /// Pages in the order in which they were parsed.
@@ -279,6 +281,7 @@ impl Web {
                 seen.started += 1;
                 if !self.is_courtesy(&request.url) {
                     seen.requests.push((now, request.method, request.url.clone()));
+                    seen.bodies.push((request.url.clone(), request.body));
                 }
                 let patience = if request.later { timeout * 2 } else { timeout };
                 let together = in_flight.len() + 1;
@@ -513,6 +516,7 @@ impl Seen {
     fn of(crawl: Crawl, from: Moment) -> Seen {
         Seen {
             requests: Vec::new(),
+            bodies: Vec::new(),
             verdicts: BTreeMap::new(),
             pages: Vec::new(),
             pages_at: Vec::new(),

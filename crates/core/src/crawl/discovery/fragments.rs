@@ -108,3 +108,21 @@ impl FragmentIndex {
         missing
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_fragment_is_judged_anew_when_a_plain_link_names_it_after_a_scripted_one() {
+        let mut index = FragmentIndex::default();
+        let url = UrlId::from_index(3);
+        assert!(index.handle_wanted(url, "tab", true), "it is new");
+        assert!(!index.handle_wanted(url, "tab", true));
+        assert!(index.handle_wanted(url, "tab", false), "a script no longer excuses it");
+        assert!(!index.handle_wanted(url, "tab", false));
+        assert!(!index.handle_wanted(url, "tab", true), "the plain link still counts");
+        assert!(index.handle_wanted(url, "other", false));
+        assert!(index.handle_wanted(UrlId::from_index(4), "tab", false));
+    }
+}

@@ -59,6 +59,13 @@ fn a_crawl_recorded_in_the_future_is_no_reason_to_wait() {
     let year = 365 * DAY;
     let wrong = SiteState { crawled: Some(NOW + year), passed: Some(NOW + year), ..site() };
     assert!(next(&wrong, NOW).0 <= NOW, "the clock was a year ahead when it was crawled");
+    let ahead = |by| SiteState { crawled: Some(NOW + by), ..site() };
+    let every = site().every;
+    assert_eq!(next(&ahead(LEEWAY), NOW).0, NOW + LEEWAY + every, "clocks may differ this much");
+    assert!(next(&ahead(LEEWAY + 1), NOW).0 <= NOW);
+    let failed = |by| SiteState { failed: Some((NOW + by, 1)), crawled: None, ..site() };
+    assert!(next(&failed(LEEWAY), NOW).0 > NOW);
+    assert!(next(&failed(LEEWAY + 1), NOW).0 <= NOW);
     let failed = SiteState { failed: Some((NOW + year, 3)), crawled: None, ..site() };
     assert!(next(&failed, NOW).0 <= NOW);
     let mut budget = Budget::per_hour(5);

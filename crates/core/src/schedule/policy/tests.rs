@@ -103,6 +103,9 @@ fn a_check_recorded_in_the_future_is_no_reason_to_wait() {
     let policy = RecheckPolicy::default();
     let at = |now| due_at("https://a.test/", &wrong, &policy, now).map(|(at, _)| at);
     assert_eq!(at(AT - 400 * DAY), Some(AT - 400 * DAY));
+    let planned = due("https://a.test/", &wrong, &policy).map(|(at, _)| at);
+    assert_eq!(at(AT - LEEWAY), planned, "clocks may differ by this much");
+    assert_eq!(at(AT - LEEWAY - 1), Some(AT - LEEWAY - 1));
     assert_eq!(at(AT), due("https://a.test/", &wrong, &policy).map(|(at, _)| at));
     let times =
         share(AT, [(1, AT)], [(1, AT + 9 * DAY)], &RecheckPolicy { per_host_hour: 1, ..policy });
