@@ -79,6 +79,7 @@ fn after_eight_second_time_outs_in_a_row_the_rest_is_given_up() {
     let retried_twice = times.iter().filter(|times| **times > 2).count();
     assert_eq!(retried_twice, 8, "{times:?}");
     assert!(times[10..].contains(&1), "{times:?}");
+    assert!(times.iter().all(|times| *times <= 4), "one excuse during an overload: {times:?}");
     assert!(hanging.iter().all(|url| seen.verdict(url).contains("timeout")));
 }
 
@@ -286,6 +287,35 @@ fn a_recheck_does_not_request_what_the_run_before_deferred() {
         crawl.handle_replayed(url, reply.clone());
     }
     crawl.handle_rechecked();
+    // The recheck itself was stopped and continues.
+    crawl.handle_resumed();
     let second = web.drive(crawl, settings.retry.timeout, first.end, usize::MAX);
     assert_eq!(second.requests, [], "nothing was named");
+}
+
+/// The same reference on two pages may name the same URL, but be excused on one of them only.
+#[test]
+fn a_fragment_counts_on_each_page_that_names_it() {
+    let web = Web::default()
+        .on("http://a.test/", Act::Page("<a role=tab href='/p#tab'>t</a><a href=/two>2</a>".into()))
+        .on("http://a.test/p", page(&[]))
+        .on("http://a.test/two", page(&["/p#tab"]));
+    let seen = web.clone().crawl(Settings::default());
+    assert_eq!(seen.missing, ["http://a.test/p#tab (script)", "http://a.test/p#tab"]);
+    let seen = web.on("http://a.test/two", page(&["/p"])).crawl(Settings::default());
+    assert_eq!(seen.missing, ["http://a.test/p#tab (script)"]);
+}
+
+/// A query is encoded in the encoding of its page (URL, "query state").
+#[test]
+fn the_same_reference_in_two_encodings_names_two_urls() {
+    let in_latin = "<meta charset=windows-1252><a href='/s?q=&eacute;'>s</a>";
+    let in_utf_8 = "<meta charset=utf-8><a href='/s?q=&eacute;'>s</a><a href=/latin>l</a>";
+    let seen = Web::default()
+        .on("http://a.test/", Act::Page(in_utf_8.into()))
+        .on("http://a.test/latin", Act::Page(in_latin.into()))
+        .on("http://a.test/s?q=%C3%A9", page(&[]))
+        .crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/s?q=%C3%A9"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/s?q=%E9"), "broken not-found 404");
 }

@@ -482,8 +482,7 @@ impl Web {
             let act = self.act(&request.url);
             let body = act.and_then(|act| body_of(act, answer)).unwrap_or_default();
             let url = &request.url;
-            let charset = Some("utf-8");
-            let mut extractor = Extractor::of_url(url, format, charset, 10 << 20, request.sketch);
+            let mut extractor = Extractor::of_url(url, format, None, 10 << 20, request.sketch);
             extractor.feed(body.as_bytes());
             let read = extractor.finish();
             answer.signs = Signs::of(&read);

@@ -308,7 +308,7 @@ impl Health {
         known.refused.clear();
         let failed_of_late = known.detector.row().iter().copied().filter(|id| {
             let judged = board.entry(*id).judged();
-            judged.is_some_and(|it| it.next.is_none() && it.cause != Some(Cause::AccessRefused))
+            judged.is_some_and(|it| it.cause != Some(Cause::AccessRefused))
         });
         let mut rest: Vec<UrlId> = failed_of_late.collect();
         rest.extend(waiting_of(board, server));
