@@ -17,6 +17,8 @@ pub mod progress;
 mod rows;
 mod safe;
 mod style;
+#[cfg(test)]
+mod testing;
 mod text;
 mod when;
 

@@ -74,7 +74,7 @@ pub fn schedule(
         writeln!(out, "Working pages of the site are checked with each crawl: rummage crawl")?;
         return Ok(());
     }
-    days(out, planned)?;
+    days(out, planned.iter().map(|one| (one.at, one.reason)))?;
     hosts(out, &plan.hosts)?;
     writeln!(out)?;
     for one in planned.iter().take(limit.unwrap_or(SHOWN)) {
@@ -95,21 +95,24 @@ fn at(seconds: Seconds) -> Timestamp {
 }
 
 /// How many URLs are due per day.
-fn days(out: &mut dyn Write, planned: &[Planned]) -> Result<(), ViewError> {
+fn days(
+    out: &mut dyn Write,
+    planned: impl Iterator<Item = (Seconds, DueReason)>,
+) -> Result<(), ViewError> {
     let mut days: BTreeMap<String, BTreeMap<DueReason, u64>> = BTreeMap::new();
     // URLs come in order of time, and the date is computed once per quarter of an hour, not a
     // million times: every time zone's offset is a multiple of that.
     const QUARTER: Seconds = 15 * 60;
     let (mut quarter, mut name) = (Seconds::MIN, String::new());
-    for one in planned {
-        if one.at.div_euclid(QUARTER) != quarter {
-            (quarter, name) = (one.at.div_euclid(QUARTER), day(at(one.at)));
+    for (due, reason) in planned {
+        if due.div_euclid(QUARTER) != quarter {
+            (quarter, name) = (due.div_euclid(QUARTER), day(at(due)));
         }
         let of_day = match days.get_mut(&name) {
             Some(of_day) => of_day,
             None => days.entry(name.clone()).or_default(),
         };
-        *of_day.entry(one.reason).or_default() += 1;
+        *of_day.entry(reason).or_default() += 1;
     }
     let sum = |of: &BTreeMap<DueReason, u64>| of.values().sum::<u64>();
     let most = days.values().map(sum).max().unwrap_or(1).max(1);
@@ -181,4 +184,71 @@ fn write_planned(
     }
     writeln!(out)?;
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::plain;
+
+    const DAY: Seconds = 86_400;
+    /// Noon in UTC, so that a time zone of the machine moves all days by the same amount.
+    const NOON: Seconds = 20_000 * DAY + DAY / 2;
+
+    fn shown(planned: &[(Seconds, DueReason)]) -> String {
+        plain(|out| days(out, planned.iter().copied()))
+    }
+
+    fn bars(text: &str) -> Vec<usize> {
+        text.lines().skip(2).map(|line| line.matches('#').count()).collect()
+    }
+
+    #[test]
+    fn bars_are_in_proportion_and_rounded_up() {
+        let mut planned = vec![(NOON, DueReason::Wrong); 80];
+        planned.extend([(NOON + DAY, DueReason::New); 40]);
+        planned.push((NOON + 2 * DAY, DueReason::Sound));
+        assert_eq!(bars(&shown(&planned)), [40, 20, 1], "{}", shown(&planned));
+        let few =
+            [(NOON, DueReason::Wrong), (NOON + DAY, DueReason::Wrong), (NOON, DueReason::New)];
+        assert_eq!(bars(&shown(&few)), [40, 20], "the busiest day has the longest bar");
+    }
+
+    #[test]
+    fn reasons_are_counted_per_day() {
+        let planned = [
+            (NOON, DueReason::Wrong),
+            (NOON + 60, DueReason::Temporary),
+            (NOON + 1800, DueReason::Wrong),
+            (NOON + DAY, DueReason::Waived),
+        ];
+        let text = shown(&planned);
+        let lines: Vec<&str> = text.lines().collect();
+        assert_eq!(lines[..2], ["", "per day"]);
+        assert!(lines[2].ends_with("1 temporary, 2 wrong"), "{text}");
+        assert!(lines[2].contains("        3  #"), "{text}");
+        assert!(lines[3].ends_with("1 waived"), "{text}");
+    }
+
+    #[test]
+    fn days_beyond_the_tenth_are_counted_together() {
+        let on = |days: Seconds| -> Vec<(Seconds, DueReason)> {
+            (0..days).map(|n| (NOON + n * DAY, DueReason::Sound)).collect()
+        };
+        assert!(!shown(&on(10)).contains("later"), "{}", shown(&on(10)));
+        assert!(shown(&on(13)).ends_with("  later             3\n"), "{}", shown(&on(13)));
+    }
+
+    #[test]
+    fn hosts_come_by_count_and_name_and_the_rest_is_counted() {
+        let hosts_of = |names: &[(&str, u64)]| {
+            let list: Vec<(String, u64)> =
+                names.iter().map(|(name, many)| ((*name).to_owned(), *many)).collect();
+            plain(|out| hosts(out, &list))
+        };
+        let five = [("b.test", 1), ("c.test", 7), ("a.test", 1), ("d.test", 2), ("e.test", 1)];
+        assert_eq!(hosts_of(&five), "by host  c.test 7, d.test 2, a.test 1, b.test 1, e.test 1\n");
+        let six = [&five[..], &[("f.test", 1)]].concat();
+        assert!(hosts_of(&six).ends_with("e.test 1, and 1 host more\n"), "{}", hosts_of(&six));
+    }
 }

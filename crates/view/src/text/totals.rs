@@ -213,3 +213,146 @@ fn parsed(totals: &Totals) -> String {
         _ => parts.concat(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use jiff::Timestamp;
+    use rummage_core::crawl::NotParsed;
+    use rummage_core::verdict::Cause;
+    use rummage_store::{NotParsedCount, SkipCount, SlowedServer};
+
+    use super::*;
+    use crate::testing::{plain, run_info};
+
+    fn totals() -> Totals {
+        Totals { pages: 1, links: 1, urls: 1, requested: 2, sound: 1, ..Totals::default() }
+    }
+
+    fn shown(run: &RunInfo, totals: &Totals) -> String {
+        plain(|out| counts(out, run, totals, false))
+    }
+
+    fn lines(totals: &Totals) -> String {
+        shown(&run_info(), totals)
+    }
+
+    #[test]
+    fn a_clean_run_takes_two_lines() {
+        let text = plain(|out| head(out, &run_info())) + &lines(&totals());
+        insta::assert_snapshot!(text.replace(&when(Timestamp::UNIX_EPOCH), "[when]"), @"
+        The A  a.test  run 3, [when], took 1.5 s
+        Checked 1 link to 1 URL on 1 page (2 URLs requested)
+        0 broken, 0 doubtful, 0 moved, 1 sound
+        ");
+    }
+
+    #[test]
+    fn everything_that_was_not_checked_is_counted_with_its_reason() {
+        let skip = |cause, urls| SkipCount { cause, urls };
+        let not_parsed = |reason, pages| NotParsedCount { reason, pages };
+        let totals = Totals {
+            pages: 1_234,
+            stylesheets: 2,
+            sitemaps: 1,
+            waived: 3,
+            broken: 4,
+            skipped: vec![skip(Cause::External, 1_000), skip(Cause::Trap, 1)],
+            not_parsed: vec![not_parsed(NotParsed::Robots, 2), not_parsed(NotParsed::Depth, 1)],
+            cut: 1,
+            cut_sitemaps: 2,
+            cut_robots: 1,
+            ..totals()
+        };
+        insta::assert_snapshot!(lines(&totals), @"
+        Checked 1 link to 1 URL on 1,234 pages, 2 stylesheets and 1 sitemap (2 URLs requested)
+        4 broken, 0 doubtful, 0 moved, 1 sound, 3 waived
+        1,001 not checked: 1,000 external, 1 endless URL pattern
+        3 pages not parsed for links: disallowed by robots.txt (2), deeper than --depth (1)
+        1 page was read only up to --max-size; links beyond that were not checked
+        2 sitemaps were read only up to 50 MiB; entries beyond that were not used
+        1 robots.txt read only up to 500 KiB; rules beyond that were not used
+        ");
+        let one = Totals { not_parsed: vec![not_parsed(NotParsed::Robots, 1)], ..self::totals() };
+        assert!(lines(&one).contains("1 page not parsed for links: disallowed by robots.txt\n"));
+    }
+
+    #[test]
+    fn an_unfinished_run_shows_how_to_continue_it() {
+        let stopped = RunInfo { state: RunState::Stopped, ..run_info() };
+        let text = shown(&stopped, &Totals { not_asked: 1, ..totals() });
+        let first = "This run is unfinished: 1 known URL was not checked. \
+                     Continue it with: rummage crawl --resume\n";
+        assert!(text.starts_with(first), "{text}");
+        let text = shown(&stopped, &totals());
+        assert!(text.starts_with("This run is unfinished. Continue it with"), "{text}");
+        let probe = RunInfo { kind: RunKind::Probe, ..stopped };
+        assert!(shown(&probe, &totals()).starts_with("This run is unfinished.\nChecked 1 entry"));
+    }
+
+    #[test]
+    fn local_files_of_a_probe_are_not_requests() {
+        let probe = RunInfo { kind: RunKind::Probe, ..run_info() };
+        let text = shown(&probe, &Totals { links: 7, requested: 5, given: 2, ..totals() });
+        assert!(text.starts_with("Checked 7 entries (3 URLs requested)\n"), "{text}");
+    }
+
+    #[test]
+    fn reused_results_are_counted_with_their_age() {
+        assert!(!lines(&totals()).contains("not checked again"));
+        let recalled = Totals { recalled: 55, ..totals() };
+        assert!(
+            lines(&recalled).contains("55 URLs not checked again: results of an earlier run\n")
+        );
+        let since = Timestamp::UNIX_EPOCH - jiff::SignedDuration::from_hours(5);
+        let recalled = Totals { recalled_since: Some(since), ..recalled };
+        assert!(lines(&recalled).contains("earlier run, up to 5"), "{}", lines(&recalled));
+    }
+
+    #[test]
+    fn only_the_rest_of_many_notes_is_counted() {
+        let note =
+            |n: usize| NoteRow { url: format!("http://a.test/{n}"), note: Note::RenderedByScript };
+        let with =
+            |count: usize| lines(&Totals { notes: (0..count).map(note).collect(), ..totals() });
+        assert_eq!(with(NOTES).matches("note  ").count(), NOTES);
+        assert!(!with(NOTES).contains("like this"), "{}", with(NOTES));
+        assert!(with(NOTES + 2).contains("note  and 2 like this: -v shows all\n"));
+        let notes = Totals { notes: (0..9).map(note).collect(), ..totals() };
+        let verbose = plain(|out| counts(out, &run_info(), &notes, true));
+        assert_eq!(verbose.matches("note  http").count(), 9);
+    }
+
+    #[test]
+    fn an_overload_of_the_site_shows_the_option_that_avoids_it() {
+        let slowed = |server: &str, gap| SlowedServer {
+            server: server.to_owned(),
+            times: 2,
+            strain: rummage_core::crawl::pace::Strain::TooMany,
+            lowest: 4,
+            gap: Duration::from_millis(gap),
+        };
+        let with = |slowed| lines(&Totals { slowed: vec![slowed], ..totals() });
+        assert!(
+            with(slowed("a.test", 0)).contains("2 times, to 4 concurrent requests: --per-host 4")
+        );
+        assert!(with(slowed("a.test", 250)).contains("to one every 250 ms: --rate 4/s starts"));
+        assert!(with(slowed("a.test", 2000)).contains("--rate 1/2000ms"));
+        assert!(
+            !with(slowed("b.test", 0)).contains("overloaded"),
+            "external hosts are always slow"
+        );
+    }
+
+    #[test]
+    fn sources_are_listed_with_commas_and_and() {
+        let of = |pages, stylesheets, sitemaps, lists| {
+            parsed(&Totals { pages, stylesheets, sitemaps, lists, ..Totals::default() })
+        };
+        assert_eq!(of(0, 0, 0, 0), "0 pages");
+        assert_eq!(of(2, 0, 0, 0), "2 pages");
+        assert_eq!(of(1, 0, 1, 0), "1 page and 1 sitemap");
+        assert_eq!(of(3, 2, 1, 0), "3 pages, 2 stylesheets and 1 sitemap");
+        assert_eq!(of(0, 0, 0, 2), "2 lists");
+        assert_eq!(of(0, 1, 0, 0), "0 pages and 1 stylesheet");
+    }
+}

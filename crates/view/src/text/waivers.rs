@@ -216,3 +216,111 @@ fn patterns(out: &mut dyn Write, row: &WaiverRow) -> io::Result<()> {
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use jiff::civil::date;
+
+    use super::*;
+    use crate::testing::{plain, run_info};
+
+    fn covered(count: usize) -> Covered {
+        let target = |n: usize| (format!("http://a.test/{n:02}"), Verdict::Broken);
+        Covered { targets: (0..count).map(target).collect(), links: 2 * count as u64 }
+    }
+
+    fn row() -> WaiverRow {
+        WaiverRow {
+            aside: WaiverKind::Leave,
+            reason: "comes back in spring".to_owned(),
+            by: Some("Ada".to_owned()),
+            made: Some(date(2027, 1, 31)),
+            age: Some(1),
+            until: Some(date(2027, 5, 1)),
+            left: Some(90),
+            patterns: vec![("target", "/rota*".to_owned())],
+            covered: covered(1),
+            reopened: 0,
+        }
+    }
+
+    fn list(row: WaiverRow) -> String {
+        plain(|out| waivers(out, &run_info(), &[row], "waivers.toml"))
+    }
+
+    #[test]
+    fn a_waiver_shows_its_reason_age_end_patterns_and_what_it_covers() {
+        insta::assert_snapshot!(list(row()), @"
+        1 waiver in waivers.toml, applied to run 3 of a.test
+
+          1  leave  comes back in spring
+                    made 2027-01-31 by Ada, a day ago, until 2027-05-01 (90 days left)
+                    target /rota*
+                    covers 1 target on 2 links
+        ");
+    }
+
+    #[test]
+    fn an_ended_waiver_has_no_days_left() {
+        for left in [0, -12] {
+            let text = list(WaiverRow { left: Some(left), ..row() });
+            assert!(text.contains(", until 2027-05-01\n"), "{text}");
+            assert!(text.contains("ended; open again: 1 target on 2 links"), "{text}");
+            assert!(!text.contains("covers"), "{text}");
+        }
+        let text = list(WaiverRow { left: Some(1), ..row() });
+        assert!(text.contains("(1 day left)") && text.contains("covers 1 target"), "{text}");
+        let over = WaiverRow { left: Some(-1), covered: Covered::default(), ..row() };
+        assert!(list(over).contains("ended; rummage waive --lift 1 removes it"));
+    }
+
+    #[test]
+    fn a_waiver_that_covers_nothing_or_was_reopened_shows_it() {
+        let none = WaiverRow { covered: Covered::default(), ..row() };
+        assert!(list(none.clone()).contains("no longer covers anything: rummage waive --lift 1"));
+        let text = list(WaiverRow { reopened: 2, ..none });
+        assert!(text.contains("reopened: 2 targets respond differently"), "{text}");
+        assert!(!text.contains("no longer covers"), "{text}");
+    }
+
+    #[test]
+    fn an_end_is_a_date_or_a_condition() {
+        let without = WaiverRow { until: None, left: None, ..row() };
+        assert_eq!(end(&without), ", no end date");
+        let works = WaiverRow { aside: WaiverKind::Works, ..without };
+        assert_eq!(end(&works), ", while it responds as it does now");
+        let unsigned = WaiverRow { made: None, reason: String::new(), ..row() };
+        let text = list(unsigned);
+        assert!(text.contains("no reason given") && text.contains("date not recorded"), "{text}");
+        assert_eq!([-1, 0, 1, 2].map(ago), ["today", "today", "a day ago", "2 days ago"]);
+    }
+
+    #[test]
+    fn the_rest_is_counted_only_if_there_is_one() {
+        let would = |count| plain(|out| would_waive(out, &row(), &covered(count)));
+        assert!(!would(SHOWN).contains("more"), "{}", would(SHOWN));
+        assert!(would(SHOWN + 1).contains("  and 1 more\n"), "{}", would(SHOWN + 1));
+        let with = |count| {
+            let pattern = |n| ("target", format!("/{n}"));
+            list(WaiverRow { patterns: (0..count).map(pattern).collect(), ..row() })
+        };
+        assert!(!with(PATTERNS).contains("more"), "{}", with(PATTERNS));
+        assert!(with(PATTERNS + 2).contains("and 2 more patterns"), "{}", with(PATTERNS + 2));
+    }
+
+    #[test]
+    fn waiving_and_lifting_show_how_to_undo_them() {
+        let text = plain(|out| waived(out, &row(), &covered(1), 4, "waivers.toml"));
+        insta::assert_snapshot!(text, @"
+        waived 1 target on 2 links, as --leave, until 2027-05-01 (90 days left)
+          broken   http://a.test/00
+        waiver 4 in waivers.toml; rummage waive --lift 4 removes it
+        ");
+        insta::assert_snapshot!(plain(|out| lifted(out, &[row()])), @"
+        lifted: comes back in spring
+                    target /rota*
+        ");
+        let none = plain(|out| waivers(out, &run_info(), &[], "waivers.toml"));
+        assert_eq!(none, "no waivers; see rummage waive -h\n");
+    }
+}
