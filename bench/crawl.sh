@@ -64,7 +64,7 @@ done
 target/release/rummage findings --store "$work/store.db" | head -n 4
 ls -l "$work/store.db" | awk '{ printf "store: %.1f MiB\n", $5 / 1048576 }'
 
-# The same site twice over, unchanged: what a second crawl costs beside the first.
+# The same site twice over, unchanged: what a second crawl costs compared with the first.
 bytes() { awk '{ sum += $1 } END { print sum + 0 }' "$work/nginx/bytes"; }
 rm -f "$work"/twice.db*
 : >"$work/nginx/bytes"
@@ -78,7 +78,7 @@ for round in $(seq "$rounds"); do
   grown=$(stat -c %s "$work/twice.db")
   awk -v n="$round" -v a="$first" -v b="$second" -v x="$sent" -v y="$((now - before))" \
     -v s="$size" -v g="$((grown - size))" -v m="$memory" \
-    'BEGIN { printf "again %d: %.2f s beside %.2f s (%.2f), %.2f %% of the bytes, store +%.1f %%, %d MiB\n",
+    'BEGIN { printf "again %d: %.2f s compared with %.2f s (%.2f), %.2f %% of the bytes, store +%.1f %%, %d MiB\n",
              n, b, a, b / a, 100 * y / x, 100 * g / s, m }'
   size=$grown before=$now
 done

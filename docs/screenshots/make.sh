@@ -25,7 +25,7 @@ DISPLAY=":$(cat "$work/display")"
 export DISPLAY
 eval "$(grep export "$work/serve")"
 
-shot() { # NAME WAIT COMMAND…: what the command has drawn after so many seconds
+shot() { # NAME WAIT COMMAND…: the output of the command after this many seconds
   local name=$1 wait=$2
   shift 2
   cat >"$work/run" <<RUN
@@ -43,7 +43,7 @@ RUN
   wait $term 2>/dev/null || true
 }
 
-page() { # NAME FILE: what a browser draws
+page() { # NAME FILE: the page in a browser
   chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" \
     --window-size=1280,800 --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
 }
@@ -65,14 +65,14 @@ cp "$RUMMAGE_STORE" "$work/rummage.db"
 (
   cd "$work"
   export RUMMAGE_STORE=rummage.db
-  rummage waive --cause access-refused --works --reason 'they refuse robots; looked at by hand'
-  rummage waive /volunteers/rota.html --until 90d --reason 'the rota comes back in spring'
+  rummage waive --cause access-refused --works --reason 'they refuse robots; checked by hand'
+  rummage waive /volunteers/rota.html --until 90d --reason 'the rota returns in spring'
 ) >/dev/null
 store=$RUMMAGE_STORE
 export RUMMAGE_STORE=rummage.db
 shot waivers 2 'rummage waive --list; echo; rummage findings --limit 2'
 export RUMMAGE_STORE=$store
-# The museum as it was some weeks earlier, then as it is: beside each other.
+# The museum as it was some weeks earlier, compared with the museum as it is.
 rm -f "$RUMMAGE_STORE"*
 rummage demo serve --earlier >"$work/earlier" &
 earlier=$!
@@ -104,7 +104,7 @@ target = "/newsletter/1998-*"
 status = 410
 TOML
 shot settings 2 'rummage settings museum --gentle | grep -v -e /tmp -e 127.0.0.1'
-# What has changed since the museum was crawled some weeks earlier, as a mail.
+# What has changed since the museum was crawled some weeks earlier, as an email.
 cat >"$work/rummage.toml" <<'TOML'
 [site.museum]
 start = "https://www.ashlock-canal.test/"
