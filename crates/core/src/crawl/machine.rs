@@ -55,6 +55,50 @@ const SHORTEST_SILENCE: Duration = Duration::from_millis(200);
 ///   left out are requested anew: that is a recheck.
 /// - **Reusable results.** What an earlier run knows can be passed to
 ///   [`handle_recalled`](Crawl::handle_recalled) in place of a request.
+///
+/// # Examples
+///
+/// A server that responds 404 to everything except its home page, which has one link:
+///
+/// ```
+/// use std::time::Duration;
+///
+/// use rummage_core::Moment;
+/// use rummage_core::crawl::{Crawl, Reply, Response, Settings};
+/// use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
+/// use rummage_core::extract::{Extractor, Format};
+/// use url::Url;
+///
+/// let home = "http://a.test/";
+/// let mut crawl = Crawl::new(Settings::default(), vec![Url::parse(home).unwrap()]);
+/// let mut now = Moment::START;
+/// loop {
+///     let Some(request) = crawl.poll_request(now) else {
+///         // Nothing is in flight here: the next request waits for its time, or it is the end.
+///         let Some(at) = crawl.poll_timeout() else { break };
+///         now = at;
+///         continue;
+///     };
+///     let is_home = request.url == home;
+///     let took = Duration::from_millis(20);
+///     now = now + took;
+///     let head = ResponseHead {
+///         status: if is_home { 200 } else { 404 },
+///         media_type: Some("text/html".to_owned()),
+///         ..ResponseHead::default()
+///     };
+///     let reading = is_home.then(|| {
+///         let mut page = Extractor::new(Format::Html, None, 1 << 20);
+///         page.feed(b"<title>Home</title><a href=lost>Lost</a>");
+///         page.finish()
+///     });
+///     let outcome = AttemptOutcome::Response(head);
+///     let attempt = Attempt::new(now, took, request.method, outcome);
+///     crawl.handle_reply(now, Reply { id: request.id, response: Response { attempt, reading } });
+/// }
+/// assert!(crawl.is_finished());
+/// assert_eq!(crawl.progress().broken, 1);
+/// ```
 #[derive(Debug)]
 pub struct Crawl {
     shared: SharedState,

@@ -92,7 +92,7 @@ impl Attempt {
 /// The outcome of an attempt.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-#[expect(clippy::large_enum_variant, reason = "nearly all endings are answers")]
+#[expect(clippy::large_enum_variant, reason = "nearly all outcomes are responses")]
 pub enum AttemptOutcome {
     /// The server sent a response.
     // The name in stores of earlier versions.

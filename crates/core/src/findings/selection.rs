@@ -114,6 +114,18 @@ impl Default for Selection {
 
 impl Selection {
     /// Every link with one of these verdicts.
+    ///
+    /// ```
+    /// use rummage_core::findings::selection::{Selection, Status};
+    /// use rummage_core::verdict::{Cause, Verdict};
+    ///
+    /// let mut selection = Selection::of(&[Verdict::Broken]);
+    /// selection.statuses = vec![Status::Class(5)];
+    /// let takes = |status| {
+    ///     selection.takes_verdict(Verdict::Broken, Some(Cause::ServerError), Some(status))
+    /// };
+    /// assert!(takes(503) && !takes(404));
+    /// ```
     #[must_use]
     pub fn of(verdicts: &[Verdict]) -> Selection {
         Selection {

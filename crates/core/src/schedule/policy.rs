@@ -151,6 +151,25 @@ impl DueReason {
 
 /// When a URL is to be rechecked, and why; `None` if it is checked with each crawl of its site.
 /// Always later than the last check.
+///
+/// ```
+/// use rummage_core::schedule::policy::{Checked, DueReason, LastOutcome, RecheckPolicy, due};
+/// use rummage_core::url::scope::Scope;
+///
+/// let checked = Checked {
+///     last: LastOutcome::Wrong,
+///     scope: Scope::External,
+///     checked_at: 1_800_000_000,
+///     since: 1_800_000_000,
+///     times: 1,
+///     is_new: false,
+///     waived: false,
+/// };
+/// let (at, reason) = due("http://b.test/lost", &checked, &RecheckPolicy::default()).unwrap();
+/// assert_eq!(reason, DueReason::Wrong);
+/// let hours = (at - checked.checked_at) as f64 / 3600.0;
+/// assert!((21.6..=26.4).contains(&hours), "a day, up to a tenth earlier or later");
+/// ```
 #[must_use]
 pub fn due(url: &str, checked: &Checked, policy: &RecheckPolicy) -> Option<(Seconds, DueReason)> {
     let (gap, reason) = gap(checked, policy)?;

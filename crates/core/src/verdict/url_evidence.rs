@@ -115,6 +115,22 @@ impl UrlEvidence<'_> {
 }
 
 /// The verdict on a URL that was requested.
+///
+/// ```
+/// use rummage_core::evidence::{AttemptOutcome, ResponseHead};
+/// use rummage_core::url::scope::Scope;
+/// use rummage_core::verdict::{Cause, JudgeContext, Route, UrlEvidence, Verdict, judge};
+///
+/// let head = ResponseHead { status: 410, ..ResponseHead::default() };
+/// let judgement = judge(&UrlEvidence {
+///     url: "http://b.test/old",
+///     outcome: &AttemptOutcome::Response(head),
+///     route: Route::Direct,
+///     scope: Scope::External,
+///     context: JudgeContext::default(),
+/// });
+/// assert_eq!((judgement.verdict, judgement.cause), (Verdict::Broken, Some(Cause::Gone)));
+/// ```
 #[must_use]
 pub fn judge(url: &UrlEvidence<'_>) -> Judgement {
     ROWS.iter()

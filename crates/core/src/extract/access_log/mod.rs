@@ -3,6 +3,17 @@
 //! An [`Arrivals`] takes lines and counts, for each URL, how often it was missing, for whom, and
 //! where they came from. It accepts Common and Combined Log Format, with or without a virtual
 //! host before it.
+//!
+//! ```
+//! use rummage_core::extract::access_log::Arrivals;
+//! use rummage_core::url::query::QueryRule;
+//!
+//! let mut arrivals = Arrivals::new(None, QueryRule::Keep);
+//! let line = br#"203.0.113.9 - - [01/Nov/2026:02:39:22 +0000] "GET /lost HTTP/1.1" 404 153 "#;
+//! arrivals.handle_line(1, line);
+//! let missing = arrivals.finish();
+//! assert_eq!((missing[0].path.as_str(), missing[0].people()), ("/lost", 1));
+//! ```
 
 mod line;
 

@@ -4,6 +4,14 @@ use super::entry::{Entry, Fault, LONGEST_LINE, List, url};
 
 /// Parses lines of text. Angle brackets around a URL are removed (RFC 3986, appendix C); a
 /// comment may follow after white space.
+///
+/// ```
+/// use rummage_core::extract::lists::lines;
+///
+/// let list = lines(b"# partners\n<http://a.test/>\nb.test/map # the map\n");
+/// let entries: Vec<_> = list.entries.iter().map(|it| (it.line, it.written.as_str())).collect();
+/// assert_eq!(entries, [(2, "http://a.test/"), (3, "https://b.test/map")]);
+/// ```
 #[must_use]
 pub fn lines(bytes: &[u8]) -> List {
     let mut list = List::default();
