@@ -137,7 +137,7 @@ pub(crate) enum Command {
 #[derive(Debug, Clone, ClapArgs)]
 #[command(next_help_heading = "Everywhere")]
 pub(crate) struct GlobalArgs {
-    /// Store file that keeps the results [default: rummage.db beside rummage.toml, else in your
+    /// Store file that keeps the results [default: rummage.db next to rummage.toml, else in your
     /// data folder]
     #[arg(long, global = true, value_name = "FILE", env = "RUMMAGE_STORE", hide_env = true)]
     pub(crate) store: Option<PathBuf>,

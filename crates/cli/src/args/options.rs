@@ -110,12 +110,12 @@ pub(crate) struct CheckOptions {
         value_parser = rate)]
     #[schemars(with = "Option<String>")]
     pub(crate) rate: Option<Rate>,
-    /// One request at a time, at most one a second, to each host
+    /// One request at a time, at most one per second, to each host
     #[arg(long, env = "RUMMAGE_GENTLE", hide_env = true, num_args = 0..=1,
         require_equals = true, default_missing_value = "true", value_name = "true|false",
         hide_possible_values = true)]
     pub(crate) gentle: Option<bool>,
-    /// Check that the anchors which fragments name exist: on internal pages, on all pages, or not
+    /// Check that fragments have an anchor on the page: for internal pages, for all pages, or not
     /// at all [default: internal]
     #[arg(
         long,
@@ -211,7 +211,7 @@ pub(crate) enum ExternalsChoice {
 pub(crate) enum FragmentsChoice {
     /// On internal pages
     Internal,
-    /// Also on external pages, which are then read to their end
+    /// Also on external pages, which are then read in full
     All,
     /// Not at all
     None,

@@ -6,7 +6,7 @@ use super::{CheckOptions, FailOn, Selecting};
 
 /// Check findings again, and report what has changed
 ///
-/// The named targets are requested anew with GET, and retried until the result is certain. The
+/// The named targets are requested again with GET, and retried until the result is certain. The
 /// pages they appear on are fetched again: a link that was removed counts as fixed. Everything
 /// else keeps the results of the last run. Without targets or a selection, all findings are
 /// rechecked.

@@ -8,7 +8,7 @@ use super::selecting::cause;
 
 /// Waive findings, with a reason and an end date
 ///
-/// A waiver is a decision to leave a finding alone. Waivers are kept in waivers.toml, beside the
+/// A waiver is a decision to leave a finding alone. Waivers are kept in waivers.toml, next to the
 /// settings file or the store. A waiver covers links that match all of its kinds of patterns.
 /// With --leave (the default), it ends on a date. With --works, someone has checked that the
 /// target works, and the waiver holds while the target responds as it does now. Waived findings

@@ -275,7 +275,7 @@ fn short_helps_of_one_screen() {
           --log <FORMAT>  Log format, on standard error [default: text] [possible values: text, json]
 
     Everywhere:
-          --store <FILE>  Store file that keeps the results [default: rummage.db beside rummage.toml,
+          --store <FILE>  Store file that keeps the results [default: rummage.db next to rummage.toml,
                           else in your data folder]
           --site <NAME>   Site to use: its name in the settings file, or its host [default: the last
                           site crawled]
@@ -326,7 +326,7 @@ fn short_helps_of_one_screen() {
                                doubtful, never]
 
     Everywhere:
-          --store <FILE>  Store file that keeps the results [default: rummage.db beside rummage.toml,
+          --store <FILE>  Store file that keeps the results [default: rummage.db next to rummage.toml,
                           else in your data folder]
           --site <NAME>   Site to use: its name in the settings file, or its host [default: the last
                           site crawled]

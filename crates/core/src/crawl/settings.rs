@@ -53,7 +53,7 @@ pub enum Fragments {
     /// Those of internal pages.
     #[default]
     Internal,
-    /// Those of external pages as well, which are read to their end.
+    /// Those of external pages as well, which are read in full.
     All,
     /// None.
     None,
