@@ -319,3 +319,18 @@ fn the_same_reference_in_two_encodings_names_two_urls() {
     assert_eq!(seen.verdict("http://a.test/s?q=%C3%A9"), "sound 200");
     assert_eq!(seen.verdict("http://a.test/s?q=%E9"), "broken not-found 404");
 }
+
+/// A time-out during an overload is not held against the URL, but only once: it is expensive.
+#[test]
+fn a_hanging_url_is_excused_once_during_an_overload() {
+    let hanging: Vec<String> = (0..6).map(|n| format!("http://a.test/hangs{n}")).collect();
+    let links: Vec<&str> = hanging.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for url in &hanging {
+        web = web.on(url, Act::Hang);
+    }
+    let seen = web.crawl(Settings { per_host: Some(8), ..Settings::default() });
+    let mut times: Vec<usize> = hanging.iter().map(|url| seen.times_requested(url)).collect();
+    times.sort_unstable();
+    assert_eq!(times, [3, 3, 3, 3, 3, 4]);
+}
