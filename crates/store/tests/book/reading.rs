@@ -56,6 +56,31 @@ fn links_are_ordered_by_rank_and_position() {
     assert_eq!((row.line, row.column, row.text.as_deref()), (1, 1, Some("o")));
 }
 
+/// Documents are counted by their kind, and so are those that were cut at their limit.
+#[test]
+fn parsed_documents_are_counted_by_kind() {
+    let long = |start: &str| format!("{start}{}", " ".repeat(1 << 20));
+    let sitemap = "<urlset><url><loc>http://a.test/b</loc></url>\
+                   <url><loc>http://a.test/c</loc></url></urlset>";
+    let site = Site::new(&[
+        ("/", "<link rel=stylesheet href=/a.css><link rel=stylesheet href=/b.css><a href=/b>b</a>"),
+        ("/b", &long("<a href=/c>c</a>")),
+        ("/c", "<a href=/>home</a>"),
+        ("/a.css", &long("a { background: url(/x.png) }")),
+        ("/b.css", "b { background: url(/y.png) }"),
+        ("/sitemap.xml", sitemap),
+        ("/robots.txt", &long("User-agent: *\nDisallow:\n")),
+    ]);
+    site.crawl();
+    let totals = totals(&site);
+    assert_eq!((totals.pages, totals.stylesheets, totals.sitemaps, totals.lists), (3, 2, 1, 0));
+    assert_eq!((totals.cut, totals.cut_sitemaps, totals.cut_robots), (2, 0, 1));
+    assert_eq!(totals.links, 3 + 1 + 1 + 1 + 1 + 2, "of pages, stylesheets and the sitemap");
+    assert_eq!(totals.urls, 7, "/, /a.css, /b.css, /b, /c, /x.png and /y.png");
+    assert_eq!(totals.given, 0);
+    assert_eq!(totals.waived, 0);
+}
+
 #[test]
 fn the_same_link_is_counted_by_pages_not_occurrences() {
     let site = site();
