@@ -129,7 +129,7 @@ impl Sitemap {
                 Err(_) => {
                     self.is_faulty = true;
                     read = offset(reader.buffer_position()).max(read);
-                    if reader.buffer_position() == reader.error_position() || is_last {
+                    if reader.buffer_position() == reader.error_position() {
                         read = text.len();
                         break;
                     }

@@ -211,6 +211,38 @@ fn invalid_sitemaps_are_reported_and_keep_the_urls_before_the_error() {
 }
 
 #[test]
+fn an_error_in_a_sitemap_does_not_hide_the_urls_after_it() {
+    let url = |n: u32| format!("<url><loc>http://a.test/{n}</loc></url>");
+    for broken in ["</wrong>", "<//>", "<!DOCTYPE >"] {
+        let xml = format!("<urlset>{}{broken}{}</urlset>", url(1), url(2));
+        let map = read_as(Format::Sitemap, None, xml.as_bytes());
+        assert!(map.faulty, "{broken}");
+        let links = ["loc content http://a.test/1", "loc content http://a.test/2"];
+        assert_eq!(brief(&map), links, "{broken}");
+    }
+}
+
+/// After markup that is none, what follows cannot be trusted.
+#[test]
+fn a_sitemap_is_read_up_to_markup_that_is_not_xml() {
+    let url = |n: u32| format!("<url><loc>http://a.test/{n}</loc></url>");
+    let xml = format!("<urlset>{}<!x>{}</urlset>", url(1), url(2));
+    let map = read_as(Format::Sitemap, None, xml.as_bytes());
+    assert!(map.faulty);
+    assert_eq!(brief(&map), ["loc content http://a.test/1"]);
+}
+
+#[test]
+fn an_unfinished_end_of_a_sitemap_is_reported() {
+    for end in ["<!-- unfinished", "<!-- un > finished", "<", "</urlset", "<![CDATA[ x >"] {
+        let xml = format!("<urlset><url><loc>http://a.test/1</loc></url></urlset>{end}");
+        let map = read_as(Format::Sitemap, None, xml.as_bytes());
+        assert!(map.faulty, "{end}");
+        assert_eq!(brief(&map), ["loc content http://a.test/1"], "{end}");
+    }
+}
+
+#[test]
 fn sitemaps_with_elements_within_a_loc_are_parsed() {
     let body = "<urlset>\n<loc>\n<xhtml:link href='/de'/>http://a.test/1<b/></loc>\n\
                 <loc><loc>http://a.test/2</loc></loc><loc>http://a.test/&nbsp;</loc>\n\
