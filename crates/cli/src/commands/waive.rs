@@ -59,16 +59,16 @@ fn add(
                 .to_owned(),
         });
     }
-    let waiver = Waiver { aside: WaiverKind::Leave, ..entry.waiver() };
+    let waiver = Waiver { kind: WaiverKind::Leave, ..entry.waiver() };
     let mut covered = Covered::default();
-    let mut looked: BTreeMap<String, ObservedTarget> = BTreeMap::new();
+    let mut observed: BTreeMap<String, ObservedTarget> = BTreeMap::new();
     for_each_finding(run, |facts, verdict| {
         if !waiver.fits(facts) {
             return;
         }
         covered.links += 1;
         covered.targets.insert(facts.target.to_owned(), verdict);
-        looked.entry(facts.target.to_owned()).or_insert_with(|| ObservedTarget {
+        observed.entry(facts.target.to_owned()).or_insert_with(|| ObservedTarget {
             target: facts.target.to_owned(),
             status: facts.status,
             last: facts.last.to_owned(),
@@ -80,8 +80,8 @@ fn add(
             hint: "rummage findings lists the findings.".to_owned(),
         });
     }
-    if entry.aside == WaiverKind::Works {
-        entry.looked = looked.into_values().collect();
+    if entry.kind == WaiverKind::Works {
+        entry.observed = observed.into_values().collect();
     }
     if args.dry_run {
         let shown = rummage_view::would_waive(out, &row(&entry, today), &covered);
@@ -113,9 +113,9 @@ fn last_day(args: &WaiveArgs, today: Date) -> Result<Option<Date>, Failure> {
 }
 
 fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
-    let aside = if args.works { WaiverKind::Works } else { WaiverKind::Leave };
+    let kind = if args.works { WaiverKind::Works } else { WaiverKind::Leave };
     Ok(Entry {
-        aside,
+        kind,
         reason: args.reason.clone().unwrap_or_default(),
         made: Some(today),
         by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
@@ -124,7 +124,7 @@ fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
         hosts: args.host.clone(),
         pages: args.page.clone(),
         causes: args.cause.clone(),
-        looked: Vec::new(),
+        observed: Vec::new(),
     })
 }
 
@@ -174,7 +174,7 @@ fn row(entry: &Entry, today: Date) -> WaiverRow {
         ("cause", &entry.causes.iter().map(|cause| cause.as_str().to_owned()).collect()),
     ];
     WaiverRow {
-        aside: entry.aside,
+        kind: entry.kind,
         reason: entry.reason.clone(),
         by: entry.by.clone(),
         made: entry.made,

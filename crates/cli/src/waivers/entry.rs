@@ -15,7 +15,7 @@ const KEYS: &[&str] =
 /// One waiver.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Entry {
-    pub(crate) aside: WaiverKind,
+    pub(crate) kind: WaiverKind,
     pub(crate) reason: String,
     /// The date of the decision.
     pub(crate) made: Option<Date>,
@@ -27,7 +27,7 @@ pub(crate) struct Entry {
     pub(crate) hosts: Vec<String>,
     pub(crate) pages: Vec<String>,
     pub(crate) causes: Vec<Cause>,
-    pub(crate) looked: Vec<ObservedTarget>,
+    pub(crate) observed: Vec<ObservedTarget>,
 }
 
 /// What is wrong with an entry, and what to do.
@@ -44,7 +44,7 @@ impl Entry {
                 return Err((format!("there is no key \"{}\"", safe(key)), hint));
             }
         }
-        let aside =
+        let kind =
             text(table, "as")?.map_or(Some(WaiverKind::Leave), |name| WaiverKind::named(&name));
         let causes = list(table, "cause")?.into_iter().map(|name| {
             Cause::named(&name).ok_or_else(|| {
@@ -56,7 +56,7 @@ impl Entry {
             })
         });
         let entry = Entry {
-            aside: aside.ok_or_else(|| wrong("as", "\"leave\" or \"works\""))?,
+            kind: kind.ok_or_else(|| wrong("as", "\"leave\" or \"works\""))?,
             reason: text(table, "reason")?.unwrap_or_default(),
             made: date(table, "made")?,
             by: text(table, "by")?,
@@ -65,7 +65,7 @@ impl Entry {
             hosts: list(table, "host")?,
             pages: list(table, "page")?,
             causes: causes.collect::<Result<_, _>>()?,
-            looked: looked(table)?,
+            observed: observed(table)?,
         };
         if entry.is_bare() {
             let hint = "Add a target, host, page or cause.".to_owned();
@@ -90,19 +90,19 @@ impl Entry {
     pub(crate) fn waiver(&self) -> Waiver {
         let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
         Waiver {
-            aside: self.aside,
+            kind: self.kind,
             targets: patterns(&self.targets),
             hosts: patterns(&self.hosts),
             pages: patterns(&self.pages),
             causes: self.causes.clone(),
-            looked: self.looked.clone(),
+            observed: self.observed.clone(),
             ended: false,
         }
     }
 
     pub(super) fn table(&self) -> Table {
         let mut table = Table::new();
-        table["as"] = toml_edit::value(self.aside.as_str());
+        table["as"] = toml_edit::value(self.kind.as_str());
         table["reason"] = toml_edit::value(self.reason.as_str());
         if let Some(made) = self.made {
             table["made"] = day(made);
@@ -125,22 +125,22 @@ impl Entry {
                 table[key] = Item::Value(lines(list.iter().map(|text| text.as_str().into())));
             }
         }
-        if !self.looked.is_empty() {
-            table["seen"] = Item::Value(lines(self.looked.iter().map(seen)));
+        if !self.observed.is_empty() {
+            table["seen"] = Item::Value(lines(self.observed.iter().map(seen)));
         }
         table
     }
 }
 
 /// How a target responded, as an inline table.
-fn seen(looked: &ObservedTarget) -> Value {
+fn seen(observed: &ObservedTarget) -> Value {
     let mut seen = InlineTable::new();
-    seen.insert("target", looked.target.as_str().into());
-    if let Some(status) = looked.status {
+    seen.insert("target", observed.target.as_str().into());
+    if let Some(status) = observed.status {
         seen.insert("status", i64::from(status).into());
     }
-    if looked.last != looked.target {
-        seen.insert("final", looked.last.as_str().into());
+    if observed.last != observed.target {
+        seen.insert("final", observed.last.as_str().into());
     }
     seen.into()
 }
@@ -158,7 +158,7 @@ fn lines(values: impl Iterator<Item = Value>) -> Value {
     Value::Array(array)
 }
 
-fn looked(table: &Table) -> Result<Vec<ObservedTarget>, Wrong> {
+fn observed(table: &Table) -> Result<Vec<ObservedTarget>, Wrong> {
     let shape = || wrong("seen", "a list such as [{ target = \"https://…\", status = 403 }]");
     let Some(item) = table.get("seen") else { return Ok(Vec::new()) };
     let mut all = Vec::new();
@@ -231,7 +231,7 @@ mod tests {
     #[test]
     fn entries_round_trip() {
         let whole = Entry {
-            aside: WaiverKind::Works,
+            kind: WaiverKind::Works,
             reason: "site refuses robots: \"ours\" too".to_owned(),
             made: Some(Date::constant(2026, 11, 23)),
             by: Some("mk".to_owned()),
@@ -240,7 +240,7 @@ mod tests {
             hosts: vec!["*.b.test".to_owned()],
             pages: vec!["/news/*".to_owned()],
             causes: vec![Cause::AccessRefused, Cause::Timeout],
-            looked: vec![
+            observed: vec![
                 ObservedTarget {
                     target: "https://b.test/a".to_owned(),
                     status: Some(403),
@@ -274,6 +274,6 @@ mod tests {
             let (said, hint) = entry(text).unwrap_err();
             assert!(said.contains(what) && !hint.is_empty(), "{text}: {said} {hint}");
         }
-        assert_eq!(entry("target = \"x\"").unwrap().aside, WaiverKind::Leave, "the default");
+        assert_eq!(entry("target = \"x\"").unwrap().kind, WaiverKind::Leave, "the default");
     }
 }

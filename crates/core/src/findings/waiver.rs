@@ -33,7 +33,7 @@ impl WaiverKind {
     /// The kind with this name.
     #[must_use]
     pub fn named(name: &str) -> Option<WaiverKind> {
-        WaiverKind::ALL.into_iter().find(|aside| aside.as_str() == name)
+        WaiverKind::ALL.into_iter().find(|kind| kind.as_str() == name)
     }
 }
 
@@ -52,7 +52,7 @@ pub struct ObservedTarget {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Waiver {
     /// Its kind.
-    pub aside: WaiverKind,
+    pub kind: WaiverKind,
     /// Patterns for the target; empty for all.
     pub targets: Vec<Pattern>,
     /// Patterns for the host of the target; empty for all.
@@ -62,7 +62,7 @@ pub struct Waiver {
     /// The causes; empty for all.
     pub causes: Vec<Cause>,
     /// For a `works` waiver: the responses at that time.
-    pub looked: Vec<ObservedTarget>,
+    pub observed: Vec<ObservedTarget>,
     /// Its date has passed.
     pub ended: bool,
 }
@@ -102,13 +102,13 @@ impl Waiver {
         if !self.fits(facts) {
             return WaiverEffect::None;
         }
-        let looked = self.looked.iter().find(|looked| looked.target == facts.target);
-        match (self.aside, looked) {
+        let observed = self.observed.iter().find(|observed| observed.target == facts.target);
+        match (self.kind, observed) {
             (WaiverKind::Works, None) => WaiverEffect::None,
             _ if self.ended => WaiverEffect::Ended,
             (WaiverKind::Leave, _) => WaiverEffect::Waives,
-            (WaiverKind::Works, Some(looked)) => {
-                let same = looked.status == facts.status && looked.last == facts.last;
+            (WaiverKind::Works, Some(observed)) => {
+                let same = observed.status == facts.status && observed.last == facts.last;
                 if same { WaiverEffect::Waives } else { WaiverEffect::Reopened }
             }
         }
@@ -157,19 +157,19 @@ mod tests {
         assert_eq!(WaiverKind::named("other"), None);
     }
 
-    fn waiver(aside: WaiverKind) -> Waiver {
-        let looked = ObservedTarget {
+    fn waiver(kind: WaiverKind) -> Waiver {
+        let observed = ObservedTarget {
             target: "https://b.test/x".to_owned(),
             status: Some(403),
             last: "https://b.test/y".to_owned(),
         };
         Waiver {
-            aside,
+            kind,
             targets: vec![Pattern::new("/x*")],
             hosts: vec![Pattern::new("*b.test")],
             pages: vec![Pattern::new("/news/*"), Pattern::new("/")],
             causes: vec![Cause::AccessRefused, Cause::Timeout],
-            looked: vec![looked],
+            observed: vec![observed],
             ended: false,
         }
     }

@@ -138,12 +138,12 @@ fn waived_targets_are_counted_separately_and_can_be_selected() {
     let site = site();
     site.crawl();
     let waiver = |pages: &str| Waiver {
-        aside: WaiverKind::Leave,
+        kind: WaiverKind::Leave,
         targets: vec![Pattern::new("/x")],
         hosts: Vec::new(),
         pages: vec![Pattern::new(pages)],
         causes: Vec::new(),
-        looked: Vec::new(),
+        observed: Vec::new(),
         ended: false,
     };
     let read = |waivers: Vec<Waiver>| site.reader().with_waivers(Waivers(waivers));

@@ -120,20 +120,20 @@ fn a_temporary_failure_is_reported_after_a_second_check_half_an_hour_later() {
 fn a_waived_finding_is_reported_when_its_waiver_has_ended() {
     let mut site = site();
     let waiver = Waiver {
-        aside: WaiverKind::Leave,
+        kind: WaiverKind::Leave,
         ended: false,
         targets: vec![Pattern::new("/x")],
         hosts: Vec::new(),
         pages: Vec::new(),
         causes: Vec::new(),
-        looked: Vec::new(),
+        observed: Vec::new(),
     };
-    let aside = NotifySettings { waivers: Waivers(vec![waiver]), ..by_mail() };
-    crawl_at(&site, 0, aside.clone());
+    let waived = NotifySettings { waivers: Waivers(vec![waiver]), ..by_mail() };
+    crawl_at(&site, 0, waived.clone());
     assert_eq!(reported(&site), Vec::<String>::new());
     crawl_at(&site, 60, by_mail());
     assert_eq!(reported(&site), ["reopened /x"]);
-    crawl_at(&site, 120, aside);
+    crawl_at(&site, 120, waived);
     site.pages.insert("/x", "fine".to_owned());
     crawl_at(&site, 180, by_mail());
     assert_eq!(reported(&site), Vec::<String>::new(), "it was fixed while it was waived");

@@ -31,7 +31,7 @@ pub struct Covered {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct WaiverRow {
     /// The kind of waiver.
-    pub aside: WaiverKind,
+    pub kind: WaiverKind,
     /// The reason.
     pub reason: String,
     /// Who decided.
@@ -63,7 +63,7 @@ impl WaiverRow {
 /// # Errors
 /// If `out` cannot be written.
 pub fn would_waive(out: &mut dyn Write, row: &WaiverRow, covered: &Covered) -> io::Result<()> {
-    writeln!(out, "would waive {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
+    writeln!(out, "would waive {}, as --{}{}", extent(covered), row.kind.as_str(), end(row))?;
     targets(out, covered)?;
     writeln!(out, "{FAINT}nothing was written; to waive, give --reason without --dry-run{FAINT:#}")
 }
@@ -79,7 +79,7 @@ pub fn waived(
     number: usize,
     path: &str,
 ) -> io::Result<()> {
-    writeln!(out, "waived {}, as --{}{}", extent(covered), row.aside.as_str(), end(row))?;
+    writeln!(out, "waived {}, as --{}{}", extent(covered), row.kind.as_str(), end(row))?;
     targets(out, covered)?;
     let path = safe(path);
     writeln!(
@@ -124,7 +124,7 @@ pub fn waivers(
 }
 
 fn write(out: &mut dyn Write, number: usize, row: &WaiverRow) -> io::Result<()> {
-    write!(out, "{STRONG}{number:>3}  {:5}{STRONG:#}", row.aside.as_str())?;
+    write!(out, "{STRONG}{number:>3}  {:5}{STRONG:#}", row.kind.as_str())?;
     let reason = if row.reason.is_empty() { "no reason given" } else { &row.reason };
     writeln!(out, "  {}", safe(&shorten(reason, LONGEST)))?;
     let made = match (row.made, row.age) {
@@ -172,7 +172,7 @@ fn end(row: &WaiverRow) -> String {
             format!(", until {until} ({left} left)")
         }
         (Some(until), _) => format!(", until {until}"),
-        (None, _) if row.aside == WaiverKind::Works => {
+        (None, _) if row.kind == WaiverKind::Works => {
             ", while it responds as it does now".to_owned()
         }
         (None, _) => ", no end date".to_owned(),
@@ -231,7 +231,7 @@ mod tests {
 
     fn row() -> WaiverRow {
         WaiverRow {
-            aside: WaiverKind::Leave,
+            kind: WaiverKind::Leave,
             reason: "comes back in spring".to_owned(),
             by: Some("Ada".to_owned()),
             made: Some(date(2027, 1, 31)),
@@ -287,7 +287,7 @@ mod tests {
     fn an_end_is_a_date_or_a_condition() {
         let without = WaiverRow { until: None, left: None, ..row() };
         assert_eq!(end(&without), ", no end date");
-        let works = WaiverRow { aside: WaiverKind::Works, ..without };
+        let works = WaiverRow { kind: WaiverKind::Works, ..without };
         assert_eq!(end(&works), ", while it responds as it does now");
         let unsigned = WaiverRow { made: None, reason: String::new(), ..row() };
         let text = list(unsigned);
