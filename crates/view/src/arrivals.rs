@@ -10,7 +10,7 @@ use rummage_store::{Backlinks, Outcome};
 use crate::ViewError;
 use crate::columns::{Cell, Row};
 use crate::listing::Sort;
-use crate::number::{count, counted};
+use crate::number::{count, counted, rest};
 use crate::phrase::cause_of_outcome;
 use crate::rows::{self, RowFormat, Shown};
 use crate::safe::{safe, shorten};
@@ -153,9 +153,8 @@ pub fn arrivals(
     for row in missing.iter().take(most) {
         block(out, head, row, verbose)?;
     }
-    let more = missing.len().saturating_sub(most) as u64;
-    if more > 0 {
-        writeln!(out, "\n{FAINT}and {} more: --limit{FAINT:#}", count(more))?;
+    if let Some(rest) = rest(missing.len() as u64, most) {
+        writeln!(out, "\n{FAINT}{rest}: --limit{FAINT:#}")?;
     }
     if !over.is_empty() {
         writeln!(out, "\n{STRONG}fixed{STRONG:#}")?;
@@ -231,14 +230,14 @@ fn referrers(
     }
     let most = if verbose { usize::MAX } else { REFERRERS };
     let ranked = ranked(list);
-    let more = ranked.len().saturating_sub(most) as u64;
     let named = |page: &String| {
         let times = list.get(page).copied().unwrap_or_default();
         let times = if times > 1 { format!(" ({})", count(times)) } else { String::new() };
         format!("{}{times}", safe(&shorten(page, LONGEST)))
     };
     let shown: Vec<String> = ranked.iter().take(most).map(named).collect();
-    let more = if more > 0 { format!(", and {} more: -v", count(more)) } else { String::new() };
+    let more =
+        rest(ranked.len() as u64, most).map_or(String::new(), |rest| format!(", {rest}: -v"));
     writeln!(out, "  {what}: {}{more}", shown.join(", "))?;
     Ok(())
 }

@@ -6,7 +6,7 @@ use askama::Template;
 use rummage_core::verdict::Cause;
 use rummage_store::{Counts, Digest, DigestLink, DigestTarget};
 
-use crate::number::counted;
+use crate::number::rest_of;
 use crate::phrase;
 use crate::safe::{safe, shorten};
 use crate::when::when;
@@ -87,12 +87,12 @@ impl Page {
         let name = safe(&shorten(&digest.site, TEXT)).to_string();
         let title = digest.title.as_deref().map(str::trim).filter(|title| !title.is_empty());
         let sections = some().map(|(count, word, list, color)| {
-            let left = count.saturating_sub(list.len() as u64);
+            let more = rest_of(*count, list.len(), "target", "targets");
             Section {
                 heading: format!("{} {word}", crate::count(*count)),
                 color,
                 entries: list.iter().map(|target| Entry::of(target, *word == "fixed")).collect(),
-                more: more(left, "more target", "more targets"),
+                more: more.unwrap_or_default(),
             }
         });
         Page {
@@ -150,14 +150,14 @@ impl Entry {
         let result =
             format!("{was}{}  {}", safe(&target.verdict), phrase::cause(cause, target.status));
         let name = if target.target.is_empty() { "an empty URL" } else { &target.target };
-        let left = target.links.saturating_sub(target.places.len() as u64);
+        let more = rest_of(target.links, target.places.len(), "link", "links");
         Entry {
             result,
             target: safe(&shorten(name, LONGEST)).to_string(),
             leads_there: target.target.starts_with("http://")
                 || target.target.starts_with("https://"),
             places: target.places.iter().map(EmailLink::of).collect(),
-            more: more(left, "more link", "more links"),
+            more: more.unwrap_or_default(),
         }
     }
 }
@@ -181,10 +181,6 @@ impl EmailLink {
             link,
         }
     }
-}
-
-fn more(left: u64, one: &str, many: &str) -> String {
-    if left == 0 { String::new() } else { format!("and {}", counted(left, one, many)) }
 }
 
 /// The commands that show more.

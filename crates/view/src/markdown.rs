@@ -11,7 +11,7 @@ use crate::ViewError;
 use crate::columns::Row;
 use crate::grouping::{Block, Group as Grouping, Grouped};
 use crate::listing::{Group, Listing};
-use crate::number::{count, counted};
+use crate::number::{counted, rest, rest_of};
 use crate::pages::Pages;
 use crate::phrase::cause_of;
 use crate::rows::{self, columns, for_each_row};
@@ -121,9 +121,9 @@ fn block(totals: &Totals, block: &Block) -> String {
     for row in &block.occurrences {
         let _ = writeln!(md, "  - {}: {}", occurrence(row), text(&said(row)));
     }
-    let more = block.occurrence_count.saturating_sub(block.occurrences.len() as u64);
-    if more > 0 {
-        let _ = writeln!(md, "  - and {}", counted(more, "more occurrence", "more occurrences"));
+    let (all, shown) = (block.occurrence_count, block.occurrences.len());
+    if let Some(rest) = rest_of(all, shown, "occurrence", "occurrences") {
+        let _ = writeln!(md, "  - {rest}");
     }
     md
 }
@@ -192,9 +192,8 @@ fn by_name(
                 text(&cause_of(&row))
             )?;
         }
-        let more = part.targets - part.first.len() as u64;
-        if more > 0 {
-            writeln!(out, "- and {} more", count(more))?;
+        if let Some(rest) = rest(part.targets, part.first.len()) {
+            writeln!(out, "- {rest}")?;
         }
     }
     cut(out, listing, parts.len() as u64, "part", "parts")

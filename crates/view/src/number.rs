@@ -22,6 +22,18 @@ pub fn counted(number: u64, one: &str, many: &str) -> String {
     format!("{} {}", count(number), if number == 1 { one } else { many })
 }
 
+/// What a list leaves out, if anything: `and 12 more`.
+pub(crate) fn rest(all: u64, shown: usize) -> Option<String> {
+    let more = all.saturating_sub(shown as u64);
+    (more > 0).then(|| format!("and {} more", count(more)))
+}
+
+/// The same with a noun: `and 1 more link`, `and 12 more links`.
+pub(crate) fn rest_of(all: u64, shown: usize, one: &str, many: &str) -> Option<String> {
+    let noun = if all.saturating_sub(shown as u64) == 1 { one } else { many };
+    rest(all, shown).map(|rest| format!("{rest} {noun}"))
+}
+
 /// A duration in its two largest units: `230 ms`, `4.2 s`, `3 min 5 s`, `2 h 10 min`, `3 d 4 h`.
 #[must_use]
 pub fn duration(time: Duration) -> String {
@@ -49,6 +61,16 @@ fn two(great: u64, unit: &str, small: u64, small_unit: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_rest_of_a_list_is_counted_if_there_is_one() {
+        assert_eq!([rest(0, 0), rest(5, 5), rest(4, 5)], [None, None, None]);
+        assert_eq!(rest(6, 5).as_deref(), Some("and 1 more"));
+        assert_eq!(rest(2_005, 5).as_deref(), Some("and 2,000 more"));
+        assert_eq!(rest_of(5, 5, "link", "links"), None);
+        assert_eq!(rest_of(6, 5, "link", "links").as_deref(), Some("and 1 more link"));
+        assert_eq!(rest_of(7, 5, "link", "links").as_deref(), Some("and 2 more links"));
+    }
 
     #[test]
     fn counts_have_thousands_separators() {

@@ -10,7 +10,7 @@ use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
 
 use crate::grouping::{Block, Shared};
 use crate::listing::{Listing, Source};
-use crate::number::{count, counted};
+use crate::number::{count, counted, rest_of};
 use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -60,10 +60,9 @@ pub(super) fn write(
     for link in &block.occurrences {
         occurrence(out, listing, link)?;
     }
-    let more = block.occurrence_count.saturating_sub(block.occurrences.len() as u64);
-    if more > 0 {
-        let occurrences = counted(more, "more occurrence", "more occurrences");
-        writeln!(out, "  {FAINT}and {occurrences}: --unfold, or rummage trace{FAINT:#}")?;
+    let (all, shown) = (block.occurrence_count, block.occurrences.len());
+    if let Some(rest) = rest_of(all, shown, "occurrence", "occurrences") {
+        writeln!(out, "  {FAINT}{rest}: --unfold, or rummage trace{FAINT:#}")?;
     }
     Ok(())
 }

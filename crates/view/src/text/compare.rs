@@ -11,7 +11,7 @@ use super::cut::cut;
 use crate::ViewError;
 use crate::grouping::Grouped;
 use crate::listing::Listing;
-use crate::number::{count, counted};
+use crate::number::{count, counted, rest};
 use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -118,10 +118,7 @@ fn pages(
         for page in pages.iter().take(PAGES) {
             names.push(safe(&shorten(&later.url(*page)?, LONGEST)).to_string());
         }
-        let more = pages.len().saturating_sub(PAGES) as u64;
-        if more > 0 {
-            names.push(format!("and {} more", count(more)));
-        }
+        names.extend(rest(pages.len() as u64, PAGES));
         let many = counted(pages.len() as u64, "page", "pages");
         writeln!(out, "{many} {what}: {}", names.join(", "))?;
     }
@@ -200,9 +197,8 @@ fn short(
             said(&row)
         )?;
     }
-    let more = many.saturating_sub(most) as u64;
-    if more > 0 {
-        writeln!(out, "  {FAINT}and {} more: --unfold{FAINT:#}", count(more))?;
+    if let Some(rest) = rest(many as u64, most) {
+        writeln!(out, "  {FAINT}{rest}: --unfold{FAINT:#}")?;
     }
     Ok(())
 }

@@ -11,7 +11,7 @@ use super::blocks::LONGEST;
 use super::{compare, totals};
 use crate::ViewError;
 use crate::grouping::severity;
-use crate::number::{count, counted};
+use crate::number::{count, counted, rest};
 use crate::phrase::cause_of_outcome;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT};
@@ -120,9 +120,8 @@ pub fn recheck(
     for url in changed.into_iter().chain(same.iter().copied().take(SAME)) {
         write_urls(out, url)?;
     }
-    let more = same.len().saturating_sub(SAME) as u64;
-    if more > 0 {
-        writeln!(out, "{FAINT}and {} more unchanged: rummage findings{FAINT:#}", count(more))?;
+    if let Some(rest) = rest(same.len() as u64, SAME) {
+        writeln!(out, "{FAINT}{rest} unchanged: rummage findings{FAINT:#}")?;
     }
     Ok(())
 }

@@ -10,7 +10,7 @@ use rummage_store::{OpenRun, StoredUrl};
 
 use super::blocks::LONGEST;
 use crate::ViewError;
-use crate::number::{count, counted};
+use crate::number::{count, counted, rest, rest_of};
 use crate::phrase::cause_of_outcome;
 use crate::safe::{safe, shorten};
 use crate::style::{FAINT, STRONG};
@@ -80,9 +80,8 @@ pub fn schedule(
     for one in planned.iter().take(limit.unwrap_or(SHOWN)) {
         write_planned(out, run, one)?;
     }
-    let more = planned.len().saturating_sub(limit.unwrap_or(SHOWN)) as u64;
-    if more > 0 {
-        writeln!(out, "{FAINT}and {} more: --limit{FAINT:#}", count(more))?;
+    if let Some(rest) = rest(planned.len() as u64, limit.unwrap_or(SHOWN)) {
+        writeln!(out, "{FAINT}{rest}: --limit{FAINT:#}")?;
     }
     if due > 0 {
         writeln!(out, "\nrummage recheck --due checks what is due.")?;
@@ -141,7 +140,7 @@ fn days(
 
 /// The hosts with the most URLs.
 fn hosts(out: &mut dyn Write, hosts: &[(String, u64)]) -> Result<(), ViewError> {
-    let all = hosts.len();
+    let all = hosts.len() as u64;
     let mut hosts: Vec<&(String, u64)> = hosts.iter().collect();
     hosts.sort_by_key(|(host, many)| (std::cmp::Reverse(*many), host));
     let counts: Vec<String> = hosts
@@ -150,9 +149,8 @@ fn hosts(out: &mut dyn Write, hosts: &[(String, u64)]) -> Result<(), ViewError> 
         .map(|(host, many)| format!("{} {}", safe(&shorten(host, 60)), count(*many)))
         .collect();
     write!(out, "{FAINT}by host{FAINT:#}  {}", counts.join(", "))?;
-    let more = all.saturating_sub(HOSTS) as u64;
-    if more > 0 {
-        write!(out, ", and {} more", counted(more, "host", "hosts"))?;
+    if let Some(rest) = rest_of(all, HOSTS, "host", "hosts") {
+        write!(out, ", {rest}")?;
     }
     writeln!(out)?;
     Ok(())
@@ -249,6 +247,6 @@ mod tests {
         let five = [("b.test", 1), ("c.test", 7), ("a.test", 1), ("d.test", 2), ("e.test", 1)];
         assert_eq!(hosts_of(&five), "by host  c.test 7, d.test 2, a.test 1, b.test 1, e.test 1\n");
         let six = [&five[..], &[("f.test", 1)]].concat();
-        assert!(hosts_of(&six).ends_with("e.test 1, and 1 host more\n"), "{}", hosts_of(&six));
+        assert!(hosts_of(&six).ends_with("e.test 1, and 1 more host\n"), "{}", hosts_of(&six));
     }
 }

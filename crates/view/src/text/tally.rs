@@ -11,7 +11,7 @@ use crate::ViewError;
 use crate::columns::Cell;
 use crate::grouping::{Group, Grouped};
 use crate::listing::Listing;
-use crate::number::counted;
+use crate::number::{counted, rest};
 use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT};
@@ -89,9 +89,8 @@ impl Tally {
             write!(out, "  {style}{verdict:8}{style:#} {name}  {FAINT}on {pages}{FAINT:#}")?;
             writeln!(out, "  {}", cause_of(&first))?;
         }
-        let more = self.targets - self.first.len() as u64;
-        if more > 0 {
-            writeln!(out, "  {FAINT}and {}: --unfold{FAINT:#}", counted(more, "more", "more"))?;
+        if let Some(rest) = rest(self.targets, self.first.len()) {
+            writeln!(out, "  {FAINT}{rest}: --unfold{FAINT:#}")?;
         }
         Ok(())
     }

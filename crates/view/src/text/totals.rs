@@ -7,7 +7,7 @@ use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
 use rummage_store::{NoteRow, RunInfo, RunKind, RunState, Totals};
 
-use crate::number::{count, counted, duration};
+use crate::number::{count, counted, duration, rest};
 use crate::phrase;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -186,9 +186,8 @@ fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals, verbose: bool) -> 
         for row in alike.iter().take(most) {
             writeln!(out, "{style}note{style:#}  {}", phrase::note(run, row))?;
         }
-        let more = alike.len().saturating_sub(most) as u64;
-        if more > 0 {
-            writeln!(out, "{style}note{style:#}  and {} like this: -v shows all", count(more))?;
+        if let Some(rest) = rest(alike.len() as u64, most) {
+            writeln!(out, "{style}note{style:#}  {rest} like this: -v shows all")?;
         }
     }
     Ok(())
@@ -316,7 +315,7 @@ mod tests {
             |count: usize| lines(&Totals { notes: (0..count).map(note).collect(), ..totals() });
         assert_eq!(with(NOTES).matches("note  ").count(), NOTES);
         assert!(!with(NOTES).contains("like this"), "{}", with(NOTES));
-        assert!(with(NOTES + 2).contains("note  and 2 like this: -v shows all\n"));
+        assert!(with(NOTES + 2).contains("note  and 2 more like this: -v shows all\n"));
         let notes = Totals { notes: (0..9).map(note).collect(), ..totals() };
         let verbose = plain(|out| counts(out, &run_info(), &notes, true));
         assert_eq!(verbose.matches("note  http").count(), 9);

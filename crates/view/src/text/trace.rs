@@ -14,7 +14,7 @@ use rummage_store::{
 
 use super::blocks::{LONGEST, at, at_line, said, target};
 use crate::listing::Listing;
-use crate::number::{count, counted, duration};
+use crate::number::{count, counted, duration, rest};
 use crate::phrase::{cause_of, cause_of_outcome};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
@@ -303,9 +303,8 @@ fn links(
 }
 
 fn more(out: &mut dyn Write, all: u64, shown: usize) -> Result<(), ViewError> {
-    let more = all.saturating_sub(shown as u64);
-    if more > 0 {
-        writeln!(out, "  {FAINT}and {} more: --unfold{FAINT:#}", count(more))?;
+    if let Some(rest) = rest(all, shown) {
+        writeln!(out, "  {FAINT}{rest}: --unfold{FAINT:#}")?;
     }
     Ok(())
 }

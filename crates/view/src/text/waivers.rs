@@ -9,7 +9,7 @@ use rummage_core::verdict::Verdict;
 use rummage_store::RunInfo;
 
 use super::blocks::LONGEST;
-use crate::number::{count, counted};
+use crate::number::{count, counted, rest, rest_of};
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 
@@ -199,9 +199,8 @@ fn targets(out: &mut dyn Write, covered: &Covered) -> io::Result<()> {
         let name = safe(&shorten(target, LONGEST)).to_string();
         writeln!(out, "  {style}{:8}{style:#} {name}", verdict.as_str())?;
     }
-    let more = covered.targets.len().saturating_sub(SHOWN) as u64;
-    if more > 0 {
-        writeln!(out, "  {FAINT}and {} more{FAINT:#}", count(more))?;
+    if let Some(rest) = rest(covered.targets.len() as u64, SHOWN) {
+        writeln!(out, "  {FAINT}{rest}{FAINT:#}")?;
     }
     Ok(())
 }
@@ -210,9 +209,9 @@ fn patterns(out: &mut dyn Write, row: &WaiverRow) -> io::Result<()> {
     for (kind, pattern) in row.patterns.iter().take(PATTERNS) {
         writeln!(out, "            {FAINT}{kind:6}{FAINT:#} {}", safe(&shorten(pattern, LONGEST)))?;
     }
-    let more = row.patterns.len().saturating_sub(PATTERNS) as u64;
-    if more > 0 {
-        writeln!(out, "            {FAINT}and {} more patterns{FAINT:#}", count(more))?;
+    let rest = rest_of(row.patterns.len() as u64, PATTERNS, "pattern", "patterns");
+    if let Some(rest) = rest {
+        writeln!(out, "            {FAINT}{rest}{FAINT:#}")?;
     }
     Ok(())
 }
