@@ -33,7 +33,7 @@ pub(crate) struct Group {
 /// A target with the occurrences that are shown.
 #[derive(Debug)]
 pub(crate) struct Block {
-    pub(crate) group: Group,
+    pub(crate) prominence: Prominence,
     pub(crate) first: LinkRow,
     /// The first few links that appear on one or two pages.
     pub(crate) occurrences: Vec<LinkRow>,
@@ -134,7 +134,7 @@ impl<'a> Grouped<'a> {
             index.insert(self.query.identity(&group.first)?, blocks.len());
             blocks.push(Block {
                 first: self.query.row(&group.first)?,
-                group: group.clone(),
+                prominence: group.prominence,
                 occurrences: Vec::new(),
                 occurrence_count: 0,
                 shared: Vec::new(),

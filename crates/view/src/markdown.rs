@@ -260,4 +260,20 @@ mod tests {
         assert_eq!(link("https://a.test/> <script>"), "https://a.test/\\> \\<script\\>");
         assert_eq!(link("htp://a.test"), "htp://a.test");
     }
+
+    #[test]
+    fn a_block_is_a_checkbox_with_a_list() {
+        use crate::testing::{block as block_of, link_row};
+        let totals = Totals { pages: 88, ..Totals::default() };
+        let mut links = block_of(link_row());
+        insta::assert_snapshot!(block(&totals, &links), @r#"
+        - [ ] <http://a.test/gone>: broken, 404 Not Found
+          - <http://a.test/visit/> 31:7: a "Rota"
+          - <http://a.test/news/> 4:7: a "Rota"
+        "#);
+        links.occurrence_count = 3;
+        assert!(block(&totals, &links).ends_with("  - and 1 more occurrence\n"));
+        links.first.outcome.moved_to = Some("http://a.test/new".to_owned());
+        assert!(block(&totals, &links).contains("\n  - now at <http://a.test/new>\n"));
+    }
 }

@@ -16,6 +16,12 @@ use rummage_core::verdict::{Cause, Verdict};
 pub struct StoredUrl(pub(crate) u32);
 
 impl StoredUrl {
+    /// The URL with this number.
+    #[must_use]
+    pub fn from_index(index: u32) -> StoredUrl {
+        StoredUrl(index)
+    }
+
     /// Its number in the store: dense, so that vectors can be indexed by it.
     #[must_use]
     pub fn index(self) -> usize {

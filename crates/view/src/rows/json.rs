@@ -84,7 +84,7 @@ fn list(
     grouped.for_each_block(limit, true, |block| {
         let way = run.way(block.first.target)?;
         let target = Target {
-            row: target_row(run, &block.first, &block.group)?,
+            row: target_row(run, &block.first, block.prominence)?,
             evidence: way.into_iter().map(|hop| self::hop(run, hop)).collect(),
             links: block.occurrences.iter().map(columns::of_link).collect(),
         };

@@ -45,7 +45,7 @@ pub(super) fn groups(
     let mut order = Vec::with_capacity(grouped.groups().len());
     for group in grouped.groups() {
         let first = query.row(&group.first)?;
-        let row = target_row(query.run(), &first, group)?;
+        let row = target_row(query.run(), &first, group.prominence)?;
         order.push(value(&first, &row, &sort.key));
     }
     grouped.order(|groups| {

@@ -1,19 +1,19 @@
 //! The row of a target.
 
+use rummage_core::findings::prominence::Prominence;
 use rummage_core::verdict::Cause;
 use rummage_store::{LinkRow, OpenRun};
 
 use crate::ViewError;
 use crate::columns::{self, Row};
-use crate::grouping::Group;
 
 /// Builds the row of a target.
 pub(crate) fn target_row(
     run: &OpenRun<'_>,
     first: &LinkRow,
-    group: &Group,
+    prominence: Prominence,
 ) -> Result<Row, ViewError> {
     let target = run.target_row(first.target)?;
     let own = first.outcome.cause.is_some_and(Cause::is_of_link);
-    Ok(columns::of_target(first, &target, group.prominence, own))
+    Ok(columns::of_target(first, &target, prominence, own))
 }

@@ -87,7 +87,7 @@ pub(crate) fn for_each_row(
     if listing.group == Group::Target {
         let grouped = grouped(query, listing)?;
         grouped.for_each_block(listing.limit, false, |block| {
-            take(target_row(query.run(), &block.first, &block.group)?)
+            take(target_row(query.run(), &block.first, block.prominence)?)
         })?;
         let all = grouped.groups().len() as u64;
         return Ok(Shown { shown: all.min(limit), all });

@@ -6,7 +6,7 @@ use rummage_core::crawl::nonexistent_sibling;
 use rummage_core::evidence::{Attempt, AttemptOutcome};
 use rummage_core::extract::elements::Element;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{LinkRow, OpenRun, Outcome, Totals};
+use rummage_store::{LinkRow, Outcome, Totals, TraceRow};
 
 use crate::grouping::{Block, Shared};
 use crate::listing::{Listing, Source};
@@ -39,18 +39,19 @@ fn headline(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
     write!(out, "{style}{verdict}{style:#}  {}", cause_of(link))
 }
 
+/// Writes a block; `way` is the redirects of its target with their evidence.
 pub(super) fn write(
     out: &mut dyn Write,
-    run: &OpenRun<'_>,
     totals: &Totals,
     listing: &Listing,
     block: &Block,
+    way: &[TraceRow],
 ) -> Result<(), ViewError> {
     headline(out, &block.first)?;
     standing(out, &block.first)?;
     writeln!(out)?;
     writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(&target(&block.first), LONGEST)))?;
-    evidence(out, run, block)?;
+    evidence(out, block, way)?;
     if listing.verbose {
         writeln!(out, "  {FAINT}{}{FAINT:#}", prominence(block))?;
     }
@@ -91,7 +92,7 @@ fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
 
 /// Why the block comes at this position.
 fn prominence(block: &Block) -> String {
-    let prominence = &block.group.prominence;
+    let prominence = &block.prominence;
     let nearest = match prominence.nearest() {
         None => "not reachable from the start URL".to_owned(),
         Some(0) => "on the start page".to_owned(),
@@ -147,7 +148,7 @@ pub(super) fn editor(
 }
 
 /// The evidence: redirects, and the last response.
-fn evidence(out: &mut dyn Write, run: &OpenRun<'_>, block: &Block) -> Result<(), ViewError> {
+fn evidence(out: &mut dyn Write, block: &Block, way: &[TraceRow]) -> Result<(), ViewError> {
     let outcome = &block.first.outcome;
     if let Some(moved_to) = &outcome.moved_to {
         writeln!(out, "  now at {}", safe(&shorten(moved_to, LONGEST)))?;
@@ -167,7 +168,6 @@ fn evidence(out: &mut dyn Write, run: &OpenRun<'_>, block: &Block) -> Result<(),
         writeln!(out, "  the server sends an HTML page even with a browser's Accept header")?;
         return Ok(());
     }
-    let way = run.way(block.first.target)?;
     let Some(last) = way.last().filter(|last| !last.attempts.is_empty()) else { return Ok(()) };
     if way.len() > 1 {
         let hops = counted(way.len() as u64 - 1, "redirect", "redirects");
@@ -212,7 +212,7 @@ pub(crate) fn at(row: &LinkRow) -> String {
 
 /// Line and column of a link.
 pub(super) fn at_line(row: &LinkRow) -> String {
-    if row.line == 0 { "field".to_owned() } else { format!("{}:{}", row.line, row.column) }
+    if row.line == 0 { "header".to_owned() } else { format!("{}:{}", row.line, row.column) }
 }
 
 /// Whether a link is an entry of a list from the user.
@@ -248,4 +248,165 @@ pub(crate) fn said(row: &LinkRow) -> String {
         |text| format!("\"{}\"", safe(&shorten(text, TEXT))),
     );
     format!("{} {text}", row.element)
+}
+
+#[cfg(test)]
+mod tests {
+    use jiff::Timestamp;
+    use rummage_core::findings::selection::Standing;
+    use rummage_store::History;
+
+    use super::*;
+    use crate::listing::Group;
+    use crate::testing::{block, hop, link_row, outcome, plain};
+
+    fn shown_as(listing: &Listing, block: &Block, way: &[TraceRow]) -> String {
+        let totals = Totals { pages: 88, ..Totals::default() };
+        plain(|out| write(out, &totals, listing, block, way))
+    }
+
+    fn shown(block: &Block, way: &[TraceRow]) -> String {
+        shown_as(&Listing::by(Group::Target), block, way)
+    }
+
+    #[test]
+    fn a_block_has_verdict_target_evidence_and_occurrences() {
+        let text = shown(&block(link_row()), &[hop("http://a.test/gone", &[404, 404])]);
+        insta::assert_snapshot!(text, @r#"
+        broken  404 Not Found
+          http://a.test/gone
+          2 × GET: 404 (3 ms)
+          http://a.test/visit/ 31:7  a "Rota"  in footer
+          http://a.test/news/ 4:7  a "Rota"  in footer
+        "#);
+    }
+
+    #[test]
+    fn redirects_are_counted_and_the_last_hop_is_the_evidence() {
+        let way = [hop("http://a.test/gone", &[301]), hop("http://a.test/new", &[404])];
+        let text = shown(&block(link_row()), &way);
+        assert!(
+            text.contains("  by 1 redirect to http://a.test/new\n  GET: 404 (3 ms)\n"),
+            "{text}"
+        );
+        let without = shown(&block(link_row()), &[]);
+        assert!(!without.contains("GET") && !without.contains("redirect"), "{without}");
+    }
+
+    #[test]
+    fn the_evidence_depends_on_the_cause() {
+        let way = [hop("http://a.test/gone", &[200])];
+        let with = |verdict, cause, change: fn(&mut LinkRow)| {
+            let mut row =
+                LinkRow { outcome: outcome(verdict, Some(cause), Some(200)), ..link_row() };
+            change(&mut row);
+            shown(&block(row), &way)
+        };
+        let text = with(Verdict::Broken, Cause::NoSuchFragment, |row| {
+            row.fragment = Some("winter".to_owned());
+        });
+        assert!(text.starts_with("broken  no anchor #winter on the page\n"), "{text}");
+        assert!(text.contains("  http://a.test/gone#winter\n"), "{text}");
+        assert!(text.contains("  anchors of http://a.test/gone checked\n"), "{text}");
+        let text = with(Verdict::Moved, Cause::MovedPermanently, |row| {
+            row.outcome.moved_to = Some("http://a.test/new".to_owned());
+        });
+        assert!(
+            text.contains("moved permanently\n") && text.contains("  now at http://a.test/new\n")
+        );
+        assert!(!text.contains("GET"), "{text}");
+        let text = with(Verdict::Broken, Cause::WrongType, |row| {
+            (row.element, row.attribute) = ("img".to_owned(), "src".to_owned());
+        });
+        assert!(text.starts_with("broken  HTML page where an image is expected\n"), "{text}");
+        assert!(text.contains("even with a browser's Accept header"), "{text}");
+        let text = with(Verdict::Doubtful, Cause::Placeholder, |row| row.written = " ".to_owned());
+        assert!(text.contains("  an empty URL\n") && !text.contains("GET"), "{text}");
+        let text = with(Verdict::Doubtful, Cause::Soft404, |_| {});
+        assert!(text.contains("a nonexistent test URL") && text.contains("GET: 200"), "{text}");
+        let text = with(Verdict::Doubtful, Cause::RedirectedHome, |_| {});
+        assert!(!text.contains("nonexistent"), "{text}");
+    }
+
+    #[test]
+    fn the_standing_is_shown_unless_it_is_no_news() {
+        let history = History {
+            standing: Standing::New,
+            first_run: 1,
+            first_seen: Timestamp::UNIX_EPOCH,
+            has_before: true,
+            new_check: false,
+        };
+        let first_line =
+            |row: LinkRow| shown(&block(row), &[]).lines().next().unwrap_or_default().to_owned();
+        let with = |history| first_line(LinkRow { history: Some(history), ..link_row() });
+        let open = History { standing: Standing::Open, ..history };
+        assert_eq!(with(history), "broken  404 Not Found  new");
+        assert_eq!(with(History { has_before: false, ..history }), "broken  404 Not Found");
+        assert_eq!(with(open), "broken  404 Not Found  since 1970-01-01");
+        assert_eq!(
+            with(History { new_check: true, ..open }),
+            "broken  404 Not Found  not checked for before"
+        );
+        let returned = History { standing: Standing::Returned, ..history };
+        assert_eq!(with(returned), "broken  404 Not Found  returned");
+        let waived = LinkRow { history: Some(open), waived: true, ..link_row() };
+        assert_eq!(first_line(waived), "broken  404 Not Found  waived");
+        for page in ["file:///arguments", "file:///standard-input"] {
+            let given = LinkRow { history: Some(open), page: page.to_owned(), ..link_row() };
+            assert_eq!(first_line(given), "broken  404 Not Found", "{page} has no earlier run");
+        }
+    }
+
+    #[test]
+    fn a_shared_link_takes_one_line_with_samples_and_the_rest_is_counted() {
+        let first = LinkRow { pages: 73, ..link_row() };
+        let mut block = block(first.clone());
+        let samples = vec!["http://a.test/b".to_owned(), "http://a.test/c".to_owned()];
+        block.shared = vec![Shared { first, fold: 0, samples }];
+        block.occurrences.truncate(1);
+        block.occurrence_count = 8;
+        insta::assert_snapshot!(shown(&block, &[]), @r#"
+        broken  404 Not Found
+          http://a.test/gone
+          on 73 of 88 pages, in footer, one edit: a "Rota"  first on http://a.test/visit/ 31:7
+            also on http://a.test/b, http://a.test/c
+          http://a.test/visit/ 31:7  a "Rota"  in footer
+          and 7 more occurrences: --unfold, or rummage trace
+        "#);
+        block.occurrence_count = 1;
+        assert!(!shown(&block, &[]).contains("more"), "{}", shown(&block, &[]));
+    }
+
+    #[test]
+    fn verbose_listings_show_the_reach_and_an_editor_shows_its_link() {
+        let verbose = Listing { verbose: true, ..Listing::by(Group::Target) };
+        let text = shown_as(&verbose, &block(link_row()), &[]);
+        assert!(text.contains("on 2 pages, nearest page 1 link from the start URL"), "{text}");
+        let edit = Source::Editor("https://cms.test/edit?path={path}".to_owned());
+        let edit = Listing { source: Some(edit), ..Listing::by(Group::Target) };
+        let text = shown_as(&edit, &block(link_row()), &[]);
+        assert!(text.contains("    edit: https://cms.test/edit?path=/visit/\n"), "{text}");
+    }
+
+    #[test]
+    fn places_are_positions_headers_arguments_lines_and_files() {
+        let entry = |page: &str| LinkRow {
+            page: page.to_owned(),
+            element: Element::ENTRY.name().to_owned(),
+            line: 3,
+            ..link_row()
+        };
+        assert_eq!(at(&link_row()), "http://a.test/visit/ 31:7");
+        let header = LinkRow { line: 0, column: 0, ..link_row() };
+        assert_eq!(at(&header), "http://a.test/visit/ in a response header");
+        assert_eq!((at_line(&header), at_line(&link_row())), ("header".into(), "31:7".into()));
+        assert_eq!(at(&entry("file:///arguments")), "argument 3");
+        assert_eq!(at(&entry("file:///standard-input")), "standard input, line 3");
+        assert_eq!(at(&entry("file:///home/ada/my%20list.txt")), "/home/ada/my list.txt:3");
+        assert_eq!(at(&entry("file:///a%ff")), "/a%ff:3", "not UTF-8: as it is");
+        let untitled = LinkRow { text: Some(String::new()), ..link_row() };
+        assert_eq!(said(&untitled), "a href=/gone");
+        assert_eq!(said(&link_row()), "a \"Rota\"");
+    }
 }

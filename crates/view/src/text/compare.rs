@@ -142,7 +142,8 @@ fn part(
     write!(out, "\n{STRONG}{what}{STRONG:#}  {FAINT}{many}{FAINT:#}")?;
     grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
-        blocks::write(out, query.run(), totals, listing, &block)
+        let way = query.run().way(block.first.target)?;
+        blocks::write(out, totals, listing, &block, &way)
     })?;
     cut(out, listing, grouped.groups().len() as u64, "target", "targets")
 }

@@ -88,7 +88,8 @@ fn by_target(
     let mut shown = 0;
     grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
-        blocks::write(out, grouped.run(), totals, listing, &block)?;
+        let way = grouped.run().way(block.first.target)?;
+        blocks::write(out, totals, listing, &block, &way)?;
         // Shows the worst findings at once, however long the list.
         shown += 1;
         if shown == SEEN_AT_ONCE {
