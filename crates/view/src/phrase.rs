@@ -351,4 +351,107 @@ mod tests {
         let cut = ResponseHead { status: 200, truncated: true, ..ResponseHead::default() };
         assert_eq!(outcome(&AttemptOutcome::Response(cut)), "200, body cut short");
     }
+
+    #[test]
+    fn causes_have_a_status_line_where_the_status_is_the_cause() {
+        assert_eq!(cause(None, None), "works");
+        assert_eq!(cause(None, Some(200)), "200 OK");
+        assert_eq!(cause(Some(Cause::NotFound), Some(404)), "404 Not Found");
+        assert_eq!(cause(Some(Cause::AccessRefused), Some(999)), "999");
+        assert_eq!(cause(Some(Cause::NotFound), None), Cause::NotFound.words());
+        assert_eq!(cause(Some(Cause::Timeout), None), "timed out");
+        assert_eq!(
+            cause(Some(Cause::Blocking), Some(403)),
+            "host blocks us, or is down (403 Forbidden)"
+        );
+        assert_eq!(cause(Some(Cause::RedirectLoop), Some(302)), "redirect loop");
+        assert_eq!(cause(Some(Cause::Blocking), Some(400)).matches("400 Bad").count(), 1);
+        assert_eq!(cause(Some(Cause::Placeholder), Some(404)), "placeholder link");
+    }
+
+    #[test]
+    fn a_moved_url_shows_no_status_of_its_last_hop() {
+        use crate::testing::outcome as result;
+        let mut moved = result(Verdict::Doubtful, Some(Cause::NotFound), Some(404));
+        assert_eq!(cause_of_outcome(&moved), "404 Not Found");
+        moved.moved_to = Some("http://a.test/new".to_owned());
+        assert_eq!(cause_of_outcome(&moved), Cause::NotFound.words());
+    }
+
+    #[test]
+    fn notes_say_what_to_do() {
+        use crate::testing::run_info;
+        let text = |note| {
+            let row = NoteRow { url: "http://a.test/x".to_owned(), note };
+            super::note(&run_info(), &row)
+        };
+        let delay = |requested, kept| Note::CrawlDelay {
+            requested: Duration::from_secs(requested),
+            kept: Duration::from_secs(kept),
+        };
+        assert!(
+            text(delay(2, 2))
+                .ends_with("a crawl delay of 2.0 s, which was obeyed; --rate overrides it")
+        );
+        assert!(text(delay(30, 2)).contains("a crawl delay of 30 s; 2.0 s was used"));
+        let since = Moment::START;
+        let blocked = text(Note::Blocked { since });
+        assert!(blocked.starts_with("a.test has refused every request since "), "{blocked}");
+        assert!(text(Note::Offline { since }).contains("not even http://a.test/x"));
+        assert!(text(Note::RobotsUnknown).contains("--robots ignore"));
+        let stop =
+            |read| Stop { sample: "http://a.test/c?n=9".to_owned(), rule: "/c?*".to_owned(), read };
+        let endless = text(Note::Trap(stop(0)));
+        assert!(endless.starts_with("endless URL pattern skipped, such as http"), "{endless}");
+        assert!(endless.contains("--exclude '/c?*'") && endless.contains("--include '/c?*'"));
+        assert!(text(Note::Trap(stop(302))).contains("after 302 pages with the same text"));
+    }
+
+    #[test]
+    fn a_response_shows_what_else_is_known_of_it() {
+        let head = |change: fn(&mut ResponseHead)| {
+            let mut head = ResponseHead { status: 200, ..ResponseHead::default() };
+            change(&mut head);
+            outcome(&AttemptOutcome::Response(head))
+        };
+        assert_eq!(head(|_| {}), "200");
+        assert_eq!(head(|head| head.unchanged = true), "200, unchanged (304)");
+        assert_eq!(head(|head| head.retry_after = Some(120)), "200, Retry-After 2 min");
+        assert_eq!(head(|head| head.challenge = true), "200, a bot-check page");
+        assert_eq!(head(|head| head.signs.challenge = true), "200, a bot-check page");
+        let says = |head: &mut ResponseHead| head.signs.says_missing = Some("Not found".to_owned());
+        assert_eq!(head(says), "200, page says \"Not found\"");
+        assert_eq!(
+            head(|head| {
+                head.status = 404;
+                head.signs.says_missing = Some("Not found".to_owned());
+            }),
+            "404",
+            "the status says it already"
+        );
+    }
+
+    #[test]
+    fn attempts_during_an_overload_are_shown_apart() {
+        let mut strained = crate::testing::hop("http://a.test/", &[503, 503]).attempts;
+        strained[0].strained = true;
+        assert_eq!(
+            attempts(&strained),
+            "GET: 503 (3 ms) while the server was slowing down, then GET: 503 (3 ms)"
+        );
+        assert_eq!(attempts(&[]), "");
+    }
+
+    #[test]
+    fn hosts_pages_and_editors() {
+        assert_eq!(host("http://a.test:81/x?y"), "a.test:81");
+        assert_eq!(host("a.test"), "a.test");
+        assert_eq!(editor("https://cms.test/{path}", "http://a.test/x/"), "https://cms.test//x/");
+        let row = crate::testing::link_row();
+        assert_eq!(on_many(&row, 88), "on 1 of 88 pages, in footer");
+        assert_eq!(
+            on_many(&LinkRow { region: None, pages: 1_000, ..row }, 2_000),
+            "on 1,000 of 2,000 pages"
+        );
+    }
 }

@@ -80,12 +80,12 @@ fn working_and_removed_links_are_fixed_and_the_rest_is_open() {
     let outcome = two.run(&recheck).ends(1);
     let tail = outcome.out.split_once("\n\n").expect("a head, then the targets").1;
     insta::assert_snapshot!(tail, @"
-    fixed    http://a.test/back
-             was broken, 404 Not Found; is sound, 200 OK
-    fixed    http://a.test/out
-             was broken, 404 Not Found; the 1 link to it was gone
-    same     http://a.test/still
-             still broken, 404 Not Found
+    fixed     http://a.test/back
+              was broken, 404 Not Found; is sound, 200 OK
+    fixed     http://a.test/out
+              was broken, 404 Not Found; the 1 link to it is gone
+    unchanged http://a.test/still
+              still broken, 404 Not Found
     ");
     let urls: Vec<String> = requests(&outcome).into_iter().collect();
     let own = ["", "back", "fresh", "page", "still"];

@@ -203,3 +203,22 @@ fn short(
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::{plain, run_info};
+
+    #[test]
+    fn changes_since_the_run_before_take_one_line() {
+        let changes = Changes { broke: 1_200, returned: 1, healed: 2, open: 45, unseen: 0 };
+        let text = |changes: &Changes| {
+            let text = plain(|out| write_changes(out, &run_info(), changes));
+            text.replace(&when(run_info().started_at), "[when]")
+        };
+        let counts = "since run 3, [when]: 1,200 newly broken, 1 returned, 2 fixed, 45 still open";
+        assert_eq!(text(&changes), format!("{counts}\n"));
+        let unseen = Changes { unseen: 7, ..changes };
+        assert_eq!(text(&unseen), format!("{counts}, 7 not checked for then\n"));
+    }
+}

@@ -131,32 +131,32 @@ fn write_urls(out: &mut dyn Write, url: &RecheckedUrl) -> Result<(), ViewError> 
     let (word, verdict) = match (became, &url.after) {
         (Change::Healed, _) => ("fixed", Verdict::Sound),
         (Change::Worse, Some(after)) => ("worse", after.verdict),
-        (Change::Same, Some(after)) => ("same", after.verdict),
-        (Change::Worse, None) | (Change::Other, _) => ("other", Verdict::Moved),
-        (Change::Same, None) => ("same", Verdict::Sound),
+        (Change::Same, Some(after)) => ("unchanged", after.verdict),
+        (Change::Worse, None) | (Change::Other, _) => ("changed", Verdict::Moved),
+        (Change::Same, None) => ("unchanged", Verdict::Sound),
     };
     let style = style::of(verdict);
-    writeln!(out, "{style}{word:8}{style:#} {}", safe(&shorten(&url.url, LONGEST)))?;
+    writeln!(out, "{style}{word:9}{style:#} {}", safe(&shorten(&url.url, LONGEST)))?;
     let was = url.before.as_ref().map_or_else(|| "unknown".to_owned(), result);
     match &url.after {
         None => {
-            let pages = counted(url.links.0, "link to it was", "links to it were");
-            writeln!(out, "         {FAINT}was{FAINT:#} {was}; the {pages} gone")?;
+            let pages = counted(url.links.0, "link to it is", "links to it are");
+            writeln!(out, "          {FAINT}was{FAINT:#} {was}; the {pages} gone")?;
         }
         Some(after) if became == Change::Same => {
-            writeln!(out, "         {FAINT}still{FAINT:#} {}", result(after))?;
+            writeln!(out, "          {FAINT}still{FAINT:#} {}", result(after))?;
         }
         Some(after) => {
             writeln!(
                 out,
-                "         {FAINT}was{FAINT:#} {was}; {FAINT}is{FAINT:#} {}",
+                "          {FAINT}was{FAINT:#} {was}; {FAINT}is{FAINT:#} {}",
                 result(after)
             )?;
         }
     }
     if url.after.is_some() && url.links.1 < url.links.0 {
-        let gone = counted(url.links.0 - url.links.1, "link to it was", "links to it were");
-        writeln!(out, "         {gone} gone, {} left", count(url.links.1))?;
+        let gone = counted(url.links.0 - url.links.1, "link to it is", "links to it are");
+        writeln!(out, "          {gone} gone, {} left", count(url.links.1))?;
     }
     Ok(())
 }
@@ -164,4 +164,73 @@ fn write_urls(out: &mut dyn Write, url: &RecheckedUrl) -> Result<(), ViewError> 
 /// `broken, 404 Not Found`
 fn result(outcome: &Outcome) -> String {
     format!("{}, {}", outcome.verdict, cause_of_outcome(outcome))
+}
+
+#[cfg(test)]
+mod tests {
+    use rummage_core::verdict::Cause;
+
+    use super::*;
+    use crate::testing::{outcome, plain};
+
+    fn url(before: Option<Outcome>, after: Option<Outcome>, links: (u64, u64)) -> RecheckedUrl {
+        RecheckedUrl { url: "http://a.test/x".to_owned(), before, after, links }
+    }
+
+    fn broken(status: u16) -> Option<Outcome> {
+        Some(outcome(Verdict::Broken, Some(Cause::NotFound), Some(status)))
+    }
+
+    fn sound() -> Option<Outcome> {
+        Some(outcome(Verdict::Sound, None, Some(200)))
+    }
+
+    fn shown(url: &RecheckedUrl) -> String {
+        plain(|out| write_urls(out, url))
+    }
+
+    #[test]
+    fn a_url_is_fixed_worse_changed_or_unchanged() {
+        let cases = [
+            (broken(404), sound(), Change::Healed),
+            (broken(404), None, Change::Healed),
+            (sound(), broken(404), Change::Worse),
+            (None, broken(404), Change::Worse),
+            (broken(404), broken(410), Change::Other),
+            (broken(404), broken(404), Change::Same),
+            (sound(), sound(), Change::Same),
+            (sound(), None, Change::Other),
+        ];
+        for (before, after, change) in cases {
+            let case = format!("{before:?} to {after:?}");
+            assert_eq!(url(before, after, (1, 1)).became(), change, "{case}");
+        }
+    }
+
+    #[test]
+    fn a_recheck_shows_both_results_and_links_that_are_gone() {
+        insta::assert_snapshot!(shown(&url(broken(404), sound(), (3, 3))), @"
+        fixed     http://a.test/x
+                  was broken, 404 Not Found; is sound, 200 OK
+        ");
+        insta::assert_snapshot!(shown(&url(broken(404), broken(404), (2, 2))), @"
+        unchanged http://a.test/x
+                  still broken, 404 Not Found
+        ");
+        insta::assert_snapshot!(shown(&url(sound(), broken(410), (1, 1))), @"
+        worse     http://a.test/x
+                  was sound, 200 OK; is broken, 410 Gone
+        ");
+        insta::assert_snapshot!(shown(&url(broken(404), broken(410), (3, 2))), @"
+        changed   http://a.test/x
+                  was broken, 404 Not Found; is broken, 410 Gone
+                  1 link to it is gone, 2 left
+        ");
+        insta::assert_snapshot!(shown(&url(broken(404), None, (1, 0))), @"
+        fixed     http://a.test/x
+                  was broken, 404 Not Found; the 1 link to it is gone
+        ");
+        let more_links = shown(&url(broken(404), broken(404), (2, 3)));
+        assert!(!more_links.contains("gone"), "{more_links}");
+    }
 }
