@@ -21,6 +21,8 @@ pub mod extract;
 pub mod findings;
 mod moment;
 pub mod schedule;
+#[cfg(test)]
+mod stored_words;
 pub mod url;
 pub mod verdict;
 

@@ -362,6 +362,18 @@ mod tests {
         }
     }
 
+    /// CSS Syntax Level 3, "Consume an escaped code point": one white space after the digits
+    /// belongs to the escape, and CR LF is one.
+    #[test]
+    fn escapes_end_after_one_white_space() {
+        for space in ["\r\n", "\n", " ", "\t"] {
+            for digits in ["41", "041", "00041", "000041"] {
+                let text = format!("x {{ background: url(\"\\{digits}{space}b\") }}");
+                assert_eq!(found(&text), ["url Ab"], "{text:?}");
+            }
+        }
+    }
+
     #[test]
     fn urls_that_are_never_fetched_are_not_found() {
         for text in [

@@ -260,6 +260,19 @@ mod tests {
     const PERSON: &str = "Mozilla/5.0 (X11; Linux) Firefox/140";
 
     #[test]
+    fn only_a_success_or_redirect_ends_what_was_missing() {
+        let log =
+            |status| line("/old", 404, "-", PERSON, 1) + &line("/old", status, "-", PERSON, 9);
+        for (status, is_over) in
+            [(200, true), (301, true), (399, true), (199, false), (400, false), (403, false)]
+        {
+            let (_, found) = gathered(QueryRule::Keep, &log(status));
+            assert_eq!(found[0].is_over(), is_over, "{status}");
+            assert_eq!(found[0].hits, 1, "{status}");
+        }
+    }
+
+    #[test]
     fn missing_urls_are_counted_by_visitor_and_referrer() {
         let log = line("/old", 404, "http://a.test/visit/", PERSON, 1)
             + &line("/old", 404, "https://www.a.test/visit/", PERSON, 2)
