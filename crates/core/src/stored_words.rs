@@ -1,7 +1,7 @@
 //! Words that stand in stores and outputs: a store written today is read by every later version.
 
-use crate::crawl::{FragmentFault, NotParsed};
 use crate::crawl::pace::Strain;
+use crate::crawl::{FragmentFault, NotParsed};
 use crate::extract::reading::{Format, Region};
 use crate::findings::selection::Standing;
 use crate::findings::waiver::WaiverKind;
