@@ -40,6 +40,9 @@ pub(crate) enum Failure {
     /// Another process is doing the same.
     #[error("{what}")]
     Conflict { what: String, hint: String },
+    /// The start URL gives no page; `hint` if there is a better one than for everybody.
+    #[error("{}", start_what(problem))]
+    Start { problem: Box<StartProblem>, hint: Option<String> },
     #[error(transparent)]
     Engine(EngineError),
     #[error(transparent)]
@@ -54,6 +57,7 @@ impl From<EngineError> for Failure {
     fn from(error: EngineError) -> Failure {
         match error {
             EngineError::Store(error) => Failure::Store(error),
+            EngineError::Start(problem) => Failure::Start { problem, hint: None },
             other => Failure::Engine(other),
         }
     }
@@ -92,7 +96,7 @@ impl Failure {
             return Exit::Fine.into();
         }
         let mut out = terminal.stderr();
-        let (what, hint) = (self.what(), self.hint());
+        let (what, hint) = (self, self.hint());
         let style = anstream_red();
         let _ = writeln!(out, "{style}error{style:#}: {what}");
         if !hint.is_empty() {
@@ -109,7 +113,7 @@ impl Failure {
 
     /// What is wrong and what to do in one line, for a log.
     pub(crate) fn sentence(&self) -> String {
-        let (what, hint) = (self.what(), self.hint());
+        let (what, hint) = (self.to_string(), self.hint());
         if hint.is_empty() { what } else { format!("{what}. {hint}") }
     }
 
@@ -123,17 +127,12 @@ impl Failure {
         }
     }
 
-    fn what(&self) -> String {
-        match self {
-            Failure::Engine(EngineError::Start(problem)) => start_what(problem),
-            other => other.to_string(),
-        }
-    }
-
     fn hint(&self) -> String {
         match self {
             Failure::Usage { hint, .. } | Failure::Conflict { hint, .. } => hint.clone(),
-            Failure::Engine(EngineError::Start(problem)) => start_hint(problem).to_owned(),
+            Failure::Start { problem, hint } => {
+                hint.clone().unwrap_or_else(|| start_hint(problem).to_owned())
+            }
             Failure::Store(error) | Failure::View(ViewError::Store(error)) => {
                 store_hint(error).to_owned()
             }

@@ -1,14 +1,15 @@
-//! Values as users write them: durations, rates, headers, connect rules.
+//! Values as users write them: durations, rates, URLs, connect rules.
 
 use std::net::SocketAddr;
 use std::time::Duration;
 
-use http::{HeaderName, HeaderValue};
 use rummage_core::extract::elements::Element;
+use rummage_core::url::credentials::origin_of;
 use rummage_core::url::query::QueryRule;
 use rummage_core::url::scope::Prefix;
 use rummage_engine::ConnectRule;
 use serde::{Deserialize, Serialize};
+use url::Url;
 
 /// A duration: `500ms`, `20s`, `5m`, `12h`, `3d`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -92,7 +93,7 @@ pub(crate) fn proxy(text: &str) -> Result<Proxy, String> {
         return Ok(Proxy(None));
     }
     let text = if text.contains("://") { text.to_owned() } else { format!("http://{text}") };
-    let url = url::Url::parse(&text).map_err(|_| help.to_owned())?;
+    let url = Url::parse(&text).map_err(|_| help.to_owned())?;
     match url.scheme() {
         "http" if url.has_host() => Ok(Proxy(Some(text))),
         scheme => Err(format!("only http proxies are supported, not {scheme}; {help}")),
@@ -150,51 +151,17 @@ pub(crate) fn element(text: &str) -> Result<String, String> {
     Ok(name)
 }
 
-/// A header to send. A value from the environment is read when it is sent, so that commands that
-/// make no requests do not need the secret.
-#[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
+/// A URL of an origin that receives credentials.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
-pub(crate) struct Header {
-    pub(crate) name: HeaderName,
-    written: String,
-}
+pub(crate) struct Named(pub(crate) Url);
 
-impl Header {
-    /// The value to send.
-    pub(crate) fn value(&self) -> Result<HeaderValue, String> {
-        let value = match self.written.strip_prefix("env:") {
-            Some(variable) => std::env::var(variable)
-                .map_err(|_| format!("the environment variable {variable} is not set"))?,
-            None => self.written.clone(),
-        };
-        let mut value: HeaderValue =
-            value.parse().map_err(|_| "the value contains characters not allowed in a header")?;
-        value.set_sensitive(true);
-        Ok(value)
+pub(crate) fn named(text: &str) -> Result<Named, String> {
+    let help = "give a URL with its scheme and host, such as https://images.example.test/";
+    match Url::parse(text) {
+        Ok(url) if matches!(url.scheme(), "http" | "https") => Ok(Named(url)),
+        _ => Err(help.to_owned()),
     }
-}
-
-/// Values may be secrets, and are not shown.
-impl std::fmt::Debug for Header {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Header").field("name", &self.name).finish_non_exhaustive()
-    }
-}
-
-fn written_header(text: &str) -> Result<Header, String> {
-    let (name, value) = text.split_once(':').ok_or("give a name, a colon and a value")?;
-    let name: HeaderName = name
-        .trim()
-        .parse()
-        .map_err(|_| format!("\"{}\" is not a valid header name", name.trim()))?;
-    Ok(Header { name, written: value.trim().to_owned() })
-}
-
-/// Parses a header and checks its value before any request is made.
-pub(crate) fn header(text: &str) -> Result<Header, String> {
-    let header = written_header(text)?;
-    header.value()?;
-    Ok(header)
 }
 
 /// Where to connect for a host.
@@ -237,7 +204,7 @@ macro_rules! read_from_text {
 }
 
 read_from_text!(Time: time, Rate: rate, Size: size, Proxy: proxy, Within: prefix, Query: query,
-    Header: written_header, Connect: connect);
+    Named: named, Connect: connect);
 
 impl From<Time> for String {
     fn from(Time(time): Time) -> String {
@@ -278,10 +245,9 @@ impl From<Proxy> for String {
     }
 }
 
-/// Values may be secrets, and are not shown.
-impl From<Header> for String {
-    fn from(header: Header) -> String {
-        format!("{}: (not shown)", header.name)
+impl From<Named> for String {
+    fn from(Named(url): Named) -> String {
+        origin_of(&url)
     }
 }
 
@@ -333,7 +299,6 @@ mod tests {
             assert_eq!(String::from(size(text).unwrap()), text);
         }
         assert_eq!(String::from(proxy("none").unwrap()), "none");
-        assert_eq!(String::from(header("X-Key: secret").unwrap()), "x-key: (not shown)");
     }
 
     #[test]
@@ -384,22 +349,25 @@ mod tests {
     }
 
     #[test]
+    fn an_origin_is_named_with_its_scheme() {
+        for (text, origin) in [
+            ("https://A.test/x", "https://a.test"),
+            ("http://a.test:8080", "http://a.test:8080"),
+        ] {
+            assert_eq!(String::from(named(text).unwrap()), origin);
+        }
+        for text in ["a.test", "ftp://a.test/", "https://", "*"] {
+            assert!(named(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
     fn connect_rules_round_trip() {
         for text in ["www.a.test=127.0.0.1:8080", "*.test:443=[::1]:9", "a.test=10.0.0.1:80"] {
             assert_eq!(String::from(connect(text).unwrap()), text);
         }
         for text in ["a.test", "=127.0.0.1:1", "a.test=127.0.0.1", "a.test:x=127.0.0.1:1"] {
             assert!(connect(text).is_err(), "{text}");
-        }
-    }
-
-    #[test]
-    fn headers_are_checked_before_any_request() {
-        assert_eq!(header("X-Key: a b").unwrap().value().unwrap(), "a b");
-        let of_file = Header::try_from("X-Key: env:RUMMAGE_TEST_UNSET".to_owned()).unwrap();
-        assert!(of_file.value().is_err() && !format!("{of_file:?}").contains("UNSET"));
-        for text in ["X-Key", "X Key: a", "X-Key: a\nb", "X-Key: env:RUMMAGE_TEST_UNSET"] {
-            assert!(header(text).is_err(), "{text}");
         }
     }
 }

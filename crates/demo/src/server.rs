@@ -40,10 +40,21 @@ pub struct ReceivedRequest {
     pub host: String,
     /// Path and query.
     pub path: String,
+    /// It arrived over TLS.
+    pub secure: bool,
     /// The `Authorization` header.
     pub authorization: Option<String>,
     /// The `User-Agent` header.
     pub user_agent: String,
+}
+
+impl ReceivedRequest {
+    /// The URL that was requested.
+    #[must_use]
+    pub fn url(&self) -> String {
+        let scheme = if self.secure { "https" } else { "http" };
+        format!("{scheme}://{}{}", self.host, self.path)
+    }
 }
 
 /// A simulated web that is being served, until it is dropped.
@@ -320,6 +331,7 @@ impl Site {
             method: request.method().to_string(),
             host: host.clone(),
             path: path.clone(),
+            secure,
             authorization: field(header::AUTHORIZATION).map(str::to_owned),
             user_agent: field(header::USER_AGENT).unwrap_or_default().to_owned(),
         });

@@ -4,13 +4,13 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 
-use http::{HeaderName, HeaderValue, Uri};
+use http::{HeaderValue, Uri};
 use hyper_util::client::proxy::matcher::{Intercept, Matcher};
 use rummage_core::url::network::is_loopback;
 use rummage_core::url::pattern::fits;
 use rustls::pki_types::CertificateDer;
 
-use crate::LocalFiles;
+use crate::{Credentials, LocalFiles};
 
 /// The default `User-Agent`.
 pub const DEFAULT_USER_AGENT: &str =
@@ -21,8 +21,8 @@ pub const DEFAULT_USER_AGENT: &str =
 pub struct Config {
     /// The `User-Agent` header.
     pub user_agent: HeaderValue,
-    /// Headers for the site's own hosts.
-    pub headers: Vec<(HeaderName, HeaderValue)>,
+    /// Headers that the user gives, and where they are sent.
+    pub credentials: Credentials,
     /// How long to wait for the first byte of a response.
     pub timeout: Duration,
     /// The DNS server; `None` for that of the system.

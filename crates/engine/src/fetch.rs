@@ -15,11 +15,11 @@ use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
-use rummage_core::url::scope::Scope;
 use tokio::time::timeout;
 use url::{Host, Url};
 
 use crate::body::{self, BodyEnd, Shape};
+use crate::credentials::Sender;
 use crate::dial::{Dialer, Network};
 use crate::{Clock, Config, failure, headers};
 
@@ -39,6 +39,7 @@ pub struct Fetcher {
 
 struct Inner {
     config: Config,
+    credentials: Sender,
     network: Arc<Network>,
     /// For first attempts: connections are kept alive.
     steady: Client<Dialer, Empty<Bytes>>,
@@ -55,7 +56,8 @@ impl Fetcher {
         let half = config.timeout / 2;
         let steady = client(Dialer::new(Arc::clone(&network), half, false), 64);
         let fresh = client(Dialer::new(Arc::clone(&network), half * 2, true), 0);
-        Fetcher { inner: Arc::new(Inner { config, network, steady, fresh, clock }) }
+        let credentials = Sender::new(config.credentials.clone());
+        Fetcher { inner: Arc::new(Inner { config, credentials, network, steady, fresh, clock }) }
     }
 
     /// The start URL decides whether private addresses may be requested. To be called before the
@@ -65,6 +67,19 @@ impl Fetcher {
             return self.inner.network.handle_start_at_hand(is_near(start));
         }
         self.inner.network.handle_start(start.host_str().unwrap_or_default()).await;
+    }
+
+    /// Origins of the site that were requested without the user's headers, because nobody named
+    /// them: sorted, and the first 20 alone.
+    #[must_use]
+    pub fn without_credentials(&self) -> Vec<String> {
+        self.inner.credentials.withheld()
+    }
+
+    /// Whether the user gives headers that are not sent to this URL.
+    #[must_use]
+    pub fn withholds_credentials_from(&self, url: &Url) -> bool {
+        self.inner.credentials.is_withheld_from(url)
     }
 
     /// Makes a request and returns the evidence.
@@ -223,22 +238,7 @@ impl Inner {
         {
             headers.insert(header::COOKIE, cookies);
         }
-        if request.scope == Scope::Internal {
-            for (name, value) in &self.config.headers {
-                // The cookies of the chain and the user's go into one header.
-                match headers.get(name).filter(|_| *name == header::COOKIE) {
-                    Some(own) => {
-                        let both = [own.as_bytes(), b"; ", value.as_bytes()].concat();
-                        if let Ok(both) = HeaderValue::from_bytes(&both) {
-                            headers.insert(name.clone(), both);
-                        }
-                    }
-                    None => {
-                        headers.insert(name.clone(), value.clone());
-                    }
-                }
-            }
-        }
+        self.credentials.add_to(headers, &url, request.scope);
         if url.scheme() == "http"
             && let Some(proxy) = self.config.proxies.of(built.uri())
             && let Some(auth) = proxy.basic_auth()

@@ -8,8 +8,9 @@ use clap::{Args, FromArgMatches, ValueEnum};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::header::{Header, header, like_earlier};
 use crate::values::{
-    Connect, Header, Proxy, Query, Rate, Size, Time, Within, connect, element, header, prefix,
+    Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, prefix,
     proxy, query, rate, size, time,
 };
 
@@ -63,7 +64,7 @@ pub(crate) struct CheckOptions {
     pub(crate) include: Vec<String>,
     /// Check only URLs in these elements, separated by commas, such as a,img; pages of the site
     /// are crawled all the same [default: all]
-    #[arg(long, hide_short_help = true, value_name = "LIST", env = "RUMMAGE_ASK_ELEMENTS", hide_env = true,
+    #[arg(long, hide_short_help = true, value_name = "LIST", env = "RUMMAGE_CHECK_ELEMENTS", hide_env = true,
         value_delimiter = ',', value_parser = element)]
     pub(crate) check_elements: Vec<String>,
     /// Obey robots.txt, ignore it, or obey this file instead [default: obey]
@@ -147,15 +148,21 @@ pub(crate) struct CheckOptions {
         hide_env = true
     )]
     pub(crate) user_agent: Option<String>,
-    /// Header to send to the site's own hosts (repeatable); 'Name: env:VAR' takes the value from
-    /// the environment variable VAR
+    /// Header to send to the start URL's origin (repeatable); 'Name: env:VAR' takes the value
+    /// from the environment variable VAR
     #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
     #[schemars(with = "Vec<String>")]
     pub(crate) header: Vec<Header>,
-    /// User name for the site's own hosts (HTTP Basic); the password comes from RUMMAGE_PASSWORD,
-    /// ~/.netrc, or a prompt
+    /// User name for the start URL's origin (HTTP Basic); the password comes from
+    /// RUMMAGE_PASSWORD, ~/.netrc, or a prompt
     #[arg(long, value_name = "NAME", env = "RUMMAGE_USER", hide_env = true)]
     pub(crate) user: Option<String>,
+    /// Send --header and --user also to this origin: scheme, host and port (repeatable)
+    #[arg(long, hide_short_help = true, value_name = "URL", env = "RUMMAGE_CREDENTIALS_FOR",
+        hide_env = true, value_delimiter = ' ', value_parser = named)]
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schemars(with = "Vec<String>")]
+    pub(crate) credentials_for: Vec<Named>,
     /// HTTP proxy, such as http://proxy.example.test:3128, or none; localhost is never requested
     /// through a proxy [default: HTTP_PROXY, HTTPS_PROXY, ALL_PROXY, NO_PROXY]
     #[arg(long, hide_short_help = true, value_name = "URL|none", env = "RUMMAGE_PROXY", hide_env = true,
@@ -231,9 +238,15 @@ impl CheckOptions {
         command.get_arguments().any(|argument| argument.get_long() == Some(name))
     }
 
-    /// These options without possible secrets, as stored with a run.
+    /// These options as stored with a run: a proxy may have a password, and headers serialize
+    /// without their values.
     pub(crate) fn without_secrets(&self) -> CheckOptions {
-        CheckOptions { header: Vec::new(), proxy: None, ..self.clone() }
+        CheckOptions { proxy: None, ..self.clone() }
+    }
+
+    /// Whether anything is sent that may be a secret.
+    pub(crate) fn has_credentials(&self) -> bool {
+        self.user.is_some() || !self.header.is_empty()
     }
 
     /// The options that decide what a run can see: two runs that share these can be compared in
@@ -256,6 +269,7 @@ impl CheckOptions {
             max_size: own.max_size,
             fragments: own.fragments,
             user: own.user,
+            credentials_for: own.credentials_for,
             // These decide where the site is reached and how requests are made, not what a run
             // can see.
             at: None,
@@ -274,6 +288,20 @@ impl CheckOptions {
             ca_cert: Vec::new(),
             allow_private: None,
         }
+    }
+
+    /// The options in force: those given here, over those of an earlier run, over those of the
+    /// settings file.
+    pub(crate) fn like(
+        mut self,
+        earlier: Option<CheckOptions>,
+        of_file: &CheckOptions,
+    ) -> CheckOptions {
+        if let Some(earlier) = earlier {
+            self.header = like_earlier(self.header, &earlier.header, &of_file.header);
+            self = self.or(earlier);
+        }
+        self.or(of_file.clone())
     }
 
     /// The options given here, filled up with the earlier ones.
@@ -301,6 +329,11 @@ impl CheckOptions {
             fragments: self.fragments.or(earlier.fragments),
             hops: self.hops.or(earlier.hops),
             user: self.user.or(earlier.user),
+            credentials_for: if self.credentials_for.is_empty() {
+                earlier.credentials_for
+            } else {
+                self.credentials_for
+            },
             proxy: self.proxy.or(earlier.proxy),
             timeout: self.timeout.or(earlier.timeout),
             attempts: self.attempts.or(earlier.attempts),

@@ -14,9 +14,10 @@ use rummage_store::{OpenRun, StoreError, StoredUrl};
 use rummage_view::{ViewError, outcome, safe};
 use url::Url;
 
+use crate::args::CheckOptions;
 use crate::config::Section;
 use crate::failure::Failure;
-use crate::jobs::folder;
+use crate::jobs::{StartPoints, folder};
 use crate::jobs::plain::{config, options_of};
 
 /// How many pages are fetched.
@@ -37,9 +38,20 @@ pub(super) fn show(
         .enable_all()
         .build()
         .map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
-    let options = options_of(run)?.or(settings.options.clone());
+    let earlier = options_of(run)?;
+    let options = CheckOptions::default().like(Some(earlier), &settings.options);
+    if let Some(header) = options.header.iter().find(|header| header.value().is_err()) {
+        return Err(Failure::Usage {
+            what: format!("the pages were requested with the header {}, which is not known now", header.name),
+            hint: format!(
+                "Add it to the settings file: header = [\"{}: env:VAR\"], and set the variable.",
+                header.name
+            ),
+        });
+    }
     let start = Url::parse(&run.info().start).ok();
-    let config = config(&options, start.as_ref())?;
+    let named = StartPoints::of(&run.info().given_start, &options)?;
+    let config = config(&options, named.named())?;
     let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
     let folder = folder(&run.info().given_start, &options)?;
     if let Some(start) = start.filter(|_| folder.is_none()) {

@@ -45,6 +45,7 @@ const OPTIONS: &[(&str, Result<&str, &str>)] = &[
     ("user-agent", Err("\"Mozilla/5.0 (compatible; our-checker)\"")),
     ("header", Err("[\"Authorization: env:SITE_TOKEN\"]")),
     ("user", Err("\"editor\"")),
+    ("credentials-for", Err("[\"https://images.example.test\"]")),
     ("proxy", Err("\"http://proxy.example.test:3128\"")),
     ("dns", Err("\"10.0.0.1:53\"")),
     ("connect", Err("[\"www.example.test=10.0.0.5:8443\"]")),

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use rummage_core::crawl::Settings;
 use rummage_engine as engine;
-use rummage_store::{NewRun, RunKind, RunWriter};
+use rummage_store::{NewRun, RunInfo, RunKind, RunWriter};
 use url::Url;
 
 use super::plain;
@@ -41,24 +41,32 @@ impl<'a> JobContext<'a> {
     pub(super) fn resolve(self, earlier: Option<CheckOptions>) -> JobSettings<'a> {
         let JobContext { store, given, section, file, clock } = self;
         let own = file.settings(section.as_deref());
-        let given = match earlier {
-            Some(earlier) => given.clone().or(earlier),
-            None => given.clone(),
-        };
-        let options = given.or(own.options.clone());
+        let options = given.clone().like(earlier, &own.options);
         JobSettings { store, section, own, options, clock, file }
     }
 }
 
 impl JobSettings<'_> {
+    /// Checks that there are headers if a run has sent some: older versions did not store their
+    /// names.
+    pub(super) fn check_headers(&self, run: &RunInfo) -> Result<(), Failure> {
+        if !run.own_fields || !self.options.header.is_empty() {
+            return Ok(());
+        }
+        Err(Failure::Usage {
+            what: format!("run {} sent headers, and neither names nor values are stored", run.number),
+            hint: "Give them again with --header, or begin anew: rummage crawl".to_owned(),
+        })
+    }
+
     /// The settings of the crawl machine.
     pub(super) fn settings(&self) -> Result<Settings, Failure> {
         plain::settings(&self.options, &self.own)
     }
 
-    /// How requests are made; `first` is a URL of the user's own site.
-    pub(super) fn fetching(&self, first: Option<&Url>) -> Result<engine::Config, Failure> {
-        plain::config(&self.options, first)
+    /// How requests are made; `named` are the URLs that the user typed.
+    pub(super) fn fetching(&self, named: &[Url]) -> Result<engine::Config, Failure> {
+        plain::config(&self.options, named)
     }
 
     /// A run that begins now.

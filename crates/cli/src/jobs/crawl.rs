@@ -22,7 +22,7 @@ impl CrawlJob {
         let job = JobContext { section: start.site, ..context }.resolve(None);
         let start_points = StartPoints::of(&start.text, &job.options)?;
         let mut settings = job.settings()?;
-        let mut fetching = job.fetching(start_points.starts.first())?;
+        let mut fetching = job.fetching(start_points.named())?;
         start_points.apply(&mut settings, &mut fetching);
         let mut new = job.new_run(&start.text, RunKind::Crawl);
         // Opening the store for writing creates the file if necessary.
@@ -43,6 +43,7 @@ impl CrawlJob {
             unfinished: reader.unfinished().ok().map(|run| run.number),
             explained: start_points.explained(&start.text),
             known_as: start_points.known_as(),
+            only_https: start_points.only_https.clone(),
             given_start: start.text,
             ..CrawlJob::new(&job, start_points.starts, settings, fetching, writer)
         }
@@ -53,11 +54,11 @@ impl CrawlJob {
     pub(crate) fn resume(context: JobContext<'_>, run: RunInfo) -> Result<CrawlJob, Failure> {
         let earlier: CheckOptions = serde_json::from_str(&run.options)
             .map_err(|error| StoreError::Damaged(error.to_string()))?;
-        // Runs are stored without secrets; these come from the settings again.
         let job = context.resolve(Some(earlier));
+        job.check_headers(&run)?;
         let start_points = StartPoints::of(&run.given_start, &job.options)?;
         let mut settings = job.settings()?;
-        let mut fetching = job.fetching(start_points.starts.first())?;
+        let mut fetching = job.fetching(start_points.named())?;
         start_points.apply(&mut settings, &mut fetching);
         let new = NewRun {
             started_at: run.started_at,
@@ -69,6 +70,7 @@ impl CrawlJob {
         // Retries that were due at some time are due at the same time.
         let wall = job.clock.now().duration_since(run.epoch_at);
         let wall = Duration::try_from(wall).unwrap_or_default();
+        let only_https = start_points.only_https.clone();
         // A recheck starts where its site does.
         let starts = match run.kind {
             RunKind::Crawl => start_points.starts,
@@ -78,6 +80,7 @@ impl CrawlJob {
         Ok(CrawlJob {
             under_way: wall.max(run.took + looked_back),
             given_start: run.given_start,
+            only_https,
             // The run contains what was taken from earlier runs; everything else is checked.
             earlier: Some(Earlier { reader, run: run.number, site: run.site }),
             ..CrawlJob::new(&job, starts, settings, fetching, writer)

@@ -37,7 +37,7 @@ impl CrawlJob {
         };
         let documents: HashMap<String, Document> =
             lists.into_iter().map(|(url, document)| (url.into(), document)).collect();
-        let mut fetching = job.fetching(own)?;
+        let mut fetching = job.fetching(own.map_or(&[], std::slice::from_ref))?;
         fetching.local_files = LocalFiles::of_documents(documents);
         // A URL in a list is intended, even if it is private.
         fetching.allow_private = true;
@@ -61,7 +61,7 @@ impl CrawlJob {
             also: pages[1..].to_vec(),
             ..job.settings()?
         };
-        let mut fetching = job.fetching(Some(&first))?;
+        let mut fetching = job.fetching(&pages)?;
         if let Some(draft) = draft {
             // A local file: no robots.txt applies.
             settings.robots = RobotsRule::Ignore;

@@ -2,6 +2,7 @@
 //! Nothing here produces output: that is up to a [`Reporter`].
 
 mod context;
+mod credentials;
 mod crawl;
 mod due;
 mod given;
@@ -14,7 +15,9 @@ use std::path::Path;
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Settings};
-use rummage_engine::{CacheLookup, Clock, Config, Ended, Fetcher, Job, Observer, Recheck, Stop};
+use rummage_engine::{
+    CacheLookup, Clock, Config, Ended, EngineError, Fetcher, Job, Observer, Recheck, Stop,
+};
 use rummage_store::{Memory, Reader, RunWriter, StoreError};
 use url::Url;
 
@@ -24,7 +27,7 @@ pub(crate) use context::JobContext;
 use context::JobSettings;
 pub(crate) use due::{due_by, plan};
 pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
-pub(crate) use start_points::folder;
+pub(crate) use start_points::{StartPoints, folder};
 
 /// Reports the progress of a job, and messages about it.
 pub(crate) trait Reporter: Observer {
@@ -63,6 +66,8 @@ pub(crate) struct CrawlJob {
     /// The start URL as shown, if not as given: for a folder, the URL at which it will be
     /// published.
     pub(crate) known_as: Option<String>,
+    /// The http URL that is not tried after https, because credentials are sent.
+    only_https: Option<Url>,
 }
 
 /// A run that was stopped before its end.
@@ -98,6 +103,7 @@ impl CrawlJob {
             budget: None,
             explained: None,
             known_as: None,
+            only_https: None,
         }
     }
 
@@ -119,10 +125,10 @@ impl CrawlJob {
     pub(crate) async fn drive(
         self,
         stop: Stop,
-        intern_url: &mut dyn Reporter,
+        reporter: &mut dyn Reporter,
     ) -> Result<Ended, Failure> {
         if let Some(explained) = &self.explained {
-            intern_url.say(explained);
+            reporter.say(explained);
         }
         let mut crawl = Crawl::new(self.settings, self.starts.clone());
         let mut writer = self.writer;
@@ -130,7 +136,7 @@ impl CrawlJob {
             replay(&earlier, &mut crawl, &mut writer)?;
             let pages = rummage_view::count(crawl.progress().pages);
             let Earlier { run, site, .. } = earlier;
-            intern_url.say(&format!("continuing run {run} of {site}; {pages} pages parsed so far"));
+            reporter.say(&format!("continuing run {run} of {site}; {pages} pages parsed so far"));
         }
         let clock = Clock::starting_at(self.under_way);
         let fetcher = Fetcher::new(self.fetching, clock);
@@ -138,8 +144,19 @@ impl CrawlJob {
             fetcher.handle_start(start).await;
         }
         let CrawlJob { recheck, memory, remember, budget, .. } = self;
+        let fetching = fetcher.clone();
         let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget };
-        Ok(rummage_engine::crawl(job, intern_url).await?)
+        let ended = rummage_engine::crawl(job, reporter).await.map_err(|error| match error {
+            EngineError::Start(problem) => {
+                let hint = credentials::hint(&problem, &fetching, self.only_https.as_ref());
+                Failure::Start { problem, hint }
+            }
+            error => error.into(),
+        })?;
+        if let Some(warning) = credentials::warning(&fetching) {
+            reporter.say(&warning);
+        }
+        Ok(ended)
     }
 }
 

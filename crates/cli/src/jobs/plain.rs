@@ -3,14 +3,14 @@
 use std::path::PathBuf;
 use std::time::Duration;
 
-use http::{HeaderName, HeaderValue};
 use rummage_core::crawl::retry::Retry;
 use rummage_core::crawl::{Externals, Fragments, RobotsRule, Settings, SitemapRule};
 use rummage_core::extract::elements::Element;
 use rummage_core::extract::robots_txt::{self, Robots};
+use rummage_core::url::credentials::CredentialScope;
 use rummage_core::url::pattern::Pattern;
 use rummage_core::url::query::QueryRule;
-use rummage_engine::{Config, DEFAULT_USER_AGENT, LocalFiles, Proxies};
+use rummage_engine::{Config, Credentials, DEFAULT_USER_AGENT, LocalFiles, Proxies};
 use rummage_store::{OpenRun, StoreError};
 use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
@@ -20,7 +20,8 @@ use crate::args::{CheckOptions, ExternalsChoice, FragmentsChoice};
 use crate::config::Section;
 use crate::failure::Failure;
 use crate::password;
-use crate::values::{Header, Proxy};
+use crate::header::{self, Header};
+use crate::values::Proxy;
 
 /// How many bytes of a page are read by default: far more than pages have, far less than memory.
 const MAX_SIZE: usize = 10 << 20;
@@ -125,8 +126,8 @@ fn timeout(options: &CheckOptions) -> Duration {
     options.timeout.map_or(TIMEOUT, |time| time.0)
 }
 
-/// How requests are made to the site at this start URL, if there is one.
-pub(crate) fn config(options: &CheckOptions, start: Option<&Url>) -> Result<Config, Failure> {
+/// How requests are made; `named` are the URLs that the user typed, the first one first.
+pub(crate) fn config(options: &CheckOptions, named: &[Url]) -> Result<Config, Failure> {
     let agent = options.user_agent.as_deref().unwrap_or(DEFAULT_USER_AGENT);
     let mut ca_certs = Vec::new();
     for file in &options.ca_cert {
@@ -137,7 +138,7 @@ pub(crate) fn config(options: &CheckOptions, start: Option<&Url>) -> Result<Conf
             what: "--user-agent contains characters not allowed in a header".to_owned(),
             hint: "Use plain letters, digits and punctuation.".to_owned(),
         })?,
-        headers: headers(options, start)?,
+        credentials: credentials(options, named)?,
         proxies: proxies(options),
         local_files: LocalFiles::default(),
         timeout: timeout(options),
@@ -149,34 +150,20 @@ pub(crate) fn config(options: &CheckOptions, start: Option<&Url>) -> Result<Conf
     })
 }
 
-fn headers(
-    options: &CheckOptions,
-    start: Option<&Url>,
-) -> Result<Vec<(HeaderName, HeaderValue)>, Failure> {
+fn credentials(options: &CheckOptions, named: &[Url]) -> Result<Credentials, Failure> {
     let mut headers = Vec::new();
+    header::check(&options.header)?;
     for header in &options.header {
-        let value = header.value().map_err(|reason| Failure::Usage {
-            what: format!("cannot send the header {}: {reason}", header.name),
-            hint: "Set the environment variable that the settings name, or correct the value."
-                .to_owned(),
-        })?;
-        headers.push((header.name.clone(), value));
+        headers.extend(header.value().map(|value| (header.name.clone(), value)));
     }
     if let Some(user) = &options.user {
         headers.push((
             http::header::AUTHORIZATION,
-            password::basic(user, host_alone(options, start))?,
+            password::basic(user, named.first().and_then(Url::host_str))?,
         ));
     }
-    Ok(headers)
-}
-
-/// The host of a start URL, if the site has no other: a password from a file is for that host
-/// alone.
-fn host_alone<'a>(options: &CheckOptions, start: Option<&'a Url>) -> Option<&'a str> {
-    let is_alone =
-        options.also.is_empty() && options.within.iter().all(|within| within.0.is_path());
-    start.filter(|_| is_alone).and_then(Url::host_str)
+    let more = options.credentials_for.iter().map(|url| &url.0);
+    Ok(Credentials { headers, scope: CredentialScope::of(named.iter().chain(more)) })
 }
 
 pub(crate) fn certificates(file: &PathBuf) -> Result<Vec<CertificateDer<'static>>, Failure> {

@@ -71,6 +71,7 @@ impl CrawlJob {
         let RecheckPlan { mut again, kind, also } = what;
         let base = run.info();
         let job = context.resolve(Some(options_of(run)?));
+        job.check_headers(base)?;
         let start = Url::parse(&base.start)
             .map_err(|error| StoreError::Damaged(format!("the start URL: {error}")))?;
         // The start URL is always requested, to see whether the site is up.
@@ -81,8 +82,11 @@ impl CrawlJob {
             memory = memory.with_pages(base.number)?;
         }
         let mut settings = Settings { by_get: true, ..job.settings()? };
-        let mut fetching = job.fetching(Some(&start))?;
-        StartPoints::of(&base.given_start, &job.options)?.apply(&mut settings, &mut fetching);
+        // Where the start URL redirected, nobody named.
+        let start_points = StartPoints::of(&base.given_start, &job.options)?;
+        let named = [start_points.named(), &also].concat();
+        let mut fetching = job.fetching(&named)?;
+        start_points.apply(&mut settings, &mut fetching);
         settings.also.extend(also);
         let under_way = new.looked_back();
         let writer = job.begin(new)?;

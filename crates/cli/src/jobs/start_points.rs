@@ -13,10 +13,13 @@ use crate::failure::Failure;
 use crate::urls;
 
 /// Where a job starts, and which local files it uses.
+#[derive(Default)]
 pub(crate) struct StartPoints {
     /// The URLs to try, in order: the first that responds is the start URL.
     pub(crate) starts: Vec<Url>,
     also: Vec<Url>,
+    /// The http URL that is not tried after https, because credentials are sent.
+    pub(crate) only_https: Option<Url>,
     /// The URL of the sitemap, if the start is one.
     sitemap: Option<Url>,
     folder: Option<Arc<Folder>>,
@@ -53,7 +56,7 @@ impl StartPoints {
             }
             let starts = vec![folder.base().clone()];
             let folder = Some(Arc::new(folder));
-            return Ok(StartPoints { starts, also: Vec::new(), sitemap: None, folder });
+            return Ok(StartPoints { starts, folder, ..StartPoints::default() });
         }
         if options.at.is_some() || options.tidy_paths == Some(true) {
             return Err(Failure::Usage {
@@ -66,6 +69,11 @@ impl StartPoints {
             });
         }
         let mut starts = urls::candidates(given_start)?;
+        let mut only_https = None;
+        if options.has_credentials() && starts.len() > 1 {
+            // No secret goes over http because https has failed.
+            only_https = starts.pop();
+        }
         let mut sitemap = None;
         if starts.iter().all(names_sitemap) {
             sitemap = Some(starts[0].clone());
@@ -74,7 +82,12 @@ impl StartPoints {
                 start.set_query(None);
             }
         }
-        Ok(StartPoints { starts, also: Vec::new(), sitemap, folder: None })
+        Ok(StartPoints { starts, only_https, sitemap, ..StartPoints::default() })
+    }
+
+    /// The URL that the user named, with the scheme that is tried first.
+    pub(crate) fn named(&self) -> &[Url] {
+        &self.starts[..1]
     }
 
     /// A message about a start URL that was not given as such.

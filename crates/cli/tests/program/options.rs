@@ -53,53 +53,6 @@ fn depth_pages_and_rules_limit_the_crawl() {
 }
 
 #[test]
-fn headers_go_only_to_the_site_and_secrets_stay_out_of_the_store() {
-    let mut scenario = site("a.test", &[("/", page("<a href='http://b.test/'>b</a>"))]);
-    scenario.hosts.extend(site("b.test", &[("/", page(""))]).hosts);
-    let stage = Stage::new(&scenario);
-    let words = [
-        "crawl",
-        "http://a.test",
-        "--header",
-        "Authorization: env:KEY",
-        "--user-agent",
-        "tester/1",
-    ];
-    finish(&words, stage.command(&words).env("KEY", "Bearer sesame")).ends(0);
-    for request in stage.web.requests() {
-        let expected = (request.host == "a.test").then(|| "Bearer sesame".to_owned());
-        assert_eq!((request.authorization, request.user_agent.as_str()), (expected, "tester/1"));
-    }
-    let store = std::fs::read(stage.path("store.db")).unwrap();
-    assert!(!store.windows(6).any(|bytes| bytes == b"sesame"));
-}
-
-#[test]
-fn headers_do_not_follow_the_start_url_to_another_host() {
-    let mut scenario = site("old.test", &[("/", Act::redirect(302, "http://new.test/"))]);
-    scenario
-        .hosts
-        .extend(site("new.test", &[("/", page("<a href=/in>i</a>")), ("/in", page(""))]).hosts);
-    let stage = Stage::new(&scenario);
-    stage.run(&["crawl", "http://old.test", "--header", "Authorization: sesame"]).ends(0);
-    let seen: Vec<(String, String, bool)> = stage
-        .web
-        .requests()
-        .into_iter()
-        .map(|requests| (requests.host, requests.path, requests.authorization.is_some()))
-        .filter(|(_, path, _)| path != "/sitemap.xml")
-        .collect();
-    // The new host is the site once its page has arrived: from then on it gets the header.
-    let expected = [
-        ("old.test", "/", true),
-        ("new.test", "/", false),
-        ("new.test", "/robots.txt", true),
-        ("new.test", "/in", true),
-    ];
-    assert_eq!(seen, expected.map(|(host, path, sent)| (host.into(), path.into(), sent)));
-}
-
-#[test]
 fn the_default_store_is_in_the_data_folder() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));
     let words = ["crawl", "http://a.test/#top"];
@@ -227,30 +180,6 @@ fn a_second_run_shows_how_long_the_first_took() {
     let outcome = stage.run(&words).ends(1);
     assert!(outcome.err.contains("; took "), "{outcome}");
     assert!(outcome.out.contains("run 2, "), "{outcome}");
-}
-
-#[test]
-fn credentials_go_only_to_the_site_and_nothing_that_may_change_something_is_requested() {
-    let html = "<a href=/logout>out</a><a href=/in>in</a><a href=http://b.test/>b</a>";
-    let mut scenario =
-        site("a.test", &[("/", page(html)), ("/in", page("")), ("/logout", page(""))]);
-    scenario.hosts.extend(site("b.test", &[("/", page(""))]).hosts);
-    let stage = Stage::new(&scenario);
-    let words = ["crawl", "http://a.test", "--user", "keeper", "--all", "--format", "jsonl"];
-    let outcome = stage.run(&words).ends(2);
-    assert!(outcome.err.contains("RUMMAGE_PASSWORD"), "{outcome}");
-    let outcome = finish(&words, stage.command(&words).env("RUMMAGE_PASSWORD", "lock 5"));
-    let outcome = outcome.ends(0);
-    let skipped = r#""skipped","cause":"acts","status":null,"target":"http://a.test/logout""#;
-    assert!(outcome.out.contains(skipped), "{outcome}");
-    for request in stage.web.requests() {
-        // The Base64 of keeper:lock 5 (RFC 7617 §2).
-        let sent = (request.host == "a.test").then_some("Basic a2VlcGVyOmxvY2sgNQ==");
-        assert_eq!(request.authorization.as_deref(), sent, "{request:?}");
-        assert_ne!(request.path, "/logout");
-    }
-    let stored = std::fs::read(stage.path("store.db")).unwrap();
-    assert!(!stored.windows(12).any(|part| part == b"a2VlcGVyOmxv"), "the password is not kept");
 }
 
 #[test]

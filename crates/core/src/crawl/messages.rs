@@ -133,7 +133,7 @@ pub struct Request {
     pub body: BodyUse,
     /// What to accept.
     pub kind: Kind,
-    /// If internal, as far as is known, credentials may be sent.
+    /// The scope, as far as it is known.
     pub scope: Scope,
     /// An attempt after the first: on a fresh connection, with twice the time-out.
     pub later: bool,
@@ -461,4 +461,18 @@ pub enum StartProblem {
         /// The URL of robots.txt.
         url: String,
     },
+}
+
+impl StartProblem {
+    /// The URL that the problem is about.
+    #[must_use]
+    pub fn url(&self) -> &str {
+        match self {
+            StartProblem::NoPage { url, .. }
+            | StartProblem::NotHtml { url, .. }
+            | StartProblem::Redirects { url }
+            | StartProblem::RobotsForbid { url }
+            | StartProblem::RobotsUnknown { url } => url,
+        }
+    }
 }

@@ -1,6 +1,7 @@
 //! URLs: from references in a page to URLs in normal form, and everything that follows from a
 //! URL itself: its scope, whether a pattern matches, its query and fragment.
 
+pub mod credentials;
 pub mod fragment;
 pub mod hashed;
 pub mod mailto;

@@ -1,9 +1,13 @@
 //! Everything apart from the page: cookies, proxies, Retry-After, bot checks.
 
+use std::time::Duration;
+
 use rummage_core::crawl::{BodyUse, Request};
 use rummage_core::evidence::{Failure, Stage, Validators};
+use rummage_core::url::credentials::CredentialScope;
 use rummage_core::url::scope::Scope;
-use rummage_engine::{Config, ConnectRule, Proxies};
+use rummage_engine::{Clock, Config, ConnectRule, Credentials, Fetcher, Proxies};
+use url::Url;
 
 use crate::script::{Play, answer, config, failure, fetch, fetch_from, page, request, say, serve};
 
@@ -14,16 +18,37 @@ async fn head(config: Config, request: Request) -> String {
 }
 
 #[tokio::test]
-async fn cookies_follow_their_chain_and_credentials_stay_on_the_site() {
-    let server = serve(vec![Play::Echo]).await;
-    let mut config = config();
-    config.headers = vec![(http::header::AUTHORIZATION, "Basic eDp5".parse().unwrap())];
-    let mut own = request(&format!("http://{server}/"));
-    own.cookies = Some("seen=1; visit=7".to_owned());
-    let seen = head(config.clone(), own.clone()).await;
-    assert!(seen.contains("cookie: seen=1; visit=7") && seen.contains("basic edp5"), "{seen}");
-    let seen = head(config, Request { scope: Scope::External, cookies: None, ..own }).await;
+async fn credentials_stay_with_their_origin() {
+    let (own, other) = (serve(vec![Play::Echo]).await, serve(vec![Play::Echo]).await);
+    let (own, other) = (format!("http://{own}/"), format!("http://{other}/"));
+    let config = Config {
+        credentials: Credentials {
+            headers: vec![
+                (http::header::AUTHORIZATION, "Basic eDp5".parse().unwrap()),
+                (http::header::COOKIE, "key=2".parse().unwrap()),
+            ],
+            scope: CredentialScope::of([&Url::parse(&own).unwrap()]),
+        },
+        ..config()
+    };
+    let fetcher = Fetcher::new(config, Clock::starting_at(Duration::ZERO));
+    let head = async |url: &str, scope, cookies: Option<&str>| {
+        let cookies = cookies.map(str::to_owned);
+        let reply = fetcher.fetch(Request { scope, cookies, ..request(url) }).await;
+        reply.response.reading.unwrap().title().unwrap().to_lowercase()
+    };
+    let seen = head(&own, Scope::Internal, Some("seen=1; visit=7")).await;
+    assert!(seen.contains("cookie: seen=1; visit=7; key=2") && seen.contains("basic edp5"));
+    let seen = head(&own, Scope::External, None).await;
+    assert!(seen.contains("cookie: key=2") && seen.contains("basic edp5"), "{seen}");
+    assert_eq!(fetcher.without_credentials(), [""; 0]);
+    // Another port is another origin, whatever the bounds of the site are.
+    let seen = head(&other, Scope::External, Some("seen=1")).await;
+    assert!(seen.contains("cookie: seen=1 ") && !seen.contains("authorization"), "{seen}");
+    assert_eq!(fetcher.without_credentials(), [""; 0], "nobody expects them at an external URL");
+    let seen = head(&other, Scope::Internal, None).await;
     assert!(!seen.contains("cookie") && !seen.contains("authorization"), "{seen}");
+    assert_eq!(fetcher.without_credentials(), [other.trim_end_matches('/')]);
 }
 
 #[tokio::test]

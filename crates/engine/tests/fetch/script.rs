@@ -6,7 +6,7 @@ use std::time::Duration;
 use rummage_core::crawl::{BodyUse, Kind, Request, RequestId, Response};
 use rummage_core::evidence::{AttemptOutcome, Failure, Method, Purpose, ResponseHead};
 use rummage_core::url::scope::Scope;
-use rummage_engine::{Clock, Config, DEFAULT_USER_AGENT, Fetcher, LocalFiles, Proxies};
+use rummage_engine::{Clock, Config, Credentials, DEFAULT_USER_AGENT, Fetcher, LocalFiles, Proxies};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use url::Url;
@@ -77,7 +77,7 @@ async fn perform(mut stream: TcpStream, play: Play) {
 pub(crate) fn config() -> Config {
     Config {
         user_agent: DEFAULT_USER_AGENT.parse().unwrap(),
-        headers: Vec::new(),
+        credentials: Credentials::default(),
         timeout: TIMEOUT,
         dns: None,
         connect: Vec::new(),
