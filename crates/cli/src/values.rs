@@ -350,10 +350,9 @@ mod tests {
 
     #[test]
     fn an_origin_is_named_with_its_scheme() {
-        for (text, origin) in [
-            ("https://A.test/x", "https://a.test"),
-            ("http://a.test:8080", "http://a.test:8080"),
-        ] {
+        for (text, origin) in
+            [("https://A.test/x", "https://a.test"), ("http://a.test:8080", "http://a.test:8080")]
+        {
             assert_eq!(String::from(named(text).unwrap()), origin);
         }
         for text in ["a.test", "ftp://a.test/", "https://", "*"] {

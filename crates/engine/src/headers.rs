@@ -5,6 +5,7 @@ use std::time::{Duration, SystemTime};
 use http::header::{self, HeaderMap, HeaderName};
 use rummage_core::evidence::{ResponseHead, SetCookie};
 use rummage_core::extract::signs::Signs;
+use rummage_core::url::userinfo::masked;
 use xxhash_rust::xxh3::xxh3_64;
 
 /// Longer cookies are ignored (RFC 6265 §6.1).
@@ -26,7 +27,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Respo
         media_type,
         charset,
         length: text(headers, &header::CONTENT_LENGTH).and_then(|length| length.parse().ok()),
-        location: text(headers, &header::LOCATION),
+        location: text(headers, &header::LOCATION).map(|to| masked(&to).into_owned()),
         server: text(headers, &header::SERVER),
         etag: text(headers, &header::ETAG),
         last_modified: text(headers, &header::LAST_MODIFIED),

@@ -7,6 +7,7 @@ use crate::text::is_entry;
 use rummage_core::evidence::ResponseHead;
 use rummage_core::findings::prominence::Prominence;
 use rummage_core::findings::selection::Standing;
+use rummage_core::url::userinfo::is_masked;
 use rummage_store::{LinkRow, Outcome, TargetRow};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
@@ -246,6 +247,9 @@ fn link_notes(row: &LinkRow) -> Vec<String> {
     let is_nofollow = |word: &str| word.eq_ignore_ascii_case("nofollow");
     if row.rel.as_deref().is_some_and(|rel| rel.split_ascii_whitespace().any(is_nofollow)) {
         notes.push("nofollow".to_owned());
+    }
+    if is_masked(&row.written) {
+        notes.push("credentials-in-url".to_owned());
     }
     if row.for_script {
         notes.push("script-fragment".to_owned());

@@ -147,6 +147,9 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
                 "{url} is not a valid sitemap, or is incomplete; the URLs before the error were used"
             )
         }
+        Note::CredentialsInUrl => format!(
+            "{url} has links with credentials in their URLs; they were not used, and are not stored"
+        ),
         Note::Unreached => format!("{url} is unreached: no link leads to it"),
         Note::Trap(stop) => trap(stop),
         Note::Blocked { since } => {

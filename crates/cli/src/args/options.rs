@@ -10,8 +10,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::header::{Header, header, like_earlier};
 use crate::values::{
-    Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, prefix,
-    proxy, query, rate, size, time,
+    Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, prefix, proxy,
+    query, rate, size, time,
 };
 
 /// What to check and how: the options of a crawl, and the keys of the settings file.

@@ -9,6 +9,7 @@ use rummage_core::extract::{Extractor, Format};
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::reference::{Reference, resolve};
 use rummage_core::url::scope::Scope;
+use rummage_core::url::userinfo::masked_in_text;
 use rummage_engine::{Clock, Fetcher};
 use rummage_store::{OpenRun, StoreError, StoredUrl};
 use rummage_view::{ViewError, outcome, safe};
@@ -17,8 +18,8 @@ use url::Url;
 use crate::args::CheckOptions;
 use crate::config::Section;
 use crate::failure::Failure;
-use crate::jobs::{StartPoints, folder};
 use crate::jobs::plain::{config, options_of};
+use crate::jobs::{StartPoints, folder};
 
 /// How many pages are fetched.
 const PAGES: usize = 5;
@@ -42,7 +43,10 @@ pub(super) fn show(
     let options = CheckOptions::default().like(Some(earlier), &settings.options);
     if let Some(header) = options.header.iter().find(|header| header.value().is_err()) {
         return Err(Failure::Usage {
-            what: format!("the pages were requested with the header {}, which is not known now", header.name),
+            what: format!(
+                "the pages were requested with the header {}, which is not known now",
+                header.name
+            ),
             hint: format!(
                 "Add it to the settings file: header = [\"{}: env:VAR\"], and set the variable.",
                 header.name
@@ -141,14 +145,18 @@ fn lines(out: &mut dyn Write, page: &str, text: &str, target: &str) -> std::io::
     Ok(())
 }
 
-/// A line around a column, which counts characters from 1.
+/// A line around a column, which counts characters from 1; without credentials in URLs.
 fn excerpt(line: &str, column: u32) -> String {
-    let from = (column as usize).saturating_sub(1 + BEFORE);
-    let mut shown: String = line.chars().skip(from).take(SHOWN).collect();
+    let tag = line.char_indices().nth((column as usize).saturating_sub(1));
+    let (before, after) = line.split_at(tag.map_or(line.len(), |(at, _)| at));
+    let (before, after) = (masked_in_text(before), masked_in_text(after));
+    let length = before.chars().count();
+    let from = length.saturating_sub(BEFORE);
+    let mut shown: String = before.chars().skip(from).chain(after.chars()).take(SHOWN).collect();
     if from > 0 {
         shown.insert(0, '…');
     }
-    if line.chars().count() > from + SHOWN {
+    if length + after.chars().count() > from + SHOWN {
         shown.push('…');
     }
     shown.trim().to_owned()

@@ -54,7 +54,10 @@ impl JobSettings<'_> {
             return Ok(());
         }
         Err(Failure::Usage {
-            what: format!("run {} sent headers, and neither names nor values are stored", run.number),
+            what: format!(
+                "run {} sent headers, and neither names nor values are stored",
+                run.number
+            ),
             hint: "Give them again with --header, or begin anew: rummage crawl".to_owned(),
         })
     }

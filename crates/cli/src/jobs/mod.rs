@@ -2,8 +2,8 @@
 //! Nothing here produces output: that is up to a [`Reporter`].
 
 mod context;
-mod credentials;
 mod crawl;
+mod credentials;
 mod due;
 mod given;
 mod memory;

@@ -10,6 +10,7 @@ use rummage_core::extract::robots_txt::{self, Robots};
 use rummage_core::url::credentials::CredentialScope;
 use rummage_core::url::pattern::Pattern;
 use rummage_core::url::query::QueryRule;
+use rummage_core::url::userinfo;
 use rummage_engine::{Config, Credentials, DEFAULT_USER_AGENT, LocalFiles, Proxies};
 use rummage_store::{OpenRun, StoreError};
 use rustls::pki_types::CertificateDer;
@@ -19,8 +20,8 @@ use url::Url;
 use crate::args::{CheckOptions, ExternalsChoice, FragmentsChoice};
 use crate::config::Section;
 use crate::failure::Failure;
-use crate::password;
 use crate::header::{self, Header};
+use crate::password;
 use crate::values::Proxy;
 
 /// How many bytes of a page are read by default: far more than pages have, far less than memory.
@@ -112,6 +113,7 @@ fn sitemap(options: &CheckOptions) -> Result<SitemapRule, Failure> {
     match Url::parse(given) {
         Ok(mut url) if matches!(url.scheme(), "http" | "https") => {
             url.set_fragment(None);
+            userinfo::strip(&mut url);
             Ok(SitemapRule::At(url))
         }
         _ => Err(Failure::Usage {

@@ -269,6 +269,8 @@ pub enum Note {
     SitemapMissing,
     /// A sitemap is not valid, or incomplete.
     SitemapFaulty,
+    /// Links on this page have credentials in their URLs.
+    CredentialsInUrl,
     /// No link leads to this page: only a sitemap or a folder has it.
     Unreached,
     /// URLs of an endless pattern were skipped.

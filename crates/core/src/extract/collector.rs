@@ -9,6 +9,7 @@ use super::tag::Tag;
 use super::{refresh, srcset};
 use crate::extract::reading::{LinkRecord, ReadingBuilder, Region};
 use crate::url::reference::trim;
+use crate::url::userinfo::{masked, masked_in_text};
 
 /// Link texts and titles are cut to this many characters.
 pub(super) const LONGEST_TEXT: usize = 1000;
@@ -173,7 +174,7 @@ pub(super) fn add(builder: &mut ReadingBuilder, context: TagContext, content: Li
     if trim(written).is_empty() && element.purpose(attribute, rel) != Purpose::Visit {
         return;
     }
-    let written = builder.keep(cut(written, LONGEST_REFERENCE));
+    let written = builder.keep(cut(&masked(written), LONGEST_REFERENCE));
     let rel = rel.map(|rel| builder.keep(cut(rel, LONGEST_TEXT)));
     let text = text.map(|text| builder.keep(&text));
     builder.add_link(LinkRecord {
@@ -199,12 +200,12 @@ fn starts_with_ignore_case(text: &str, start: &str) -> bool {
     text.get(..start.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(start))
 }
 
-/// Collapses white space, and cuts what is too long.
+/// Collapses white space, masks credentials in URLs, and cuts what is too long.
 pub(super) fn fold(raw: &[u8]) -> Cow<'_, str> {
     // Most texts are short and need no change.
     let trimmed = raw.trim_ascii();
     if trimmed.len() <= LONGEST_TEXT && is_folded(trimmed) {
-        return Cow::Borrowed(std::str::from_utf8(trimmed).expect("ASCII is text"));
+        return masked_in_text(std::str::from_utf8(trimmed).expect("ASCII is text"));
     }
     let text = String::from_utf8_lossy(raw);
     let mut folded = String::with_capacity(text.len());
@@ -213,6 +214,9 @@ pub(super) fn fold(raw: &[u8]) -> Cow<'_, str> {
             folded.push(' ');
         }
         folded.push_str(word);
+    }
+    if let Cow::Owned(masked) = masked_in_text(&folded) {
+        folded = masked;
     }
     if let Some((end, _)) = folded.char_indices().nth(LONGEST_TEXT) {
         folded.truncate(end);

@@ -10,6 +10,7 @@ use xxhash_rust::xxh3::Xxh3;
 
 use crate::extract::elements::{Attribute, Element};
 use crate::url::fragment::AnchorIndex;
+use crate::url::userinfo::masked;
 
 /// A range of a reading's text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -387,7 +388,7 @@ impl ReadingBuilder {
     /// Sets the base, unless there is one.
     pub fn set_base(&mut self, base: &str) {
         if self.reading.base.is_none() {
-            self.reading.base = Some(self.keep(base));
+            self.reading.base = Some(self.keep(&masked(base)));
         }
     }
 

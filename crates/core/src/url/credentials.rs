@@ -92,7 +92,8 @@ mod tests {
 
     #[test]
     fn each_named_url_adds_its_origin() {
-        let named = ["https://a.test/", "https://b.test:8443/x"].map(|url| Url::parse(url).unwrap());
+        let named =
+            ["https://a.test/", "https://b.test:8443/x"].map(|url| Url::parse(url).unwrap());
         let scope = CredentialScope::of(&named);
         for url in ["https://a.test/z", "https://b.test:8443/z"] {
             assert!(scope.includes(&Url::parse(url).unwrap()), "{url}");

@@ -11,3 +11,4 @@ pub mod pattern;
 pub mod query;
 pub mod reference;
 pub mod scope;
+pub mod userinfo;

@@ -9,6 +9,8 @@ use encoding_rs::{Encoding, UTF_8};
 use strsim::levenshtein;
 use url::Url;
 
+use super::userinfo;
+
 /// The URL that a reference resolves to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Reference {
@@ -73,7 +75,7 @@ const OTHER_SCHEMES: &[&str] = &[
     "xmpp",
 ];
 
-/// Resolves a reference against the base of its page.
+/// Resolves a reference against the base of its page, without the credentials in it.
 ///
 /// Malformed is: what the URL standard cannot parse, `file:` on a web page, a scheme of one
 /// letter (a drive letter), a scheme within two edits of http, https or mailto, and a `mailto:`
@@ -97,7 +99,8 @@ pub fn resolve(base: &Url, written: &str) -> Reference {
 /// The same for a page in this encoding, which applies to its queries (URL, "query state").
 #[must_use]
 pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Reference {
-    let malformed = || Reference::Malformed { written: trim(written).to_owned() };
+    let malformed =
+        || Reference::Malformed { written: userinfo::masked(trim(written)).into_owned() };
     let encode = for_any_lifetime(|text| encode_query(text, encoding));
     let mut options = Url::options().base_url(Some(base));
     if encoding != UTF_8 {
@@ -110,11 +113,12 @@ pub fn resolve_in(base: &Url, written: &str, encoding: &'static Encoding) -> Ref
         "http" | "https" => {
             let fragment = url.fragment().map(str::to_owned);
             url.set_fragment(None);
+            userinfo::strip(&mut url);
             Reference::Web { url, fragment }
         }
         scheme if is_misspelt(scheme) => malformed(),
         "mailto" if !crate::url::mailto::is_addressed(url.path(), url.query()) => malformed(),
-        _ => Reference::Other { url: url.into() },
+        _ => Reference::Other { url: userinfo::masked(url.as_str()).into_owned() },
     }
 }
 

@@ -6,7 +6,9 @@ use std::time::Duration;
 use rummage_core::crawl::{BodyUse, Kind, Request, RequestId, Response};
 use rummage_core::evidence::{AttemptOutcome, Failure, Method, Purpose, ResponseHead};
 use rummage_core::url::scope::Scope;
-use rummage_engine::{Clock, Config, Credentials, DEFAULT_USER_AGENT, Fetcher, LocalFiles, Proxies};
+use rummage_engine::{
+    Clock, Config, Credentials, DEFAULT_USER_AGENT, Fetcher, LocalFiles, Proxies,
+};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use url::Url;

@@ -58,6 +58,7 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::CredentialsInUrl => ("credentials-in-url", none),
         Note::Unreached => ("unreached", none),
         Note::Blocked { since } => {
             ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
@@ -82,6 +83,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         },
         "sitemap-missing" => Note::SitemapMissing,
         "sitemap-faulty" => Note::SitemapFaulty,
+        "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
         "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },

@@ -16,6 +16,7 @@ use crate::url::memo::{BaseKeys, key};
 use crate::url::network::is_loopback;
 use crate::url::reference::{Reference, resolve_in};
 use crate::url::scope::Scope;
+use crate::url::userinfo::is_masked;
 use crate::verdict::{Cause, Judgement, LinkContext, Verdict, of_link};
 
 /// Where references come from, which decides how they are resolved.
@@ -67,7 +68,9 @@ impl Discovery {
         let first_new = shared.board.urls.len();
         let mut targets = Vec::with_capacity(reading.links().len());
         let mut pages = Vec::new();
+        let mut has_credentials = false;
         for link in reading.links() {
+            has_credentials |= is_masked(link.written);
             // A `base` applies to the page, not to the headers of the response.
             let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
             let source = base.unwrap_or(&of_page);
@@ -104,6 +107,9 @@ impl Discovery {
             self.watch_for_traps(shared, page, reading.sketch, first_new);
         }
         let board = &mut shared.board;
+        if has_credentials {
+            board.note(page, Note::CredentialsInUrl);
+        }
         let expected = board.entry(page).is_linked()
             || board.settings.lists
             || board.settings.names_sitemap(board.urls.text(page));

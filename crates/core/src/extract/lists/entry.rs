@@ -4,6 +4,7 @@ use url::Url;
 
 use crate::extract::elements::{Attribute, Element};
 use crate::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+use crate::url::userinfo::masked;
 
 /// The longest line that is read; no list has longer ones.
 pub const LONGEST_LINE: usize = 1 << 20;
@@ -42,7 +43,7 @@ impl List {
         let mut builder = ReadingBuilder::default();
         builder.set_format(Format::List);
         for entry in &self.entries {
-            let written = builder.keep(&entry.written);
+            let written = builder.keep(&masked(&entry.written));
             builder.add_link(LinkRecord {
                 element: Element::ENTRY,
                 attribute: Attribute::CONTENT,
