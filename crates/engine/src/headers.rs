@@ -10,6 +10,8 @@ use xxhash_rust::xxh3::xxh3_64;
 
 /// Longer cookies are ignored (RFC 6265 §6.1).
 const LONGEST_COOKIE: usize = 8 * 1024;
+/// RFC 6265 §6.1.
+const MOST_COOKIES: usize = 50;
 
 /// The head of a response.
 pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> ResponseHead {
@@ -89,11 +91,12 @@ fn upgrades(headers: &HeaderMap) -> bool {
         .any(|policy| value(policy).to_ascii_lowercase().contains("upgrade-insecure-requests"))
 }
 
-/// The cookies that a response sets (RFC 6265 §5.2), without `Domain` and `Path`.
+/// The cookies that a response sets (RFC 6265 §5.2), up to a number that no real chain needs.
 fn cookies(headers: &HeaderMap, now: SystemTime) -> Vec<SetCookie> {
     let all = headers.get_all(header::SET_COOKIE).iter().map(value);
     all.filter(|cookie| cookie.len() <= LONGEST_COOKIE)
         .filter_map(|text| cookie(&text, now))
+        .take(MOST_COOKIES)
         .collect()
 }
 
@@ -101,17 +104,34 @@ fn cookie(text: &str, now: SystemTime) -> Option<SetCookie> {
     let mut parts = text.split(';');
     let (name, value) = parts.next()?.split_once('=')?;
     let (name, value) = (name.trim().to_owned(), value.trim().to_owned());
-    let expired = parts.any(|part| {
+    if name.is_empty() {
+        return None;
+    }
+    let hash = xxh3_64(value.as_bytes());
+    let mut cookie = SetCookie { name, value, hash, ..SetCookie::default() };
+    let (mut max_age, mut expires) = (None, None);
+    for part in parts {
         let (attribute, value) = part.split_once('=').unwrap_or((part, ""));
         let value = value.trim();
         match attribute.trim().to_ascii_lowercase().as_str() {
-            "max-age" => value.parse::<i64>().is_ok_and(|seconds| seconds <= 0),
-            "expires" => httpdate::parse_http_date(value).is_ok_and(|at| at < now),
-            _ => false,
+            "max-age" => {
+                let seconds = value.parse::<i64>().ok();
+                max_age = seconds.map(|seconds| u64::try_from(seconds).unwrap_or(0)).or(max_age);
+            }
+            "expires" => {
+                let left = httpdate::parse_http_date(value).map(|at| at.duration_since(now));
+                expires = left.map(|left| left.unwrap_or_default().as_secs()).ok().or(expires);
+            }
+            "domain" => cookie.domain = Some(value.to_owned()),
+            "path" => cookie.path = Some(value.to_owned()),
+            "secure" => cookie.secure = true,
+            _ => {}
         }
-    });
-    let hash = xxh3_64(value.as_bytes());
-    (!name.is_empty()).then_some(SetCookie { name, value, hash, expired })
+    }
+    // `Max-Age` wins over `Expires` (RFC 6265 §5.3 3).
+    cookie.seconds = max_age.or(expires);
+    cookie.expired = cookie.seconds == Some(0);
+    Some(cookie)
 }
 
 #[cfg(test)]
@@ -142,19 +162,49 @@ mod tests {
     }
 
     #[test]
-    fn cookies_have_names_and_may_expire() {
+    fn cookies_are_read_as_in_rfc_6265() {
         let seen = |text: &str| {
-            cookie(text, SystemTime::UNIX_EPOCH + Duration::from_secs(1_700_000_000))
-                .map(|cookie| (cookie.name, cookie.value, cookie.expired))
+            cookie(text, SystemTime::UNIX_EPOCH + Duration::from_secs(1_700_000_000)).map(
+                |cookie| {
+                    let SetCookie { name, value, expired, seconds, domain, path, secure, .. } =
+                        cookie;
+                    let where_ =
+                        format!("{} {}", domain.unwrap_or_default(), path.unwrap_or_default());
+                    (format!("{name}={value}"), where_, seconds, expired, secure)
+                },
+            )
         };
-        let cookie =
-            |name: &str, value: &str, expired| Some((name.to_owned(), value.to_owned(), expired));
-        assert_eq!(seen("seen=1; Path=/; Secure"), cookie("seen", "1", false));
-        assert_eq!(seen("seen=; Max-Age=0"), cookie("seen", "", true));
-        let old = "seen=x; Expires=Thu, 01 Jan 1970 00:00:01 GMT";
-        assert_eq!(seen(old), cookie("seen", "x", true));
-        assert_eq!(seen("seen=x; Max-Age=60"), cookie("seen", "x", false));
-        assert_eq!(seen("nothing"), None);
+        let cookie = |pair: &str, place: &str, seconds: Option<u64>, secure| {
+            Some((pair.to_owned(), place.to_owned(), seconds, seconds == Some(0), secure))
+        };
+        for (text, expected) in [
+            ("seen=1; Path=/; Secure", cookie("seen=1", " /", None, true)),
+            ("seen=1;domain = .a.test ;PATH=/x", cookie("seen=1", ".a.test /x", None, false)),
+            ("seen=; Max-Age=0", cookie("seen=", " ", Some(0), false)),
+            ("seen=; Max-Age=-5", cookie("seen=", " ", Some(0), false)),
+            ("seen=x; Max-Age=60", cookie("seen=x", " ", Some(60), false)),
+            ("seen=x; Max-Age=soon", cookie("seen=x", " ", None, false)),
+            ("a=x; Expires=Thu, 01 Jan 1970 00:00:01 GMT", cookie("a=x", " ", Some(0), false)),
+            ("a=x; Expires=Tue, 14 Nov 2023 22:14:20 GMT", cookie("a=x", " ", Some(60), false)),
+            (
+                "a=x; Max-Age=9; Expires=Thu, 01 Jan 1970 00:00:01 GMT",
+                cookie("a=x", " ", Some(9), false),
+            ),
+            ("a = b=c ; x", cookie("a=b=c", " ", None, false)),
+            ("nothing", None),
+            ("=x", None),
+        ] {
+            assert_eq!(seen(text), expected, "{text}");
+        }
+    }
+
+    #[test]
+    fn no_response_sets_many_cookies() {
+        let headers = head(&[("set-cookie", "a=1"); 99]);
+        assert_eq!(cookies(&headers, SystemTime::UNIX_EPOCH).len(), MOST_COOKIES);
+        let long = format!("a={}", "x".repeat(LONGEST_COOKIE));
+        let headers = head(&[("set-cookie", &long), ("set-cookie", "b=1")]);
+        assert_eq!(cookies(&headers, SystemTime::UNIX_EPOCH).len(), 1);
     }
 
     #[test]

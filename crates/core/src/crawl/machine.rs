@@ -132,7 +132,7 @@ impl Crawl {
         while !self.finished {
             let Board { requests, urls, .. } = &mut self.shared.board;
             if let Some((request, id, work)) = requests.poll(now, urls) {
-                return Some(self.request(request, id, work));
+                return Some(self.request(now, request, id, work));
             }
             let more = self.discovery.begin_listed(&mut self.shared)
                 || self.judging.enqueue_unconfirmed(&mut self.shared.board);
@@ -284,7 +284,7 @@ impl Crawl {
         self.shared.board.urls.text(id)
     }
 
-    fn request(&mut self, request: RequestId, id: UrlId, work: Work) -> Request {
+    fn request(&mut self, now: Moment, request: RequestId, id: UrlId, work: Work) -> Request {
         let plain = |board: &Board| Request {
             id: request,
             purpose: Purpose::Verdict,
@@ -321,7 +321,7 @@ impl Crawl {
             || !entry.server.is_some_and(|server| board.requests.trusts_head(server));
         let method = if by_get { Method::Get } else { Method::Head };
         let mut request = Request { method, body, later, sketch, ..plain(board) };
-        self.judging.prepare(board, id, &mut request);
+        self.judging.prepare(board, now, id, &mut request);
         request
     }
 

@@ -163,7 +163,7 @@ pub struct Validators {
 }
 
 /// A cookie that a response sets (RFC 6265 §4.1). Its value is never stored.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SetCookie {
     /// Its name.
     pub name: String,
@@ -175,6 +175,18 @@ pub struct SetCookie {
     /// The cookie is deleted.
     #[serde(skip_serializing_if = "is_false", default)]
     pub expired: bool,
+    /// How long it lasts from its response on, in seconds; `None` as long as the chain.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub seconds: Option<u64>,
+    /// Its `Domain`, as written.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub domain: Option<String>,
+    /// Its `Path`, as written.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub path: Option<String>,
+    /// It is only sent over https.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub secure: bool,
 }
 
 fn is_false(value: &bool) -> bool {

@@ -7,7 +7,8 @@ use crate::web::{Act, Web, page};
 
 /// A redirect that sets a cookie.
 fn sets(name: &str, value: &str, to: &str) -> Act {
-    let cookie = SetCookie { name: name.into(), value: value.into(), hash: 1, expired: false };
+    let cookie =
+        SetCookie { name: name.into(), value: value.into(), hash: 1, ..SetCookie::default() };
     let beside = ResponseHead { cookies: vec![cookie], ..ResponseHead::default() };
     Act::ResponseHead(beside, Box::new(Act::Redirect(302, to.into())))
 }
@@ -66,4 +67,46 @@ fn a_loop_that_cookies_do_not_end_is_a_loop() {
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/round"), "broken redirect-loop 302");
     assert!(seen.times_requested("http://a.test/round") <= 4);
+}
+
+/// Redirects from /1 to /2 to /3 without end, each with a cookie of its own.
+fn endless(step: impl Fn(u32) -> Act) -> Web {
+    let mut web = Web::default().on("http://a.test/", page(&["/0"]));
+    for number in 0..500 {
+        web = web.on(&format!("http://a.test/{number}"), step(number));
+    }
+    web
+}
+
+#[test]
+fn redirects_with_new_cookies_end_at_the_limit_of_hops() {
+    let on = |number: u32| sets(&format!("c{number}"), "1", &format!("/{}", number + 1));
+    let new_urls = endless(on);
+    // Without its cookie a hop leads back to itself.
+    let cookie: Vec<&'static str> =
+        (0..500).map(|number| &*Box::leak(format!("c{number}=1").into_boxed_str())).collect();
+    let loops = endless(|number| {
+        let next = Act::Redirect(302, format!("/{}", number + 1));
+        let back = sets(&format!("c{number}"), "1", &format!("/{number}"));
+        wants(cookie[number as usize], next, back)
+    });
+    for web in [new_urls, loops] {
+        let seen = web.crawl(Settings::default());
+        let verdict = seen.verdict("http://a.test/0");
+        assert!(verdict.starts_with("broken redirect-l"), "{verdict}");
+        assert!(seen.requests.len() < 50, "{:?}", seen.requests);
+    }
+    // Each page is one with the cookie of the page before it; without, it begins a chain.
+    let pages = endless(|number| {
+        let next = Act::Redirect(302, format!("/{}", number + 1));
+        let back = sets(&format!("c{number}"), "1", &format!("/{number}"));
+        let begins = wants(cookie[number as usize], next, back);
+        match number.checked_sub(1) {
+            Some(before) => wants(cookie[before as usize], page(&[]), begins),
+            None => begins,
+        }
+    });
+    let seen = pages.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/0"), "sound redirected 200");
+    assert!(seen.requests.len() < 150, "{:?}", seen.requests);
 }

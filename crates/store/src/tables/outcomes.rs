@@ -212,7 +212,7 @@ mod tests {
         let db = store();
         let mut outcomes = Outcomes::load(&db).unwrap();
         let cookie =
-            SetCookie { name: "a".to_owned(), value: String::new(), hash: 7, expired: true };
+            SetCookie { name: "a".to_owned(), hash: 7, expired: true, ..SetCookie::default() };
         let hostile = ResponseHead {
             status: 301,
             location: Some("\"\u{1b}".to_owned()),

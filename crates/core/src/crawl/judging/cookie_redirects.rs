@@ -1,9 +1,10 @@
 //! Chains of redirects that need cookies: followed once more, from the first hop, each hop with
 //! the cookies that those before it have set.
 //!
-//! Cookies live for one chain, are sent only to the host that set them (RFC 6265 §5.4, without
-//! `Domain`), and are discarded at its end. A chain is followed this way only if it loops or ends
-//! badly without cookies.
+//! Cookies live for one chain, follow RFC 6265, and are discarded at its end. A chain is followed
+//! this way only if it loops or ends badly without cookies. Its hops count from the URL that a
+//! link names, however often a hop begins a chain of its own: no server can make a chain longer
+//! than the limit.
 
 use super::Judging;
 use super::chain::Chain;
@@ -28,15 +29,21 @@ impl Judging {
             }
             Verdict::Sound | Verdict::Moved | Verdict::Skipped => false,
         };
-        let with_cookies = board.entry(id).redirect.with_cookies;
-        ends_badly && !with_cookies && sets_cookie_on_the_way(board, id)
+        let entry = board.entry(id);
+        // The URL that a link names is followed again, not each of its hops.
+        let is_hop = !entry.is_linked() && entry.chain > 0;
+        let is_too_long = is_hop && judged.cause == Some(Cause::RedirectLimit);
+        ends_badly
+            && !entry.redirect.with_cookies
+            && !is_too_long
+            && sets_cookie_on_the_way(board, id)
     }
 
     /// Follows redirects once more from their first hop, with cookies.
     pub(super) fn begin_chain(&mut self, board: &mut Board, id: UrlId) {
-        let mut chain = Chain::new(board.urls.parsed(id));
-        chain.is_seen();
-        self.chains.insert(id, chain);
+        let entry = board.entry(id);
+        let before = if entry.is_linked() { 0 } else { entry.chain };
+        self.chains.insert(id, Chain::new(board.urls.parsed(id), before));
         let entry = board.entry_mut(id);
         entry.redirect.with_cookies = true;
         entry.attempts.by_get = true;
@@ -54,10 +61,16 @@ impl Judging {
     }
 
     /// For a URL that is followed with cookies: what to request in its place.
-    pub(in crate::crawl) fn prepare(&self, board: &Board, id: UrlId, request: &mut Request) {
+    pub(in crate::crawl) fn prepare(
+        &self,
+        board: &Board,
+        now: Moment,
+        id: UrlId,
+        request: &mut Request,
+    ) {
         let Some(chain) = self.chains.get(&id) else { return };
         chain.url().clone_into(&mut request.url);
-        request.cookies = chain.cookies();
+        request.cookies = chain.cookies(now);
         request.scope = board.urls.scope_of(chain.at());
     }
 
@@ -107,7 +120,7 @@ impl Judging {
                 reading,
             );
         }
-        match chain.handle_redirect(answer, board.settings.hops) {
+        match chain.handle_redirect(now, answer, board.settings.hops) {
             Ok(()) => {
                 self.chains.insert(id, chain);
                 board.entry_mut(id).attempts.count = 0;
@@ -127,7 +140,7 @@ impl Judging {
         reading: Option<Reading>,
     ) {
         let board = &mut shared.board;
-        let last = board.intern(chain.at(), u32::MAX, chain.hops());
+        let last = board.intern(chain.at(), u32::MAX, chain.hops_in_all());
         let is_redirect =
             matches!(outcome, AttemptOutcome::Response(answer) if answer.is_redirect());
         if discovery.is_current_start(board, id) {
@@ -164,7 +177,8 @@ impl Judging {
         let mut judged = judged(id, judgement, outcome.status());
         (judged.last, judged.hops) = (last, chain.hops());
         self.finalize(shared, discovery, id, judged);
-        if last != id {
+        // A chain that was too long, or a loop, leads nowhere.
+        if last != id && hops == ChainFault::None {
             let entry = shared.board.entry(id);
             let (roles, depth) = (entry.roles.by_redirect(), entry.depth);
             discovery.use_url(shared, last, roles, depth);

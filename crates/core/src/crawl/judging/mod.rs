@@ -9,6 +9,7 @@ mod chain;
 mod confirmation;
 mod cookie_redirects;
 mod finalize;
+mod jar;
 mod judge;
 mod redirects;
 mod soft404;
