@@ -338,6 +338,7 @@ mod tests {
     fn a_landing_that_the_link_text_names_is_not_reported() {
         assert!(names_home(" Home ") && names_home("« Startseite") && !names_home("Home help"));
         assert!(names_login("Log in") && names_login("My account") && !names_login("Locks"));
+        assert!(names_login("Your log-in, please") && !names_login("Check-list of locks"));
         let (from, to) =
             (Url::parse("http://b.test/x").unwrap(), Url::parse("http://b.test/").unwrap());
         assert_eq!(sent(&from, &to, true, false), None);

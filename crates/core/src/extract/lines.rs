@@ -27,8 +27,8 @@ impl Cursor {
     /// Moves forward to an offset, and returns line and column there. `rest` is the text from the
     /// current offset on.
     pub(super) fn advance_to(&mut self, offset: usize, rest: &str) -> (u32, u32) {
-        if offset > self.offset {
-            let passed = &rest.as_bytes()[..offset - self.offset];
+        if let Some(length) = offset.checked_sub(self.offset) {
+            let passed = &rest.as_bytes()[..length];
             if memchr::memchr(b'\r', passed).is_some() || self.after_cr {
                 self.pass(passed);
             } else {

@@ -40,6 +40,44 @@ fn links(html: &str) -> Vec<String> {
     read(html).links().map(line).collect()
 }
 
+/// Where elements are implied, links have the ancestors that XHTML writes out.
+#[test]
+fn implied_parts_of_tables_are_ancestors() {
+    let ancestors = |format, markup: &str| -> Vec<u32> {
+        let reading = read_as(format, Some("utf-8"), markup.as_bytes());
+        reading.links().map(|link| link.ancestor_hash).collect()
+    };
+    for (implied, written) in [
+        ("<table><tr><td>A", "<table><tbody><tr><td>A</td></tr></tbody></table>"),
+        ("<table><td>A", "<table><tbody><tr><td>A</td></tr></tbody></table>"),
+        ("<table><thead><th>A", "<table><thead><tr><th>A</th></tr></thead></table>"),
+        (
+            "<table><thead><tr><th>A<tbody><tr><td>A",
+            "<table><thead><tr><th>A</th></tr></thead><tbody><tr><td>A</td></tr></tbody></table>",
+        ),
+        ("<table><caption>A", "<table><caption>A</caption></table>"),
+    ] {
+        let link = "<a href='/x'>x</a>";
+        let page = |table: &str| format!("<html><body>{}", table.replace('A', link));
+        let whole = page(written) + "</body></html>";
+        let expected = ancestors(Format::Xhtml, &whole);
+        assert!(!expected.is_empty());
+        assert_eq!(ancestors(Format::Html, &page(implied)), expected, "{implied}");
+        assert_eq!(ancestors(Format::Html, &whole), expected, "{written}");
+    }
+}
+
+#[test]
+fn html_in_an_annotation_of_mathml_is_html() {
+    let image = |encoding: &str| {
+        links(&format!("<math><annotation-xml encoding='{encoding}'><image src=/i.png>")).len()
+    };
+    assert_eq!(
+        ["TEXT/html", "application/xhtml+xml", "image/svg+xml", ""].map(image),
+        [1, 1, 0, 0]
+    );
+}
+
 #[test]
 fn every_element_of_the_list() {
     let html = "<a href=1>one</a><area href=2 alt=two><img src=3 srcset='4 1x, 5 2x' alt=three>\n\

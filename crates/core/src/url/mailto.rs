@@ -88,6 +88,7 @@ mod tests {
             "http://a.test/",
             "keeper@a..test",
             "?to=keeper",
+            "\"\"@a.test",
         ] {
             assert!(!is_fine(address), "{address}");
         }

@@ -94,6 +94,16 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
+    /// The URL parser drops the white space: `http:` alone resolves to the page itself.
+    #[test]
+    fn references_with_white_space_are_not_cached() {
+        let base = BaseKeys::new(&Url::parse("http://a.test/walks/").unwrap());
+        for written in ["h\nttp:", "a b", "/a\t"] {
+            assert!(key(&base, written).is_none(), "{written:?}");
+        }
+        assert!(key(&base, "a").is_some() && key(&base, "http:").is_none());
+    }
+
     fn reference() -> impl Strategy<Value = String> {
         let piece = prop::sample::select(vec![
             "a",

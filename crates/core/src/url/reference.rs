@@ -213,9 +213,16 @@ mod tests {
 
     #[test]
     fn other_schemes_are_distinguished_from_misspelled_ones() {
-        for written in
-            ["mailto:a@b.test", "tel:+441", "ftp://a.test/", "javascript:void(0)", "sms:1"]
-        {
+        for written in [
+            "mailto:a@b.test",
+            "tel:+441",
+            "notes:x",
+            "gemini://a.test/",
+            "x-lock:1",
+            "ftp://a.test/",
+            "javascript:void(0)",
+            "sms:1",
+        ] {
             assert!(seen(written).starts_with("other "), "{written}: {}", seen(written));
         }
         for written in

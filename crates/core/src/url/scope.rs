@@ -231,6 +231,13 @@ mod tests {
     }
 
     #[test]
+    fn a_file_belongs_to_no_site() {
+        let start = Url::parse("http://a.test/").unwrap();
+        let file = Url::parse("file:///list.txt").unwrap();
+        assert_eq!(Bounds::around(&start, &[]).scope(&file), Scope::External);
+    }
+
+    #[test]
     fn an_ip_address_has_no_twin() {
         let start = Url::parse("http://127.0.0.1:8000/").unwrap();
         assert_eq!(Bounds::around(&start, &[]).twin(), None);

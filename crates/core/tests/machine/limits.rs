@@ -5,8 +5,11 @@ use std::collections::BTreeSet;
 use std::time::Duration;
 
 use rummage_core::Moment;
-use rummage_core::crawl::{BodyUse, Crawl, Externals, Halt, Note, Settings, TEST_PREFIX};
+use rummage_core::crawl::{
+    BodyUse, Crawl, Externals, Halt, Note, RobotsRule, Settings, SitemapRule, TEST_PREFIX,
+};
 use rummage_core::evidence::{AttemptOutcome, ResponseHead};
+use rummage_core::extract::robots_txt::Robots;
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};
@@ -333,4 +336,59 @@ fn a_hanging_url_is_excused_once_during_an_overload() {
     let mut times: Vec<usize> = hanging.iter().map(|url| seen.times_requested(url)).collect();
     times.sort_unstable();
     assert_eq!(times, [3, 3, 3, 3, 3, 4]);
+}
+
+#[test]
+fn the_page_where_the_start_url_redirects_is_read_at_once() {
+    let web = Web::default()
+        .on("http://a.test/", Act::Redirect(302, "http://b.test/".to_owned()))
+        .on("http://b.test/", page(&["/in"]))
+        .on("http://b.test/in", page(&[]));
+    let seen = web.crawl(Settings::default());
+    assert!(seen.bodies.iter().all(|(_, body)| *body == BodyUse::Page), "{:?}", seen.bodies);
+    assert_eq!(seen.times_requested("http://b.test/"), 1);
+}
+
+#[test]
+fn a_start_url_that_loops_without_cookies_is_not_followed_again() {
+    let web = Web::default().on("http://a.test/", Act::Redirect(302, "/".to_owned()));
+    let seen = web.crawl(Settings::default());
+    assert!(seen.crawl.start_problem().is_some());
+    assert_eq!(seen.requests.len(), 1, "{:?}", seen.requests);
+}
+
+#[test]
+fn a_missing_sitemap_is_confirmed_only_if_a_link_names_it() {
+    let times = |links: &[&str]| {
+        let seen = Web::default().on("http://a.test/", page(links)).crawl(Settings::default());
+        seen.replies.iter().filter(|(url, _)| url == "http://a.test/sitemap.xml").count()
+    };
+    assert_eq!(times(&[]), 1);
+    assert_eq!(times(&["/sitemap.xml"]), 2);
+}
+
+#[test]
+fn a_placeholder_of_one_character_is_found_on_any_page() {
+    for start in ["http://a.test/", "https://a.test/"] {
+        let web = Web::default().on(start, page(&["#", "/"]));
+        let seen = web.crawl_from(Settings::default(), &[start]);
+        assert_eq!(seen.faults.len(), 1, "{:?}", seen.faults);
+    }
+}
+
+#[test]
+fn given_rules_name_the_sitemaps_unless_none_is_wanted() {
+    let sitemaps = |rules: &str, sitemap: SitemapRule| -> Vec<String> {
+        let robots = RobotsRule::Given(Robots::parse(rules));
+        let settings = Settings { robots, sitemap, ..Settings::default() };
+        let seen = Web::default().on("http://a.test/", page(&[])).crawl(settings);
+        let urls = seen.replies.into_iter().map(|(url, _)| url);
+        urls.filter(|url| url.ends_with(".xml")).collect()
+    };
+    let named = "User-agent: *\nSitemap: http://a.test/map.xml\n";
+    let (own, usual) = ("http://a.test/map.xml", "http://a.test/sitemap.xml");
+    assert_eq!(sitemaps(named, SitemapRule::Auto), [own]);
+    assert_eq!(sitemaps("", SitemapRule::Auto), [usual]);
+    assert_eq!(sitemaps(named, SitemapRule::None), [""; 0]);
+    assert_eq!(sitemaps("", SitemapRule::None), [""; 0]);
 }

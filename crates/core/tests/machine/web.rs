@@ -292,6 +292,7 @@ impl Web {
                 seen.most_in_flight = seen.most_in_flight.max(in_flight.len());
             }
             seen.drain(now);
+            assert_eq!(seen.crawl.progress().in_flight, in_flight.len() as u64);
             if seen.crawl.is_finished() || seen.replies.len() >= replies {
                 break;
             }

@@ -45,3 +45,43 @@ impl SpaShells {
         }
     }
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use std::time::Duration;
+
+    use url::Url;
+
+    use super::*;
+    use crate::crawl::messages::Event;
+    use crate::crawl::requests::Requests;
+    use crate::crawl::settings::Settings;
+    use crate::extract::{Extractor, Format};
+
+    #[test]
+    fn a_page_that_is_parsed_twice_does_not_resemble_itself() {
+        let requests = Requests::new(1, Duration::from_secs(1));
+        let mut board = Board::new(Settings::default(), requests);
+        let mut page = |path: &str| {
+            board.intern(&Url::parse("http://a.test/").unwrap().join(path).unwrap(), 0, 0)
+        };
+        let (one, two) = (page("/one"), page("/two"));
+        let mut extractor = Extractor::new(Format::Html, None, 1000);
+        extractor.feed(b"<div id=app></div><script src=/app.js></script>");
+        let reading = extractor.finish();
+        let mut shells = SpaShells::default();
+        shells.handle_page(&mut board, one, &reading);
+        shells.handle_page(&mut board, one, &reading);
+        assert!(!shells.is_any());
+        shells.handle_page(&mut board, two, &reading);
+        assert!(shells.is_any());
+        let mut noted = Vec::new();
+        while let Some(event) = board.poll_event() {
+            if let Event::Noted { id, note: Note::RenderedByScript } = event {
+                noted.push(id);
+            }
+        }
+        assert_eq!(noted, [one, two]);
+    }
+}

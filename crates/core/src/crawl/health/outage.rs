@@ -307,6 +307,24 @@ mod tests {
     }
 
     #[test]
+    fn a_server_is_given_up_after_the_time_of_a_restart() {
+        let mut detector = doubted();
+        let mut now = 9;
+        let given_up = loop {
+            match detector.handle_canary(at(now), id(0), ServerSignal::Failed) {
+                HealthAction::RequestAt(next, canary) => {
+                    assert_eq!(canary, id(0));
+                    now = u32::try_from(next.since_start().as_secs()).unwrap();
+                }
+                other => break other,
+            }
+        };
+        assert_eq!(given_up, HealthAction::GiveUp);
+        let wait = RESTART.max(SECOND * 40);
+        assert!(at(now) >= at(7) + wait && at(now) < at(7) + wait * 2, "{now} s");
+    }
+
+    #[test]
     fn requests_from_before_the_trouble_are_ignored() {
         let mut detector = doubted();
         detector.handle_canary(at(9), id(0), ServerSignal::Failed);

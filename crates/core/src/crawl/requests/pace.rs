@@ -394,6 +394,25 @@ mod tests {
     }
 
     #[test]
+    fn new_limits_widen_only_what_the_host_can_bear() {
+        let wide = Limits::own_host(None, true, None);
+        let narrow = Limits::own_host(Some(8), true, None);
+        let (most, now) = (wide.most, Moment::START);
+        // Nothing was too much so far: the new limit is the limit.
+        let mut pace = Pace::new(narrow);
+        pace.set_limits(wide);
+        (0..9).for_each(|_| round(&mut pace, now, Signal::Answered(20 * MS)));
+        assert_eq!(pace.window(), most);
+        // Eight at once were too much: they are under wider limits as well.
+        let mut pace = Pace::new(narrow);
+        round(&mut pace, now, BUSY);
+        let borne = pace.bearable;
+        assert!(borne < 8, "{borne}");
+        pace.set_limits(wide);
+        assert_eq!(pace.bearable, borne);
+    }
+
+    #[test]
     fn strain_halves_the_window_once_a_round_and_it_recovers() {
         let mut pace = Pace::new(Limits::own_host(None, true, None));
         round(&mut pace, Moment::START, BUSY);

@@ -124,6 +124,23 @@ mod tests {
     }
 
     #[test]
+    fn times_are_in_the_zone_of_the_log() {
+        let at = |time: &str| {
+            let line = format!("h - - [{time}] \"GET /x HTTP/1.1\" 404 5");
+            parse(line.as_bytes()).expect("the line is valid").at
+        };
+        // 00:00 on 1 January 2026 in UTC.
+        for time in [
+            "01/Jan/2026:00:00:00 +0000",
+            "01/Jan/2026:05:45:00 +0545",
+            "31/Dec/2025:20:30:00 -0330",
+            "31/Dec/2025:23:59:60 +0000",
+        ] {
+            assert_eq!(at(time), 1_767_225_600, "{time}");
+        }
+    }
+
+    #[test]
     fn what_is_no_line_is_none() {
         for text in [
             "",
