@@ -15,6 +15,7 @@ use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
+use tokio::sync::Semaphore;
 use tokio::time::timeout;
 use url::{Host, Url};
 
@@ -28,6 +29,8 @@ const TITLE_SIZE: usize = 64 * 1024;
 /// Headers are read as leniently as in browsers, up to this many fields and bytes.
 const MOST_FIELDS: usize = 400;
 const LONGEST_HEAD: usize = 256 * 1024;
+/// How many long bodies are read at a time.
+const MOST_LARGE: usize = 8;
 /// A sitemap, decompressed (sitemaps.org protocol, "Sitemap file location").
 const SITEMAP_SIZE: usize = 50 << 20;
 
@@ -46,6 +49,8 @@ struct Inner {
     /// For later attempts: every request opens a connection of its own.
     fresh: Client<Dialer, Empty<Bytes>>,
     clock: Clock,
+    /// Permits for long bodies.
+    large: Semaphore,
 }
 
 impl Fetcher {
@@ -57,7 +62,9 @@ impl Fetcher {
         let steady = client(Dialer::new(Arc::clone(&network), half, false), 64);
         let fresh = client(Dialer::new(Arc::clone(&network), half * 2, true), 0);
         let credentials = Sender::new(config.credentials.clone());
-        Fetcher { inner: Arc::new(Inner { config, credentials, network, steady, fresh, clock }) }
+        let large = Semaphore::new(MOST_LARGE);
+        let inner = Inner { config, credentials, network, steady, fresh, clock, large };
+        Fetcher { inner: Arc::new(inner) }
     }
 
     /// The start URL decides whether private addresses may be requested. To be called before the
@@ -278,14 +285,15 @@ impl Inner {
                 && !head.headers.contains_key(header::CONTENT_LENGTH)
                 && !head.headers.contains_key(header::TRANSFER_ENCODING),
         };
-        let end = timeout(left, body::read(&mut body, &shape, &mut extractor)).await;
-        match end {
+        match body::read(&mut body, &shape, &mut extractor, left, &self.large).await {
             // What has arrived of an error page is enough.
-            Err(_) if !answer.is_success() => {}
-            Err(_) => return (AttemptOutcome::Failure(Failure::Timeout(Stage::Body)), None),
-            Ok(BodyEnd::Short) => answer.truncated = answer.is_success(),
-            Ok(BodyEnd::Whole(length)) => answer.length = answer.length.or(Some(length)),
-            Ok(BodyEnd::Enough) => {}
+            BodyEnd::TimedOut if !answer.is_success() => {}
+            BodyEnd::TimedOut => {
+                return (AttemptOutcome::Failure(Failure::Timeout(Stage::Body)), None);
+            }
+            BodyEnd::Short => answer.truncated = answer.is_success(),
+            BodyEnd::Whole(length) => answer.length = answer.length.or(Some(length)),
+            BodyEnd::Enough => {}
         }
         let reading = extractor.finish();
         answer.signs = Signs::of(&reading);

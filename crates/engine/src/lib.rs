@@ -9,6 +9,7 @@ mod cache_reader;
 mod clock;
 mod config;
 mod credentials;
+mod decode;
 mod deliver;
 mod dial;
 mod driver;
