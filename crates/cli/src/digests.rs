@@ -4,7 +4,7 @@ use std::io::Write;
 use std::path::Path;
 
 use jiff::Timestamp;
-use rummage_engine::{DeliveryError, Mail, MailServer, Security, hand_over, send};
+use rummage_engine::{DeliveryError, Mail, MailServer, Security, Stop, hand_over, send};
 use rummage_store::{
     Channel, Counts, Digest, DigestLink, DigestTarget, NotifySettings, Outbox, QueuedDigest,
 };
@@ -17,6 +17,7 @@ use crate::failure::Failure;
 use crate::jobs::plain::{certificates, of_environment};
 use crate::output::Terminal;
 use crate::paths::waivers;
+use crate::signals::{stop_on_signal, stopped};
 
 /// The environment variable that names the mail server, over the settings.
 const SERVER: &str = "RUMMAGE_DIGEST_SERVER";
@@ -73,12 +74,13 @@ impl Delivery {
     }
 }
 
-/// Delivers the queued digests of a store that are due. Does nothing while another process is
-/// delivering.
+/// Delivers the queued digests of a store that are due, until it is stopped. Does nothing while
+/// another process is delivering.
 pub(crate) async fn deliver(
     store: &Path,
     config: &Config,
     clock: WallClock,
+    stop: &Stop,
 ) -> Result<Vec<Delivery>, Failure> {
     let Some(outbox) = Outbox::open(store)? else { return Ok(Vec::new()) };
     let mut deliveries = Vec::new();
@@ -89,7 +91,12 @@ pub(crate) async fn deliver(
         let mut next_at = None;
         let result = if channels(&settings).contains(&email.channel) {
             let name = name.unwrap_or(site.clone());
-            let result = deliver_one(&settings, &email, &name).await;
+            let result = tokio::select! {
+                biased;
+                result = deliver_one(&settings, &email, &name) => result,
+                // It stays in the queue.
+                () = stopped(stop.clone()) => break,
+            };
             // Recorded right away: a digest that was sent must not be sent again if the program
             // ends now.
             match &result {
@@ -118,12 +125,12 @@ async fn deliver_one(
             let server = server(settings).map_err(|failure| failure.sentence())?;
             let mail = mail(settings, &email.digest, name);
             let to = mail.to.join(", ");
-            let said = send(server, mail).await.map_err(|error| error.to_string())?;
+            let said = send(&server, &mail).await.map_err(|error| error.to_string())?;
             Ok(format!("to {to}, {said}"))
         }
         Channel::Command => {
             let words = &settings.own.watching.digest_command;
-            hand_over(words, &email.json)
+            hand_over(words, &email.json, settings.own.watching.time_limit())
                 .await
                 .map_err(|error: DeliveryError| error.to_string())?;
             Ok(format!("{} accepted it", words[0]))
@@ -141,7 +148,8 @@ pub(crate) fn deliver_and_say(
     clock: WallClock,
 ) {
     let mut err = terminal.stderr();
-    match runtime.block_on(deliver(store, config, clock)) {
+    let deliver = async { deliver(store, config, clock, &stop_on_signal()).await };
+    match runtime.block_on(deliver) {
         Ok(deliveries) => {
             let shown = |delivery: &&Delivery| delivery.result.is_err() || !terminal.quiet;
             for delivery in deliveries.iter().filter(shown) {
@@ -262,7 +270,8 @@ fn server(settings: &Section) -> Result<MailServer, Failure> {
     for file in &options.ca_cert {
         ca_certs.extend(certificates(file)?);
     }
-    Ok(MailServer { host, port, security, user, ca_certs })
+    let time_limit = watching.time_limit();
+    Ok(MailServer { host, port, security, user, ca_certs, time_limit })
 }
 
 /// Parses `mail.example.test`, `mail.example.test:587` or `[::1]:25`; the default port depends on

@@ -35,6 +35,8 @@ pub struct Config {
     pub allow_private: bool,
     /// How many bytes of a page or stylesheet are read, decoded.
     pub max_size: usize,
+    /// How many links of a page are read.
+    pub max_links: usize,
     /// The proxies for requests.
     pub proxies: Proxies,
     /// Files that are read from disk instead of requested.

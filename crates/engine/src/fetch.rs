@@ -12,9 +12,9 @@ use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyUse, Kind, Reply, Request, Response};
 use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
-use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
+use rummage_core::extract::{Extractor, Limits};
 use tokio::sync::Semaphore;
 use tokio::time::timeout;
 use url::{Host, Url};
@@ -92,9 +92,10 @@ impl Fetcher {
     /// Makes a request and returns the evidence.
     pub async fn fetch(&self, request: Request) -> Reply {
         let began = Instant::now();
-        let limit = self.inner.limit(request.body);
+        let limits =
+            Limits { bytes: self.inner.limit(request.body), links: self.inner.config.max_links };
         let (outcome, took, reading) =
-            match self.inner.config.local_files.answer(&request, limit).await {
+            match self.inner.config.local_files.answer(&request, limits).await {
                 Some(given) => given,
                 None => self.inner.request_page(&request, began).await,
             };
@@ -273,7 +274,8 @@ impl Inner {
         let limit = if answer.is_success() { self.limit(request.body) } else { TITLE_SIZE };
         let charset = answer.charset.as_deref();
         let url = &request.url;
-        let mut extractor = Extractor::of_url(url, format, charset, limit, request.sketch);
+        let limits = Limits { bytes: limit, links: self.config.max_links };
+        let mut extractor = Extractor::of_url(url, format, charset, limits, request.sketch);
         if format.is_page() && request.body == BodyUse::Page {
             let values = head.headers.get_all(header::LINK).iter();
             extractor.take_link_headers(values.filter_map(|value| value.to_str().ok()));

@@ -147,6 +147,9 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
                 "{url} is not a valid sitemap, or is incomplete; the URLs before the error were used"
             )
         }
+        Note::UrlLimit => format!(
+            "after {url}, as many URLs were known as --max-urls allows; no more pages were parsed"
+        ),
         Note::CredentialsInUrl => format!(
             "{url} has links with credentials in their URLs; they were not used, and are not stored"
         ),

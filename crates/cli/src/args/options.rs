@@ -97,6 +97,16 @@ pub(crate) struct CheckOptions {
         value_parser = size)]
     #[schemars(with = "Option<String>")]
     pub(crate) max_size: Option<Size>,
+    /// Parse no more pages once this many URLs are known [default: 2000000]
+    #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_MAX_URLS", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..=100_000_000))]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) max_urls: Option<u32>,
+    /// Read at most this many links of a page [default: 200000]
+    #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_MAX_LINKS", hide_env = true,
+        value_parser = clap::value_parser!(u32).range(1..=10_000_000))]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) max_links: Option<u32>,
     /// Concurrent requests in total [default: 64]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
@@ -267,6 +277,8 @@ impl CheckOptions {
             sitemap: own.sitemap,
             query: own.query,
             max_size: own.max_size,
+            max_links: own.max_links,
+            max_urls: own.max_urls,
             fragments: own.fragments,
             user: own.user,
             credentials_for: own.credentials_for,
@@ -320,6 +332,8 @@ impl CheckOptions {
             sitemap: self.sitemap.or(earlier.sitemap),
             query: self.query.or(earlier.query),
             max_size: self.max_size.or(earlier.max_size),
+            max_links: self.max_links.or(earlier.max_links),
+            max_urls: self.max_urls.or(earlier.max_urls),
             exclude: list(self.exclude, earlier.exclude),
             include: list(self.include, earlier.include),
             concurrency: self.concurrency.or(earlier.concurrency),

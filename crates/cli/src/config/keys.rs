@@ -34,6 +34,8 @@ const OPTIONS: &[(&str, Result<&str, &str>)] = &[
     ("sitemap", Ok("\"auto\"")),
     ("query", Ok("\"keep\"")),
     ("max-size", Ok("\"10M\"")),
+    ("max-urls", Ok("2000000")),
+    ("max-links", Ok("200000")),
     ("concurrency", Ok("64")),
     ("per-host", Err("4")),
     ("rate", Err("\"2/s\"")),

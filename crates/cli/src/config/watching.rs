@@ -36,6 +36,9 @@ pub(crate) struct Watching {
     pub(crate) digest_password: Option<Variable>,
     /// Command that receives each digest as JSON
     pub(crate) digest_command: Vec<String>,
+    /// How long it may take to send a digest
+    #[schemars(with = "Option<String>")]
+    pub(crate) digest_timeout: Option<Time>,
     /// Minimum time between two checks before a temporary failure is reported
     #[schemars(with = "Option<String>")]
     pub(crate) digest_apart: Option<Time>,
@@ -73,6 +76,8 @@ impl From<Variable> for String {
 }
 
 /// The default time from the start of one crawl to the start of the next.
+/// How long it may take to send a digest, unless the settings say otherwise.
+const DELIVERY: Duration = Duration::from_secs(60);
 const EVERY: Duration = Duration::from_secs(24 * 60 * 60);
 
 impl Watching {
@@ -91,6 +96,7 @@ impl Watching {
             digest_user: self.digest_user.or(below.digest_user),
             digest_password: self.digest_password.or(below.digest_password),
             digest_command: list(self.digest_command, below.digest_command),
+            digest_timeout: self.digest_timeout.or(below.digest_timeout),
             digest_apart: self.digest_apart.or(below.digest_apart),
         }
     }
@@ -98,6 +104,11 @@ impl Watching {
     /// The interval between two crawls, in seconds.
     pub(crate) fn every(&self) -> i64 {
         seconds(self.crawl_every.map_or(EVERY, |Time(time)| time))
+    }
+
+    /// How long it may take to send a digest.
+    pub(crate) fn time_limit(&self) -> Duration {
+        self.digest_timeout.map_or(DELIVERY, |Time(time)| time)
     }
 
     /// The minimum time between two checks before a temporary failure is reported, in seconds.
@@ -156,6 +167,7 @@ pub(super) const KEYS: &[(&str, Result<&str, &str>, &str)] = &[
         Err("[\"./tell-the-chat.sh\"]"),
         "Command that receives each digest as JSON on standard input: the program and its arguments",
     ),
+    ("digest-timeout", Ok("\"60s\""), "How long it may take to send a digest, by either way"),
     (
         "digest-apart",
         Ok("\"30m\""),

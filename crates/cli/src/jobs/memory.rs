@@ -52,7 +52,7 @@ fn last_alike(reader: &Reader, site: &str, options: &CheckOptions) -> Result<Opt
 
 /// Whether a run of the same version sent the same headers and read as much of a page.
 pub(super) fn reads_alike(run: &RunInfo, options: &CheckOptions) -> bool {
-    const KEYS: [&str; 3] = ["user-agent", "user", "max-size"];
+    const KEYS: [&str; 4] = ["user-agent", "user", "max-size", "max-links"];
     let now = serde_json::to_value(options.without_secrets()).unwrap_or_default();
     let then: serde_json::Value = serde_json::from_str(&run.options).unwrap_or_default();
     run.rules == RULES_VERSION

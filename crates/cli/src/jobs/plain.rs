@@ -6,6 +6,7 @@ use std::time::Duration;
 use rummage_core::crawl::retry::Retry;
 use rummage_core::crawl::{Externals, Fragments, RobotsRule, Settings, SitemapRule};
 use rummage_core::extract::elements::Element;
+use rummage_core::extract::reading::MOST_LINKS;
 use rummage_core::extract::robots_txt::{self, Robots};
 use rummage_core::url::credentials::CredentialScope;
 use rummage_core::url::pattern::Pattern;
@@ -39,6 +40,7 @@ pub(crate) fn settings(options: &CheckOptions, job: &Section) -> Result<Settings
         },
         depth: options.depth,
         max_pages: options.max_pages,
+        max_urls: options.max_urls.map_or(default.max_urls, |urls| urls as usize),
         within: options.within.iter().map(|within| within.0.clone()).collect(),
         robots: robots(options)?,
         sitemap: sitemap(options)?,
@@ -149,6 +151,7 @@ pub(crate) fn config(options: &CheckOptions, named: &[Url]) -> Result<Config, Fa
         ca_certs,
         allow_private: options.allow_private.unwrap_or_default(),
         max_size: options.max_size.map_or(MAX_SIZE, |size| size.0),
+        max_links: options.max_links.map_or(MOST_LINKS, |links| links as usize),
     })
 }
 

@@ -109,7 +109,7 @@ impl<'a> Patrol<'a> {
         while !*stop.borrow() {
             self.reload();
             self.look();
-            self.deliver().await;
+            self.deliver(&stop).await;
             let now = self.session.clock.now().as_second();
             let watched: Vec<_> = self.sites.iter().map(|site| site.watched.clone()).collect();
             let Some((at, when, task)) = first(&watched, now) else {
@@ -305,7 +305,7 @@ impl<'a> Patrol<'a> {
         }
     }
 
-    async fn deliver(&mut self) {
+    async fn deliver(&mut self, stop: &Stop) {
         if self.sites.iter().all(|site| site.held_by_hours()) {
             return;
         }
@@ -313,7 +313,7 @@ impl<'a> Patrol<'a> {
         if Reader::open(&self.store).is_err() {
             return;
         }
-        match digests::deliver(&self.store, &self.config, self.session.clock).await {
+        match digests::deliver(&self.store, &self.config, self.session.clock, stop).await {
             Ok(deliveries) => {
                 for delivery in deliveries {
                     let (site, channel) = (delivery.site.clone(), delivery.channel.as_str());

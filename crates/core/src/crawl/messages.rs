@@ -273,6 +273,8 @@ pub enum Note {
     CredentialsInUrl,
     /// No link leads to this page: only a sitemap or a folder has it.
     Unreached,
+    /// So many URLs were known after this page that no more pages were parsed.
+    UrlLimit,
     /// URLs of an endless pattern were skipped.
     Trap(Stop),
     /// A server refuses every request from some moment on, even for URLs that worked before: its

@@ -41,4 +41,4 @@ pub use messages::{
     RequestId, Response, StartProblem, Target, UrlId,
 };
 pub use requests::{pace, retry};
-pub use settings::{Externals, Fragments, RobotsRule, Settings, SitemapRule};
+pub use settings::{Externals, Fragments, MOST_URLS, RobotsRule, Settings, SitemapRule};

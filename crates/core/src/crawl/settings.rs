@@ -59,6 +59,9 @@ pub enum Fragments {
     None,
 }
 
+/// How many URLs a crawl knows at most by default.
+pub const MOST_URLS: usize = 2_000_000;
+
 /// The settings of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settings {
@@ -68,6 +71,8 @@ pub struct Settings {
     pub depth: Option<u32>,
     /// How many pages are parsed, by rank. `None` for no limit.
     pub max_pages: Option<u32>,
+    /// When this many URLs are known, no more pages are parsed.
+    pub max_urls: usize,
     /// The prefixes to parse; empty for the whole site.
     pub within: Vec<Prefix>,
     /// Which robots.txt rules apply.
@@ -120,6 +125,7 @@ impl Default for Settings {
             externals: Externals::Check,
             depth: None,
             max_pages: None,
+            max_urls: MOST_URLS,
             within: Vec::new(),
             robots: RobotsRule::Obey,
             sitemap: SitemapRule::Auto,

@@ -45,6 +45,8 @@ pub(super) struct Reading {
     pub(super) with_sketch: bool,
     /// In how many `srcdoc` it is nested.
     pub(super) depth: u32,
+    /// How many links are kept.
+    pub(super) most_links: usize,
 }
 
 /// Parses a page in an attribute. The emitter gets this as a function, because it does not know
@@ -120,6 +122,7 @@ impl LinkEmitter {
             how,
             read_nested: Some(read_nested),
             sketcher: Sketcher::new(echo, how.with_sketch),
+            builder: Box::new(ReadingBuilder::new(how.most_links)),
             ..LinkEmitter::default()
         }
     }
@@ -243,7 +246,7 @@ impl LinkEmitter {
 
     /// The links of a page in an attribute.
     fn nested(&self, srcdoc: &str) -> Option<crate::extract::reading::Reading> {
-        let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1 };
+        let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1, ..self.how };
         self.read_nested.map(|read| read(how, srcdoc))
     }
 

@@ -45,7 +45,7 @@ mod stylesheet;
 mod tag;
 mod tree;
 
-use crate::extract::reading::{Reading, ReadingBuilder};
+use crate::extract::reading::{MOST_LINKS, Reading, ReadingBuilder};
 use crate::extract::robots_txt::Robots;
 use collector::{LinkContent, TagContext};
 use decode::{Decoder, Hints};
@@ -55,6 +55,23 @@ use sitemap::Sitemap;
 use stylesheet::Stylesheet;
 
 pub use crate::extract::reading::Format;
+
+/// How much of a body is parsed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Limits {
+    /// Bytes, decoded.
+    pub bytes: usize,
+    /// Links.
+    pub links: usize,
+}
+
+impl Limits {
+    /// This many bytes, and as many links as by default.
+    #[must_use]
+    pub fn of_bytes(bytes: usize) -> Limits {
+        Limits { bytes, links: MOST_LINKS }
+    }
+}
 
 /// Parses one body. See the [module](self).
 pub struct Extractor {
@@ -93,7 +110,7 @@ impl Extractor {
         limit: usize,
         with_sketch: bool,
     ) -> Extractor {
-        Extractor::of_url("", format, charset, limit, with_sketch)
+        Extractor::of_url("", format, charset, Limits::of_bytes(limit), with_sketch)
     }
 
     /// The same for the page at this URL, which its text may contain (see
@@ -103,18 +120,19 @@ impl Extractor {
         url: &str,
         format: Format,
         charset: Option<&str>,
-        limit: usize,
+        limits: Limits,
         with_sketch: bool,
     ) -> Extractor {
+        let most_links = limits.links;
         let markup = |xml| {
-            let how = emitter::Reading { xml, with_sketch, depth: 0 };
+            let how = emitter::Reading { xml, with_sketch, depth: 0, most_links };
             Body::Markup(Box::new(Markup::new(how, url)))
         };
         let (body, hints) = match format {
             Format::Html => (markup(false), Hints::Html),
             Format::Xhtml => (markup(true), Hints::Xml),
-            Format::Css => (Body::Stylesheet(Box::default()), Hints::Css),
-            Format::Sitemap => (Body::Sitemap(Box::default()), Hints::Xml),
+            Format::Css => (Body::Stylesheet(Box::new(Stylesheet::new(most_links))), Hints::Css),
+            Format::Sitemap => (Body::Sitemap(Box::new(Sitemap::new(most_links))), Hints::Xml),
             // Lists are parsed in one piece, by `lists`.
             Format::Robots | Format::List => (Body::Robots, Hints::Utf8),
         };
@@ -124,7 +142,7 @@ impl Extractor {
             waiting: String::new(),
             body,
             link_header: Vec::new(),
-            room: limit,
+            room: limits.bytes,
             cut: false,
         }
     }

@@ -305,6 +305,12 @@ impl Reading {
         hash.digest128()
     }
 
+    /// The same without its links, as though it had been cut at its beginning.
+    #[must_use]
+    pub fn without_links(self) -> Reading {
+        Reading { links: Vec::new(), cut: true, ..self }
+    }
+
     fn at(&self, span: Span) -> &str {
         &self.text[span.start as usize..(span.start + span.length) as usize]
     }
@@ -320,14 +326,32 @@ impl fmt::Debug for Reading {
     }
 }
 
+/// How many links of a page are kept by default: ten times as many as the largest manuals have on
+/// a page.
+pub const MOST_LINKS: usize = 200_000;
+
 /// Builds a reading, piece by piece.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct ReadingBuilder {
     reading: Reading,
     ids: Vec<u64>,
+    most_links: usize,
+}
+
+impl Default for ReadingBuilder {
+    fn default() -> ReadingBuilder {
+        ReadingBuilder::new(MOST_LINKS)
+    }
 }
 
 impl ReadingBuilder {
+    /// A builder that keeps this many links.
+    #[must_use]
+    pub fn new(most_links: usize) -> ReadingBuilder {
+        let reading = Reading::default();
+        ReadingBuilder { reading, ids: Vec::new(), most_links }
+    }
+
     /// Stores a text.
     pub fn keep(&mut self, text: &str) -> Span {
         let start = offset(self.reading.text.len());
@@ -335,8 +359,10 @@ impl ReadingBuilder {
         Span { start, length: offset(text.len()) }
     }
 
-    /// Adds a link, and returns its position in the list.
+    /// Adds a link, and returns its position in the list. Those over the limit share one place
+    /// after the last, which [`finish`](ReadingBuilder::finish) removes.
     pub fn add_link(&mut self, link: LinkRecord) -> usize {
+        self.reading.links.truncate(self.most_links);
         self.reading.links.push(link);
         self.reading.links.len() - 1
     }
@@ -348,13 +374,14 @@ impl ReadingBuilder {
 
     /// The links from this position on.
     pub fn links_from(&mut self, anchor: usize) -> &mut [LinkRecord] {
-        &mut self.reading.links[anchor..]
+        let end = self.link_count();
+        &mut self.reading.links[anchor.min(end)..end]
     }
 
     /// The number of links so far.
     #[must_use]
     pub fn link_count(&self) -> usize {
-        self.reading.links.len()
+        self.reading.links.len().min(self.most_links)
     }
 
     /// The number of bytes of text so far.
@@ -457,7 +484,8 @@ impl ReadingBuilder {
     #[must_use]
     pub fn finish(mut self, cut: bool) -> Reading {
         self.reading.anchors = AnchorIndex::from_hashes(self.ids);
-        self.reading.cut = cut;
+        self.reading.cut = cut || self.reading.links.len() > self.most_links;
+        self.reading.links.truncate(self.most_links);
         self.reading
     }
 }

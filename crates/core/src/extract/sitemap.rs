@@ -49,6 +49,11 @@ enum Part {
 }
 
 impl Sitemap {
+    /// Keeps this many links.
+    pub(super) fn new(most_links: usize) -> Sitemap {
+        Sitemap { builder: Box::new(ReadingBuilder::new(most_links)), ..Sitemap::default() }
+    }
+
     /// Parses as much of the waiting text as possible, and removes it.
     pub(super) fn feed(
         &mut self,

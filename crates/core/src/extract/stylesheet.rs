@@ -18,6 +18,11 @@ pub(super) struct Stylesheet {
 }
 
 impl Stylesheet {
+    /// Keeps this many links.
+    pub(super) fn new(most_links: usize) -> Stylesheet {
+        Stylesheet { builder: Box::new(ReadingBuilder::new(most_links)), ..Stylesheet::default() }
+    }
+
     /// Scans as much of the waiting text as possible, and removes it.
     pub(super) fn feed(
         &mut self,

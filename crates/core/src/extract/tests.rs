@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 
-use super::{Extractor, Format};
+use super::{Extractor, Format, Limits};
 use crate::extract::reading::{Link, Reading};
 
 fn read(html: &str) -> Reading {
@@ -582,6 +582,32 @@ proptest! {
             let mut page = Extractor::new(format, None, 250);
             page.feed(&bytes);
             prop_assert!(page.finish().links().count() <= bytes.len());
+        }
+    }
+}
+
+#[test]
+fn links_over_the_limit_are_left_out_and_the_reading_is_cut() {
+    let read = |format, body: &str, links: usize| {
+        let limits = Limits { bytes: 1 << 20, links };
+        let mut extractor = Extractor::of_url("", format, Some("utf-8"), limits, false);
+        extractor.feed(body.as_bytes());
+        extractor.finish()
+    };
+    let html = "<a href=/1>one</a>\n<img srcset='/2 1x, /3 2x'>\n<a href=/4>four <img src=/5></a>\n\
+                <style>a { background: url(/6) url(/7) }</style>\n<a href=/8>eight</a>";
+    let css = "a { background: url(/1) } b { background: url(/2) }\n@import '/3';";
+    let sitemap = "<urlset><url><loc>/1</loc></url>\n<url><loc>/2</loc></url></urlset>";
+    for (format, body, all) in
+        [(Format::Html, html, 8), (Format::Css, css, 3), (Format::Sitemap, sitemap, 2)]
+    {
+        let whole = read(format, body, all);
+        assert!(!whole.cut && whole.links().len() == all, "{format:?} {whole:?}");
+        for most in 0..all {
+            let reading = read(format, body, most);
+            assert!(reading.cut, "{format:?} {most}");
+            let same = reading.links().zip(whole.links()).all(|(own, other)| own == other);
+            assert!(reading.links().len() == most && same, "{most} {reading:?}");
         }
     }
 }

@@ -81,6 +81,10 @@ causes! {
     Limit = "limit", Lasting, "over --max-pages",
         "The page is over the limit set by --max-pages."
         [];
+    /// So many URLs are known that no more pages are parsed.
+    UrlLimit = "url-limit", Lasting, "over --max-urls",
+        "As many URLs are known as --max-urls allows, so that no more pages are parsed."
+        ["raise --max-urls if the site is that large; if not, find out what makes its URLs."];
     /// One of an endless pattern of URLs.
     Trap = "trap", Lasting, "endless URL pattern",
         "The URL is one of an endless pattern, such as the days of a calendar."

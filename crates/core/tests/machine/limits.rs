@@ -392,3 +392,32 @@ fn given_rules_name_the_sitemaps_unless_none_is_wanted() {
     assert_eq!(sitemaps(named, SitemapRule::None), [""; 0]);
     assert_eq!(sitemaps("", SitemapRule::None), [""; 0]);
 }
+
+#[test]
+fn no_more_pages_are_parsed_once_as_many_urls_are_known_as_allowed() {
+    let more = |from: usize| -> Vec<String> {
+        (from..from + 10).map(|number| format!("/p{number}")).collect()
+    };
+    let mut web = Web::default();
+    for number in 0..50 {
+        let links = more(number * 10 + 10);
+        let links: Vec<&str> = links.iter().map(String::as_str).collect();
+        web = web.on(&format!("http://a.test/p{number}"), page(&links));
+    }
+    let first = more(0);
+    let links: Vec<&str> = first.iter().map(String::as_str).chain(["http://b.test/x"]).collect();
+    let web = web.on("http://a.test/", page(&links)).on("http://b.test/x", page(&[]));
+    let crawl = |max_urls| web.crawl(Settings { max_urls, ..Settings::default() });
+    let all = crawl(1000);
+    assert!(all.notes.is_empty() && all.pages.len() == 51, "{:?}", all.notes);
+    let known = all.verdicts.len();
+    for max_urls in [12, 40, known / 2] {
+        let seen = crawl(max_urls);
+        let notes = seen.notes.iter().filter(|(_, note)| *note == Note::UrlLimit).count();
+        assert_eq!(notes, 1, "{:?}", seen.notes);
+        assert!(seen.verdicts.len() < max_urls + 20, "{max_urls}: {}", seen.verdicts.len());
+        assert!(seen.verdicts.values().any(|verdict| verdict == "skipped url-limit"));
+        assert_eq!(seen.verdict("http://b.test/x"), "sound 200", "others are checked");
+        assert!(seen.crawl.is_finished());
+    }
+}

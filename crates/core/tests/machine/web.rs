@@ -11,9 +11,9 @@ use rummage_core::crawl::{
     TEST_PREFIX, UrlId,
 };
 use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, ResponseHead, Stage};
-use rummage_core::extract::Extractor;
 use rummage_core::extract::lists::lines;
 use rummage_core::extract::signs::Signs;
+use rummage_core::extract::{Extractor, Limits};
 use rummage_core::verdict::Cause;
 use url::Url;
 
@@ -483,7 +483,8 @@ impl Web {
             let act = self.act(&request.url);
             let body = act.and_then(|act| body_of(act, answer)).unwrap_or_default();
             let url = &request.url;
-            let mut extractor = Extractor::of_url(url, format, None, 10 << 20, request.sketch);
+            let mut extractor =
+                Extractor::of_url(url, format, None, Limits::of_bytes(10 << 20), request.sketch);
             extractor.feed(body.as_bytes());
             let read = extractor.finish();
             answer.signs = Signs::of(&read);

@@ -3,20 +3,24 @@
 use std::process::Stdio;
 use std::time::Duration;
 
-use tokio::io::AsyncWriteExt;
+use tokio::io::{AsyncRead, AsyncReadExt, AsyncWriteExt};
 use tokio::process::Command;
 
 use super::DeliveryError;
 
-/// How long a command may run.
-const TIMEOUT: Duration = Duration::from_secs(60);
+/// How much of the end of its standard error is kept.
+const MOST_SAID: usize = 8 * 1024;
 
 /// Starts a command with these arguments, writes the text to its standard input, and waits for
-/// it. Its standard output is discarded.
+/// it, at most this long. Its standard output is discarded. Dropping the future ends the command.
 ///
 /// # Errors
 /// If it cannot be started, takes too long, or ends with another exit code than 0.
-pub async fn hand_over(words: &[String], text: &str) -> Result<(), DeliveryError> {
+pub async fn hand_over(
+    words: &[String],
+    text: &str,
+    time_limit: Duration,
+) -> Result<(), DeliveryError> {
     let name = words.first().cloned().unwrap_or_default();
     let start = |why| DeliveryError::Start { command: name.clone(), why };
     let mut child = Command::new(&name)
@@ -28,28 +32,42 @@ pub async fn hand_over(words: &[String], text: &str) -> Result<(), DeliveryError
         .spawn()
         .map_err(start)?;
     let mut input = child.stdin.take().expect("it was requested");
+    let errors = child.stderr.take().expect("it was requested");
     let talk = async {
-        // A command may succeed without reading everything.
-        let _ = input.write_all(text.as_bytes()).await;
-        drop(input);
-        child.wait_with_output().await
+        let write = async {
+            // A command may succeed without reading everything.
+            let _ = input.write_all(text.as_bytes()).await;
+            drop(input);
+        };
+        let ((), said, status) = tokio::join!(write, end_of(errors), child.wait());
+        status.map(|status| (status, said))
     };
-    let output = match tokio::time::timeout(TIMEOUT, talk).await {
-        Ok(output) => output.map_err(start)?,
+    let (status, said) = match tokio::time::timeout(time_limit, talk).await {
+        Ok(ended) => ended.map_err(start)?,
         Err(_) => {
-            let seconds = TIMEOUT.as_secs();
+            let seconds = time_limit.as_secs();
             return Err(DeliveryError::TooLong { command: name, seconds });
         }
     };
-    if output.status.success() {
+    if status.success() {
         return Ok(());
     }
-    let how =
-        output.status.code().map_or_else(|| output.status.to_string(), |code| code.to_string());
-    let said = String::from_utf8_lossy(&output.stderr);
+    let how = status.code().map_or_else(|| status.to_string(), |code| code.to_string());
+    let said = String::from_utf8_lossy(&said);
     let last = said.lines().rfind(|line| !line.trim().is_empty());
     let said = last.map(|line| format!(": {}", line.trim())).unwrap_or_default();
     Err(DeliveryError::Ended { command: name, how, said })
+}
+
+/// Reads to the end, and keeps the last of it.
+async fn end_of(mut source: impl AsyncRead + Unpin) -> Vec<u8> {
+    let mut kept = Vec::new();
+    let mut piece = vec![0; MOST_SAID];
+    while let Ok(length @ 1..) = source.read(&mut piece).await {
+        kept.extend_from_slice(&piece[..length]);
+        kept.drain(..kept.len().saturating_sub(MOST_SAID));
+    }
+    kept
 }
 
 #[cfg(all(test, unix))]
@@ -59,7 +77,7 @@ mod tests {
 
     async fn run(script: &str, text: &str) -> Result<(), String> {
         let words = ["sh", "-c", script].map(str::to_owned);
-        hand_over(&words, text).await.map_err(|error| error.to_string())
+        hand_over(&words, text, Duration::from_secs(60)).await.map_err(|error| error.to_string())
     }
 
     #[tokio::test]
@@ -88,10 +106,29 @@ mod tests {
     }
 
     #[tokio::test]
+    async fn only_the_end_of_what_a_command_says_is_kept() {
+        let source = vec![b'x'; 5 << 20];
+        assert_eq!(end_of(&source[..]).await.len(), MOST_SAID);
+        let failed = run("head -c 3000000 /dev/zero >&2; echo; echo full >&2; exit 1", "x");
+        assert!(failed.await.unwrap_err().ends_with("full"));
+    }
+
+    #[tokio::test]
+    async fn a_command_that_never_ends_is_killed() {
+        let words = ["sh", "-c", "exec sleep 99"].map(str::to_owned);
+        let error = hand_over(&words, "x", Duration::from_millis(100)).await.unwrap_err();
+        assert!(matches!(error, DeliveryError::TooLong { .. }), "{error:?}");
+    }
+
+    #[tokio::test]
     async fn a_missing_command_is_named() {
-        let error = hand_over(&["./not-there".to_owned()], "x").await.unwrap_err();
+        let error =
+            hand_over(&["./not-there".to_owned()], "x", Duration::from_secs(60)).await.unwrap_err();
         assert!(matches!(error, DeliveryError::Start { .. }), "{error:?}");
         assert!(error.to_string().starts_with("cannot start ./not-there: "));
-        assert!(hand_over(&[], "x").await.is_err(), "no arguments, no command");
+        assert!(
+            hand_over(&[], "x", Duration::from_secs(60)).await.is_err(),
+            "no arguments, no command"
+        );
     }
 }

@@ -1,19 +1,30 @@
 //! Email over SMTP (RFC 5321), with TLS by default (RFC 3207, RFC 8314).
 
 use std::error::Error as _;
+use std::io;
+use std::sync::Arc;
 use std::time::Duration;
 
+use lettre::Message;
 use lettre::message::header::{HeaderName, HeaderValue};
 use lettre::message::{Mailbox, MultiPart};
-use lettre::transport::smtp::authentication::Credentials;
-use lettre::transport::smtp::client::{Certificate, Tls, TlsParameters};
-use lettre::{Message, SmtpTransport, Transport};
-use rustls::pki_types::CertificateDer;
+use lettre::transport::smtp::authentication::{Credentials, DEFAULT_MECHANISMS};
+use lettre::transport::smtp::client::{
+    AsyncSmtpConnection, AsyncTokioStream, Certificate, TlsParameters,
+};
+use lettre::transport::smtp::extension::ClientId;
+use rustls::pki_types::{CertificateDer, ServerName};
+use tokio::net::TcpStream;
+use tokio_rustls::TlsConnector;
 
 use super::DeliveryError;
+use super::limited::Limited;
+use crate::tls;
 
-/// How long the server may take for each reply.
-const TIMEOUT: Duration = Duration::from_secs(30);
+/// No server has more to say about one email.
+const MOST_READ: usize = 1 << 20;
+/// How long the server may take to say goodbye.
+const FAREWELL: Duration = Duration::from_secs(1);
 
 /// How the connection to a mail server is secured.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -39,6 +50,8 @@ pub struct MailServer {
     pub user: Option<(String, String)>,
     /// Certificates to trust in addition to the system's.
     pub ca_certs: Vec<CertificateDer<'static>>,
+    /// How long it may take to send an email.
+    pub time_limit: Duration,
 }
 
 impl MailServer {
@@ -66,34 +79,58 @@ pub struct Mail {
     pub thread: String,
 }
 
-/// Sends an email. Returns the server's reply when it has accepted it.
+/// Sends an email. Returns the server's reply when it has accepted it. Dropping the future ends
+/// the attempt.
 ///
 /// # Errors
-/// If the email is invalid, the server cannot be reached, or does not accept it.
-pub async fn send(server: MailServer, mail: Mail) -> Result<String, DeliveryError> {
-    tokio::task::spawn_blocking(move || send_now(&server, &mail))
-        .await
-        .expect("the sending thread does not panic")
+/// If the email is invalid, the server cannot be reached, takes too long, or does not accept it.
+pub async fn send(server: &MailServer, mail: &Mail) -> Result<String, DeliveryError> {
+    let message = message(mail)?;
+    let attempt = send_message(server, &message);
+    tokio::time::timeout(server.time_limit, attempt).await.unwrap_or_else(|_| {
+        let seconds = server.time_limit.as_secs();
+        Err(DeliveryError::Line {
+            server: server.name(),
+            why: format!("it took longer than {seconds} s"),
+        })
+    })
 }
 
-fn send_now(server: &MailServer, mail: &Mail) -> Result<String, DeliveryError> {
-    let message = message(mail)?;
-    let line = |error: &lettre::transport::smtp::Error| failure(server, error);
-    let tls = match server.security {
-        Security::None => Tls::None,
-        Security::Starttls => Tls::Required(parameters(server).map_err(|error| line(&error))?),
-        Security::Tls => Tls::Wrapper(parameters(server).map_err(|error| line(&error))?),
-    };
-    let mut transport = SmtpTransport::builder_dangerous(&server.host)
-        .port(server.port)
-        .timeout(Some(TIMEOUT))
-        .tls(tls);
-    if let Some((user, password)) = &server.user {
-        transport = transport.credentials(Credentials::new(user.clone(), password.clone()));
+async fn send_message(server: &MailServer, message: &Message) -> Result<String, DeliveryError> {
+    let smtp = |error: lettre::transport::smtp::Error| failure(server, &error);
+    let hello = ClientId::default();
+    let stream = connect(server)
+        .await
+        .map_err(|error| DeliveryError::Line { server: server.name(), why: error.to_string() })?;
+    let mut connection =
+        AsyncSmtpConnection::connect_with_transport(stream, &hello).await.map_err(smtp)?;
+    if server.security == Security::Starttls {
+        let parameters = parameters(server).map_err(smtp)?;
+        connection.starttls(parameters, &hello).await.map_err(smtp)?;
     }
-    let answer = transport.build().send(&message).map_err(|error| line(&error))?;
+    if let Some((user, password)) = &server.user {
+        let credentials = Credentials::new(user.clone(), password.clone());
+        connection.auth(DEFAULT_MECHANISMS, &credentials).await.map_err(smtp)?;
+    }
+    let answer = connection.send(message.envelope(), &message.formatted()).await.map_err(smtp)?;
+    // The email is accepted: how the connection ends does not matter.
+    let _ = tokio::time::timeout(FAREWELL, connection.quit()).await;
     let words: Vec<&str> = answer.message().collect();
     Ok(format!("{} {}", answer.code(), words.join(" ")))
+}
+
+async fn connect(server: &MailServer) -> io::Result<Box<dyn AsyncTokioStream>> {
+    let stream = TcpStream::connect((server.host.as_str(), server.port)).await?;
+    let peer = stream.peer_addr()?;
+    if server.security != Security::Tls {
+        return Ok(Box::new(Limited::new(stream, peer, MOST_READ)));
+    }
+    let name = ServerName::try_from(server.host.clone()).map_err(io::Error::other)?;
+    let mut config = (*tls::config(&server.ca_certs)).clone();
+    // These are for HTTP.
+    config.alpn_protocols.clear();
+    let stream = TlsConnector::from(Arc::new(config)).connect(name, stream).await?;
+    Ok(Box::new(Limited::new(stream, peer, MOST_READ)))
 }
 
 fn parameters(server: &MailServer) -> Result<TlsParameters, lettre::transport::smtp::Error> {
@@ -145,6 +182,8 @@ fn failure(server: &MailServer, error: &lettre::transport::smtp::Error) -> Deliv
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
+    use tokio::io::AsyncWriteExt;
+
     use super::*;
 
     fn mail() -> Mail {
@@ -188,20 +227,55 @@ mod tests {
         );
     }
 
-    #[test]
-    fn a_missing_server_cannot_be_reached() {
+    fn server(port: u16, security: Security) -> MailServer {
+        MailServer {
+            host: "127.0.0.1".to_owned(),
+            port,
+            security,
+            user: None,
+            ca_certs: Vec::new(),
+            time_limit: Duration::from_millis(300),
+        }
+    }
+
+    #[tokio::test]
+    async fn a_missing_server_cannot_be_reached() {
         let socket = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
         let port = socket.local_addr().unwrap().port();
         drop(socket);
-        let server = MailServer {
-            host: "127.0.0.1".to_owned(),
-            port,
-            security: Security::None,
-            user: None,
-            ca_certs: Vec::new(),
-        };
-        let error = send_now(&server, &mail()).unwrap_err();
+        let error = send(&server(port, Security::None), &mail()).await.unwrap_err();
         assert!(matches!(error, DeliveryError::Line { .. }), "{error:?}");
         assert!(error.to_string().starts_with(&format!("cannot reach 127.0.0.1:{port}: ")));
+    }
+
+    #[tokio::test]
+    async fn a_silent_server_and_one_that_never_ends_a_line_are_given_up() {
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = listener.local_addr().unwrap().port();
+        let (count, mut written) = tokio::sync::mpsc::unbounded_channel();
+        tokio::spawn(async move {
+            while let Ok((mut stream, _)) = listener.accept().await {
+                let count = count.clone();
+                tokio::spawn(async move {
+                    let mut sent = 0;
+                    while stream.write_all(&[b'2'; 65_536]).await.is_ok() {
+                        sent += 65_536;
+                    }
+                    let _ = count.send(sent);
+                });
+            }
+        });
+        let talkative =
+            MailServer { time_limit: Duration::from_secs(60), ..server(port, Security::None) };
+        let error = send(&talkative, &mail()).await.unwrap_err().to_string();
+        assert!(error.ends_with("the server sends too much"), "{error}");
+        // What the network holds beyond what was read.
+        assert!(written.recv().await.unwrap() < 20 << 20);
+        let silent = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = silent.local_addr().unwrap().port();
+        for security in [Security::None, Security::Tls, Security::Starttls] {
+            let error = send(&server(port, security), &mail()).await.unwrap_err().to_string();
+            assert!(error.ends_with("it took longer than 0 s"), "{error}");
+        }
     }
 }

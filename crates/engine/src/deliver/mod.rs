@@ -1,6 +1,7 @@
 //! Delivering digests: by email, or to a command.
 
 mod command;
+mod limited;
 mod mail;
 
 pub use command::hand_over;

@@ -13,9 +13,9 @@ use bytes::Bytes;
 use flate2::bufread::MultiGzDecoder;
 use rummage_core::crawl::{BodyUse, Request};
 use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead};
-use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
+use rummage_core::extract::{Extractor, Limits};
 use tokio::sync::Semaphore;
 use url::Url;
 
@@ -70,9 +70,9 @@ impl LocalFiles {
             || self.folder.as_ref().is_some_and(|folder| folder.owns(url))
     }
 
-    /// Answers a request; `None` if it has to go over the network. `limit` bytes of a body are
-    /// read.
-    pub(crate) async fn answer(&self, request: &Request, limit: usize) -> Option<Given> {
+    /// Answers a request; `None` if it has to go over the network. As much of a body is read as the limits
+    /// allow.
+    pub(crate) async fn answer(&self, request: &Request, limits: Limits) -> Option<Given> {
         if self.folder.is_none() && self.documents.is_empty() {
             return None;
         }
@@ -81,7 +81,7 @@ impl LocalFiles {
             let (answer, reading) = match document {
                 Document::Bytes(bytes, format) => {
                     let answer = ResponseHead { status: 200, ..typed(media_type(*format)) };
-                    read(request, *format, limit, answer, &mut bytes.as_ref())
+                    read(request, *format, limits, answer, &mut bytes.as_ref())
                 }
                 Document::Read(reading) => {
                     let answer = ResponseHead { status: 200, ..typed(media_type(reading.format)) };
@@ -101,7 +101,7 @@ impl LocalFiles {
             None => None,
         };
         let given = tokio::task::spawn_blocking(move || {
-            let (outcome, reading) = of_folder(&folder, &url, &request, limit);
+            let (outcome, reading) = of_folder(&folder, &url, &request, limits);
             (outcome, began.elapsed(), reading)
         });
         Some(given.await.expect("the reading thread does not panic"))
@@ -112,7 +112,7 @@ fn of_folder(
     folder: &Folder,
     url: &Url,
     request: &Request,
-    limit: usize,
+    limits: Limits,
 ) -> (AttemptOutcome, Option<Reading>) {
     let path = match folder.find(url) {
         FolderMatch::File(path) => path,
@@ -130,7 +130,7 @@ fn of_folder(
     let Some(format) = format else { return (AttemptOutcome::Response(answer), None) };
     let source = File::open(&path).and_then(|file| unpacked(file, format));
     let Ok(mut source) = source else { return (status(403), None) };
-    let (answer, reading) = read(request, format, limit, answer, &mut source);
+    let (answer, reading) = read(request, format, limits, answer, &mut source);
     (AttemptOutcome::Response(answer), Some(reading))
 }
 
@@ -146,12 +146,12 @@ fn unpacked(file: File, format: Format) -> io::Result<Box<dyn Read>> {
 fn read(
     request: &Request,
     format: Format,
-    limit: usize,
+    limits: Limits,
     mut answer: ResponseHead,
     source: &mut dyn Read,
 ) -> (ResponseHead, Reading) {
     let with_sketch = request.sketch && request.body == BodyUse::Page;
-    let mut extractor = Extractor::of_url(&request.url, format, None, limit, with_sketch);
+    let mut extractor = Extractor::of_url(&request.url, format, None, limits, with_sketch);
     let mut chunk = vec![0; CHUNK];
     // Everything before an error is read.
     while let Ok(length @ 1..) = source.read(&mut chunk) {

@@ -86,6 +86,7 @@ pub(crate) fn config() -> Config {
         ca_certs: Vec::new(),
         allow_private: true,
         max_size: 100_000,
+        max_links: 1000,
         proxies: Proxies::none(),
         local_files: LocalFiles::default(),
     }

@@ -58,6 +58,7 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::UrlLimit => ("url-limit", none),
         Note::CredentialsInUrl => ("credentials-in-url", none),
         Note::Unreached => ("unreached", none),
         Note::Blocked { since } => {
@@ -83,6 +84,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         },
         "sitemap-missing" => Note::SitemapMissing,
         "sitemap-faulty" => Note::SitemapFaulty,
+        "url-limit" => Note::UrlLimit,
         "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },

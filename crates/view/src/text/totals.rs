@@ -153,7 +153,10 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     }
     if totals.cut > 0 {
         let pages = counted(totals.cut, "page was", "pages were");
-        writeln!(out, "{pages} read only up to --max-size; links beyond that were not checked")?;
+        writeln!(
+            out,
+            "{pages} read only up to --max-size or --max-links; links beyond that were not checked"
+        )?;
     }
     if totals.cut_sitemaps > 0 {
         let sitemaps = counted(totals.cut_sitemaps, "sitemap was", "sitemaps were");
@@ -267,7 +270,7 @@ mod tests {
         4 broken, 0 doubtful, 0 moved, 1 sound, 3 waived
         1,001 not checked: 1,000 external, 1 endless URL pattern
         3 pages not parsed for links: disallowed by robots.txt (2), deeper than --depth (1)
-        1 page was read only up to --max-size; links beyond that were not checked
+        1 page was read only up to --max-size or --max-links; links beyond that were not checked
         2 sitemaps were read only up to 50 MiB; entries beyond that were not used
         1 robots.txt read only up to 500 KiB; rules beyond that were not used
         ");

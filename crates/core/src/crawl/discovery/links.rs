@@ -54,6 +54,8 @@ impl Discovery {
         reading: Reading,
         upgrades: bool,
     ) {
+        let was_full = is_full(&shared.board);
+        let reading = if was_full { reading.without_links() } else { reading };
         let is_page = reading.format.is_page();
         let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
         let depth = if is_list { u32::MAX } else { shared.board.entry(page).depth };
@@ -105,6 +107,9 @@ impl Discovery {
             shared.board.urls.handle_page_read(page);
             self.shells.handle_page(&mut shared.board, page, &reading);
             self.watch_for_traps(shared, page, reading.sketch, first_new);
+        }
+        if !was_full && is_full(&shared.board) {
+            self.handle_full(shared, page);
         }
         let board = &mut shared.board;
         if has_credentials {
@@ -172,16 +177,38 @@ impl Discovery {
         let new = urls.texts_from(first_new);
         let Some(stop) = self.traps.handle_read(urls.text(page), sketch, new) else { return };
         shared.board.note(page, Note::Trap(stop));
-        // Queued URLs of the pattern are not requested any more.
+        self.withdraw_pages(shared, Cause::Trap, |discovery, board, id| {
+            discovery.is_trapped(board, id)
+        });
+    }
+
+    /// So many URLs are known that no more pages are parsed.
+    fn handle_full(&mut self, shared: &mut SharedState, page: UrlId) {
+        shared.board.note(page, Note::UrlLimit);
+        self.withdraw_pages(shared, Cause::UrlLimit, |_, board, id| board.entry(id).roles.visit());
+    }
+
+    /// Queued URLs of the site are not requested any more, if they are such.
+    fn withdraw_pages(
+        &mut self,
+        shared: &mut SharedState,
+        cause: Cause,
+        is_such: impl Fn(&Discovery, &Board, UrlId) -> bool,
+    ) {
         for id in shared.board.urls.ids() {
             let entry = shared.board.entry(id);
             let waits = matches!(entry.phase(), Phase::Queued(_) | Phase::Held);
-            if waits && entry.scope == Scope::Internal && self.is_trapped(&shared.board, id) {
-                shared.board.set_unrequested(id, Cause::Trap);
+            if waits && entry.scope == Scope::Internal && is_such(self, &shared.board, id) {
+                shared.board.set_unrequested(id, cause);
                 self.handle_no_page(shared, id, Vec::new());
             }
         }
     }
+}
+
+/// Whether as many URLs are known as the settings allow. Lists are as long as the user wants.
+pub(super) fn is_full(board: &Board) -> bool {
+    board.urls.len() >= board.settings.max_urls && !board.settings.lists
 }
 
 /// Has an external page read to its end, for its anchors.
