@@ -1,12 +1,13 @@
 //! Reads bodies while they arrive.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use bytes::Bytes;
 use http_body_util::BodyExt;
 use hyper::body::Incoming;
 use rummage_core::extract::Extractor;
-use tokio::sync::Semaphore;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use tokio::time::{Instant, timeout_at};
 
 use crate::decode::{Decoder, Fed, PIECE};
@@ -14,7 +15,7 @@ use crate::decode::{Decoder, Fed, PIECE};
 /// How much of an unneeded body is read, so that its connection can be reused.
 const WORTH_READING: u64 = 64 * 1024;
 /// A body that is longer, decoded, needs a permit: all others together fit into memory.
-const SMALL: u64 = 1 << 20;
+const SMALL: u64 = 1 << 18;
 /// How many bytes are decoded at most before other tasks have their turn.
 const AT_ONCE: u64 = 1 << 18;
 
@@ -42,19 +43,25 @@ pub(crate) struct Shape {
     pub(crate) ends_with_connection: bool,
 }
 
+/// Memory for long bodies.
+pub(crate) struct Room<'a> {
+    pub(crate) large: &'a Arc<Semaphore>,
+    /// The permit, once the body is long.
+    pub(crate) permit: &'a mut Option<OwnedSemaphorePermit>,
+}
+
 /// Reads a body, within a time in which waiting for a permit does not count.
 pub(crate) async fn read(
     body: &mut Incoming,
     shape: &Shape,
     extractor: &mut Extractor,
     left: Duration,
-    large: &Semaphore,
+    room: &mut Room<'_>,
 ) -> BodyEnd {
     let decoder = Decoder::new(shape.encoding.as_deref(), shape.may_be_packed, extractor);
     let Some(mut decoder) = decoder else { return BodyEnd::Short };
     let mut deadline = Instant::now() + left;
     let (mut received, mut yielded) = (0, 0);
-    let mut permit = None;
     loop {
         let frame = match timeout_at(deadline, body.frame()).await {
             Err(_) => return BodyEnd::TimedOut,
@@ -73,9 +80,9 @@ pub(crate) async fn read(
                 Fed::Bad => return BodyEnd::Short,
             }
             let decoded = decoder.decoded();
-            if decoded > SMALL && permit.is_none() {
+            if decoded > SMALL && room.permit.is_none() {
                 let since = Instant::now();
-                permit = large.acquire().await.ok();
+                *room.permit = Arc::clone(room.large).acquire_owned().await.ok();
                 deadline += since.elapsed();
             }
             if decoded - yielded > AT_ONCE {

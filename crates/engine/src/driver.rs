@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 use rummage_core::crawl::{BodyUse, Crawl, Event, Progress, Reply, Request, RequestId, Response};
 use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Purpose, ResponseHead};
 use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
-use tokio::sync::{mpsc, watch};
+use tokio::sync::{OwnedSemaphorePermit, mpsc, watch};
 use tokio::task::{JoinError, JoinSet};
 
 use crate::cache_reader::{CacheHit, CacheLookup, CacheReader};
@@ -32,11 +32,27 @@ pub trait Observer {
 /// Makes requests. [`Fetcher`] does so over the network.
 pub trait Fetch: Clone + Send + 'static {
     /// Makes a request and returns the reply, whatever the outcome.
-    fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send;
+    fn fetch(&self, request: Request) -> impl Future<Output = Fetched> + Send;
+}
+
+/// A reply, and the permit for the memory that it takes, if that is much: given back once its
+/// events are on their way to the store.
+#[derive(Debug)]
+pub struct Fetched {
+    /// The reply.
+    pub reply: Reply,
+    /// The permit.
+    pub permit: Option<OwnedSemaphorePermit>,
+}
+
+impl From<Reply> for Fetched {
+    fn from(reply: Reply) -> Fetched {
+        Fetched { reply, permit: None }
+    }
 }
 
 impl Fetch for Fetcher {
-    fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send {
+    fn fetch(&self, request: Request) -> impl Future<Output = Fetched> + Send {
         Fetcher::fetch(self, request)
     }
 }
@@ -110,6 +126,7 @@ pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Observer) -> Result<En
         clock,
         stop,
         tasks: JoinSet::new(),
+        permits: Vec::new(),
         recalled,
         in_flight: HashMap::new(),
         by_task: HashMap::new(),
@@ -150,7 +167,9 @@ struct Driver<F> {
     clock: Clock,
     stop: Stop,
     /// One for each request to a server.
-    tasks: JoinSet<Reply>,
+    tasks: JoinSet<Fetched>,
+    /// Permits of replies whose events were not passed on yet.
+    permits: Vec<OwnedSemaphorePermit>,
     /// Pages restored from the store, and a sender for the thread that restores them.
     recalled: (mpsc::UnboundedSender<CacheHit>, mpsc::UnboundedReceiver<CacheHit>),
     in_flight: HashMap<RequestId, InFlight>,
@@ -185,6 +204,7 @@ impl<F: Fetch> Driver<F> {
         loop {
             // Known results are passed on before requests are made.
             self.pass_on(recorder, watch)?;
+            self.permits.clear();
             self.start_requests();
             self.pass_on(recorder, watch)?;
             if self.problem.is_some() {
@@ -210,7 +230,10 @@ impl<F: Fetch> Driver<F> {
             match news {
                 DriverMessage::Fetched(ended) => {
                     self.handle_fetched(*ended);
-                    while let Some(ended) = self.tasks.try_join_next_with_id() {
+                    // What takes much memory is passed on first.
+                    while self.permits.is_empty()
+                        && let Some(ended) = self.tasks.try_join_next_with_id()
+                    {
                         self.handle_fetched(ended);
                     }
                 }
@@ -258,11 +281,14 @@ impl<F: Fetch> Driver<F> {
     }
 
     /// A request has ended, or its task has panicked, as the reply then says.
-    fn handle_fetched(&mut self, ended: Result<(tokio::task::Id, Reply), JoinError>) {
+    fn handle_fetched(&mut self, ended: Result<(tokio::task::Id, Fetched), JoinError>) {
         let task = ended.as_ref().map_or_else(JoinError::id, |(task, _)| *task);
         let id = self.by_task.remove(&task).expect("every task is entered when it is started");
         match ended {
-            Ok((_, reply)) => self.handle_reply(reply),
+            Ok((_, Fetched { reply, permit })) => {
+                self.permits.extend(permit);
+                self.handle_reply(reply);
+            }
             Err(error) => {
                 let message = panics::message(error);
                 self.fail_request(id, message);
@@ -407,7 +433,7 @@ fn is_unchanged(reply: &Reply) -> bool {
 
 /// An input of the loop.
 enum DriverMessage {
-    Fetched(Box<Result<(tokio::task::Id, Reply), JoinError>>),
+    Fetched(Box<Result<(tokio::task::Id, Fetched), JoinError>>),
     CacheHit(Box<CacheHit>),
     Due,
     Tick,

@@ -15,14 +15,14 @@ use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Limits};
-use tokio::sync::Semaphore;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use tokio::time::timeout;
 use url::{Host, Url};
 
-use crate::body::{self, BodyEnd, Shape};
+use crate::body::{self, BodyEnd, Room, Shape};
 use crate::credentials::Sender;
 use crate::dial::{Dialer, Network};
-use crate::{Clock, Config, failure, headers};
+use crate::{Clock, Config, Fetched, failure, headers};
 
 /// How much of an external page is read: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
@@ -50,7 +50,7 @@ struct Inner {
     fresh: Client<Dialer, Empty<Bytes>>,
     clock: Clock,
     /// Permits for long bodies.
-    large: Semaphore,
+    large: Arc<Semaphore>,
 }
 
 impl Fetcher {
@@ -62,7 +62,7 @@ impl Fetcher {
         let steady = client(Dialer::new(Arc::clone(&network), half, false), 64);
         let fresh = client(Dialer::new(Arc::clone(&network), half * 2, true), 0);
         let credentials = Sender::new(config.credentials.clone());
-        let large = Semaphore::new(MOST_LARGE);
+        let large = Arc::new(Semaphore::new(MOST_LARGE));
         let inner = Inner { config, credentials, network, steady, fresh, clock, large };
         Fetcher { inner: Arc::new(inner) }
     }
@@ -90,18 +90,20 @@ impl Fetcher {
     }
 
     /// Makes a request and returns the evidence.
-    pub async fn fetch(&self, request: Request) -> Reply {
+    pub async fn fetch(&self, request: Request) -> Fetched {
         let began = Instant::now();
         let limits =
             Limits { bytes: self.inner.limit(request.body), links: self.inner.config.max_links };
+        let mut permit = None;
         let (outcome, took, reading) =
             match self.inner.config.local_files.answer(&request, limits).await {
                 Some(given) => given,
-                None => self.inner.request_page(&request, began).await,
+                None => self.inner.request_page(&request, began, &mut permit).await,
             };
         let mut attempt = Attempt::new(self.inner.clock.now(), took, request.method, outcome);
         attempt.purpose = request.purpose;
-        Reply { id: request.id, response: Response { attempt, reading } }
+        let reply = Reply { id: request.id, response: Response { attempt, reading } };
+        Fetched { reply, permit }
     }
 }
 
@@ -156,6 +158,7 @@ impl Inner {
         &self,
         request: &Request,
         began: Instant,
+        permit: &mut Option<OwnedSemaphorePermit>,
     ) -> (AttemptOutcome, Duration, Option<Reading>) {
         let patience = self.patience(request);
         let responded = timeout(patience, self.send(request)).await;
@@ -165,7 +168,7 @@ impl Inner {
             Ok(Err(failure)) => (AttemptOutcome::Failure(failure), took, None),
             Ok(Ok(response)) => {
                 let left = (patience * 3).saturating_sub(took);
-                let (outcome, reading) = self.take(request, response, left).await;
+                let (outcome, reading) = self.take(request, response, left, permit).await;
                 // For a failure, the time until it happened; for a response, until its first
                 // byte.
                 let failed = matches!(outcome, AttemptOutcome::Failure(_));
@@ -261,6 +264,7 @@ impl Inner {
         request: &Request,
         response: http::Response<Incoming>,
         left: Duration,
+        permit: &mut Option<OwnedSemaphorePermit>,
     ) -> (AttemptOutcome, Option<Reading>) {
         let (head, mut body) = response.into_parts();
         let mut answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
@@ -287,7 +291,8 @@ impl Inner {
                 && !head.headers.contains_key(header::CONTENT_LENGTH)
                 && !head.headers.contains_key(header::TRANSFER_ENCODING),
         };
-        match body::read(&mut body, &shape, &mut extractor, left, &self.large).await {
+        let mut room = Room { large: &self.large, permit };
+        match body::read(&mut body, &shape, &mut extractor, left, &mut room).await {
             // What has arrived of an error page is enough.
             BodyEnd::TimedOut if !answer.is_success() => {}
             BodyEnd::TimedOut => {

@@ -97,12 +97,12 @@ pub(crate) struct CheckOptions {
         value_parser = size)]
     #[schemars(with = "Option<String>")]
     pub(crate) max_size: Option<Size>,
-    /// Parse no more pages once this many URLs are known [default: 2000000]
+    /// Parse no more pages once this many URLs are known [default: 500000]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_MAX_URLS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=100_000_000))]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) max_urls: Option<u32>,
-    /// Read at most this many links of a page [default: 200000]
+    /// Read at most this many links of a page [default: 100000]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_MAX_LINKS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=10_000_000))]
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -60,7 +60,7 @@ pub enum Fragments {
 }
 
 /// How many URLs a crawl knows at most by default.
-pub const MOST_URLS: usize = 2_000_000;
+pub const MOST_URLS: usize = 500_000;
 
 /// The settings of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]

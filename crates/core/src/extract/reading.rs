@@ -305,6 +305,14 @@ impl Reading {
         hash.digest128()
     }
 
+    /// How many bytes it takes in memory, about.
+    #[must_use]
+    pub fn weight(&self) -> usize {
+        self.text.len()
+            + std::mem::size_of_val(self.links.as_slice())
+            + std::mem::size_of_val(self.anchors.hashes())
+    }
+
     /// The same without its links, as though it had been cut at its beginning.
     #[must_use]
     pub fn without_links(self) -> Reading {
@@ -326,9 +334,9 @@ impl fmt::Debug for Reading {
     }
 }
 
-/// How many links of a page are kept by default: ten times as many as the largest manuals have on
+/// How many links of a page are kept by default: five times as many as the largest manuals have on
 /// a page.
-pub const MOST_LINKS: usize = 200_000;
+pub const MOST_LINKS: usize = 100_000;
 
 /// Builds a reading, piece by piece.
 #[derive(Debug)]

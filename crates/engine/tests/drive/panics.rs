@@ -7,7 +7,7 @@ use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::Format;
 use rummage_engine::{
-    CacheLookup, Clock, Ended, EngineError, Fetch, InternalError, Job, Observer, crawl,
+    CacheLookup, Clock, Ended, EngineError, Fetch, Fetched, InternalError, Job, Observer, crawl,
 };
 use rummage_store::{Memory, NewRun, Reader, RunKind, RunState, RunWriter};
 use tempfile::TempDir;
@@ -23,7 +23,7 @@ struct Fragile {
 }
 
 impl Fetch for Fragile {
-    fn fetch(&self, request: Request) -> impl Future<Output = Reply> + Send {
+    fn fetch(&self, request: Request) -> impl Future<Output = Fetched> + Send {
         let Fragile { clock, unchanged } = self.clone();
         async move {
             let path = request.url.trim_start_matches("http://a.test");
@@ -50,7 +50,7 @@ impl Fetch for Fragile {
             let took = Duration::from_millis(1);
             let attempt =
                 Attempt::new(clock.now(), took, request.method, AttemptOutcome::Response(answer));
-            Reply { id: request.id, response: Response { attempt, reading } }
+            Reply { id: request.id, response: Response { attempt, reading } }.into()
         }
     }
 }

@@ -38,7 +38,7 @@ async fn a_closed_kept_alive_connection_is_not_a_failure() {
     let clock = rummage_engine::Clock::starting_at(std::time::Duration::ZERO);
     let fetcher = rummage_engine::Fetcher::new(config(), clock);
     for _ in 0..2 {
-        let reply = fetcher.fetch(request(&format!("http://{server}/"))).await.response;
+        let reply = fetcher.fetch(request(&format!("http://{server}/"))).await.reply.response;
         assert_eq!(answer(&reply).status, 200);
     }
 }

@@ -35,7 +35,7 @@ async fn credentials_stay_with_their_origin() {
     let head = async |url: &str, scope, cookies: Option<&str>| {
         let cookies = cookies.map(str::to_owned);
         let reply = fetcher.fetch(Request { scope, cookies, ..request(url) }).await;
-        reply.response.reading.unwrap().title().unwrap().to_lowercase()
+        reply.reply.response.reading.unwrap().title().unwrap().to_lowercase()
     };
     let seen = head(&own, Scope::Internal, Some("seen=1; visit=7")).await;
     assert!(seen.contains("cookie: seen=1; visit=7; key=2") && seen.contains("basic edp5"));

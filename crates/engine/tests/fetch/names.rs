@@ -92,7 +92,7 @@ async fn private_addresses_are_requested_only_for_private_start_urls() {
         config.allow_private = false;
         let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
         fetcher.handle_start(&Url::parse(start).unwrap()).await;
-        let reply = fetcher.fetch(request(&private)).await.response;
+        let reply = fetcher.fetch(request(&private)).await.reply.response;
         if allowed {
             assert_eq!(answer(&reply).status, 200);
         } else {

@@ -111,7 +111,7 @@ pub(crate) fn request(url: &str) -> Request {
 pub(crate) async fn fetch(config: Config, request: Request) -> Response {
     let fetcher = Fetcher::new(config, Clock::starting_at(Duration::ZERO));
     fetcher.handle_start(&Url::parse(&request.url).unwrap()).await;
-    fetcher.fetch(request).await.response
+    fetcher.fetch(request).await.reply.response
 }
 
 /// The result of a request to a server that plays these scripts.
