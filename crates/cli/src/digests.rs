@@ -8,7 +8,7 @@ use rummage_engine::{DeliveryError, Mail, MailServer, Security, Stop, hand_over,
 use rummage_store::{
     Channel, Counts, Digest, DigestLink, DigestTarget, NotifySettings, Outbox, QueuedDigest,
 };
-use rummage_view::safe;
+use rummage_view::{safe, safe_json};
 
 use crate::choice;
 use crate::clock::WallClock;
@@ -130,7 +130,7 @@ async fn deliver_one(
         }
         Channel::Command => {
             let words = &settings.own.watching.digest_command;
-            hand_over(words, &email.json, settings.own.watching.time_limit())
+            hand_over(words, &safe_json(&email.json), settings.own.watching.time_limit())
                 .await
                 .map_err(|error: DeliveryError| error.to_string())?;
             Ok(format!("{} accepted it", words[0]))

@@ -13,6 +13,7 @@ use crate::listing::Sort;
 use crate::number::{count, counted, rest};
 use crate::phrase::cause_of_outcome;
 use crate::rows::{self, RowFormat, Shown};
+use crate::safe::write_json;
 use crate::safe::{safe, shorten};
 use crate::style::{self, FAINT, STRONG};
 use crate::when::day;
@@ -290,9 +291,12 @@ pub fn arrival_json(
 ) -> Result<Shown, ViewError> {
     let all = arrivals.len();
     let shown = all.min(limit.unwrap_or(usize::MAX));
-    let rows: Vec<Row> = arrivals.iter().take(shown).map(ArrivalRow::row).collect();
-    serde_json::to_writer_pretty(&mut *out, &rows).map_err(std::io::Error::from)?;
-    writeln!(out)?;
+    out.write_all(b"[")?;
+    for (at, arrival) in arrivals.iter().take(shown).enumerate() {
+        out.write_all(if at == 0 { b"\n" } else { b",\n" })?;
+        write_json(out, &arrival.row())?;
+    }
+    out.write_all(b"\n]\n")?;
     Ok(Shown { shown: shown as u64, all: all as u64 })
 }
 

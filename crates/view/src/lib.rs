@@ -36,7 +36,7 @@ pub use phrase::outcome;
 pub use rows::{
     RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, schedule_rows,
 };
-pub use safe::safe;
+pub use safe::{safe, safe_json};
 pub use text::{
     Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, pages, patrol, recheck, runs,
     schedule, sites, trace, undelivered, waived, waivers, would_waive,

@@ -25,6 +25,67 @@ fn control_characters_are_escaped() {
     assert!(!outcome.out.contains('\u{1b}'), "{outcome}");
 }
 
+/// All controls of Unicode, and what changes the writing direction.
+fn hostile() -> String {
+    let controls = (1..0x20).chain(0x7f..0xa0).filter_map(char::from_u32);
+    let bidi = "\u{61c}\u{200e}\u{200f}\u{202a}\u{202b}\u{202c}\u{202d}\u{202e}\u{2066}\u{2067}\
+                \u{2068}\u{2069}";
+    controls.chain(bidi.chars()).collect()
+}
+
+/// A site whose text, titles, references and headers have all of them, and a formula.
+fn hostile_site() -> Stage {
+    let text = hostile();
+    let html = format!(
+        "</title><title>{text}\u{1b}[0m=cmd|calc</title><a href=\"/gone?{text}\">{text}</a>\
+         <a href='/gone' rel='{text}'>\u{1b}[0m=cmd|calc</a><img src='x:{text}' alt='{text}'>\
+         <a href='{text}mailto'>x</a><a href='/server'>s</a>"
+    );
+    let server =
+        page("").with("x-note", "none").with("content-type", "text/html; charset=\u{9b}31m");
+    Stage::new(&site("a.test", &[("/", page(&html)), ("/server", server)]))
+}
+
+/// What of them is in an output, apart from line ends.
+fn obeyed(output: &str) -> String {
+    // A terminal adds one more.
+    let lines = output.replace("\r\r\n", "\n").replace("\r\n", "\n");
+    hostile().chars().filter(|c| *c != '\n' && lines.contains(*c)).collect()
+}
+
+const FORMATS: [&str; 5] = ["text", "csv", "json", "jsonl", "md"];
+
+#[test]
+fn no_output_has_characters_that_a_terminal_obeys() {
+    let stage = hostile_site();
+    let crawl = stage.run(&["crawl", "http://a.test", "-v", "--all"]).ends(1);
+    assert_eq!((obeyed(&crawl.out), obeyed(&crawl.err)), (String::new(), String::new()), "{crawl}");
+    for format in FORMATS {
+        let file = stage.path("list");
+        let words = ["findings", "--all", "--format", format];
+        let piped = stage.run(&words).ends(0);
+        assert_eq!(obeyed(&piped.out), "", "{piped}");
+        stage.run(&[&words[..], &["-o", file.to_str().unwrap()]].concat()).ends(0);
+        let filed = std::fs::read_to_string(file).unwrap();
+        assert_eq!(obeyed(&filed), "", "{format}: {filed:?}");
+        let formula = |line: &str| line.split(',').any(|cell| cell.starts_with(['=', '@']));
+        assert!(format != "csv" || !filed.lines().any(formula), "{filed}");
+    }
+}
+
+#[cfg(unix)]
+#[test]
+fn no_format_reaches_a_terminal_with_characters_that_it_obeys() {
+    let stage = hostile_site();
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    for format in FORMATS {
+        let words = ["findings", "--all", "--format", format, "--color", "never"];
+        let shown = crate::running::on_terminal(&mut stage.command(&words));
+        assert!(shown.contains("/gone"), "{format}: {shown}");
+        assert_eq!(obeyed(&shown), "", "{format}: {shown:?}");
+    }
+}
+
 #[test]
 fn deeply_nested_tags_are_read_up_to_the_size_limit() {
     let mut body = b"<!DOCTYPE html><title>Deep</title><a href=/x>x</a>".to_vec();

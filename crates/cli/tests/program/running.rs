@@ -166,3 +166,24 @@ pub(crate) fn wait_until(what: &str, mut is_true: impl FnMut() -> bool) {
         std::thread::yield_now();
     }
 }
+
+/// Runs a command to its end with a terminal as its standard output, and returns what it shows.
+#[cfg(unix)]
+pub(crate) fn on_terminal(command: &mut Command) -> String {
+    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+
+    let terminal = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+    grantpt(&terminal).unwrap();
+    unlockpt(&terminal).unwrap();
+    let name = ptsname(&terminal, Vec::new()).unwrap();
+    let shell = std::fs::OpenOptions::new().write(true).open(name.to_str().unwrap()).unwrap();
+    let running = Running::start_into(&["on a terminal"], command.env("TERM", "xterm"), shell);
+    let reader = std::thread::spawn(move || {
+        let mut shown = Vec::new();
+        // The end of a terminal is an error.
+        let _ = std::fs::File::from(terminal).read_to_end(&mut shown);
+        shown
+    });
+    running.end();
+    String::from_utf8_lossy(&reader.join().unwrap()).into_owned()
+}

@@ -12,6 +12,7 @@ use super::write::{Shown, grouped};
 use crate::columns::{self, Row};
 use crate::grouping::Grouped;
 use crate::listing::Listing;
+use crate::safe::write_json;
 use crate::{ViewError, phrase};
 
 /// A target.
@@ -89,7 +90,7 @@ fn list(
             links: block.occurrences.iter().map(columns::of_link).collect(),
         };
         out.write_all(if shown == 0 { b"\n" } else { b",\n" })?;
-        serde_json::to_writer(&mut *out, &target).map_err(std::io::Error::from)?;
+        write_json(out, &target)?;
         shown += 1;
         Ok::<_, ViewError>(())
     })?;

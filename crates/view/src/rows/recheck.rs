@@ -6,6 +6,7 @@ use rummage_store::{OpenRun, Outcome, StoredUrl};
 use serde_json::{Value, json};
 
 use crate::ViewError;
+use crate::safe::write_json;
 use crate::text::RecheckedUrl;
 
 /// Writes an object for each target of a recheck: `target`, `before`, `after` (each with
@@ -29,7 +30,7 @@ pub fn recheck_rows(
             "links_before": url.links.0,
             "links_after": url.links.1,
         });
-        serde_json::to_writer(&mut *out, &row).map_err(std::io::Error::from)?;
+        write_json(out, &row)?;
         out.write_all(b"\n")?;
     }
     Ok(())

@@ -7,6 +7,7 @@ use rummage_store::OpenRun;
 use serde_json::json;
 
 use crate::ViewError;
+use crate::safe::write_json;
 use crate::text::Plan;
 
 /// Writes an object for each URL of a schedule: `target`, `at`, `due` (RFC 3339, UTC), `why`,
@@ -33,7 +34,7 @@ pub fn schedule_rows(
             "checked_at": time(one.checked_at),
             "times": one.times,
         });
-        serde_json::to_writer(&mut *out, &row).map_err(std::io::Error::from)?;
+        write_json(out, &row)?;
         out.write_all(b"\n")?;
     }
     Ok(())

@@ -1,7 +1,7 @@
 //! Comma-separated values (RFC 4180), in UTF-8, with a header row.
 //!
-//! Spreadsheets evaluate a cell that begins with `=`, `+`, `-`, `@`, a tab or a line break as a
-//! formula. Such a cell gets a leading `'`.
+//! Spreadsheets evaluate a cell that begins with `=`, `+`, `-` or `@` as a formula. Such a cell
+//! gets a leading `'`. Control characters are replaced by U+FFFD.
 
 use std::io::Write;
 
@@ -10,6 +10,10 @@ use csv::{Terminator, Writer, WriterBuilder};
 use crate::ViewError;
 use crate::columns::{Cell, Row};
 use crate::rows::sink::Sink;
+use crate::safe::plain;
+
+/// What begins a formula, also in the full width of East Asian keyboards.
+const FORMULA: [char; 8] = ['=', '+', '-', '@', '\u{ff1d}', '\u{ff0b}', '\u{ff0d}', '\u{ff20}'];
 
 pub(super) struct Csv<'a>(Writer<&'a mut dyn Write>);
 
@@ -39,10 +43,13 @@ impl Sink for Csv<'_> {
     }
 }
 
-/// The value as text that no spreadsheet evaluates.
+/// The value as text that nothing obeys and no spreadsheet evaluates. What may be obeyed is
+/// replaced first, so that nothing can be removed later to make a formula begin.
 fn harmless(cell: &Cell) -> String {
     let text = cell.text();
-    if matches!(cell, Cell::Text(_)) && text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) {
+    let text = plain(&text);
+    let begins = text.trim_start_matches(char::is_whitespace).starts_with(FORMULA);
+    if matches!(cell, Cell::Text(_) | Cell::List(_)) && begins {
         return format!("'{text}");
     }
     text.into_owned()
@@ -62,9 +69,13 @@ mod tests {
 
     #[test]
     fn only_formulas_are_quoted() {
-        for text in ["=1+1", "+44 20", "-", "@SUM(A1)", "\tx", "\rx"] {
+        for text in ["=1+1", "+44 20", "-", "@SUM(A1)", " =1", "\u{ff1d}1"] {
             assert_eq!(harmless(&text.into()), format!("'{text}"));
         }
+        assert_eq!(harmless(&Cell::List(vec!["=1".to_owned()])), "'=1");
+        // Something that removes the sequence leaves no formula.
+        assert_eq!(harmless(&"\u{1b}[0m=1".into()), "\u{fffd}[0m=1");
+        assert_eq!(harmless(&"\t=1\r\n".into()), "\u{fffd}=1\u{fffd}\u{fffd}");
         for text in ["", "1-1", "'=1", "https://a.test/=x", "a@b.test"] {
             assert_eq!(harmless(&text.into()), text);
         }
