@@ -45,7 +45,7 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
         // A bare name with the extension of a list is a missing file, not a host.
         let is_list_name =
             LIST_EXTENSIONS.iter().any(|extension| name.to_ascii_lowercase().ends_with(extension));
-        if name == "-" || path.is_file() {
+        if name == "-" || is_readable(path) {
             inputs.push(of_file(name, column)?);
         } else if is_url(name) && (name.contains("://") || !is_list_name) {
             let written = rummage_core::extract::lists::url(name);
@@ -69,6 +69,11 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
         inputs.insert(0, Input { name, url, document, problems: Vec::new(), table: None });
     }
     Ok(inputs)
+}
+
+/// Whether there is something to read: a file, or a pipe with a name.
+pub(crate) fn is_readable(path: &Path) -> bool {
+    path.exists() && !path.is_dir()
 }
 
 fn of_file(name: &str, column: Option<&str>) -> Result<Input, Failure> {

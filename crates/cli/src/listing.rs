@@ -67,6 +67,11 @@ pub(crate) fn whole_file<T>(
         hint: "Check the folder and its permissions, or name another file with --output."
             .to_owned(),
     };
+    // A device or a pipe is written to, not replaced.
+    if file.metadata().is_ok_and(|known| !known.is_file() && !known.is_dir()) {
+        let opened = File::options().write(true).open(file);
+        return write(opened.map_err(|error| wrong(error.to_string()))?);
+    }
     let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty());
     let temporary = NamedTempFile::new_in(folder.unwrap_or(Path::new(".")))
         .map_err(|error| wrong(error.to_string()))?;

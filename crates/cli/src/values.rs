@@ -16,6 +16,10 @@ use url::Url;
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Time(pub(crate) Duration);
 
+/// In milliseconds.
+const LONGEST: u64 = 3650 * 86_400_000;
+const TOO_LONG: &str = "the longest duration is 3650d";
+
 pub(crate) fn time(text: &str) -> Result<Time, String> {
     let help = "give a number and a unit, such as 500ms, 20s, 5m or 12h";
     let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
@@ -30,9 +34,20 @@ pub(crate) fn time(text: &str) -> Result<Time, String> {
         _ => return Err(help.to_owned()),
     };
     match number.checked_mul(millis) {
-        None => Err("the duration is too long".to_owned()),
         Some(0) => Err("the duration is zero".to_owned()),
+        None => Err(TOO_LONG.to_owned()),
+        Some(millis) if millis > LONGEST => Err(TOO_LONG.to_owned()),
         Some(millis) => Ok(Time(Duration::from_millis(millis))),
+    }
+}
+
+/// How long to wait for a response: longer would be a mistake.
+pub(crate) fn patience(text: &str) -> Result<Time, String> {
+    match time(text)? {
+        Time(time) if time > Duration::from_secs(3600) => {
+            Err("the longest time-out is 1h".to_owned())
+        }
+        time => Ok(time),
     }
 }
 
@@ -40,6 +55,9 @@ pub(crate) fn time(text: &str) -> Result<Time, String> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Rate(pub(crate) Duration);
+
+/// The longest time between two requests.
+const SLOWEST: Duration = Duration::from_secs(86_400);
 
 pub(crate) fn rate(text: &str) -> Result<Rate, String> {
     let help = "give a number of requests and a time, such as 2/s, 30/min or 1/5s";
@@ -53,6 +71,9 @@ pub(crate) fn rate(text: &str) -> Result<Rate, String> {
     let Time(unit) = time(&unit).map_err(|_| help.to_owned())?;
     if number == 0 {
         return Err("the rate is zero".to_owned());
+    }
+    if unit / number > SLOWEST {
+        return Err("the slowest rate is 1/1d".to_owned());
     }
     Ok(Rate(unit / number))
 }

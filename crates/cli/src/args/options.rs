@@ -10,8 +10,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::header::{Header, header, like_earlier};
 use crate::values::{
-    Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, prefix, proxy,
-    query, rate, size, time,
+    Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, patience,
+    prefix, proxy, query, rate, size,
 };
 
 /// What to check and how: the options of a crawl, and the keys of the settings file.
@@ -107,7 +107,7 @@ pub(crate) struct CheckOptions {
         value_parser = clap::value_parser!(u32).range(1..=10_000_000))]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) max_links: Option<u32>,
-    /// Concurrent requests in total [default: 64]
+    /// Concurrent requests in total, from 1 to 1000 [default: 64]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
     pub(crate) concurrency: Option<u32>,
@@ -136,16 +136,16 @@ pub(crate) struct CheckOptions {
         hide_env = true
     )]
     pub(crate) fragments: Option<FragmentsChoice>,
-    /// Follow at most this many redirects per URL [default: 20]
+    /// Follow at most this many redirects per URL, from 1 to 100 [default: 20]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_HOPS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=100))]
     pub(crate) hops: Option<u32>,
     /// Longest wait for a response to begin, such as 5s [default: 20s]
     #[arg(long, value_name = "DURATION", env = "RUMMAGE_TIMEOUT", hide_env = true,
-        value_parser = time)]
+        value_parser = patience)]
     #[schemars(with = "Option<String>")]
     pub(crate) timeout: Option<Time>,
-    /// How many times to try a URL that fails temporarily [default: 3]
+    /// How many times to try a URL that fails temporarily, from 1 to 10 [default: 3]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_ATTEMPTS", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=10))]
     pub(crate) attempts: Option<u32>,
@@ -240,6 +240,22 @@ impl CheckOptions {
     pub(crate) fn of_environment() -> Result<CheckOptions, clap::Error> {
         let command = CheckOptions::augment_args(clap::Command::new("environment"));
         CheckOptions::from_arg_matches(&command.try_get_matches_from(["environment"])?)
+    }
+
+    /// Checks values of the settings file by the rules of the command line, which has the bounds.
+    pub(crate) fn check(name: &str, values: &[String]) -> Result<(), String> {
+        // Its value may come from the environment, which only a run needs.
+        if name == "header" {
+            return Ok(());
+        }
+        let command = CheckOptions::augment_args(clap::Command::new("settings"));
+        let words = values.iter().map(|value| format!("--{name}={value}"));
+        let words = std::iter::once("settings".to_owned()).chain(words);
+        command.try_get_matches_from(words).map(drop).map_err(|error| {
+            let text = error.to_string();
+            let first = text.lines().next().unwrap_or_default();
+            first.rsplit("': ").next().unwrap_or(first).to_owned()
+        })
     }
 
     /// Whether there is an option with this name.

@@ -18,7 +18,7 @@ use super::findings;
 use crate::args::{CheckOptions, FINDINGS, FailOn, PageArgs};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
-use crate::inputs::bytes;
+use crate::inputs::{bytes, is_readable};
 use crate::jobs::{CrawlJob, JobContext, Reporter, runtime};
 use crate::output::Terminal;
 use crate::session::Session;
@@ -44,7 +44,7 @@ struct Draft {
 }
 
 fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
-    let is_draft = |name: &String| name == "-" || Path::new(name).is_file();
+    let is_draft = |name: &String| name == "-" || is_readable(Path::new(name));
     if !args.pages.iter().any(is_draft) {
         return match args.options.at {
             None => Ok(None),

@@ -44,6 +44,18 @@ pub(super) fn read(path: PathBuf, text: &str) -> Result<Config, Failure> {
     Ok(config)
 }
 
+/// The values of a key, as they are written on the command line.
+fn texts(value: &toml::Value) -> Vec<String> {
+    match value {
+        toml::Value::String(text) => vec![text.clone()],
+        toml::Value::Array(values) => values.iter().flat_map(texts).collect(),
+        toml::Value::Integer(number) => vec![number.to_string()],
+        toml::Value::Boolean(is_set) => vec![is_set.to_string()],
+        // No option has such a value, as the types will say.
+        toml::Value::Float(_) | toml::Value::Datetime(_) | toml::Value::Table(_) => Vec::new(),
+    }
+}
+
 impl Section {
     /// Sites cannot share one start URL.
     fn forbid_start(&self, source: &Source<'_>, at: &Spanned<DeValue<'_>>) -> Result<(), Failure> {
@@ -105,6 +117,11 @@ impl Source<'_> {
             let alone = toml::Table::from_iter([(name.clone(), values[written.as_str()].clone())]);
             let wrong = |error: toml::de::Error| self.bad_value(value.span(), &name, &error);
             if is_option {
+                let texts = texts(&values[written.as_str()]);
+                CheckOptions::check(&name, &texts).map_err(|reason| {
+                    let hint = "Correct the value, and try again.".to_owned();
+                    self.wrong(&value.span(), format!("{name}: {reason}"), hint)
+                })?;
                 read.options = alone.try_into::<CheckOptions>().map_err(wrong)?.or(read.options);
             } else {
                 read.take_own(&name, alone.try_into::<SiteKeys>().map_err(wrong)?);

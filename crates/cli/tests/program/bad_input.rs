@@ -207,3 +207,45 @@ fn help_lists_the_commands_and_succeeds() {
         assert!(!outcome.out.is_empty());
     }
 }
+
+#[test]
+fn settings_have_the_bounds_of_options() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    for (key, reason) in [
+        ("concurrency = 0", "0 is not in 1..=1000"),
+        ("hops = 4294967295", "4294967295 is not in 1..=100"),
+        ("attempts = -1", "-1 is not in 1..=10"),
+        ("rate = \"1/999999999999s\"", "give a number of requests and a time"),
+        ("rate = \"1/2d\"", "the slowest rate is 1/1d"),
+        ("timeout = \"2h\"", "the longest time-out is 1h"),
+        ("max-size = \"9G\"", "the maximum is 1G"),
+        ("max-urls = 0", "0 is not in"),
+        ("externals = \"chek\"", ""),
+    ] {
+        std::fs::write(stage.path("rummage.toml"), format!("[defaults]\n{key}\n")).unwrap();
+        let outcome = stage.run(&["crawl", "http://a.test"]).ends(2);
+        assert!(outcome.err.contains("line 2"), "{outcome}");
+        assert!(outcome.err.contains(reason), "{outcome}");
+    }
+    assert_eq!(stage.web.requests(), []);
+    let fine = "[defaults]\nconcurrency = 5\nexclude = [\"/x\", \"-y\"]\ngentle = false\nrate = \"9/s\"\n";
+    std::fs::write(stage.path("rummage.toml"), fine).unwrap();
+    stage.run(&["crawl", "http://a.test"]).ends(0);
+}
+
+#[cfg(unix)]
+#[test]
+fn a_list_may_be_a_named_pipe_and_a_device_is_not_replaced() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let pipe = stage.path("pipe");
+    let made = std::process::Command::new("mkfifo").arg(&pipe).status().unwrap();
+    assert!(made.success());
+    let write = pipe.clone();
+    let writer = std::thread::spawn(move || std::fs::write(write, "http://a.test/gone\n").unwrap());
+    let words = ["probe", pipe.to_str().unwrap(), "--format", "jsonl", "-o", "/dev/null"];
+    let outcome = stage.run(&words);
+    writer.join().unwrap();
+    assert_eq!(outcome.code, Some(1), "{outcome}");
+    use std::os::unix::fs::FileTypeExt;
+    assert!(std::fs::metadata("/dev/null").unwrap().file_type().is_char_device());
+}

@@ -5,7 +5,7 @@
 //! written.
 
 use std::fs::File;
-use std::io;
+use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -59,7 +59,13 @@ impl Guard {
         // Readers find the old or the new file, never a partial one.
         let mut new = self.file.clone().into_os_string();
         new.push(".new");
-        std::fs::write(&new, text)?;
+        // What is there may be a link to somewhere else, or left by a kill.
+        match std::fs::remove_file(&new) {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+            _ => {}
+        }
+        let mut file = File::options().write(true).create_new(true).open(&new)?;
+        file.write_all(text.as_bytes())?;
         std::fs::rename(&new, &self.file)
     }
 }

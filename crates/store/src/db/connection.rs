@@ -1,7 +1,8 @@
 //! Opening a store: checks that the file is one, and migrates it to the current version.
 
 use std::fs::{File, TryLockError};
-use std::path::Path;
+use std::io::{Read as _, Write as _};
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use rusqlite::{Connection, OpenFlags};
@@ -20,6 +21,9 @@ type Migration = (i64, &'static str);
 
 /// The oldest version that can be migrated. Earlier ones were never released.
 const OLDEST: i64 = MIGRATIONS[0].0;
+
+/// The content of lock files.
+const LOCK: &str = "a lock of rummage\n";
 
 /// The newest known version.
 const KNOWN: i64 = MIGRATIONS[MIGRATIONS.len() - 1].0;
@@ -44,6 +48,10 @@ pub(crate) fn open_to_write(path: &Path) -> Result<(Connection, File), StoreErro
     }
     let version = if is_new { 0 } else { version(&connection)? };
     migrate(&mut connection, version, MIGRATIONS)?;
+    if is_new {
+        // The file itself is a store from now on, even if its log is lost.
+        connection.pragma(None, "wal_checkpoint", "truncate", |_| Ok(()))?;
+    }
     Ok((connection, lock))
 }
 
@@ -52,22 +60,52 @@ fn lock(path: &Path) -> Result<File, StoreError> {
     lock_file_of(path, "")?.ok_or(StoreError::Busy)
 }
 
-/// Takes a lock with this name; `None` if another process holds it. The file is empty and stays:
-/// only the lock on it matters.
+/// Takes a lock with this name; `None` if another process holds it. The file stays: only the lock
+/// on it matters. A file that is not a lock of ours is left alone.
 pub(crate) fn lock_file_of(path: &Path, name: &str) -> Result<Option<File>, StoreError> {
     let mut file = path.as_os_str().to_owned();
     file.push(name);
     file.push(".lock");
-    let cannot = |error: std::io::Error| StoreError::CannotOpen {
-        path: path.to_owned(),
-        why: error.to_string(),
-    };
-    let file = File::create(Path::new(&file)).map_err(cannot)?;
-    match file.try_lock() {
-        Ok(()) => Ok(Some(file)),
-        Err(TryLockError::WouldBlock) => Ok(None),
-        Err(TryLockError::Error(error)) => Err(cannot(error)),
+    let cannot = |why: String| StoreError::CannotOpen { path: path.to_owned(), why };
+    let name = PathBuf::from(file);
+    let foreign =
+        || cannot(format!("{} exists, and is not its lock file; move it away", name.display()));
+    if name.symlink_metadata().is_ok_and(|known| !known.is_file()) {
+        return Err(foreign());
     }
+    let mut file = beside(&name).map_err(|error| cannot(error.to_string()))?;
+    let mut content = Vec::new();
+    (&file)
+        .take(LOCK.len() as u64 + 1)
+        .read_to_end(&mut content)
+        .map_err(|error| cannot(error.to_string()))?;
+    // Older versions left it empty.
+    if !content.is_empty() && content != LOCK.as_bytes() {
+        return Err(foreign());
+    }
+    match file.try_lock() {
+        Ok(()) => {
+            if content.is_empty() {
+                file.write_all(LOCK.as_bytes()).map_err(|error| cannot(error.to_string()))?;
+            }
+            Ok(Some(file))
+        }
+        Err(TryLockError::WouldBlock) => Ok(None),
+        Err(TryLockError::Error(error)) => Err(cannot(error.to_string())),
+    }
+}
+
+/// Opens or creates a file without following a symbolic link, and without changing it.
+fn beside(file: &Path) -> std::io::Result<File> {
+    let mut options = File::options();
+    options.read(true).write(true).create(true).truncate(false);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt as _;
+        let no_follow = rustix::fs::OFlags::NOFOLLOW.bits();
+        options.custom_flags(i32::try_from(no_follow).expect("flags are small"));
+    }
+    options.open(file)
 }
 
 /// Opens a store for small writes beside a run that may be writing: they wait for its
@@ -83,7 +121,9 @@ pub(crate) fn open_next_to(path: &Path) -> Result<Connection, StoreError> {
 
 /// Opens a store to read.
 pub(crate) fn open_to_read(path: &Path) -> Result<Connection, StoreError> {
-    if !path.exists() {
+    // An empty file is a store whose creation was interrupted, or nothing yet.
+    let is_empty = |known: std::fs::Metadata| known.len() == 0 && !has_log(path);
+    if path.metadata().map_or(true, is_empty) {
         return Err(StoreError::Missing { path: path.to_owned() });
     }
     let connection = match connect_to_read(path, false) {
@@ -207,6 +247,50 @@ mod tests {
         // The second time, nothing is left to do.
         migrate(&mut connection, NEXT, &steps).unwrap();
         assert_eq!(version_of(&connection), NEXT);
+    }
+
+    #[test]
+    fn a_lock_is_never_somebody_elses_file() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let store = folder.path().join("Cargo");
+        let lock = folder.path().join("Cargo.lock");
+        std::fs::write(&lock, "[[package]]").unwrap();
+        let error = lock_file_of(&store, "").unwrap_err().to_string();
+        assert!(error.contains("not its lock file"), "{error}");
+        assert_eq!(std::fs::read_to_string(&lock).unwrap(), "[[package]]");
+        std::fs::remove_file(&lock).unwrap();
+        #[cfg(unix)]
+        {
+            let other = folder.path().join("other");
+            std::fs::write(&other, "").unwrap();
+            for target in [other.clone(), folder.path().join("missing")] {
+                std::os::unix::fs::symlink(&target, &lock).unwrap();
+                assert!(lock_file_of(&store, "").is_err());
+                std::fs::remove_file(&lock).unwrap();
+            }
+            assert!(!folder.path().join("missing").exists());
+            assert_eq!(std::fs::read_to_string(&other).unwrap(), "");
+        }
+        // Ours, also one that an older version left.
+        for content in ["", LOCK] {
+            std::fs::write(&lock, content).unwrap();
+            let held = lock_file_of(&store, "").unwrap();
+            assert!(held.is_some() && lock_file_of(&store, "").unwrap().is_none());
+            assert_eq!(std::fs::read_to_string(&lock).unwrap(), LOCK);
+        }
+    }
+
+    #[test]
+    fn a_new_store_is_one_without_its_log() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let (store, copy) = (folder.path().join("store.db"), folder.path().join("copy.db"));
+        let open = open_to_write(&store).unwrap();
+        std::fs::copy(&store, &copy).unwrap();
+        drop(open);
+        assert_eq!(version_of(&open_to_read(&copy).unwrap()), KNOWN);
+        let empty = folder.path().join("empty.db");
+        std::fs::write(&empty, "").unwrap();
+        assert!(matches!(open_to_read(&empty), Err(StoreError::Missing { .. })));
     }
 
     #[test]
