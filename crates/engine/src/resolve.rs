@@ -7,7 +7,7 @@
 use std::collections::HashMap;
 use std::net::{IpAddr, SocketAddr};
 use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use hickory_resolver::TokioResolver;
 use hickory_resolver::config::{
@@ -26,9 +26,21 @@ type Lookup = Result<Arc<[IpAddr]>, DnsFailure>;
 pub(crate) struct Resolver {
     /// `None` if the system has no DNS server and none was given.
     hickory: Option<TokioResolver>,
-    known: Mutex<HashMap<String, Arc<OnceCell<Lookup>>>>,
+    known: Mutex<HashMap<String, Known>>,
     patience: Duration,
 }
+
+/// A name that was looked up.
+#[derive(Default)]
+struct Known {
+    lookup: Arc<OnceCell<Lookup>>,
+    /// When it was last looked up again.
+    again: Option<Instant>,
+}
+
+/// A failure that was looked up again holds this long: one confirmation is for all URLs of the
+/// host.
+const HOLDS: Duration = Duration::from_secs(10);
 
 impl Resolver {
     pub(crate) fn new(server: Option<SocketAddr>, patience: Duration) -> Resolver {
@@ -39,11 +51,12 @@ impl Resolver {
     pub(crate) async fn addresses(&self, host: &str, anew: bool) -> Lookup {
         let cell = {
             let mut known = self.known.lock().expect("nothing panics while it holds the names");
-            let cell = known.entry(host.to_owned()).or_default();
-            if anew && matches!(cell.get(), Some(Err(_))) {
-                *cell = Arc::default();
+            let name = known.entry(host.to_owned()).or_default();
+            let holds = name.again.is_some_and(|again| again.elapsed() < HOLDS);
+            if anew && !holds && matches!(name.lookup.get(), Some(Err(_))) {
+                *name = Known { again: Some(Instant::now()), ..Known::default() };
             }
-            Arc::clone(cell)
+            Arc::clone(&name.lookup)
         };
         cell.get_or_init(|| self.look_up(host)).await.clone()
     }

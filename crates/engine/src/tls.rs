@@ -151,9 +151,7 @@ fn of_rustls(error: &rustls::Error) -> TlsFailure {
             | AlertDescription::ProtocolVersion
             | AlertDescription::InsufficientSecurity,
         ) => TlsFailure::Unsupported,
-        rustls::Error::InvalidMessage(_) => {
-            TlsFailure::Other("not a TLS server (plain HTTP on this port?)".to_owned())
-        }
+        rustls::Error::InvalidMessage(_) => TlsFailure::NotTls,
         other => TlsFailure::Other(other.to_string()),
     }
 }

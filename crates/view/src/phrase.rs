@@ -284,6 +284,9 @@ fn tls(failure: &TlsFailure) -> String {
         TlsFailure::SelfSigned => "self-signed certificate".to_owned(),
         TlsFailure::UnknownIssuer => "certificate from an unknown issuer".to_owned(),
         TlsFailure::Unsupported => "no common TLS version or cipher".to_owned(),
+        TlsFailure::NotTls => {
+            "TLS handshake failed (not a TLS server; plain HTTP on this port?)".to_owned()
+        }
         TlsFailure::Other(why) => format!("TLS handshake failed ({})", safe(why)),
     }
 }

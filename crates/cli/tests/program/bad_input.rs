@@ -228,7 +228,8 @@ fn settings_have_the_bounds_of_options() {
         assert!(outcome.err.contains(reason), "{outcome}");
     }
     assert_eq!(stage.web.requests(), []);
-    let fine = "[defaults]\nconcurrency = 5\nexclude = [\"/x\", \"-y\"]\ngentle = false\nrate = \"9/s\"\n";
+    let fine =
+        "[defaults]\nconcurrency = 5\nexclude = [\"/x\", \"-y\"]\ngentle = false\nrate = \"9/s\"\n";
     std::fs::write(stage.path("rummage.toml"), fine).unwrap();
     stage.run(&["crawl", "http://a.test"]).ends(0);
 }

@@ -251,6 +251,8 @@ pub enum TlsFailure {
     UnknownIssuer,
     /// No TLS version or cipher in common.
     Unsupported,
+    /// The server does not use TLS on this port.
+    NotTls,
     /// Anything else, with details.
     Other(String),
 }

@@ -209,7 +209,8 @@ table! {
     tls_nothing_common: Doubtful(TlsUnsupported) if url.tls(|f| *f == TlsFailure::Unsupported),
         as in fails(Failure::Tls(TlsFailure::Unsupported));
     tls_failed: Broken(TlsFailure) if url.tls(|_| true),
-        as in fails(Failure::Tls(TlsFailure::Other("not a TLS server (plain HTTP on this port?)".into())));
+        as in fails(Failure::Tls(TlsFailure::NotTls)),
+              fails(Failure::Tls(TlsFailure::Other("unexpected message".into())));
 
     not_http: Broken(BadResponse) if url.failed(|f| matches!(f, Failure::BadResponse(_))),
         as in fails(Failure::BadResponse("invalid HTTP version parsed".into()));

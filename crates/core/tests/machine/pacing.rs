@@ -155,3 +155,31 @@ fn the_hops_of_an_external_redirect_follow_at_once() {
     let last = seen.requests.iter().find(|(.., url)| url == "http://b.test/20").unwrap();
     assert!(last.0.since_start() < 1000 * MS, "{:?}", last.0);
 }
+
+/// Links to hosts where nothing is reached take no more time than their retries do.
+#[test]
+fn dead_hosts_are_not_paced() {
+    use rummage_core::evidence::{DnsFailure, Failure, TlsFailure};
+    for (failure, seconds) in [
+        (Failure::Dns(DnsFailure::NoSuchName), 3),
+        (Failure::Dns(DnsFailure::NoAddress), 3),
+        (Failure::Tls(TlsFailure::NotTls), 3),
+        (Failure::Refused, 40),
+    ] {
+        let links: Vec<String> = (0..60).map(|n| format!("http://gone.test/{n}")).collect();
+        let refs: Vec<&str> = links.iter().map(String::as_str).collect();
+        let mut web = Web::default().on("http://a.test/", page(&refs));
+        for link in &links {
+            web = web.on(link, Act::Fail(failure.clone()));
+        }
+        let seen = web.crawl(Settings::default());
+        assert_eq!(seen.crawl.progress().broken, 60, "{failure:?}");
+        let took = seen.end.since_start();
+        assert!(took < Duration::from_secs(seconds), "{failure:?} took {took:?}");
+    }
+    // A server that answers is spared.
+    let links: Vec<String> = (0..60).map(|n| format!("http://b.test/{n}")).collect();
+    let refs: Vec<&str> = links.iter().map(String::as_str).collect();
+    let seen = Web::default().on("http://a.test/", page(&refs)).crawl(Settings::default());
+    assert!(seen.end.since_start() > Duration::from_secs(25), "{:?}", seen.end);
+}

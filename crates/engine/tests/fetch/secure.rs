@@ -146,7 +146,7 @@ async fn plain_http_on_a_tls_port_is_recognized() {
     let authority = Authority::new("Friend");
     let server = serve(vec![page("", b"plain")]).await;
     let reply = fetch(leading_to(server, &authority), request("https://lock.test/")).await;
-    let expected = TlsFailure::Other("not a TLS server (plain HTTP on this port?)".to_owned());
+    let expected = TlsFailure::NotTls;
     assert_eq!(*failure(&reply), Failure::Tls(expected));
 }
 

@@ -23,7 +23,7 @@ use super::requests::Order;
 use super::requests::side_requests::Reason;
 use super::urls::{Phase, Roles};
 use crate::Moment;
-use crate::evidence::{Attempt, AttemptOutcome};
+use crate::evidence::{Attempt, AttemptOutcome, Failure};
 use crate::verdict::Cause;
 
 pub(super) use server::{hangs, retry_after_too_long};
@@ -78,6 +78,10 @@ impl Health {
     ) -> Signal {
         let pace = board.requests.pace(server);
         let began = now.before(attempt.took);
+        // Politeness is for servers that answer.
+        if !pace.has_responded() && is_unreached(&attempt.outcome) {
+            return Signal::Unreached;
+        }
         let alone = pace.is_lively_since(began) || !pace.has_responded();
         let repeats = board.entry(id).attempts.count > 0;
         server::signal(&attempt.outcome, attempt.took, self.is_troubled(server), repeats, alone)
@@ -380,6 +384,19 @@ impl Health {
     pub(super) fn take_deferred(&mut self) -> Vec<UrlId> {
         std::mem::take(&mut self.deferred)
     }
+}
+
+/// Whether an outcome shows that nothing of a server was reached that would have work to do.
+fn is_unreached(outcome: &AttemptOutcome) -> bool {
+    let AttemptOutcome::Failure(failure) = outcome else { return false };
+    matches!(
+        failure,
+        Failure::Dns(_)
+            | Failure::Refused
+            | Failure::Tls(_)
+            | Failure::NoIpv6
+            | Failure::Private(_)
+    )
 }
 
 /// The URLs of a server that wait to be requested.

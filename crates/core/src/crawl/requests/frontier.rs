@@ -321,6 +321,10 @@ impl Frontier {
         let proven = if lane.pace.has_responded() { lane.unproven } else { ended };
         lane.unproven -= proven;
         self.unproven -= proven;
+        // Nothing was reached that the interval would spare: its timer does not matter any more.
+        if signal == Signal::Unreached {
+            self.lane(server).listed = false;
+        }
         self.list(server);
         for held in std::mem::take(&mut self.held) {
             self.lane(held).listed = false;
