@@ -3,8 +3,6 @@
 use http::{HeaderName, HeaderValue};
 use serde::{Deserialize, Serialize};
 
-use crate::failure::Failure;
-
 /// What stands for a value that is not shown.
 const NOT_SHOWN: &str = "(not shown)";
 
@@ -45,7 +43,7 @@ impl Header {
     }
 
     /// What to do when there is no value.
-    fn advice(&self) -> String {
+    pub(crate) fn advice(&self) -> String {
         match &self.value {
             Source::Variable(variable) => format!("Set the environment variable {variable}."),
             Source::Given(_) | Source::NotStored => format!(
@@ -55,22 +53,6 @@ impl Header {
             ),
         }
     }
-}
-
-/// Checks that all headers have values.
-pub(crate) fn check(headers: &[Header]) -> Result<(), Failure> {
-    let lacking: Vec<(&Header, String)> =
-        headers.iter().filter_map(|header| Some((header, header.value().err()?))).collect();
-    let Some((first, reason)) = lacking.first() else { return Ok(()) };
-    let names: Vec<&str> = lacking.iter().map(|(header, _)| header.name.as_str()).collect();
-    let what = match names.as_slice() {
-        [name] => format!("cannot send the header {name}: {reason}"),
-        [rest @ .., last] => {
-            format!("cannot send the headers {} and {last}: {reason}", rest.join(", "))
-        }
-        [] => return Ok(()),
-    };
-    Err(Failure::Usage { what, hint: first.advice() })
 }
 
 /// The headers that continue an earlier run: all that it sent, with the values given now, else

@@ -197,6 +197,9 @@ impl Observer for ProgressReporter {
                 let url = safe(crawl.url(*id));
                 self.say(&format!("{url}: the server now refuses every request"));
             }
+            Event::Noted { note: Note::NoNames { .. }, .. } => {
+                self.say("the DNS server resolves no name any more: it seems to be down");
+            }
             Event::Noted { note: Note::Offline { .. }, .. } => {
                 self.say("no server responds any more: the network seems to be down");
             }

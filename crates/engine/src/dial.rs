@@ -87,6 +87,15 @@ impl Network {
         let _ = self.private.set(private || self.config.allow_private);
     }
 
+    /// Looks up the name of a host now, whatever is known of it. IP addresses need no lookup.
+    pub(crate) async fn check_name(&self, host: &str) -> Result<(), Failure> {
+        let bare = host.trim_start_matches('[').trim_end_matches(']');
+        if bare.parse::<IpAddr>().is_ok() {
+            return Ok(());
+        }
+        self.resolver.look_up_now(host).await.map(drop).map_err(Failure::Dns)
+    }
+
     async fn look_up(&self, host: &str, port: u16, anew: bool) -> Result<Vec<IpAddr>, Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         if let Ok(ip) = bare.parse() {

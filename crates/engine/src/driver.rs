@@ -10,6 +10,7 @@ use tokio::sync::{OwnedSemaphorePermit, mpsc, watch};
 use tokio::task::{JoinError, JoinSet};
 
 use crate::cache_reader::{CacheHit, CacheLookup, CacheReader};
+use crate::fetched::Fetched;
 use crate::recorder::{Failed, Recorder};
 use crate::{Clock, EngineError, Fetcher, panics};
 
@@ -33,22 +34,6 @@ pub trait Observer {
 pub trait Fetch: Clone + Send + 'static {
     /// Makes a request and returns the reply, whatever the outcome.
     fn fetch(&self, request: Request) -> impl Future<Output = Fetched> + Send;
-}
-
-/// A reply, and the permit for the memory that it takes, if that is much: given back once its
-/// events are on their way to the store.
-#[derive(Debug)]
-pub struct Fetched {
-    /// The reply.
-    pub reply: Reply,
-    /// The permit.
-    pub permit: Option<OwnedSemaphorePermit>,
-}
-
-impl From<Reply> for Fetched {
-    fn from(reply: Reply) -> Fetched {
-        Fetched { reply, permit: None }
-    }
 }
 
 impl Fetch for Fetcher {

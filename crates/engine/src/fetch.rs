@@ -11,7 +11,7 @@ use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyUse, Kind, Reply, Request, Response};
-use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Purpose, Stage};
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Limits};
@@ -22,7 +22,8 @@ use url::{Host, Url};
 use crate::body::{self, BodyEnd, Room, Shape};
 use crate::credentials::Sender;
 use crate::dial::{Dialer, Network};
-use crate::{Clock, Config, Fetched, failure, headers};
+use crate::fetched::Fetched;
+use crate::{Clock, Config, failure, headers};
 
 /// How much of an external page is read: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
@@ -160,6 +161,13 @@ impl Inner {
         began: Instant,
         permit: &mut Option<OwnedSemaphorePermit>,
     ) -> (AttemptOutcome, Duration, Option<Reading>) {
+        if request.purpose == Purpose::Names {
+            let url = Url::parse(&request.url).expect("normal forms can be parsed");
+            let checked = self.network.check_name(url.host_str().unwrap_or_default()).await;
+            if let Err(failure) = checked {
+                return (AttemptOutcome::Failure(failure), began.elapsed(), None);
+            }
+        }
         let patience = self.patience(request);
         let responded = timeout(patience, self.send(request)).await;
         let took = began.elapsed();

@@ -26,6 +26,8 @@ type Lookup = Result<Arc<[IpAddr]>, DnsFailure>;
 pub(crate) struct Resolver {
     /// `None` if the system has no DNS server and none was given.
     hickory: Option<TokioResolver>,
+    /// The same without a cache.
+    uncached: Option<TokioResolver>,
     known: Mutex<HashMap<String, Known>>,
     patience: Duration,
 }
@@ -44,7 +46,8 @@ const HOLDS: Duration = Duration::from_secs(10);
 
 impl Resolver {
     pub(crate) fn new(server: Option<SocketAddr>, patience: Duration) -> Resolver {
-        Resolver { hickory: build(server, patience), known: Mutex::default(), patience }
+        let (hickory, uncached) = (build(server, patience, true), build(server, patience, false));
+        Resolver { hickory, uncached, known: Mutex::default(), patience }
     }
 
     /// The addresses of a host name. With `anew`, a failed look-up is repeated.
@@ -58,11 +61,16 @@ impl Resolver {
             }
             Arc::clone(&name.lookup)
         };
-        cell.get_or_init(|| self.look_up(host)).await.clone()
+        cell.get_or_init(|| self.look_up(&self.hickory, host)).await.clone()
     }
 
-    async fn look_up(&self, host: &str) -> Lookup {
-        let Some(hickory) = &self.hickory else {
+    /// Looks up a name now, whatever is known of it; nothing is kept of the result.
+    pub(crate) async fn look_up_now(&self, host: &str) -> Lookup {
+        self.look_up(&self.uncached, host).await
+    }
+
+    async fn look_up(&self, hickory: &Option<TokioResolver>, host: &str) -> Lookup {
+        let Some(hickory) = hickory else {
             return Err(DnsFailure::ServerFailure("no DNS server is configured".to_owned()));
         };
         let absolute = format!("{}.", host.trim_end_matches('.'));
@@ -77,7 +85,11 @@ impl Resolver {
     }
 }
 
-fn build(server: Option<SocketAddr>, patience: Duration) -> Option<TokioResolver> {
+fn build(
+    server: Option<SocketAddr>,
+    patience: Duration,
+    with_cache: bool,
+) -> Option<TokioResolver> {
     let mut builder = match server {
         Some(server) => {
             let connections = [ConnectionConfig::udp(), ConnectionConfig::tcp()].map(|mut way| {
@@ -91,6 +103,9 @@ fn build(server: Option<SocketAddr>, patience: Duration) -> Option<TokioResolver
         None => TokioResolver::builder_tokio().ok()?,
     };
     set(builder.options_mut(), patience);
+    if !with_cache {
+        builder.options_mut().cache_size = 0;
+    }
     builder.build().ok()
 }
 

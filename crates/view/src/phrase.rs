@@ -163,6 +163,11 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
                      its other URLs were not checked"
             )
         }
+        Note::NoNames { since } => format!(
+            "the DNS server has resolved no new name since {}, and no longer resolves {}, which it had: it seems to be down",
+            moment(run, *since),
+            host(&row.url)
+        ),
         Note::Offline { since } => format!(
             "no server has responded since {}, not even {url}, which had worked before: the network seems to be down",
             moment(run, *since)

@@ -21,7 +21,7 @@ use url::Url;
 use crate::args::{CheckOptions, ExternalsChoice, FragmentsChoice};
 use crate::config::Section;
 use crate::failure::Failure;
-use crate::header::{self, Header};
+use crate::header::Header;
 use crate::password;
 use crate::values::Proxy;
 
@@ -155,9 +155,25 @@ pub(crate) fn config(options: &CheckOptions, named: &[Url]) -> Result<Config, Fa
     })
 }
 
+/// Checks that all headers have values.
+fn check(headers: &[Header]) -> Result<(), Failure> {
+    let lacking: Vec<(&Header, String)> =
+        headers.iter().filter_map(|header| Some((header, header.value().err()?))).collect();
+    let Some((first, reason)) = lacking.first() else { return Ok(()) };
+    let names: Vec<&str> = lacking.iter().map(|(header, _)| header.name.as_str()).collect();
+    let what = match names.as_slice() {
+        [name] => format!("cannot send the header {name}: {reason}"),
+        [rest @ .., last] => {
+            format!("cannot send the headers {} and {last}: {reason}", rest.join(", "))
+        }
+        [] => return Ok(()),
+    };
+    Err(Failure::Usage { what, hint: first.advice() })
+}
+
 fn credentials(options: &CheckOptions, named: &[Url]) -> Result<Credentials, Failure> {
     let mut headers = Vec::new();
-    header::check(&options.header)?;
+    check(&options.header)?;
     for header in &options.header {
         headers.extend(header.value().map(|value| (header.name.clone(), value)));
     }

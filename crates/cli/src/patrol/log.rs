@@ -90,6 +90,9 @@ impl Observer for Listener {
                 let url = safe(crawl.url(*id)).to_string();
                 warn!(site = %self.site, url, "the server refuses every request");
             }
+            Event::Noted { note: Note::NoNames { .. }, .. } => {
+                warn!(site = %self.site, "the DNS server resolves no name any more: it seems to be down");
+            }
             Event::Noted { note: Note::Offline { .. }, .. } => {
                 warn!(site = %self.site, "no server responds any more: the network seems to be down");
             }

@@ -175,6 +175,11 @@ impl Board {
         self.urls.set_phase(id, Phase::Unrequested(cause));
     }
 
+    /// Whether as many URLs are known as the settings allow. Lists are as long as the user wants.
+    pub(super) fn is_full(&self) -> bool {
+        self.urls.len() >= self.settings.max_urls && !self.settings.lists
+    }
+
     /// Nothing is in flight, and nothing waits.
     pub(super) fn is_idle(&self) -> bool {
         self.requests.is_idle(&self.urls)

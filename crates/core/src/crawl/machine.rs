@@ -368,6 +368,7 @@ impl Crawl {
         match reason {
             Reason::Server(server) => health.handle_canary(board, now, (server, id), &outcome),
             Reason::Network => health.handle_network_canary(board, now, id, &outcome),
+            Reason::Names => health.handle_names_check(board, now, id, &outcome),
             Reason::Type(_) => handle_type_checked(board, id, &outcome),
             Reason::Anchors => {
                 self.discovery.handle_anchors(board, id, &outcome, reading.as_ref());

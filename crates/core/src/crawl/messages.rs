@@ -283,6 +283,12 @@ pub enum Note {
         /// Since when.
         since: Moment,
     },
+    /// Our DNS server resolves no name any more, from some moment on, not even that of this URL,
+    /// which it had resolved.
+    NoNames {
+        /// Since when.
+        since: Moment,
+    },
     /// No server responds any more, from some moment on: the network seems to be down.
     Offline {
         /// Since when.

@@ -47,12 +47,21 @@ pub enum Purpose {
     Type,
     /// A side request: which anchors does the page have?
     Anchors,
+    /// A side request: is the name of the host, which was resolved before, still resolved? It is
+    /// looked up again, whatever is cached.
+    Names,
 }
 
 impl Purpose {
     /// All purposes; the store numbers them from 0 in this order.
-    pub const ALL: [Purpose; 5] =
-        [Purpose::Verdict, Purpose::Server, Purpose::Network, Purpose::Type, Purpose::Anchors];
+    pub const ALL: [Purpose; 6] = [
+        Purpose::Verdict,
+        Purpose::Server,
+        Purpose::Network,
+        Purpose::Type,
+        Purpose::Anchors,
+        Purpose::Names,
+    ];
 
     /// Whether the verdict of the URL does not depend on the response.
     #[must_use]

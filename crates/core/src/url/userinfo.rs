@@ -4,8 +4,6 @@ use std::borrow::Cow;
 
 use url::Url;
 
-use super::reference::trim;
-
 /// What stands for credentials in a reference.
 pub const MASK: &str = "***";
 
@@ -86,8 +84,9 @@ fn replace(text: &str, (start, end): (usize, usize)) -> String {
 /// The range of the credentials in a reference without tabs and line breaks (URL, "authority
 /// state"): up to the last `@` before the path.
 fn of_reference(written: &str) -> Option<(usize, usize)> {
-    let bare = trim(written);
-    let begin = written.len() - written.trim_start_matches(|c: char| c <= ' ').len();
+    let is_space = |c: char| c <= ' ';
+    let bare = written.trim_matches(is_space);
+    let begin = written.len() - written.trim_start_matches(is_space).len();
     let is_scheme = |text: &str| {
         text.starts_with(|c: char| c.is_ascii_alphabetic())
             && text.chars().all(|c| c.is_ascii_alphanumeric() || "+-.".contains(c))

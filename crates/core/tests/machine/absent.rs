@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Halt, Note, Settings};
-use rummage_core::evidence::{AttemptOutcome, Failure, ResponseHead, Stage};
+use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage};
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};
@@ -243,4 +243,32 @@ fn a_page_that_takes_its_server_down_is_broken_in_the_end() {
     assert_eq!(seen.verdict("http://a.test/deadly"), "broken connection-reset");
     assert_eq!(count(&seen, "sound 200"), 31, "{:#?}", seen.verdicts);
     assert!(seen.times_requested("http://a.test/deadly") < 20);
+}
+
+/// 200 good hosts, and a DNS server that answers NXDOMAIN to everything after a while: nothing is
+/// called broken because of it, and what it made fail is checked when the run continues.
+#[test]
+fn a_dns_server_that_denies_every_name_makes_nothing_broken() {
+    let hosts: Vec<String> = (0..200).map(|number| format!("http://h{number}.test/")).collect();
+    let links: Vec<&str> = hosts.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for host in &hosts {
+        web = web.slow(host, Duration::from_millis(300), page(&[]));
+    }
+    let all = web.crawl(Settings::default());
+    assert!(all.verdicts.values().all(|verdict| verdict == "sound 200"));
+    let seen = web.clone().nameless(Duration::from_millis(500)).crawl(Settings::default());
+    let broken = seen.verdicts.values().filter(|verdict| verdict.starts_with("broken")).count();
+    assert_eq!(broken, 0, "{:?}", seen.verdicts);
+    assert!(seen.verdicts.values().any(|verdict| verdict == "sound 200"));
+    assert_eq!(seen.crawl.halt(), Some(Halt::Offline));
+    assert!(seen.notes.iter().any(|(_, note)| matches!(note, Note::NoNames { .. })));
+    // As many dead hosts are broken if our DNS server is right.
+    let mut dead = Web::default().on("http://a.test/", page(&links));
+    for host in &hosts {
+        dead = dead.on(host, Act::Fail(Failure::Dns(DnsFailure::NoSuchName)));
+    }
+    let seen = dead.crawl(Settings::default());
+    assert_eq!(seen.crawl.progress().broken, 200);
+    assert_eq!(seen.crawl.halt(), None);
 }

@@ -10,7 +10,9 @@ use rummage_core::crawl::{
     BodyUse, Crawl, Event, FragmentFault, Judged, Note, Reply, Request, Response, Settings,
     TEST_PREFIX, UrlId,
 };
-use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, ResponseHead, Stage};
+use rummage_core::evidence::{
+    Attempt, AttemptOutcome, DnsFailure, Failure, Method, Purpose, ResponseHead, Stage,
+};
 use rummage_core::extract::lists::lines;
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Limits};
@@ -68,6 +70,9 @@ pub(crate) struct Web {
     fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
     down: Option<(Duration, Duration, AttemptOutcome)>,
+    /// From this moment on, the DNS server answers NXDOMAIN to everything; the site's own server
+    /// is known, and goes on.
+    nameless: Option<Duration>,
     /// The responses of an earlier crawl, by URL: they are recalled instead of requested.
     recalled: HashMap<String, Vec<Response>>,
 }
@@ -214,6 +219,12 @@ impl Web {
     /// Everything fails with this outcome between these moments.
     pub(crate) fn down(mut self, from: Duration, to: Duration, outcome: AttemptOutcome) -> Web {
         self.down = Some((from, to, outcome));
+        self
+    }
+
+    /// The DNS server answers NXDOMAIN to everything from this moment on.
+    pub(crate) fn nameless(mut self, from: Duration) -> Web {
+        self.nameless = Some(from);
         self
     }
 
@@ -394,6 +405,15 @@ impl Web {
             && (*from..*to).contains(&now.since_start())
         {
             return (Duration::from_millis(1), outcome.clone());
+        }
+        if let Some(from) = self.nameless
+            && now.since_start() >= from
+        {
+            let is_known = |host: &str| request.url.starts_with(host);
+            if request.purpose == Purpose::Names || !is_known("http://a.test/") {
+                let failure = Failure::Dns(DnsFailure::NoSuchName);
+                return (Duration::from_millis(1), AttemptOutcome::Failure(failure));
+            }
         }
         if let Some(failure) = self.strike(request) {
             return (Duration::from_millis(20), failure);

@@ -64,6 +64,9 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         Note::Blocked { since } => {
             ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
         }
+        Note::NoNames { since } => {
+            ("no-names", Detail { since_us: Some(since.as_micros()), ..none })
+        }
         Note::Offline { since } => {
             ("offline", Detail { since_us: Some(since.as_micros()), ..none })
         }
@@ -88,6 +91,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
+        "no-names" => Note::NoNames { since: Moment::from_micros(detail.since_us?) },
         "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },
         "trap" => {
             Note::Trap(Stop { sample: detail.sample?, rule: detail.rule?, read: detail.read? })

@@ -54,7 +54,7 @@ impl Discovery {
         reading: Reading,
         upgrades: bool,
     ) {
-        let was_full = is_full(&shared.board);
+        let was_full = shared.board.is_full();
         let reading = if was_full { reading.without_links() } else { reading };
         let is_page = reading.format.is_page();
         let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
@@ -108,7 +108,7 @@ impl Discovery {
             self.shells.handle_page(&mut shared.board, page, &reading);
             self.watch_for_traps(shared, page, reading.sketch, first_new);
         }
-        if !was_full && is_full(&shared.board) {
+        if !was_full && shared.board.is_full() {
             self.handle_full(shared, page);
         }
         let board = &mut shared.board;
@@ -204,11 +204,6 @@ impl Discovery {
             }
         }
     }
-}
-
-/// Whether as many URLs are known as the settings allow. Lists are as long as the user wants.
-pub(super) fn is_full(board: &Board) -> bool {
-    board.urls.len() >= board.settings.max_urls && !board.settings.lists
 }
 
 /// Has an external page read to its end, for its anchors.

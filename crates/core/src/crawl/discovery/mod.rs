@@ -251,7 +251,7 @@ impl Discovery {
             Some(Cause::Acts)
         } else if self.is_trapped(board, id) {
             Some(Cause::Trap)
-        } else if !external && roles.visit() && links::is_full(board) {
+        } else if !external && roles.visit() && board.is_full() {
             Some(Cause::UrlLimit)
         } else if self.admission.is_some() && !external && roles.visit() {
             // Admission queues it when its turn comes and there is room.
@@ -394,8 +394,7 @@ impl Discovery {
     /// to. If not all links were found, that is not known.
     pub(super) fn report_unreached(&self, board: &mut Board) {
         let limited = board.settings.depth.is_some() || board.settings.max_pages.is_some();
-        if limited || links::is_full(board) || self.shells.is_any() || board.urls.start().is_none()
-        {
+        if limited || board.is_full() || self.shells.is_any() || board.urls.start().is_none() {
             return;
         }
         for id in board.urls.ids() {

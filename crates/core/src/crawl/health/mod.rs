@@ -5,6 +5,7 @@
 //! when the run continues.
 
 mod connectivity;
+mod names;
 pub(super) mod outage;
 mod server;
 
@@ -12,6 +13,7 @@ use std::collections::HashMap;
 use std::time::Duration;
 
 use connectivity::{Connectivity, NetworkAction};
+use names::{Names, NamesAction};
 use outage::{Availability, HealthAction, ServerSignal};
 use server::Server;
 
@@ -39,6 +41,7 @@ const AWAY_MOST: u32 = 6;
 pub(super) struct Health {
     servers: HashMap<ServerId, Server>,
     connectivity: Connectivity,
+    names: Names,
     /// Deferred URLs, to be requested when the run continues.
     deferred: Vec<UrlId>,
     /// The time-out of a first attempt.
@@ -50,6 +53,7 @@ impl Health {
         Health {
             servers: HashMap::new(),
             connectivity: Connectivity::default(),
+            names: Names::default(),
             deferred: Vec::new(),
             timeout,
         }
@@ -114,6 +118,10 @@ impl Health {
     ) {
         let action = self.connectivity.handle_ended(now, server, id, &attempt.outcome);
         self.act_on_network(board, action);
+        let is_named =
+            |id: UrlId| matches!(board.urls.parsed(id).host(), Some(url::Host::Domain(_)));
+        let action = self.names.handle_ended(now, server, id, &attempt.outcome, is_named);
+        self.act_on_names(board, action);
         // A form without its fields says nothing about its server.
         if board.entry(id).roles.only_form() {
             return;
@@ -349,12 +357,45 @@ impl Health {
         }
     }
 
+    /// The lookup of a name that was resolved before has ended.
+    pub(super) fn handle_names_check(
+        &mut self,
+        board: &mut Board,
+        now: Moment,
+        id: UrlId,
+        outcome: &AttemptOutcome,
+    ) {
+        let action = self.names.handle_check(now, id, outcome, board.settings.retry);
+        self.act_on_names(board, action);
+    }
+
+    fn act_on_names(&mut self, board: &mut Board, action: NamesAction) {
+        match action {
+            NamesAction::Nothing => {}
+            NamesAction::Check(id, at) => board.enqueue_side(id, Reason::Names, at),
+            NamesAction::Down => {
+                if let Some((since, known, failed)) = self.names.take_failed() {
+                    self.withhold_all(board, failed);
+                    board.note(known, Note::NoNames { since });
+                    board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
+                }
+            }
+        }
+    }
+
     /// Stops all requests, and defers what failed recently.
     fn handle_offline(&mut self, board: &mut Board, since: Option<Moment>) {
-        let Some((failing_since, canary, mut rest)) = self.connectivity.take_failed() else {
+        let Some((failing_since, canary, rest)) = self.connectivity.take_failed() else {
             return;
         };
         let since = since.map_or(failing_since, |since| since.min(failing_since));
+        self.withhold_all(board, rest);
+        board.note(canary, Note::Offline { since });
+        board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
+    }
+
+    /// Defers these URLs, and all that wait.
+    fn withhold_all(&mut self, board: &mut Board, mut rest: Vec<UrlId>) {
         rest.extend(board.urls.ids().filter(|id| {
             let phase = board.entry(*id).phase();
             phase.waits() || matches!(phase, Phase::InFlight(_))
@@ -365,8 +406,6 @@ impl Health {
             board.say(Effect::Defer { id, cause: Cause::Offline });
         }
         self.deferred.extend(rest);
-        board.note(canary, Note::Offline { since });
-        board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
     }
 
     /// The run continues after it was stopped: servers that were gone, and the network, get
@@ -378,6 +417,7 @@ impl Health {
             }
         }
         self.connectivity.handle_resumed();
+        self.names.handle_resumed();
     }
 
     /// Takes the deferred URLs.

@@ -12,6 +12,8 @@ pub(in crate::crawl) enum Reason {
     Server(ServerId),
     /// It responded before: is the network still up?
     Network,
+    /// Its name was resolved before: is it still?
+    Names,
     /// It is a page: is it one even with a browser's `Accept` header for another type?
     Type(Kind),
     /// Which anchors does it have?
@@ -23,6 +25,7 @@ impl Reason {
         match self {
             Reason::Server(_) => Purpose::Server,
             Reason::Network => Purpose::Network,
+            Reason::Names => Purpose::Names,
             Reason::Type(_) => Purpose::Type,
             Reason::Anchors => Purpose::Anchors,
         }
@@ -31,14 +34,14 @@ impl Reason {
     pub(in crate::crawl) fn body(self) -> BodyUse {
         match self {
             Reason::Anchors => BodyUse::Anchors,
-            Reason::Server(_) | Reason::Network | Reason::Type(_) => BodyUse::Drop,
+            Reason::Server(_) | Reason::Network | Reason::Names | Reason::Type(_) => BodyUse::Drop,
         }
     }
 
     pub(in crate::crawl) fn kind(self) -> Kind {
         match self {
             Reason::Type(kind) => kind,
-            Reason::Server(_) | Reason::Network | Reason::Anchors => Kind::Page,
+            Reason::Server(_) | Reason::Network | Reason::Names | Reason::Anchors => Kind::Page,
         }
     }
 }
