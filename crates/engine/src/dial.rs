@@ -8,6 +8,7 @@ use std::future::Future;
 use std::io;
 use std::net::{IpAddr, SocketAddr};
 use std::pin::Pin;
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, OnceLock};
 use std::task::{Context, Poll};
 use std::time::{Duration, Instant};
@@ -38,9 +39,22 @@ pub(crate) struct Network {
     connect: Vec<ConnectRule>,
     tls: OnceLock<Arc<ClientConfig>>,
     config: Config,
-    /// Whether private addresses may be requested, which depends on the start URL.
-    private: OnceLock<bool>,
+    /// Which private addresses may be requested, which depends on the start URL.
+    private: OnceLock<Private>,
+    /// Names that could not be looked up behind a proxy, which may be the only one that can.
+    unknown_behind_proxy: AtomicU32,
 }
+
+/// Which private addresses may be requested.
+enum Private {
+    All,
+    /// Those of the start URL, if it has no public one.
+    Only(Vec<IpAddr>),
+}
+
+/// Behind a proxy, names are looked up this long, and no more after so many failed.
+const BEHIND_PROXY: Duration = Duration::from_secs(1);
+const MOST_UNKNOWN: u32 = 3;
 
 /// Opens connections within a time-out.
 #[derive(Clone)]
@@ -71,20 +85,65 @@ impl Network {
             connect: config.connect.clone(),
             tls: OnceLock::new(),
             private: OnceLock::new(),
+            unknown_behind_proxy: AtomicU32::new(0),
             config,
         }
     }
 
-    /// The start URL decides whether private addresses may be requested.
+    /// The start URL decides which private addresses may be requested: its own, if it has no
+    /// public one. A name that also leads to this machine opens nothing.
     pub(crate) async fn handle_start(&self, host: &str) {
-        let seen = self.look_up(host, 0, false).await;
-        let private = seen.is_ok_and(|ips| ips.iter().any(|ip| is_private(*ip)));
-        let _ = self.private.set(private || self.config.allow_private);
+        let ips = self.look_up(host, 0, false).await.unwrap_or_default();
+        let own = if ips.iter().all(|ip| is_private(*ip)) { ips } else { Vec::new() };
+        self.allow(self.config.allow_private, own);
     }
 
     /// The start is a local file or list: `private` if its host is.
     pub(crate) fn handle_start_at_hand(&self, private: bool) {
-        let _ = self.private.set(private || self.config.allow_private);
+        self.allow(private || self.config.allow_private, Vec::new());
+    }
+
+    fn allow(&self, all: bool, own: Vec<IpAddr>) {
+        // Decided once: nothing that a server says later changes it.
+        let _ = self.private.set(if all { Private::All } else { Private::Only(own) });
+    }
+
+    fn allows(&self, ip: IpAddr) -> bool {
+        !is_private(ip)
+            || match self.private.get() {
+                Some(Private::All) => true,
+                Some(Private::Only(own)) => own.contains(&ip),
+                None => self.config.allow_private,
+            }
+    }
+
+    /// The addresses that may be requested.
+    fn allowed(&self, ips: Vec<IpAddr>) -> Result<Vec<IpAddr>, Failure> {
+        let first = ips.first().copied();
+        let allowed: Vec<IpAddr> = ips.into_iter().filter(|ip| self.allows(*ip)).collect();
+        match first {
+            Some(first) if allowed.is_empty() => Err(Failure::Private(first)),
+            _ => Ok(allowed),
+        }
+    }
+
+    /// Whether a host may be requested through a proxy, as far as this machine knows its
+    /// addresses: the proxy would reach what is private to its own network.
+    async fn check_behind_proxy(&self, host: &str, port: u16) -> Result<(), Failure> {
+        let bare = host.trim_start_matches('[').trim_end_matches(']');
+        let is_literal = bare.parse::<IpAddr>().is_ok();
+        if !is_literal && self.unknown_behind_proxy.load(Ordering::Relaxed) >= MOST_UNKNOWN {
+            return Ok(());
+        }
+        let looked_up = tokio::time::timeout(BEHIND_PROXY, self.look_up(host, port, false)).await;
+        match looked_up {
+            Ok(Ok(ips)) => self.allowed(ips).map(drop),
+            // Perhaps only the proxy can look it up.
+            Ok(Err(_)) | Err(_) => {
+                self.unknown_behind_proxy.fetch_add(1, Ordering::Relaxed);
+                Ok(())
+            }
+        }
     }
 
     /// Looks up the name of a host now, whatever is known of it. IP addresses need no lookup.
@@ -117,11 +176,7 @@ impl Network {
         port: u16,
         anew: bool,
     ) -> Result<Vec<SocketAddr>, Failure> {
-        let ips = self.look_up(host, port, anew).await?;
-        let allowed = self.private.get().copied().unwrap_or(self.config.allow_private);
-        if let Some(ip) = ips.iter().find(|ip| !allowed && is_private(**ip)) {
-            return Err(Failure::Private(*ip));
-        }
+        let ips = self.allowed(self.look_up(host, port, anew).await?)?;
         match self.connect.iter().find(|rule| rule.fits(host, port)) {
             Some(rule) => Ok(vec![rule.to]),
             None => Ok(ips.into_iter().map(|ip| SocketAddr::new(ip, port)).collect()),
@@ -149,6 +204,7 @@ impl Dialer {
         let began = Instant::now();
         let stream = match self.network.config.proxies.of(&uri) {
             Some(proxy) => {
+                self.network.check_behind_proxy(&host, port).await?;
                 let tunnel = self.through(&proxy, uri, secure);
                 let stream = within(self.patience, Stage::Connect, tunnel).await?;
                 if !secure {
@@ -396,6 +452,33 @@ impl AsyncWrite for Transport {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_the_private_address_of_the_start_url_is_exempt() {
+        let config = Config {
+            user_agent: http::HeaderValue::from_static("test"),
+            credentials: crate::Credentials::default(),
+            timeout: Duration::from_secs(1),
+            dns: None,
+            connect: Vec::new(),
+            ca_certs: Vec::new(),
+            allow_private: false,
+            max_size: 1,
+            max_links: 1,
+            proxies: crate::Proxies::none(),
+            local_files: crate::LocalFiles::default(),
+        };
+        let ip = |text: &str| -> IpAddr { text.parse().expect("it is an IP address") };
+        let network = Network::new(config);
+        network.allow(false, vec![ip("10.0.0.1")]);
+        let allowed = |ips: &[&str]| network.allowed(ips.iter().map(|text| ip(text)).collect());
+        assert_eq!(allowed(&["10.0.0.1"]), Ok(vec![ip("10.0.0.1")]));
+        assert_eq!(allowed(&["203.0.113.1", "127.0.0.1"]), Ok(vec![ip("203.0.113.1")]));
+        assert_eq!(allowed(&["127.0.0.1"]), Err(Failure::Private(ip("127.0.0.1"))));
+        assert_eq!(allowed(&[]), Ok(Vec::new()));
+        network.allow(true, Vec::new());
+        assert!(allowed(&["127.0.0.1"]).is_err(), "it is decided once");
+    }
 
     #[test]
     fn an_ipv6_only_host_is_reported_without_ipv6() {

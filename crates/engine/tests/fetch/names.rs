@@ -87,7 +87,12 @@ async fn private_addresses_are_requested_only_for_private_start_urls() {
     use url::Url;
     let server = serve(vec![page("", b"fine")]).await;
     let private = format!("http://{server}/");
-    for (start, allowed) in [("http://203.0.113.1/", false), ("http://192.168.1.1/", true)] {
+    for (start, allowed) in [
+        ("http://203.0.113.1/", false),
+        // A private start opens its own address alone.
+        ("http://192.168.1.1/", false),
+        ("http://127.0.0.1:9/", true),
+    ] {
         let mut config = config();
         config.allow_private = false;
         let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
@@ -99,4 +104,21 @@ async fn private_addresses_are_requested_only_for_private_start_urls() {
             assert_eq!(*failure(&reply), Failure::Private(server.ip()));
         }
     }
+}
+
+#[tokio::test]
+async fn no_private_address_is_requested_through_a_proxy() {
+    use rummage_engine::{Clock, Fetcher, Proxies};
+    use url::Url;
+    let proxy = serve(vec![page("", b"through the proxy")]).await;
+    let mut config = config();
+    config.allow_private = false;
+    config.proxies = Proxies::one(&format!("http://{proxy}"));
+    let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
+    fetcher.handle_start(&Url::parse("http://203.0.113.1/").unwrap()).await;
+    let outcome = async |url: &str| fetcher.fetch(request(url)).await.reply.response;
+    for url in ["http://10.0.0.7/", "http://[fe80::1]/", "https://192.168.0.1/"] {
+        assert!(matches!(failure(&outcome(url).await), Failure::Private(_)), "{url}");
+    }
+    assert_eq!(answer(&outcome("http://203.0.113.1/").await).status, 200);
 }
