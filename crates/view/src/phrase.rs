@@ -163,6 +163,12 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
                      its other URLs were not checked"
             )
         }
+        Note::Unsteady { failed, made } => format!(
+            "{} fails at random: {} of {} requests had failed; what failed there at all attempts is doubtful",
+            host(&row.url),
+            count((*failed).into()),
+            count((*made).into())
+        ),
         Note::NoNames { since } => format!(
             "the DNS server has resolved no new name since {}, and no longer resolves {}, which it had: it seems to be down",
             moment(run, *since),

@@ -283,6 +283,13 @@ pub enum Note {
         /// Since when.
         since: Moment,
     },
+    /// The server of a URL fails at random: what failed there at all attempts is doubtful.
+    Unsteady {
+        /// How many requests had failed then.
+        failed: u32,
+        /// How many had been made.
+        made: u32,
+    },
     /// Our DNS server resolves no name any more, from some moment on, not even that of this URL,
     /// which it had resolved.
     NoNames {

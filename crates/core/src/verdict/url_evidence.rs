@@ -45,6 +45,8 @@ pub struct JudgeContext {
     pub well_again: bool,
     /// The body is like that of a nonexistent test URL.
     pub like_missing_page: bool,
+    /// Its host fails at random, and it may have failed by chance.
+    pub by_chance: bool,
     /// What kind of page redirects have led to.
     pub landing: Option<RedirectLanding>,
     /// What is wrong with the redirects.
@@ -133,9 +135,17 @@ impl UrlEvidence<'_> {
 /// ```
 #[must_use]
 pub fn judge(url: &UrlEvidence<'_>) -> Judgement {
-    ROWS.iter()
+    let judgement = ROWS
+        .iter()
         .find(|row| (row.fits)(url))
-        .map_or(Judgement::broken(super::Cause::BadResponse), |row| row.judgement)
+        .map_or(Judgement::broken(super::Cause::BadResponse), |row| row.judgement);
+    let is_temporary = judgement.cause.is_some_and(super::Cause::is_temporary);
+    match judgement.verdict {
+        super::Verdict::Broken if url.context.by_chance && is_temporary => {
+            Judgement { verdict: super::Verdict::Doubtful, ..judgement }
+        }
+        _ => judgement,
+    }
 }
 
 table! {

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::Settings;
-use rummage_core::evidence::{DnsFailure, Failure, Method, Stage};
+use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure, Method, ResponseHead, Stage};
 
 use crate::web::{Act, Web, page};
 
@@ -171,4 +171,35 @@ fn a_start_url_that_failed_is_requested_again_as_a_redirect_target() {
     let seen = web.crawl_from(Settings::default(), &["https://a.test/", "http://a.test/"]);
     assert_eq!(seen.crawl.start_problem(), None);
     assert_eq!(seen.verdict("https://a.test/gone"), "broken not-found 404");
+}
+
+/// Every third request is reset, or fails: no page is called broken because of it, and one that
+/// always fails is not called sound.
+#[test]
+fn a_server_that_fails_at_random_makes_nothing_broken() {
+    let links: Vec<String> = (0..300).map(|number| format!("/p{number}")).collect();
+    let links: Vec<&str> = links.iter().map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&links));
+    for link in &links {
+        web = web.on(&format!("http://a.test{link}"), page(&[]));
+    }
+    let error = ResponseHead { status: 500, ..ResponseHead::default() };
+    for outcome in
+        [AttemptOutcome::Failure(Failure::Reset), AttemptOutcome::Response(error.clone())]
+    {
+        for seed in 1..6 {
+            let shaky = web.clone().shaky(seed, outcome.clone());
+            let seen = shaky.on("http://a.test/p7", Act::Status(500)).crawl(Settings::default());
+            let broken: Vec<_> = seen
+                .verdicts
+                .iter()
+                .filter(|(url, verdict)| verdict.starts_with("broken") && !url.ends_with("/p7"))
+                .collect();
+            assert!(broken.is_empty(), "{broken:?}");
+            let verdict = seen.verdict("http://a.test/p7");
+            assert!(verdict.starts_with("doubtful") || verdict.starts_with("broken"), "{verdict}");
+            let doubtful = seen.verdicts.values().filter(|it| it.starts_with("doubtful")).count();
+            assert!(doubtful <= 4, "{doubtful}");
+        }
+    }
 }

@@ -70,6 +70,8 @@ pub(crate) struct Web {
     fallbacks: Vec<(String, Act)>,
     /// Everything fails from the first of these moments on, to the second.
     down: Option<(Duration, Duration, AttemptOutcome)>,
+    /// A third of all requests for pages gets this outcome.
+    shaky: Option<(Cell<u64>, AttemptOutcome)>,
     /// From this moment on, the DNS server answers NXDOMAIN to everything; the site's own server
     /// is known, and goes on.
     nameless: Option<Duration>,
@@ -219,6 +221,12 @@ impl Web {
     /// Everything fails with this outcome between these moments.
     pub(crate) fn down(mut self, from: Duration, to: Duration, outcome: AttemptOutcome) -> Web {
         self.down = Some((from, to, outcome));
+        self
+    }
+
+    /// A third of all requests for pages, at random, gets this outcome.
+    pub(crate) fn shaky(mut self, seed: u64, outcome: AttemptOutcome) -> Web {
+        self.shaky = Some((Cell::new(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15)), outcome));
         self
     }
 
@@ -413,6 +421,14 @@ impl Web {
             if request.purpose == Purpose::Names || !is_known("http://a.test/") {
                 let failure = Failure::Dns(DnsFailure::NoSuchName);
                 return (Duration::from_millis(1), AttemptOutcome::Failure(failure));
+            }
+        }
+        if let Some((state, outcome)) = &self.shaky
+            && request.url.contains("/p")
+        {
+            state.set(generator(state.get())(usize::MAX) as u64);
+            if (state.get() >> 7).is_multiple_of(3) {
+                return (Duration::from_millis(5), outcome.clone());
             }
         }
         if let Some(failure) = self.strike(request) {

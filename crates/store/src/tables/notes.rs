@@ -27,6 +27,10 @@ pub(crate) struct Detail {
     read: Option<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
     since_us: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    failed: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    made: Option<u32>,
 }
 
 pub(crate) fn write(
@@ -64,6 +68,9 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         Note::Blocked { since } => {
             ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
         }
+        Note::Unsteady { failed, made } => {
+            ("unsteady", Detail { failed: Some(*failed), made: Some(*made), ..none })
+        }
         Note::NoNames { since } => {
             ("no-names", Detail { since_us: Some(since.as_micros()), ..none })
         }
@@ -91,6 +98,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
+        "unsteady" => Note::Unsteady { failed: detail.failed?, made: detail.made? },
         "no-names" => Note::NoNames { since: Moment::from_micros(detail.since_us?) },
         "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },
         "trap" => {

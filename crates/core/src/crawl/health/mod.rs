@@ -5,6 +5,7 @@
 //! when the run continues.
 
 mod connectivity;
+mod luck;
 mod names;
 pub(super) mod outage;
 mod server;
@@ -127,6 +128,7 @@ impl Health {
             return;
         }
         let attempts = board.entry(id).attempts.count;
+        self.server(server).luck.handle_ended(&attempt.outcome, attempts);
         if self.server(server).handle_attempt(&attempt.outcome, attempts) {
             Health::give_up_second_attempts(board, server);
         }
@@ -209,6 +211,39 @@ impl Health {
         let has_responded = board.requests.pace(server).has_responded();
         let attempts = board.entry(id).attempts.count;
         self.servers.get(&server).is_some_and(|it| it.is_hopeless(attempts, has_responded))
+    }
+
+    /// Whether a URL that failed at all its usual attempts gets one more, because its server fails
+    /// at random. A time-out costs too much.
+    pub(super) fn grant_attempt(
+        &mut self,
+        board: &Board,
+        (server, id): (ServerId, UrlId),
+        outcome: &AttemptOutcome,
+    ) -> bool {
+        let usual = board.settings.retry.attempts;
+        let more = (board.entry(id).attempts.count + 1).checked_sub(usual);
+        let costs = hangs(outcome) || !outcome.may_pass() || usual < 2;
+        more.is_some_and(|more| !costs && self.server(server).luck.grant(more))
+    }
+
+    /// A URL has failed for the last time: whether that may be due to chance.
+    pub(super) fn watch_luck(
+        &mut self,
+        board: &mut Board,
+        (server, id): (ServerId, UrlId),
+        outcome: &AttemptOutcome,
+    ) {
+        let attempts = board.entry(id).attempts.count;
+        let luck = &self.server(server).luck;
+        if !outcome.may_pass() || hangs(outcome) || !luck.may_be_chance(attempts) {
+            return;
+        }
+        let (failed, made) = luck.rate();
+        board.entry_mut(id).attempts.by_chance = true;
+        if !std::mem::replace(&mut self.server(server).is_noted, true) {
+            board.note(id, Note::Unsteady { failed, made });
+        }
     }
 
     /// A URL has its last outcome. If it timed out, and its server has never responded, the rest

@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use super::luck::Luck;
 use super::outage::OutageDetector;
 use crate::crawl::messages::UrlId;
 use crate::crawl::pace::{Signal, Strain};
@@ -26,6 +27,9 @@ pub(super) struct Server {
     hung: u32,
     /// Second attempts that timed out in a row.
     hung_again: u32,
+    pub(super) luck: Luck,
+    /// There is a note that it fails at random.
+    pub(super) is_noted: bool,
 }
 
 impl Server {
@@ -36,6 +40,8 @@ impl Server {
             has_waited: false,
             hung: 0,
             hung_again: 0,
+            luck: Luck::default(),
+            is_noted: false,
         }
     }
 

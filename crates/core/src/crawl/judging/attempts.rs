@@ -92,6 +92,7 @@ impl Judging {
             }
             NextAttempt::None => {
                 shared.health.handle_last(&mut shared.board, server, &outcome);
+                shared.health.watch_luck(&mut shared.board, (server, id), &outcome);
                 let outcome = shared.board.requests.most_frequent(id, outcome);
                 self.conclude(shared, discovery, id, &outcome, reading);
             }
@@ -145,6 +146,9 @@ fn next_attempt(
     }
     match retry.gap(board.entry(id).attempts.count + 1, outcome) {
         Some(gap) => NextAttempt::At(now + gap),
+        None if health.grant_attempt(board, (server, id), outcome) => {
+            NextAttempt::At(now + retry.timeout / 4)
+        }
         None => NextAttempt::None,
     }
 }

@@ -27,6 +27,7 @@ pub(super) fn context(board: &Board, id: UrlId) -> JudgeContext {
     let near = || Url::parse(text).is_ok_and(|url| is_loopback(&url));
     JudgeContext {
         like_missing_page: board.entry(id).like_missing,
+        by_chance: board.entry(id).attempts.by_chance,
         proxied: board.settings.proxied && !near(),
         expected: board.settings.expects(text),
         ..JudgeContext::default()

@@ -48,6 +48,8 @@ pub(in crate::crawl) struct Attempts {
     /// HEAD was tried and is not reliable here.
     pub(in crate::crawl) by_get: bool,
     pub(in crate::crawl) confirmation: Confirmation,
+    /// Its server fails at random, and it may have failed by chance.
+    pub(in crate::crawl) by_chance: bool,
 }
 
 /// Whether a 404, 410 or NXDOMAIN has been confirmed.
