@@ -175,7 +175,8 @@ impl Inner {
             Err(_) => (AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte)), took, None),
             Ok(Err(failure)) => (AttemptOutcome::Failure(failure), took, None),
             Ok(Ok(response)) => {
-                let left = (patience * 3).saturating_sub(took);
+                let whole = if request.brief { patience / 4 } else { patience * 3 };
+                let left = whole.saturating_sub(took);
                 let (outcome, reading) = self.take(request, response, left, permit).await;
                 // For a failure, the time until it happened; for a response, until its first
                 // byte.

@@ -107,6 +107,7 @@ fn request(page: &str) -> Request {
         kind: Kind::Page,
         scope: Scope::Internal,
         later: false,
+        brief: false,
         cookies: None,
         sketch: false,
         validators: None,

@@ -293,6 +293,7 @@ impl Crawl {
             kind: board.entry(id).roles.kind,
             scope: board.entry(id).scope,
             later: true,
+            brief: false,
             cookies: None,
             url: board.urls.text(id).to_owned(),
             sketch: false,
@@ -320,7 +321,8 @@ impl Crawl {
             || entry.attempts.by_get
             || !entry.server.is_some_and(|server| board.requests.trusts_head(server));
         let method = if by_get { Method::Get } else { Method::Head };
-        let mut request = Request { method, body, later, sketch, ..plain(board) };
+        let brief = entry.server.is_some_and(|server| self.shared.health.is_dripping(server));
+        let mut request = Request { method, body, later, sketch, brief, ..plain(board) };
         self.judging.prepare(board, now, id, &mut request);
         request
     }

@@ -137,6 +137,9 @@ pub struct Request {
     pub scope: Scope,
     /// An attempt after the first: on a fresh connection, with twice the time-out.
     pub later: bool,
+    /// Several bodies of its server in a row have not ended in time: this one gets a quarter of
+    /// the time-out.
+    pub brief: bool,
     /// The `Cookie` header to send (RFC 6265 §4.2): what this chain of redirects has set.
     pub cookies: Option<String>,
     /// Compute a hash of the page's text (see [`Reading::sketch`]).

@@ -203,3 +203,21 @@ fn a_server_that_fails_at_random_makes_nothing_broken() {
         }
     }
 }
+
+/// Pages whose bodies never end are given up soon, and the others are checked.
+#[test]
+fn bodies_that_never_end_cost_a_few_time_outs_in_all() {
+    let slow: Vec<String> = (0..300).map(|number| format!("http://b.test/{number}")).collect();
+    let links: Vec<&str> = slow.iter().map(String::as_str).chain(["/own"]).collect();
+    let mut web =
+        Web::default().on("http://a.test/", page(&links)).on("http://a.test/own", page(&[]));
+    for url in &slow {
+        web = web.on(url, Act::Drip);
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/own"), "sound 200");
+    let doubtful = seen.verdicts.values().filter(|it| *it == "doubtful timeout").count();
+    assert!(doubtful > 290, "{doubtful}");
+    let took = seen.end.since_start();
+    assert!(took < Duration::from_secs(10 * 20), "{took:?}");
+}

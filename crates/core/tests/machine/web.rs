@@ -39,6 +39,8 @@ pub(crate) enum Act {
     Fail(Failure),
     /// No response for as long as a client waits.
     Hang,
+    /// A body that never ends: three time-outs, or a quarter of one.
+    Drip,
     /// The first until this moment, the second from then on.
     Until(Duration, Box<Act>, Box<Act>),
     /// The first for HEAD, the second for GET.
@@ -442,6 +444,9 @@ impl Web {
             Some(outcome) => outcome,
             None => self.play(act, request, now),
         };
+        if outcome == AttemptOutcome::Failure(Failure::Timeout(Stage::Body)) {
+            return (if request.brief { patience / 4 } else { patience * 3 }, outcome);
+        }
         let timed_out = AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte));
         if outcome == timed_out || *latency > patience {
             return (patience, timed_out);
@@ -492,6 +497,7 @@ impl Web {
             Act::Redirect(status, to) => answer(*status, None, Some(to.clone())),
             Act::File(media_type) | Act::Body(media_type, _) => answer(200, Some(media_type), None),
             Act::Fail(failure) => AttemptOutcome::Failure(failure.clone()),
+            Act::Drip => AttemptOutcome::Failure(Failure::Timeout(Stage::Body)),
             Act::Hang => AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte)),
             Act::Until(moment, before, after) => {
                 let act = if now.since_start() < *moment { before } else { after };

@@ -102,6 +102,7 @@ pub(crate) fn request(url: &str) -> Request {
         kind: Kind::Page,
         scope: Scope::Internal,
         later: false,
+        brief: false,
         cookies: None,
         sketch: false,
         validators: None,

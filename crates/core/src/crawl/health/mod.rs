@@ -26,7 +26,7 @@ use super::requests::Order;
 use super::requests::side_requests::Reason;
 use super::urls::{Phase, Roles};
 use crate::Moment;
-use crate::evidence::{Attempt, AttemptOutcome, Failure};
+use crate::evidence::{Attempt, AttemptOutcome, Failure, Stage};
 use crate::verdict::Cause;
 
 pub(super) use server::{hangs, retry_after_too_long};
@@ -132,6 +132,12 @@ impl Health {
         if self.server(server).handle_attempt(&attempt.outcome, attempts) {
             Health::give_up_second_attempts(board, server);
         }
+        let ran_out = attempt.outcome == AttemptOutcome::Failure(Failure::Timeout(Stage::Body));
+        if ran_out && self.server(server).only_drips() {
+            for id in waiting_of(board, server) {
+                board.say(Effect::Defer { id, cause: Cause::Timeout });
+            }
+        }
         let (began, signal) = (now.before(attempt.took), ServerSignal::of(&attempt.outcome));
         let action = self.server(server).detector.handle_ended(began, now, id, signal);
         self.act(board, server, action);
@@ -203,6 +209,11 @@ impl Health {
             let id = board.intern(&home, u32::MAX, 0);
             board.say(Effect::Use { id, roles: Roles::VISIT, first: true });
         }
+    }
+
+    /// Whether the bodies of a server do not end in time, several in a row.
+    pub(super) fn is_dripping(&self, server: ServerId) -> bool {
+        self.servers.get(&server).is_some_and(Server::is_dripping)
     }
 
     /// Whether a URL that timed out is not worth a retry, because others of its server have timed

@@ -10,6 +10,10 @@ use crate::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage};
 
 /// After this many second attempts in a row have timed out, further ones are not made.
 const HUNG_AGAIN: u32 = 8;
+/// After this many bodies in a row that did not end in time, others get less of it.
+const DRIPPED: u32 = 2;
+/// After this many, no more are requested.
+const ONLY_DRIPS: u32 = 10;
 /// Give up on a server that has never responded after this many of its URLs time out.
 const HUNG_WITHOUT_RESPONSE: u32 = 2;
 /// `Retry-After` is obeyed up to this many seconds.
@@ -27,6 +31,8 @@ pub(super) struct Server {
     hung: u32,
     /// Second attempts that timed out in a row.
     hung_again: u32,
+    /// Bodies in a row that did not end in time.
+    dripped: u32,
     pub(super) luck: Luck,
     /// There is a note that it fails at random.
     pub(super) is_noted: bool,
@@ -40,6 +46,7 @@ impl Server {
             has_waited: false,
             hung: 0,
             hung_again: 0,
+            dripped: 0,
             luck: Luck::default(),
             is_noted: false,
         }
@@ -50,9 +57,24 @@ impl Server {
         !std::mem::replace(&mut self.has_waited, true)
     }
 
+    /// Whether so many of its bodies did not end that no more are requested.
+    pub(super) fn only_drips(&self) -> bool {
+        self.dripped >= ONLY_DRIPS
+    }
+
+    /// Whether its bodies do not end: no more time is spent on them than necessary.
+    pub(super) fn is_dripping(&self) -> bool {
+        self.dripped >= DRIPPED
+    }
+
     /// A request has ended, after this many earlier attempts. Returns whether second attempts are
     /// given up from now on.
     pub(super) fn handle_attempt(&mut self, outcome: &AttemptOutcome, attempts: u32) -> bool {
+        match outcome {
+            AttemptOutcome::Failure(Failure::Timeout(Stage::Body)) => self.dripped += 1,
+            AttemptOutcome::Response(_) => self.dripped = 0,
+            AttemptOutcome::Failure(_) => {}
+        }
         if !hangs(outcome) && attempts > 0 {
             self.hung_again = 0;
         } else if hangs(outcome) && attempts == 1 {

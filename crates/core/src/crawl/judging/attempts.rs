@@ -12,7 +12,7 @@ use crate::crawl::messages::{Response, ServerId, UrlId};
 use crate::crawl::requests::Order;
 use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Confirmation;
-use crate::evidence::{Attempt, Method};
+use crate::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
 use crate::extract::reading::Reading;
 use crate::verdict::Cause;
 
@@ -142,6 +142,10 @@ fn next_attempt(
         return NextAttempt::At(now + BREATH.min(retry.timeout / 4));
     }
     if hangs(outcome) && health.is_hopeless(board, server, id) {
+        return NextAttempt::GiveUp;
+    }
+    let ran_out = *outcome == AttemptOutcome::Failure(Failure::Timeout(Stage::Body));
+    if ran_out && health.is_dripping(server) {
         return NextAttempt::GiveUp;
     }
     match retry.gap(board.entry(id).attempts.count + 1, outcome) {
