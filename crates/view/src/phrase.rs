@@ -147,6 +147,9 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
                 "{url} is not a valid sitemap, or is incomplete; the URLs before the error were used"
             )
         }
+        Note::MoreSitemaps => format!(
+            "{url} names more sitemaps than are read: 2,000 in all, through at most 3 indexes"
+        ),
         Note::UrlLimit => format!(
             "after {url}, as many URLs were known as --max-urls allows; no more pages were parsed"
         ),

@@ -272,6 +272,8 @@ pub enum Note {
     SitemapMissing,
     /// A sitemap is not valid, or incomplete.
     SitemapFaulty,
+    /// It names more sitemaps than are read.
+    MoreSitemaps,
     /// Links on this page have credentials in their URLs.
     CredentialsInUrl,
     /// No link leads to this page: only a sitemap or a folder has it.

@@ -1,6 +1,6 @@
 //! URLs that are excluded are not requested, and counted with the reason.
 
-use rummage_core::crawl::{Externals, Settings};
+use rummage_core::crawl::{Externals, Note, Settings};
 use rummage_core::extract::elements::Element;
 use rummage_core::url::pattern::Pattern;
 use rummage_core::url::query::QueryRule;
@@ -228,4 +228,24 @@ fn a_soft_404_page_was_parsed_and_counts_for_max_pages() {
         .on("http://a.test/p3", page(&[]));
     let seen = web.crawl(Settings { max_pages: Some(3), ..Settings::default() });
     assert_eq!(seen.pages, ["http://a.test/", "http://a.test/lost", "http://a.test/p1"]);
+}
+
+#[test]
+fn sitemap_indexes_that_name_indexes_end() {
+    let index = |names: &str| {
+        let sitemaps = format!("<sitemapindex>{names}</sitemapindex>");
+        Act::Body("application/xml", sitemaps)
+    };
+    let name = |number: usize| format!("<sitemap><loc>http://a.test/s{number}.xml</loc></sitemap>");
+    let mut web = Web::default()
+        .on("http://a.test/", page(&[]))
+        .on("http://a.test/sitemap.xml", index(&(name(0) + &name(1000))));
+    for number in (0..100).chain(1000..1100) {
+        web = web.on(&format!("http://a.test/s{number}.xml"), index(&name(number + 1)));
+    }
+    let seen = web.crawl(Settings::default());
+    let read = seen.replies.iter().filter(|(url, _)| url.contains("/s1") || url.contains("/s0"));
+    assert!(read.count() < 10, "{:?}", seen.replies);
+    let notes = seen.notes.iter().filter(|(_, note)| *note == Note::MoreSitemaps).count();
+    assert_eq!(notes, 2, "{:?}", seen.notes);
 }

@@ -62,6 +62,7 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         }
         Note::SitemapMissing => ("sitemap-missing", none),
         Note::SitemapFaulty => ("sitemap-faulty", none),
+        Note::MoreSitemaps => ("more-sitemaps", none),
         Note::UrlLimit => ("url-limit", none),
         Note::CredentialsInUrl => ("credentials-in-url", none),
         Note::Unreached => ("unreached", none),
@@ -94,6 +95,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         },
         "sitemap-missing" => Note::SitemapMissing,
         "sitemap-faulty" => Note::SitemapFaulty,
+        "more-sitemaps" => Note::MoreSitemaps,
         "url-limit" => Note::UrlLimit,
         "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,

@@ -70,7 +70,7 @@ impl Discovery {
         let first_new = shared.board.urls.len();
         let mut targets = Vec::with_capacity(reading.links().len());
         let mut pages = Vec::new();
-        let mut has_credentials = false;
+        let (mut has_credentials, mut has_more_sitemaps) = (false, false);
         for link in reading.links() {
             has_credentials |= is_masked(link.written);
             // A `base` applies to the page, not to the headers of the response.
@@ -80,6 +80,18 @@ impl Discovery {
             // A stylesheet is part of its page, not one level deeper.
             let depth = if roles.stylesheet() { depth } else { depth.saturating_add(1) };
             let mut target = self.target(&mut shared.board, source, link.written, depth);
+            if reading.format == Format::Sitemap
+                && roles.sitemap()
+                && !self.sitemaps.admits(page, target.id)
+            {
+                has_more_sitemaps = true;
+                let unread = matches!(shared.board.entry(target.id).phase(), Phase::Unrequested(_));
+                if unread {
+                    shared.board.set_unrequested(target.id, Cause::Trap);
+                }
+                targets.push(target);
+                continue;
+            }
             if is_secure && (upgrades || roles.is_upgraded()) {
                 target = upgraded(&mut shared.board, target, depth);
             }
@@ -112,6 +124,9 @@ impl Discovery {
             self.handle_full(shared, page);
         }
         let board = &mut shared.board;
+        if has_more_sitemaps {
+            board.note(page, Note::MoreSitemaps);
+        }
         if has_credentials {
             board.note(page, Note::CredentialsInUrl);
         }

@@ -6,6 +6,7 @@
 mod admission;
 pub(super) mod fragments;
 mod links;
+mod sitemaps;
 mod spa_shells;
 mod start;
 pub mod traps;
@@ -15,6 +16,7 @@ use std::collections::{HashMap, VecDeque};
 
 use admission::Admission;
 use fragments::FragmentIndex;
+use sitemaps::Sitemaps;
 use spa_shells::SpaShells;
 use start::Start;
 use traps::Traps;
@@ -39,6 +41,7 @@ pub(super) struct Discovery {
     /// Set when only so many pages may be read.
     admission: Option<Admission>,
     traps: Traps,
+    sitemaps: Sitemaps,
     shells: SpaShells,
     pub(super) fragments: FragmentIndex,
     /// What references were found to mean.
@@ -60,6 +63,7 @@ impl Discovery {
             start: Start::new(starts),
             admission: board.settings.max_pages.map(Admission::new),
             traps: Traps::default(),
+            sitemaps: Sitemaps::default(),
             shells: SpaShells::default(),
             fragments: FragmentIndex::default(),
             memo: Memo::new(),
