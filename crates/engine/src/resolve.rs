@@ -40,10 +40,6 @@ struct Known {
     again: Option<Instant>,
 }
 
-/// A failure that was looked up again holds this long: one confirmation is for all URLs of the
-/// host.
-const HOLDS: Duration = Duration::from_secs(10);
-
 impl Resolver {
     pub(crate) fn new(server: Option<SocketAddr>, patience: Duration) -> Resolver {
         let (hickory, uncached) = (build(server, patience, true), build(server, patience, false));
@@ -54,8 +50,10 @@ impl Resolver {
     pub(crate) async fn addresses(&self, host: &str, anew: bool) -> Lookup {
         let cell = {
             let mut known = self.known.lock().expect("nothing panics while it holds the names");
+            // A failure that was looked up again holds for as long as a lookup may take: one
+            // confirmation is for all URLs of the host.
             let name = known.entry(host.to_owned()).or_default();
-            let holds = name.again.is_some_and(|again| again.elapsed() < HOLDS);
+            let holds = name.again.is_some_and(|again| again.elapsed() < self.patience);
             if anew && !holds && matches!(name.lookup.get(), Some(Err(_))) {
                 *name = Known { again: Some(Instant::now()), ..Known::default() };
             }

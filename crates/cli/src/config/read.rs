@@ -115,13 +115,12 @@ impl Source<'_> {
                 return Err(self.wrong(&key.span(), format!("{name} is set twice"), hint));
             }
             let alone = toml::Table::from_iter([(name.clone(), values[written.as_str()].clone())]);
-            let wrong = |error: toml::de::Error| self.bad_value(value.span(), &name, &error);
+            let wrong =
+                |error: toml::de::Error| self.bad_value(value.span(), &name, error.message());
             if is_option {
                 let texts = texts(&values[written.as_str()]);
-                CheckOptions::check(&name, &texts).map_err(|reason| {
-                    let hint = "Correct the value, and try again.".to_owned();
-                    self.wrong(&value.span(), format!("{name}: {reason}"), hint)
-                })?;
+                CheckOptions::check(&name, &texts)
+                    .map_err(|reason| self.bad_value(value.span(), &name, &reason))?;
                 read.options = alone.try_into::<CheckOptions>().map_err(wrong)?.or(read.options);
             } else {
                 read.take_own(&name, alone.try_into::<SiteKeys>().map_err(wrong)?);
@@ -183,13 +182,13 @@ impl Source<'_> {
         self.wrong(&at, format!("there is no key \"{name}\""), hint)
     }
 
-    fn bad_value(&self, at: Range<usize>, name: &str, error: &toml::de::Error) -> Failure {
+    fn bad_value(&self, at: Range<usize>, name: &str, reason: &str) -> Failure {
         let example = keys().into_iter().find(|key| key.name == name).map(|key| key.example);
         let hint = match example {
             Some(example) => format!("For example: {name} = {example}"),
             None => "For example: target = \"/old/*\" and status = 410".to_owned(),
         };
-        self.wrong(&at, format!("{name}: {}", error.message().trim()), hint)
+        self.wrong(&at, format!("{name}: {}", reason.trim()), hint)
     }
 
     fn wrong(&self, at: &Range<usize>, what: String, hint: String) -> Failure {

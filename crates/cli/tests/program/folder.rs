@@ -163,14 +163,18 @@ fn the_password_for_a_start_url_comes_from_netrc_and_is_not_stored() {
     let mut command = stage.command(&words);
     let nowhere = finish(&words, command.env("NETRC", "/nowhere")).ends(2);
     assert!(nowhere.err.contains("add an entry to ~/.netrc"), "{nowhere}");
-    // No other host gets that password.
+    // No other host gets that password, whatever belongs to the site.
     let before = stage.web.requests().len();
     for more in [&["b.test"][..], &["--within", "b.test/"]] {
         let words = [&words[..], more].concat();
         let mut command = stage.command(&words);
-        finish(&words, command.env("NETRC", stage.path("netrc"))).ends(2);
+        let outcome = finish(&words, command.env("NETRC", stage.path("netrc"))).ends(1);
+        let warns = outcome.err.contains("no credentials were sent to http://b.test");
+        assert_eq!(warns, more == ["b.test"], "{outcome}");
     }
-    assert_eq!(stage.web.requests().len(), before);
+    for request in &stage.web.requests()[before..] {
+        assert_eq!(request.authorization.is_some(), request.host == "a.test", "{request:?}");
+    }
 }
 
 #[test]

@@ -204,6 +204,15 @@ fn a_server_that_fails_at_random_makes_nothing_broken() {
     }
 }
 
+#[test]
+fn one_body_that_never_ends_is_a_broken_link() {
+    let web =
+        Web::default().on("http://a.test/", page(&["/live"])).on("http://a.test/live", Act::Drip);
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/live"), "broken timeout");
+    assert_eq!(seen.times_requested("http://a.test/live"), 2);
+}
+
 /// Pages whose bodies never end are given up soon, and the others are checked.
 #[test]
 fn bodies_that_never_end_cost_a_few_time_outs_in_all() {

@@ -31,7 +31,7 @@ pub(super) struct Server {
     hung: u32,
     /// Second attempts that timed out in a row.
     hung_again: u32,
-    /// Bodies in a row that did not end in time.
+    /// URLs in a row whose bodies did not end in time.
     dripped: u32,
     pub(super) luck: Luck,
     /// There is a note that it fails at random.
@@ -71,7 +71,10 @@ impl Server {
     /// given up from now on.
     pub(super) fn handle_attempt(&mut self, outcome: &AttemptOutcome, attempts: u32) -> bool {
         match outcome {
-            AttemptOutcome::Failure(Failure::Timeout(Stage::Body)) => self.dripped += 1,
+            // One URL counts once, however often it is tried.
+            AttemptOutcome::Failure(Failure::Timeout(Stage::Body)) => {
+                self.dripped += u32::from(attempts == 0);
+            }
             AttemptOutcome::Response(_) => self.dripped = 0,
             AttemptOutcome::Failure(_) => {}
         }
