@@ -234,13 +234,13 @@ fn settings_have_the_bounds_of_options() {
     stage.run(&["crawl", "http://a.test"]).ends(0);
 }
 
-#[cfg(unix)]
+#[cfg(target_os = "linux")]
 #[test]
 fn a_list_may_be_a_named_pipe_and_a_device_is_not_replaced() {
     let stage = Stage::new(&site("a.test", &[("/", page(""))]));
     let pipe = stage.path("pipe");
-    let made = std::process::Command::new("mkfifo").arg(&pipe).status().unwrap();
-    assert!(made.success());
+    let mode = rustix::fs::Mode::RUSR | rustix::fs::Mode::WUSR;
+    rustix::fs::mknodat(rustix::fs::CWD, &pipe, rustix::fs::FileType::Fifo, mode, 0).unwrap();
     let write = pipe.clone();
     let writer = std::thread::spawn(move || std::fs::write(write, "http://a.test/gone\n").unwrap());
     let words = ["probe", pipe.to_str().unwrap(), "--format", "jsonl", "-o", "/dev/null"];
