@@ -81,7 +81,7 @@ impl std::error::Error for DialError {}
 impl Network {
     pub(crate) fn new(config: Config) -> Network {
         Network {
-            resolver: Resolver::new(config.dns, config.timeout / 4),
+            resolver: Resolver::new(config.dns, name_patience(config.timeout)),
             connect: config.connect.clone(),
             tls: OnceLock::new(),
             private: OnceLock::new(),
@@ -186,6 +186,11 @@ impl Network {
     fn tls(&self) -> Arc<ClientConfig> {
         Arc::clone(self.tls.get_or_init(|| tls::config(&self.config.ca_certs)))
     }
+}
+
+/// How long a lookup may take: a quarter of the time-out, and if that is short, up to half of it.
+fn name_patience(timeout: Duration) -> Duration {
+    (timeout / 4).max((timeout / 2).min(Duration::from_secs(1)))
 }
 
 impl Dialer {

@@ -10,7 +10,7 @@ use crate::screens::settings;
 
 fn crawled() -> Stage {
     let stage = Stage::new(&museum());
-    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-q"]).ends(1);
+    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "1s", "-q"]).ends(1);
     stage
 }
 

@@ -24,7 +24,7 @@ pub(crate) fn settings() -> insta::Settings {
 
 fn crawled() -> (Stage, Outcome) {
     let stage = Stage::new(&museum());
-    let outcome = stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms"]).ends(1);
+    let outcome = stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "1s"]).ends(1);
     (stage, outcome)
 }
 
