@@ -477,4 +477,12 @@ mod tests {
             "on 1,000 of 2,000 pages"
         );
     }
+
+    #[test]
+    fn each_sign_of_strain_has_words_of_its_own() {
+        let words: std::collections::BTreeSet<&str> = Strain::ALL.map(strain).into();
+        assert_eq!(words.len(), Strain::ALL.len());
+        assert_eq!(strain(Strain::Slow), "responses three times as slow");
+        assert_eq!(strain(Strain::Unavailable), "503 Service Unavailable");
+    }
 }

@@ -109,3 +109,39 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         _ => return None,
     })
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_note_is_read_as_it_was_written() {
+        let since = Moment::from_micros(7);
+        let (requested, kept) = (Duration::from_millis(5000), Duration::from_millis(2000));
+        let stop = Stop { sample: "/a".to_owned(), rule: "/*".to_owned(), read: 3 };
+        let mut kinds = std::collections::BTreeSet::new();
+        for note in [
+            Note::RenderedByScript,
+            Note::RobotsUnknown,
+            Note::CrawlDelay { requested, kept },
+            Note::SitemapMissing,
+            Note::SitemapFaulty,
+            Note::MoreSitemaps,
+            Note::UrlLimit,
+            Note::CredentialsInUrl,
+            Note::Unreached,
+            Note::Blocked { since },
+            Note::Unsteady { failed: 3, made: 10 },
+            Note::NoNames { since },
+            Note::Offline { since },
+            Note::Trap(stop),
+        ] {
+            let (kind, detail) = pack(&note);
+            assert!(kinds.insert(kind), "{kind} is used twice");
+            let detail = serde_json::from_str(&serde_json::to_string(&detail).unwrap()).unwrap();
+            assert_eq!(unpack(kind, detail), Some(note));
+        }
+        assert_eq!(unpack("unknown", Detail::default()), None);
+    }
+}

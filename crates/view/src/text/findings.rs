@@ -141,3 +141,41 @@ fn fewer_filters(selection: &Selection) -> String {
         several => format!("Leave out one of {}{all}.", several.join(", ")),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use rummage_core::url::pattern::Pattern;
+    use rummage_store::NoteRow;
+
+    use super::*;
+
+    #[test]
+    fn an_empty_list_never_claims_more_than_was_checked() {
+        let clean = Totals::default();
+        let broken = Totals { broken: 1, ..Totals::default() };
+        let note = NoteRow { url: "http://a.test/".to_owned(), note: Note::RenderedByScript };
+        let unseen = Totals { notes: vec![note], ..Totals::default() };
+        let default = Selection::default();
+        let only_broken = Selection::of(&[Verdict::Broken]);
+        let moved = Selection::of(&[Verdict::Moved]);
+        let narrow = Selection { hosts: vec![Pattern::new("b.test")], ..Selection::default() };
+        let none = "Nothing that was checked is broken, doubtful or moved.";
+        let none_broken = "Nothing that was checked is broken.";
+        let by_script = "Pages here are rendered by JavaScript; their links were not found.";
+        let no_match = "Nothing matches the selection.";
+        for (selection, totals, expected) in [
+            (&default, &clean, none),
+            (&only_broken, &clean, none_broken),
+            (&default, &unseen, by_script),
+            (&only_broken, &unseen, by_script),
+            (&moved, &unseen, no_match),
+            (&moved, &clean, no_match),
+            (&narrow, &clean, no_match),
+            (&default, &broken, no_match),
+        ] {
+            let text = nothing(selection, totals);
+            assert!(text.starts_with(expected), "{text} for {selection:?}");
+        }
+        assert!(nothing(&narrow, &clean).contains("--host"));
+    }
+}

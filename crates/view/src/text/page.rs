@@ -144,3 +144,23 @@ fn link(out: &mut dyn Write, row: &LinkRow, listing: &Listing) -> Result<(), Vie
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::{link_row, outcome};
+
+    #[test]
+    fn links_are_counted_by_verdict() {
+        let mut tally = Tally::default();
+        for _ in 0..3 {
+            tally.take(&link_row());
+        }
+        let sound = outcome(Verdict::Sound, None, Some(200));
+        tally.take(&LinkRow { outcome: sound, ..link_row() });
+        assert_eq!(tally.links, 4);
+        let counts = Verdict::ALL.map(|verdict| tally.of(verdict));
+        assert_eq!(counts.iter().sum::<u64>(), 4);
+        assert_eq!((tally.of(Verdict::Broken), tally.of(Verdict::Sound)), (3, 1));
+    }
+}

@@ -93,3 +93,18 @@ impl RowFormat {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_format_has_a_name_a_description_and_an_extension() {
+        let all: Vec<(&str, &str)> =
+            RowFormat::all().map(|format| (format.name(), format.extensions()[0])).collect();
+        assert_eq!(all, [("csv", "csv"), ("jsonl", "jsonl")]);
+        assert!(RowFormat::all().all(|format| format.help().len() > 10));
+        assert_eq!(RowFormat::Csv(b',').separated_by(b';'), RowFormat::Csv(b';'));
+        assert_eq!(RowFormat::Jsonl.separated_by(b';'), RowFormat::Jsonl);
+    }
+}
