@@ -20,6 +20,8 @@ mod fetched;
 mod headers;
 mod local_files;
 mod panics;
+#[cfg(test)]
+mod received_tests;
 mod recorder;
 mod resolve;
 mod tls;
