@@ -4,7 +4,7 @@ use std::io::Write;
 use std::path::Path;
 
 use jiff::Timestamp;
-use rummage_engine::{DeliveryError, Mail, MailServer, Security, Stop, hand_over, send};
+use rummage_engine::{DeliveryError, Mail, MailServer, Security, Stop, hand_over, send, stopped};
 use rummage_store::{
     Channel, Counts, Digest, DigestLink, DigestTarget, NotifySettings, Outbox, QueuedDigest,
 };
@@ -17,7 +17,7 @@ use crate::failure::Failure;
 use crate::jobs::plain::{certificates, of_environment};
 use crate::output::Terminal;
 use crate::paths::waivers;
-use crate::signals::{stop_on_signal, stopped};
+use crate::signals::stop_on_signal;
 
 /// The environment variable that names the mail server, over the settings.
 const SERVER: &str = "RUMMAGE_DIGEST_SERVER";
@@ -83,6 +83,7 @@ pub(crate) async fn deliver(
     stop: &Stop,
 ) -> Result<Vec<Delivery>, Failure> {
     let Some(outbox) = Outbox::open(store)? else { return Ok(Vec::new()) };
+    let mut stop = stop.clone();
     let mut deliveries = Vec::new();
     for email in outbox.due(clock.now())? {
         let site = email.digest.site.clone();
@@ -95,7 +96,7 @@ pub(crate) async fn deliver(
                 biased;
                 result = deliver_one(&settings, &email, &name) => result,
                 // It stays in the queue.
-                () = stopped(stop.clone()) => break,
+                () = stopped(&mut stop) => break,
             };
             // Recorded right away: a digest that was sent must not be sent again if the program
             // ends now.

@@ -37,11 +37,3 @@ pub(crate) fn stop_on_signal() -> Stop {
     });
     stop
 }
-
-/// Waits until a job is to stop.
-pub(crate) async fn stopped(mut stop: Stop) {
-    if stop.wait_for(|stop| *stop).await.is_err() {
-        // Nobody can stop it any more.
-        std::future::pending::<()>().await;
-    }
-}

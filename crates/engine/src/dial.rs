@@ -146,10 +146,14 @@ impl Network {
         }
     }
 
-    /// Looks up the name of a host now, whatever is known of it. IP addresses need no lookup.
+    /// Looks up the name of a host now, whatever is known of it. IP addresses need no lookup; a
+    /// rule may name a host that does not exist yet, and behind a proxy our lookups prove nothing.
     pub(crate) async fn check_name(&self, host: &str) -> Result<(), Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
-        if bare.parse::<IpAddr>().is_ok() {
+        if bare.parse::<IpAddr>().is_ok()
+            || self.connect.iter().any(|rule| rule.names(host))
+            || self.config.proxies.any()
+        {
             return Ok(());
         }
         self.resolver.look_up_now(host).await.map(drop).map_err(Failure::Dns)

@@ -426,7 +426,7 @@ enum DriverMessage {
 }
 
 /// Waits for the signal to stop; forever, if it can no longer come.
-async fn stopped(stop: &mut Stop) {
+pub async fn stopped(stop: &mut Stop) {
     if stop.wait_for(|stopped| *stopped).await.is_err() {
         std::future::pending::<()>().await;
     }

@@ -31,7 +31,7 @@ pub use clock::Clock;
 pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT, Proxies};
 pub use credentials::Credentials;
 pub use deliver::{DeliveryError, Mail, MailServer, Security, hand_over, send};
-pub use driver::{Ended, Fetch, InternalError, Job, Observer, Recheck, Stop, crawl};
+pub use driver::{Ended, Fetch, InternalError, Job, Observer, Recheck, Stop, crawl, stopped};
 pub use error::EngineError;
 pub use fetch::Fetcher;
 pub use fetched::Fetched;

@@ -248,7 +248,9 @@ impl CheckOptions {
         if name == "header" {
             return Ok(());
         }
-        let command = CheckOptions::augment_args(clap::Command::new("settings"));
+        // What is in the environment is not the file's fault.
+        let command = CheckOptions::augment_args(clap::Command::new("settings"))
+            .mut_args(|argument| argument.env(clap::builder::Resettable::Reset));
         let words = values.iter().map(|value| format!("--{name}={value}"));
         let words = std::iter::once("settings".to_owned()).chain(words);
         command.try_get_matches_from(words).map(drop).map_err(|error| {

@@ -75,9 +75,9 @@ impl From<Variable> for String {
     }
 }
 
-/// The default time from the start of one crawl to the start of the next.
-/// How long it may take to send a digest, unless the settings say otherwise.
+/// The default time that it may take to send a digest.
 const DELIVERY: Duration = Duration::from_secs(60);
+/// The default time from the start of one crawl to the start of the next.
 const EVERY: Duration = Duration::from_secs(24 * 60 * 60);
 
 impl Watching {

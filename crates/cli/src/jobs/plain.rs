@@ -11,7 +11,6 @@ use rummage_core::extract::robots_txt::{self, Robots};
 use rummage_core::url::credentials::CredentialScope;
 use rummage_core::url::pattern::Pattern;
 use rummage_core::url::query::QueryRule;
-use rummage_core::url::userinfo;
 use rummage_engine::{Config, Credentials, DEFAULT_USER_AGENT, LocalFiles, Proxies};
 use rummage_store::{OpenRun, StoreError};
 use rustls::pki_types::CertificateDer;
@@ -114,8 +113,13 @@ fn sitemap(options: &CheckOptions) -> Result<SitemapRule, Failure> {
     };
     match Url::parse(given) {
         Ok(mut url) if matches!(url.scheme(), "http" | "https") => {
+            if !url.username().is_empty() || url.password().is_some() {
+                return Err(Failure::Usage {
+                    what: "--sitemap: the URL contains a user name or password".to_owned(),
+                    hint: "Send them in a header: --header 'Authorization: env:VAR'.".to_owned(),
+                });
+            }
             url.set_fragment(None);
-            userinfo::strip(&mut url);
             Ok(SitemapRule::At(url))
         }
         _ => Err(Failure::Usage {

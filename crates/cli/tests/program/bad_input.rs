@@ -250,3 +250,16 @@ fn a_list_may_be_a_named_pipe_and_a_device_is_not_replaced() {
     use std::os::unix::fs::FileTypeExt;
     assert!(std::fs::metadata("/dev/null").unwrap().file_type().is_char_device());
 }
+
+/// The file is read by every command: a wrong variable is reported as such, by those that use it.
+#[test]
+fn a_wrong_variable_is_not_an_error_of_the_settings_file() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(0);
+    fs::write(stage.path("rummage.toml"), "[defaults]\ntimeout = \"5s\"\n").unwrap();
+    let words = ["findings"];
+    finish(&words, stage.command(&words).env("RUMMAGE_RATE", "often")).ends(0);
+    let words = ["crawl", "http://a.test"];
+    let outcome = finish(&words, stage.command(&words).env("RUMMAGE_RATE", "often")).ends(2);
+    assert!(outcome.err.contains("--rate") && !outcome.err.contains("rummage.toml"), "{outcome}");
+}

@@ -1,6 +1,7 @@
 //! Host names, connect rules, and private addresses.
 
-use rummage_core::evidence::{DnsFailure, Failure};
+use rummage_core::crawl::Request;
+use rummage_core::evidence::{DnsFailure, Failure, Purpose};
 use rummage_engine::ConnectRule;
 use tokio::net::UdpSocket;
 
@@ -121,4 +122,18 @@ async fn no_private_address_is_requested_through_a_proxy() {
         assert!(matches!(failure(&outcome(url).await), Failure::Private(_)), "{url}");
     }
     assert_eq!(answer(&outcome("http://203.0.113.1/").await).status, 200);
+}
+
+#[tokio::test]
+async fn a_known_name_is_looked_up_again_unless_it_needs_no_lookup() {
+    let server = serve(vec![page("", b"fine")]).await;
+    let mut config = config();
+    config.dns = Some(name_server(Some(3)).await);
+    config.connect = vec![ConnectRule { host: "new.test".into(), port: None, to: server }];
+    let check = |url: &str| Request { purpose: Purpose::Names, ..request(url) };
+    // Its name does not exist yet, and that says nothing about our DNS server.
+    let reply = fetch(config.clone(), check("http://new.test/")).await;
+    assert_eq!(answer(&reply).status, 200);
+    let reply = fetch(config, check("http://other.test/")).await;
+    assert_eq!(*failure(&reply), Failure::Dns(DnsFailure::NoSuchName));
 }
