@@ -352,6 +352,9 @@ fn texts_are_decoded_and_contain_the_alt_of_images() {
         ("<a href=x>never closed", "never closed"),
         ("<a href=x>one<a href=y>two", "one"),
         ("<a href=x></a>", ""),
+        // Only text that belongs to HTML opens a link again that its paragraph closed.
+        ("<p><a href=x>one</p>two", "onetwo"),
+        ("<svg><desc><p><a href=x>one</p></desc><text>two</text></svg>", "one"),
     ] {
         assert_eq!(read(html).links().next().unwrap().text, Some(text), "{html}");
     }

@@ -107,6 +107,13 @@ fn the_corpus_as_it_stands() {
     }
 }
 
+#[test]
+fn foreign_text_opens_no_link_again() {
+    let document = "<svg><desc><p><a href=x>one</p></desc><text>two</text></svg>";
+    let document = Numbered::new(document);
+    assert_eq!(ours(&document.text), oracle::links(&document));
+}
+
 /// Real pages, for cases that the others do not cover: `RUMMAGE_PAGES=/usr/share/doc cargo test
 /// -p rummage-core --test tree -- --ignored`
 #[test]

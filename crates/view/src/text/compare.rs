@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use rummage_store::{
-    Changes, Comparison, Healing, LinkMatch, LinkQuery, OpenRun, RunInfo, Totals, compare,
+    Changes, Comparison, Healing, LinkMatch, LinkQuery, LinkRow, OpenRun, RunInfo, Totals, compare,
 };
 
 use super::blocks::{self, LONGEST, at, said, target};
@@ -114,14 +114,25 @@ fn pages(
         if pages.is_empty() {
             continue;
         }
-        let mut names = Vec::new();
+        let mut urls = Vec::new();
         for page in pages.iter().take(PAGES) {
-            names.push(safe(&shorten(&later.url(*page)?, LONGEST)).to_string());
+            urls.push(later.url(*page)?);
         }
-        names.extend(rest(pages.len() as u64, PAGES));
-        let many = counted(pages.len() as u64, "page", "pages");
-        writeln!(out, "{many} {what}: {}", names.join(", "))?;
+        write_pages(out, what, &urls, pages.len() as u64)?;
     }
+    Ok(())
+}
+
+fn write_pages(
+    out: &mut dyn Write,
+    what: &str,
+    first: &[String],
+    all: u64,
+) -> Result<(), ViewError> {
+    let mut names: Vec<String> =
+        first.iter().map(|url| safe(&shorten(url, LONGEST)).to_string()).collect();
+    names.extend(rest(all, first.len()));
+    writeln!(out, "{} {what}: {}", counted(all, "page", "pages"), names.join(", "))?;
     Ok(())
 }
 
@@ -185,18 +196,7 @@ fn short(
     let default = if listing.unfold { usize::MAX } else { SHORT };
     let most = listing.limit.unwrap_or(default);
     for group in grouped.groups().iter().take(most) {
-        let row = query.row(&group.first)?;
-        let style = style::of(row.outcome.verdict);
-        let name = safe(&shorten(&target(&row), LONGEST)).to_string();
-        let pages = counted(u64::from(group.prominence.pages), "page", "pages");
-        let verdict = row.outcome.verdict.as_str();
-        writeln!(
-            out,
-            "  {style}{verdict:8}{style:#} {name}  {}\n           {FAINT}on {pages}, first {}  {}{FAINT:#}",
-            cause_of(&row),
-            at(&row),
-            said(&row)
-        )?;
+        write_target(out, &query.row(&group.first)?, group.prominence.pages)?;
     }
     if let Some(rest) = rest(many as u64, most) {
         writeln!(out, "  {FAINT}{rest}: --unfold{FAINT:#}")?;
@@ -204,10 +204,25 @@ fn short(
     Ok(())
 }
 
+fn write_target(out: &mut dyn Write, row: &LinkRow, pages: u32) -> Result<(), ViewError> {
+    let style = style::of(row.outcome.verdict);
+    let name = safe(&shorten(&target(row), LONGEST)).to_string();
+    let pages = counted(u64::from(pages), "page", "pages");
+    let verdict = row.outcome.verdict.as_str();
+    writeln!(
+        out,
+        "  {style}{verdict:8}{style:#} {name}  {}\n           {FAINT}on {pages}, first {}  {}{FAINT:#}",
+        cause_of(row),
+        at(row),
+        said(row)
+    )?;
+    Ok(())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::testing::{plain, run_info};
+    use crate::testing::{link_row, plain, run_info};
 
     #[test]
     fn changes_since_the_run_before_take_one_line() {
@@ -220,5 +235,23 @@ mod tests {
         assert_eq!(text(&changes), format!("{counts}\n"));
         let unseen = Changes { unseen: 7, ..changes };
         assert_eq!(text(&unseen), format!("{counts}, 7 not checked for then\n"));
+    }
+
+    #[test]
+    fn pages_are_named_up_to_a_number() {
+        let urls: Vec<String> = (0..5).map(|at| format!("http://a.test/{at}")).collect();
+        let text = plain(|out| write_pages(out, "new", &urls[..1], 1));
+        assert_eq!(text, "1 page new: http://a.test/0\n");
+        let text = plain(|out| write_pages(out, "gone", &urls, 7));
+        assert!(text.starts_with("7 pages gone: http://a.test/0, "), "{text}");
+        assert!(text.ends_with(", http://a.test/4, and 2 more\n"), "{text}");
+    }
+
+    #[test]
+    fn a_target_that_is_no_news_takes_two_lines() {
+        let text = plain(|out| write_target(out, &link_row(), 2));
+        let expected = "  broken   http://a.test/gone  404 Not Found\n           on 2 pages, first \
+                        http://a.test/visit/ 31:7  a \"Rota\"\n";
+        assert_eq!(text, expected);
     }
 }

@@ -4,7 +4,7 @@ use std::io::Write;
 
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
-use rummage_store::{LinkRow, OpenRun, RunInfo, StoreError, StoredUrl};
+use rummage_store::{LinkRow, OpenRun, Outcome, RunInfo, StoreError, StoredUrl};
 
 use super::blocks::{LONGEST, at_line, said, target};
 use crate::ViewError;
@@ -75,7 +75,7 @@ fn one(
     writeln!(out, "  {FAINT}{}{FAINT:#}", safe(&shorten(&title, TITLE)))?;
     let all = Selection::all();
     let Some(query) = run.query_on(page, &all)? else {
-        writeln!(out, "  {}", not_parsed(run, page)?)?;
+        writeln!(out, "  {}", not_parsed(run.outcome(page)?.as_ref()))?;
         return Ok(());
     };
     let mut tally = Tally::default();
@@ -89,14 +89,14 @@ fn one(
 }
 
 /// Why a page has no links to show.
-fn not_parsed(run: &OpenRun<'_>, page: StoredUrl) -> Result<String, ViewError> {
-    Ok(match run.outcome(page)? {
+fn not_parsed(outcome: Option<&Outcome>) -> String {
+    match outcome {
         Some(outcome) if outcome.verdict == Verdict::Sound => {
             "requested, but not a page that can be parsed".to_owned()
         }
-        Some(outcome) => format!("{}  {}", outcome.verdict, cause_of_outcome(&outcome)),
+        Some(outcome) => format!("{}  {}", outcome.verdict, cause_of_outcome(outcome)),
         None => "not requested".to_owned(),
-    })
+    }
 }
 
 fn counts(out: &mut dyn Write, tally: &Tally, before: Option<&RunInfo>) -> Result<(), ViewError> {
@@ -162,5 +162,13 @@ mod tests {
         let counts = Verdict::ALL.map(|verdict| tally.of(verdict));
         assert_eq!(counts.iter().sum::<u64>(), 4);
         assert_eq!((tally.of(Verdict::Broken), tally.of(Verdict::Sound)), (3, 1));
+    }
+
+    #[test]
+    fn a_page_without_links_says_why() {
+        let sound = outcome(Verdict::Sound, None, Some(200));
+        assert_eq!(not_parsed(Some(&sound)), "requested, but not a page that can be parsed");
+        assert_eq!(not_parsed(Some(&link_row().outcome)), "broken  404 Not Found");
+        assert_eq!(not_parsed(None), "not requested");
     }
 }

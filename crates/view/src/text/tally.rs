@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::io::Write;
 
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::LinkQuery;
+use rummage_store::{LinkQuery, LinkRow};
 
 use super::blocks::{LONGEST, target};
 use crate::ViewError;
@@ -81,19 +81,23 @@ impl Tally {
         query: &LinkQuery<'_>,
     ) -> Result<(), ViewError> {
         for group in &self.first {
-            let first = query.row(&group.first)?;
-            let style = style::of(first.outcome.verdict);
-            let verdict = first.outcome.verdict.as_str();
-            let name = safe(&shorten(&target(&first), LONGEST)).to_string();
-            let pages = counted(u64::from(group.prominence.pages), "page", "pages");
-            write!(out, "  {style}{verdict:8}{style:#} {name}  {FAINT}on {pages}{FAINT:#}")?;
-            writeln!(out, "  {}", cause_of(&first))?;
+            write_target(out, &query.row(&group.first)?, group.prominence.pages)?;
         }
         if let Some(rest) = rest(self.targets, self.first.len()) {
             writeln!(out, "  {FAINT}{rest}: --unfold{FAINT:#}")?;
         }
         Ok(())
     }
+}
+
+fn write_target(out: &mut dyn Write, first: &LinkRow, pages: u32) -> Result<(), ViewError> {
+    let style = style::of(first.outcome.verdict);
+    let verdict = first.outcome.verdict.as_str();
+    let name = safe(&shorten(&target(first), LONGEST)).to_string();
+    let pages = counted(u64::from(pages), "page", "pages");
+    write!(out, "  {style}{verdict:8}{style:#} {name}  {FAINT}on {pages}{FAINT:#}")?;
+    writeln!(out, "  {}", cause_of(first))?;
+    Ok(())
 }
 
 /// Sorts tallies by the key of the listing: `name`, `targets`, `links`.
@@ -105,4 +109,16 @@ pub(crate) fn sort(tallies: &mut [Tally], listing: &Listing) {
         _ => tally.name.as_str().into(),
     };
     tallies.sort_by(|one, other| crate::rows::compare(&key(one), &key(other), sort));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::{link_row, plain};
+
+    #[test]
+    fn a_target_shows_on_how_many_pages_it_is() {
+        let text = plain(|out| write_target(out, &link_row(), 1_200));
+        assert_eq!(text, "  broken   http://a.test/gone  on 1,200 pages  404 Not Found\n");
+    }
 }

@@ -93,14 +93,17 @@ fn clicks(
 ) -> Result<(), ViewError> {
     let is_page = run.page(url)?.is_some();
     let Some(page) = Some(url).filter(|_| is_page).or(first) else { return Ok(()) };
-    let way = run.clicks(page)?;
+    write_clicks(out, is_page, &run.clicks(page)?)
+}
+
+fn write_clicks(out: &mut dyn Write, is_page: bool, way: &[String]) -> Result<(), ViewError> {
     if way.len() < 2 {
         return Ok(());
     }
     let to = if is_page { "path from the start page" } else { "path to the first of them" };
     writeln!(out, "\n{to}, {}", counted(way.len() as u64 - 1, "click", "clicks"))?;
     for page in way {
-        writeln!(out, "  {}", safe(&shorten(&page, LONGEST)))?;
+        writeln!(out, "  {}", safe(&shorten(page, LONGEST)))?;
     }
     Ok(())
 }
@@ -217,31 +220,55 @@ fn occurrences(
         }
         Ok::<_, ViewError>(())
     })?;
-    let Some((first, _)) = shown.first() else {
-        writeln!(out, "\nno page has a link to it")?;
-        return Ok(None);
-    };
-    let first = run.page_at(first.page);
-    writeln!(out, "\n{} on {}", counted(all, "link", "links"), counted(pages, "page", "pages"))?;
+    let first = shown.first().map(|(first, _)| run.page_at(first.page));
+    let mut rows = Vec::new();
     for (found, shared) in &shown {
-        let row = query.row(found)?;
+        rows.push((query.row(found)?, *shared));
+    }
+    write_occurrences(out, listing, &Occurrences { rows, all, pages, own, total })?;
+    Ok(first)
+}
+
+/// The links to a URL.
+struct Occurrences {
+    /// Those to show. `true`: shared by many pages, so that this row is the first of them.
+    rows: Vec<(LinkRow, bool)>,
+    all: u64,
+    /// How many pages have one.
+    pages: u64,
+    /// How many are not shared by many pages.
+    own: u64,
+    /// How many pages were parsed.
+    total: u64,
+}
+
+fn write_occurrences(
+    out: &mut dyn Write,
+    listing: &Listing,
+    links: &Occurrences,
+) -> Result<(), ViewError> {
+    if links.rows.is_empty() {
+        writeln!(out, "\nno page has a link to it")?;
+        return Ok(());
+    }
+    let (all, pages) = (counted(links.all, "link", "links"), counted(links.pages, "page", "pages"));
+    writeln!(out, "\n{all} on {pages}")?;
+    for (row, shared) in &links.rows {
         let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));
-        let tag = tag(&row);
+        let tag = tag(row);
         if *shared {
-            let (pages, total) = (count(row.pages), count(total));
+            let (pages, total) = (count(row.pages), count(links.total));
             writeln!(
                 out,
                 "  on {pages} of {total} pages, one edit: {tag}{FAINT}{region}, first on {}{FAINT:#}",
-                at(&row)
+                at(row)
             )?;
         } else {
-            writeln!(out, "  {}  {tag}{FAINT}{region}{FAINT:#}", at(&row))?;
+            writeln!(out, "  {}  {tag}{FAINT}{region}{FAINT:#}", at(row))?;
         }
-        super::blocks::editor(out, listing, &row)?;
+        super::blocks::editor(out, listing, row)?;
     }
-    let shown_count = shown.iter().filter(|(_, shared)| !shared).count();
-    more(out, own, shown_count)?;
-    Ok(Some(first))
+    more(out, links.own, links.rows.iter().filter(|(_, shared)| !shared).count())
 }
 
 /// The tag, as far as it is stored: `<a href="/rota" rel="nofollow">Rota</a>`.
@@ -282,22 +309,27 @@ fn links(
         }
         Ok::<_, ViewError>(())
     })?;
+    let links: Vec<LinkRow> =
+        links.iter().map(|found| query.row(found)).collect::<Result<_, _>>()?;
+    write_links(out, &links, all)
+}
+
+fn write_links(out: &mut dyn Write, links: &[LinkRow], all: u64) -> Result<(), ViewError> {
     if all == 0 {
         return Ok(());
     }
     writeln!(out, "\n{} on the page itself", counted(all, "link", "links"))?;
-    for found in &links {
-        let row = query.row(found)?;
+    for row in links {
         let style = style::of(row.outcome.verdict);
         let verdict = row.outcome.verdict.as_str();
-        let name = safe(&shorten(&target(&row), LONGEST)).to_string();
-        let shown_count = if row.outcome.verdict == Verdict::Sound {
+        let name = safe(&shorten(&target(row), LONGEST)).to_string();
+        let cause = if row.outcome.verdict == Verdict::Sound {
             String::new()
         } else {
-            format!("  {}", cause_of(&row))
+            format!("  {}", cause_of(row))
         };
-        let at = at_line(&row);
-        writeln!(out, "  {at:8} {style}{verdict:8}{style:#} {name}{shown_count}  {}", said(&row))?;
+        let at = at_line(row);
+        writeln!(out, "  {at:8} {style}{verdict:8}{style:#} {name}{cause}  {}", said(row))?;
     }
     more(out, all, links.len())
 }
@@ -307,4 +339,54 @@ fn more(out: &mut dyn Write, all: u64, shown: usize) -> Result<(), ViewError> {
         writeln!(out, "  {FAINT}{rest}: --unfold{FAINT:#}")?;
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::listing::Group;
+    use crate::testing::{link_row, outcome, plain};
+
+    #[test]
+    fn shared_links_are_listed_once_and_the_rest_is_counted() {
+        let rows = vec![(LinkRow { pages: 73, ..link_row() }, true), (link_row(), false)];
+        let links = Occurrences { rows, all: 1_074, pages: 74, own: 2, total: 88 };
+        let text = plain(|out| write_occurrences(out, &Listing::by(Group::Target), &links));
+        let tag = "<a href=\"/gone\">Rota</a>  in footer";
+        let expected = format!(
+            "\n1,074 links on 74 pages\n  on 73 of 88 pages, one edit: {tag}, first on \
+             http://a.test/visit/ 31:7\n  http://a.test/visit/ 31:7  {tag}\n  and 1 more: --unfold\n"
+        );
+        assert_eq!(text, expected);
+        let all = Occurrences { own: 1, ..links };
+        let text = plain(|out| write_occurrences(out, &Listing::by(Group::Target), &all));
+        assert!(!text.contains("more"), "{text}");
+        let none = Occurrences { rows: Vec::new(), all: 0, pages: 0, own: 0, total: 88 };
+        let text = plain(|out| write_occurrences(out, &Listing::by(Group::Target), &none));
+        assert_eq!(text, "\nno page has a link to it\n");
+    }
+
+    #[test]
+    fn links_of_the_page_show_the_cause_unless_they_are_sound() {
+        let sound = LinkRow { outcome: outcome(Verdict::Sound, None, Some(200)), ..link_row() };
+        let text = plain(|out| write_links(out, &[link_row(), sound], 3));
+        let expected = "\n3 links on the page itself\n  31:7     broken   http://a.test/gone  404 Not \
+                        Found  a \"Rota\"\n  31:7     sound    http://a.test/gone  a \"Rota\"\n  \
+                        and 1 more: --unfold\n";
+        assert_eq!(text, expected);
+        assert_eq!(plain(|out| write_links(out, &[], 0)), "");
+    }
+
+    #[test]
+    fn clicks_are_counted_from_the_start_page() {
+        let way = ["http://a.test/".to_owned(), "http://a.test/visit/".to_owned()];
+        let text = plain(|out| write_clicks(out, true, &way));
+        assert_eq!(
+            text,
+            "\npath from the start page, 1 click\n  http://a.test/\n  http://a.test/visit/\n"
+        );
+        let text = plain(|out| write_clicks(out, false, &way));
+        assert!(text.starts_with("\npath to the first of them, 1 click\n"), "{text}");
+        assert_eq!(plain(|out| write_clicks(out, true, &way[..1])), "");
+    }
 }
