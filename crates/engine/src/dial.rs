@@ -14,23 +14,22 @@ use std::task::{Context, Poll};
 use std::time::{Duration, Instant};
 
 use http::Uri;
+use hyper_util::client::legacy::connect::HttpConnector;
 use hyper_util::client::legacy::connect::dns::Name;
 use hyper_util::client::legacy::connect::proxy::Tunnel;
-use hyper_util::client::legacy::connect::{Connected, Connection, HttpConnector};
 use hyper_util::client::proxy::matcher::Intercept;
 use hyper_util::rt::TokioIo;
 use rummage_core::evidence::{Failure, Stage};
 use rummage_core::url::network::is_private;
 use rustls::ClientConfig;
 use rustls::pki_types::ServerName;
-use tokio::io::{AsyncRead, AsyncWrite, ReadBuf};
 use tokio::net::TcpStream;
 use tokio_rustls::TlsConnector;
-use tokio_rustls::client::TlsStream;
 use tower_service::Service;
 
 use crate::config::ConnectRule;
 use crate::resolve::Resolver;
+use crate::transport::Transport;
 use crate::{Config, tls};
 
 /// What all dialers of a run share.
@@ -217,7 +216,7 @@ impl Dialer {
                 let tunnel = self.through(&proxy, uri, secure);
                 let stream = within(self.patience, Stage::Connect, tunnel).await?;
                 if !secure {
-                    return Ok(Transport::Proxied(stream));
+                    return Ok(Transport::proxied(stream));
                 }
                 stream
             }
@@ -229,7 +228,7 @@ impl Dialer {
             }
         };
         if !secure {
-            return Ok(Transport::Plain(stream));
+            return Ok(Transport::plain(stream));
         }
         let left = self.patience.saturating_sub(began.elapsed());
         within(left, Stage::Tls, self.secure(&host, stream)).await
@@ -241,7 +240,7 @@ impl Dialer {
             .map_err(|_| Failure::BadResponse(format!("{host} cannot be a name in TLS")))?;
         let connector = TlsConnector::from(self.network.tls());
         let stream = connector.connect(name, stream).await.map_err(|e| tls::failure(&e))?;
-        Ok(Transport::Secure(Box::new(stream)))
+        Ok(Transport::secure(stream))
     }
 
     /// A connection to a proxy: plain requests are sent to it, TLS goes through a tunnel (RFC
@@ -386,75 +385,6 @@ impl Service<Uri> for Dialer {
 
     fn call(&mut self, uri: Uri) -> Self::Future {
         Box::pin(self.clone().dial(uri))
-    }
-}
-
-/// A connection, with TLS or without.
-pub(crate) enum Transport {
-    Plain(TcpStream),
-    /// To a proxy, for plain requests.
-    Proxied(TcpStream),
-    Secure(Box<TlsStream<TcpStream>>),
-}
-
-impl Connection for Transport {
-    fn connected(&self) -> Connected {
-        match self {
-            Transport::Plain(_) => Connected::new(),
-            Transport::Proxied(_) => Connected::new().proxy(true),
-            Transport::Secure(stream) => match stream.get_ref().1.alpn_protocol() {
-                Some(b"h2") => Connected::new().negotiated_h2(),
-                _ => Connected::new(),
-            },
-        }
-    }
-}
-
-impl AsyncRead for Transport {
-    fn poll_read(
-        self: Pin<&mut Self>,
-        context: &mut Context<'_>,
-        buffer: &mut ReadBuf<'_>,
-    ) -> Poll<io::Result<()>> {
-        match self.get_mut() {
-            Transport::Plain(stream) | Transport::Proxied(stream) => {
-                Pin::new(stream).poll_read(context, buffer)
-            }
-            Transport::Secure(stream) => Pin::new(stream).poll_read(context, buffer),
-        }
-    }
-}
-
-impl AsyncWrite for Transport {
-    fn poll_write(
-        self: Pin<&mut Self>,
-        context: &mut Context<'_>,
-        bytes: &[u8],
-    ) -> Poll<io::Result<usize>> {
-        match self.get_mut() {
-            Transport::Plain(stream) | Transport::Proxied(stream) => {
-                Pin::new(stream).poll_write(context, bytes)
-            }
-            Transport::Secure(stream) => Pin::new(stream).poll_write(context, bytes),
-        }
-    }
-
-    fn poll_flush(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
-        match self.get_mut() {
-            Transport::Plain(stream) | Transport::Proxied(stream) => {
-                Pin::new(stream).poll_flush(context)
-            }
-            Transport::Secure(stream) => Pin::new(stream).poll_flush(context),
-        }
-    }
-
-    fn poll_shutdown(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
-        match self.get_mut() {
-            Transport::Plain(stream) | Transport::Proxied(stream) => {
-                Pin::new(stream).poll_shutdown(context)
-            }
-            Transport::Secure(stream) => Pin::new(stream).poll_shutdown(context),
-        }
     }
 }
 

@@ -25,6 +25,7 @@ mod received_tests;
 mod recorder;
 mod resolve;
 mod tls;
+mod transport;
 
 pub use cache_reader::CacheLookup;
 pub use clock::Clock;

@@ -1,0 +1,245 @@
+//! A connection, with TLS or without, on which only responses to requests arrive.
+//!
+//! HTTP/1.1 matches responses to requests by their order (RFC 9112 §9.2). A server that sends a
+//! response too many would shift all later ones by one: a missing page would pass for the page
+//! before it. So a connection rests before each of its first requests but one. Bytes that arrive
+//! meanwhile belong to no request: the connection ends, and the request goes over another one.
+
+use std::future::Future as _;
+use std::io;
+use std::pin::Pin;
+use std::task::{Context, Poll, ready};
+use std::time::Duration;
+
+use hyper_util::client::legacy::connect::{Connected, Connection};
+use tokio::io::{AsyncRead, AsyncWrite, ReadBuf};
+use tokio::net::TcpStream;
+use tokio::time::{Instant, Sleep, sleep_until};
+use tokio_rustls::client::TlsStream;
+
+/// How many times a connection rests. After that, its server is believed.
+const RESTS: u32 = 8;
+/// A rest is as long as the server took to respond, within these limits.
+const SHORTEST_REST: Duration = Duration::from_millis(20);
+const LONGEST_REST: Duration = Duration::from_millis(50);
+
+/// A connection.
+pub(crate) struct Transport {
+    line: Line,
+    /// `None` for HTTP/2, whose frames name their request.
+    turns: Option<Turns>,
+}
+
+enum Line {
+    Plain(TcpStream),
+    /// To a proxy, for plain requests.
+    Proxied(TcpStream),
+    Secure(Box<TlsStream<TcpStream>>),
+}
+
+/// Whose turn it is to send.
+struct Turns {
+    turn: Turn,
+    rests: u32,
+}
+
+enum Turn {
+    /// The client's: this is when its request began.
+    Request { since: Instant },
+    /// The server's: its last bytes came at this moment, and the first after this time.
+    Response { last: Instant, took: Duration },
+    /// Nobody's, until the rest is over.
+    Rest(Pin<Box<Sleep>>),
+}
+
+impl Transport {
+    pub(crate) fn plain(stream: TcpStream) -> Transport {
+        Transport { line: Line::Plain(stream), turns: Some(Turns::new()) }
+    }
+
+    /// To a proxy, for plain requests.
+    pub(crate) fn proxied(stream: TcpStream) -> Transport {
+        Transport { line: Line::Proxied(stream), turns: Some(Turns::new()) }
+    }
+
+    pub(crate) fn secure(stream: TlsStream<TcpStream>) -> Transport {
+        let is_http2 = stream.get_ref().1.alpn_protocol() == Some(b"h2");
+        let turns = (!is_http2).then(Turns::new);
+        Transport { line: Line::Secure(Box::new(stream)), turns }
+    }
+}
+
+impl Turns {
+    fn new() -> Turns {
+        Turns { turn: Turn::Request { since: Instant::now() }, rests: RESTS }
+    }
+
+    /// Bytes have arrived.
+    fn handle_bytes(&mut self) -> io::Result<()> {
+        let now = Instant::now();
+        match &mut self.turn {
+            Turn::Request { since } => {
+                self.turn = Turn::Response { last: now, took: now - *since };
+            }
+            Turn::Response { last, .. } => *last = now,
+            Turn::Rest(_) => {
+                let why = "the server sent bytes that belong to no request";
+                return Err(io::Error::new(io::ErrorKind::ConnectionReset, why));
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether a request may be sent. HTTP/1.1 clients start one when the response before it is
+    /// complete.
+    fn poll_request(&mut self, context: &mut Context<'_>) -> Poll<()> {
+        if let Turn::Response { last, took } = self.turn {
+            if self.rests > 0 {
+                self.rests -= 1;
+                let rest = took.clamp(SHORTEST_REST, LONGEST_REST);
+                self.turn = Turn::Rest(Box::pin(sleep_until(last + rest)));
+            } else {
+                self.turn = Turn::Request { since: Instant::now() };
+            }
+        }
+        if let Turn::Rest(sleep) = &mut self.turn {
+            ready!(sleep.as_mut().poll(context));
+            self.turn = Turn::Request { since: Instant::now() };
+        }
+        Poll::Ready(())
+    }
+}
+
+impl Connection for Transport {
+    fn connected(&self) -> Connected {
+        match (&self.line, &self.turns) {
+            (Line::Plain(_), _) => Connected::new(),
+            (Line::Proxied(_), _) => Connected::new().proxy(true),
+            (Line::Secure(_), Some(_)) => Connected::new(),
+            (Line::Secure(_), None) => Connected::new().negotiated_h2(),
+        }
+    }
+}
+
+impl AsyncRead for Transport {
+    fn poll_read(
+        self: Pin<&mut Self>,
+        context: &mut Context<'_>,
+        buffer: &mut ReadBuf<'_>,
+    ) -> Poll<io::Result<()>> {
+        let Transport { line, turns } = self.get_mut();
+        let before = buffer.filled().len();
+        let read = match line {
+            Line::Plain(stream) | Line::Proxied(stream) => {
+                Pin::new(stream).poll_read(context, buffer)
+            }
+            Line::Secure(stream) => Pin::new(stream).poll_read(context, buffer),
+        };
+        ready!(read)?;
+        match turns {
+            Some(turns) if buffer.filled().len() > before => Poll::Ready(turns.handle_bytes()),
+            _ => Poll::Ready(Ok(())),
+        }
+    }
+}
+
+impl AsyncWrite for Transport {
+    fn poll_write(
+        self: Pin<&mut Self>,
+        context: &mut Context<'_>,
+        bytes: &[u8],
+    ) -> Poll<io::Result<usize>> {
+        let Transport { line, turns } = self.get_mut();
+        if let Some(turns) = turns {
+            ready!(turns.poll_request(context));
+        }
+        match line {
+            Line::Plain(stream) | Line::Proxied(stream) => {
+                Pin::new(stream).poll_write(context, bytes)
+            }
+            Line::Secure(stream) => Pin::new(stream).poll_write(context, bytes),
+        }
+    }
+
+    fn poll_flush(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
+        match &mut self.get_mut().line {
+            Line::Plain(stream) | Line::Proxied(stream) => Pin::new(stream).poll_flush(context),
+            Line::Secure(stream) => Pin::new(stream).poll_flush(context),
+        }
+    }
+
+    fn poll_shutdown(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<io::Result<()>> {
+        match &mut self.get_mut().line {
+            Line::Plain(stream) | Line::Proxied(stream) => Pin::new(stream).poll_shutdown(context),
+            Line::Secure(stream) => Pin::new(stream).poll_shutdown(context),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::future::poll_fn;
+
+    use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
+    use tokio::net::TcpListener;
+
+    use super::*;
+
+    async fn pair() -> (Transport, TcpStream) {
+        let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port is free");
+        let address = listener.local_addr().expect("it is bound");
+        let (client, server) = tokio::join!(TcpStream::connect(address), listener.accept());
+        (Transport::plain(client.expect("it listens")), server.expect("it connects").0)
+    }
+
+    /// One request with its response. Returns how long the request waited.
+    async fn exchange(client: &mut Transport, server: &mut TcpStream) -> io::Result<Duration> {
+        let began = Instant::now();
+        client.write_all(b"?").await?;
+        let waited = began.elapsed();
+        let mut byte = [0];
+        server.read_exact(&mut byte).await?;
+        server.write_all(b"!").await?;
+        client.read_exact(&mut byte).await?;
+        Ok(waited)
+    }
+
+    /// Begins a request, and returns whether it is sent at once.
+    async fn begin(client: &mut Transport) -> bool {
+        poll_fn(|context| Poll::Ready(Pin::new(&mut *client).poll_write(context, b"?").is_ready()))
+            .await
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_connection_rests_before_its_first_requests_but_one() {
+        let (mut client, mut server) = pair().await;
+        let mut waits = Vec::new();
+        for _ in 0..RESTS + 2 {
+            waits.push(exchange(&mut client, &mut server).await.expect("it is open"));
+        }
+        // The clock stands still except for rests, which it makes at least a millisecond longer.
+        let rests: Vec<bool> = waits.iter().map(|wait| *wait >= SHORTEST_REST).collect();
+        let expected: Vec<bool> = (0..RESTS + 2).map(|at| (1..=RESTS).contains(&at)).collect();
+        assert_eq!(rests, expected);
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn bytes_that_belong_to_no_request_end_the_connection() {
+        let (mut client, mut server) = pair().await;
+        exchange(&mut client, &mut server).await.expect("it is open");
+        assert!(!begin(&mut client).await, "it rests");
+        server.write_all(b"!").await.expect("it is open");
+        let read = client.read_exact(&mut [0]).await;
+        assert_eq!(read.expect_err("nothing was requested").kind(), io::ErrorKind::ConnectionReset);
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_response_in_several_parts_is_one_response() {
+        let (mut client, mut server) = pair().await;
+        for _ in 0..3 {
+            exchange(&mut client, &mut server).await.expect("it is open");
+            server.write_all(b"!").await.expect("it is open");
+            client.read_exact(&mut [0]).await.expect("it belongs to the response");
+        }
+    }
+}
