@@ -231,9 +231,14 @@ fn trap(stop: &Stop) -> String {
         0 => String::new(),
         read => format!(" after {} with the same text", counted(read, "page", "pages")),
     };
+    // Pages with the same text and no URL pattern may be anywhere.
+    let exclude = match stop.rule.as_str() {
+        "/*" => String::new(),
+        _ => format!("--exclude '{rule}' skips it from the start, "),
+    };
     format!(
-        "endless URL pattern skipped{after}, such as {sample}\n      --exclude '{rule}' \
-         skips it from the start, --include '{rule}' checks it"
+        "endless URL pattern skipped{after}, such as {sample}\n      {exclude}--include '{rule}' \
+         checks it"
     )
 }
 
@@ -428,6 +433,8 @@ mod tests {
         assert!(endless.starts_with("endless URL pattern skipped, such as http"), "{endless}");
         assert!(endless.contains("--exclude '/c?*'") && endless.contains("--include '/c?*'"));
         assert!(text(Note::Trap(stop(302))).contains("after 302 pages with the same text"));
+        let anywhere = text(Note::Trap(Stop { rule: "/*".to_owned(), ..stop(500) }));
+        assert!(anywhere.ends_with("\n      --include '/*' checks it"), "{anywhere}");
     }
 
     #[test]

@@ -89,6 +89,60 @@ fn sessions_that_multiply_are_stopped() {
     assert!(traps(&seen).contains(&"/x?*"));
 }
 
+/// A word for a number, in which no digit helps.
+fn word(number: usize) -> String {
+    let letter = |at: u32| char::from(b'a' + (number / 26_usize.pow(at) % 26) as u8);
+    (0..4).map(letter).collect()
+}
+
+#[test]
+fn words_that_lead_to_words_are_stopped_by_their_text() {
+    let path = |n: usize| format!("/{}", word(n * 7 + 1));
+    let mut web = Web::default().on("http://a.test/", page("Home", &[path(0), "/about".into()]));
+    web = web.on("http://a.test/about", page("About", &[]));
+    for n in 0..3_000 {
+        web =
+            web.on(&format!("http://a.test{}", path(n)), page("The lock is shut", &[path(n + 1)]));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(traps(&seen), ["/*"]);
+    assert!((500..510).contains(&seen.pages.len()), "{}", seen.pages.len());
+    assert_eq!(seen.verdict("http://a.test/about"), "sound 200");
+    let next = format!("http://a.test{}", path(501));
+    assert_eq!(seen.verdict(&next), "skipped trap");
+}
+
+#[test]
+fn sessions_in_the_path_are_stopped_by_their_text() {
+    let path = |n: usize, page: usize| format!("/s/{}/page-{}", word(n * 7 + 1), word(page));
+    let mut web = Web::default().on("http://a.test/", page("Home", &[path(0, 0)]));
+    for n in 0..2_000 {
+        for at in 0..10 {
+            // Each page has the links of its session, and one that begins another.
+            let mut links: Vec<String> = (0..10).map(|to| path(n, to)).collect();
+            links.push(path(10 * n + at + 1, 0));
+            let text = format!("About the lock called {}", MONTHS[at]);
+            web = web.on(&format!("http://a.test{}", path(n, at)), page(&text, &links));
+        }
+    }
+    let seen = web.crawl(Settings::default());
+    assert!(traps(&seen).contains(&"/s/*"), "{:?}", traps(&seen));
+    assert!(seen.pages.len() < 7_000, "{}", seen.pages.len());
+}
+
+#[test]
+fn a_gallery_of_pages_without_words_of_their_own_is_parsed() {
+    let path = |n: usize| format!("/{}", word(n * 7 + 1));
+    let mut web = Web::default().on("http://a.test/", page("Home", &[path(0)]));
+    for n in 0..1_500 {
+        let photo = format!("One of our photos <img src='/img/{}.jpg'>", word(n));
+        let next = if n < 1_499 { vec![path(n + 1)] } else { Vec::new() };
+        web = web.on(&format!("http://a.test{}", path(n)), page(&photo, &next));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!((seen.pages.len(), traps(&seen).len()), (1_501, 0));
+}
+
 #[test]
 fn real_pages_that_differ_only_in_their_query_are_all_parsed() {
     let mut web = Web::default().on("http://a.test/", page("Home", &["/?p=1".into()]));

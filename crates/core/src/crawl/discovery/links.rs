@@ -1,9 +1,11 @@
 //! From the links of a page to URLs with roles.
 
+use std::collections::HashSet;
+
 use encoding_rs::{Encoding, UTF_8};
 use url::{Host, Url};
 
-use super::Discovery;
+use super::{Discovery, copies};
 use crate::crawl::board::Board;
 use crate::crawl::messages::{BodyUse, Event, Judged, Note, Target, UrlId};
 use crate::crawl::requests::side_requests::Reason;
@@ -68,6 +70,8 @@ impl Discovery {
         let base = base.filter(|base| !matches!(base.scheme(), "data" | "javascript"));
         let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
         let first_new = shared.board.urls.len();
+        let profile = copies::profile(&reading);
+        let leads_nowhere = profile.is_some_and(|profile| self.copies.is_stopped(profile));
         let mut targets = Vec::with_capacity(reading.links().len());
         let mut pages = Vec::new();
         let (mut has_credentials, mut has_more_sitemaps) = (false, false);
@@ -95,6 +99,15 @@ impl Discovery {
             if is_secure && (upgrades || roles.is_upgraded()) {
                 target = upgraded(&mut shared.board, target, depth);
             }
+            if leads_nowhere
+                && roles.visit()
+                && target.id.index() >= first_new
+                && is_checked_page(&shared.board, target.id)
+            {
+                shared.board.set_unrequested(target.id, Cause::Trap);
+                targets.push(target);
+                continue;
+            }
             let roles = if roles.visit() {
                 with_words(&shared.board, target.id, roles, &link)
             } else {
@@ -119,6 +132,9 @@ impl Discovery {
             shared.board.urls.handle_page_read(page);
             self.shells.handle_page(&mut shared.board, page, &reading);
             self.watch_for_traps(shared, page, reading.sketch, first_new);
+            if let Some(profile) = profile {
+                self.watch_for_copies(shared, page, profile, pages.iter(), first_new);
+            }
         }
         if !was_full && shared.board.is_full() {
             self.handle_full(shared, page);
@@ -197,6 +213,21 @@ impl Discovery {
         });
     }
 
+    fn watch_for_copies<'a>(
+        &mut self,
+        shared: &mut SharedState,
+        page: UrlId,
+        profile: u64,
+        pages: impl Iterator<Item = &'a UrlId>,
+        first_new: usize,
+    ) {
+        let new: HashSet<&UrlId> = pages.filter(|id| id.index() >= first_new).collect();
+        let url = shared.board.urls.text(page);
+        if let Some(stop) = self.copies.handle_read(url, profile, new.len() as u32) {
+            shared.board.note(page, Note::Trap(stop));
+        }
+    }
+
     /// So many URLs are known that no more pages are parsed.
     fn handle_full(&mut self, shared: &mut SharedState, page: UrlId) {
         shared.board.note(page, Note::UrlLimit);
@@ -219,6 +250,11 @@ impl Discovery {
             }
         }
     }
+}
+
+/// Whether a new URL is one of the site's, and not re-included by a rule.
+fn is_checked_page(board: &Board, id: UrlId) -> bool {
+    board.entry(id).scope == Scope::Internal && !board.settings.includes(board.urls.text(id))
 }
 
 /// Has an external page read to its end, for its anchors.

@@ -4,6 +4,7 @@
 //! them unless something speaks against it.
 
 mod admission;
+mod copies;
 pub(super) mod fragments;
 mod links;
 mod sitemaps;
@@ -15,6 +16,7 @@ mod wrong_type;
 use std::collections::{HashMap, VecDeque};
 
 use admission::Admission;
+use copies::Copies;
 use fragments::FragmentIndex;
 use sitemaps::Sitemaps;
 use spa_shells::SpaShells;
@@ -41,6 +43,7 @@ pub(super) struct Discovery {
     /// Set when only so many pages may be read.
     admission: Option<Admission>,
     traps: Traps,
+    copies: Copies,
     sitemaps: Sitemaps,
     shells: SpaShells,
     pub(super) fragments: FragmentIndex,
@@ -63,6 +66,7 @@ impl Discovery {
             start: Start::new(starts),
             admission: board.settings.max_pages.map(Admission::new),
             traps: Traps::default(),
+            copies: Copies::default(),
             sitemaps: Sitemaps::default(),
             shells: SpaShells::default(),
             fragments: FragmentIndex::default(),
