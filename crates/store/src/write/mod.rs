@@ -63,6 +63,9 @@ impl NewRun {
     }
 }
 
+/// A power failure, or the loss of the log, costs what came later than this before it.
+const WRITE_BACK: Duration = Duration::from_secs(5);
+
 /// The only writer of a store.
 #[derive(Debug)]
 pub struct RunWriter {
@@ -83,6 +86,8 @@ pub struct RunWriter {
     outcomes: Outcomes,
     last_moment: Moment,
     in_transaction: bool,
+    /// When the log was last written back to the file.
+    written_back: Option<Moment>,
     pub(crate) notify: NotifySettings,
     /// Locked while the writer exists: there is one at a time.
     _lock: File,
@@ -111,6 +116,7 @@ impl RunWriter {
             outcomes,
             last_moment: Moment::START,
             in_transaction: false,
+            written_back: None,
             notify: NotifySettings::default(),
             _lock: lock,
         })
@@ -202,6 +208,19 @@ impl RunWriter {
             .execute(params![self.run, micros(self.took())])?;
         self.db.execute_batch("COMMIT")?;
         self.in_transaction = false;
+        self.write_back()
+    }
+
+    /// Writes the log back to the file when the run begins, and at intervals: this is what is left
+    /// if the log is lost.
+    fn write_back(&mut self) -> Result<(), StoreError> {
+        let (run, now) = (self.run, self.last_moment);
+        let is_due = |last: Moment| now.since_start() >= last.since_start() + WRITE_BACK;
+        if run.is_some() && self.written_back.is_none_or(is_due) {
+            // As far as readers permit.
+            self.db.pragma(None, "wal_checkpoint", "passive", |_| Ok(()))?;
+            self.written_back = Some(now);
+        }
         Ok(())
     }
 
@@ -335,6 +354,34 @@ mod tests {
             Event::Discovered { id, url },
             Event::Requested { id, attempt, title: None, again: false, recalled: false },
         ]
+    }
+
+    #[test]
+    fn a_run_is_in_the_file_even_if_the_log_is_lost() {
+        let folder = tempfile::TempDir::new().unwrap();
+        let (path, copy) = (folder.path().join("store.db"), folder.path().join("copy.db"));
+        let mut writer = RunWriter::begin(&path, new_run()).unwrap();
+        let start = url::Url::parse("http://a.test/").unwrap();
+        let bounds = Bounds::around(&start, &[]);
+        let mut urls_in_file = Vec::new();
+        for (number, second) in [0, 1, 4, 5, 6].into_iter().enumerate() {
+            for mut event in discovered(number) {
+                if let Event::Requested { attempt, .. } = &mut event {
+                    attempt.at = Moment::START + Duration::from_secs(second);
+                }
+                writer.handle_event(event).unwrap();
+            }
+            if number == 0 {
+                let start = UrlId::from_index(0);
+                writer.handle_event(Event::Bounded { start, bounds: bounds.clone() }).unwrap();
+            }
+            writer.commit().unwrap();
+            std::fs::copy(&path, &copy).unwrap();
+            let db = Connection::open(&copy).unwrap();
+            let urls = "SELECT count(*) FROM address WHERE EXISTS (SELECT 1 FROM run)";
+            urls_in_file.push(db.query_row(urls, [], |row| row.get::<_, i64>(0)).unwrap());
+        }
+        assert_eq!(urls_in_file, [1, 1, 1, 4, 4]);
     }
 
     /// SQLite reports that the disk is full.
