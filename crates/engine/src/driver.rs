@@ -128,7 +128,7 @@ pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Observer) -> Result<En
         Err(Failed) => RunState::Stopped,
     };
     driver.tasks.shutdown().await;
-    let run = tokio::task::spawn_blocking(move || recorder.finish(state))
+    let (run, state) = tokio::task::spawn_blocking(move || recorder.finish(state))
         .await
         .expect("a thread that panics is joined inside, and its panic is an error")?;
     if let Some(problem) = driver.problem {

@@ -28,7 +28,7 @@ enum Message {
 pub(crate) struct Recorder {
     messages: Sender<Message>,
     backlog: Arc<Backlog>,
-    thread: JoinHandle<Result<Option<i64>, StoreError>>,
+    thread: JoinHandle<Result<(Option<i64>, RunState), StoreError>>,
 }
 
 /// What waits to be written.
@@ -95,12 +95,13 @@ impl Recorder {
         self.messages.send(Message::Batch(batch, bytes)).map_err(|_| Failed)
     }
 
-    /// Writes what is left and returns the run's number, if the start URL has responded.
-    pub(crate) fn finish(self, state: RunState) -> Result<Option<i64>, EngineError> {
+    /// Writes what is left. Returns the run's number, if the start URL has responded, and its
+    /// state: a complete run may not be believed.
+    pub(crate) fn finish(self, state: RunState) -> Result<(Option<i64>, RunState), EngineError> {
         // If this cannot be sent, the thread's own result says why.
         let _ = self.messages.send(Message::Finish(state));
         match self.thread.join() {
-            Ok(run) => Ok(run?),
+            Ok(ended) => Ok(ended?),
             Err(payload) => {
                 Err(EngineError::Internal { thread: "storing", message: panics::text(&*payload) })
             }
@@ -112,7 +113,7 @@ fn write(
     mut writer: RunWriter,
     inbox: &Receiver<Message>,
     room: &Room,
-) -> Result<Option<i64>, StoreError> {
+) -> Result<(Option<i64>, RunState), StoreError> {
     // The first commit comes with the start page, so that the run can be queried.
     let mut committed: Option<Instant> = None;
     loop {
@@ -124,13 +125,13 @@ fn write(
                 room.0.give_back(bytes);
             }
             Ok(Message::Finish(state)) => {
-                writer.finish(state)?;
-                return Ok(writer.run());
+                let state = writer.finish(state)?;
+                return Ok((writer.run(), state));
             }
             Err(RecvTimeoutError::Timeout) => {}
             Err(RecvTimeoutError::Disconnected) => {
                 writer.commit()?;
-                return Ok(writer.run());
+                return Ok((writer.run(), RunState::Stopped));
             }
         }
         if committed.is_none_or(|at| at.elapsed() >= COMMIT_EVERY) && writer.run().is_some() {

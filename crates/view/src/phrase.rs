@@ -6,6 +6,7 @@ use std::time::Duration;
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::Moment;
 use rummage_core::crawl::pace::Strain;
+use rummage_core::crawl::suspicion::Suspicion;
 use rummage_core::crawl::traps::Stop;
 use rummage_core::crawl::{NotParsed, Note};
 use rummage_core::evidence::{
@@ -149,6 +150,16 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
         }
         Note::MoreSitemaps => format!(
             "{url} names more sitemaps than are read: 2,000 in all, through at most 3 indexes"
+        ),
+        Note::Suspicious(suspicion) => format!(
+            "{}, so no finding counts as fixed. If this is right: rummage crawl --accept",
+            match suspicion {
+                Suspicion::NoLinks => format!("{url} has no links"),
+                Suspicion::Login => format!("the start URL ends at a login page, {url}"),
+                Suspicion::Consent => format!("the start URL ends at a consent page, {url}"),
+                Suspicion::FewPages { pages, before } =>
+                    format!("only {} of about {} pages found", count(*pages), count(*before)),
+            }
         ),
         Note::UrlLimit => format!(
             "after {url}, as many URLs were known as --max-urls allows; no more pages were parsed"

@@ -44,6 +44,10 @@ pub(crate) struct CrawlArgs {
     /// Check everything, including working external URLs that are not due yet
     #[arg(long)]
     pub(crate) fresh: bool,
+    /// Believe the result, even if it is suspicious: a start page without links, a login page, or
+    /// under half of the pages of the last crawl
+    #[arg(long, hide_short_help = true)]
+    pub(crate) accept: bool,
     #[command(flatten)]
     pub(crate) options: CheckOptions,
     #[command(flatten)]

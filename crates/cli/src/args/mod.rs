@@ -13,6 +13,7 @@ mod demo;
 mod findings;
 mod options;
 mod page;
+mod parse;
 mod patrol;
 mod probe;
 mod recheck;
@@ -26,7 +27,7 @@ mod waive;
 
 use std::path::PathBuf;
 
-use clap::{Arg, Args as ClapArgs, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
+use clap::{Arg, Args as ClapArgs, CommandFactory, Parser, Subcommand, ValueEnum};
 
 pub(crate) use arrivals::ArrivalsArgs;
 pub(crate) use compare::CompareArgs;
@@ -35,6 +36,7 @@ pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
 pub(crate) use options::{CheckOptions, ExternalsChoice, FragmentsChoice};
 pub(crate) use page::PageArgs;
+pub(crate) use parse::parse;
 pub(crate) use patrol::{LogFormat, PatrolArgs};
 pub(crate) use probe::ProbeArgs;
 pub(crate) use recheck::{RecheckArgs, RecheckFormat};
@@ -105,12 +107,6 @@ fn is_check_option(arg: &Arg, common: &[&str]) -> bool {
 fn is_of_links(arg: &Arg) -> bool {
     let names = ["all", "scope", "element", "text", "standing", "group", "unfold", "csv_separator"];
     names.iter().any(|id| arg.get_id() == *id)
-}
-
-/// Parses the command line.
-pub(crate) fn parse() -> Result<Args, clap::Error> {
-    let matches = command().try_get_matches()?;
-    Args::from_arg_matches(&matches)
 }
 
 #[derive(Debug, Subcommand)]

@@ -13,7 +13,7 @@ use super::{CheckOptions, FailOn, Selecting};
 ///
 /// A recheck is stored as a run like any other, for findings, trace and compare.
 ///
-/// Exit codes: as for a crawl.
+/// Exit codes: as for a crawl, but about the rechecked targets alone; 0 if nothing is due.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  rummage recheck https://www.example.test/lost   one URL\n  \

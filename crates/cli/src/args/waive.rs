@@ -26,6 +26,9 @@ pub(crate) struct WaiveArgs {
     /// Targets to waive: URLs or patterns, as for --target
     #[arg(value_name = "TARGET")]
     pub(crate) targets: Vec<String>,
+    /// All findings
+    #[arg(long, conflicts_with = "targets", help_heading = "Selecting")]
+    pub(crate) all: bool,
     /// Links to matching targets; only * is special, and it crosses / (repeatable)
     #[arg(long, value_name = "PATTERN", help_heading = "Selecting")]
     pub(crate) target: Vec<String>,

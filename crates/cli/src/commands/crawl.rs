@@ -38,7 +38,8 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
         let start = start::resolve(first, at, config, session.site.as_deref())?;
         let options = CheckOptions { also: more.to_vec(), ..args.options.clone() };
         CrawlJob::crawl(session.context(&options, None), start, args.fresh)?
-    };
+    }
+    .accepting(args.accept);
     let given_start = pass.known_as.clone().unwrap_or_else(|| pass.given_start.clone());
     let mut reporter = ProgressReporter::new(session.terminal, given_start, pass.last_time);
     if let Some(site) = &pass.section {

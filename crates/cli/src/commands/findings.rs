@@ -1,7 +1,8 @@
 //! `rummage findings`: the results of a run, from the store.
 
-use rummage_core::findings::selection::Selection;
-use rummage_store::{OpenRun, Reader, RunInfo};
+use rummage_core::findings::selection::{Selection, Standing};
+use rummage_core::verdict::Verdict;
+use rummage_store::{LinkQuery, OpenRun, Reader, RunInfo, RunState, StoreError};
 use rummage_view::Listing;
 
 use crate::args::Format;
@@ -60,8 +61,36 @@ pub(super) fn show(
     })
 }
 
+/// The links that make a command about some of them fail; `None` if none do.
+pub(super) fn failing(fail_on: FailOn) -> Option<Selection> {
+    let verdicts = match fail_on {
+        FailOn::Never => return None,
+        FailOn::New | FailOn::Doubtful => vec![Verdict::Broken, Verdict::Doubtful],
+        FailOn::Broken => vec![Verdict::Broken],
+    };
+    let standings = match fail_on {
+        FailOn::New => vec![Standing::New, Standing::Returned],
+        _ => Vec::new(),
+    };
+    Some(Selection { verdicts, standings, ..Selection::default() })
+}
+
+/// Whether a query finds a link that is not waived.
+pub(super) fn has_any(query: &LinkQuery<'_>) -> Result<bool, StoreError> {
+    let mut any = false;
+    query.for_each(|found| {
+        any = any || !query.row(found)?.waived;
+        Ok::<_, StoreError>(())
+    })?;
+    Ok(any)
+}
+
 /// The exit code for the totals of a run.
 pub(super) fn exit(run: &OpenRun<'_>, fail_on: FailOn) -> Result<Exit, Failure> {
+    // It finds fewer broken links than there are.
+    if run.info().state == RunState::Suspicious {
+        return Ok(Exit::Unfinished);
+    }
     let failed = match fail_on {
         FailOn::Never => false,
         FailOn::New => run.changes()?.is_worse(),

@@ -4,7 +4,6 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use rummage_core::extract::reading::Format as Reads;
-use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::url::pattern::Pattern;
 use rummage_core::url::scope::{Bounds, Scope};
 use rummage_core::verdict::Verdict;
@@ -231,23 +230,11 @@ fn urls(run: &OpenRun<'_>, pages: &[Url]) -> Result<Vec<StoredUrl>, Failure> {
 
 /// The exit code for these pages alone.
 fn exit(run: &OpenRun<'_>, pages: &[StoredUrl], fail_on: FailOn) -> Result<Exit, Failure> {
-    let verdicts = match fail_on {
-        FailOn::Never => return Ok(Exit::Fine),
-        FailOn::New | FailOn::Doubtful => vec![Verdict::Broken, Verdict::Doubtful],
-        FailOn::Broken => vec![Verdict::Broken],
-    };
-    let standings = match fail_on {
-        FailOn::New => vec![Standing::New, Standing::Returned],
-        _ => Vec::new(),
-    };
-    let selection = Selection { verdicts, standings, ..Selection::default() };
+    let Some(selection) = findings::failing(fail_on) else { return Ok(Exit::Fine) };
     for page in pages {
         let mut wrong = false;
         match run.query_on(*page, &selection)? {
-            Some(query) => query.for_each(|found| {
-                wrong |= !query.row(found)?.waived;
-                Ok::<_, StoreError>(())
-            })?,
+            Some(query) => wrong |= findings::has_any(&query)?,
             // The page itself is missing.
             None => {
                 let outcome = run.outcome(*page)?;

@@ -10,7 +10,7 @@ use rummage_view::{ViewError, safe};
 use url::Url;
 
 use super::findings;
-use crate::args::{FINDINGS, RecheckArgs, RecheckFormat};
+use crate::args::{FINDINGS, FailOn, RecheckArgs, RecheckFormat};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::jobs::{ALL_PAGES, CrawlJob, PAGES_OF_DUE, Reporter, due_by, finished, plan, runtime};
@@ -37,7 +37,7 @@ pub(crate) fn run(args: &RecheckArgs, session: &Session) -> Result<Exit, Failure
         if !(args.due && session.terminal.quiet) {
             let _ = writeln!(err, "{what}; nothing was checked");
         }
-        return findings::exit(&before, args.fail_on);
+        return Ok(Exit::Fine);
     }
     let pages = if args.due { PAGES_OF_DUE } else { ALL_PAGES };
     let name = session.section_of(&base.site);
@@ -126,6 +126,20 @@ fn find(run: &OpenRun<'_>, name: &str) -> Result<Vec<StoredUrl>, Failure> {
     Ok(found.filter(|url| run.is_linked(*url)).collect())
 }
 
+/// The exit code is about the targets that were rechecked, not about all others.
+fn exit(run: &OpenRun<'_>, targets: &[StoredUrl], fail_on: FailOn) -> Result<Exit, Failure> {
+    if run.info().state == RunState::Suspicious {
+        return Ok(Exit::Unfinished);
+    }
+    let Some(selection) = findings::failing(fail_on) else { return Ok(Exit::Fine) };
+    for target in targets {
+        if findings::has_any(&run.query_to(*target, &selection)?)? {
+            return Ok(Exit::Broken);
+        }
+    }
+    Ok(Exit::Fine)
+}
+
 /// Shows each target before and after.
 fn show(
     args: &RecheckArgs,
@@ -157,7 +171,7 @@ fn show(
         }
         Exit::Unfinished
     } else {
-        findings::exit(&after, args.fail_on)?
+        exit(&after, targets, args.fail_on)?
     };
     Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }

@@ -55,7 +55,8 @@ fn add(
     if entry.is_bare() {
         return Err(Failure::Usage {
             what: "nothing to waive".to_owned(),
-            hint: "Give a target, --host, --page or --cause; --dry-run shows what matches."
+            hint: "Give a target, --host, --page or --cause, or --all for all findings; --dry-run \
+                   shows what matches."
                 .to_owned(),
         });
     }
@@ -120,7 +121,10 @@ fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
         made: Some(today),
         by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
         until: last_day(args, today)?,
-        targets: args.targets.iter().chain(&args.target).cloned().collect(),
+        targets: match args.all {
+            true => vec!["*".to_owned()],
+            false => args.targets.iter().chain(&args.target).cloned().collect(),
+        },
         hosts: args.host.clone(),
         pages: args.page.clone(),
         causes: args.cause.clone(),

@@ -114,6 +114,9 @@ impl Source<'_> {
                 let hint = "Remove one of the two lines.".to_owned();
                 return Err(self.wrong(&key.span(), format!("{name} is set twice"), hint));
             }
+            if texts(&values[written.as_str()]).iter().any(|text| text.trim().is_empty()) {
+                return Err(self.bad_value(value.span(), &name, "the value is empty"));
+            }
             let alone = toml::Table::from_iter([(name.clone(), values[written.as_str()].clone())]);
             let wrong =
                 |error: toml::de::Error| self.bad_value(value.span(), &name, error.message());

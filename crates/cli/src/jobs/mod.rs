@@ -116,6 +116,11 @@ impl CrawlJob {
         CrawlJob { memory, remember: run.map(open), ..self }
     }
 
+    /// The same; with `accepts`, its result is believed, however suspicious.
+    pub(crate) fn accepting(self, accepts: bool) -> CrawlJob {
+        CrawlJob { writer: self.writer.accepting(accepts), ..self }
+    }
+
     /// The same, with a limit on requests.
     pub(crate) fn within(self, budget: Option<u64>) -> CrawlJob {
         CrawlJob { budget, ..self }

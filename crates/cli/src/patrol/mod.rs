@@ -203,7 +203,7 @@ impl<'a> Patrol<'a> {
                 // If nothing was stored, or the site is refusing requests, do not try again at
                 // once.
                 let may_go_on = ended.run > 0
-                    && (ended.state == RunState::Finished
+                    && (ended.state.is_complete()
                         || ended.spent
                         || *stop.borrow()
                         || site.held_by_hours());
@@ -259,6 +259,11 @@ impl<'a> Patrol<'a> {
                     open = changes.open + changes.unseen + changes.broke + changes.returned,
                     "ended"
                 );
+            }
+            (RunState::Suspicious, _) => {
+                self.incomplete = true;
+                let hint = "rummage findings shows why; rummage crawl --accept believes it";
+                warn!(site = %name, run = ended.run, hint, "suspicious result");
             }
             (RunState::Finished, Err(failure)) => {
                 warn!(site = %name, run = ended.run, reason = failure.sentence(), "ended");

@@ -113,7 +113,7 @@ impl Site {
         self.watched.passed = Some(began);
         // A crawl that its budget stops again and again still gets to its end.
         let is_recent = began.saturating_add(self.watched.every.max(WEEK)) > now.as_second();
-        self.watched.unfinished = last.state != RunState::Finished && is_recent;
+        self.watched.unfinished = !last.state.is_complete() && is_recent;
         self.find_due(&reader, &last, now)?;
         self.last = Some(last);
         Ok(())

@@ -55,6 +55,12 @@ impl Entry {
                 (format!("there is no cause \"{}\"", safe(&name)), hint)
             })
         });
+        for key in ["target", "host", "page"] {
+            if list(table, key)?.iter().any(|pattern| pattern.trim().is_empty()) {
+                let hint = format!("Give a {key}, or * for all.");
+                return Err((format!("{key} is empty, so it would cover everything"), hint));
+            }
+        }
         let entry = Entry {
             kind: kind.ok_or_else(|| wrong("as", "\"leave\" or \"works\""))?,
             reason: text(table, "reason")?.unwrap_or_default(),

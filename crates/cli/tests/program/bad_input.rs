@@ -16,7 +16,7 @@ fn complaint(stage: &Stage, words: &[&str], code: i32) -> String {
 }
 
 fn with(host: &str, what: Host) -> Scenario {
-    let mut scenario = site("a.test", &[("/", page(""))]);
+    let mut scenario = site("a.test", &[("/", page("<a href=/>Home</a>"))]);
     scenario.hosts.insert(host.to_owned(), what);
     scenario
 }
@@ -111,7 +111,7 @@ fn values_that_cannot_be() {
 
 #[test]
 fn unusable_stores_are_not_changed() {
-    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>Home</a>"))]));
     fs::write(stage.path("notes.txt"), "these are my own notes, not a database at all").unwrap();
     fs::write(stage.path("file"), "").unwrap();
     let crawl =
@@ -167,7 +167,7 @@ fn a_read_only_store_is_read_and_not_written() {
 
 #[test]
 fn a_store_of_a_newer_version_is_an_error() {
-    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>Home</a>"))]));
     stage.run(&["crawl", "http://a.test"]).ends(0);
     // The version is at offset 60 of the header (SQLite file format, §1.3).
     let mut bytes = fs::read(stage.path("store.db")).unwrap();
@@ -175,7 +175,7 @@ fn a_store_of_a_newer_version_is_an_error() {
     fs::write(stage.path("store.db"), &bytes).unwrap();
     let outcome = complaint(&stage, &["crawl", "http://a.test"], 4);
     assert!(
-        outcome.contains("has version 99; this rummage supports versions up to 7"),
+        outcome.contains("has version 99; this rummage supports versions up to 8"),
         "{outcome}"
     );
     assert!(outcome.contains("Use the newer rummage"), "{outcome}");
@@ -210,7 +210,7 @@ fn help_lists_the_commands_and_succeeds() {
 
 #[test]
 fn settings_have_the_bounds_of_options() {
-    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>Home</a>"))]));
     for (key, reason) in [
         ("concurrency = 0", "0 is not in 1..=1000"),
         ("hops = 4294967295", "4294967295 is not in 1..=100"),
@@ -237,7 +237,7 @@ fn settings_have_the_bounds_of_options() {
 #[cfg(target_os = "linux")]
 #[test]
 fn a_list_may_be_a_named_pipe_and_a_device_is_not_replaced() {
-    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>Home</a>"))]));
     let pipe = stage.path("pipe");
     let mode = rustix::fs::Mode::RUSR | rustix::fs::Mode::WUSR;
     rustix::fs::mknodat(rustix::fs::CWD, &pipe, rustix::fs::FileType::Fifo, mode, 0).unwrap();
@@ -254,7 +254,7 @@ fn a_list_may_be_a_named_pipe_and_a_device_is_not_replaced() {
 /// The file is read by every command: a wrong variable is reported as such, by those that use it.
 #[test]
 fn a_wrong_variable_is_not_an_error_of_the_settings_file() {
-    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>Home</a>"))]));
     stage.run(&["crawl", "http://a.test", "-q"]).ends(0);
     fs::write(stage.path("rummage.toml"), "[defaults]\ntimeout = \"5s\"\n").unwrap();
     let words = ["findings"];
@@ -262,4 +262,59 @@ fn a_wrong_variable_is_not_an_error_of_the_settings_file() {
     let words = ["crawl", "http://a.test"];
     let outcome = finish(&words, stage.command(&words).env("RUMMAGE_RATE", "often")).ends(2);
     assert!(outcome.err.contains("--rate") && !outcome.err.contains("rummage.toml"), "{outcome}");
+}
+
+/// An unset variable of a script is an empty argument, which must not stand for everything.
+#[test]
+fn an_empty_target_or_pattern_is_an_error_everywhere() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/none>gone</a>"))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    for words in [
+        &["waive", "", "--reason", "x"][..],
+        &["waive", "--target", " ", "--reason", "x"],
+        &["recheck", ""],
+        &["trace", ""],
+        &["page", ""],
+        &["crawl", "http://a.test", "--exclude", ""],
+        &["findings", "--host", "", "--all"],
+        &["findings", "--search", ""],
+    ] {
+        let outcome = stage.run(words).ends(2);
+        assert!(outcome.err.contains("is empty: it would match"), "{outcome}");
+        assert!(outcome.err.contains(&format!("Usage: rummage {}", words[0])), "{outcome}");
+    }
+    let outcome = stage.run(&["waive", "--reason", "x"]).ends(2);
+    assert!(outcome.err.contains("or --all for all findings"), "{outcome}");
+    let waivers = stage.path("waivers.toml");
+    assert!(!waivers.exists());
+    std::fs::write(&waivers, "[[waiver]]\ntarget = \"\"\nreason = \"x\"\n").unwrap();
+    let outcome = stage.run(&["findings"]).ends(2);
+    assert!(outcome.err.contains("target is empty"), "{outcome}");
+    std::fs::remove_file(&waivers).unwrap();
+    stage.run(&["waive", "--all", "--reason", "closing"]).ends(0);
+    stage.run(&["findings"]).ends(0);
+    std::fs::write(stage.path("rummage.toml"), "[defaults]\nexclude = [\"\"]\n").unwrap();
+    let outcome = stage.run(&["crawl", "http://a.test"]).ends(2);
+    assert!(outcome.err.contains("line 2") && outcome.err.contains("empty"), "{outcome}");
+}
+
+#[test]
+fn what_people_type_leads_on() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>home</a>"))]));
+    let outcome = stage.run(&["http://a.test/", "-q"]).ends(0);
+    assert!(outcome.out.starts_with("Home  a.test  run 1"), "{outcome}");
+    let outcome = stage.run(&["help", "crawl"]).ends(0);
+    assert!(outcome.out.contains("--max-pages"), "{outcome}");
+    let unknown = ["crawl", "http://a.test", "--max-depth", "3"];
+    let mut command = stage.command(&unknown);
+    command.env("RUMMAGE_TIMEOUT", "5s");
+    insta::assert_snapshot!(crate::running::finish(&unknown, &mut command).ends(2).err, @r"
+    error: unexpected argument '--max-depth' found
+
+      tip: use --depth
+
+    Usage: rummage crawl [OPTIONS] [START]...
+
+    For more information, try '--help'.
+    ");
 }

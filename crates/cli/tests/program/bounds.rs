@@ -74,11 +74,15 @@ fn sitemaps_may_be_compressed() {
     let packed = Act::file("application/octet-stream", packed.finish().unwrap());
     let robots = text("Sitemap: http://a.test/list.xml.gz");
     let alone = page("<a href=/gone>g</a>");
-    let paths =
-        [("/", page("")), ("/robots.txt", robots), ("/list.xml.gz", packed), ("/alone", alone)];
+    let paths = [
+        ("/", page("<a href=/>Home</a>")),
+        ("/robots.txt", robots),
+        ("/list.xml.gz", packed),
+        ("/alone", alone),
+    ];
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(1);
-    assert!(outcome.out.contains("3 links to 3 URLs on 2 pages and 1 sitemap"), "{outcome}");
+    assert!(outcome.out.contains("4 links to 4 URLs on 2 pages and 1 sitemap"), "{outcome}");
     assert!(outcome.out.contains("http://a.test/alone 1:"), "{outcome}");
 
     let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "none"]).ends(0);

@@ -102,7 +102,7 @@ fn credentials_of_an_https_site_never_go_over_http() {
 
 #[test]
 fn a_bare_host_with_credentials_is_not_tried_over_http() {
-    let mut scenario = site("a.test", &[("/", page(""))]);
+    let mut scenario = site("a.test", &[("/", page("<a href=/>Home</a>"))]);
     scenario.hosts.get_mut("a.test").unwrap().tls = Tls::Plain;
     let stage = Stage::new(&scenario);
     let words = ["crawl", "a.test", "--header", "Authorization: sesame", "--attempts", "1"];

@@ -29,6 +29,7 @@ mod schedule;
 mod screens;
 mod settings;
 mod shown;
+mod suspicious;
 mod tools;
 mod truth;
 mod verdicts_doc;

@@ -54,7 +54,7 @@ fn depth_pages_and_rules_limit_the_crawl() {
 
 #[test]
 fn the_default_store_is_in_the_data_folder() {
-    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/>Home</a>"))]));
     let words = ["crawl", "http://a.test/#top"];
     let mut command = stage.command(&words);
     command.env_remove("RUMMAGE_STORE").env("XDG_DATA_HOME", stage.path("data"));

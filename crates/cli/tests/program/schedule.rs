@@ -48,7 +48,7 @@ fn a_schedule_shows_what_is_due_and_a_recheck_checks_it() {
     is(fine, "http://c.test/fine", "new", day.clone());
     is(lost, "http://b.test/lost", "wrong", day);
 
-    let none = stage.run(&["recheck", "--due"]).ends(1);
+    let none = stage.run(&["recheck", "--due"]).ends(0);
     assert_eq!(none.err, "nothing is due; nothing was checked\n");
     let later = stage.run(&["schedule", "--as-of", "2999-01-01"]).ends(0);
     assert!(later.out.contains("3 URLs scheduled, 3 due now"), "{later}");
@@ -125,7 +125,7 @@ fn entries_for_cron_and_systemd_are_well_formed() {
     #[cfg(unix)]
     {
         let ran = Command::new("/bin/sh").args(["-c", what]).env_clear().output().unwrap();
-        assert_eq!(ran.status.code(), Some(1), "nothing is due, something is broken: {ran:?}");
+        assert_eq!(ran.status.code(), Some(0), "nothing is due: {ran:?}");
         assert!(ran.stdout.is_empty() && ran.stderr.is_empty(), "{ran:?}");
     }
     let units = stage.run(&["schedule", "--emit", "systemd"]).ends(0).out;

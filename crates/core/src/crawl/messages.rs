@@ -5,6 +5,7 @@ use std::time::Duration;
 use crate::Moment;
 use crate::crawl::discovery::traps::Stop;
 use crate::crawl::requests::pace::Slowing;
+use crate::crawl::suspicion::Suspicion;
 use crate::evidence::{Attempt, AttemptOutcome, Method, Purpose, ResponseHead, Validators};
 use crate::extract::reading::{Format, Reading};
 use crate::url::scope::{Bounds, Scope};
@@ -278,6 +279,8 @@ pub enum Note {
     CredentialsInUrl,
     /// No link leads to this page: only a sitemap or a folder has it.
     Unreached,
+    /// The result of the crawl is not believed; about the start page.
+    Suspicious(Suspicion),
     /// So many URLs were known after this page that no more pages were parsed.
     UrlLimit,
     /// URLs of an endless pattern were skipped.

@@ -31,6 +31,7 @@ mod requests;
 mod robots;
 mod settings;
 mod shared;
+pub mod suspicion;
 mod urls;
 
 pub use discovery::traps;

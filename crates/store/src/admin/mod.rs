@@ -1,5 +1,6 @@
 //! Operations on a store as a whole.
 
+pub(crate) mod belief;
 pub(crate) mod finish;
 pub(crate) mod patrol_lock;
 pub(crate) mod sites;

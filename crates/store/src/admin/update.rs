@@ -57,7 +57,7 @@ pub(crate) fn update(
     let selection = Selection::default();
     let query = run.query(&selection)?;
     let SoFar { open, closed, untold } = rows_before(db, &run)?;
-    let news = (state == RunState::Finished).then(|| NotificationCollector::new(db, &run, notify));
+    let news = state.is_complete().then(|| NotificationCollector::new(db, &run, notify));
     let mut update = Update { db, run: &run, before, canary: None, open, closed, news };
     let mut seen = HashSet::new();
     query.for_each(|found| {
@@ -65,6 +65,10 @@ pub(crate) fn update(
         // The same link twice on a page is one finding.
         if seen.insert(key) { update.handle_found(found, key) } else { Ok(()) }
     })?;
+    if state == RunState::Suspicious {
+        // Its findings are real. That it found no others proves nothing.
+        return update.news.map_or(Ok(()), NotificationCollector::post);
+    }
     update.close_the_rest()?;
     let Some(mut news) = update.news else { return Ok(()) };
     for id in untold {

@@ -36,6 +36,9 @@ pub enum RunState {
     Going,
     /// It was stopped, and can be continued.
     Stopped,
+    /// It is complete, but its result is not believed: it heals nothing, and nothing is compared
+    /// with it.
+    Suspicious,
     /// It is complete.
     Finished,
 }
@@ -45,12 +48,19 @@ impl RunState {
         match self {
             RunState::Going => "going",
             RunState::Stopped => "stopped",
+            RunState::Suspicious => "suspicious",
             RunState::Finished => "finished",
         }
     }
 
+    /// Whether nothing is left to do.
+    #[must_use]
+    pub fn is_complete(self) -> bool {
+        matches!(self, RunState::Suspicious | RunState::Finished)
+    }
+
     pub(crate) fn named(name: &str) -> Option<RunState> {
-        let all = [RunState::Going, RunState::Stopped, RunState::Finished];
+        let all = [RunState::Going, RunState::Stopped, RunState::Suspicious, RunState::Finished];
         all.into_iter().find(|state| state.as_str() == name)
     }
 }

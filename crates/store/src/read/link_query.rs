@@ -174,7 +174,7 @@ impl<'a> OpenRun<'a> {
         };
         let needs_text = selection.scope.is_some()
             || !(selection.hosts.is_empty() && selection.targets.is_empty());
-        let unfinished = self.info.state != crate::RunState::Finished;
+        let unfinished = !self.info.state.is_complete();
         let mut fits = Vec::new();
         let mut set = |url: u32| {
             let at = url as usize;

@@ -14,7 +14,7 @@ use rusqlite::{Connection, OptionalExtension, params};
 use crate::codec::occurrences;
 use crate::db::error::StoreError;
 use crate::db::row::word;
-use crate::model::{RunInfo, RunState, StoredUrl};
+use crate::model::{RunInfo, StoredUrl};
 use crate::read::reader::Reader;
 use crate::tables::evidence::Evidence;
 use crate::tables::findings::Histories;
@@ -102,18 +102,13 @@ impl<'a> OpenRun<'a> {
         if let Some(count) = self.page_count.get() {
             return Ok(*count);
         }
-        let count = self.db.query_row(
-            "SELECT count(*) FROM run_page JOIN page_version ON page_version.id = version
-             WHERE run = ?1 AND format IN ('html', 'xhtml')",
-            [self.info.number],
-            |row| row.get(0),
-        )?;
+        let count = page_order::count_pages(self.db, self.info.number)?;
         Ok(*self.page_count.get_or_init(|| count))
     }
 
     /// The status of a URL in the run; a URL that it knows and did not get to is not checked.
     pub(crate) fn url_status(&self, url: u32) -> Option<UrlStatus> {
-        let unfinished = self.info.state != RunState::Finished;
+        let unfinished = !self.info.state.is_complete();
         self.url_statuses.of(url).or_else(|| unfinished.then(UrlStatus::not_asked))
     }
 

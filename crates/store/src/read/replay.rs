@@ -101,7 +101,7 @@ impl Reader {
         let run = self
             .db
             .query_row(
-                "SELECT id FROM run WHERE state <> 'finished'
+                "SELECT id FROM run WHERE state IN ('going', 'stopped')
                  AND kind IN ('crawl', 'recheck') ORDER BY id DESC LIMIT 1",
                 [],
                 |row| row.get(0),

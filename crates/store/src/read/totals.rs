@@ -14,7 +14,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use crate::codec;
 use crate::db::error::StoreError;
 use crate::db::row::word;
-use crate::model::{NotParsedCount, RunState, SkipCount, SlowedServer, Totals};
+use crate::model::{NotParsedCount, SkipCount, SlowedServer, Totals};
 use crate::read::open::OpenRun;
 use crate::read::rows::after;
 use crate::tables::request_log::for_each_entry;
@@ -145,7 +145,7 @@ impl OpenRun<'_> {
 
     /// URLs on the run's pages without a verdict: a run that was stopped has some.
     fn not_asked(&self) -> Result<u64, StoreError> {
-        if self.info.state == RunState::Finished {
+        if self.info.state.is_complete() {
             return Ok(0);
         }
         let mut targets = Vec::new();

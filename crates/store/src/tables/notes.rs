@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::Note;
+use rummage_core::crawl::suspicion::Suspicion;
 use rummage_core::crawl::traps::Stop;
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
@@ -31,6 +32,12 @@ pub(crate) struct Detail {
     failed: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]
     made: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    reason: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pages: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    before: Option<u64>,
 }
 
 pub(crate) fn write(
@@ -46,6 +53,22 @@ pub(crate) fn write(
     )?
     .execute(params![run, kind, url, detail])?;
     Ok(())
+}
+
+/// The kind of notes about results that are not believed.
+const SUSPICIOUS: &str = "suspicious";
+
+/// Why the result of a run was not believed, if it was not.
+pub(crate) fn suspicion_of(db: &Connection, run: i64) -> Result<Option<Suspicion>, StoreError> {
+    let mut select = db.prepare_cached("SELECT detail FROM note WHERE run = ?1 AND kind = ?2")?;
+    let mut rows = select.query(params![run, SUSPICIOUS])?;
+    let Some(row) = rows.next()? else { return Ok(None) };
+    let detail: String = row.get(0)?;
+    let note = serde_json::from_str(&detail).ok().and_then(|detail| unpack(SUSPICIOUS, detail));
+    match note {
+        Some(Note::Suspicious(suspicion)) => Ok(Some(suspicion)),
+        _ => Err(StoreError::Damaged(format!("a note of the kind {SUSPICIOUS} is {detail:?}"))),
+    }
 }
 
 fn pack(note: &Note) -> (&'static str, Detail) {
@@ -64,6 +87,15 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         Note::SitemapFaulty => ("sitemap-faulty", none),
         Note::MoreSitemaps => ("more-sitemaps", none),
         Note::UrlLimit => ("url-limit", none),
+        Note::Suspicious(suspicion) => {
+            let (reason, pages, before) = match *suspicion {
+                Suspicion::NoLinks => ("no-links", None, None),
+                Suspicion::Login => ("login", None, None),
+                Suspicion::Consent => ("consent", None, None),
+                Suspicion::FewPages { pages, before } => ("few-pages", Some(pages), Some(before)),
+            };
+            (SUSPICIOUS, Detail { reason: Some(reason.to_owned()), pages, before, ..none })
+        }
         Note::CredentialsInUrl => ("credentials-in-url", none),
         Note::Unreached => ("unreached", none),
         Note::Blocked { since } => {
@@ -97,6 +129,13 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         "sitemap-faulty" => Note::SitemapFaulty,
         "more-sitemaps" => Note::MoreSitemaps,
         "url-limit" => Note::UrlLimit,
+        SUSPICIOUS => Note::Suspicious(match detail.reason?.as_str() {
+            "no-links" => Suspicion::NoLinks,
+            "login" => Suspicion::Login,
+            "consent" => Suspicion::Consent,
+            "few-pages" => Suspicion::FewPages { pages: detail.pages?, before: detail.before? },
+            _ => return None,
+        }),
         "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
@@ -136,9 +175,14 @@ mod tests {
             Note::NoNames { since },
             Note::Offline { since },
             Note::Trap(stop),
+            Note::Suspicious(Suspicion::NoLinks),
+            Note::Suspicious(Suspicion::Login),
+            Note::Suspicious(Suspicion::Consent),
+            Note::Suspicious(Suspicion::FewPages { pages: 1, before: 10 }),
         ] {
             let (kind, detail) = pack(&note);
-            assert!(kinds.insert(kind), "{kind} is used twice");
+            let is_new = kinds.insert(kind) || matches!(note, Note::Suspicious(_));
+            assert!(is_new, "{kind} is used twice");
             let detail = serde_json::from_str(&serde_json::to_string(&detail).unwrap()).unwrap();
             assert_eq!(unpack(kind, detail), Some(note));
         }

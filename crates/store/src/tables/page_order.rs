@@ -35,6 +35,16 @@ pub(crate) fn pages(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> 
     Ok(rows.collect::<Result<_, _>>()?)
 }
 
+/// How many pages a run parsed, not counting stylesheets, sitemaps and robots.txt.
+pub(crate) fn count_pages(db: &Connection, run: i64) -> Result<u64, StoreError> {
+    Ok(db.query_row(
+        "SELECT count(*) FROM run_page JOIN page_version ON page_version.id = version
+         WHERE run = ?1 AND format IN ('html', 'xhtml')",
+        [run],
+        |row| row.get(0),
+    )?)
+}
+
 /// Computes the order from the links.
 pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
     let mut versions: HashMap<u64, (u32, u32)> = HashMap::new();

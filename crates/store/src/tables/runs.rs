@@ -13,7 +13,8 @@ pub(crate) fn run_info(db: &Connection, number: i64) -> Result<Option<RunInfo>, 
 }
 
 pub(crate) fn previous(db: &Connection, run: &RunInfo) -> Result<Option<RunInfo>, StoreError> {
-    let condition = "site = ?1 AND run.id < ?2 AND state <> 'going' ORDER BY run.id DESC LIMIT 1";
+    let condition = "site = ?1 AND run.id < ?2 AND state IN ('stopped', 'finished')
+                     ORDER BY run.id DESC LIMIT 1";
     run_where(db, condition, params![run.site, run.number])
 }
 

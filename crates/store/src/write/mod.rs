@@ -89,6 +89,8 @@ pub struct RunWriter {
     /// When the log was last written back to the file.
     written_back: Option<Moment>,
     pub(crate) notify: NotifySettings,
+    /// The result is believed, whatever it is.
+    pub(crate) accepts: bool,
     /// Locked while the writer exists: there is one at a time.
     _lock: File,
 }
@@ -118,6 +120,7 @@ impl RunWriter {
             in_transaction: false,
             written_back: None,
             notify: NotifySettings::default(),
+            accepts: false,
             _lock: lock,
         })
     }
@@ -134,6 +137,13 @@ impl RunWriter {
     #[must_use]
     pub fn notify(mut self, notify: NotifySettings) -> RunWriter {
         self.notify = notify;
+        self
+    }
+
+    /// Believes the result, however suspicious.
+    #[must_use]
+    pub fn accepting(mut self, accepts: bool) -> RunWriter {
+        self.accepts = accepts;
         self
     }
 

@@ -4,7 +4,7 @@ use std::io::Write;
 
 use rummage_core::crawl::Note;
 use rummage_core::findings::selection::Selection;
-use rummage_core::verdict::Verdict;
+use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{OpenRun, Reader, RunInfo, RunKind, RunState, Totals};
 
 use super::cut::cut;
@@ -44,7 +44,7 @@ pub fn findings(
     let query = run.query(selection)?;
     let grouped = rows::grouped(&query, listing)?;
     if grouped.links == 0 {
-        writeln!(out, "\n{}", nothing(selection, &totals))?;
+        writeln!(out, "\n{}", nothing(run.info().state, selection, &totals))?;
         return Ok(());
     }
     selected(out, selection, &grouped)?;
@@ -101,17 +101,48 @@ fn by_target(
 }
 
 /// The text when there is nothing to show, which never claims more than was checked.
-fn nothing(selection: &Selection, totals: &Totals) -> String {
+fn nothing(state: RunState, selection: &Selection, totals: &Totals) -> String {
+    if selection.takes(Verdict::Broken) && !selection.is_narrow() && totals.broken == 0 {
+        match state {
+            RunState::Going | RunState::Stopped => {
+                return "Nothing broken so far, but this run is unfinished.".to_owned();
+            }
+            RunState::Suspicious => {
+                return "Nothing broken was found, but this result is suspicious.".to_owned();
+            }
+            RunState::Finished => {}
+        }
+    }
     let unseen = totals.notes.iter().any(|row| row.note == Note::RenderedByScript);
     if unseen && totals.broken == 0 && selection.takes(Verdict::Broken) {
         "Pages here are rendered by JavaScript; their links were not found.".to_owned()
-    } else if *selection == Selection::default() && totals.broken == 0 {
-        "Nothing that was checked is broken, doubtful or moved.".to_owned()
     } else if !selection.is_narrow() && selection.takes(Verdict::Broken) && totals.broken == 0 {
-        "Nothing that was checked is broken.".to_owned()
+        let all = *selection == Selection::default();
+        let what = if all { "broken, doubtful or moved" } else { "broken" };
+        match left_out(totals) {
+            None => format!("Nothing that was checked is {what}."),
+            Some(unchecked) => format!("{unchecked} not checked. Nothing else is {what}."),
+        }
     } else {
         format!("Nothing matches the selection. {}", fewer_filters(selection))
     }
+}
+
+/// What a link could be broken in, and was not checked.
+fn left_out(totals: &Totals) -> Option<String> {
+    // They are not for visitors' browsers to open.
+    let is_none = |cause| matches!(cause, Cause::OtherScheme | Cause::ServiceLink);
+    let urls: u64 =
+        totals.skipped.iter().filter(|skip| !is_none(skip.cause)).map(|skip| skip.urls).sum();
+    let pages = totals.not_parsed.iter().map(|count| count.pages).sum::<u64>() + totals.cut;
+    let be = |number| if number == 1 { "was" } else { "were" };
+    let parts: Vec<String> = [(urls, "URL", "URLs"), (pages, "page", "pages")]
+        .into_iter()
+        .filter(|(number, ..)| *number > 0)
+        .map(|(number, one, many)| counted(number, one, many))
+        .collect();
+    let be = be(if parts.len() == 1 { urls + pages } else { 2 });
+    (!parts.is_empty()).then(|| format!("{} {be}", parts.join(" and ")))
 }
 
 /// Which filters to leave out, so that something may match.
@@ -145,7 +176,7 @@ fn fewer_filters(selection: &Selection) -> String {
 #[cfg(test)]
 mod tests {
     use rummage_core::url::pattern::Pattern;
-    use rummage_store::NoteRow;
+    use rummage_store::{NoteRow, SkipCount};
 
     use super::*;
 
@@ -173,9 +204,33 @@ mod tests {
             (&narrow, &clean, no_match),
             (&default, &broken, no_match),
         ] {
-            let text = nothing(selection, totals);
+            let text = nothing(RunState::Finished, selection, totals);
             assert!(text.starts_with(expected), "{text} for {selection:?}");
         }
-        assert!(nothing(&narrow, &clean).contains("--host"));
+        assert!(nothing(RunState::Finished, &narrow, &clean).contains("--host"));
+    }
+
+    #[test]
+    fn an_all_clear_needs_a_whole_run_that_is_believed() {
+        let (all, totals) = (Selection::default(), Totals::default());
+        let skip = |cause, urls| SkipCount { cause, urls };
+        for (state, expected) in [
+            (RunState::Stopped, "Nothing broken so far, but this run is unfinished."),
+            (RunState::Going, "Nothing broken so far, but this run is unfinished."),
+            (RunState::Suspicious, "Nothing broken was found, but this result is suspicious."),
+        ] {
+            assert_eq!(nothing(state, &all, &totals), expected);
+        }
+        for (skipped, cut, expected) in [
+            (vec![skip(Cause::OtherScheme, 3), skip(Cause::ServiceLink, 1)], 0, "Nothing that was"),
+            (vec![skip(Cause::External, 2), skip(Cause::Limit, 3)], 0, "5 URLs were not checked."),
+            (vec![skip(Cause::Limit, 1)], 0, "1 URL was not checked. Nothing else is broken"),
+            (vec![], 1, "1 page was not checked."),
+            (vec![skip(Cause::Limit, 1)], 1, "1 URL and 1 page were not checked."),
+        ] {
+            let totals = Totals { skipped, cut, ..Totals::default() };
+            let text = nothing(RunState::Finished, &all, &totals);
+            assert!(text.starts_with(expected), "{text}");
+        }
     }
 }

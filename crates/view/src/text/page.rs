@@ -21,13 +21,19 @@ const TITLE: usize = 60;
 #[derive(Debug, Default)]
 struct Tally {
     links: u64,
+    /// Without waived links.
     verdicts: [u64; Verdict::ALL.len()],
+    waived: u64,
     new: u64,
 }
 
 impl Tally {
     fn take(&mut self, row: &LinkRow) {
         self.links += 1;
+        if row.waived {
+            self.waived += 1;
+            return;
+        }
         let occurrence = Verdict::ALL.iter().position(|verdict| *verdict == row.outcome.verdict);
         self.verdicts[occurrence.expect("all verdicts are among them")] += 1;
         self.new += u64::from(is_new(row));
@@ -112,6 +118,9 @@ fn counts(out: &mut dyn Write, tally: &Tally, before: Option<&RunInfo>) -> Resul
     if skipped > 0 {
         write!(out, ", {FAINT}{} not checked{FAINT:#}", count(skipped))?;
     }
+    if tally.waived > 0 {
+        write!(out, ", {FAINT}{} waived{FAINT:#}", count(tally.waived))?;
+    }
     if let Some(before) = before {
         write!(out, "; {} new since run {}", count(tally.new), before.number)?;
     }
@@ -120,7 +129,7 @@ fn counts(out: &mut dyn Write, tally: &Tally, before: Option<&RunInfo>) -> Resul
 }
 
 fn is_new(row: &LinkRow) -> bool {
-    let history = row.history.filter(|history| history.has_before && !row.waived);
+    let history = row.history.filter(|history| history.has_before);
     let standing = history.map(|history| history.standing);
     matches!(standing, Some(Standing::New | Standing::Returned))
 }
@@ -131,8 +140,10 @@ fn link(out: &mut dyn Write, row: &LinkRow, listing: &Listing) -> Result<(), Vie
     let name = safe(&shorten(&target(row), LONGEST)).to_string();
     let at = at_line(row);
     write!(out, "  {at:8} {style}{verdict:8}{style:#} {name}  {}", cause_of(row))?;
-    let new = if is_new(row) { "  new" } else { "" };
-    writeln!(out, "{STRONG}{new}{STRONG:#}")?;
+    match row.waived {
+        true => writeln!(out, "  {FAINT}waived{FAINT:#}")?,
+        false => writeln!(out, "{STRONG}{}{STRONG:#}", if is_new(row) { "  new" } else { "" })?,
+    }
     let region = row.region.map_or(String::new(), |region| format!("  in {}", region.as_str()));
     writeln!(out, "           {}{FAINT}{region}{FAINT:#}", said(row))?;
     if let Some(moved_to) = &row.outcome.moved_to {
@@ -148,7 +159,8 @@ fn link(out: &mut dyn Write, row: &LinkRow, listing: &Listing) -> Result<(), Vie
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::testing::{link_row, outcome};
+    use crate::listing::Group;
+    use crate::testing::{link_row, outcome, plain};
 
     #[test]
     fn links_are_counted_by_verdict() {
@@ -158,7 +170,13 @@ mod tests {
         }
         let sound = outcome(Verdict::Sound, None, Some(200));
         tally.take(&LinkRow { outcome: sound, ..link_row() });
-        assert_eq!(tally.links, 4);
+        let waived = LinkRow { waived: true, ..link_row() };
+        tally.take(&waived);
+        let text = plain(|out| counts(out, &tally, None));
+        let counted = "  5 links: 3 broken, 0 doubtful, 0 moved, 1 sound, 1 waived\n";
+        assert_eq!(text, counted);
+        let text = plain(|out| link(out, &waived, &Listing::by(Group::Target)));
+        assert!(text.contains("404 Not Found  waived\n"), "{text}");
         let counts = Verdict::ALL.map(|verdict| tally.of(verdict));
         assert_eq!(counts.iter().sum::<u64>(), 4);
         assert_eq!((tally.of(Verdict::Broken), tally.of(Verdict::Sound)), (3, 1));

@@ -5,7 +5,7 @@ use std::io::Write;
 use rummage_core::findings::compare::is_wrong;
 use rummage_core::findings::selection::Selection;
 use rummage_core::verdict::Verdict;
-use rummage_store::{OpenRun, Outcome, Reader, StoreError, StoredUrl};
+use rummage_store::{OpenRun, Outcome, Reader, RunState, StoreError, StoredUrl};
 
 use super::blocks::LONGEST;
 use super::{compare, totals};
@@ -27,6 +27,8 @@ pub(crate) struct RecheckedUrl {
     pub(crate) after: Option<Outcome>,
     /// Links to it, before and after.
     pub(crate) links: (u64, u64),
+    /// The result of the recheck is suspicious: that links are gone proves nothing.
+    pub(crate) suspicious: bool,
 }
 
 /// How it changed, in the order of output.
@@ -47,7 +49,9 @@ impl RecheckedUrl {
         let (was, then) = said(before, url)?;
         let (is, now) = said(after, url)?;
         let is = is.filter(|_| now > 0);
-        Ok(RecheckedUrl { url: before.url(url)?, before: was, after: is, links: (then, now) })
+        let suspicious = after.info().state == RunState::Suspicious;
+        let links = (then, now);
+        Ok(RecheckedUrl { url: before.url(url)?, before: was, after: is, links, suspicious })
     }
 
     fn became(&self) -> Change {
@@ -58,6 +62,7 @@ impl RecheckedUrl {
             outcome.as_ref().map(|outcome| (outcome.verdict, outcome.cause, outcome.status))
         };
         match (wrong(was), wrong(is)) {
+            (true, false) if self.suspicious && self.after.is_none() => Change::Other,
             (true, false) => Change::Healed,
             (false, true) => Change::Worse,
             _ if result(&self.before) == result(&self.after) => Change::Same,
@@ -174,7 +179,8 @@ mod tests {
     use crate::testing::{outcome, plain};
 
     fn url(before: Option<Outcome>, after: Option<Outcome>, links: (u64, u64)) -> RecheckedUrl {
-        RecheckedUrl { url: "http://a.test/x".to_owned(), before, after, links }
+        let url = "http://a.test/x".to_owned();
+        RecheckedUrl { url, before, after, links, suspicious: false }
     }
 
     fn broken(status: u16) -> Option<Outcome> {
@@ -226,6 +232,8 @@ mod tests {
                   was broken, 404 Not Found; is broken, 410 Gone
                   1 link to it is gone, 2 left
         ");
+        let suspicious = RecheckedUrl { suspicious: true, ..url(broken(404), None, (1, 0)) };
+        assert_eq!(suspicious.became(), Change::Other);
         insta::assert_snapshot!(shown(&url(broken(404), None, (1, 0))), @"
         fixed     http://a.test/x
                   was broken, 404 Not Found; the 1 link to it is gone

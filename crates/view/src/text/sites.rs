@@ -63,6 +63,7 @@ pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
 fn cells(row: &SiteRow) -> Vec<String> {
     let state = match row.last.state {
         RunState::Finished => "finished",
+        RunState::Suspicious => "suspicious",
         RunState::Stopped => "stopped",
         RunState::Going => "running, or killed",
     };

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
-use rummage_store::{NoteRow, RunInfo, RunKind, RunState, Totals};
+use rummage_store::{NoteRow, RunInfo, RunKind, Totals};
 
 use crate::number::{count, counted, duration, rest};
 use crate::phrase;
@@ -39,10 +39,25 @@ pub(crate) fn counts(
     totals: &Totals,
     verbose: bool,
 ) -> io::Result<()> {
-    if run.state != RunState::Finished {
+    if !run.state.is_complete() {
         unfinished(out, run, totals)?;
     }
-    if run.kind == RunKind::Probe {
+    let style = style::of(Verdict::Doubtful);
+    for row in totals.notes.iter().filter(|row| is_first(row)) {
+        writeln!(out, "{style}This result is suspicious{style:#}: {}", phrase::note(run, row))?;
+    }
+    let keeps = matches!(run.kind, RunKind::Recheck | RunKind::Page) && totals.recalled > 0;
+    if keeps {
+        write!(out, "Requested {}; ", counted(totals.requested, "URL", "URLs"))?;
+        recalled(out, run, totals)?;
+        writeln!(
+            out,
+            "All {} to {} on {}:",
+            counted(totals.links, "link", "links"),
+            counted(totals.urls, "URL", "URLs"),
+            parsed(totals),
+        )?;
+    } else if run.kind == RunKind::Probe {
         let requested = totals.requested.saturating_sub(totals.given);
         let entries = counted(totals.links, "entry", "entries");
         writeln!(out, "Checked {entries} ({} requested)", counted(requested, "URL", "URLs"))?;
@@ -56,7 +71,9 @@ pub(crate) fn counts(
             counted(totals.requested, "URL", "URLs"),
         )?;
     }
-    recalled(out, run, totals)?;
+    if !keeps {
+        recalled(out, run, totals)?;
+    }
     let by_verdict = [
         (Verdict::Broken, totals.broken),
         (Verdict::Doubtful, totals.doubtful),
@@ -172,15 +189,21 @@ fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     Ok(())
 }
 
+/// Whether a note comes before the totals.
+fn is_first(row: &NoteRow) -> bool {
+    matches!(row.note, Note::Suspicious(_))
+}
+
 /// How many notes of a kind are shown; the rest is counted. URL patterns that were skipped are
 /// all named.
 const NOTES: usize = 3;
 const TRAPS: usize = 20;
 
 fn notes(out: &mut dyn Write, run: &RunInfo, totals: &Totals, verbose: bool) -> io::Result<()> {
-    let kind = |row: &NoteRow| std::mem::discriminant(&row.note);
+    let kind = |row: &&NoteRow| std::mem::discriminant(&row.note);
     let style = style::of(Verdict::Doubtful);
-    for alike in totals.notes.chunk_by(|one, other| kind(one) == kind(other)) {
+    let rows: Vec<&NoteRow> = totals.notes.iter().filter(|row| !is_first(row)).collect();
+    for alike in rows.chunk_by(|one, other| kind(one) == kind(other)) {
         let most = match alike[0].note {
             _ if verbose => usize::MAX,
             Note::Trap(_) => TRAPS,
@@ -221,7 +244,7 @@ mod tests {
     use jiff::Timestamp;
     use rummage_core::crawl::NotParsed;
     use rummage_core::verdict::Cause;
-    use rummage_store::{NotParsedCount, SkipCount, SlowedServer};
+    use rummage_store::{NotParsedCount, RunState, SkipCount, SlowedServer};
 
     use super::*;
     use crate::testing::{plain, run_info};

@@ -1,0 +1,206 @@
+//! From the words typed to [`Args`]: shortcuts, and errors that name what was meant.
+
+use std::ffi::{OsStr, OsString};
+use std::path::Path;
+
+use clap::builder::StyledStr;
+use clap::error::{ContextKind, ContextValue, ErrorKind};
+use clap::parser::ValueSource;
+use clap::{ArgMatches, Command, Error, FromArgMatches};
+
+use super::{Args, command};
+
+/// Parses the command line.
+pub(crate) fn parse() -> Result<Args, Error> {
+    let mut command = command();
+    let words = with_shortcuts(&command, std::env::args_os().collect());
+    let name = words.get(1).and_then(|word| word.to_str()).unwrap_or_default().to_owned();
+    let matches = command
+        .try_get_matches_from_mut(words)
+        .map_err(|error| explained(&mut command, &name, error))?;
+    if let Some(empty) = empty_value(&command, &matches) {
+        let what = format!("{empty} is empty: it would match everything, or nothing");
+        let error = match command.find_subcommand_mut(&name) {
+            Some(command) => command.error(ErrorKind::InvalidValue, what),
+            None => command.error(ErrorKind::InvalidValue, what),
+        };
+        return Err(error);
+    }
+    Args::from_arg_matches(&matches)
+}
+
+/// `rummage www.example.test` is a crawl of it, and `rummage help crawl` is `rummage crawl --help`.
+fn with_shortcuts(command: &Command, mut words: Vec<OsString>) -> Vec<OsString> {
+    let Some(first) = words.get(1).and_then(|word| word.to_str()) else { return words };
+    if command.find_subcommand(first).is_some() {
+        return words;
+    }
+    if first == "help" {
+        words.remove(1);
+        words.push("--help".into());
+    } else if is_start(first) {
+        words.insert(1, "crawl".into());
+    }
+    words
+}
+
+/// Whether a word is a URL, a host or a folder, and no option or mistyped command.
+fn is_start(word: &str) -> bool {
+    let is_host = || {
+        let host = word.split(['/', ':']).next().unwrap_or_default();
+        host == "localhost" || (host.contains('.') && !host.starts_with('.'))
+    };
+    !word.starts_with('-') && (word.contains("://") || is_host() || Path::new(word).is_dir())
+}
+
+/// The first argument whose value is empty: often a variable of a script that is not set.
+fn empty_value(command: &Command, matches: &ArgMatches) -> Option<String> {
+    let is_empty = |value: &OsStr| value.to_str().is_some_and(|text| text.trim().is_empty());
+    let is_given =
+        |id: &&clap::Id| matches.value_source(id.as_str()) == Some(ValueSource::CommandLine);
+    for id in matches.ids().filter(is_given) {
+        // Groups of options have no values of their own.
+        let Some(arg) = command.get_arguments().find(|arg| arg.get_id() == id) else { continue };
+        let mut values = matches.get_raw(id.as_str()).into_iter().flatten();
+        if values.any(is_empty) {
+            return Some(match arg.get_long() {
+                Some(long) => format!("the value of --{long}"),
+                None => arg.get_value_names().unwrap_or_default().join(" "),
+            });
+        }
+    }
+    let (name, matches) = matches.subcommand()?;
+    empty_value(command.find_subcommand(name)?, matches)
+}
+
+/// Words that people try, and what does that here. Spelling alone would suggest something else.
+const MEANT: &[(&[&str], &str)] = &[
+    (&["max-depth", "level", "levels", "recursion"], "--depth"),
+    (&["ignore", "skip", "blacklist", "deny", "filter"], "--exclude"),
+    (&["threads", "jobs", "parallel", "workers", "connections"], "--concurrency"),
+    (&["json"], "--format jsonl"),
+    (&["csv"], "--format csv"),
+    (&["html", "sarif", "junit", "markdown"], "--format"),
+    (&["insecure", "no-verify", "no-check-certificate", "cacert"], "--ca-cert"),
+    (&["out", "file", "save"], "-o"),
+    (&["delay", "wait", "sleep", "throttle"], "--rate"),
+    (&["retries", "retry", "max-retries"], "--attempts"),
+    (&["redirects", "max-redirects"], "--hops"),
+    (&["internal-only", "no-external", "only-internal"], "--externals note"),
+    (&["external"], "--externals"),
+    (&["agent", "useragent"], "--user-agent"),
+    (&["username", "auth", "password"], "--user"),
+    (&["headers"], "--header"),
+    (&["no-robots", "ignore-robots"], "--robots ignore"),
+    (&["anchors", "check-anchors"], "--fragments"),
+    (&["limit-pages", "pages", "max-urls-per-site"], "--max-pages"),
+    (&["silent"], "--quiet"),
+    (&["debug"], "--verbose"),
+    (&["no-color", "no-colour"], "--color never"),
+    (&["colour"], "--color"),
+    (&["continue"], "--resume"),
+    (&["db", "database"], "--store"),
+];
+
+/// The same for commands.
+const COMMANDS: &[(&[&str], &str)] = &[
+    (&["scan", "check", "run", "start", "spider"], "crawl"),
+    (&["list", "report", "results", "show", "broken"], "findings"),
+    (&["explain", "why", "where"], "trace"),
+    (&["retry", "again", "refresh"], "recheck"),
+    (&["diff", "changes"], "compare"),
+    (&["ignore", "accept", "allow"], "waive"),
+    (&["watch", "daemon", "monitor", "serve"], "patrol"),
+    (&["config", "configure"], "settings"),
+    (&["urls", "urllist"], "probe"),
+    (&["logs", "log"], "arrivals"),
+    (&["cron"], "schedule"),
+];
+
+fn meant(word: &str, table: &[(&[&str], &'static str)]) -> Option<&'static str> {
+    let word = word.trim_start_matches('-').split('=').next().unwrap_or_default();
+    let row = table.iter().find(|(words, _)| words.contains(&word));
+    row.map(|(_, here)| *here)
+}
+
+/// The same error with what was meant, and without the values of environment variables in its
+/// usage.
+fn explained(command: &mut Command, name: &str, mut error: Error) -> Error {
+    let text = |error: &Error, kind| match error.get(kind) {
+        Some(ContextValue::String(text)) => Some(text.clone()),
+        _ => None,
+    };
+    let tip = match error.kind() {
+        ErrorKind::UnknownArgument => text(&error, ContextKind::InvalidArg)
+            .and_then(|word| meant(&word, MEANT))
+            .map(|here| format!("use {here}")),
+        ErrorKind::InvalidSubcommand => text(&error, ContextKind::InvalidSubcommand)
+            .and_then(|word| meant(&word, COMMANDS))
+            .map(|here| format!("use rummage {here}")),
+        _ => None,
+    };
+    if let Some(tip) = tip {
+        error.remove(ContextKind::SuggestedArg);
+        error.remove(ContextKind::SuggestedSubcommand);
+        error.insert(ContextKind::Suggested, ContextValue::StyledStrs(vec![StyledStr::from(tip)]));
+    }
+    if error.get(ContextKind::Usage).is_some()
+        && let Some(command) = command.find_subcommand_mut(name)
+    {
+        error.insert(ContextKind::Usage, ContextValue::StyledStr(command.render_usage()));
+    }
+    error
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn words(typed: &[&str]) -> Vec<String> {
+        let words = ["rummage"].iter().chain(typed).map(OsString::from).collect();
+        let words = with_shortcuts(&command(), words).into_iter().skip(1);
+        words.map(|word| word.into_string().expect("it is ASCII")).collect()
+    }
+
+    #[test]
+    fn a_start_url_as_the_first_word_is_crawled() {
+        for start in
+            ["https://a.test/", "www.a.test", "a.test/docs/", "localhost", "localhost:8000", "src"]
+        {
+            assert_eq!(words(&[start, "-q"]), ["crawl", start, "-q"]);
+        }
+        for other in [&["crawl", "a.test"][..], &["--version"], &["chekc"], &["-q", "a.test"], &[]]
+        {
+            assert_eq!(words(other), other);
+        }
+        assert_eq!(words(&["help", "crawl"]), ["crawl", "--help"]);
+        assert_eq!(words(&["help"]), ["--help"]);
+    }
+
+    /// What is suggested exists, and what is typed does not.
+    #[test]
+    fn suggestions_are_options_and_commands() {
+        let command = command();
+        let crawl = command.find_subcommand("crawl").expect("it is a command");
+        let longs: Vec<&str> = command
+            .get_arguments()
+            .chain(crawl.get_arguments())
+            .filter_map(clap::Arg::get_long)
+            .collect();
+        for (typed, here) in MEANT {
+            let name = here.split(' ').next().unwrap_or_default();
+            assert!(name == "-o" || longs.contains(&name.trim_start_matches('-')), "{here}");
+            for word in *typed {
+                assert!(!longs.contains(word), "{word}");
+            }
+        }
+        for (typed, here) in COMMANDS {
+            assert!(command.find_subcommand(here).is_some(), "{here}");
+            for word in *typed {
+                assert!(command.find_subcommand(word).is_none(), "{word}");
+            }
+        }
+        assert_eq!(meant("--max-depth=3", MEANT), Some("--depth"));
+        assert_eq!(meant("--depth", MEANT), None);
+    }
+}
