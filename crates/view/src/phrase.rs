@@ -51,6 +51,12 @@ pub(crate) fn cause(cause: Option<Cause>, status: Option<u16>) -> String {
         (None, None) => "works".to_owned(),
         (None, Some(status)) => status_line(status),
         (Some(cause), Some(status)) if of_status(cause) => status_line(status),
+        (Some(Cause::Unconfirmed), Some(status)) => {
+            format!("{}, {}", status_line(status), Cause::Unconfirmed.words())
+        }
+        (Some(Cause::Unconfirmed), None) => {
+            format!("{}, {}", Cause::Nxdomain.words(), Cause::Unconfirmed.words())
+        }
         (Some(cause), Some(status)) if status >= 400 && !cause.is_of_link() => {
             format!("{} ({})", cause.words(), status_line(status))
         }

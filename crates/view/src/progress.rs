@@ -100,8 +100,12 @@ impl Lines {
 
 /// The progress of a crawl, in one line.
 fn line(progress: Progress, per_second: u64) -> String {
+    let to_confirm = match progress.to_confirm {
+        0 => String::new(),
+        some => format!(", {} to confirm", count(some)),
+    };
     format!(
-        "{} of {} known URLs done, {} in flight, {}/s, {}, {} broken",
+        "{} of {} known URLs done, {} in flight, {}/s, {}, {} broken{to_confirm}",
         count(progress.done),
         count(progress.known),
         count(progress.in_flight),
@@ -164,7 +168,8 @@ mod tests {
     fn a_plain_line_comes_every_ten_seconds() {
         let (mut out, start) = (Vec::new(), Instant::now());
         let mut lines = Lines::starting_at(start);
-        let progress = Progress { done: 4, known: 9, in_flight: 1, broken: 0, pages: 2 };
+        let progress =
+            Progress { done: 4, known: 9, in_flight: 1, pages: 2, ..Progress::default() };
         let slow = [(Duration::from_secs(6), "http://a.test/"), (Duration::from_secs(1), "b")];
         for second in [1, 9, 10, 11, 19, 20] {
             lines.handle_tick(&mut out, start + Duration::from_secs(second), progress, &slow);
@@ -177,10 +182,19 @@ mod tests {
 
     #[test]
     fn a_line_shows_done_and_known_urls() {
-        let progress = Progress { done: 1204, known: 3000, in_flight: 16, broken: 2, pages: 80 };
+        let progress = Progress {
+            done: 1204,
+            known: 3000,
+            in_flight: 16,
+            broken: 2,
+            pages: 80,
+            ..Progress::default()
+        };
         assert_eq!(
             line(progress, 38),
             "1,204 of 3,000 known URLs done, 16 in flight, 38/s, 80 pages, 2 broken"
         );
+        let unconfirmed = Progress { to_confirm: 9, ..progress };
+        assert!(line(unconfirmed, 38).ends_with(", 2 broken, 9 to confirm"));
     }
 }

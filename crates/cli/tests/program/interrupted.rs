@@ -86,6 +86,32 @@ fn ctrl_c_shows_results_so_far_and_the_run_can_be_continued() {
     assert!(outcome.err.contains("the store contains no unfinished run"), "{outcome}");
 }
 
+/// The dead links are requested a second time at the end, which this run does not reach.
+#[test]
+fn missing_urls_are_doubtful_until_they_are_confirmed() {
+    let links = "<a href=/gone>g</a> <a href=/lost>l</a> <a href=/last>z</a>";
+    let stage = Stage::new(&site("a.test", &[("/", page(links)), ("/last", Act::Silent)]));
+    let words = ["crawl", "http://a.test", "-v"];
+    let mut crawl = Running::start(&words, &mut stage.command(&words));
+    let mut missing = 0;
+    crawl.until("responses for the dead links", |line| {
+        missing += u32::from(line.contains("/gone 404") || line.contains("/lost 404"));
+        missing == 2
+    });
+    let to_confirm = "doubtful  404 Not Found, to be confirmed\n  http://a.test/";
+    wait_until("stored results", || {
+        stage.run(&["findings"]).ends(0).out.matches(to_confirm).count() == 2
+    });
+    crawl.signal("-INT");
+    let stopped = crawl.end().ends(3);
+    assert_eq!(stopped.out.matches(to_confirm).count(), 2, "{stopped}");
+    assert!(stopped.out.contains("\n0 broken, 2 doubtful,"), "{stopped}");
+    let resumed = stage.run(&["crawl", "--resume", "--timeout", "200ms"]).ends(1);
+    assert!(resumed.out.contains("\n3 broken, 0 doubtful,"), "{resumed}");
+    let sites = stage.run(&["sites"]).ends(0);
+    assert!(!sites.out.contains("fixed"), "{sites}");
+}
+
 #[test]
 fn a_killed_crawl_continues_to_the_same_end() {
     let stage = Stage::new(&hanging_site());

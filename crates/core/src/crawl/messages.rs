@@ -449,6 +449,8 @@ pub struct Progress {
     pub in_flight: u64,
     /// Broken targets.
     pub broken: u64,
+    /// Targets that were missing at first, and will be requested again.
+    pub to_confirm: u64,
     /// Internal pages that were parsed.
     pub pages: u64,
 }

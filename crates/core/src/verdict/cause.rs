@@ -104,6 +104,11 @@ causes! {
          from development. It is broken if the URL itself says so, and doubtful if a public host \
          name resolves there. No request was made."
         ["replace it with the public URL, or use --allow-private inside that network."];
+    /// Missing at first, and not yet requested again.
+    Unconfirmed = "unconfirmed", Momentary, "to be confirmed",
+        "The first response says that it is missing. It is requested again at the end of the run, \
+         and is broken if the response is the same."
+        ["let the run finish, or continue it: rummage crawl --resume."];
     /// DNS says that there is no such name.
     Nxdomain = "nxdomain", Lasting, "host name does not exist (NXDOMAIN)",
         "The DNS answer is NXDOMAIN: the host name does not exist. This was checked twice."

@@ -3,11 +3,12 @@
 use std::collections::HashMap;
 
 use crate::crawl::board::Board;
-use crate::crawl::messages::{ServerId, UrlId};
+use crate::crawl::messages::{Event, Judged, ServerId, UrlId};
 use crate::crawl::requests::Order;
 use crate::crawl::urls::{Confirmation, Entry, Phase};
 use crate::evidence::{AttemptOutcome, DnsFailure, Failure};
 use crate::url::scope::Scope;
+use crate::verdict::{Cause, Verdict};
 
 /// How many missing URLs of one server are confirmed; the others follow from this sample.
 const CONFIRMED_PER_SERVER: u32 = 50;
@@ -45,6 +46,13 @@ impl Confirmations {
         }
         board.urls.set_phase(id, Phase::Unconfirmed);
         self.waiting.push(id);
+        if board.entry(id).is_linked() {
+            // Until then, it is known to be doubtful: the run may be stopped first.
+            let cause = Some(Cause::Unconfirmed);
+            let status = outcome.status();
+            let judged = Judged::without_hops(id, Verdict::Doubtful, cause, status);
+            board.report(Event::Judged { id, judged });
+        }
         true
     }
 

@@ -10,6 +10,7 @@ pub(super) struct Share {
     known: bool,
     done: bool,
     broken: bool,
+    to_confirm: bool,
 }
 
 impl Share {
@@ -24,6 +25,7 @@ impl Share {
             done: is_web && checked,
             // A URL that is only a redirect hop, or a nonexistent test URL, is not a broken link.
             broken: entry.linked && judged.is_some_and(|it| it.verdict == Verdict::Broken),
+            to_confirm: entry.linked && entry.phase == Phase::Unconfirmed,
         }
     }
 }
@@ -36,4 +38,5 @@ pub(super) fn count(progress: &mut Progress, before: Share, now: Share) {
     change(&mut progress.known, before.known, now.known);
     change(&mut progress.done, before.done, now.done);
     change(&mut progress.broken, before.broken, now.broken);
+    change(&mut progress.to_confirm, before.to_confirm, now.to_confirm);
 }
