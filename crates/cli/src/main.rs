@@ -10,6 +10,7 @@ mod commands;
 mod config;
 mod digests;
 mod failure;
+mod folder_site;
 mod header;
 mod hours;
 mod inputs;

@@ -246,6 +246,7 @@ fn bounded() -> Event {
 fn new_run() -> NewRun {
     NewRun {
         given_start: "www.large.test".to_owned(),
+        site: None,
         options: "{}".to_owned(),
         bounds: "{}".to_owned(),
         placeholders_are_broken: false,

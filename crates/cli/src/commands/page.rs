@@ -17,6 +17,7 @@ use super::findings;
 use crate::args::{CheckOptions, FINDINGS, FailOn, PageArgs};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
+use crate::folder_site;
 use crate::inputs::{bytes, is_readable};
 use crate::jobs::{CrawlJob, JobContext, Reporter, runtime};
 use crate::output::Terminal;
@@ -159,6 +160,10 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
 fn known(reader: &Reader, pages: &[Url]) -> Result<Option<RunInfo>, Failure> {
     for site in reader.sites()? {
         let Some(run) = reader.last_finished_of(&site.last.site)? else { continue };
+        // A preview is not the page that is on the web.
+        if folder_site::folder(&run.site).is_some() {
+            continue;
+        }
         let Ok(start) = Url::parse(&run.start) else { continue };
         let bounds = Bounds::around(&start, &[]);
         if pages.iter().all(|page| bounds.scope(page) == Scope::Internal) {

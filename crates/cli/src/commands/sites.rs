@@ -22,7 +22,7 @@ pub(crate) fn run(args: &SitesArgs, session: &Session) -> Result<Exit, Failure> 
     match args.command {
         None => {
             let named = |site: SiteRow| {
-                let name = choice::by_host(config, &site.last.site);
+                let name = choice::own_section(config, &site.last.site);
                 (name, site)
             };
             let sites: Vec<_> = reader

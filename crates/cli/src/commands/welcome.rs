@@ -25,11 +25,11 @@ pub(crate) fn run(session: &Session) -> Result<Exit, Failure> {
         let named = sites
             .iter()
             .cloned()
-            .map(|site| (crate::choice::by_host(config, &site.last.site), site))
+            .map(|site| (crate::choice::own_section(config, &site.last.site), site))
             .collect::<Vec<_>>();
         rummage_view::sites(&mut out, &named)?;
         writeln!(out).map_err(ViewError::from)?;
-        let start = crate::choice::by_host(config, &last.last.site)
+        let start = crate::choice::own_section(config, &last.last.site)
             .unwrap_or_else(|| last.last.given_start.clone());
         next.push(("rummage findings".to_owned(), "what is broken now"));
         next.push(("rummage trace URL".to_owned(), "everything about one URL"));

@@ -4,11 +4,12 @@ use std::path::Path;
 
 use rummage_core::crawl::Settings;
 use rummage_engine as engine;
-use rummage_store::{NewRun, RunInfo, RunKind, RunWriter};
+use rummage_store::{NewRun, NotifySettings, RunInfo, RunKind, RunWriter};
 use url::Url;
 
 use super::plain;
 use crate::args::CheckOptions;
+use crate::choice;
 use crate::clock::WallClock;
 use crate::config::{Config, Placeholders, Section};
 use crate::digests;
@@ -82,6 +83,7 @@ impl JobSettings<'_> {
         let now = jiff::Timestamp::from_microsecond(now.as_microsecond()).unwrap_or(now);
         NewRun {
             given_start: given_start.to_owned(),
+            site: None,
             options: json(&self.options.without_secrets()),
             bounds: json(&self.options.bounds()),
             version: env!("CARGO_PKG_VERSION").to_owned(),
@@ -95,13 +97,23 @@ impl JobSettings<'_> {
 
     /// Opens the store to write a new run.
     pub(super) fn begin(&self, new: NewRun) -> Result<RunWriter, Failure> {
-        let notify = digests::notify(self.file, self.store, &self.own, self.clock)?;
+        let notify = self.notify(new.site.as_deref())?;
         Ok(RunWriter::begin(self.store, new)?.notify(notify))
     }
 
     /// Opens the store to continue a run.
     pub(super) fn resume(&self, run: i64, new: NewRun) -> Result<RunWriter, Failure> {
-        let notify = digests::notify(self.file, self.store, &self.own, self.clock)?;
+        let notify = self.notify(new.site.as_deref())?;
         Ok(RunWriter::resume(self.store, run, new)?.notify(notify))
+    }
+
+    /// Who is notified. Previews of a site are no news for those who watch the live one: there
+    /// are digests of a folder only if it is the start of the section.
+    fn notify(&self, site: Option<&str>) -> Result<NotifySettings, Failure> {
+        let mut notify = digests::notify(self.file, self.store, &self.own, self.clock)?;
+        if site.is_some_and(|site| !choice::starts_in(self.file, &self.own, site)) {
+            notify.channels.clear();
+        }
+        Ok(notify)
     }
 }

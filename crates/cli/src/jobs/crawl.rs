@@ -25,10 +25,15 @@ impl CrawlJob {
         let mut fetching = job.fetching(start_points.named())?;
         start_points.apply(&mut settings, &mut fetching);
         let mut new = job.new_run(&start.text, RunKind::Crawl);
+        new.site = start_points.site(&start.text);
         // Opening the store for writing creates the file if necessary.
         let writer = job.begin(new.clone())?;
         let reader = Reader::open(job.store)?;
-        let site = reader.site_of(&start.text)?.filter(|_| !fresh);
+        let site = match &new.site {
+            Some(site) => Some(site.clone()),
+            None => reader.site_of(&start.text)?,
+        }
+        .filter(|_| !fresh);
         let memory = match site {
             Some(site) => memory::of_sound(&job, &site, new.started_at)?,
             None => None,
@@ -63,6 +68,7 @@ impl CrawlJob {
         let new = NewRun {
             started_at: run.started_at,
             epoch_at: run.epoch_at,
+            site: Some(run.site.clone()),
             ..job.new_run(&run.given_start, run.kind)
         };
         let looked_back = new.looked_back();

@@ -76,7 +76,8 @@ impl CrawlJob {
             .map_err(|error| StoreError::Damaged(format!("the start URL: {error}")))?;
         // The start URL is always requested, to see whether the site is up.
         again.insert(base.start.clone());
-        let new = NewRun { epoch_at: base.epoch_at, ..job.new_run(&base.given_start, kind) };
+        let site = Some(base.site.clone());
+        let new = NewRun { epoch_at: base.epoch_at, site, ..job.new_run(&base.given_start, kind) };
         let mut memory = Memory::of_run(Reader::open(job.store)?, base, base.epoch_at, &again)?;
         if reads_alike(base, &job.options) {
             memory = memory.with_pages(base.number)?;

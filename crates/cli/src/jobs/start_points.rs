@@ -10,7 +10,7 @@ use url::Url;
 
 use crate::args::CheckOptions;
 use crate::failure::Failure;
-use crate::urls;
+use crate::{folder_site, urls};
 
 /// Where a job starts, and which local files it uses.
 #[derive(Default)]
@@ -83,6 +83,12 @@ impl StartPoints {
             }
         }
         Ok(StartPoints { starts, only_https, sitemap, ..StartPoints::default() })
+    }
+
+    /// The name of the site, if it is read from a folder.
+    pub(crate) fn site(&self, given_start: &str) -> Option<String> {
+        let folder = self.folder.as_ref()?;
+        Some(folder_site::name(&urls::host(folder.base()), Path::new(given_start)))
     }
 
     /// The URL that the user named, with the scheme that is tried first.

@@ -188,3 +188,42 @@ fn the_demo_writes_files_and_shows_commands_for_them() {
         assert!(folder.path().join("local copy").join(name).is_file(), "{name}");
     }
 }
+
+/// The same site, live and from a folder, with digests for those who watch the live one.
+#[test]
+fn a_preview_has_a_history_of_its_own_and_sends_no_digest() {
+    let live = site("a.test", &[("/", page("<a href=/none>x</a> <a href=/gone>y</a>"))]);
+    let stage = Stage::new(&live);
+    let toml = "[site.a]\nstart = \"http://a.test/\"\ndigest-to = [\"editor@a.test\"]\n";
+    fs::write(stage.path("rummage.toml"), toml).unwrap();
+    stage.run(&["crawl", "a", "-q"]).ends(1);
+    let sent = stage.web.emails().len();
+    fs::create_dir(stage.path("public")).unwrap();
+    let built = "<title>Home</title><a href=/new>n</a> <a href=/gone>y</a>";
+    fs::write(stage.path("public/index.html"), built).unwrap();
+    let preview = ["crawl", "./public", "--as", "http://a.test/"];
+    let outcome = stage.run(&preview).ends(1);
+    assert!(!outcome.out.contains("since run"), "{outcome}");
+    assert_eq!(stage.web.emails().len(), sent);
+    let outcome = stage.run(&["crawl", "a"]).ends(1);
+    assert!(outcome.out.contains("0 newly broken, 0 returned, 0 fixed, 2 still open"), "{outcome}");
+    let outcome = stage.run(&preview).ends(1);
+    assert!(outcome.out.contains("0 newly broken, 0 returned, 0 fixed, 2 still open"), "{outcome}");
+    let outcome = stage.run(&["recheck", "http://a.test/gone"]).ends(1);
+    assert!(outcome.out.contains("public"), "the last run was of the folder: {outcome}");
+    assert_eq!(stage.web.emails().len(), sent);
+    // Each is found by what it is called.
+    let sites = stage.run(&["sites"]).ends(0).out;
+    assert!(sites.contains("a.test from ") && sites.contains("\na  "), "{sites}");
+    let of_live = stage.run(&["findings", "--site", "a"]).ends(0).out;
+    assert!(of_live.contains("/none") && !of_live.contains("/new"), "{of_live}");
+    // A page is the one on the web.
+    let outcome = stage.run(&["page", "http://a.test/"]).ends(1);
+    assert!(outcome.out.contains("/none"), "{outcome}");
+    // Digests of a folder are sent if it is the start of a site in the settings.
+    let toml =
+        "[site.b]\nstart = \"public\"\nas = \"http://b.test/\"\ndigest-to = [\"b@a.test\"]\n";
+    fs::write(stage.path("rummage.toml"), toml).unwrap();
+    stage.run(&["crawl", "b", "-q"]).ends(1);
+    assert_eq!(stage.web.emails().len(), sent + 1);
+}

@@ -65,6 +65,7 @@ impl Observer for Silent {
 fn drive(store: &Path, remember: Option<CacheLookup>) -> Result<Ended, EngineError> {
     let new = NewRun {
         given_start: "a.test".to_owned(),
+        site: None,
         options: "{}".to_owned(),
         bounds: "{}".to_owned(),
         placeholders_are_broken: false,

@@ -35,6 +35,8 @@ use url_log::UrlLog;
 pub struct NewRun {
     /// The start URL as given.
     pub given_start: String,
+    /// The name of the site, if it is not the host of the start URL.
+    pub site: Option<String>,
     /// The options, as JSON; without secrets.
     pub options: String,
     /// The options that decide what the run can see, as one text: runs with the same bounds can
@@ -265,7 +267,7 @@ impl RunWriter {
                               placeholders, kind, epoch_at, own_fields, rules_version, state)
              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, 'going')",
             params![
-                bounds.name(),
+                self.new.site.clone().unwrap_or_else(|| bounds.name()),
                 self.ids[start.index()],
                 self.new.given_start,
                 self.new.options,
@@ -342,6 +344,7 @@ mod tests {
     fn new_run() -> NewRun {
         NewRun {
             given_start: "a.test".to_owned(),
+            site: None,
             options: "{}".to_owned(),
             bounds: "{}".to_owned(),
             placeholders_are_broken: false,

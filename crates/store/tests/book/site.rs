@@ -124,6 +124,7 @@ pub(crate) fn fresh() -> Crawl {
 
 pub(crate) fn new_run() -> NewRun {
     NewRun {
+        site: None,
         given_start: "a.test".to_owned(),
         options: "{}".to_owned(),
         bounds: "{}".to_owned(),
