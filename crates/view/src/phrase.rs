@@ -72,6 +72,9 @@ pub(crate) fn cause_of(row: &LinkRow) -> String {
             let fragment = row.fragment.as_deref().unwrap_or_default();
             format!("no anchor #{} on the page", safe(&shorten(fragment, 60)))
         }
+        Some(Cause::MalformedUrl) if is_of_file(&row.url) => {
+            "works only on the author's computer".to_owned()
+        }
         Some(Cause::WrongType) => {
             let element = Element::named(&row.element);
             let attribute = Attribute::named(&row.attribute);
@@ -87,6 +90,13 @@ pub(crate) fn cause_of(row: &LinkRow) -> String {
         }
         _ => cause_of_outcome(outcome),
     }
+}
+
+/// Whether a URL names a file: `file:///C:/x`, `C:\\x`.
+fn is_of_file(url: &str) -> bool {
+    let scheme = url.split_once(':').map_or("", |(scheme, _)| scheme.trim());
+    scheme.eq_ignore_ascii_case("file")
+        || (scheme.len() == 1 && scheme.chars().all(|c| c.is_ascii_alphabetic()))
 }
 
 /// The cause of a URL.
@@ -370,6 +380,19 @@ mod tests {
         let seen =
             [attempt(Method::Head, 405), attempt(Method::Get, 404), attempt(Method::Get, 404)];
         assert_eq!(attempts(&seen), "HEAD: 405 (3 ms), then 2 × GET: 404 (3 ms)");
+    }
+
+    #[test]
+    fn links_to_files_say_where_they_work() {
+        let to = |url: &str| {
+            let cause = Some(Cause::MalformedUrl);
+            let outcome = crate::testing::outcome(Verdict::Broken, cause, None);
+            cause_of(&LinkRow { url: url.to_owned(), outcome, ..crate::testing::link_row() })
+        };
+        for file in ["file:///C:/site/x.html", "C:\\site\\x.html", "FILE://x"] {
+            assert_eq!(to(file), "works only on the author's computer", "{file}");
+        }
+        assert_eq!(to("htp://a.test/"), "invalid URL");
     }
 
     #[test]

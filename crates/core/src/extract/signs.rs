@@ -76,7 +76,7 @@ fn is_phrase(text: &str) -> bool {
 }
 
 /// Lower case, without punctuation, single spaces.
-fn plain(text: &str) -> String {
+pub(crate) fn plain(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for word in text.split(|c: char| !c.is_alphanumeric() && c != '\'' && c != '’') {
         let word = word.trim_matches(['\'', '’']);

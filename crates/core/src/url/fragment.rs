@@ -64,10 +64,18 @@ pub fn find(index: &AnchorIndex, fragment: &str) -> FragmentMatch {
     if index.has(fragment) || index.has(&decoded) {
         return FragmentMatch::Present;
     }
-    if fragment.contains(['/', '!', '=', '?', '&']) {
-        return FragmentMatch::ForScript;
-    }
-    FragmentMatch::Missing
+    if is_for_script(&decoded) { FragmentMatch::ForScript } else { FragmentMatch::Missing }
+}
+
+/// A route (`#/photos`, `#!photos`, `#?page=2`) or settings (`#page=2&zoom=50`), which also media
+/// types other than HTML use (RFC 8118 §3; Media Fragments URI §4).
+fn is_for_script(fragment: &str) -> bool {
+    let is_setting = |part: &str| {
+        let name = part.split_once('=').map_or("", |(name, _)| name);
+        let is_of_name = |c: char| c.is_ascii_alphanumeric() || "_-.[]".contains(c);
+        !name.is_empty() && name.chars().all(is_of_name)
+    };
+    fragment.starts_with(['/', '!', '?']) || fragment.split('&').all(is_setting)
 }
 
 pub(crate) fn percent_decode(text: &str) -> String {
@@ -113,8 +121,13 @@ mod tests {
 
     #[test]
     fn script_routes_are_not_missing_anchors() {
-        for fragment in ["/photos", "!photos", "page=2", "a?b"] {
+        for fragment in ["/photos", "!photos", "?page=2", "page=2", "page=2&zoom=50%25", "f[]=a/b"]
+        {
             assert_eq!(look(&["x"], fragment), FragmentMatch::ForScript, "{fragment}");
+        }
+        for fragment in ["%3C/directory%3E", "a/b", "a?b", "a&b", "wow!", "=2", "page=2&x", "a b=c"]
+        {
+            assert_eq!(look(&["x"], fragment), FragmentMatch::Missing, "{fragment}");
         }
     }
 }

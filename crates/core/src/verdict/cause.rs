@@ -62,9 +62,9 @@ causes! {
         ["find out what has changed on the server."];
     /// Not a URL that a browser can open.
     MalformedUrl = "malformed-url", Lasting, "invalid URL",
-        "A browser cannot open this URL: the scheme is misspelled, the host or port is invalid, or \
-         a mailto: has no recipient."
-        ["correct the spelling."];
+        "A browser cannot open this URL: the scheme is misspelled, the host or port is invalid, a \
+         mailto: has no recipient, or it is the name of a file on the author's computer."
+        ["correct the spelling; for a file, put it on the site and link to it there."];
     /// A URL with a scheme other than http or https.
     OtherScheme = "other-scheme", Lasting, "not an HTTP URL",
         "The URL has a scheme other than http and https, such as mailto:, tel: or javascript:."
@@ -266,8 +266,9 @@ causes! {
         ["change http to https."];
     /// A link that leads nowhere.
     Placeholder = "placeholder", OfLink, "placeholder link",
-        "The link leads nowhere: its URL is empty, #, or a script that does nothing. No script \
-         handles the click, and the link is not the current entry of a menu."
+        "The link leads nowhere: its URL is empty, #, a script that does nothing, a part of a \
+         template that was not filled in ({{ url }}, [link], TODO), or on a host reserved for \
+         examples. No script handles the click, and the link is not the current entry of a menu."
         ["give it a URL, or make it a button."];
     /// Moved permanently.
     MovedPermanently = "moved-permanently", Lasting, "moved permanently",

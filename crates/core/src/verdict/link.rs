@@ -2,7 +2,7 @@
 
 use super::{Judgement, Verdict};
 use crate::extract::elements::{Attribute, Element, Expected};
-use crate::extract::signs::title_parts;
+use crate::extract::signs::plain;
 use crate::url::scope::Scope;
 
 /// A link and its target.
@@ -58,13 +58,102 @@ impl LinkContext<'_> {
     /// "You are here": the link names the page it is on, as menus do.
     fn names_its_page(&self) -> bool {
         let (Some(text), Some(title)) = (self.text, self.title) else { return false };
-        let text = text.to_lowercase();
-        !text.is_empty() && title_parts(title).any(|part| part.to_lowercase() == text)
+        let text = plain(text);
+        // Menus mark the entry for those who cannot see it.
+        let text = text.strip_suffix(" current").unwrap_or(&text);
+        !text.is_empty() && names_part_of(title, text)
+    }
+
+    /// A part of a template that was not filled in, or a host that is reserved for examples.
+    fn is_leftover(&self) -> bool {
+        is_leftover(self.written)
+            || (self.element.is_clicked(self.attribute)
+                && is_for_examples(self.target)
+                && is_public(self.page))
+    }
+
+    fn is_good(&self) -> bool {
+        matches!(self.verdict, Verdict::Sound | Verdict::Moved)
     }
 
     fn expected_type(&self) -> Option<Expected> {
         self.element.expected_type(self.attribute, self.rel)
     }
+}
+
+/// Whether a text, in plain words, is a part of a title or several parts in a row. The name of a
+/// page may contain what separates it from that of the site: `abc — Base classes — The manual`.
+fn names_part_of(title: &str, text: &str) -> bool {
+    const SEPARATORS: &[char] = &['|', '–', '—', '·', '•', '»', '«', '›', '‹', ':', '/', '~', '>'];
+    let parts = title.split(SEPARATORS).flat_map(|part| part.split(" - "));
+    let parts: Vec<String> = parts.map(plain).filter(|part| !part.is_empty()).collect();
+    (0..parts.len()).any(|first| {
+        let mut rest = text;
+        for part in &parts[first..] {
+            match rest.strip_prefix(part.as_str()) {
+                Some("") => return true,
+                Some(after) if after.starts_with(' ') => rest = &after[1..],
+                _ => return false,
+            }
+        }
+        false
+    })
+}
+
+/// Whether a reference is a part of a template that was not filled in: `{{ url }}`, `{% url %}`,
+/// `<%= url %>`, `${url}`, `%%URL%%`, `[link]`, `TODO`.
+#[must_use]
+pub fn is_leftover(written: &str) -> bool {
+    let written = written.trim();
+    let encloses = |open: &str, close: &str| {
+        written.find(open).is_some_and(|at| written[at + open.len()..].contains(close))
+    };
+    let is_whole = |open, close| {
+        let inside = written.strip_prefix(open).and_then(|rest: &str| rest.strip_suffix(close));
+        inside.is_some_and(|name: &str| {
+            !name.is_empty() && name.chars().all(|c| c.is_alphanumeric() || " _-.".contains(c))
+        })
+    };
+    // Code may have any of these.
+    if written.starts_with("data:")
+        || written.get(..11).is_some_and(|s| s.eq_ignore_ascii_case("javascript:"))
+    {
+        return false;
+    }
+    [("{{", "}}"), ("{%", "%}"), ("<%", "%>"), ("${", "}"), ("%%", "%%")]
+        .iter()
+        .any(|(open, close)| encloses(open, close))
+        || is_whole('[', ']')
+        || is_whole('{', '}')
+        || matches!(
+            written.trim_start_matches('#').to_ascii_lowercase().as_str(),
+            "todo" | "tbd" | "fixme"
+        )
+}
+
+/// Names that are reserved (RFC 2606 §2 and §3; RFC 6761 §6), other than localhost.
+fn is_for_examples(url: &str) -> bool {
+    // A shortcut for nearly all URLs.
+    if !["example", ".test", ".invalid"].iter().any(|name| url.contains(name)) {
+        return false;
+    }
+    let Ok(url) = url::Url::parse(url) else { return false };
+    let host = url.host_str().unwrap_or_default().trim_end_matches('.');
+    let mut labels = host.rsplit('.');
+    match (labels.next(), labels.next()) {
+        (Some("example" | "test" | "invalid"), _) => host.contains('.'),
+        (Some("com" | "net" | "org"), Some("example")) => true,
+        _ => false,
+    }
+}
+
+/// Whether a page is on the web: not on a test host, in a private network or in a folder without
+/// a URL.
+fn is_public(page: &str) -> bool {
+    let Ok(url) = url::Url::parse(page) else { return false };
+    matches!(url.host(), Some(url::Host::Domain(_)))
+        && !is_for_examples(page)
+        && !crate::url::network::is_loopback(&url)
 }
 
 /// Whether a reference is one of those that authors write as a placeholder.
@@ -86,7 +175,9 @@ fn is_near(target: &str) -> bool {
 #[must_use]
 pub fn of_link(url: &LinkContext<'_>) -> Option<Judgement> {
     let row = ROWS.iter().find(|row| (row.fits)(url))?;
-    Some(row.judgement).filter(|own| is_worse(own.verdict, url.verdict))
+    // What was not filled in says more than what became of it.
+    let explains = url.is_leftover() && row.judgement.verdict == url.verdict;
+    Some(row.judgement).filter(|own| explains || is_worse(own.verdict, url.verdict))
 }
 
 fn is_worse(own: Verdict, of_url: Verdict) -> bool {
@@ -101,6 +192,12 @@ table! {
     mixed_content: Broken(MixedContent) if url.is_mixed(),
         as in of("script", "src", "http://b.test/x.js"), of("iframe", "src", "http://b.test/"),
               LinkContext { rel: Some("stylesheet"), ..of("link", "href", "http://b.test/x.css") };
+    leftover: Broken(Placeholder) if url.is_leftover() && !url.is_good(),
+        as in LinkContext { verdict: Verdict::Broken, ..of("img", "src", "{{ image }}") },
+              LinkContext { verdict: Verdict::Broken, page: "https://a.co/", ..of("a", "href", "https://www.example.com/x") };
+    leftover_that_works: Doubtful(Placeholder) if url.is_leftover(),
+        as in of("a", "href", "[link]"),
+              LinkContext { page: "https://a.co/", ..of("a", "href", "https://example.org/") };
     no_such_fragment: Broken(NoSuchFragment) if url.lacks_anchor && !url.scripted,
         as in LinkContext { lacks_anchor: true, ..of("a", "href", "/y#gone") };
     own_wrong_type: Broken(WrongType)
@@ -139,6 +236,7 @@ fn of(element: &str, attribute: &str, written: &'static str) -> LinkContext<'sta
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::verdict::Cause;
 
     #[test]
     fn each_row_is_the_first_to_match_its_examples() {
@@ -164,6 +262,114 @@ mod tests {
         assert_eq!(of_link(&here(Some("a page"))), None);
         assert!(of_link(&here(Some("Another page"))).is_some());
         assert!(of_link(&here(Some(""))).is_some() && of_link(&here(None)).is_some());
+    }
+
+    /// Titles and menu entries as they are on real sites.
+    #[test]
+    fn a_menu_names_its_page_in_many_ways() {
+        for (title, text, is_here) in [
+            (
+                "abc — Abstract Base Classes — Python 3.11.2 documentation",
+                "abc — Abstract Base Classes",
+                true,
+            ),
+            (
+                "abc — Abstract Base Classes — Python 3.11.2 documentation",
+                "Python 3.11.2 documentation",
+                true,
+            ),
+            ("abc — Abstract Base Classes — Python 3.11.2 documentation", "abc", true),
+            ("abc — Abstract Base Classes", "Base Classes", false),
+            ("Opening hours - Visit us - Ashlock Canal Museum", "Visit us", true),
+            ("Opening hours | Ashlock Canal Museum", "OPENING HOURS", true),
+            ("Opening hours | Ashlock Canal Museum", "Opening hours (current)", true),
+            ("Opening hours « Ashlock Canal Museum", "» Opening hours", true),
+            ("Museum: Opening hours", "Opening hours", true),
+            ("Home / Visit / Opening hours", "Visit / Opening hours", true),
+            ("What's new?", "What’s new", true),
+            ("12.4. Threads · Manual", "12.4. Threads", true),
+            ("Öffnungszeiten – Museum", "öffnungszeiten", true),
+            ("Opening hours | Museum", "Opening", false),
+            ("Opening hours | Museum", "hours Museum", false),
+            ("Opening hours | Museum", "Prices", false),
+            ("Opening hours | Museum", "?", false),
+        ] {
+            let link = LinkContext { title: Some(title), text: Some(text), ..of("a", "href", "#") };
+            assert_eq!(link.names_its_page(), is_here, "{text} in {title}");
+        }
+    }
+
+    #[test]
+    fn parts_of_templates_are_recognized_and_urls_are_not() {
+        for written in [
+            "{{ url }}",
+            "/news/{{slug}}/",
+            "{% url 'home' %}",
+            "<%= link %>",
+            "${link}",
+            "%%LINK%%",
+            "[link]",
+            "[your link here]",
+            "{url}",
+            "TODO",
+            "#TODO",
+            "tbd",
+            " FIXME ",
+        ] {
+            assert!(is_leftover(written), "{written}");
+        }
+        for written in [
+            "",
+            "#",
+            "/todo",
+            "/todo.html",
+            "/a[1]",
+            "http://[::1]/",
+            "/x?a={1}",
+            "javascript:if(x){{y()}}",
+            "data:text/plain,{{x}}",
+            "100%",
+            "/50%%",
+            "[]",
+            "[http://a.test/]",
+            "/{id}/x",
+        ] {
+            assert!(!is_leftover(written), "{written}");
+        }
+    }
+
+    #[test]
+    fn reserved_hosts_are_placeholders_on_public_sites_only() {
+        let to = |target, page| LinkContext { page, ..of("a", "href", target) };
+        let (public, own) = ("https://museum.co/", "https://a.test/");
+        for (target, page, is_leftover) in [
+            ("https://example.com/", public, true),
+            ("https://www.example.net/x", public, true),
+            ("http://shop.example/", public, true),
+            ("https://examples.com/", public, false),
+            ("https://example.co/", public, false),
+            ("https://example.com/", own, false),
+            ("https://example.com/", "http://localhost:8000/", false),
+            ("https://example.com/", "http://10.0.0.1/", false),
+        ] {
+            assert_eq!(to(target, page).is_leftover(), is_leftover, "{target} on {page}");
+        }
+        assert!(
+            !LinkContext { page: public, ..of("img", "src", "https://example.com/i.png") }
+                .is_leftover()
+        );
+    }
+
+    #[test]
+    fn a_leftover_explains_why_its_url_is_broken() {
+        let broken = LinkContext { verdict: Verdict::Broken, ..of("a", "href", "${url}") };
+        let judgement = of_link(&broken).unwrap();
+        assert_eq!(
+            (judgement.verdict, judgement.cause),
+            (Verdict::Broken, Some(Cause::Placeholder))
+        );
+        let works = of_link(&of("a", "href", "${url}")).unwrap();
+        assert_eq!((works.verdict, works.cause), (Verdict::Doubtful, Some(Cause::Placeholder)));
     }
 
     #[test]

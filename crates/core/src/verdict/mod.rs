@@ -16,7 +16,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 
 pub use cause::Cause;
-pub use link::{LinkContext, of_link};
+pub use link::{LinkContext, is_leftover, of_link};
 pub use url_evidence::{ChainFault, JudgeContext, Route, UrlEvidence, judge};
 
 /// The verdict on a link.

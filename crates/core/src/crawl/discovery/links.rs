@@ -19,7 +19,7 @@ use crate::url::network::is_loopback;
 use crate::url::reference::{Reference, resolve_in};
 use crate::url::scope::Scope;
 use crate::url::userinfo::is_masked;
-use crate::verdict::{Cause, Judgement, LinkContext, Verdict, of_link};
+use crate::verdict::{Cause, Judgement, LinkContext, Verdict, is_leftover, of_link};
 
 /// Where references come from, which decides how they are resolved.
 struct Source<'a> {
@@ -307,7 +307,8 @@ fn watch_link(
     is_secure: bool,
 ) {
     // A shortcut for nearly all links, which cannot have one.
-    if link.written.len() > 1 && !is_secure && !link.written.contains(':') {
+    let is_plain = link.written.len() > 1 && !is_secure && !link.written.contains(':');
+    if is_plain && !is_leftover(link.written) {
         return;
     }
     let link = LinkContext {
