@@ -53,6 +53,19 @@ impl Destination {
             let (shown, all) = (rummage_view::count(shown), rummage_view::count(all));
             let _ = writeln!(terminal.stderr(), "{shown} of {all} rows shown: --limit");
         }
+        if let Some(file) = self.file.as_ref().filter(|_| !terminal.quiet) {
+            let name = rummage_view::safe(&file.display().to_string()).to_string();
+            let _ = match shown {
+                Some(Shown { shown: 0, .. }) => {
+                    writeln!(terminal.stderr(), "nothing matches the selection: no rows in {name}")
+                }
+                Some(Shown { shown, .. }) => {
+                    let rows = rummage_view::counted(shown, "row", "rows");
+                    writeln!(terminal.stderr(), "{rows} in {name}")
+                }
+                None => writeln!(terminal.stderr(), "written to {name}"),
+            };
+        }
         Ok(())
     }
 }
@@ -162,7 +175,14 @@ impl Showing {
             });
         }
         let sort = self.sort.as_deref().map(|text| sort(text, group, form)).transpose()?;
-        Ok(Listing { group, unfold: self.unfold, sort, limit: self.limit, verbose, source: None })
+        Ok(Listing {
+            unfold: self.unfold,
+            sort,
+            limit: self.limit,
+            verbose,
+            recap: output::stdout_scrolls(),
+            ..Listing::by(group)
+        })
     }
 }
 

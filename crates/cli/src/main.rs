@@ -21,6 +21,7 @@ mod output;
 mod password;
 mod paths;
 mod patrol;
+mod results;
 mod session;
 mod signals;
 mod sources;

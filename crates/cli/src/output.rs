@@ -21,6 +21,11 @@ impl Terminal {
         Terminal { color, quiet, verbose }
     }
 
+    /// The same without progress and messages.
+    pub(crate) fn silent(self) -> Terminal {
+        Terminal { quiet: true, ..self }
+    }
+
     /// Standard output. Wrap it in [`buffered`] for long output.
     pub(crate) fn stdout(self) -> impl Write {
         AutoStream::new(io::stdout(), choice(self.color, io::stdout().is_terminal()))
@@ -44,6 +49,11 @@ impl Terminal {
             Color::Never => &["--color", "never"],
         }
     }
+}
+
+/// Whether standard output is a terminal, which scrolls.
+pub(crate) fn stdout_scrolls() -> bool {
+    io::stdout().is_terminal()
 }
 
 /// Whether standard error is a terminal that can show progress.

@@ -39,7 +39,7 @@ pub use rows::{
 pub use safe::{safe, safe_json};
 pub use text::{
     Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, pages, patrol, recheck, runs,
-    schedule, sites, trace, undelivered, waived, waivers, would_waive,
+    schedule, sites, summary, trace, undelivered, waived, waivers, would_waive,
 };
 pub use when::{day, when};
 

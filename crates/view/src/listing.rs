@@ -45,6 +45,8 @@ pub struct Listing {
     pub verbose: bool,
     /// Where the source of a page is, shown with each occurrence.
     pub source: Option<Source>,
+    /// Shows the counts again at the end of a long list, because its head has scrolled away.
+    pub recap: bool,
 }
 
 /// Returns the file of a page, by its URL.
@@ -92,6 +94,14 @@ impl Listing {
     /// The default listing: worst first, shared links folded.
     #[must_use]
     pub fn by(group: Group) -> Listing {
-        Listing { group, unfold: false, sort: None, limit: None, verbose: false, source: None }
+        Listing {
+            group,
+            unfold: false,
+            sort: None,
+            limit: None,
+            verbose: false,
+            source: None,
+            recap: false,
+        }
     }
 }

@@ -3,13 +3,12 @@
 use std::io::Write;
 
 use rummage_core::crawl::Note;
-use rummage_core::findings::selection::Selection;
 use rummage_engine::Ended;
 use rummage_store::{NoteRow, Reader, RunState};
 use rummage_view::Listing;
 
 use super::findings;
-use crate::args::{CheckOptions, CrawlArgs, FINDINGS, Showing};
+use crate::args::{CheckOptions, CrawlArgs, FINDINGS};
 use crate::config::Section;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::jobs::{CrawlJob, Reporter, runtime};
@@ -17,7 +16,10 @@ use crate::output::Terminal;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::ProgressReporter;
-use crate::{sources, start, waivers};
+use crate::{results, sources, start, waivers};
+
+/// How many targets a crawl lists on a terminal by default.
+const WORST: usize = 50;
 
 pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported before any request is made.
@@ -80,19 +82,18 @@ fn show(
 ) -> Result<Exit, Failure> {
     let run = reader.open_run(reader.run(ended.run)?)?;
     let source = sources::of(run.info(), settings);
-    let listing = Listing { source: source.clone(), ..args.showing.listing(terminal.verbose)? };
+    let mut listing = Listing { source, ..args.showing.listing(terminal.verbose)? };
+    // The worst of them fill several screens; files and pipes get all.
+    if listing.recap && !listing.unfold && args.showing.destination()?.is_for_reading_here() {
+        listing.limit = listing.limit.or(Some(WORST));
+    }
     let selection = args.selecting.selection(FINDINGS);
     let shown = findings::show(reader, &run, &selection, &listing, &args.showing, terminal);
     match shown {
         Err(failure) if failure.is_closed_pipe() => {}
         shown => shown?,
     }
-    for file in &settings.own.write {
-        let showing = Showing::of_file(file);
-        let listing = Listing { source: source.clone(), ..showing.listing(terminal.verbose)? };
-        let all = Selection::default();
-        findings::show(reader, &run, &all, &listing, &showing, terminal)?;
-    }
+    results::write_files(reader, &run, settings, terminal)?;
     if ended.state == RunState::Stopped {
         if !terminal.quiet {
             let mut out = terminal.stderr();

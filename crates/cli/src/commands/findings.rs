@@ -1,17 +1,18 @@
 //! `rummage findings`: the results of a run, from the store.
 
+use std::io::Write as _;
+
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
 use rummage_store::{LinkQuery, OpenRun, Reader, RunInfo, RunState, StoreError};
-use rummage_view::Listing;
+use rummage_view::{Listing, ViewError};
 
-use crate::args::Format;
 use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
-use crate::output::Terminal;
+use crate::output::{self, Terminal};
 use crate::session::Session;
-use crate::sources;
+use crate::{results, sources};
 
 pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported first.
@@ -47,18 +48,13 @@ pub(super) fn show(
     showing: &Showing,
     terminal: Terminal,
 ) -> Result<(), Failure> {
-    showing.destination()?.write(terminal, |out, form| match form {
-        Format::Text => {
-            rummage_view::findings(out, reader, run, selection, listing)?;
-            Ok(None)
-        }
-        Format::Markdown => {
-            rummage_view::markdown(out, run, selection, listing)?;
-            Ok(None)
-        }
-        Format::Json => rummage_view::json(out, run, selection, listing).map(Some),
-        Format::Rows(format) => rummage_view::rows(out, run, selection, listing, format).map(Some),
-    })
+    // Formats for programs have no room for totals and notes.
+    if !showing.destination()?.is_for_reading_here() && !terminal.quiet {
+        let mut err = output::buffered(terminal.stderr());
+        rummage_view::summary(&mut err, reader, run, terminal.verbose)?;
+        err.flush().map_err(ViewError::from)?;
+    }
+    results::list(reader, run, selection, listing, showing, terminal)
 }
 
 /// The links that make a command about some of them fail; `None` if none do.

@@ -24,7 +24,7 @@ use crate::output::Terminal;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::ProgressReporter;
-use crate::{choice, output, sources, urls};
+use crate::{choice, output, results, sources, urls};
 
 pub(crate) fn run(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     args.showing.listing(session.terminal.verbose)?;
@@ -148,6 +148,11 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     let reader = session.reader()?;
     let run = reader.open_run(reader.run(ended.run)?)?;
     show(args, session.terminal, &reader, &run, &pages, None, before)?;
+    // The run of a page alone says nothing of the site.
+    if before.is_some() {
+        let settings = session.config.settings(session.section_of(&run.info().site).as_deref());
+        results::write_files(&reader, &run, &settings, session.terminal)?;
+    }
     session.deliver_digests(&runtime);
     let exit = match ended.state {
         RunState::Finished => exit(&run, &urls(&run, &pages)?, args.fail_on)?,

@@ -15,6 +15,7 @@ use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::jobs::{ALL_PAGES, CrawlJob, PAGES_OF_DUE, Reporter, due_by, finished, plan, runtime};
 use crate::output;
+use crate::results;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use crate::watch::ProgressReporter;
@@ -164,6 +165,8 @@ fn show(
         Err(failure) if failure.is_closed_pipe() => {}
         shown => shown?,
     }
+    let settings = session.config.settings(session.section_of(&after.info().site).as_deref());
+    results::write_files(&reader, &after, &settings, session.terminal)?;
     let exit = if ended.state == RunState::Stopped {
         if !session.terminal.quiet {
             let mut err = session.terminal.stderr();

@@ -24,6 +24,7 @@ use crate::config::Config;
 use crate::digests;
 use crate::failure::{Exit, Failure};
 use crate::jobs::CrawlJob;
+use crate::results::write_files;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use log::Listener;
@@ -213,9 +214,24 @@ impl<'a> Patrol<'a> {
                 }
                 self.status.problem = None;
                 self.report(&name, &ended, *stop.borrow());
+                if let Err(failure) = self.write_files(at, &ended) {
+                    self.incomplete = true;
+                    error!(site = %name, reason = failure.sentence(), "could not write a file");
+                }
             }
             Err(failure) => self.handle_failure(at, &name, failure, stop).await,
         }
+    }
+
+    /// Writes the files named in the settings.
+    fn write_files(&self, at: usize, ended: &Ended) -> Result<(), Failure> {
+        if !ended.state.is_complete() || ended.run == 0 {
+            return Ok(());
+        }
+        let reader = crate::paths::reader(&self.store, &self.config, self.session.clock)?;
+        let run = reader.open_run(reader.run(ended.run)?)?;
+        let silent = self.session.terminal.silent();
+        write_files(&reader, &run, self.sites[at].settings(), silent)
     }
 
     /// Runs a job until it ends, a signal arrives, quiet hours begin, or the budget is spent.

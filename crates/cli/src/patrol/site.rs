@@ -88,6 +88,11 @@ impl Site {
         Site { name, watched, start, settings, clock, budget: None, known: None, last: None }
     }
 
+    /// Its settings, as last loaded.
+    pub(super) fn settings(&self) -> &Section {
+        &self.settings
+    }
+
     /// Takes over the state from before the settings were reloaded.
     pub(super) fn take_over(&mut self, before: &mut Site) {
         let every = self.watched.every;

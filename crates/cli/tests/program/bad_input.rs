@@ -188,7 +188,7 @@ fn a_closed_pipe_ends_a_reading_command_quietly() {
     stage.run(&[&crawl[..], &["--timeout", "500ms"]].concat()).ends(1);
     let (reader, writer) = std::io::pipe().unwrap();
     drop(reader);
-    let words = ["findings", "--all", "--format", "jsonl"];
+    let words = ["findings", "--all", "--format", "jsonl", "-q"];
     let outcome = Running::start_into(&words, &mut stage.command(&words), writer).end().ends(0);
     assert_eq!(outcome.err, "");
 }

@@ -144,7 +144,7 @@ fn a_pipe_that_closes_ends_every_format_quietly() {
     for format in ["text", "csv", "json", "jsonl", "md"] {
         let (reader, writer) = std::io::pipe().unwrap();
         drop(reader);
-        let words = ["findings", "--all", "--format", format];
+        let words = ["findings", "--all", "--format", format, "-q"];
         let outcome = Running::start_into(&words, &mut stage.command(&words), writer).end().ends(0);
         assert_eq!(outcome.err, "", "{format}");
     }

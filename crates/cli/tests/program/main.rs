@@ -35,3 +35,4 @@ mod truth;
 mod verdicts_doc;
 mod waivers;
 mod watch_doc;
+mod written;

@@ -11,6 +11,7 @@ use crate::model::StoredUrl;
 use crate::read::link_query::{LinkMatch, LinkQuery};
 use crate::tables::findings::key_of_row;
 use crate::tables::interning::Key;
+use crate::tables::page_order;
 
 /// How a finding was fixed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -94,7 +95,7 @@ pub fn compare(earlier: &LinkQuery<'_>, later: &LinkQuery<'_>) -> Result<Compari
             comparison.not_looked.push(found);
         }
     }
-    pages(earlier, later, &mut comparison);
+    pages(earlier, later, &mut comparison)?;
     Ok(comparison)
 }
 
@@ -130,20 +131,24 @@ fn healed_before(query: &LinkQuery<'_>) -> Result<HashSet<Key>, StoreError> {
     Ok(keys)
 }
 
-fn pages(earlier: &LinkQuery<'_>, later: &LinkQuery<'_>, comparison: &mut Comparison) {
+fn pages(
+    earlier: &LinkQuery<'_>,
+    later: &LinkQuery<'_>,
+    comparison: &mut Comparison,
+) -> Result<(), StoreError> {
     let (one, two) = (earlier.run(), later.run());
-    let of = |run: &crate::OpenRun<'_>| -> HashSet<u32> {
-        run.pages.iter().map(|page| page.url).collect()
-    };
-    let (read_before, read_now) = (of(one), of(two));
+    let of = |run: &crate::OpenRun<'_>| page_order::urls_of_pages(run.db, run.info.number);
+    let (read_before, read_now) = (of(one)?, of(two)?);
     let whole =
         two.info().state == crate::RunState::Finished && one.info().bounds == two.info().bounds;
     if whole {
-        let only = |run: &crate::OpenRun<'_>, others: &HashSet<u32>| {
-            let pages = run.pages.iter().map(|page| page.url);
+        let only = |run: &crate::OpenRun<'_>, own: &HashSet<u32>, others: &HashSet<u32>| {
+            // In the order of their rank, without stylesheets, sitemaps and robots.txt.
+            let pages = run.pages.iter().map(|page| page.url).filter(|page| own.contains(page));
             pages.filter(|page| !others.contains(page)).map(StoredUrl).collect()
         };
-        comparison.pages_new = only(two, &read_before);
-        comparison.pages_gone = only(one, &read_now);
+        comparison.pages_new = only(two, &read_now, &read_before);
+        comparison.pages_gone = only(one, &read_before, &read_now);
     }
+    Ok(())
 }

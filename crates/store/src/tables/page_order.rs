@@ -1,6 +1,6 @@
 //! The pages of a run in the order of their rank.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 use rummage_core::findings::rank::in_rank_order;
 use rusqlite::{Connection, params};
@@ -43,6 +43,16 @@ pub(crate) fn count_pages(db: &Connection, run: i64) -> Result<u64, StoreError> 
         [run],
         |row| row.get(0),
     )?)
+}
+
+/// The pages that a run parsed, not counting stylesheets, sitemaps and robots.txt.
+pub(crate) fn urls_of_pages(db: &Connection, run: i64) -> Result<HashSet<u32>, StoreError> {
+    let mut select = db.prepare(
+        "SELECT run_page.address FROM run_page JOIN page_version ON page_version.id = version
+         WHERE run = ?1 AND format IN ('html', 'xhtml')",
+    )?;
+    let urls = select.query_map([run], |row| row.get(0))?;
+    Ok(urls.collect::<Result<_, _>>()?)
 }
 
 /// Computes the order from the links.

@@ -13,6 +13,7 @@ use crate::ViewError;
 use crate::grouping::Grouped;
 use crate::listing::{Group, Listing};
 use crate::number::counted;
+use crate::style::FAINT;
 use crate::{phrase, rows};
 
 /// A list or draft that was checked once has no earlier results to compare with.
@@ -32,15 +33,7 @@ pub fn findings(
     listing: &Listing,
 ) -> Result<(), ViewError> {
     let totals = run.totals()?;
-    totals::head(out, run.info())?;
-    totals::counts(out, run.info(), &totals, listing.verbose)?;
-    // Fixed findings are only known when a run has ended.
-    let has_ended = run.info().state != RunState::Going;
-    if let Some(before) =
-        reader.run_before(run.info())?.filter(|_| has_ended && !is_ad_hoc(run.info()))
-    {
-        compare::write_changes(out, &before, &run.changes()?)?;
-    }
+    head(out, reader, run, &totals, listing.verbose)?;
     let query = run.query(selection)?;
     let grouped = rows::grouped(&query, listing)?;
     if grouped.links == 0 {
@@ -58,6 +51,38 @@ pub fn findings(
         Group::Cause => by_cause::write(out, grouped, &query, listing),
         Group::None => lines::write(out, &query, listing),
     }
+}
+
+/// Writes what comes before the findings of a run: its head, its totals and its notes.
+///
+/// # Errors
+/// See [`ViewError`].
+pub fn summary(
+    out: &mut dyn Write,
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    verbose: bool,
+) -> Result<(), ViewError> {
+    head(out, reader, run, &run.totals()?, verbose)
+}
+
+fn head(
+    out: &mut dyn Write,
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    totals: &Totals,
+    verbose: bool,
+) -> Result<(), ViewError> {
+    totals::head(out, run.info())?;
+    totals::counts(out, run.info(), totals, verbose)?;
+    // Fixed findings are only known when a run has ended.
+    let has_ended = run.info().state != RunState::Going;
+    if let Some(before) =
+        reader.run_before(run.info())?.filter(|_| has_ended && !is_ad_hoc(run.info()))
+    {
+        compare::write_changes(out, &before, &run.changes()?)?;
+    }
+    Ok(())
 }
 
 /// How many blocks fill a screen.
@@ -97,7 +122,13 @@ fn by_target(
         }
         Ok::<_, ViewError>(())
     })?;
-    cut(out, listing, grouped.groups().len() as u64, "target", "targets")
+    cut(out, listing, grouped.groups().len() as u64, "target", "targets")?;
+    if listing.recap && shown >= SEEN_AT_ONCE {
+        writeln!(out)?;
+        totals::verdicts(out, totals)?;
+        writeln!(out, "{FAINT}fewer: --limit 20, --group host, --group page{FAINT:#}")?;
+    }
+    Ok(())
 }
 
 /// The text when there is nothing to show, which never claims more than was checked.

@@ -20,7 +20,7 @@ mod watching;
 
 pub(crate) use blocks::{at, is_entry, said, target};
 pub use compare::comparison;
-pub use findings::findings;
+pub use findings::{findings, summary};
 pub use page::pages;
 pub(crate) use recheck::RecheckedUrl;
 pub use recheck::recheck;

@@ -74,21 +74,7 @@ pub(crate) fn counts(
     if !keeps {
         recalled(out, run, totals)?;
     }
-    let by_verdict = [
-        (Verdict::Broken, totals.broken),
-        (Verdict::Doubtful, totals.doubtful),
-        (Verdict::Moved, totals.moved),
-        (Verdict::Sound, totals.sound),
-    ];
-    for (occurrence, (verdict, number)) in by_verdict.into_iter().enumerate() {
-        let style = if number > 0 { style::of(verdict) } else { FAINT };
-        let gap = if occurrence > 0 { ", " } else { "" };
-        write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
-    }
-    if totals.waived > 0 {
-        write!(out, ", {FAINT}{} waived{FAINT:#}", count(totals.waived))?;
-    }
-    writeln!(out)?;
+    verdicts(out, totals)?;
     not_checked(out, totals)?;
     notes(out, run, totals, verbose)?;
     // External hosts are always requested at a gentle pace, so only the site's own host is of
@@ -105,6 +91,26 @@ pub(crate) fn counts(
             writeln!(out, "to one every {}: --rate {rate} starts at that", duration(slowed.gap))?;
         }
     }
+    Ok(())
+}
+
+/// The targets by verdict, in one line.
+pub(crate) fn verdicts(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let by_verdict = [
+        (Verdict::Broken, totals.broken),
+        (Verdict::Doubtful, totals.doubtful),
+        (Verdict::Moved, totals.moved),
+        (Verdict::Sound, totals.sound),
+    ];
+    for (occurrence, (verdict, number)) in by_verdict.into_iter().enumerate() {
+        let style = if number > 0 { style::of(verdict) } else { FAINT };
+        let gap = if occurrence > 0 { ", " } else { "" };
+        write!(out, "{gap}{style}{} {verdict}{style:#}", count(number))?;
+    }
+    if totals.waived > 0 {
+        write!(out, ", {FAINT}{} waived{FAINT:#}", count(totals.waived))?;
+    }
+    writeln!(out)?;
     Ok(())
 }
 
