@@ -94,5 +94,5 @@ pub(crate) fn starts_in(config: &Config, section: &Section, site: &str) -> bool 
 /// The host at which a site's folder will be published, if it is read from a folder.
 fn place(section: &Section) -> Option<String> {
     let at = section.options.at.as_deref()?;
-    urls::url(at).ok().map(|url| urls::host(&url))
+    urls::published_at(at).ok().map(|url| urls::host(&url))
 }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use crate::choice;
 use crate::config::Config;
 use crate::failure::Failure;
-use crate::urls::{candidates, host, is_folder, starts_like_path, url};
+use crate::urls::{candidates, host, is_folder, published_at, starts_like_path};
 use crate::values::{nearest, one_of};
 
 /// Where a crawl begins, and with which settings.
@@ -49,8 +49,10 @@ pub(crate) fn resolve(
                     &format!("Use ./{text} for the folder, https://{text} for the host."),
                 ));
             }
-            let site =
-                at.map(url).transpose()?.and_then(|url| choice::by_host(config, &host(&url)));
+            let site = at
+                .map(published_at)
+                .transpose()?
+                .and_then(|url| choice::by_host(config, &host(&url)));
             Ok(Start { text: whole(text, None)?, site })
         }
         (Some(text), None) => {

@@ -44,6 +44,11 @@ pub(crate) fn candidates(start: &str) -> Result<Vec<Url>, Failure> {
     Ok(vec![url(&format!("https://{start}"))?, bare])
 }
 
+/// The URL of --as, at which local files will be published: a bare host means https.
+pub(crate) fn published_at(text: &str) -> Result<Url, Failure> {
+    if text.contains("://") { url(text) } else { url(&format!("https://{text}")) }
+}
+
 pub(crate) fn url(text: &str) -> Result<Url, Failure> {
     let hint =
         "Give a URL such as https://www.example.test/, or a host name such as www.example.test.";

@@ -11,7 +11,7 @@ use rummage_engine::ConnectRule;
 use serde::{Deserialize, Serialize};
 use url::Url;
 
-/// A duration: `500ms`, `20s`, `5m`, `12h`, `3d`.
+/// A duration: `500ms`, `20s`, `5m`, `12h`, `3d`, `4w`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
 pub(crate) struct Time(pub(crate) Duration);
@@ -31,6 +31,7 @@ pub(crate) fn time(text: &str) -> Result<Time, String> {
         "m" | "min" => 60_000,
         "h" => 3_600_000,
         "d" => 86_400_000,
+        "w" => 7 * 86_400_000,
         _ => return Err(help.to_owned()),
     };
     match number.checked_mul(millis) {
@@ -301,6 +302,7 @@ mod tests {
         assert_eq!(time("90s"), Ok(Time(Duration::from_secs(90))));
         assert_eq!(time("500ms"), Ok(Time(Duration::from_millis(500))));
         assert_eq!(time("2h"), Ok(Time(Duration::from_secs(7200))));
+        assert_eq!(time("4w"), Ok(Time(Duration::from_secs(4 * 7 * 86_400))));
         for text in ["", "5", "s", "0s", "-1s", "5 s", "1.5s", "99999999999999999d", "5fortnights"]
         {
             assert!(time(text).is_err(), "{text}");

@@ -24,6 +24,7 @@ mod showing;
 mod sites;
 mod trace;
 mod waive;
+mod when;
 
 use std::path::PathBuf;
 
@@ -46,7 +47,7 @@ pub(crate) use settings::{CompletionsArgs, InitArgs, SettingsArgs};
 pub(crate) use showing::{FailOn, Format, GroupChoice, Showing};
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
-pub(crate) use waive::{Until, WaiveArgs};
+pub(crate) use waive::WaiveArgs;
 
 /// Finds the broken links of a website, and the pages they appear on.
 #[derive(Debug, Parser)]

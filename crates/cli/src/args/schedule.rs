@@ -1,9 +1,8 @@
 //! `rummage schedule`.
 
 use clap::{Args, ValueEnum};
-use jiff::Timestamp;
-use jiff::civil::{Date, DateTime};
-use jiff::tz::TimeZone;
+
+use super::when::{When, when};
 
 /// Show what will be checked again, when and why
 ///
@@ -14,9 +13,10 @@ use jiff::tz::TimeZone;
 #[command(after_help = "Examples:\n  rummage schedule --limit 50\n  \
     rummage schedule --emit cron >> crontab.txt")]
 pub(crate) struct ScheduleArgs {
-    /// Show the schedule as of this time, such as 2026-12-01 or 2026-12-01T06:00 [default: now]
-    #[arg(long, value_name = "TIME", value_parser = time)]
-    pub(crate) as_of: Option<Timestamp>,
+    /// Show the schedule as of this time, such as 2026-12-01, 2026-12-01T06:00, tomorrow or 4w
+    /// [default: now]
+    #[arg(long, value_name = "WHEN", value_parser = when)]
+    pub(crate) as_of: Option<When>,
     /// Print an entry that rechecks what is due, instead of the schedule
     #[arg(long, value_name = "WHAT", conflicts_with = "as_of")]
     pub(crate) emit: Option<Emit>,
@@ -44,17 +44,4 @@ pub(crate) enum ScheduleFormat {
     Text,
     /// JSON Lines: an object for each URL
     Jsonl,
-}
-
-/// A time in the local zone, or with a UTC offset.
-fn time(text: &str) -> Result<Timestamp, String> {
-    if let Ok(time) = text.parse::<Timestamp>() {
-        return Ok(time);
-    }
-    let local = text
-        .parse::<DateTime>()
-        .or_else(|_| text.parse::<Date>().map(|day| day.at(0, 0, 0, 0)))
-        .map_err(|_| "give a date such as 2026-12-01, or a time such as 2026-12-01T06:00")?;
-    let zoned = local.to_zoned(TimeZone::system());
-    zoned.map(|zoned| zoned.timestamp()).map_err(|error| error.to_string())
 }

@@ -1,10 +1,10 @@
 //! `rummage waive`.
 
 use clap::{ArgGroup, Args};
-use jiff::civil::Date;
 use rummage_core::verdict::Cause;
 
 use super::selecting::cause;
+use super::when::{When, when};
 
 /// Waive findings, with a reason and an end date
 ///
@@ -50,10 +50,10 @@ pub(crate) struct WaiveArgs {
     /// A known problem, left as it is [default]
     #[arg(long, conflicts_with = "works")]
     pub(crate) leave: bool,
-    /// Date on which the waiver ends, or how long it holds, such as 2027-05-01 or 90d [default:
-    /// 180d; with --works, no end]
-    #[arg(long, value_name = "WHEN", value_parser = until)]
-    pub(crate) until: Option<Until>,
+    /// Date on which the waiver ends, or how long it holds, such as 2027-05-01, 90d or 4w
+    /// [default: 180d; with --works, no end]
+    #[arg(long, value_name = "WHEN", value_parser = when)]
+    pub(crate) until: Option<When>,
     /// Show which findings it would cover, without writing anything
     #[arg(long)]
     pub(crate) dry_run: bool,
@@ -70,20 +70,4 @@ fn reason(text: &str) -> Result<String, String> {
         "" => Err("give a reason, for people who find the waiver a year from now".to_owned()),
         words => Ok(words.to_owned()),
     }
-}
-
-/// A date, or a number of days from now.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Until {
-    Day(Date),
-    InDays(i64),
-}
-
-fn until(text: &str) -> Result<Until, String> {
-    let days = text.strip_suffix('d').and_then(|days| days.parse::<i64>().ok());
-    let until = match days {
-        Some(days) => (1..=36_500).contains(&days).then_some(Until::InDays(days)),
-        None => text.parse::<Date>().ok().map(Until::Day),
-    };
-    until.ok_or("give a date such as 2027-05-01, or a number of days such as 90d".to_owned())
 }

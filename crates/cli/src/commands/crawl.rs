@@ -3,9 +3,12 @@
 use std::io::Write;
 
 use rummage_core::crawl::Note;
+use rummage_core::findings::selection::Selection;
+use rummage_core::url::pattern::Pattern;
+use rummage_core::verdict::Cause;
 use rummage_engine::Ended;
-use rummage_store::{NoteRow, Reader, RunState};
-use rummage_view::Listing;
+use rummage_store::{NoteRow, OpenRun, Reader, RunState, StoreError};
+use rummage_view::{Listing, safe};
 
 use super::findings;
 use crate::args::{CheckOptions, CrawlArgs, FINDINGS};
@@ -94,6 +97,9 @@ fn show(
         shown => shown?,
     }
     results::write_files(reader, &run, settings, terminal)?;
+    if ended.state == RunState::Finished && !terminal.quiet {
+        report_unused_excludes(&run, terminal)?;
+    }
     if ended.state == RunState::Stopped {
         if !terminal.quiet {
             let mut out = terminal.stderr();
@@ -108,4 +114,35 @@ fn show(
         return Ok(Exit::Unfinished);
     }
     findings::exit(&run, args.fail_on)
+}
+
+/// Reports patterns of --exclude that excluded nothing: they may not mean what they seem to.
+fn report_unused_excludes(run: &OpenRun<'_>, terminal: Terminal) -> Result<(), Failure> {
+    let options: CheckOptions = serde_json::from_str(&run.info().options).unwrap_or_default();
+    let mut unused: Vec<Pattern> =
+        options.exclude.iter().map(|written| Pattern::new(written)).collect();
+    if unused.is_empty() {
+        return Ok(());
+    }
+    let excluded = Selection { causes: vec![Cause::Excluded], ..Selection::all() };
+    run.query(&excluded)?.for_each(|found| {
+        let url = run.url(found.target)?;
+        unused.retain(|pattern| !pattern.matches(&url));
+        Ok::<_, StoreError>(())
+    })?;
+    for pattern in unused {
+        let written = safe(pattern.as_str()).to_string();
+        let hint = if pattern.looks_like_another_kind() {
+            "; only * is special in patterns".to_owned()
+        } else if written.starts_with('/') {
+            let part = written.trim_start_matches('/');
+            format!(
+                "; with a leading /, it is compared with the start of the path: {part} may be anywhere"
+            )
+        } else {
+            String::new()
+        };
+        let _ = writeln!(terminal.stderr(), "--exclude '{written}' excluded no URL{hint}");
+    }
+    Ok(())
 }

@@ -68,7 +68,7 @@ fn draft(args: &PageArgs) -> Result<Option<Draft>, Failure> {
             hint: format!("Give it: rummage page {name} --as https://www.example.test/news/"),
         });
     };
-    let url = urls::url(at)?;
+    let url = urls::published_at(at)?;
     let (bytes, problem) = bytes(name)?;
     if bytes.trim_ascii().is_empty() {
         return Err(Failure::Usage {

@@ -28,7 +28,8 @@ pub(crate) fn run(args: &ScheduleArgs, session: &Session) -> Result<Exit, Failur
         out.write_all(text.as_bytes()).and_then(|()| out.flush()).map_err(ViewError::from)?;
         return Ok(Exit::Fine);
     }
-    let now = args.as_of.unwrap_or_else(|| session.clock.now());
+    let now = session.clock.now();
+    let now = args.as_of.map_or(now, |when| when.moment(now));
     let name = session.section_of(&run.site);
     let policy = config.settings(name.as_deref()).own.due.policy();
     let open = reader.open_run(run)?;

@@ -3,15 +3,17 @@
 use std::collections::{BTreeMap, HashSet};
 use std::io::Write;
 
-use jiff::ToSpan;
 use jiff::civil::Date;
+use jiff::{Timestamp, ToSpan as _};
 use rummage_core::findings::selection::Selection;
 use rummage_core::findings::waiver::{Facts, ObservedTarget, Waiver, WaiverEffect, WaiverKind};
+use rummage_core::url::pattern::Pattern;
 use rummage_core::verdict::Verdict;
 use rummage_store::{OpenRun, Reader, StoreError};
 use rummage_view::{Covered, ViewError, WaiverRow};
 
-use crate::args::{Until, WaiveArgs};
+use crate::args::WaiveArgs;
+use crate::clock::WallClock;
 use crate::failure::{Exit, Failure};
 use crate::output;
 use crate::session::Session;
@@ -37,7 +39,7 @@ pub(crate) fn run(args: &WaiveArgs, session: &Session) -> Result<Exit, Failure> 
         if args.list {
             list(&mut out, &run, &file, today)?;
         } else {
-            add(&mut out, args, &run, &mut file, today)?;
+            add(&mut out, args, &run, &mut file, session.clock)?;
         }
     }
     out.flush().map_err(ViewError::from)?;
@@ -49,9 +51,10 @@ fn add(
     args: &WaiveArgs,
     run: &OpenRun<'_>,
     file: &mut File,
-    today: Date,
+    clock: WallClock,
 ) -> Result<(), Failure> {
-    let mut entry = entry(args, today)?;
+    let today = clock.today();
+    let mut entry = entry(args, clock.now(), today)?;
     if entry.is_bare() {
         return Err(Failure::Usage {
             what: "nothing to waive".to_owned(),
@@ -78,7 +81,13 @@ fn add(
     if covered.targets.is_empty() {
         return Err(Failure::Usage {
             what: format!("no finding of run {} matches; nothing was waived", run.info().number),
-            hint: "rummage findings lists the findings.".to_owned(),
+            hint: match patterns_of(&waiver).find(|pattern| pattern.looks_like_another_kind()) {
+                Some(pattern) => format!(
+                    "In patterns, only * is special: {} is taken literally.",
+                    rummage_view::safe(pattern.as_str())
+                ),
+                None => "rummage findings lists the findings.".to_owned(),
+            },
         });
     }
     if entry.kind == WaiverKind::Works {
@@ -96,11 +105,14 @@ fn add(
     Ok(shown.map_err(ViewError::from)?)
 }
 
+fn patterns_of(waiver: &Waiver) -> impl Iterator<Item = &Pattern> {
+    waiver.targets.iter().chain(&waiver.hosts).chain(&waiver.pages)
+}
+
 /// The date on which a waiver ends, if it does.
-fn last_day(args: &WaiveArgs, today: Date) -> Result<Option<Date>, Failure> {
+fn last_day(args: &WaiveArgs, now: Timestamp, today: Date) -> Result<Option<Date>, Failure> {
     let day = match args.until {
-        Some(Until::Day(day)) => day,
-        Some(Until::InDays(days)) => today.saturating_add(days.days()),
+        Some(when) => when.day(now),
         None if args.works => return Ok(None),
         None => today.saturating_add(LEFT_FOR.days()),
     };
@@ -113,14 +125,14 @@ fn last_day(args: &WaiveArgs, today: Date) -> Result<Option<Date>, Failure> {
     Ok(Some(day))
 }
 
-fn entry(args: &WaiveArgs, today: Date) -> Result<Entry, Failure> {
+fn entry(args: &WaiveArgs, now: Timestamp, today: Date) -> Result<Entry, Failure> {
     let kind = if args.works { WaiverKind::Works } else { WaiverKind::Leave };
     Ok(Entry {
         kind,
         reason: args.reason.clone().unwrap_or_default(),
         made: Some(today),
         by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
-        until: last_day(args, today)?,
+        until: last_day(args, now, today)?,
         targets: match args.all {
             true => vec!["*".to_owned()],
             false => args.targets.iter().chain(&args.target).cloned().collect(),

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use rummage_core::crawl::{Settings, SitemapRule};
+use rummage_core::crawl::{RobotsRule, Settings, SitemapRule};
 use rummage_core::url::scope::{Bounds, Prefix};
 use rummage_engine::{Config, Folder, LocalFiles};
 use url::Url;
@@ -130,6 +130,10 @@ impl StartPoints {
             settings.sitemap = SitemapRule::At(sitemap.clone());
         }
         if let Some(folder) = &self.folder {
+            // Its robots.txt would be outside the folder, on a host that may not be live yet.
+            if folder.base().path() != "/" && settings.robots == RobotsRule::Obey {
+                settings.robots = RobotsRule::Ignore;
+            }
             settings.listed = folder.pages();
             fetching.local_files = LocalFiles::of_folder(Arc::clone(folder));
         }
@@ -152,7 +156,7 @@ pub(crate) fn folder(given_start: &str, options: &CheckOptions) -> Result<Option
         });
     }
     let base = match &options.at {
-        Some(at) => urls::url(at)?,
+        Some(at) => urls::published_at(at)?,
         None => stand_in(&path),
     };
     let folder =

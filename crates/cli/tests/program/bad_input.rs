@@ -305,6 +305,18 @@ fn what_people_type_leads_on() {
     assert!(outcome.out.starts_with("Home  a.test  run 1"), "{outcome}");
     let outcome = stage.run(&["help", "crawl"]).ends(0);
     assert!(outcome.out.contains("--max-pages"), "{outcome}");
+    // Patterns of another kind match nothing, and are told apart.
+    let odd =
+        stage.run(&["crawl", "http://a.test", "--exclude", "^/x$", "--exclude", "/y"]).ends(0);
+    let literal = "--exclude '^/x$' excluded no URL; only * is special in patterns\n";
+    assert!(odd.err.contains(literal), "{odd}");
+    let anchored =
+        "--exclude '/y' excluded no URL; with a leading /, it is compared with the start";
+    assert!(odd.err.contains(anchored), "{odd}");
+    let odd = stage.run(&["findings", "--page", "^/news/.*$"]).ends(0);
+    assert!(odd.out.contains("only * is special: ^/news/.*$ is taken literally"), "{odd}");
+    stage.run(&["schedule", "--as-of", "4w"]).ends(0);
+    stage.run(&["schedule", "--as-of", "tomorrow"]).ends(0);
     let unknown = ["crawl", "http://a.test", "--max-depth", "3"];
     let mut command = stage.command(&unknown);
     command.env("RUMMAGE_TIMEOUT", "5s");

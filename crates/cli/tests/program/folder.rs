@@ -227,3 +227,17 @@ fn a_preview_has_a_history_of_its_own_and_sends_no_digest() {
     stage.run(&["crawl", "b", "-q"]).ends(1);
     assert_eq!(stage.web.emails().len(), sent + 1);
 }
+
+/// Nothing listens at the URL where it will be published, and its robots.txt is outside.
+#[test]
+fn a_folder_for_a_host_that_is_not_live_needs_no_robots_txt() {
+    let stage = Stage::new(&site("other.test", &[("/", page(""))]));
+    fs::create_dir(stage.path("docs")).unwrap();
+    fs::write(stage.path("docs/index.html"), "<a href=there.html>x</a><a href=/docs/>up</a>")
+        .unwrap();
+    fs::write(stage.path("docs/there.html"), "<a href=./>Home</a>").unwrap();
+    let outcome = stage.run(&["crawl", "./docs", "--as", "https://new.test/docs/"]).ends(0);
+    assert!(outcome.out.contains(" on 2 pages "), "{outcome}");
+    let outcome = stage.run(&["crawl", "./docs", "--as", "new.test"]).ends(1);
+    assert!(outcome.out.contains("https://new.test/docs/\n"), "a bare host: {outcome}");
+}

@@ -155,6 +155,14 @@ impl Selection {
         *self != Selection::of(&self.verdicts)
     }
 
+    /// The first of its patterns that looks as if it were of another kind, in which more than `*`
+    /// is special.
+    #[must_use]
+    pub fn foreign_pattern(&self) -> Option<&Pattern> {
+        let mut all = self.hosts.iter().chain(&self.targets).chain(&self.pages);
+        all.find(|pattern| pattern.looks_like_another_kind())
+    }
+
     /// Whether links with this verdict match.
     #[must_use]
     pub fn takes(&self, verdict: Verdict) -> bool {
@@ -255,6 +263,14 @@ mod tests {
 
     #[test]
     fn a_selection_by_verdicts_alone_is_not_narrow() {
+        let foreign = |pattern: &str| {
+            let pages = vec![Pattern::new("/news/*"), Pattern::new(pattern)];
+            Selection { pages, ..Selection::all() }.foreign_pattern().is_some()
+        };
+        for pattern in ["^/news", "/news$", "/n.*s", "/new[s]", "/new\\w", "/new?"] {
+            assert!(foreign(pattern), "{pattern}");
+        }
+        assert!(!foreign("/news/*.html") && !foreign("*.a.test"));
         assert!(!Selection::of(&[Verdict::Broken, Verdict::Moved]).is_narrow());
         assert!(!Selection::all().is_narrow());
         let narrow = Selection { hosts: vec![Pattern::new("a.test")], ..Selection::all() };

@@ -50,6 +50,13 @@ impl Pattern {
         &self.written
     }
 
+    /// Whether it contains what is special in other kinds of patterns: `?`, `^`, `$`, `.*`, `[` or
+    /// a backslash. Here, they stand for themselves.
+    #[must_use]
+    pub fn looks_like_another_kind(&self) -> bool {
+        self.written.contains(['?', '^', '$', '[', '\\']) || self.written.contains(".*")
+    }
+
     /// Whether the pattern matches this URL.
     #[must_use]
     pub fn matches(&self, url: &str) -> bool {

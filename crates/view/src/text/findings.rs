@@ -13,6 +13,7 @@ use crate::ViewError;
 use crate::grouping::Grouped;
 use crate::listing::{Group, Listing};
 use crate::number::counted;
+use crate::safe::safe;
 use crate::style::FAINT;
 use crate::{phrase, rows};
 
@@ -155,7 +156,11 @@ fn nothing(state: RunState, selection: &Selection, totals: &Totals) -> String {
             Some(unchecked) => format!("{unchecked} not checked. Nothing else is {what}."),
         }
     } else {
-        format!("Nothing matches the selection. {}", fewer_filters(selection))
+        let foreign = selection.foreign_pattern().map_or(String::new(), |pattern| {
+            let pattern = safe(pattern.as_str()).to_string();
+            format!("In patterns, only * is special: {pattern} is taken literally. ")
+        });
+        format!("Nothing matches the selection. {foreign}{}", fewer_filters(selection))
     }
 }
 
@@ -239,6 +244,9 @@ mod tests {
             assert!(text.starts_with(expected), "{text} for {selection:?}");
         }
         assert!(nothing(RunState::Finished, &narrow, &clean).contains("--host"));
+        let foreign = Selection { pages: vec![Pattern::new("^/news")], ..Selection::default() };
+        let text = nothing(RunState::Finished, &foreign, &clean);
+        assert!(text.contains("only * is special: ^/news is taken literally"), "{text}");
     }
 
     #[test]
