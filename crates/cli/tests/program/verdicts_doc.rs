@@ -22,5 +22,10 @@ fn the_docs_explain_every_cause_in_the_words_of_the_program() {
         };
         assert_eq!(text, fold(&expected), "{cause}");
     }
+    for (from, to, advice) in Cause::advice_by_status() {
+        let name = if from == to { from.to_string() } else { format!("{from} to {to}") };
+        let row = format!("| {name} | {advice} |");
+        assert!(docs.contains(&row), "{row}");
+    }
     assert_eq!(docs.matches("### `").count(), Cause::ALL.len(), "and no other is there");
 }

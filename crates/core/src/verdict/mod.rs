@@ -7,6 +7,7 @@
 
 #[macro_use]
 mod table;
+mod advice;
 mod cause;
 mod link;
 mod url_evidence;

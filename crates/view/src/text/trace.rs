@@ -120,7 +120,7 @@ fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
     writeln!(out)?;
     if let Some(cause) = outcome.cause {
         writeln!(out, "  {FAINT}{}{FAINT:#}", cause.meaning())?;
-        if let Some(to_do) = cause.advice() {
+        if let Some(to_do) = cause.advice_for(outcome.status) {
             writeln!(out, "  {FAINT}To do: {to_do}{FAINT:#}")?;
         }
     }
