@@ -230,3 +230,17 @@ fn bodies_that_never_end_cost_a_few_time_outs_in_all() {
     let took = seen.end.since_start();
     assert!(took < Duration::from_secs(10 * 20), "{took:?}");
 }
+
+/// Someone waits for the first page. A server that is busy or restarting gets its time.
+#[test]
+fn a_start_without_a_server_fails_within_three_seconds() {
+    use rummage_core::evidence::DnsFailure;
+    let end = |act: fn() -> Act| {
+        let seen = Web::default().on("http://a.test/", act()).crawl(Settings::default());
+        assert!(seen.crawl.start_problem().is_some());
+        seen.end.since_start()
+    };
+    assert!(end(|| Act::Fail(Failure::Refused)) < 3 * SECOND);
+    assert!(end(|| Act::Fail(Failure::Dns(DnsFailure::Silence))) < 3 * SECOND);
+    assert!(end(|| Act::Status(502)) > 20 * SECOND);
+}

@@ -20,6 +20,9 @@ use crate::verdict::Cause;
 /// then.
 const BREATH: Duration = Duration::from_millis(500);
 
+/// When a start URL whose server is not there is requested again.
+const START_GAP: Duration = Duration::from_secs(1);
+
 /// When a URL is requested again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum NextAttempt {
@@ -100,6 +103,12 @@ impl Judging {
     }
 }
 
+/// Whether there is no server at all.
+fn is_unreached(outcome: &AttemptOutcome) -> bool {
+    let AttemptOutcome::Failure(failure) = outcome else { return false };
+    matches!(failure, Failure::Refused | Failure::Unreachable | Failure::Dns(_))
+}
+
 fn count_attempt(shared: &mut SharedState, now: Moment, id: UrlId, attempt: &Attempt) {
     let attempts = &mut shared.board.entry_mut(id).attempts;
     let by_get = attempt.method == Method::Get;
@@ -149,6 +158,10 @@ fn next_attempt(
         return NextAttempt::GiveUp;
     }
     match retry.gap(board.entry(id).attempts.count + 1, outcome) {
+        // Someone waits for the first page: a wrong name or port shows at once.
+        Some(gap) if discovery.is_current_start(board, id) && is_unreached(outcome) => {
+            NextAttempt::At(now + gap.min(START_GAP))
+        }
         Some(gap) => NextAttempt::At(now + gap),
         None if health.grant_attempt(board, (server, id), outcome) => {
             NextAttempt::At(now + retry.timeout / 4)
