@@ -118,9 +118,13 @@ fn a_killed_crawl_continues_to_the_same_end() {
     let crawl = start_and_wait(&stage);
     // Results are stored within a second, and can be read meanwhile.
     wait_until("stored pages", || stage.run(&["findings"]).ends(0).out.contains("on 62 pages"));
+    let process = format!("(pid {})\n", crawl.id());
+    let outcome = stage.run(&["findings"]).ends(0);
+    assert!(outcome.out.contains("This run is in progress since "), "{outcome}");
+    assert!(outcome.out.contains(&process), "{outcome}");
     drop(crawl);
     let outcome = stage.run(&["findings"]).ends(0);
-    assert!(outcome.out.contains("This run is unfinished"), "{outcome}");
+    assert!(outcome.out.contains("This run was killed: "), "{outcome}");
     stage.run(&RESUME).ends(1);
     assert_eq!(findings(&stage), undisturbed(&hanging_site()));
     // A later run that is killed says nothing about what it has not checked.

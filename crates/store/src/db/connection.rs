@@ -1,7 +1,7 @@
 //! Opening a store: checks that the file is one, and migrates it to the current version.
 
 use std::fs::{File, TryLockError};
-use std::io::{Read as _, Write as _};
+use std::io::{Read as _, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -23,7 +23,7 @@ type Migration = (i64, &'static str);
 /// The oldest version that can be migrated. Earlier ones were never released.
 const OLDEST: i64 = MIGRATIONS[0].0;
 
-/// The content of lock files.
+/// The first line of lock files. The second is the process id of the last writer.
 const LOCK: &str = "a lock of rummage\n";
 
 /// The newest known version.
@@ -75,24 +75,46 @@ pub(crate) fn lock_file_of(path: &Path, name: &str) -> Result<Option<File>, Stor
         return Err(foreign());
     }
     let mut file = beside(&name).map_err(|error| cannot(error.to_string()))?;
-    let mut content = Vec::new();
-    (&file)
-        .take(LOCK.len() as u64 + 1)
-        .read_to_end(&mut content)
-        .map_err(|error| cannot(error.to_string()))?;
+    let content = start_of(&file).map_err(|error| cannot(error.to_string()))?;
     // Older versions left it empty.
-    if !content.is_empty() && content != LOCK.as_bytes() {
+    if !content.is_empty() && !content.starts_with(LOCK) {
         return Err(foreign());
     }
     match file.try_lock() {
         Ok(()) => {
-            if content.is_empty() {
-                file.write_all(LOCK.as_bytes()).map_err(|error| cannot(error.to_string()))?;
-            }
+            // A full disk does not matter: only the lock does.
+            let _ = sign(&mut file);
             Ok(Some(file))
         }
         Err(TryLockError::WouldBlock) => Ok(None),
         Err(TryLockError::Error(error)) => Err(cannot(error.to_string())),
+    }
+}
+
+/// The start of a lock file, as text.
+fn start_of(file: &File) -> std::io::Result<String> {
+    let mut content = Vec::new();
+    file.take(LOCK.len() as u64 + 32).read_to_end(&mut content)?;
+    Ok(String::from_utf8_lossy(&content).into_owned())
+}
+
+/// Writes this process into a lock file.
+fn sign(file: &mut File) -> std::io::Result<()> {
+    file.set_len(0)?;
+    file.seek(SeekFrom::Start(0))?;
+    file.write_all(format!("{LOCK}{}\n", std::process::id()).as_bytes())
+}
+
+/// The process that is writing to a store, if there is one.
+pub(crate) fn writer_of(path: &Path) -> Option<u32> {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".lock");
+    let file = File::open(name).ok()?;
+    match file.try_lock_shared() {
+        Err(TryLockError::WouldBlock) => {
+            start_of(&file).ok()?.strip_prefix(LOCK)?.trim().parse().ok()
+        }
+        Ok(()) | Err(TryLockError::Error(_)) => None,
     }
 }
 
@@ -277,7 +299,11 @@ mod tests {
             std::fs::write(&lock, content).unwrap();
             let held = lock_file_of(&store, "").unwrap();
             assert!(held.is_some() && lock_file_of(&store, "").unwrap().is_none());
-            assert_eq!(std::fs::read_to_string(&lock).unwrap(), LOCK);
+            let signed = format!("{LOCK}{}\n", std::process::id());
+            assert_eq!(std::fs::read_to_string(&lock).unwrap(), signed);
+            assert_eq!(writer_of(&store), Some(std::process::id()));
+            drop(held);
+            assert_eq!(writer_of(&store), None);
         }
     }
 

@@ -164,6 +164,9 @@ pub struct Totals {
     pub skipped: Vec<SkipCount>,
     /// URLs that were still to be checked when the run was stopped.
     pub not_asked: u64,
+    /// The process that is writing to the store, if the run has not ended: it runs, and was not
+    /// killed.
+    pub writer: Option<u32>,
     /// Stylesheets that were parsed.
     pub stylesheets: u64,
     /// Sitemaps that were parsed.

@@ -1,6 +1,7 @@
 //! The totals at the head of a listing.
 
 use std::collections::HashSet;
+use std::path::Path;
 use std::time::Duration;
 
 use jiff::Timestamp;
@@ -12,9 +13,10 @@ use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 
 use crate::codec;
+use crate::db::connection::writer_of;
 use crate::db::error::StoreError;
 use crate::db::row::word;
-use crate::model::{NotParsedCount, SkipCount, SlowedServer, Totals};
+use crate::model::{NotParsedCount, RunState, SkipCount, SlowedServer, Totals};
 use crate::read::open::OpenRun;
 use crate::read::rows::after;
 use crate::tables::request_log::for_each_entry;
@@ -41,6 +43,9 @@ impl OpenRun<'_> {
             *of_verdict = of_verdict.saturating_sub(1);
         }
         totals.not_asked = self.not_asked()?;
+        if self.info.state == RunState::Going {
+            totals.writer = self.db.path().and_then(|path| writer_of(Path::new(path)));
+        }
         if totals.recalled > 0 {
             totals.recalled_since = self.recalled_since()?;
         }

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
-use rummage_store::{NoteRow, RunInfo, RunKind, Totals};
+use rummage_store::{NoteRow, RunInfo, RunKind, RunState, Totals};
 
 use crate::number::{count, counted, duration, rest};
 use crate::phrase;
@@ -139,7 +139,17 @@ fn rate(gap: Duration) -> String {
 
 fn unfinished(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     let style = style::of(Verdict::Doubtful);
-    write!(out, "{style}This run is unfinished{style:#}")?;
+    if let Some(process) = totals.writer {
+        let since = when(run.started_at);
+        return writeln!(
+            out,
+            "{style}This run is in progress{style:#} since {since} (pid {process})"
+        );
+    }
+    match run.state {
+        RunState::Going => write!(out, "{style}This run was killed{style:#}")?,
+        _ => write!(out, "{style}This run is unfinished{style:#}")?,
+    }
     if totals.not_asked > 0 {
         let known = counted(totals.not_asked, "known URL was", "known URLs were");
         write!(out, ": {known} not checked")?;
@@ -250,7 +260,7 @@ mod tests {
     use jiff::Timestamp;
     use rummage_core::crawl::NotParsed;
     use rummage_core::verdict::Cause;
-    use rummage_store::{NotParsedCount, RunState, SkipCount, SlowedServer};
+    use rummage_store::{NotParsedCount, SkipCount, SlowedServer};
 
     use super::*;
     use crate::testing::{plain, run_info};
@@ -316,6 +326,12 @@ mod tests {
         assert!(text.starts_with(first), "{text}");
         let text = shown(&stopped, &totals());
         assert!(text.starts_with("This run is unfinished. Continue it with"), "{text}");
+        let killed = RunInfo { state: RunState::Going, ..run_info() };
+        let text = shown(&killed, &Totals { not_asked: 1, ..totals() });
+        assert!(text.starts_with("This run was killed: 1 known URL was not checked."), "{text}");
+        let text = shown(&killed, &Totals { not_asked: 1, writer: Some(4711), ..totals() });
+        assert!(text.starts_with("This run is in progress since "), "{text}");
+        assert!(text.contains(" (pid 4711)\nChecked"), "{text}");
         let probe = RunInfo { kind: RunKind::Probe, ..stopped };
         assert!(shown(&probe, &totals()).starts_with("This run is unfinished.\nChecked 1 entry"));
     }
