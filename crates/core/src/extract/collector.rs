@@ -79,7 +79,8 @@ impl LinkCollector<'_> {
                 | Grammar::LateSrcset
                 | Grammar::FormAction
                 | Grammar::ImageInput
-                | Grammar::Drawing => {}
+                | Grammar::Drawing
+                | Grammar::Inner => {}
             }
         }
         if let Some(style) = self.tag.value("style") {

@@ -63,6 +63,7 @@ const LINK_ATTRIBUTES: &[&str] = &[
 
 impl Element {
     pub(super) const LINK: Element = Element("link");
+    pub(super) const SCRIPT: Element = Element("script");
     pub(super) const STYLE: Element = Element("style");
     pub(crate) const LOC: Element = Element("loc");
     pub(super) const IMAGE_LOC: Element = Element("image:loc");
@@ -105,6 +106,8 @@ pub(super) enum Grammar {
     ImageInput,
     /// One URL, in SVG only, unless it names a part of the same page.
     Drawing,
+    /// URLs in the text of the element.
+    Inner,
 }
 
 /// What a link is for, which decides whether and how its target is requested.
@@ -234,7 +237,14 @@ pub(super) const fn link_attributes(name: Name) -> &'static [LinkAttribute] {
         // These may contain a page, or anything else.
         Name::Object => const { &[at("data", Url, MEDIA.blockable())] },
         Name::Embed => const { &[at("src", Url, MEDIA.blockable())] },
-        Name::Script => const { &[at("src", Url, MEDIA.expecting(Script).blockable())] },
+        Name::Script => {
+            const {
+                &[
+                    at("src", Url, MEDIA.expecting(Script).blockable()),
+                    written("content", Inner, of_data),
+                ]
+            }
+        }
         Name::Img => {
             const {
                 &[
@@ -329,6 +339,21 @@ fn of_meta(written: &str) -> Use {
         "refresh" => VISIT,
         written if written.ends_with(":image") => PART.expecting(Expected::Image),
         _ => PART,
+    }
+}
+
+/// Structured data, by the property (schema.org).
+fn of_data(property: &str) -> Use {
+    const IMAGES: &[&str] = &["image", "logo", "thumbnail", "thumbnailurl", "photo", "screenshot"];
+    const MEDIA_URLS: &[&str] = &["contenturl", "downloadurl", "installurl", "video", "audio"];
+    let name = property.rsplit(':').next().unwrap_or_default();
+    let is_in = |names: &[&str]| names.iter().any(|known| known.eq_ignore_ascii_case(name));
+    if is_in(IMAGES) {
+        MEDIA.expecting(Expected::Image)
+    } else if is_in(MEDIA_URLS) {
+        MEDIA
+    } else {
+        VISIT.relation()
     }
 }
 

@@ -12,6 +12,7 @@ use html5gum::{Emitter, Error, State};
 use super::collector::{self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold};
 use super::css::{Scanner, Statement};
 use super::elements::{Attribute, Element};
+use super::json_ld;
 use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
@@ -70,8 +71,8 @@ pub(super) struct LinkEmitter {
     /// The text of the first heading, while it is open.
     heading: Option<Vec<u8>>,
     has_heading: bool,
-    /// The text of a `style` element.
-    style: Option<(TagContext, Vec<u8>)>,
+    /// The text of a `style` element, or of a `script` with structured data.
+    inner: Option<(Inner, TagContext, Vec<u8>)>,
     sketcher: Sketcher,
     /// In `script`, `style` and the like, text is not shown.
     in_raw_text: bool,
@@ -97,6 +98,13 @@ impl std::fmt::Debug for Token {
             Token::Done(_) => f.write_str("Done"),
         }
     }
+}
+
+/// Text in an element that has links of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Inner {
+    Stylesheet,
+    JsonLd,
 }
 
 /// An `a` that is still open.
@@ -224,11 +232,11 @@ impl LinkEmitter {
         {
             self.builder.add_nested(&inner, context.region, context.tag);
         }
-        let has_sheet = name == Name::Style && !foreign && !self_closed;
-        if has_sheet {
-            self.style = Some((context, Vec::new()));
+        let inner = self.inner_of(name).filter(|_| !foreign && !self_closed);
+        if let Some(inner) = inner {
+            self.inner = Some((inner, context, Vec::new()));
         }
-        if self.builder.link_count() == first && !has_sheet {
+        if self.builder.link_count() == first && inner.is_none() {
             return;
         }
         self.tags += 1;
@@ -241,6 +249,18 @@ impl LinkEmitter {
             let (markers, depth) = (self.tree.markers(), self.tree.depth());
             let text = Vec::new();
             self.anchors.push(Anchor { link: first, text, markers, depth, is_open: true, foreign });
+        }
+    }
+
+    /// What the text in an element is, if it may have links.
+    fn inner_of(&self, name: Name) -> Option<Inner> {
+        match name {
+            Name::Style => Some(Inner::Stylesheet),
+            Name::Script => {
+                let kind = self.tag.value("type")?.split(';').next().unwrap_or_default();
+                kind.trim().eq_ignore_ascii_case("application/ld+json").then_some(Inner::JsonLd)
+            }
+            _ => None,
         }
     }
 
@@ -259,7 +279,7 @@ impl LinkEmitter {
                     self.builder.set_title(&fold(&title));
                 }
             }
-            Name::Style => self.close_style(),
+            Name::Style | Name::Script => self.close_inner(),
             _ if name.is_heading() => self.close_heading(),
             _ => {}
         }
@@ -274,10 +294,22 @@ impl LinkEmitter {
         }
     }
 
-    fn close_style(&mut self) {
-        let Some((context, text)) = self.style.take() else { return };
+    fn close_inner(&mut self) {
+        let Some((inner, context, text)) = self.inner.take() else { return };
         let text = String::from_utf8_lossy(&text);
         let builder = &mut *self.builder;
+        if inner == Inner::JsonLd {
+            return json_ld::urls(&text, |found| {
+                let content = LinkContent {
+                    element: Element::SCRIPT,
+                    attribute: Attribute::CONTENT,
+                    written: &found.url,
+                    text: None,
+                    rel: Some(&found.property),
+                };
+                collector::add(builder, context, content);
+            });
+        }
         Scanner::new(&text, true).scan(&mut Statement::default(), |found| {
             let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
             let element = Element::STYLE;
@@ -367,7 +399,7 @@ impl Emitter for LinkEmitter {
     fn emit_eof(&mut self) {
         if !self.ended {
             self.ended = true;
-            self.close_style();
+            self.close_inner();
             while let Some(anchor) = self.anchors.pop() {
                 self.close_anchor(anchor);
             }
@@ -382,8 +414,8 @@ impl Emitter for LinkEmitter {
     fn emit_string(&mut self, text: &[u8]) {
         if let Some(title) = &mut self.title {
             collect(title, text);
-        } else if let Some((_, style)) = &mut self.style {
-            style.extend_from_slice(text);
+        } else if let Some((.., inner)) = &mut self.inner {
+            inner.extend_from_slice(text);
         } else if !self.in_raw_text && !self.tree.is_hidden() {
             self.add_text(&[text]);
             if let Some(heading) = &mut self.heading {

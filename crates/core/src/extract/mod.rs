@@ -28,6 +28,7 @@ mod decode;
 pub mod elements;
 mod emitter;
 mod feed;
+mod json_ld;
 mod lines;
 pub mod link_header;
 pub mod lists;

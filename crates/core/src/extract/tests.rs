@@ -148,6 +148,17 @@ fn every_kind_of_link_is_found() {
         ("<style>@import 'x'; a { b: url(y) }</style>", &["style import x", "style url y"]),
         ("<style>a { b: url(x) }", &["style url x"]),
         ("<svg><style>a { b: url(x) }</style></svg>", &[]),
+        // Structured data.
+        (
+            "<script type=application/ld+json>{\"@id\":\"y\",\"image\":\"x\"}</script>",
+            &["script content x"],
+        ),
+        (
+            "<script type='Application/LD+JSON; charset=utf-8'>[{\"url\":\"x\"},{\"logo\":\"y\"}]",
+            &["script content x", "script content y"],
+        ),
+        ("<script>{\"url\":\"x\"}</script><script content=x></script>", &[]),
+        ("<template><script type=application/ld+json>{\"url\":\"x\"}</script></template>", &[]),
         // A page in an attribute, and one in that.
         ("<iframe srcdoc='<a href=x>t</a><a href=#y>'></iframe>", &["a href x"]),
         ("<iframe srcdoc=\"<iframe srcdoc='<img src=x>'>\"></iframe>", &["img src x"]),
