@@ -25,7 +25,7 @@ use super::{CheckOptions, FailOn, Selecting, Showing};
 ///
 /// The options under Checking can also be set in rummage.toml (see `rummage init`) and, except
 /// `--header`, in the environment: `RUMMAGE_TIMEOUT=5s`.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 #[command(
     after_help = "Examples:\n  rummage crawl www.example.test --exclude '/calendar/*'\n  \
     rummage crawl museum --gentle -o broken.csv\n\nAll options: rummage crawl --help",
@@ -38,8 +38,9 @@ pub(crate) struct CrawlArgs {
     /// one run
     #[arg(value_name = "START")]
     pub(crate) starts: Vec<String>,
-    /// Continue the last run, if it was stopped or killed, with the same options
-    #[arg(long, conflicts_with = "starts")]
+    /// Continue the last run, or the last one of START, if it was stopped or killed, with the
+    /// same options
+    #[arg(long)]
     pub(crate) resume: bool,
     /// Check everything, including working external URLs that are not due yet
     #[arg(long)]

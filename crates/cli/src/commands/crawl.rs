@@ -7,19 +7,20 @@ use rummage_core::findings::selection::Selection;
 use rummage_core::url::pattern::Pattern;
 use rummage_core::verdict::Cause;
 use rummage_engine::Ended;
-use rummage_store::{NoteRow, OpenRun, Reader, RunState, StoreError};
+use rummage_store::{NoteRow, OpenRun, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{Listing, safe};
 
 use super::findings;
 use crate::args::{CheckOptions, CrawlArgs, FINDINGS};
-use crate::config::Section;
+use crate::config::{Config, Section};
 use crate::failure::{Exit, Failure, report_internal};
 use crate::jobs::{CrawlJob, Reporter, runtime};
 use crate::output::Terminal;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
+use crate::values::{nearest, one_of};
 use crate::watch::ProgressReporter;
-use crate::{results, sources, start, waivers};
+use crate::{results, sources, start, urls, waivers};
 
 /// How many targets a crawl lists on a terminal by default.
 const WORST: usize = 50;
@@ -30,8 +31,11 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let config = &session.config;
     let store = session.store.as_path();
     waivers::File::load(config, store)?;
+    if args.starts.len() > 1 && args.starts.iter().all(|name| config.sites.contains_key(name)) {
+        return each(&args, session);
+    }
     let pass = if args.resume {
-        let run = Reader::open(store)?.unfinished()?;
+        let run = to_continue(&args, session)?;
         let section = session.section_of(&run.site);
         CrawlJob::resume(session.context(&args.options, section), run)?
     } else {
@@ -40,7 +44,8 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
             None => (None, [].as_slice()),
         };
         let at = args.options.at.as_deref();
-        let start = start::resolve(first, at, config, session.site.as_deref())?;
+        let start = start::resolve(first, at, config, session.site.as_deref())
+            .map_err(|failure| with_known_starts(failure, &args, session))?;
         let options = CheckOptions { also: more.to_vec(), ..args.options.clone() };
         CrawlJob::crawl(session.context(&options, None), start, args.fresh)?
     }
@@ -60,7 +65,7 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let runtime = runtime()?;
     let ended = runtime.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
     reporter.finish();
-    let ended = ended?;
+    let ended = ended.map_err(|failure| with_site_names(failure, &args, config))?;
     if ended.run == 0 {
         let mut out = session.terminal.stderr();
         let _ = writeln!(out, "stopped before the start URL responded; no results yet");
@@ -72,6 +77,77 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
     session.deliver_digests(&runtime);
     Ok(exit)
+}
+
+/// Crawls several sites of the settings file, one after the other.
+fn each(args: &CrawlArgs, session: &Session) -> Result<Exit, Failure> {
+    let mut worst = Exit::Fine;
+    for name in &args.starts {
+        let one = CrawlArgs { starts: vec![name.clone()], ..args.clone() };
+        let exit = run(one, session)?;
+        worst = if exit as u8 > worst as u8 { exit } else { worst };
+    }
+    Ok(worst)
+}
+
+/// The run to continue: the last unfinished one, or that of the given start.
+fn to_continue(args: &CrawlArgs, session: &Session) -> Result<RunInfo, Failure> {
+    let reader = Reader::open(session.store.as_path())?;
+    let Some(given) = args.starts.first() else { return Ok(reader.unfinished()?) };
+    let start = start::resolve(Some(given), None, &session.config, None)?;
+    let hosts: Vec<String> =
+        urls::candidates(&start.text).unwrap_or_default().iter().map(urls::host).collect();
+    let waiting = reader.all_unfinished()?;
+    let fits = |run: &&RunInfo| run.given_start == start.text || hosts.contains(&run.site);
+    if let Some(run) = waiting.iter().find(fits) {
+        return Ok(run.clone());
+    }
+    let names: Vec<String> = waiting
+        .iter()
+        .map(|run| format!("run {} of {}", run.number, safe(&run.given_start)))
+        .collect();
+    Err(Failure::Usage {
+        what: format!("no unfinished run begins at {}", safe(given)),
+        hint: match names.as_slice() {
+            [] => "Start a new run: leave out --resume.".to_owned(),
+            some => format!("These wait: {}.", some.join(", ")),
+        },
+    })
+}
+
+/// Without a start URL, names those of earlier runs.
+fn with_known_starts(failure: Failure, args: &CrawlArgs, session: &Session) -> Failure {
+    let Failure::Usage { what, hint } = failure else { return failure };
+    let sites = match Reader::open(session.store.as_path()) {
+        Ok(reader) if args.starts.is_empty() && session.config.sites.is_empty() => reader.sites(),
+        _ => Ok(Vec::new()),
+    };
+    let starts: Vec<String> = sites
+        .unwrap_or_default()
+        .iter()
+        .map(|site| format!("rummage crawl {}", safe(&site.last.given_start)))
+        .collect();
+    let hint = match starts.as_slice() {
+        [] => hint,
+        some => format!("Crawled before: {}.", some.join("; ")),
+    };
+    Failure::Usage { what, hint }
+}
+
+/// A word that is no host may be a misspelled site of the settings file.
+fn with_site_names(failure: Failure, args: &CrawlArgs, config: &Config) -> Failure {
+    let (Failure::Start { problem, hint: None }, Some(given)) = (&failure, args.starts.first())
+    else {
+        return failure;
+    };
+    let names: Vec<&str> = config.sites.keys().map(String::as_str).collect();
+    if names.is_empty() || given.contains(['.', '/', ':']) {
+        return failure;
+    }
+    let near = nearest(given, names.iter().copied());
+    let meant = near.map_or(String::new(), |near| format!("Did you mean {near}? "));
+    let hint = format!("{meant}The sites in the settings file are {}.", one_of(&names));
+    Failure::Start { problem: problem.clone(), hint: Some(hint) }
 }
 
 /// Ends like `rummage findings`, and writes the files named in the settings. A closed standard

@@ -29,6 +29,7 @@ mod schedule;
 mod screens;
 mod settings;
 mod shown;
+mod starts;
 mod suspicious;
 mod tools;
 mod truth;

@@ -10,7 +10,7 @@ use rummage_core::crawl::Response;
 use rummage_core::evidence::{Attempt, AttemptOutcome, Method};
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
-use rusqlite::{Connection, OptionalExtension, params};
+use rusqlite::{Connection, params};
 
 use crate::codec;
 use crate::codec::{entries, occurrences};
@@ -98,16 +98,20 @@ impl Reader {
     /// # Errors
     /// See [`StoreError`].
     pub fn unfinished(&self) -> Result<RunInfo, StoreError> {
-        let run = self
-            .db
-            .query_row(
-                "SELECT id FROM run WHERE state IN ('going', 'stopped')
-                 AND kind IN ('crawl', 'recheck') ORDER BY id DESC LIMIT 1",
-                [],
-                |row| row.get(0),
-            )
-            .optional()?;
-        self.run(run.ok_or(StoreError::NothingToResume)?)
+        self.all_unfinished()?.into_iter().next().ok_or(StoreError::NothingToResume)
+    }
+
+    /// The unfinished runs, the last one first.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn all_unfinished(&self) -> Result<Vec<RunInfo>, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT id FROM run WHERE state IN ('going', 'stopped')
+             AND kind IN ('crawl', 'recheck') ORDER BY id DESC",
+        )?;
+        let numbers = select.query_map([], |row| row.get(0))?.collect::<Result<Vec<i64>, _>>()?;
+        numbers.into_iter().map(|number| self.run(number)).collect()
     }
 
     /// Calls `take` with each response of a run and its URL, in the order in which they arrived.
