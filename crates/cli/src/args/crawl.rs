@@ -38,8 +38,7 @@ pub(crate) struct CrawlArgs {
     /// one run
     #[arg(value_name = "START")]
     pub(crate) starts: Vec<String>,
-    /// Continue the last run, or the last one of START, if it was stopped or killed, with the
-    /// same options
+    /// Continue the last run, or that of START, if it was stopped or killed
     #[arg(long)]
     pub(crate) resume: bool,
     /// Check everything, including working external URLs that are not due yet

@@ -162,7 +162,7 @@ pub(crate) struct GlobalArgs {
         hide_short_help = true
     )]
     pub(crate) color: Color,
-    /// Do not show progress
+    /// Do not show progress, nor results without news
     #[arg(short, long, global = true, conflicts_with = "verbose")]
     pub(crate) quiet: bool,
     /// Show every request, and why findings are listed in this order

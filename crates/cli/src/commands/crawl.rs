@@ -167,10 +167,13 @@ fn show(
         listing.limit = listing.limit.or(Some(WORST));
     }
     let selection = args.selecting.selection(FINDINGS);
-    let shown = findings::show(reader, &run, &selection, &listing, &args.showing, terminal);
-    match shown {
-        Err(failure) if failure.is_closed_pipe() => {}
-        shown => shown?,
+    let is_read_here = args.showing.destination()?.is_for_reading_here();
+    if !(is_read_here && findings::is_old_news(reader, &run, terminal)?) {
+        let shown = findings::show(reader, &run, &selection, &listing, &args.showing, terminal);
+        match shown {
+            Err(failure) if failure.is_closed_pipe() => {}
+            shown => shown?,
+        }
     }
     results::write_files(reader, &run, settings, terminal)?;
     if ended.state == RunState::Finished && !terminal.quiet {

@@ -57,6 +57,17 @@ pub(super) fn show(
     results::list(reader, run, selection, listing, showing, terminal)
 }
 
+/// With --quiet, a run that found nothing new since the one before says nothing, so that cron
+/// sends no email.
+pub(super) fn is_old_news(
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    terminal: Terminal,
+) -> Result<bool, Failure> {
+    let may_be = terminal.quiet && run.info().state == RunState::Finished;
+    Ok(may_be && reader.run_before(run.info())?.is_some() && !run.changes()?.is_worse())
+}
+
 /// The links that make a command about some of them fail; `None` if none do.
 pub(super) fn failing(fail_on: FailOn) -> Option<Selection> {
     let verdicts = match fail_on {

@@ -157,7 +157,9 @@ fn show(
     let reader = session.reader()?;
     let after = reader.open_run(reader.run(ended.run)?)?;
     let mut out = output::buffered(session.terminal.stdout());
+    let is_old = findings::is_old_news(&reader, &after, session.terminal)?;
     let shown = match args.format {
+        RecheckFormat::Text if is_old => Ok(()),
         RecheckFormat::Text => rummage_view::recheck(&mut out, &reader, before, &after, targets),
         RecheckFormat::Jsonl => rummage_view::recheck_rows(&mut out, before, &after, targets),
     };

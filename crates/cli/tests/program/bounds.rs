@@ -108,7 +108,7 @@ fn prefixes_queries_elements_and_sizes_limit_a_crawl() {
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test", "--within", "/docs/"]).ends(1);
     assert!(outcome.err.contains("; only pages within /docs/ are parsed"), "{outcome}");
-    let crawl = |more: &[&str]| stage.run(&[&["crawl", "http://a.test", "-q"], more].concat());
+    let crawl = |more: &[&str]| stage.run(&[&["crawl", "http://a.test"], more].concat());
 
     let outcome = crawl(&["--within", "/docs/", "--query", "drop:s"]).ends(1);
     assert!(outcome.out.contains("1 page not parsed for links: outside --within"), "{outcome}");

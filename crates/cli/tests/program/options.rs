@@ -42,13 +42,13 @@ fn depth_pages_and_rules_limit_the_crawl() {
         stage.run(&["crawl", "http://a.test", "--depth", "0", "--fail-on", "never"]).ends(0);
     assert!(outcome.out.contains("3 links to 3 URLs on 1 page (6 URLs requested)"), "{outcome}");
     assert!(outcome.out.contains("3 pages not parsed for links"), "{outcome}");
-    let outcome = stage.run(&["crawl", "http://a.test", "--max-pages", "2", "-q"]).ends(0);
+    let outcome = stage.run(&["crawl", "http://a.test", "--max-pages", "2"]).ends(0);
     assert!(outcome.out.contains(" on 2 pages"), "{outcome}");
     assert!(outcome.out.contains("3 over --max-pages"), "{outcome}");
-    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--exclude", "deep*", "-q"];
+    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--exclude", "deep*"];
     let outcome = stage.run(&words).ends(0);
     assert!(outcome.out.contains("2 not checked: 2 excluded"), "{outcome}");
-    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--include", "/print/o*", "-q"];
+    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--include", "/print/o*"];
     stage.run(&words).ends(1);
 }
 

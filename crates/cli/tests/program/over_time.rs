@@ -219,3 +219,19 @@ fn the_source_is_fetched_again_and_failures_are_reported() {
     let outcome = changed.run(&words).ends(0);
     assert!(outcome.out.contains("http://a.test/a\n    404\n"), "{outcome}");
 }
+
+/// What cron sends by email: nothing, unless there is news.
+#[test]
+fn a_quiet_crawl_without_news_prints_nothing() {
+    let both = Twice::new();
+    let first = both.earlier(&["crawl", "http://a.test", "-q"]).ends(1);
+    assert!(first.out.contains("broken"), "{first}");
+    for words in [&["crawl", "http://a.test", "-q"][..], &["recheck", "-q"]] {
+        let again = both.earlier(words).ends(1);
+        assert_eq!((again.out.as_str(), again.err.as_str()), ("", ""), "{words:?}");
+    }
+    let changed = both.later(&["crawl", "http://a.test", "-q"]).ends(1);
+    assert!(changed.out.contains("1 newly broken"), "{changed}");
+    let asked = ["crawl", "http://a.test", "-q", "--format", "jsonl"];
+    assert!(!both.later(&asked).ends(1).out.is_empty(), "rows are always written");
+}

@@ -280,7 +280,7 @@ fn short_helps_of_one_screen() {
                           else in your data folder]
           --site <NAME>   Site to use: its name in the settings file, or its host [default: the last
                           site crawled]
-      -q, --quiet         Do not show progress
+      -q, --quiet         Do not show progress, nor results without news
       -v, --verbose       Show every request, and why findings are listed in this order
 
     Examples:
@@ -331,7 +331,7 @@ fn short_helps_of_one_screen() {
                           else in your data folder]
           --site <NAME>   Site to use: its name in the settings file, or its host [default: the last
                           site crawled]
-      -q, --quiet         Do not show progress
+      -q, --quiet         Do not show progress, nor results without news
       -v, --verbose       Show every request, and why findings are listed in this order
 
     Examples:
