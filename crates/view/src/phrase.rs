@@ -290,6 +290,9 @@ fn answer(answer: &ResponseHead) -> String {
     if let Some(seconds) = answer.retry_after {
         let _ = write!(out, ", Retry-After {}", duration(Duration::from_secs(seconds)));
     }
+    if answer.signs.parked && answer.is_success() {
+        out.push_str(", a page for a parked domain or an empty server");
+    }
     if answer.challenge || answer.signs.challenge {
         out.push_str(", a bot-check page");
     } else if let Some(words) = answer.signs.says_missing.as_ref().filter(|_| answer.is_success()) {

@@ -34,6 +34,7 @@ pub mod link_header;
 pub mod lists;
 mod markup;
 mod names;
+mod parked;
 mod prescan;
 pub mod reading;
 mod refresh;

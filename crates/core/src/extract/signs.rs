@@ -6,6 +6,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::extract::parked::is_parked;
 use crate::extract::reading::Reading;
 
 /// What the text of a page shows.
@@ -21,6 +22,10 @@ pub struct Signs {
     /// It is a bot check.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub challenge: bool,
+    /// It stands in for a site: the domain is parked or for sale, or the server shows its default
+    /// page.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub parked: bool,
 }
 
 /// A notice has no more words than this.
@@ -39,6 +44,7 @@ impl Signs {
             says_missing: says_missing(title, heading, few).map(str::to_owned),
             likeness: page.likeness,
             challenge: few && is_challenge(page, title, heading),
+            parked: is_parked(title, heading.unwrap_or_default(), page.words),
         }
     }
 

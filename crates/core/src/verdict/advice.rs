@@ -62,7 +62,8 @@ impl Cause {
     #[must_use]
     pub fn advice_for(self, status: Option<u16>) -> Option<&'static str> {
         let is_of = |(from, to, _): &&(u16, u16, &str)| {
-            self == Cause::ServerError && status.is_some_and(|it| (*from..=*to).contains(&it))
+            matches!(self, Cause::ServerError | Cause::AccessRefused)
+                && status.is_some_and(|it| (*from..=*to).contains(&it))
         };
         BY_STATUS.iter().find(is_of).map(|(.., advice)| *advice).or_else(|| self.advice())
     }
@@ -88,6 +89,8 @@ mod tests {
             assert_eq!(Some(of(other)), Cause::ServerError.advice(), "{other}");
         }
         assert_eq!(Cause::NotFound.advice_for(Some(500)), Cause::NotFound.advice());
+        // Codes in no standard are refusals as well.
+        assert_eq!(Cause::AccessRefused.advice_for(Some(521)), Some(of(521)));
         assert_eq!(Cause::ServerError.advice_for(None), Cause::ServerError.advice());
     }
 }

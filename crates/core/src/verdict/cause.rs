@@ -231,6 +231,11 @@ causes! {
         "The server failed (5xx) at every attempt. Behind a proxy, 502 and 504 are what the proxy \
          reported, and doubtful."
         ["on your own site, look in the server's log; otherwise try again later."];
+    /// A page that stands in for a site.
+    Parked = "parked", Lasting, "domain parked or for sale, or a server's default page",
+        "The page shows that the domain is parked, expired or for sale, or it is the page that a \
+         web server shows before it has a site."
+        ["look at the page; if the site is gone, replace or remove the link."];
     /// A page that says, with a 2xx status, that it is missing.
     Soft404 = "soft-404", Lasting, "page says \"not found\" with status 200",
         "The status is 200, but the page says that it is missing, or has the same text as the \

@@ -260,6 +260,9 @@ table! {
     says_missing: Doubtful(Soft404)
         if url.is_good() && url.has(|head| head.signs.says_missing.is_some()),
         as in responds(200).head(|head| head.signs.says_missing = Some("Page not found".into()));
+    parked: Doubtful(Parked) if url.is_good() && url.has(|head| head.signs.parked),
+        as in responds(200).head(|head| head.signs.parked = true),
+              responds(200).by(Route::Permanent).head(|head| head.signs.parked = true);
     like_missing_page: Doubtful(Soft404) if url.is_good() && url.context.like_missing_page,
         as in responds(200).own().context(|context| context.like_missing_page = true);
     sent_home: Doubtful(RedirectedHome) if url.is_good() && url.context.landing == Some(RedirectLanding::Home),

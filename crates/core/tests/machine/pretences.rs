@@ -281,3 +281,19 @@ fn an_expected_status_is_sound_and_another_is_not() {
     assert_eq!(seen.verdict("http://a.test/shut"), "sound 403");
     assert_eq!(seen.verdict("http://a.test/open"), "broken not-as-expected 200");
 }
+
+#[test]
+fn a_page_that_stands_in_for_a_site_is_doubtful() {
+    let for_sale = "<title>b.test is for sale</title><p>Make an offer";
+    let nginx = "<title>Welcome to nginx!</title><h1>Welcome to nginx!</h1><p>It is installed";
+    let seen = Web::default()
+        .on("http://a.test/", page(&["http://b.test/old", "http://c.test/", "http://d.test/"]))
+        .on("http://b.test/old", Act::Redirect(302, "http://b.test/lander".into()))
+        .on("http://b.test/lander", Act::Page(for_sale.into()))
+        .on("http://c.test/", Act::Page(nginx.into()))
+        .on("http://d.test/", Act::Page("<title>Boats</title><p>One is for sale".into()))
+        .crawl(Settings::default());
+    assert_eq!(seen.verdict("http://b.test/old"), "doubtful parked 200");
+    assert_eq!(seen.verdict("http://c.test/"), "doubtful parked 200");
+    assert_eq!(seen.verdict("http://d.test/"), "sound 200");
+}
