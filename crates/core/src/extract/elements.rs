@@ -398,12 +398,6 @@ impl Element {
         self.use_of(attribute, rel).expected
     }
 
-    /// Whether an image is expected here.
-    #[must_use]
-    pub fn expects_image(self, attribute: Attribute, rel: Option<&str>) -> bool {
-        self.expected_type(attribute, rel) == Some(Expected::Image)
-    }
-
     /// Whether browsers do not load this by http into an https page (Mixed Content §5.2).
     #[must_use]
     pub fn is_blockable(self, attribute: Attribute, rel: Option<&str>) -> bool {

@@ -77,6 +77,8 @@ mod tests {
             ("<http://a.test/?x,y>; REL = next; rel=prev", &["http://a.test/?x,y next"]),
             ("</a>", &["/a "]),
             ("</a>; title=\"a\\\"; rel=x\"; rel=y", &["/a y"]),
+            // A backslash escapes within quotes alone.
+            ("</a>; t=\\\"x, </b>\"; rel=next", &["/a next"]),
             ("no link", &[]),
             ("</truncated", &[]),
         ] {

@@ -392,12 +392,6 @@ impl ReadingBuilder {
         self.reading.links.len().min(self.most_links)
     }
 
-    /// The number of bytes of text so far.
-    #[must_use]
-    pub fn kept(&self) -> usize {
-        self.reading.text.len()
-    }
-
     /// Adds an anchor, by its hash.
     pub fn add_anchor(&mut self, hash: u64) {
         self.ids.push(hash);

@@ -396,8 +396,10 @@ mod tests {
         ] {
             assert!(signs(html).challenge, "{html}");
         }
+        assert!(signs("<title>Attention required on a.test</title>").challenge);
         let long = "A moment in the life of a lock keeper. ".repeat(40);
         for html in [
+            "<title>Just a moment in the life of a lock keeper on the Ashlock Canal, 1923</title>",
             &*format!("<title>Just a moment: stories</title>{long}"),
             "<title>Contact</title><h1>Contact</h1><script src='/recaptcha/api.js'></script>",
             "<title>Security checks of our locks</title><h1>Inspections</h1>",

@@ -173,6 +173,18 @@ fn every_kind_of_link_is_found() {
 }
 
 #[test]
+fn a_link_for_programs_may_show_only_by_its_type() {
+    for (html, rel) in [
+        ("<link type=application/json+oembed href=x>", Some("oembed")),
+        ("<link rel=alternate type='Text/XML+oEmbed' href=x>", Some("alternate oembed")),
+        ("<link type=text/css href=x>", None),
+        ("<a type=application/json+oembed href=x>", None),
+    ] {
+        assert_eq!(read(html).links().next().unwrap().rel, rel, "{html}");
+    }
+}
+
+#[test]
 fn text_rel_and_scripts_of_a_link_are_kept() {
     let page = read(
         "<meta property=og:image content=1><a rel=nofollow href=2>t</a><input type=image src=3 \

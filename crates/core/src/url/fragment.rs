@@ -113,6 +113,15 @@ mod tests {
     }
 
     #[test]
+    fn an_index_is_made_again_from_its_hashes() {
+        let index = AnchorIndex::new(["b", "a", "b"].into_iter());
+        assert_eq!(index.hashes().len(), 2);
+        let again = AnchorIndex::from_hashes(index.hashes().iter().rev().copied().collect());
+        assert_eq!(again, index);
+        assert_eq!(find(&again, "a"), FragmentMatch::Present);
+    }
+
+    #[test]
     fn top_and_text_fragments_need_no_anchor() {
         for fragment in ["", "top", "TOP", ":~:text=lock"] {
             assert_eq!(look(&[], fragment), FragmentMatch::Present, "{fragment}");

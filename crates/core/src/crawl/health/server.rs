@@ -168,3 +168,33 @@ pub(in crate::crawl) fn hangs(outcome: &AttemptOutcome) -> bool {
         _ => false,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::evidence::ResponseHead;
+
+    #[test]
+    fn second_attempts_are_given_up_when_they_hang_too() {
+        let hangs = AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte));
+        let responds = AttemptOutcome::Response(ResponseHead::default());
+        let given_up_after = |between: &dyn Fn(&mut Server)| {
+            let mut server = Server::new(Duration::from_secs(1));
+            (1..100).find(|_| {
+                between(&mut server);
+                server.handle_attempt(&hangs, 1)
+            })
+        };
+        assert_eq!(given_up_after(&|_| {}), Some(HUNG_AGAIN));
+        // First attempts of other URLs say nothing of second ones.
+        let first = given_up_after(&|server| {
+            server.handle_attempt(&responds, 0);
+            server.handle_attempt(&hangs, 0);
+        });
+        assert_eq!(first, Some(HUNG_AGAIN));
+        let second = given_up_after(&|server| {
+            server.handle_attempt(&responds, 1);
+        });
+        assert_eq!(second, None);
+    }
+}

@@ -169,6 +169,21 @@ mod tests {
     use super::*;
 
     #[test]
+    fn pages_are_missing_if_they_are_alike_unless_nearly_all_are() {
+        let id = UrlId::from_index;
+        let missing = |pages: usize, alike: usize| {
+            let pages: Vec<UrlId> = (1..=pages).map(id).collect();
+            let likeness = pages[..alike].iter().map(|page| (*page, 7)).collect();
+            let group = Group { probe: id(0), says: ProbeOutcome::Page(7), pages };
+            let probes =
+                Soft404Probes { groups: vec![group], likeness, ..Soft404Probes::default() };
+            probes.missing(0, id(99)).iter().filter(|(_, is_missing)| *is_missing).count()
+        };
+        assert_eq!((missing(9, 9), missing(10, 5), missing(10, 8)), (9, 5, 8));
+        assert_eq!((missing(10, 9), missing(20, 18), missing(20, 17)), (0, 0, 17));
+    }
+
+    #[test]
     fn a_test_url_has_the_shape_of_its_page() {
         let made = |url: &str| {
             let (shape, test_url) = shape(&Url::parse(url).unwrap());

@@ -299,11 +299,14 @@ mod tests {
         let log = line("/x", 404, "-", PERSON, 1)
             + &line("/x", 200, "-", PERSON, 2)
             + &line("/y", 200, "-", PERSON, 3)
-            + &line("/y", 404, "-", PERSON, 4);
+            + &line("/y", 404, "-", PERSON, 4)
+            // Within the same second, either may have been later.
+            + &line("/z", 200, "-", PERSON, 5)
+            + &line("/z", 404, "-", PERSON, 5);
         let (_, found) = gathered(QueryRule::Keep, &log);
         let over: Vec<(&str, bool)> =
             found.iter().map(|one| (one.path.as_str(), one.is_over())).collect();
-        assert_eq!(over, [("/x", true), ("/y", false)]);
+        assert_eq!(over, [("/x", true), ("/y", false), ("/z", false)]);
     }
 
     #[test]
