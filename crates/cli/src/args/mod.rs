@@ -106,7 +106,8 @@ fn is_check_option(arg: &Arg, common: &[&str]) -> bool {
 
 /// Options that apply to links but not to URLs.
 fn is_of_links(arg: &Arg) -> bool {
-    let names = ["all", "scope", "element", "text", "standing", "group", "unfold", "csv_separator"];
+    let names =
+        ["all", "scope", "element", "text", "standing", "new", "group", "unfold", "csv_separator"];
     names.iter().any(|id| arg.get_id() == *id)
 }
 

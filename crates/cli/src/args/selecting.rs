@@ -50,6 +50,9 @@ pub(crate) struct Selecting {
     /// Links with these standings, separated by commas: new, open, returned, waived
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = standing)]
     standing: Vec<Standing>,
+    /// Links that are newly broken or have returned: --standing new,returned
+    #[arg(long, conflicts_with = "standing")]
+    new: bool,
 }
 
 impl Selecting {
@@ -74,7 +77,10 @@ impl Selecting {
             pages: patterns(&self.page),
             text: words(&self.text),
             search: self.search.iter().map(|word| word.to_lowercase()).collect(),
-            standings: self.standing.clone(),
+            standings: match self.new {
+                true => vec![Standing::New, Standing::Returned],
+                false => self.standing.clone(),
+            },
             ..Selection::of(verdicts)
         }
     }

@@ -3,6 +3,7 @@
 use std::io::Write;
 
 use rummage_core::findings::selection::Selection;
+use rummage_core::url::reference::path_of;
 use rummage_store::{OpenRun, StoredUrl};
 use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;
@@ -12,6 +13,8 @@ use crate::failure::{Exit, Failure};
 use crate::session::Session;
 use crate::{output, sources};
 
+/// How many URLs are compared with a path.
+const MOST: usize = 10_000;
 /// How many URLs are listed when several match.
 const SHORT_LIST: usize = 20;
 
@@ -46,7 +49,11 @@ pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> 
         ([(url, _)], TraceFormat::Json) => {
             rummage_view::json_of(&mut out, &run, *url, &Selection::all())?;
         }
-        (several, _) => list(&mut out, several)?,
+        (several, _) => {
+            list(&mut out, several)?;
+            out.flush().map_err(ViewError::from)?;
+            return Ok(Exit::Usage);
+        }
     }
     out.flush().map_err(ViewError::from)?;
     Ok(Exit::Fine)
@@ -60,12 +67,21 @@ fn nothing(run: &OpenRun<'_>, target: &str) -> Failure {
     }
 }
 
-/// The matching URLs: the one with exactly this normal form, else those that contain the text.
+/// The matching URLs: the one with exactly this normal form or path, else those that contain the
+/// text.
 fn find(run: &OpenRun<'_>, target: &str) -> Result<Vec<(StoredUrl, String)>, Failure> {
     if let Ok(mut url) = Url::parse(target) {
         url.set_fragment(None);
         let found = run.find(url.as_str(), 1)?;
         if found.first().is_some_and(|(_, url)| url == url.as_str()) {
+            return Ok(found);
+        }
+    }
+    if target.starts_with('/') {
+        // Many URLs may contain the path of one.
+        let mut found = run.find(target, MOST)?;
+        found.retain(|(_, url)| path_of(url) == target);
+        if !found.is_empty() {
             return Ok(found);
         }
     }

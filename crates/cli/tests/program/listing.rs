@@ -6,6 +6,7 @@ use rummage_demo::{generated, museum};
 use serde_json::Value;
 
 use crate::harness::{Outcome, Stage};
+use crate::options::{page, site};
 use crate::screens::settings;
 
 fn crawled() -> Stage {
@@ -235,4 +236,30 @@ fn invalid_values_list_the_valid_ones() {
         assert!(outcome.code == Some(2) || outcome.code == Some(4), "{outcome}");
         assert!(outcome.err.contains(hint), "{hint:?} in {outcome}");
     }
+}
+
+/// Many URLs may contain the path of one.
+#[test]
+fn a_trace_prefers_the_url_with_exactly_this_path() {
+    let links = "<a href=/a>1</a> <a href=/a/b>2</a> <a href='/a?x=1'>3</a>";
+    let stage = Stage::new(&site("a.test", &[("/", page(links))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let outcome = stage.run(&["trace", "/a"]).ends(0);
+    assert!(outcome.out.contains("\nhttp://a.test/a\n"), "{outcome}");
+    let outcome = stage.run(&["trace", "test/a"]).ends(2);
+    for url in ["http://a.test/a\n", "http://a.test/a/b\n", "http://a.test/a?x=1\n"] {
+        assert!(outcome.out.contains(url), "{outcome}");
+    }
+}
+
+#[test]
+fn what_is_new_is_selected_in_one_word() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/a>1</a>"))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let none = stage.run(&["findings", "--new", "--format", "jsonl"]).ends(0);
+    assert_eq!(none.out, "");
+    let all = stage.run(&["findings", "--run", "1", "--new", "--format", "jsonl"]).ends(0);
+    let standing = ["findings", "--run", "1", "--standing", "new,returned", "--format", "jsonl"];
+    assert_eq!(all.out, stage.run(&standing).ends(0).out);
 }
