@@ -35,6 +35,7 @@ pub mod lists;
 mod markup;
 mod names;
 mod parked;
+pub(crate) mod plain_words;
 mod prescan;
 pub mod reading;
 mod refresh;

@@ -4,6 +4,8 @@
 //! Like a page that says it is missing, such a page shows itself by its title or first heading.
 //! Long pages are about something.
 
+use super::plain_words::plain;
+
 /// A page with more words than this is a site.
 const MOST_WORDS: u32 = 400;
 
@@ -111,7 +113,7 @@ pub(super) fn is_parked(title: &str, heading: &str, words: u32) -> bool {
         PARTS.iter().any(|part| text.contains(part)) && (names_domain(text) || raw_has_host)
     };
     let shows = |raw: &str| {
-        let text = super::signs::plain(raw);
+        let text = plain(raw);
         WHOLE.contains(&text.as_str()) || is_of_domain(&text, starts_with_host(raw))
     };
     words <= MOST_WORDS && (shows(title) || shows(heading))

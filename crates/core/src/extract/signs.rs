@@ -7,6 +7,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::extract::parked::is_parked;
+use crate::extract::plain_words::plain;
 use crate::extract::reading::Reading;
 
 /// What the text of a page shows.
@@ -79,24 +80,6 @@ pub(crate) fn title_parts(title: &str) -> impl Iterator<Item = &str> {
 fn is_phrase(text: &str) -> bool {
     let words = plain(text);
     !words.is_empty() && words.len() <= LONGEST_PHRASE && MISSING.contains(&words.as_str())
-}
-
-/// Lower case, without punctuation, single spaces.
-pub(crate) fn plain(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    for word in text.split(|c: char| !c.is_alphanumeric() && c != '\'' && c != '’') {
-        let word = word.trim_matches(['\'', '’']);
-        if word.is_empty() {
-            continue;
-        }
-        if !out.is_empty() {
-            out.push(' ');
-        }
-        out.extend(
-            word.chars().flat_map(char::to_lowercase).map(|c| if c == '’' { '\'' } else { c }),
-        );
-    }
-    out
 }
 
 const LONGEST_PHRASE: usize = 80;

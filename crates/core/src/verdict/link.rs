@@ -2,7 +2,7 @@
 
 use super::{Judgement, Verdict};
 use crate::extract::elements::{Attribute, Element, Expected};
-use crate::extract::signs::plain;
+use crate::extract::plain_words::plain;
 use crate::url::scope::Scope;
 
 /// A link and its target.

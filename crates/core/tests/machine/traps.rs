@@ -117,11 +117,11 @@ fn sessions_in_the_path_are_stopped_by_their_text() {
     let path = |n: usize, page: usize| format!("/s/{}/page-{}", word(n * 7 + 1), word(page));
     let mut web = Web::default().on("http://a.test/", page("Home", &[path(0, 0)]));
     for n in 0..2_000 {
-        for at in 0..10 {
+        for (at, month) in MONTHS.iter().enumerate().take(10) {
             // Each page has the links of its session, and one that begins another.
             let mut links: Vec<String> = (0..10).map(|to| path(n, to)).collect();
             links.push(path(10 * n + at + 1, 0));
-            let text = format!("About the lock called {}", MONTHS[at]);
+            let text = format!("About the lock called {month}");
             web = web.on(&format!("http://a.test{}", path(n, at)), page(&text, &links));
         }
     }
