@@ -106,6 +106,37 @@ fn is_self_signed(certificate: &CertificateDer<'_>) -> bool {
         .is_ok_and(|certificate| certificate.issuer() == certificate.subject())
 }
 
+/// What is wrong with the TLS of a mail server, and what to do, if an error is about that.
+pub(crate) fn words_for_mail(error: &(dyn std::error::Error + 'static)) -> Option<&'static str> {
+    let mut at = Some(error);
+    while let Some(error) = at {
+        let own = error.downcast_ref::<rustls::Error>();
+        let inside = || error.downcast_ref::<io::Error>().and_then(inner);
+        if let Some(error) = own.or_else(inside) {
+            return Some(match (of_rustls(error), error) {
+                (TlsFailure::Expired | TlsFailure::NotYetValid, _) => {
+                    "its certificate has expired, or is not valid yet"
+                }
+                (TlsFailure::WrongHost, _) => {
+                    "its certificate is for another host: set digest-server to the name in it"
+                }
+                (TlsFailure::UnknownIssuer | TlsFailure::SelfSigned, _)
+                | (_, rustls::Error::InvalidCertificate(_)) => {
+                    "its certificate is self-signed or from an unknown issuer: name a file with it, \
+                     or with that of its issuer (PEM), in ca-cert"
+                }
+                (TlsFailure::Unsupported, _) => "it has no TLS version or cipher in common with us",
+                (TlsFailure::NotTls, _) => {
+                    "it does not speak TLS on this port: set digest-security to starttls or none"
+                }
+                _ => "the TLS handshake failed",
+            });
+        }
+        at = error.source();
+    }
+    None
+}
+
 /// The failure for a failed handshake.
 pub(crate) fn failure(error: &io::Error) -> Failure {
     if let Some(error) = inner(error) {

@@ -99,9 +99,10 @@ pub async fn send(server: &MailServer, mail: &Mail) -> Result<String, DeliveryEr
 async fn send_message(server: &MailServer, message: &Message) -> Result<String, DeliveryError> {
     let smtp = |error: lettre::transport::smtp::Error| failure(server, &error);
     let hello = ClientId::default();
-    let stream = connect(server)
-        .await
-        .map_err(|error| DeliveryError::Line { server: server.name(), why: error.to_string() })?;
+    let stream = connect(server).await.map_err(|error| DeliveryError::Line {
+        server: server.name(),
+        why: tls::words_for_mail(&error).map_or_else(|| error.to_string(), str::to_owned),
+    })?;
     let mut connection =
         AsyncSmtpConnection::connect_with_transport(stream, &hello).await.map_err(smtp)?;
     if server.security == Security::Starttls {
@@ -170,6 +171,7 @@ fn failure(server: &MailServer, error: &lettre::transport::smtp::Error) -> Deliv
         innermost = Some(deeper);
     }
     let words = innermost.map_or_else(|| error.to_string(), ToString::to_string);
+    let words = tls::words_for_mail(error).map_or(words, str::to_owned);
     match error.status() {
         Some(code) => {
             DeliveryError::Refused { server: server.name(), said: format!("{code} {words}") }
@@ -277,5 +279,48 @@ mod tests {
             let error = send(&server(port, security), &mail()).await.unwrap_err().to_string();
             assert!(error.ends_with("it took longer than 0 s"), "{error}");
         }
+    }
+
+    /// A server with a certificate that it has made itself, which says nothing else.
+    async fn self_signed() -> u16 {
+        let made = rcgen::generate_simple_self_signed(vec!["localhost".to_owned()]).unwrap();
+        let key = made.signing_key.serialize_der();
+        let provider = Arc::new(rustls::crypto::ring::default_provider());
+        let config = rustls::ServerConfig::builder_with_provider(provider)
+            .with_safe_default_protocol_versions()
+            .unwrap()
+            .with_no_client_auth()
+            .with_single_cert(vec![made.cert.der().clone()], key.try_into().unwrap())
+            .unwrap();
+        let acceptor = tokio_rustls::TlsAcceptor::from(Arc::new(config));
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = listener.local_addr().unwrap().port();
+        tokio::spawn(async move {
+            while let Ok((stream, _)) = listener.accept().await {
+                let _ = acceptor.accept(stream).await;
+            }
+        });
+        port
+    }
+
+    #[tokio::test]
+    async fn what_is_wrong_with_tls_is_said_in_plain_words_with_a_remedy() {
+        let patient = |port| MailServer {
+            host: "localhost".to_owned(),
+            time_limit: Duration::from_secs(30),
+            ..server(port, Security::Tls)
+        };
+        let error = send(&patient(self_signed().await), &mail()).await.unwrap_err().to_string();
+        assert!(error.contains("self-signed or from an unknown issuer"), "{error}");
+        assert!(error.ends_with("(PEM), in ca-cert"), "{error}");
+        let plain = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = plain.local_addr().unwrap().port();
+        tokio::spawn(async move {
+            while let Ok((mut stream, _)) = plain.accept().await {
+                let _ = stream.write_all(b"220 mail.test ready\r\n").await;
+            }
+        });
+        let error = send(&patient(port), &mail()).await.unwrap_err().to_string();
+        assert!(error.contains("does not speak TLS on this port"), "{error}");
     }
 }
