@@ -11,7 +11,7 @@ use rummage_engine::Document;
 use rummage_store::{OpenRun, Reader, RunInfo, RunState, StoreError, StoredUrl};
 use rummage_view::ViewError;
 use tempfile::TempDir;
-use url::Url;
+use url::{Position, Url};
 
 use super::findings;
 use crate::args::{CheckOptions, FINDINGS, FailOn, PageArgs};
@@ -100,6 +100,7 @@ fn of_draft(
     let pass = CrawlJob::pages_alone(
         JobContext { store: &store, ..session.context(&options, section) },
         pages.clone(),
+        None,
         Some(draft.document),
     )?;
     let (ended, _runtime) = drive(pass, session.terminal, None)?;
@@ -118,10 +119,12 @@ fn of_draft(
 
 fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     let mut pages = Vec::new();
+    let mut over_http = Vec::new();
     for page in &args.pages {
-        let mut url = urls::candidates(page)?.swap_remove(0);
-        url.set_fragment(None);
-        pages.push(url);
+        let mut candidates = urls::candidates(page)?;
+        candidates.iter_mut().for_each(|url| url.set_fragment(None));
+        over_http.push(candidates.get(1).cloned());
+        pages.push(candidates.swap_remove(0));
     }
     let section = session.section_of(&urls::host(&pages[0]));
     let known = match session.store.exists() {
@@ -132,13 +135,28 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
         Some(base) => {
             let reader = session.reader()?;
             let run = reader.open_run(base.clone())?;
+            // A host without a scheme: the page may be known over http alone.
+            for (page, over_http) in pages.iter_mut().zip(over_http) {
+                let is_known = |url: &Url| {
+                    run.find(url.as_str(), 1).map(|it| it.iter().any(|(_, it)| it == url.as_str()))
+                };
+                if let Some(over_http) = over_http
+                    && !is_known(page)?
+                    && is_known(&over_http)?
+                {
+                    *page = over_http;
+                }
+            }
             let pass =
                 CrawlJob::pages(session.context(&args.options, section), &run, pages.clone())?;
             (pass, Some(base))
         }
         None => {
-            let pages = pages.clone();
-            (CrawlJob::pages_alone(session.context(&args.options, section), pages, None)?, None)
+            // As a crawl does; no secret goes over http because https has failed.
+            let alone = pages.len() == 1 && !args.options.has_credentials();
+            let fallback = over_http.swap_remove(0).filter(|_| alone);
+            let context = session.context(&args.options, section);
+            (CrawlJob::pages_alone(context, pages.clone(), fallback, None)?, None)
         }
     };
     let (ended, runtime) = drive(pass, session.terminal, before)?;
@@ -147,6 +165,15 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     }
     let reader = session.reader()?;
     let run = reader.open_run(reader.run(ended.run)?)?;
+    if before.is_none() && run.info().start.starts_with("http:") {
+        // The page is where it responded.
+        let twin = Url::parse(&run.info().start).ok();
+        if let Some(twin) =
+            twin.filter(|url| url[Position::BeforeHost..] == pages[0][Position::BeforeHost..])
+        {
+            pages[0] = twin;
+        }
+    }
     show(args, session.terminal, &reader, &run, &pages, None, before)?;
     // The run of a page alone says nothing of the site.
     if before.is_some() {

@@ -47,10 +47,12 @@ impl CrawlJob {
         Ok(CrawlJob::new(&job, vec![first], settings, fetching, writer))
     }
 
-    /// Checks only these pages, with all links on them, for a site without earlier runs.
+    /// Checks only these pages, with all links on them, for a site without earlier runs. If the
+    /// first does not respond, `fallback` is tried.
     pub(crate) fn pages_alone(
         context: JobContext<'_>,
         pages: Vec<Url>,
+        fallback: Option<Url>,
         draft: Option<Document>,
     ) -> Result<CrawlJob, Failure> {
         let job = context.resolve(None);
@@ -68,6 +70,7 @@ impl CrawlJob {
             fetching.local_files = LocalFiles::of_documents([(first.to_string(), draft)].into());
         }
         let writer = job.begin(job.new_run(first.as_str(), RunKind::Page))?;
-        Ok(CrawlJob::new(&job, vec![first], settings, fetching, writer))
+        let starts = [first].into_iter().chain(fallback).collect();
+        Ok(CrawlJob::new(&job, starts, settings, fetching, writer))
     }
 }

@@ -3,7 +3,7 @@
 use std::fs;
 use std::process::Stdio;
 
-use rummage_demo::{Scenario, museum};
+use rummage_demo::{Scenario, Tls, museum};
 
 use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
@@ -119,4 +119,19 @@ fn mistakes_with_drafts_are_explained() {
     let outcome = complaint(&["page", "draft.html", "http://a.test/", "--as", "http://a.test/x"]);
     assert!(outcome.contains("must be the only page"), "{outcome}");
     stage.run(&["page"]).ends(2);
+}
+
+#[test]
+fn a_host_without_a_scheme_is_tried_over_http_too() {
+    let mut scenario = linking_page("<a href=/gone>g</a>");
+    scenario.hosts.get_mut("a.test").unwrap().tls = Tls::Plain;
+    let stage = Stage::new(&scenario);
+    let words = ["page", "a.test/news", "--attempts", "1"];
+    let outcome = stage.run(&words).ends(1);
+    assert!(outcome.out.contains("http://a.test/news") && outcome.out.contains("/gone"));
+    // Once the site is known over http, it is looked up there.
+    stage.run(&["crawl", "http://a.test/", "-q"]).ends(1);
+    let outcome = stage.run(&words).ends(1);
+    assert!(outcome.out.contains("http://a.test/news") && outcome.out.contains("/gone"));
+    assert!(!outcome.out.contains("https://"), "{outcome}");
 }
