@@ -57,17 +57,19 @@ pub(crate) fn run(
             (None, None) => writeln!(out, "site           none named; these are the defaults")?,
         }
         writeln!(out)?;
+        let width = keys().iter().map(|key| key.name.len()).max().unwrap_or_default();
         for key in keys() {
             let value = match &start {
                 Some(start) if key.name == "start" => start.text.clone(),
                 _ => value(&in_force, &key),
             };
             let from = source(&key, &config, site.as_deref());
-            writeln!(out, "{:14} {:34} {from}", key.name, safe(&value).to_string())?;
+            writeln!(out, "{:width$}  {:34} {from}", key.name, safe(&value).to_string())?;
         }
         for expect in &settings.own.expect {
             let target = safe(&expect.target).to_string();
-            writeln!(out, "{:14} {:34} {FILE}", "expect", format!("{} {target}", expect.status))?;
+            let value = format!("{} {target}", expect.status);
+            writeln!(out, "{:width$}  {value:34} {FILE}", "expect")?;
         }
         out.flush()
     };

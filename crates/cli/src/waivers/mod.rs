@@ -88,10 +88,17 @@ impl File {
 
     /// Adds a waiver at the end, and returns its number.
     pub(crate) fn add(&mut self, entry: Entry) -> usize {
+        let mut table = entry.table();
+        // In a file without waivers, its head is what comes after them.
+        let head = self.document.trailing().as_str().unwrap_or_default().trim_end().to_owned();
+        if self.entries.is_empty() && !head.is_empty() {
+            self.document.set_trailing("");
+            table.decor_mut().set_prefix(format!("{head}\n\n"));
+        }
         let tables =
             self.document.entry(TABLE).or_insert(Item::ArrayOfTables(ArrayOfTables::new()));
         if let Some(tables) = tables.as_array_of_tables_mut() {
-            tables.push(entry.table());
+            tables.push(table);
         }
         self.entries.push(entry);
         self.entries.len()

@@ -142,3 +142,19 @@ fn invalid_arguments_and_files_are_errors_and_nothing_is_written() {
         assert_eq!(fs::read_to_string(stage.path("waivers.toml")).unwrap(), file);
     }
 }
+
+#[test]
+fn the_head_of_the_file_stays_on_top() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/x>x</a> <a href=/y>y</a>"))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let file = || std::fs::read_to_string(stage.path("waivers.toml")).unwrap();
+    for target in ["/x", "/y"] {
+        stage.run(&["waive", target, "--reason", "known"]).ends(0);
+    }
+    assert!(file().starts_with("# Waived findings."), "{}", file());
+    assert!(file().ends_with("target = [\"/y\"]\n"), "{}", file());
+    stage.run(&["waive", "--lift", "1,2"]).ends(0);
+    stage.run(&["waive", "/x", "--reason", "known"]).ends(0);
+    assert!(file().starts_with("# Waived findings.") && file().contains("\n\n[[waiver]]\n"));
+    assert_eq!(file().matches("# Waived findings.").count(), 1);
+}
