@@ -203,9 +203,9 @@ fn external_fragments_are_checked_on_request() {
     stage.run(&["crawl", "http://a.test"]).ends(0);
     let outcome = stage.run(&["crawl", "http://a.test", "--fragments", "all"]).ends(1);
     assert!(
-        outcome
-            .out
-            .contains("no anchor #gone on the page  not checked for before\n  http://b.test/#gone"),
+        outcome.out.contains(
+            "no anchor #gone on the page  not checked for before  external\n  http://b.test/#gone"
+        ),
         "{outcome}"
     );
     stage.run(&["crawl", "http://a.test", "--fragments", "none"]).ends(0);

@@ -118,7 +118,7 @@ fn a_folder() {
           https://www.ashlock-canal.test/boats/hazel.html 17:4  img "Hazel at work"  in main
             public/boats/hazel.html:17:4
 
-        broken  404 Not Found
+        broken  404 Not Found  external
           http://trains.westshire.test/tramway
           2 × GET: 404 ([time])
           https://www.ashlock-canal.test/visit/getting%20here.html 17:4  a "The tramway"  in main

@@ -5,6 +5,7 @@ use std::io::Write;
 use rummage_core::crawl::nonexistent_sibling;
 use rummage_core::evidence::{Attempt, AttemptOutcome};
 use rummage_core::extract::elements::Element;
+use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, Outcome, Totals, TraceRow};
 
@@ -49,6 +50,11 @@ pub(super) fn write(
 ) -> Result<(), ViewError> {
     headline(out, &block.first)?;
     standing(out, &block.first)?;
+    // A list has no site, so that nothing is external to it.
+    let is_of_site = block.first.page.starts_with("http");
+    if is_of_site && block.first.outcome.scope == Some(Scope::External) {
+        write!(out, "  {FAINT}external{FAINT:#}")?;
+    }
     writeln!(out)?;
     writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(&target(&block.first), LONGEST)))?;
     evidence(out, block, way)?;
@@ -267,6 +273,21 @@ mod tests {
 
     fn shown(block: &Block, way: &[TraceRow]) -> String {
         shown_as(&Listing::by(Group::Target), block, way)
+    }
+
+    #[test]
+    fn a_target_outside_the_site_is_external_and_one_in_a_list_is_not() {
+        let mut link = link_row();
+        link.outcome.scope = Some(Scope::External);
+        let way = [hop("http://a.test/gone", &[404])];
+        let first_line = |link: &LinkRow| {
+            let text = shown(&block(link.clone()), &way);
+            text.lines().next().unwrap_or_default().to_owned()
+        };
+        assert_eq!(first_line(&link), "broken  404 Not Found  external");
+        assert_eq!(first_line(&link_row()), "broken  404 Not Found");
+        link.page = "file:///srv/list.csv".to_owned();
+        assert_eq!(first_line(&link), "broken  404 Not Found");
     }
 
     #[test]
