@@ -201,10 +201,10 @@ impl<'a> Patrol<'a> {
         match ended {
             Ok(ended) => {
                 let site = &mut self.sites[at];
-                // If nothing was stored, or the site is refusing requests, do not try again at
-                // once.
+                // If nothing was stored, or the site is refusing requests or seems to be elsewhere,
+                // do not try again at once.
                 let may_go_on = ended.run > 0
-                    && (ended.state.is_complete()
+                    && (ended.state == RunState::Finished
                         || ended.spent
                         || *stop.borrow()
                         || site.held_by_hours());

@@ -53,6 +53,9 @@ fn a_maintenance_page_heals_nothing_and_is_no_all_clear() {
     assert!(later.out.ends_with("\nNothing broken was found, but this result is suspicious.\n"));
     let sites = two.run(&["sites"]).ends(0);
     assert!(sites.out.contains("  suspicious  "), "{sites}");
+    // What was due before is still due.
+    let scheduled = two.run(&["schedule"]).ends(0);
+    assert!(scheduled.out.contains("5 URLs scheduled"), "{scheduled}");
     // It is nothing to continue.
     two.run(&["crawl", "--resume"]).ends(2);
     // Rechecks are about the crawl before it, and no better.

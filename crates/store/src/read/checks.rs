@@ -45,7 +45,7 @@ struct State {
 
 impl Reader {
     /// Calls `take` with the checks of all URLs in the last run of a site, and their texts, by
-    /// number. Unfinished runs do not count.
+    /// number. Runs in progress and suspicious runs do not count.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -57,7 +57,10 @@ impl Reader {
         let runs: BTreeMap<i64, RunInfo> = self
             .runs()?
             .into_iter()
-            .filter(|run| run.site == site && run.state != RunState::Going)
+            .filter(|run| {
+                // A suspicious run did not see what there is.
+                run.site == site && matches!(run.state, RunState::Stopped | RunState::Finished)
+            })
             .map(|run| (run.number, run))
             .collect();
         let forgotten = forgotten(&self.db, site)?;
