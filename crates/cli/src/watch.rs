@@ -9,7 +9,7 @@ use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_engine::Observer;
 use rummage_view::progress::{Lines, Live};
-use rummage_view::{duration, outcome, safe};
+use rummage_view::{cause, duration, outcome, safe};
 
 use crate::jobs::Reporter;
 use crate::output;
@@ -164,13 +164,12 @@ impl Observer for ProgressReporter {
             Event::Judged { id, judged }
                 if judged.verdict == Verdict::Broken && judged.linked && self.is_live() =>
             {
-                let status = judged.status.map(|status| format!(" {status}")).unwrap_or_default();
-                let cause = judged.cause.map_or("", |cause| cause.as_str());
-                self.say(&format!("broken {cause}{status} {}", safe(crawl.url(*id))));
+                let cause = cause(judged.cause, judged.status);
+                self.say(&format!("broken  {cause}  {}", safe(crawl.url(*id))));
             }
             Event::NoAnchor { id, fragment, fault: FragmentFault::Missing } if self.is_live() => {
-                let url = safe(crawl.url(*id));
-                self.say(&format!("broken no-such-fragment {url}#{}", safe(fragment)));
+                let (url, fragment) = (safe(crawl.url(*id)), safe(fragment));
+                self.say(&format!("broken  no anchor #{fragment} on the page  {url}#{fragment}"));
             }
             Event::Requested { id, attempt, recalled: false, .. } if self.verbose => {
                 self.say(&format!(
@@ -188,10 +187,9 @@ impl Observer for ProgressReporter {
                     safe(server)
                 ));
             }
-            Event::LinkFault { target, cause, .. }
-                if self.is_live() && *cause == Cause::MixedContent =>
-            {
-                self.say(&format!("broken {cause} {}", safe(crawl.url(*target))));
+            Event::LinkFault { target, cause: Cause::MixedContent, .. } if self.is_live() => {
+                let cause = Cause::MixedContent.words();
+                self.say(&format!("broken  {cause}  {}", safe(crawl.url(*target))));
             }
             Event::Noted { id, note: Note::Blocked { .. } } => {
                 let url = safe(crawl.url(*id));

@@ -32,7 +32,7 @@ pub use digest::{DigestEmail, email};
 pub use listing::{FileOf, Group, Listing, Sort, Source};
 pub use markdown::markdown;
 pub use number::{count, counted, duration};
-pub use phrase::outcome;
+pub use phrase::{cause, outcome};
 pub use rows::{
     RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, schedule_rows,
 };

@@ -34,7 +34,8 @@ pub(crate) fn verdicts(counts: &[(Verdict, u64)]) -> String {
 
 /// A cause with its status, as in `404 Not Found` or `timed out`; the status alone for what is
 /// sound.
-pub(crate) fn cause(cause: Option<Cause>, status: Option<u16>) -> String {
+#[must_use]
+pub fn cause(cause: Option<Cause>, status: Option<u16>) -> String {
     let of_status = |cause: Cause| {
         matches!(
             cause,

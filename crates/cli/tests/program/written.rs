@@ -6,6 +6,8 @@ use rummage_demo::{Act, Scenario};
 
 use crate::harness::Stage;
 use crate::options::{page, site};
+#[cfg(target_os = "linux")]
+use crate::running::on_terminal;
 
 fn text(body: &str) -> Act {
     Act::file("text/plain", body.as_bytes().to_vec())
@@ -88,4 +90,18 @@ fn a_comparison_counts_pages_alone() {
     two.run(&["crawl", "http://a.test", "--store", store]).ends(1);
     let outcome = two.run(&["compare", "--store", store]).ends(0);
     assert!(!outcome.out.contains("robots.txt") && !outcome.out.contains(" new: "), "{outcome}");
+}
+
+/// On a terminal, the worst fifty are listed, and the counts come again below them.
+#[cfg(target_os = "linux")]
+#[test]
+fn a_crawl_on_a_terminal_lists_the_worst_and_its_counts_at_the_end() {
+    let links: String = (0..60).map(|n| format!("<a href=/gone{n}>{n}</a> ")).collect();
+    let stage = Stage::new(&site("a.test", &[("/", page(&links))]));
+    let shown = on_terminal(&mut stage.command(&["crawl", "http://a.test"]));
+    let end = shown.rfind("50 of 60 targets shown: --limit").unwrap_or_else(|| panic!("{shown}"));
+    let counts = shown.rfind("60 broken").expect("the counts come again");
+    assert!(counts > end && shown[end..].contains("fewer: --limit 20"), "{shown}");
+    let mut all = stage.command(&["findings"]);
+    assert!(!on_terminal(&mut all).contains("targets shown"), "a query lists all");
 }
