@@ -48,7 +48,7 @@ enum Turn {
     Request { since: Instant },
     /// The server's: its last bytes came at this moment, and the first after this time.
     Response { last: Instant, took: Duration },
-    /// Nobody's, until the rest is over.
+    /// Neither's, until the rest is over.
     Rest(Pin<Box<Sleep>>),
 }
 

@@ -14,7 +14,10 @@ use super::{Args, command};
 pub(crate) fn parse() -> Result<Args, Error> {
     let mut command = command();
     let words = with_shortcuts(&command, std::env::args_os().collect());
-    let name = words.get(1).and_then(|word| word.to_str()).unwrap_or_default().to_owned();
+    // Options of every command may come before it.
+    let mut typed = words.iter().skip(1).filter_map(|word| word.to_str());
+    let name = typed.find(|word| command.find_subcommand(word).is_some()).unwrap_or_default();
+    let name = name.to_owned();
     let matches = command
         .try_get_matches_from_mut(words)
         .map_err(|error| explained(&mut command, &name, error))?;
@@ -50,12 +53,15 @@ fn is_start(word: &str) -> bool {
         let host = word.split(['/', ':']).next().unwrap_or_default();
         host == "localhost" || (host.contains('.') && !host.starts_with('.'))
     };
-    !word.starts_with('-') && (word.contains("://") || is_host() || Path::new(word).is_dir())
+    let is_path = || word.starts_with(['.', '/', '~']) || Path::new(word).is_dir();
+    !word.starts_with('-') && (word.contains("://") || is_host() || is_path())
 }
 
 /// The first argument whose value is empty: often a variable of a script that is not set.
 fn empty_value(command: &Command, matches: &ArgMatches) -> Option<String> {
-    let is_empty = |value: &OsStr| value.to_str().is_some_and(|text| text.trim().is_empty());
+    // A tab separates columns.
+    let is_empty =
+        |value: &OsStr| value.to_str().is_some_and(|text| text.trim_matches(' ').is_empty());
     let is_given =
         |id: &&clap::Id| matches.value_source(id.as_str()) == Some(ValueSource::CommandLine);
     for id in matches.ids().filter(is_given) {
@@ -75,13 +81,13 @@ fn empty_value(command: &Command, matches: &ArgMatches) -> Option<String> {
 
 /// Words that people try, and what does that here. Spelling alone would suggest something else.
 const MEANT: &[(&[&str], &str)] = &[
-    (&["max-depth", "level", "levels", "recursion"], "--depth"),
-    (&["ignore", "skip", "blacklist", "deny", "filter"], "--exclude"),
+    (&["max-depth", "level", "levels"], "--depth"),
+    (&["ignore", "skip", "deny", "filter"], "--exclude"),
     (&["threads", "jobs", "parallel", "workers", "connections"], "--concurrency"),
     (&["json"], "--format jsonl"),
     (&["csv"], "--format csv"),
-    (&["html", "sarif", "junit", "markdown"], "--format"),
-    (&["insecure", "no-verify", "no-check-certificate", "cacert"], "--ca-cert"),
+    (&["markdown"], "--format md"),
+    (&["insecure", "no-verify"], "--ca-cert"),
     (&["out", "file", "save"], "-o"),
     (&["delay", "wait", "sleep", "throttle"], "--rate"),
     (&["retries", "retry", "max-retries"], "--attempts"),
@@ -93,7 +99,7 @@ const MEANT: &[(&[&str], &str)] = &[
     (&["headers"], "--header"),
     (&["no-robots", "ignore-robots"], "--robots ignore"),
     (&["anchors", "check-anchors"], "--fragments"),
-    (&["limit-pages", "pages", "max-urls-per-site"], "--max-pages"),
+    (&["limit-pages", "pages"], "--max-pages"),
     (&["silent"], "--quiet"),
     (&["debug"], "--verbose"),
     (&["no-color", "no-colour"], "--color never"),
@@ -104,7 +110,7 @@ const MEANT: &[(&[&str], &str)] = &[
 
 /// The same for commands.
 const COMMANDS: &[(&[&str], &str)] = &[
-    (&["scan", "check", "run", "start", "spider"], "crawl"),
+    (&["scan", "check", "run", "start"], "crawl"),
     (&["list", "report", "results", "show", "broken"], "findings"),
     (&["explain", "why", "where"], "trace"),
     (&["retry", "again", "refresh"], "recheck"),
@@ -112,7 +118,7 @@ const COMMANDS: &[(&[&str], &str)] = &[
     (&["ignore", "accept", "allow"], "waive"),
     (&["watch", "daemon", "monitor", "serve"], "patrol"),
     (&["config", "configure"], "settings"),
-    (&["urls", "urllist"], "probe"),
+    (&["urls"], "probe"),
     (&["logs", "log"], "arrivals"),
     (&["cron"], "schedule"),
 ];
@@ -165,7 +171,7 @@ mod tests {
     #[test]
     fn a_start_url_as_the_first_word_is_crawled() {
         for start in
-            ["https://a.test/", "www.a.test", "a.test/docs/", "localhost", "localhost:8000", "src"]
+            ["https://a.test/", "www.a.test", "a.test/docs/", "localhost:8000", "src", "./none"]
         {
             assert_eq!(words(&[start, "-q"]), ["crawl", start, "-q"]);
         }

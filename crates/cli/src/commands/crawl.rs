@@ -84,7 +84,11 @@ fn each(args: &CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let mut worst = Exit::Fine;
     for name in &args.starts {
         let one = CrawlArgs { starts: vec![name.clone()], ..args.clone() };
-        let exit = run(one, session)?;
+        // One site that cannot be crawled does not keep the others from it.
+        let exit = run(one, session).unwrap_or_else(|failure| {
+            failure.report(session.terminal);
+            Exit::Impossible
+        });
         worst = if exit as u8 > worst as u8 { exit } else { worst };
     }
     Ok(worst)

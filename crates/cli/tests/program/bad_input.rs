@@ -283,6 +283,8 @@ fn an_empty_target_or_pattern_is_an_error_everywhere() {
         assert!(outcome.err.contains("is empty: it would match"), "{outcome}");
         assert!(outcome.err.contains(&format!("Usage: rummage {}", words[0])), "{outcome}");
     }
+    let tab = ["findings", "--format", "csv", "--csv-separator", "\t", "-q"];
+    assert!(stage.run(&tab).ends(0).out.contains('\t'), "a tab is not empty");
     let outcome = stage.run(&["waive", "--reason", "x"]).ends(2);
     assert!(outcome.err.contains("or --all for all findings"), "{outcome}");
     let waivers = stage.path("waivers.toml");

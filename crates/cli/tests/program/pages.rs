@@ -135,3 +135,11 @@ fn a_host_without_a_scheme_is_tried_over_http_too() {
     assert!(outcome.out.contains("http://a.test/news") && outcome.out.contains("/gone"));
     assert!(!outcome.out.contains("https://"), "{outcome}");
 }
+
+#[test]
+fn a_page_alone_need_not_have_links() {
+    let stage = Stage::new(&linking_page(""));
+    stage.run(&["page", "http://a.test/sound"]).ends(0);
+    fs::write(stage.path("draft.html"), "<p>No links yet").unwrap();
+    stage.run(&["page", "draft.html", "--as", "http://a.test/draft"]).ends(0);
+}

@@ -61,7 +61,8 @@ fn a_maintenance_page_heals_nothing_and_is_no_all_clear() {
     // Rechecks are about the crawl before it, and no better.
     let recheck = two.run(&["recheck", "http://a.test/dead1"]).ends(3);
     assert!(recheck.out.contains("0 fixed, 5 still open"), "{recheck}");
-    two.run(&["page", "http://a.test/"]).ends(3);
+    let page = two.run(&["page", "http://a.test/"]).ends(3);
+    assert!(page.out.starts_with("This result is suspicious: "), "{page}");
     assert_eq!(two.web.emails().len(), 0);
 }
 

@@ -9,9 +9,11 @@ use super::plain_words::plain;
 /// A page with more words than this is a site.
 const MOST_WORDS: u32 = 400;
 
+/// "It works!" is the whole page of a new server; a page that says more is about something.
+const FEW_WORDS: u32 = 10;
+
 /// Whole titles and headings, in lower case without punctuation.
 const WHOLE: &[&str] = &[
-    "it works",
     "welcome to nginx",
     "welcome to nginx on debian",
     "welcome to caddy",
@@ -29,7 +31,6 @@ const WHOLE: &[&str] = &[
     "iis7",
     "default web site page",
     "default web page",
-    "default page",
     "domain default page",
     "site not configured",
     "no site configured at this address",
@@ -39,8 +40,6 @@ const WHOLE: &[&str] = &[
     "congratulations your site is live",
     "parked domain",
     "domain parked",
-    "domain parking",
-    "parking page",
     "geparkte domain",
     "domain geparkt",
     "domaine parqué",
@@ -54,22 +53,16 @@ const PARTS: &[&str] = &[
     "is for sale",
     "may be for sale",
     "domain for sale",
-    "domain name for sale",
-    "this domain is parked",
     "domain is parked",
-    "this domain has expired",
     "domain has expired",
     "domain name has expired",
     "buy this domain",
     "this web page is parked",
-    "this page is parked",
     "domain has been registered",
     "domain wurde registriert",
     "domain steht zum verkauf",
     "domain ist zu verkaufen",
     "domain zu verkaufen",
-    "steht zum verkauf",
-    "nom de domaine est à vendre",
     "domaine est à vendre",
     "domaine à vendre",
     "dominio está en venta",
@@ -114,7 +107,8 @@ pub(super) fn is_parked(title: &str, heading: &str, words: u32) -> bool {
     };
     let shows = |raw: &str| {
         let text = plain(raw);
-        WHOLE.contains(&text.as_str()) || is_of_domain(&text, starts_with_host(raw))
+        let is_whole = WHOLE.contains(&text.as_str()) || (text == "it works" && words <= FEW_WORDS);
+        is_whole || is_of_domain(&text, starts_with_host(raw))
     };
     words <= MOST_WORDS && (shows(title) || shows(heading))
 }
@@ -138,7 +132,6 @@ mod tests {
         for text in [
             "Welcome to nginx!",
             "Apache2 Debian Default Page: It works",
-            "It works!",
             "IIS Windows Server",
             "ashlock-canal.example is for sale",
             "This domain is for sale!",
@@ -164,11 +157,14 @@ mod tests {
             "Does it work?",
             "What happens when a domain expires",
             "The public domain",
+            "Parking page",
+            "Domain parking",
             "Version 2.0 is for sale",
             "",
         ] {
             assert!(!is_parked(text, "", 30), "{text}");
         }
-        assert!(is_parked("It works!", "", 400) && !is_parked("It works!", "", 401));
+        assert!(is_parked("Parked domain", "", 400) && !is_parked("Parked domain", "", 401));
+        assert!(is_parked("", "It works!", 10) && !is_parked("", "It works!", 11));
     }
 }

@@ -27,6 +27,10 @@ pub(crate) fn of_run(db: &Connection, run: &RunInfo) -> Result<Option<Suspicion>
     let condition = "site = ?1 AND run.id < ?2 AND bounds = ?3 AND state = 'finished'
                      ORDER BY run.id DESC LIMIT 1";
     let before = run_where(db, condition, params![run.site, run.number, run.bounds])?;
+    // A page that is checked alone, or a draft, need not have links.
+    if run.kind == RunKind::Page && before.is_none() {
+        return Ok(None);
+    }
     let result = CrawlResult {
         given: given.as_ref(),
         start: &start,

@@ -58,6 +58,7 @@ pub fn pages(
     listing: &Listing,
     before: Option<&RunInfo>,
 ) -> Result<(), ViewError> {
+    super::totals::suspicion(out, run.info(), &run.notes()?)?;
     for (occurrence, page) in pages.iter().enumerate() {
         if occurrence > 0 {
             writeln!(out)?;

@@ -42,10 +42,7 @@ pub(crate) fn counts(
     if !run.state.is_complete() {
         unfinished(out, run, totals)?;
     }
-    let style = style::of(Verdict::Doubtful);
-    for row in totals.notes.iter().filter(|row| is_first(row)) {
-        writeln!(out, "{style}This result is suspicious{style:#}: {}", phrase::note(run, row))?;
-    }
+    suspicion(out, run, &totals.notes)?;
     let keeps = matches!(run.kind, RunKind::Recheck | RunKind::Page) && totals.recalled > 0;
     if keeps {
         write!(out, "Requested {}; ", counted(totals.requested, "URL", "URLs"))?;
@@ -90,6 +87,15 @@ pub(crate) fn counts(
             let rate = rate(slowed.gap);
             writeln!(out, "to one every {}: --rate {rate} starts at that", duration(slowed.gap))?;
         }
+    }
+    Ok(())
+}
+
+/// Why a result is not believed, if it is not.
+pub(super) fn suspicion(out: &mut dyn Write, run: &RunInfo, notes: &[NoteRow]) -> io::Result<()> {
+    let style = style::of(Verdict::Doubtful);
+    for row in notes.iter().filter(|row| is_first(row)) {
+        writeln!(out, "{style}This result is suspicious{style:#}: {}", phrase::note(run, row))?;
     }
     Ok(())
 }

@@ -19,7 +19,7 @@ use crate::url::reference::path_of;
 const MANY: u32 = 500;
 /// So many are stopped if each has led to several new URLs, which would have to be fetched first.
 const MANY_THAT_MULTIPLY: u32 = 100;
-const MULTIPLIES: u32 = 5;
+const MULTIPLIES: u64 = 5;
 
 /// The pages of a site by what they say.
 #[derive(Debug, Default)]
@@ -37,8 +37,8 @@ struct Group {
     folder: Option<Box<str>>,
 }
 
-/// What a page says: the hash of its text and of the names of its images, stylesheets and so on. `None` for a page
-/// without text, or with too much to compare.
+/// What a page says: the hash of its text and of the names of its images, stylesheets and so on.
+/// `None` for a page without text, or with too much to compare.
 pub(super) fn profile(reading: &Reading) -> Option<u64> {
     let mut profile = reading.likeness.filter(|_| reading.format.is_page())?;
     for link in reading.links().filter(|link| !Roles::of(link).visit()) {
@@ -63,8 +63,9 @@ impl Copies {
         if group.pages > 1 {
             group.widen(path_of(url));
         }
-        let goes_on = group.pages >= MANY && group.new / 9 >= group.pages / 10;
-        let multiplies = group.pages >= MANY_THAT_MULTIPLY && group.new / MULTIPLIES >= group.pages;
+        let (pages, new) = (u64::from(group.pages), u64::from(group.new));
+        let goes_on = group.pages >= MANY && new * 10 >= pages * 9;
+        let multiplies = group.pages >= MANY_THAT_MULTIPLY && new >= pages * MULTIPLIES;
         if group.stopped || !(goes_on || multiplies) {
             return None;
         }
