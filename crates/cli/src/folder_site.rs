@@ -5,22 +5,22 @@
 
 use std::path::Path;
 
-const FROM: &str = " from ";
+use rummage_store::FROM_FOLDER;
 
 /// The name of the site that a folder will be published as.
 pub(crate) fn name(host: &str, folder: &Path) -> String {
     let whole = std::path::absolute(folder).unwrap_or_else(|_| folder.to_owned());
-    format!("{host}{FROM}{}", whole.display())
+    format!("{host}{FROM_FOLDER}{}", whole.display())
 }
 
 /// The host of a site, whether it is read from a folder or not.
 pub(crate) fn host(site: &str) -> &str {
-    site.split_once(FROM).map_or(site, |(host, _)| host)
+    site.split_once(FROM_FOLDER).map_or(site, |(host, _)| host)
 }
 
 /// The folder of a site, if it is read from one.
 pub(crate) fn folder(site: &str) -> Option<&Path> {
-    site.split_once(FROM).map(|(_, folder)| Path::new(folder))
+    site.split_once(FROM_FOLDER).map(|(_, folder)| Path::new(folder))
 }
 
 #[cfg(test)]

@@ -272,7 +272,7 @@ impl<'a> Patrol<'a> {
                     pages = row.pages,
                     broke = changes.broke + changes.returned,
                     healed = changes.healed,
-                    open = changes.open + changes.unseen + changes.broke + changes.returned,
+                    open = changes.broken_and_doubtful,
                     "ended"
                 );
             }

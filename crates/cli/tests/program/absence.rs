@@ -40,7 +40,7 @@ fn a_site_that_refuses_everything_is_not_broken_and_the_run_can_be_continued() {
         let outcome = stage.run(&["crawl", "--resume", "--timeout", "500ms"]);
         ends = outcome.code.unwrap();
         if ends == 0 {
-            assert!(outcome.out.contains(" on 61 pages "), "{outcome}");
+            assert!(outcome.out.contains(" on 61 pages\n"), "{outcome}");
             assert!(outcome.out.contains("0 broken, 0 doubtful"), "{outcome}");
             break;
         }
@@ -70,5 +70,5 @@ fn a_restart_in_the_middle_causes_no_false_alarm() {
     assert_eq!(outcome.out, "", "nothing is broken, doubtful or moved");
     assert!(refused >= 6, "the server was away: {refused}");
     let outcome = stage.run(&["findings"]).ends(0);
-    assert!(outcome.out.contains(" on 201 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 201 pages\n"), "{outcome}");
 }

@@ -32,7 +32,7 @@ fn a_start_url_disallowed_by_robots_txt_is_not_crawled_unless_robots_is_ignored(
     assert!(outcome.err.contains("--robots ignore"), "{outcome}");
     stage.run(&["findings"]).ends(4);
     let outcome = stage.run(&["crawl", "http://a.test", "--robots", "ignore"]).ends(1);
-    assert!(outcome.out.contains(" on 3 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 3 pages\n"), "{outcome}");
 }
 
 #[test]
@@ -82,7 +82,7 @@ fn sitemaps_may_be_compressed() {
     ];
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(1);
-    assert!(outcome.out.contains("4 links to 4 URLs on 2 pages and 1 sitemap"), "{outcome}");
+    assert!(outcome.out.contains("4 links to 4 targets on 2 pages and 1 sitemap"), "{outcome}");
     assert!(outcome.out.contains("http://a.test/alone 1:"), "{outcome}");
 
     let outcome = stage.run(&["crawl", "http://a.test", "--sitemap", "none"]).ends(0);
@@ -150,7 +150,7 @@ fn endless_url_patterns_are_stopped_and_listed() {
         "{outcome}"
     );
     let outcome = stage.run(&["crawl", "http://a.test", "--include", "/calendar?*"]).ends(1);
-    assert!(outcome.out.contains(" on 701 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 701 pages\n"), "{outcome}");
 }
 
 #[test]

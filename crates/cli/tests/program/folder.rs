@@ -119,7 +119,7 @@ fn several_start_urls_are_crawled_in_one_run() {
     let stage = Stage::new(&sites());
     let words = ["crawl", "http://a.test", "http://a.test/hidden/", "b.test"];
     let outcome = stage.run(&words).ends(1);
-    assert!(outcome.out.contains(" on 4 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 4 pages\n"), "{outcome}");
     for lost in ["http://a.test/lost-too\n", "http://b.test/gone\n"] {
         assert!(outcome.out.contains(lost), "{lost} in {outcome}");
     }
@@ -237,7 +237,7 @@ fn a_folder_for_a_host_that_is_not_live_needs_no_robots_txt() {
         .unwrap();
     fs::write(stage.path("docs/there.html"), "<a href=./>Home</a>").unwrap();
     let outcome = stage.run(&["crawl", "./docs", "--as", "https://new.test/docs/"]).ends(0);
-    assert!(outcome.out.contains(" on 2 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 2 pages\n"), "{outcome}");
     let outcome = stage.run(&["crawl", "./docs", "--as", "new.test"]).ends(1);
     assert!(outcome.out.contains("https://new.test/docs/\n"), "a bare host: {outcome}");
 }

@@ -94,7 +94,7 @@ fn deeply_nested_tags_are_read_up_to_the_size_limit() {
     let paths = [("/", page("<a href=/deep>deep</a>")), ("/deep", deep), ("/x", page(""))];
     let stage = Stage::new(&site("a.test", &paths));
     let outcome = stage.run(&["crawl", "http://a.test"]).ends(0);
-    assert!(outcome.out.contains(" on 3 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 3 pages\n"), "{outcome}");
     assert!(outcome.out.contains("1 page was read only up to --max-size"), "{outcome}");
 }
 

@@ -30,6 +30,8 @@ mod screens;
 mod settings;
 mod shown;
 mod starts;
+
+mod sums;
 mod suspicious;
 mod tools;
 mod truth;

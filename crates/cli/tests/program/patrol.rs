@@ -178,7 +178,7 @@ fn a_patrol_that_is_stopped_or_killed_continues_where_it_was() {
         // Results are stored within a second, and can be read meanwhile.
         wait_until("stored page", || {
             let outcome = stage.run(&["findings"]);
-            outcome.out.contains("on 1 page ")
+            outcome.out.contains("on 1 page\n")
                 && stage.web.requests().iter().any(|request| request.path == "/last")
         });
         let code = up.end(name);

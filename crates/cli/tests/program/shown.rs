@@ -77,8 +77,9 @@ fn a_folder() {
     settings().bind(|| {
         insta::assert_snapshot!(folder.out.replace(&here, "[folder]"), @r#"
         Ashlock Canal Museum  www.ashlock-canal.test from [folder]/public  run 1, [time], took [time]
-        Checked 84 links to 19 URLs on 9 pages and 1 stylesheet (28 URLs requested)
+        Checked 84 links to 21 targets on 9 pages and 1 stylesheet
         9 broken, 0 doubtful, 1 moved, 11 sound
+        [requests]
         note  https://www.ashlock-canal.test/drafts/2019-plan.html is unreached: no link leads to it
 
         broken  404 Not Found
@@ -152,8 +153,9 @@ fn a_list() {
     settings().bind(|| {
         insta::assert_snapshot!(list.out, @"
         ./urls.csv  probe, run 1, [time], took [time]
-        Checked 14 entries (15 URLs requested)
+        Checked 14 entries with 13 targets
         7 broken, 2 doubtful, 1 moved, 3 sound
+        [requests]
 
         broken  404 Not Found
           https://www.ashlock-canal.test/volunteers/rota.html
@@ -363,7 +365,7 @@ fn a_letter() {
         Ashlock Canal Museum (www.ashlock-canal.test)
         Found by run 2, a crawl, [time].
 
-        2 newly broken, 1 fixed. 64 targets open in total.
+        2 newly broken, 1 fixed. 67 targets open in total.
 
         2 newly broken
         --------------

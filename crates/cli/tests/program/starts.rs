@@ -26,7 +26,7 @@ fn two_sites_of_the_settings_are_two_crawls() {
     stage.run(&["crawl", "boats", "locks", "-q"]).ends(1);
     // Two URLs are one site.
     let outcome = stage.run(&["crawl", "http://a.test/", "http://b.test/"]).ends(1);
-    assert!(outcome.out.contains(" on 2 pages "), "{outcome}");
+    assert!(outcome.out.contains(" on 2 pages\n"), "{outcome}");
 }
 
 #[test]

@@ -35,7 +35,7 @@ pub mod suspicion;
 mod urls;
 
 pub use discovery::traps;
-pub use judging::soft404_probe::{TEST_PREFIX, nonexistent_sibling};
+pub use judging::soft404_probe::{TEST_PREFIX, is_test_url, nonexistent_sibling};
 pub use machine::Crawl;
 pub use messages::{
     BodyUse, Event, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Progress, Reply, Request,

@@ -1,6 +1,7 @@
 //! How the findings of a run compare with those of the previous run.
 
 use std::collections::HashSet;
+use std::sync::Arc;
 
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::selection::Standing;
@@ -11,6 +12,7 @@ use rusqlite::{Connection, params};
 use crate::db::error::StoreError;
 use crate::db::row::{optional_word, text, word};
 use crate::model::{Changes, RunInfo};
+use crate::read::open::OpenRun;
 use crate::tables::findings::target_of_row;
 
 /// Counts how the findings of a run compare with those of the previous run, without waived ones.
@@ -26,13 +28,17 @@ pub(crate) fn changes(
                 CASE WHEN ?3 THEN (SELECT url FROM address WHERE id = target) END,
                 CASE WHEN ?3 THEN (SELECT url FROM verdict JOIN address ON address.id = final
                                    WHERE run = ?2 AND verdict.address = target) END,
-                status
+                status,
+                EXISTS (SELECT * FROM run_page WHERE run = ?2 AND address = page),
+                EXISTS (SELECT * FROM verdict WHERE run = ?2 AND address = target
+                        AND verdict.verdict = 'skipped')
          FROM finding
          WHERE site = ?1 AND first_run <= ?2 AND verdict <> 'moved'
              AND (until_run IS NULL OR until_run >= ?2)",
     )?;
     let mut rows = select.query(params![run.site, run.number, !waivers.is_empty()])?;
     let mut changes = Changes::default();
+    let mut present = HashSet::new();
     while let Some(row) = rows.next()? {
         if !waivers.is_empty() && is_waived(row, waivers)? {
             continue;
@@ -45,11 +51,52 @@ pub(crate) fn changes(
             Standing::Returned => Change::Returned,
             _ => Change::Unseen,
         };
-        if counted.insert((news, target_of_row(row)?)) {
+        let target = target_of_row(row)?;
+        // A finding stays open while nobody looks; the totals of a run count what it saw.
+        let (read, skipped): (bool, bool) = (row.get(11)?, row.get(12)?);
+        let is_of_link = optional_word(row, 2, Cause::named)?.is_some_and(Cause::is_of_link);
+        let seen = read && (is_of_link || !skipped);
+        if seen && news != Change::Healed {
+            present.insert(target.clone());
+        }
+        if counted.insert((news, target)) {
             *news.count(&mut changes) += 1;
         }
     }
+    changes.passing = passing(db, run, waivers, &present)?;
+    changes.broken_and_doubtful = present.len() as u64 + changes.passing;
     Ok(changes)
+}
+
+/// Counts the targets with a momentary cause, except waived ones and those that were findings
+/// before.
+fn passing(
+    db: &Connection,
+    run: &RunInfo,
+    waivers: &Waivers,
+    present: &HashSet<TargetIdentity<u32>>,
+) -> Result<u64, StoreError> {
+    let mut urls = HashSet::new();
+    let mut select = db.prepare(
+        "SELECT address, cause FROM verdict
+         WHERE run = ?1 AND linked AND verdict = 'doubtful' AND cause IS NOT NULL",
+    )?;
+    let mut rows = select.query([run.number])?;
+    while let Some(row) = rows.next()? {
+        let url: u32 = row.get(0)?;
+        if word(row, 1, Cause::named)?.is_momentary()
+            && !present.contains(&TargetIdentity::Url(url))
+        {
+            urls.insert(url);
+        }
+    }
+    if !urls.is_empty() && !waivers.is_empty() {
+        let open = OpenRun::new(db, run.clone())?.with_waivers(Arc::new(waivers.clone()));
+        for (waived, _) in open.waived_targets()? {
+            urls.remove(&waived.0);
+        }
+    }
+    Ok(urls.len() as u64)
 }
 
 /// How a finding has changed since the previous run.

@@ -5,6 +5,7 @@ mod records;
 
 pub use notify::{Channel, NotifySettings};
 pub use records::{
-    Changes, History, LinkRow, NotParsedCount, NoteRow, Outcome, PageRow, RunInfo, RunKind,
-    RunState, SkipCount, SlowedServer, StoredUrl, TargetRow, Totals, TraceRow,
+    Changes, FROM_FOLDER, History, LinkRow, NotParsedCount, NoteRow, Outcome, PageRow,
+    RequestCounts, RunInfo, RunKind, RunState, SkipCount, SlowedServer, StoredUrl, TargetRow,
+    Totals, TraceRow,
 };

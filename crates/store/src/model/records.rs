@@ -96,6 +96,10 @@ impl RunKind {
     }
 }
 
+/// Between host and folder in the name of a site that is read from a folder. No host contains a
+/// space.
+pub const FROM_FOLDER: &str = " from ";
+
 /// One run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RunInfo {
@@ -135,6 +139,14 @@ pub struct RunInfo {
     pub state: RunState,
 }
 
+impl RunInfo {
+    /// Whether it read a folder of built pages instead of requesting them.
+    #[must_use]
+    pub fn reads_folder(&self) -> bool {
+        self.site.contains(FROM_FOLDER)
+    }
+}
+
 /// The totals of a whole run.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Totals {
@@ -142,10 +154,11 @@ pub struct Totals {
     pub pages: u64,
     /// Links on them, counting every occurrence.
     pub links: u64,
-    /// URLs that links name.
-    pub urls: u64,
-    /// URLs that were requested: redirects and nonexistent test URLs too.
-    pub requested: u64,
+    /// Targets, as a listing of all of them shows: the sum of the counts by verdict, of those
+    /// that were not checked, and of those that are waived.
+    pub targets: u64,
+    /// The requests of the run, by what they were for.
+    pub requests: RequestCounts,
     /// Waived targets, with all their links; they are not part of the counts by verdict.
     pub waived: u64,
     /// URLs that were not requested, because an earlier run had and they were not due.
@@ -160,7 +173,7 @@ pub struct Totals {
     pub moved: u64,
     /// Sound targets.
     pub sound: u64,
-    /// URLs that were not checked, by reason, most frequent first.
+    /// Targets that were not checked, by reason, most frequent first.
     pub skipped: Vec<SkipCount>,
     /// URLs that were still to be checked when the run was stopped.
     pub not_asked: u64,
@@ -173,8 +186,6 @@ pub struct Totals {
     pub sitemaps: u64,
     /// Lists that were parsed.
     pub lists: u64,
-    /// How many of the parsed documents were local files, which took no request.
-    pub given: u64,
     /// Internal pages that were requested and not parsed, by reason.
     pub not_parsed: Vec<NotParsedCount>,
     /// Notes, by kind and URL.
@@ -189,13 +200,53 @@ pub struct Totals {
     pub slowed: Vec<SlowedServer>,
 }
 
-/// How many URLs were not checked for one reason.
+/// How many requests a run made, by what they were for. Each request is counted once.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct RequestCounts {
+    /// First requests for URLs that links name.
+    pub linked: u64,
+    /// First requests for other pages, which no link names: start pages, and home pages that
+    /// suspected pages are compared with.
+    pub unlinked: u64,
+    /// First requests for URLs that are only redirected to, and redirects followed with cookies.
+    pub redirect_hops: u64,
+    /// Further requests for the same URLs: confirmations and retries.
+    pub again: u64,
+    /// First requests for robots.txt files and sitemaps.
+    pub rules: u64,
+    /// First requests for nonexistent test URLs.
+    pub test_urls: u64,
+    /// Requests that show whether servers, names and the network still work.
+    pub side: u64,
+    /// Local files that were read, which takes no request.
+    pub local_files: u64,
+}
+
+impl RequestCounts {
+    /// All requests.
+    #[must_use]
+    pub fn sum(&self) -> u64 {
+        let RequestCounts {
+            linked,
+            unlinked,
+            redirect_hops,
+            again,
+            rules,
+            test_urls,
+            side,
+            local_files: _,
+        } = *self;
+        linked + unlinked + redirect_hops + again + rules + test_urls + side
+    }
+}
+
+/// How many targets were not checked for one reason.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SkipCount {
     /// The reason.
     pub cause: Cause,
     /// How many.
-    pub urls: u64,
+    pub targets: u64,
 }
 
 /// How many internal pages were requested and not parsed, for one reason.
@@ -367,6 +418,11 @@ pub struct Changes {
     pub open: u64,
     /// Targets that the previous run could not have found.
     pub unseen: u64,
+    /// Targets whose verdict says more about the moment than about them: they are neither new
+    /// nor fixed.
+    pub passing: u64,
+    /// All broken and doubtful targets of the run, each once, as its totals count them.
+    pub broken_and_doubtful: u64,
 }
 
 impl Changes {

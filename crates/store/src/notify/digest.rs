@@ -68,7 +68,7 @@ pub struct Counts {
     pub reopened: u64,
     /// Fixed.
     pub healed: u64,
-    /// Open in total.
+    /// All broken and doubtful targets.
     pub open: u64,
 }
 
@@ -159,7 +159,7 @@ pub(crate) fn of_news(
             returned: returned.0,
             reopened: reopened.0,
             healed: healed.0,
-            open: now.open + now.unseen + now.broke + now.returned,
+            open: now.broken_and_doubtful,
         },
         broke: broke.1,
         returned: returned.1,

@@ -4,18 +4,18 @@
 //! the links. Nine bytes are kept for each link content; a million matching links are never in
 //! memory together, unless the caller keeps them.
 
-use std::cell::OnceCell;
 use std::collections::HashSet;
 
 use rummage_core::crawl::FragmentFault;
-use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::findings::selection::Selection;
-use rummage_core::verdict::{Cause, LinkContext, Verdict, of_link};
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::params;
 
 use crate::codec::occurrences::{self, Occurrence};
 use crate::db::error::StoreError;
 use crate::read::folds::{Counts, Fingerprint, Folds, Numbers};
+use crate::read::link_verdict::PageTexts;
 use crate::read::open::OpenRun;
 use crate::tables::url_status::UrlStatus;
 
@@ -72,33 +72,6 @@ pub struct LinkQuery<'a> {
 const KEPT: usize = 400_000;
 /// How many fingerprints are sorted at a time.
 const PRINTS_HELD: u32 = 2_000_000;
-
-/// The texts of a page, which are fetched only if needed: most links need none of them.
-struct PageTexts<'a> {
-    run: &'a OpenRun<'a>,
-    rank: u32,
-    texts: OnceCell<(String, Option<String>)>,
-}
-
-impl PageTexts<'_> {
-    /// URL and title.
-    fn texts(&self) -> Result<(&str, Option<&str>), StoreError> {
-        if self.texts.get().is_none() {
-            let version = self.run.pages[self.rank as usize].version;
-            let texts = self
-                .run
-                .db
-                .prepare_cached(
-                    "SELECT url, title FROM page_version JOIN address ON address.id = address
-                     WHERE page_version.id = ?1",
-                )?
-                .query_row([version], |row| Ok((row.get(0)?, row.get(1)?)))?;
-            let _ = self.texts.set(texts);
-        }
-        let (url, title) = self.texts.get().expect("it was just set");
-        Ok((url, title.as_deref()))
-    }
-}
 
 impl<'a> OpenRun<'a> {
     /// Queries the links of the run.
@@ -386,7 +359,7 @@ impl<'a> LinkQuery<'a> {
         occurrences: Option<impl Iterator<Item = Occurrence>>,
         take: &mut impl FnMut(&LinkMatch) -> Result<(), E>,
     ) -> Result<(), E> {
-        let page = PageTexts { run: self.run, rank, texts: OnceCell::new() };
+        let page = PageTexts::of(self.run, rank);
         if !self.selection.pages.is_empty() && !self.selection.takes_page(page.texts()?.0) {
             return Ok(());
         }
@@ -433,7 +406,12 @@ impl<'a> LinkQuery<'a> {
         };
         let mut fits_target = true;
         if self.run.link_faults.concerns(target) {
-            fits_target = self.add_own(&mut found, url_status, page)?;
+            let own = self.run.own_verdict(occurrence.content, target, url_status, page)?;
+            found.fragment_fault = own.fragment_fault;
+            if let Some(own) = own.verdict {
+                (found.verdict, found.cause) = (own.verdict, own.cause);
+            }
+            fits_target = self.fits_target(&found, url_status.scope)?;
         }
         found.waived = fits_target && self.run.is_waived(&found)?;
         let fits = fits_target
@@ -443,51 +421,13 @@ impl<'a> LinkQuery<'a> {
         Ok(fits.then_some(found))
     }
 
-    /// Adds the verdict on the link itself, on this page, if it is worse than that on its URL.
-    /// Returns whether the target matches, including its fragment.
-    fn add_own(
-        &self,
-        found: &mut LinkMatch,
-        url_status: UrlStatus,
-        page: &PageTexts<'_>,
-    ) -> Result<bool, StoreError> {
-        let link_faults = &self.run.link_faults;
-        let (page_url, title) = page.texts()?;
+    /// Whether the target matches, including its fragment.
+    fn fits_target(&self, found: &LinkMatch, scope: Option<Scope>) -> Result<bool, StoreError> {
         let target = self.run.url(found.target)?;
-        let is_page = link_faults.faults.get(&found.target.0).copied().unwrap_or_default();
         self.run.contents.with(found.content, |said| {
-            let of_fragment = said.fragment.and_then(|fragment| {
-                link_faults.fragments.get(&found.target.0)?.get(fragment).copied()
-            });
-            found.fragment_fault = of_fragment;
-            let own = Element::named(said.element).zip(Attribute::named(said.attribute));
-            let own = own.and_then(|(element, attribute)| {
-                of_link(&LinkContext {
-                    page: page_url,
-                    title,
-                    text: said.text,
-                    target: &target,
-                    scope: url_status.scope,
-                    element,
-                    attribute,
-                    rel: said.rel,
-                    written: said.written.text(&target),
-                    scripted: said.scripted,
-                    verdict: url_status.verdict,
-                    lacks_anchor: of_fragment == Some(FragmentFault::Missing),
-                    is_page,
-                    placeholders_are_broken: self.run.info.placeholders_are_broken,
-                })
-            });
-            if let Some(own) = own {
-                (found.verdict, found.cause) = (own.verdict, own.cause);
-            }
-            let with_fragment = match said.fragment {
-                Some(fragment) => format!("{target}#{fragment}"),
-                None => target.clone(),
-            };
-            self.selection.takes_url(&target, url_status.scope)
-                || self.selection.takes_url(&with_fragment, url_status.scope)
+            let with_fragment = said.fragment.map(|fragment| format!("{target}#{fragment}"));
+            self.selection.takes_url(&target, scope)
+                || with_fragment.is_some_and(|target| self.selection.takes_url(&target, scope))
         })
     }
 

@@ -60,8 +60,7 @@ impl Reader {
         if self.db.is_autocommit() {
             self.db.execute_batch("BEGIN")?;
         }
-        let run = OpenRun::new(&self.db, info)?;
-        Ok(OpenRun { waivers: Arc::clone(&self.waivers), ..run })
+        Ok(OpenRun::new(&self.db, info)?.with_waivers(Arc::clone(&self.waivers)))
     }
 }
 
@@ -86,6 +85,10 @@ impl<'a> OpenRun<'a> {
             db,
             info,
         })
+    }
+
+    pub(crate) fn with_waivers(self, waivers: Arc<Waivers>) -> OpenRun<'a> {
+        OpenRun { waivers, ..self }
     }
 
     /// The run, as its head line tells of it.

@@ -29,7 +29,7 @@ impl OpenRun<'_> {
     pub fn totals(&self) -> Result<Totals, StoreError> {
         let mut totals = Totals::default();
         self.count_read(&mut totals)?;
-        self.count_url_statuses(&mut totals);
+        self.count_url_statuses(&mut totals, &self.unlisted()?);
         let missing = self.link_faults.fragments.values().flat_map(|of| of.values());
         totals.broken += missing.filter(|fault| **fault == FragmentFault::Missing).count() as u64;
         self.count_link_faults(&mut totals)?;
@@ -42,6 +42,13 @@ impl OpenRun<'_> {
             };
             *of_verdict = of_verdict.saturating_sub(1);
         }
+        totals.targets = totals.broken
+            + totals.doubtful
+            + totals.moved
+            + totals.sound
+            + totals.waived
+            + totals.skipped.iter().map(|skip| skip.targets).sum::<u64>();
+        totals.requests = self.request_counts()?;
         totals.not_asked = self.not_asked()?;
         if self.info.state == RunState::Going {
             totals.writer = self.db.path().and_then(|path| writer_of(Path::new(path)));
@@ -55,16 +62,15 @@ impl OpenRun<'_> {
         Ok(totals)
     }
 
-    /// Counts URLs by verdict, without redirect hops that no link names.
-    fn count_url_statuses(&self, totals: &mut Totals) {
+    /// Counts URLs by verdict, without redirect hops that no link names, and those that are no
+    /// targets of their own.
+    fn count_url_statuses(&self, totals: &mut Totals, unlisted: &HashSet<u32>) {
         let mut skipped: Vec<SkipCount> = Vec::new();
-        for (_, url_status) in self.url_statuses.iter() {
-            totals.requested += u64::from(url_status.requested && !url_status.recalled);
+        for (url, url_status) in self.url_statuses.iter() {
             totals.recalled += u64::from(url_status.requested && url_status.recalled);
-            if !url_status.linked {
+            if !url_status.linked || unlisted.contains(&url) {
                 continue;
             }
-            totals.urls += 1;
             match (url_status.verdict, url_status.cause) {
                 (Verdict::Broken, _) => totals.broken += 1,
                 (Verdict::Doubtful, _) => totals.doubtful += 1,
@@ -73,13 +79,13 @@ impl OpenRun<'_> {
                 (Verdict::Skipped, None) => {}
                 (Verdict::Skipped, Some(cause)) => {
                     match skipped.iter_mut().find(|known| known.cause == cause) {
-                        Some(known) => known.urls += 1,
-                        None => skipped.push(SkipCount { cause, urls: 1 }),
+                        Some(known) => known.targets += 1,
+                        None => skipped.push(SkipCount { cause, targets: 1 }),
                     }
                 }
             }
         }
-        skipped.sort_by_key(|skip| (std::cmp::Reverse(skip.urls), skip.cause.as_str()));
+        skipped.sort_by_key(|skip| (std::cmp::Reverse(skip.targets), skip.cause.as_str()));
         totals.skipped = skipped;
     }
 
@@ -116,10 +122,9 @@ impl OpenRun<'_> {
 
     fn count_read(&self, totals: &mut Totals) -> Result<(), StoreError> {
         let mut select = self.db.prepare(
-            "SELECT format, count(*), sum(link_count), sum(cut), sum(url LIKE 'file:%')
+            "SELECT format, count(*), sum(link_count), sum(cut)
              FROM run_page
              JOIN page_version ON page_version.id = run_page.version
-             JOIN address ON address.id = run_page.address
              WHERE run = ?1 GROUP BY format",
         )?;
         let mut rows = select.query([self.info.number])?;
@@ -143,7 +148,6 @@ impl OpenRun<'_> {
                 Format::List => totals.lists += count,
             }
             totals.links += row.get::<_, u64>(2)?;
-            totals.given += row.get::<_, u64>(4)?;
         }
         Ok(())
     }

@@ -43,7 +43,10 @@ fn a_finding_is_new_then_open_then_fixed_then_returned() {
     site.pages.remove("/y");
     site.crawl();
     assert_eq!(standings(&site), ["open /x", "new /y"]);
-    assert_eq!(changes(&site), Changes { broke: 1, open: 1, ..Changes::default() });
+    assert_eq!(
+        changes(&site),
+        Changes { broke: 1, open: 1, broken_and_doubtful: 2, ..Changes::default() }
+    );
     site.pages.insert("/x", "fine".to_owned());
     site.pages.insert("/a", "no link any more".to_owned());
     site.crawl();
@@ -52,7 +55,10 @@ fn a_finding_is_new_then_open_then_fixed_then_returned() {
     site.pages.remove("/x");
     site.crawl();
     assert_eq!(standings(&site), ["returned /x"]);
-    assert_eq!(changes(&site), Changes { returned: 1, ..Changes::default() });
+    assert_eq!(
+        changes(&site),
+        Changes { returned: 1, broken_and_doubtful: 1, ..Changes::default() }
+    );
     assert!(changes(&site).is_worse());
     // What is known of the second run is still known.
     let reader = site.reader();
@@ -106,7 +112,10 @@ fn comparing_two_runs_shows_newly_broken_and_fixed_links() {
     let mut said = compared(&site, 1, 2);
     said.sort();
     assert_eq!(said, ["broke /b", "mended /x", "page gone /z", "pages +1 -1", "taken out /y"]);
-    assert_eq!(changes(&site), Changes { broke: 1, healed: 3, ..Changes::default() });
+    assert_eq!(
+        changes(&site),
+        Changes { broke: 1, healed: 3, broken_and_doubtful: 1, ..Changes::default() }
+    );
     assert_eq!(compared(&site, 1, 1), ["open /x", "open /y", "open /z", "pages +0 -0"]);
 }
 
@@ -126,10 +135,14 @@ fn a_run_with_other_bounds_makes_nothing_new_or_fixed() {
     crawl_with("all", Settings::default());
     // `/b`, which links to `/z`, was not parsed before.
     assert_eq!(standings(&site), ["open /x", "open /z"]);
-    assert_eq!(changes(&site), Changes { open: 1, unseen: 1, ..Changes::default() });
+    assert_eq!(
+        changes(&site),
+        Changes { open: 1, unseen: 1, broken_and_doubtful: 2, ..Changes::default() }
+    );
     assert_eq!(compared(&site, 1, 2)[..2], ["open /x", "unseen /z"]);
+    // The totals of a run count what it saw.
     crawl_with("depth 0", shallow);
-    assert_eq!(changes(&site), Changes { open: 2, ..Changes::default() });
+    assert_eq!(changes(&site), Changes { open: 2, broken_and_doubtful: 1, ..Changes::default() });
     assert_eq!(compared(&site, 2, 3)[..2], ["open /x", "not looked /z"]);
 }
 

@@ -76,8 +76,7 @@ fn parsed_documents_are_counted_by_kind() {
     assert_eq!((totals.pages, totals.stylesheets, totals.sitemaps, totals.lists), (3, 2, 1, 0));
     assert_eq!((totals.cut, totals.cut_sitemaps, totals.cut_robots), (2, 1, 1));
     assert_eq!(totals.links, 3 + 1 + 1 + 1 + 1 + 2, "of pages, stylesheets and the sitemap");
-    assert_eq!(totals.urls, 7, "/, /a.css, /b.css, /b, /c, /x.png and /y.png");
-    assert_eq!(totals.given, 0);
+    assert_eq!(totals.targets, 7, "/, /a.css, /b.css, /b, /c, /x.png and /y.png");
     assert_eq!(totals.waived, 0);
 }
 
@@ -100,11 +99,11 @@ fn totals_count_targets_and_reasons() {
     assert_eq!((run.number, run.site.as_str(), run.state), (1, "a.test", RunState::Finished));
     assert_eq!((run.title.as_deref(), run.start.as_str()), (Some("Home"), "http://a.test/"));
     let totals = totals(&site);
-    assert_eq!((totals.pages, totals.links, totals.requested), (4, 11, 8));
+    assert_eq!((totals.pages, totals.links, totals.targets), (4, 11, 6));
     // `/gone` and `/b#not`; no link names the start and `/c`.
     assert_eq!((totals.broken, totals.doubtful, totals.moved, totals.sound), (2, 0, 1, 2));
     assert_eq!(totals.skipped.len(), 1);
-    assert_eq!((totals.skipped[0].cause, totals.skipped[0].urls), (Cause::OtherScheme, 1));
+    assert_eq!((totals.skipped[0].cause, totals.skipped[0].targets), (Cause::OtherScheme, 1));
     assert_eq!((totals.not_asked, totals.not_parsed.len()), (0, 0));
 }
 

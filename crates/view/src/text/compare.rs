@@ -30,8 +30,13 @@ fn line(changes: &Changes) -> String {
         (changes.healed, "fixed"),
         (changes.open, "still open"),
     ];
-    let parts: Vec<String> =
-        parts.iter().map(|(many, what)| format!("{} {what}", count(*many))).collect();
+    let others = [
+        (changes.unseen, "not checked for then"),
+        (changes.passing, "unavailable and not compared"),
+    ];
+    let others = others.into_iter().filter(|(many, _)| *many > 0);
+    let parts = parts.into_iter().chain(others);
+    let parts: Vec<String> = parts.map(|(many, what)| format!("{} {what}", count(many))).collect();
     parts.join(", ")
 }
 
@@ -42,11 +47,7 @@ pub(super) fn write_changes(
     changes: &Changes,
 ) -> std::io::Result<()> {
     let when = when(before.started_at);
-    write!(out, "since run {}, {when}: {}", before.number, line(changes))?;
-    if changes.unseen > 0 {
-        write!(out, ", {} not checked for then", count(changes.unseen))?;
-    }
-    writeln!(out)
+    writeln!(out, "since run {}, {when}: {}", before.number, line(changes))
 }
 
 /// The counts of a comparison, by targets.
@@ -59,12 +60,16 @@ fn counts(
         Ok(Grouped::of_some(query, some.iter().copied())?.groups().len() as u64)
     };
     let healed: Vec<LinkMatch> = comparison.healed.iter().map(|(found, _)| *found).collect();
+    let Comparison { broke, returned, open, unseen, passing, .. } = comparison;
+    let all = [&broke[..], returned, open, unseen, passing].concat();
     Ok(Changes {
         broke: targets(later, &comparison.broke)?,
         returned: targets(later, &comparison.returned)?,
         healed: targets(earlier, &healed)?,
         open: targets(later, &comparison.open)?,
         unseen: targets(later, &comparison.unseen)?,
+        passing: targets(later, &comparison.passing)?,
+        broken_and_doubtful: targets(later, &all)?,
     })
 }
 
@@ -226,7 +231,8 @@ mod tests {
 
     #[test]
     fn changes_since_the_run_before_take_one_line() {
-        let changes = Changes { broke: 1_200, returned: 1, healed: 2, open: 45, unseen: 0 };
+        let changes =
+            Changes { broke: 1_200, returned: 1, healed: 2, open: 45, ..Changes::default() };
         let text = |changes: &Changes| {
             let text = plain(|out| write_changes(out, &run_info(), changes));
             text.replace(&when(run_info().started_at), "[when]")

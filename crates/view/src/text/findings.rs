@@ -169,7 +169,7 @@ fn left_out(totals: &Totals) -> Option<String> {
     // They are not for visitors' browsers to open.
     let is_none = |cause| matches!(cause, Cause::OtherScheme | Cause::ServiceLink);
     let urls: u64 =
-        totals.skipped.iter().filter(|skip| !is_none(skip.cause)).map(|skip| skip.urls).sum();
+        totals.skipped.iter().filter(|skip| !is_none(skip.cause)).map(|skip| skip.targets).sum();
     let pages = totals.not_parsed.iter().map(|count| count.pages).sum::<u64>() + totals.cut;
     let be = |number| if number == 1 { "was" } else { "were" };
     let parts: Vec<String> = [(urls, "URL", "URLs"), (pages, "page", "pages")]
@@ -252,7 +252,7 @@ mod tests {
     #[test]
     fn an_all_clear_needs_a_whole_run_that_is_believed() {
         let (all, totals) = (Selection::default(), Totals::default());
-        let skip = |cause, urls| SkipCount { cause, urls };
+        let skip = |cause, targets| SkipCount { cause, targets };
         for (state, expected) in [
             (RunState::Stopped, "Nothing broken so far, but this run is unfinished."),
             (RunState::Going, "Nothing broken so far, but this run is unfinished."),

@@ -74,7 +74,7 @@ fn cells(row: &SiteRow) -> Vec<String> {
         state.to_owned(),
         duration(row.last.took),
         count(row.pages),
-        count(changes.open + changes.unseen + new),
+        count(changes.broken_and_doubtful),
         count(new),
     ]
 }

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use rummage_core::crawl::Note;
 use rummage_core::verdict::Verdict;
-use rummage_store::{NoteRow, RunInfo, RunKind, RunState, Totals};
+use rummage_store::{NoteRow, RequestCounts, RunInfo, RunKind, RunState, Totals};
 
 use crate::number::{count, counted, duration, rest};
 use crate::phrase;
@@ -45,27 +45,25 @@ pub(crate) fn counts(
     suspicion(out, run, &totals.notes)?;
     let keeps = matches!(run.kind, RunKind::Recheck | RunKind::Page) && totals.recalled > 0;
     if keeps {
-        write!(out, "Requested {}; ", counted(totals.requested, "URL", "URLs"))?;
+        write!(out, "Requested {}; ", counted(totals.requests.linked, "URL", "URLs"))?;
         recalled(out, run, totals)?;
         writeln!(
             out,
             "All {} to {} on {}:",
             counted(totals.links, "link", "links"),
-            counted(totals.urls, "URL", "URLs"),
+            targets(totals.targets),
             parsed(totals),
         )?;
     } else if run.kind == RunKind::Probe {
-        let requested = totals.requested.saturating_sub(totals.given);
         let entries = counted(totals.links, "entry", "entries");
-        writeln!(out, "Checked {entries} ({} requested)", counted(requested, "URL", "URLs"))?;
+        writeln!(out, "Checked {entries} with {}", targets(totals.targets))?;
     } else {
         writeln!(
             out,
-            "Checked {} to {} on {} ({} requested)",
+            "Checked {} to {} on {}",
             counted(totals.links, "link", "links"),
-            counted(totals.urls, "URL", "URLs"),
+            targets(totals.targets),
             parsed(totals),
-            counted(totals.requested, "URL", "URLs"),
         )?;
     }
     if !keeps {
@@ -73,6 +71,7 @@ pub(crate) fn counts(
     }
     verdicts(out, totals)?;
     not_checked(out, totals)?;
+    requests(out, run, &totals.requests)?;
     notes(out, run, totals, verbose)?;
     // External hosts are always requested at a gentle pace, so only the site's own host is of
     // interest.
@@ -89,6 +88,31 @@ pub(crate) fn counts(
         }
     }
     Ok(())
+}
+
+fn targets(number: u64) -> String {
+    counted(number, "target", "targets")
+}
+
+/// What each request was for. The parts add up to the whole.
+fn requests(out: &mut dyn Write, run: &RunInfo, requests: &RequestCounts) -> io::Result<()> {
+    let parts = [
+        (requests.linked, "linked URL", "linked URLs"),
+        (requests.unlinked, "unlinked page", "unlinked pages"),
+        (requests.redirect_hops, "redirect hop", "redirect hops"),
+        (requests.again, "confirmation or retry", "confirmations and retries"),
+        (requests.rules, "robots.txt or sitemap", "robots.txt and sitemaps"),
+        (requests.test_urls, "nonexistent test URL", "nonexistent test URLs"),
+        (requests.side, "check of a server or network", "checks of servers and the network"),
+    ];
+    let some = parts.into_iter().filter(|(number, ..)| *number > 0);
+    let parts: Vec<String> = some.map(|(number, one, many)| counted(number, one, many)).collect();
+    let all = match (requests.sum(), run.reads_folder()) {
+        (all, false) => counted(all, "request", "requests"),
+        (all, true) => counted(all, "file read or request", "files read and requests"),
+    };
+    let colon = if parts.is_empty() { "" } else { ": " };
+    writeln!(out, "{FAINT}{all}{colon}{}{FAINT:#}", parts.join(", "))
 }
 
 /// Why a result is not believed, if it is not.
@@ -169,12 +193,12 @@ fn unfinished(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result
 }
 
 fn not_checked(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
-    let all: u64 = totals.skipped.iter().map(|skip| skip.urls).sum();
+    let all: u64 = totals.skipped.iter().map(|skip| skip.targets).sum();
     if all > 0 {
         let reasons: Vec<String> = totals
             .skipped
             .iter()
-            .map(|skip| format!("{} {}", count(skip.urls), phrase::skipped(skip.cause)))
+            .map(|skip| format!("{} {}", count(skip.targets), phrase::skipped(skip.cause)))
             .collect();
         writeln!(out, "{} not checked: {}", count(all), reasons.join(", "))?;
     }
@@ -272,7 +296,8 @@ mod tests {
     use crate::testing::{plain, run_info};
 
     fn totals() -> Totals {
-        Totals { pages: 1, links: 1, urls: 1, requested: 2, sound: 1, ..Totals::default() }
+        let requests = RequestCounts { linked: 1, rules: 1, ..RequestCounts::default() };
+        Totals { pages: 1, links: 1, targets: 1, requests, sound: 1, ..Totals::default() }
     }
 
     fn shown(run: &RunInfo, totals: &Totals) -> String {
@@ -288,14 +313,15 @@ mod tests {
         let text = plain(|out| head(out, &run_info())) + &lines(&totals());
         insta::assert_snapshot!(text.replace(&when(Timestamp::UNIX_EPOCH), "[when]"), @"
         The A  a.test  run 3, [when], took 1.5 s
-        Checked 1 link to 1 URL on 1 page (2 URLs requested)
+        Checked 1 link to 1 target on 1 page
         0 broken, 0 doubtful, 0 moved, 1 sound
+        2 requests: 1 linked URL, 1 robots.txt or sitemap
         ");
     }
 
     #[test]
     fn everything_that_was_not_checked_is_counted_with_its_reason() {
-        let skip = |cause, urls| SkipCount { cause, urls };
+        let skip = |cause, targets| SkipCount { cause, targets };
         let not_parsed = |reason, pages| NotParsedCount { reason, pages };
         let totals = Totals {
             pages: 1_234,
@@ -311,13 +337,14 @@ mod tests {
             ..totals()
         };
         insta::assert_snapshot!(lines(&totals), @"
-        Checked 1 link to 1 URL on 1,234 pages, 2 stylesheets and 1 sitemap (2 URLs requested)
+        Checked 1 link to 1 target on 1,234 pages, 2 stylesheets and 1 sitemap
         4 broken, 0 doubtful, 0 moved, 1 sound, 3 waived
         1,001 not checked: 1,000 external, 1 endless URL pattern
         3 pages not parsed for links: disallowed by robots.txt (2), deeper than --depth (1)
         1 page was read only up to --max-size or --max-links; links beyond that were not checked
         2 sitemaps were read only up to 50 MiB; entries beyond that were not used
         1 robots.txt read only up to 500 KiB; rules beyond that were not used
+        2 requests: 1 linked URL, 1 robots.txt or sitemap
         ");
         let one = Totals { not_parsed: vec![not_parsed(NotParsed::Robots, 1)], ..self::totals() };
         assert!(lines(&one).contains("1 page not parsed for links: disallowed by robots.txt\n"));
@@ -339,14 +366,29 @@ mod tests {
         assert!(text.starts_with("This run is in progress since "), "{text}");
         assert!(text.contains(" (pid 4711)\nChecked"), "{text}");
         let probe = RunInfo { kind: RunKind::Probe, ..stopped };
-        assert!(shown(&probe, &totals()).starts_with("This run is unfinished.\nChecked 1 entry"));
+        assert!(
+            shown(&probe, &totals())
+                .starts_with("This run is unfinished.\nChecked 1 entry with 1 target\n")
+        );
     }
 
     #[test]
-    fn local_files_of_a_probe_are_not_requests() {
-        let probe = RunInfo { kind: RunKind::Probe, ..run_info() };
-        let text = shown(&probe, &Totals { links: 7, requested: 5, given: 2, ..totals() });
-        assert!(text.starts_with("Checked 7 entries (3 URLs requested)\n"), "{text}");
+    fn every_request_is_accounted_for() {
+        let requests = RequestCounts {
+            linked: 1_199,
+            unlinked: 1,
+            redirect_hops: 1,
+            again: 3,
+            rules: 2,
+            test_urls: 1,
+            side: 4,
+            local_files: 9,
+        };
+        let shown = |run: &RunInfo, requests| plain(|out| super::requests(out, run, &requests));
+        insta::assert_snapshot!(shown(&run_info(), requests), @"1,211 requests: 1,199 linked URLs, 1 unlinked page, 1 redirect hop, 3 confirmations and retries, 2 robots.txt and sitemaps, 1 nonexistent test URL, 4 checks of servers and the network");
+        let folder = RunInfo { site: "a.test from /srv/site".to_owned(), ..run_info() };
+        assert!(shown(&folder, requests).starts_with("1,211 files read and requests: 1,199 "));
+        assert_eq!(shown(&run_info(), RequestCounts::default()), "0 requests\n");
     }
 
     #[test]

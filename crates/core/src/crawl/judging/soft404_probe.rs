@@ -164,6 +164,14 @@ pub fn nonexistent_sibling(url: &str) -> Option<String> {
     Url::parse(url).ok().map(|url| shape(&url).1)
 }
 
+/// Whether a URL is such a test URL.
+#[must_use]
+pub fn is_test_url(url: &str) -> bool {
+    let path = url.split(['?', '#']).next().unwrap_or_default();
+    let last = path.strip_suffix('/').unwrap_or(path).rsplit('/').next();
+    last.is_some_and(|segment| segment.starts_with(TEST_PREFIX))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -187,6 +195,7 @@ mod tests {
     fn a_test_url_has_the_shape_of_its_page() {
         let made = |url: &str| {
             let (shape, test_url) = shape(&Url::parse(url).unwrap());
+            assert!(is_test_url(&test_url) && !is_test_url(url), "{test_url}");
             let start = test_url.find(TEST_PREFIX).unwrap();
             let after = start + TEST_PREFIX.len() + 8;
             (shape, format!("{}…{}", &test_url[..start], &test_url[after..]))

@@ -1,0 +1,90 @@
+//! The verdict on a single link, which may be worse than that on its URL.
+
+use std::cell::OnceCell;
+
+use rummage_core::crawl::FragmentFault;
+use rummage_core::extract::elements::{Attribute, Element};
+use rummage_core::verdict::{Judgement, LinkContext, of_link};
+
+use crate::db::error::StoreError;
+use crate::model::StoredUrl;
+use crate::read::open::OpenRun;
+use crate::tables::url_status::UrlStatus;
+
+/// The texts of a page, which are fetched only if needed: most links need none of them.
+pub(crate) struct PageTexts<'a> {
+    run: &'a OpenRun<'a>,
+    pub(crate) rank: u32,
+    texts: OnceCell<(String, Option<String>)>,
+}
+
+impl<'a> PageTexts<'a> {
+    pub(crate) fn of(run: &'a OpenRun<'a>, rank: u32) -> PageTexts<'a> {
+        PageTexts { run, rank, texts: OnceCell::new() }
+    }
+
+    /// URL and title.
+    pub(crate) fn texts(&self) -> Result<(&str, Option<&str>), StoreError> {
+        if self.texts.get().is_none() {
+            let version = self.run.pages[self.rank as usize].version;
+            let texts = self
+                .run
+                .db
+                .prepare_cached(
+                    "SELECT url, title FROM page_version JOIN address ON address.id = address
+                     WHERE page_version.id = ?1",
+                )?
+                .query_row([version], |row| Ok((row.get(0)?, row.get(1)?)))?;
+            let _ = self.texts.set(texts);
+        }
+        let (url, title) = self.texts.get().expect("it was just set");
+        Ok((url, title.as_deref()))
+    }
+}
+
+/// What is wrong with a link apart from its URL.
+pub(crate) struct OwnVerdict {
+    /// Its verdict, if it is worse than that on its URL.
+    pub(crate) verdict: Option<Judgement>,
+    pub(crate) fragment_fault: Option<FragmentFault>,
+}
+
+impl OpenRun<'_> {
+    /// The verdict on a link itself, on this page, if it is worse than that on its URL.
+    pub(crate) fn own_verdict(
+        &self,
+        content: u32,
+        target: u32,
+        url_status: UrlStatus,
+        page: &PageTexts<'_>,
+    ) -> Result<OwnVerdict, StoreError> {
+        let (page_url, title) = page.texts()?;
+        let is_page = self.link_faults.faults.get(&target).copied().unwrap_or_default();
+        let of_target = self.link_faults.fragments.get(&target);
+        let target = self.url(StoredUrl(target))?;
+        self.contents.with(content, |said| {
+            let fragment_fault =
+                said.fragment.and_then(|fragment| of_target?.get(fragment).copied());
+            let own = Element::named(said.element).zip(Attribute::named(said.attribute));
+            let verdict = own.and_then(|(element, attribute)| {
+                of_link(&LinkContext {
+                    page: page_url,
+                    title,
+                    text: said.text,
+                    target: &target,
+                    scope: url_status.scope,
+                    element,
+                    attribute,
+                    rel: said.rel,
+                    written: said.written.text(&target),
+                    scripted: said.scripted,
+                    verdict: url_status.verdict,
+                    lacks_anchor: fragment_fault == Some(FragmentFault::Missing),
+                    is_page,
+                    placeholders_are_broken: self.info.placeholders_are_broken,
+                })
+            });
+            OwnVerdict { verdict, fragment_fault }
+        })
+    }
+}
