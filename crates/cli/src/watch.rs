@@ -1,14 +1,15 @@
 //! What is shown while a crawl runs: the first line, progress, and with `-v` every request.
 
 use std::io::Write;
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
-use rummage_core::crawl::{Crawl, Event, FragmentFault, Note, Progress};
+use rummage_core::crawl::{Crawl, Event, FragmentFault, Note, Tick};
 use rummage_core::url::reference::path_of;
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_engine::Observer;
-use rummage_view::progress::{Lines, Live};
+use rummage_store::LastRun;
+use rummage_view::progress::{Lines, Live, broken_link};
 use rummage_view::{cause, duration, outcome, safe};
 
 use crate::jobs::Reporter;
@@ -21,7 +22,7 @@ pub(crate) struct ProgressReporter {
     shape: Shape,
     verbose: bool,
     given_start: String,
-    last_time: Option<Duration>,
+    last: Option<LastRun>,
     /// The section of the settings file in force.
     section: Option<String>,
     /// Known once the start URL responded; reported with its title.
@@ -32,6 +33,7 @@ pub(crate) struct ProgressReporter {
     headless: bool,
     /// Broken links are not shown as they turn up.
     brief: bool,
+    colored: bool,
 }
 
 enum Shape {
@@ -44,27 +46,29 @@ impl ProgressReporter {
     pub(crate) fn new(
         terminal: Terminal,
         given_start: String,
-        last_time: Option<Duration>,
+        last: Option<LastRun>,
     ) -> ProgressReporter {
+        let size = last.map(|last| last.urls);
         let shape = if terminal.quiet {
             Shape::Quiet
         } else if output::stderr_is_drawn() {
             let columns = terminal_size::terminal_size().map_or(80, |(width, _)| width.0);
-            Shape::Live(Box::new(Live::new(usize::from(columns))))
+            Shape::Live(Box::new(Live::new(usize::from(columns), size, terminal.colors_stderr())))
         } else {
-            Shape::Lines(Lines::starting_at(Instant::now()))
+            Shape::Lines(Lines::starting_at(Instant::now(), size))
         };
         ProgressReporter {
             out: Box::new(terminal.stderr()),
             shape,
             verbose: terminal.verbose,
             given_start,
-            last_time,
+            last,
             section: None,
             bounds: None,
             early: Vec::new(),
             headless: false,
             brief: false,
+            colored: terminal.colors_stderr(),
         }
     }
 
@@ -98,6 +102,10 @@ impl ProgressReporter {
         matches!(self.shape, Shape::Live(_)) && !self.brief
     }
 
+    fn say_broken(&mut self, cause: &str, url: &str) {
+        self.say(&broken_link(cause, url, self.colored));
+    }
+
     /// The first line: title, bounds, and how long it took last time.
     fn say_head(&mut self, title: Option<&str>) {
         let Some((bounds, start)) = self.bounds.take() else { return };
@@ -119,8 +127,8 @@ impl ProgressReporter {
         if let Some(section) = &self.section {
             head += &format!("; with the settings of [site.{}]", safe(section));
         }
-        if let Some(time) = self.last_time {
-            head += &format!("; took {} last time", duration(time));
+        if let Some(last) = self.last {
+            head += &format!("; took {} last time", duration(last.took));
         }
         self.say(&head);
         if !self.given_start.contains(&bounds.name()) {
@@ -165,11 +173,11 @@ impl Observer for ProgressReporter {
                 if judged.verdict == Verdict::Broken && judged.linked && self.is_live() =>
             {
                 let cause = cause(judged.cause, judged.status);
-                self.say(&format!("broken  {cause}  {}", safe(crawl.url(*id))));
+                self.say_broken(&cause, crawl.url(*id));
             }
             Event::NoAnchor { id, fragment, fault: FragmentFault::Missing } if self.is_live() => {
-                let (url, fragment) = (safe(crawl.url(*id)), safe(fragment));
-                self.say(&format!("broken  no anchor #{fragment} on the page  {url}#{fragment}"));
+                let cause = format!("no anchor #{} on the page", safe(fragment));
+                self.say_broken(&cause, &format!("{}#{fragment}", crawl.url(*id)));
             }
             Event::Requested { id, attempt, recalled: false, .. } if self.verbose => {
                 self.say(&format!(
@@ -189,7 +197,7 @@ impl Observer for ProgressReporter {
             }
             Event::LinkFault { target, cause: Cause::MixedContent, .. } if self.is_live() => {
                 let cause = Cause::MixedContent.words();
-                self.say(&format!("broken  {cause}  {}", safe(crawl.url(*target))));
+                self.say_broken(cause, crawl.url(*target));
             }
             Event::Noted { id, note: Note::Blocked { .. } } => {
                 let url = safe(crawl.url(*id));
@@ -205,13 +213,11 @@ impl Observer for ProgressReporter {
         }
     }
 
-    fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]) {
+    fn handle_tick(&mut self, tick: &Tick<'_>) {
         match &mut self.shape {
             Shape::Quiet => {}
-            Shape::Lines(lines) => {
-                lines.handle_tick(&mut self.out, Instant::now(), progress, slowest)
-            }
-            Shape::Live(live) => live.handle_tick(Instant::now(), progress, slowest),
+            Shape::Lines(lines) => lines.handle_tick(&mut self.out, Instant::now(), tick),
+            Shape::Live(live) => live.handle_tick(Instant::now(), tick),
         }
     }
 }

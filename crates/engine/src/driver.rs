@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
-use rummage_core::crawl::{BodyUse, Crawl, Event, Progress, Reply, Request, RequestId, Response};
+use rummage_core::crawl::{BodyUse, Crawl, Event, Reply, Request, RequestId, Response, Tick};
 use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Purpose, ResponseHead};
 use rummage_store::{Memory, Reader, RunState, RunWriter, StoreError};
 use tokio::sync::{OwnedSemaphorePermit, mpsc, watch};
@@ -25,9 +25,8 @@ pub trait Observer {
     /// An event has happened.
     fn handle_event(&mut self, event: &Event, crawl: &Crawl);
 
-    /// Some time has passed. `slowest` are the requests that have been in flight longest, the
-    /// longest first.
-    fn handle_tick(&mut self, progress: Progress, slowest: &[(Duration, &str)]);
+    /// Some time has passed.
+    fn handle_tick(&mut self, tick: &Tick<'_>);
 }
 
 /// Makes requests. [`Fetcher`] does so over the network.
@@ -404,7 +403,16 @@ impl<F: Fetch> Driver<F> {
             self.in_flight.values().map(|it| (it.since.elapsed(), it.url.as_str())).collect();
         slowest.sort_by(|a, b| b.cmp(a));
         slowest.truncate(3);
-        watch.handle_tick(self.crawl.progress(), &slowest);
+        let next = self.crawl.poll_timeout().filter(|_| self.in_flight.is_empty());
+        watch.handle_tick(&Tick {
+            progress: self.crawl.progress(),
+            slowest: &slowest,
+            last_server: self.crawl.last_server(),
+            pause: next.map(|moment| {
+                let now = self.clock.now().since_start();
+                moment.since_start().saturating_sub(now)
+            }),
+        });
     }
 }
 

@@ -29,9 +29,9 @@ pub use db::error::StoreError;
 pub use findings::compare::{Comparison, Healing, compare};
 pub use findings::waived::FindingFacts;
 pub use model::{
-    Changes, Channel, FROM_FOLDER, History, LinkRow, NotParsedCount, NoteRow, NotifySettings,
-    Outcome, PageRow, RequestCounts, RunInfo, RunKind, RunState, SkipCount, SlowedServer,
-    StoredUrl, TargetRow, Totals, TraceRow,
+    Changes, Channel, FROM_FOLDER, History, LastRun, LinkRow, NotParsedCount, NoteRow,
+    NotifySettings, Outcome, PageRow, RequestCounts, RunInfo, RunKind, RunState, SkipCount,
+    SlowedServer, StoredUrl, TargetRow, Totals, TraceRow,
 };
 pub use notify::digest::{Counts, Digest, DigestLink, DigestTarget};
 pub use notify::outbox::{Outbox, QueuedDigest, Undelivered};

@@ -51,7 +51,7 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     }
     .accepting(args.accept);
     let given_start = pass.known_as.clone().unwrap_or_else(|| pass.given_start.clone());
-    let mut reporter = ProgressReporter::new(session.terminal, given_start, pass.last_time);
+    let mut reporter = ProgressReporter::new(session.terminal, given_start, pass.last);
     if let Some(site) = &pass.section {
         reporter.handle_settings(site);
     }

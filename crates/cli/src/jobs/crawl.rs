@@ -44,7 +44,7 @@ impl CrawlJob {
         let writer = writer.counting_from(new.epoch_at);
         Ok(CrawlJob {
             under_way: new.looked_back(),
-            last_time: reader.last_time(&start.text)?,
+            last: reader.last_crawl_from(&start.text)?,
             unfinished: reader.unfinished().ok().map(|run| run.number),
             explained: start_points.explained(&start.text),
             known_as: start_points.known_as(),

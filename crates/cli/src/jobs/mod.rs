@@ -18,7 +18,7 @@ use rummage_core::crawl::{Crawl, Settings};
 use rummage_engine::{
     CacheLookup, Clock, Config, Ended, EngineError, Fetcher, Job, Observer, Recheck, Stop,
 };
-use rummage_store::{Memory, Reader, RunWriter, StoreError};
+use rummage_store::{LastRun, Memory, Reader, RunWriter, StoreError};
 use url::Url;
 
 use crate::failure::Failure;
@@ -42,7 +42,7 @@ pub(crate) struct CrawlJob {
     /// The name of its section in the settings file.
     pub(crate) section: Option<String>,
     /// How long a crawl from this start URL took last time.
-    pub(crate) last_time: Option<Duration>,
+    pub(crate) last: Option<LastRun>,
     /// An unfinished run other than this one.
     pub(crate) unfinished: Option<i64>,
     starts: Vec<Url>,
@@ -89,7 +89,7 @@ impl CrawlJob {
         CrawlJob {
             given_start: starts.first().map(Url::to_string).unwrap_or_default(),
             section: job.section.clone(),
-            last_time: None,
+            last: None,
             unfinished: None,
             starts,
             settings,

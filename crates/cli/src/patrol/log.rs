@@ -1,10 +1,9 @@
 //! The log of a patrol: structured, on standard error.
 
 use std::fmt;
-use std::time::Duration;
 
 use jiff::tz::TimeZone;
-use rummage_core::crawl::{Crawl, Event, Note, Progress};
+use rummage_core::crawl::{Crawl, Event, Note, Tick};
 use rummage_core::verdict::Verdict;
 use rummage_engine::Observer;
 use rummage_view::safe;
@@ -100,5 +99,5 @@ impl Observer for Listener {
         }
     }
 
-    fn handle_tick(&mut self, _: Progress, _: &[(Duration, &str)]) {}
+    fn handle_tick(&mut self, _: &Tick<'_>) {}
 }

@@ -278,6 +278,14 @@ impl Crawl {
         Progress { in_flight, ..board.urls.progress() }
     }
 
+    /// The only server for which there is still work, with the number of its URLs. `None` while
+    /// there are several.
+    #[must_use]
+    pub fn last_server(&self) -> Option<(&str, u64)> {
+        let board = &self.shared.board;
+        board.requests.last_server(&board.urls)
+    }
+
     /// The URL with this id.
     #[must_use]
     pub fn url(&self, id: UrlId) -> &str {

@@ -39,7 +39,7 @@ pub use judging::soft404_probe::{TEST_PREFIX, is_test_url, nonexistent_sibling};
 pub use machine::Crawl;
 pub use messages::{
     BodyUse, Event, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Progress, Reply, Request,
-    RequestId, Response, StartProblem, Target, UrlId,
+    RequestId, Response, StartProblem, Target, Tick, UrlId,
 };
 pub use requests::{pace, retry};
 pub use settings::{Externals, Fragments, MOST_URLS, RobotsRule, Settings, SitemapRule};

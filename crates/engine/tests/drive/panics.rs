@@ -2,7 +2,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rummage_core::crawl::{Crawl, Event, Progress, Reply, Request, Response, RobotsRule, Settings};
+use rummage_core::crawl::{Crawl, Event, Reply, Request, Response, RobotsRule, Settings, Tick};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::Extractor;
 use rummage_core::extract::reading::Format;
@@ -59,7 +59,7 @@ struct Silent;
 
 impl Observer for Silent {
     fn handle_event(&mut self, _: &Event, _: &Crawl) {}
-    fn handle_tick(&mut self, _: Progress, _: &[(Duration, &str)]) {}
+    fn handle_tick(&mut self, _: &Tick<'_>) {}
 }
 
 fn drive(store: &Path, remember: Option<CacheLookup>) -> Result<Ended, EngineError> {

@@ -5,7 +5,7 @@ mod records;
 
 pub use notify::{Channel, NotifySettings};
 pub use records::{
-    Changes, FROM_FOLDER, History, LinkRow, NotParsedCount, NoteRow, Outcome, PageRow,
+    Changes, FROM_FOLDER, History, LastRun, LinkRow, NotParsedCount, NoteRow, Outcome, PageRow,
     RequestCounts, RunInfo, RunKind, RunState, SkipCount, SlowedServer, StoredUrl, TargetRow,
     Totals, TraceRow,
 };

@@ -139,6 +139,15 @@ pub struct RunInfo {
     pub state: RunState,
 }
 
+/// What an earlier run tells of the next one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LastRun {
+    /// How long it took.
+    pub took: Duration,
+    /// How many URLs it requested.
+    pub urls: u64,
+}
+
 impl RunInfo {
     /// Whether it read a folder of built pages instead of requesting them.
     #[must_use]

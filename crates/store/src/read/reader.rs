@@ -2,14 +2,14 @@
 
 use std::path::Path;
 use std::sync::Arc;
-use std::time::Duration;
 
 use rummage_core::findings::waiver::Waivers;
 use rusqlite::Connection;
 
 use crate::db::connection;
 use crate::db::error::StoreError;
-use crate::model::RunInfo;
+use crate::model::{LastRun, RunInfo};
+use crate::tables::request_log::count_requested;
 use crate::tables::runs::{previous, run_info, run_where};
 
 /// Reads a store.
@@ -106,12 +106,14 @@ impl Reader {
         numbers.into_iter().map(|number| self.run(number)).collect()
     }
 
-    /// How long the last finished run from this start URL took.
+    /// How long the last finished run from this start URL took, and how much it requested.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub fn last_time(&self, given_start: &str) -> Result<Option<Duration>, StoreError> {
+    pub fn last_crawl_from(&self, given_start: &str) -> Result<Option<LastRun>, StoreError> {
         let condition = "run.asked_for = ?1 AND state = 'finished' AND kind = 'crawl' ORDER BY run.id DESC LIMIT 1";
-        Ok(run_where(&self.db, condition, [given_start])?.map(|run| run.took))
+        let Some(run) = run_where(&self.db, condition, [given_start])? else { return Ok(None) };
+        let urls = count_requested(&self.db, run.number)?;
+        Ok(Some(LastRun { took: run.took, urls }))
     }
 }

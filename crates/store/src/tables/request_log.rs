@@ -1,5 +1,7 @@
 //! The requests of runs, packed, in the order in which they ended.
 
+use std::collections::HashSet;
+
 use rusqlite::Connection;
 
 use crate::codec::entries::{self, Entry};
@@ -17,6 +19,17 @@ pub(crate) fn for_each_entry(
         entries::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()).for_each(&mut take);
     }
     Ok(())
+}
+
+/// How many URLs a run requested, or reused results for.
+pub(crate) fn count_requested(db: &Connection, run: i64) -> Result<u64, StoreError> {
+    let mut urls = HashSet::new();
+    for_each_entry(db, run, |entry| {
+        if entry.request.is_some() {
+            urls.insert(entry.url);
+        }
+    })?;
+    Ok(urls.len() as u64)
 }
 
 /// The last outcome of each URL over all runs, by the number of the URL; 0 for none.

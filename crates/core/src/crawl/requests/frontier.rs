@@ -352,6 +352,27 @@ impl Frontier {
         self.is_quiet(&is_needed) && !self.due.iter().any(|Reverse((.., job))| is_needed(*job))
     }
 
+    /// The only server that still has work, and how many jobs, if there is just one.
+    pub(crate) fn last_server(&self, is_needed: impl Fn(Job) -> bool) -> Option<(ServerId, u64)> {
+        let mut due: HashMap<ServerId, u64> = HashMap::new();
+        for Reverse((_, server, job)) in &self.due {
+            *due.entry(*server).or_default() += u64::from(is_needed(*job));
+        }
+        let mut with_work =
+            (0..).map(ServerId::from_index).zip(&self.lanes).filter_map(|(id, lane)| {
+                let mut queued = lane.waiting.iter().chain(&lane.later).chain(&lane.side);
+                let due = due.get(&id).copied().unwrap_or_default();
+                // A long queue is not checked job by job: few are outdated.
+                let has_work =
+                    !lane.in_flight.is_empty() || due > 0 || queued.any(|job| is_needed(*job));
+                let jobs =
+                    lane.in_flight.len() + lane.waiting.len() + lane.later.len() + lane.side.len();
+                has_work.then_some((id, jobs as u64 + due))
+            });
+        let last = with_work.next()?;
+        with_work.next().is_none().then_some(last)
+    }
+
     /// How many requests are in flight.
     pub(crate) fn in_flight(&self) -> u32 {
         u32::try_from(self.requests.len()).unwrap_or(u32::MAX)
@@ -496,6 +517,27 @@ mod tests {
             frontier.push(server, job(n, false));
         }
         assert_eq!(start_all(&mut frontier, Moment::START).len(), 6, "except a quarter");
+    }
+
+    #[test]
+    fn the_last_server_with_work_is_known() {
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
+        let slow = frontier.server("slow.test", false, Limits::other(Some(1), None));
+        let other = frontier.server("b.test", false, Limits::other(None, None));
+        assert_eq!(frontier.last_server(|_| true), None, "there is no work");
+        frontier.push(slow, job(1, false));
+        frontier.push(slow, job(2, true));
+        frontier.push_at(Moment::START + Duration::from_secs(9), slow, job(3, false));
+        assert_eq!(frontier.last_server(|_| true), Some((slow, 3)));
+        frontier.push(other, job(4, false));
+        assert_eq!(frontier.last_server(|_| true), None, "there are two");
+        let is_current = |job: Job| job.url != UrlId::from_index(4);
+        assert_eq!(frontier.last_server(is_current), Some((slow, 3)), "job 4 is outdated");
+        let (in_flight, _) = frontier.poll(Moment::START, is_current).unwrap();
+        assert_eq!(frontier.last_server(is_current), Some((slow, 3)));
+        frontier.handle_ended(Moment::START, in_flight, Signal::Neutral);
+        assert_eq!(frontier.last_server(is_current), Some((slow, 2)));
+        assert_eq!(frontier.last_server(|job| job.url == UrlId::from_index(3)), Some((slow, 2)));
     }
 
     #[test]

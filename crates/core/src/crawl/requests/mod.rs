@@ -246,6 +246,12 @@ impl Requests {
         self.frontier.is_empty(|job| holds(urls, &self.side, job))
     }
 
+    /// The only server that still has work, with the number of its URLs, if there is just one.
+    pub(super) fn last_server(&self, urls: &UrlTable) -> Option<(&str, u64)> {
+        let (server, jobs) = self.frontier.last_server(|job| holds(urls, &self.side, job))?;
+        Some((self.frontier.name(server), jobs))
+    }
+
     /// How many requests are in flight.
     pub(super) fn count_in_flight(&self) -> u32 {
         self.frontier.in_flight()
