@@ -199,6 +199,7 @@ impl Site {
                 written: builder.keep(written),
                 text: Some(builder.keep(&text)),
                 rel: None,
+                title: None,
                 region: Some(region),
                 ancestor_hash: 7 + region as u32,
                 scripted: false,

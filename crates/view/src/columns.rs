@@ -8,6 +8,7 @@ use rummage_core::evidence::ResponseHead;
 use rummage_core::findings::prominence::Prominence;
 use rummage_core::findings::selection::Standing;
 use rummage_core::url::userinfo::is_masked;
+use rummage_core::verdict::Cause;
 use rummage_store::{LinkRow, Outcome, TargetRow};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
@@ -36,6 +37,11 @@ pub(crate) const LINK_COLUMNS: &[&str] = &[
     "notes",
     "first_seen",
     "checked_at",
+    "ms",
+    "attempts",
+    "page_title",
+    "link_title",
+    "edit",
 ];
 
 /// The columns of a target.
@@ -58,6 +64,10 @@ pub(crate) const TARGET_COLUMNS: &[&str] = &[
     "notes",
     "first_seen",
     "checked_at",
+    "description",
+    "modified",
+    "places",
+    "edit",
 ];
 
 /// One value.
@@ -177,9 +187,22 @@ fn standing(row: &LinkRow) -> Cell {
     maybe(row.history.map(|history| history.standing.as_str()))
 }
 
+/// What a row of a link has that is not known of the link alone.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Around {
+    /// How long the last request for the target took, in milliseconds.
+    pub(crate) ms: Option<u64>,
+    /// How many requests the verdict on the target took.
+    pub(crate) attempts: u64,
+    /// The title of the page with the link.
+    pub(crate) page_title: Option<String>,
+    /// Where the page is edited.
+    pub(crate) edit: Option<String>,
+}
+
 /// The row of a link.
 #[must_use]
-pub(crate) fn of_link(row: &LinkRow) -> Row {
+pub(crate) fn of_link(row: &LinkRow, around: Around) -> Row {
     let outcome = &row.outcome;
     let place = |number: u32| maybe(Some(u64::from(number)).filter(|number| *number > 0));
     let cells = vec![
@@ -204,6 +227,11 @@ pub(crate) fn of_link(row: &LinkRow) -> Row {
         Cell::List(link_notes(row)),
         maybe(row.history.map(|history| history.first_seen.to_string())),
         maybe(outcome.checked_at.map(|at| at.to_string())),
+        maybe(around.ms),
+        around.attempts.into(),
+        maybe(around.page_title),
+        maybe(row.title.clone()),
+        maybe(around.edit),
     ];
     Row { columns: LINK_COLUMNS, cells }
 }
@@ -214,8 +242,10 @@ pub(crate) fn of_target(
     first: &LinkRow,
     target: &TargetRow,
     prominence: Prominence,
-    own: bool,
+    places: Vec<String>,
+    edit: Option<String>,
 ) -> Row {
+    let own = first.outcome.cause.is_some_and(Cause::is_of_link);
     let (outcome, answer) = (&first.outcome, target.answer.as_ref());
     let said = |pick: fn(&ResponseHead) -> Option<String>| maybe(answer.and_then(pick));
     let name = if own { first.full_target() } else { first.url.clone() };
@@ -238,6 +268,10 @@ pub(crate) fn of_target(
         Cell::List(notes(outcome)),
         maybe(first.history.map(|history| history.first_seen.to_string())),
         maybe(outcome.checked_at.map(|at| at.to_string())),
+        maybe(target.description.clone()),
+        said(|answer| answer.last_modified.clone()),
+        Cell::List(places),
+        maybe(edit),
     ];
     Row { columns: TARGET_COLUMNS, cells }
 }

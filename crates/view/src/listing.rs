@@ -62,6 +62,14 @@ pub enum Source {
 }
 
 impl Source {
+    /// The URL of its editor, or its file, with line and column.
+    pub(crate) fn place(&self, page: &str, line: u32, column: u32) -> Option<String> {
+        match self {
+            Source::Editor(template) => Some(phrase::editor(template, page)),
+            Source::File(_) => self.of(page, line, column),
+        }
+    }
+
     /// As text: `edit: …`, or file, line and column in the form that terminals make clickable. A
     /// line of 0 means the whole page.
     pub(crate) fn of(&self, page: &str, line: u32, column: u32) -> Option<String> {

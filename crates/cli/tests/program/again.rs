@@ -5,18 +5,13 @@ use std::collections::BTreeSet;
 use rummage_demo::{Act, Scenario, museum};
 use serde_json::Value;
 
-use crate::harness::{Outcome, Stage};
+use crate::harness::{Outcome, Stage, without_times};
 use crate::options::{page, site};
 
 /// The links of a run, without the times of the checks.
 fn links(stage: &Stage) -> Vec<Value> {
     let all = ["findings", "--all", "--format", "jsonl"];
-    let mut rows = stage.run(&all).ends(0).json();
-    for row in &mut rows {
-        row.as_object_mut().unwrap().remove("checked_at");
-        row.as_object_mut().unwrap().remove("standing");
-    }
-    rows
+    without_times(stage.run(&all).ends(0).json(), &["standing"])
 }
 
 /// The URLs that were requested, according to `-v`.

@@ -96,6 +96,17 @@ impl Outcome {
     }
 }
 
+/// Rows without what differs from run to run: times, and how often a slow server was asked.
+pub(crate) fn without_times(mut rows: Vec<Value>, others: &[&str]) -> Vec<Value> {
+    for row in &mut rows {
+        let row = row.as_object_mut().unwrap();
+        row.retain(|key, _| {
+            !["checked_at", "ms", "attempts"].iter().chain(others).any(|other| *other == key)
+        });
+    }
+    rows
+}
+
 impl std::fmt::Display for Outcome {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         writeln!(f, "rummage {} ended with {:?}", self.words.join(" "), self.code)?;

@@ -4,7 +4,7 @@
 
 use rummage_demo::{Act, Scenario, museum};
 
-use crate::harness::Stage;
+use crate::harness::{Stage, without_times};
 use crate::options::{page, site};
 use crate::running::{Running, wait_until};
 
@@ -46,12 +46,8 @@ fn start_and_wait(stage: &Stage) -> Running {
 
 /// The findings without times and run numbers.
 fn findings(stage: &Stage) -> Vec<serde_json::Value> {
-    let mut lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
-    for line in &mut lines {
-        line["checked_at"] = serde_json::Value::Null;
-        line["first_seen"] = serde_json::Value::Null;
-    }
-    lines
+    let lines = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
+    without_times(lines, &["first_seen"])
 }
 
 fn undisturbed(scenario: &Scenario) -> Vec<serde_json::Value> {

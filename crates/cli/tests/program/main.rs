@@ -10,6 +10,7 @@ mod again;
 mod arrivals;
 mod bad_input;
 mod bounds;
+mod columns;
 mod credentials;
 mod demo;
 mod digests;

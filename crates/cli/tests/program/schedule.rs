@@ -5,7 +5,7 @@ use std::process::Command;
 use rummage_demo::{Act, Scenario, museum};
 use serde_json::Value;
 
-use crate::harness::Stage;
+use crate::harness::{Stage, without_times};
 use crate::options::{page, site};
 
 /// A site with external links: one is sound, one is broken, one fails.
@@ -96,12 +96,8 @@ fn a_second_crawl_of_the_museum_has_the_same_results_without_external_requests()
     let stage = Stage::new(&museum());
     let words = ["crawl", "www.ashlock-canal.test", "--timeout", "1s", "-v"];
     let found = |stage: &Stage| {
-        let mut rows = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
-        for row in &mut rows {
-            let row = row.as_object_mut().unwrap();
-            row.retain(|key, _| !matches!(key.as_str(), "checked_at" | "standing"));
-        }
-        rows
+        let rows = stage.run(&["findings", "--all", "--format", "jsonl"]).ends(0).json();
+        without_times(rows, &["standing"])
     };
     stage.run(&words).ends(1);
     let first = found(&stage);

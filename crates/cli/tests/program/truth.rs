@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use rummage_demo::{Fault, FaultLink, FaultLinks, Scenario, generated, museum};
 use serde_json::Value;
 
-use crate::harness::Stage;
+use crate::harness::{Stage, without_times};
 
 /// A fault as one line: verdict, cause, status and target, then its links.
 fn planted(scenario: &Scenario) -> BTreeMap<String, Vec<String>> {
@@ -117,12 +117,7 @@ fn the_same_web_gives_the_same_lines() {
     let lines = || {
         let stage = Stage::new(&scenario);
         let words = ["crawl", &scenario.start, "--timeout", "500ms", "--format", "jsonl", "--all"];
-        let mut lines = stage.run(&words).ends(1).json();
-        for line in &mut lines {
-            line["checked_at"] = Value::Null;
-            line["first_seen"] = Value::Null;
-        }
-        lines
+        without_times(stage.run(&words).ends(1).json(), &["first_seen"])
     };
     assert_eq!(lines(), lines());
 }

@@ -156,7 +156,10 @@ impl LinkCollector<'_> {
         let alt = self.tag.value("alt");
         let text = alt.filter(|_| matches!(self.name, Name::Img | Name::Area | Name::Input));
         let text = text.map(|alt| fold(alt.as_bytes()));
-        add(self.builder, self.context, LinkContent { element, attribute, written, text, rel });
+        let title = self.tag.value("title").map(|title| fold(title.as_bytes()));
+        let title = title.filter(|title| !title.is_empty());
+        let content = LinkContent { element, attribute, written, text, rel, title };
+        add(self.builder, self.context, content);
     }
 }
 
@@ -167,23 +170,26 @@ pub(super) struct LinkContent<'a> {
     pub(super) written: &'a str,
     pub(super) text: Option<Cow<'a, str>>,
     pub(super) rel: Option<&'a str>,
+    pub(super) title: Option<Cow<'a, str>>,
 }
 
 /// Adds a link, unless it is empty and not for visitors.
 pub(super) fn add(builder: &mut ReadingBuilder, context: TagContext, content: LinkContent<'_>) {
-    let LinkContent { element, attribute, written, text, rel } = content;
+    let LinkContent { element, attribute, written, text, rel, title } = content;
     if trim(written).is_empty() && element.purpose(attribute, rel) != Purpose::Visit {
         return;
     }
     let written = builder.keep(cut(&masked(written), LONGEST_REFERENCE));
     let rel = rel.map(|rel| builder.keep(cut(rel, LONGEST_TEXT)));
     let text = text.map(|text| builder.keep(&text));
+    let title = title.map(|title| builder.keep(&title));
     builder.add_link(LinkRecord {
         element,
         attribute,
         written,
         text,
         rel,
+        title,
         region: context.region,
         ancestor_hash: context.ancestor_hash,
         scripted: context.scripted,

@@ -196,6 +196,13 @@ impl LinkEmitter {
             Name::Title if opens_text => self.title = Some(Vec::new()),
             Name::Script => self.builder.set_scripted(),
             Name::Meta => {
+                let name = self.tag.value("name").unwrap_or_default().trim();
+                if name.eq_ignore_ascii_case("description")
+                    && let Some(text) = self.tag.value("content")
+                {
+                    let text = fold(text.as_bytes());
+                    self.builder.set_description(&text);
+                }
                 let policy = self
                     .tag
                     .value("http-equiv")
@@ -306,6 +313,7 @@ impl LinkEmitter {
                     written: &found.url,
                     text: None,
                     rel: Some(&found.property),
+                    title: None,
                 };
                 collector::add(builder, context, content);
             });
@@ -313,8 +321,8 @@ impl LinkEmitter {
         Scanner::new(&text, true).scan(&mut Statement::default(), |found| {
             let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
             let element = Element::STYLE;
-            let content =
-                LinkContent { element, attribute, written: &found.url, text: None, rel: None };
+            let (text, rel, title) = (None, None, None);
+            let content = LinkContent { element, attribute, written: &found.url, text, rel, title };
             collector::add(builder, context, content);
         });
     }

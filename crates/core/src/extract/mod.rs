@@ -197,6 +197,7 @@ impl Extractor {
                 written: &field.target,
                 text: None,
                 rel: field.rel.as_deref(),
+                title: None,
             };
             collector::add(&mut builder, TagContext::bare(0), content);
         }
@@ -217,6 +218,7 @@ fn robots(text: &str) -> Box<ReadingBuilder> {
             written: &sitemap.url,
             text: None,
             rel: None,
+            title: None,
         };
         let context = TagContext::bare(sitemap.line);
         collector::add(&mut builder, context, content);

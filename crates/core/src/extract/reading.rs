@@ -119,6 +119,8 @@ pub struct LinkRecord {
     pub text: Option<Span>,
     /// The `rel` attribute.
     pub rel: Option<Span>,
+    /// The `title` attribute, with white space collapsed.
+    pub title: Option<Span>,
     /// The nearest landmark.
     pub region: Option<Region>,
     /// A hash of the blocks around it, from the nearest landmark inwards: equal wherever a
@@ -146,6 +148,8 @@ pub struct Link<'a> {
     pub text: Option<&'a str>,
     /// See [`LinkRecord::rel`].
     pub rel: Option<&'a str>,
+    /// See [`LinkRecord::title`].
+    pub title: Option<&'a str>,
     /// See [`LinkRecord::region`].
     pub region: Option<Region>,
     /// See [`LinkRecord::ancestor_hash`].
@@ -173,6 +177,7 @@ pub struct Reading {
     text: String,
     links: Vec<LinkRecord>,
     title: Option<Span>,
+    description: Option<Span>,
     base: Option<Span>,
     rules: Option<Span>,
     anchors: AnchorIndex,
@@ -207,6 +212,7 @@ impl Default for Reading {
             text: String::new(),
             links: Vec::new(),
             title: None,
+            description: None,
             base: None,
             rules: None,
             anchors: AnchorIndex::default(),
@@ -234,6 +240,7 @@ impl Reading {
             written: self.at(link.written),
             text: link.text.map(|span| self.at(span)),
             rel: link.rel.map(|span| self.at(span)),
+            title: link.title.map(|span| self.at(span)),
             region: link.region,
             ancestor_hash: link.ancestor_hash,
             scripted: link.scripted,
@@ -246,6 +253,12 @@ impl Reading {
     #[must_use]
     pub fn title(&self) -> Option<&str> {
         self.title.map(|span| self.at(span))
+    }
+
+    /// The content of `meta name=description`, with white space collapsed.
+    #[must_use]
+    pub fn description(&self) -> Option<&str> {
+        self.description.map(|span| self.at(span))
     }
 
     /// The text of the first heading, with white space collapsed.
@@ -287,7 +300,7 @@ impl Reading {
         for link in &self.links {
             hash.update(link.element.name().as_bytes());
             hash.update(link.attribute.name().as_bytes());
-            let spans = [Some(link.written), link.text, link.rel];
+            let spans = [Some(link.written), link.text, link.rel, link.title];
             for span in spans {
                 let span = span.map_or([u32::MAX; 2], |span| [span.start, span.length]);
                 hash.update(&span[0].to_le_bytes());
@@ -404,6 +417,13 @@ impl ReadingBuilder {
         }
     }
 
+    /// Sets the description, unless there is one.
+    pub fn set_description(&mut self, description: &str) {
+        if self.reading.description.is_none() {
+            self.reading.description = Some(self.keep(description));
+        }
+    }
+
     /// Sets the first heading, unless there is one.
     pub fn set_heading(&mut self, heading: &str) {
         self.reading.heading.get_or_insert_with(|| heading.to_owned());
@@ -472,6 +492,7 @@ impl ReadingBuilder {
                 written: self.keep(link.written),
                 text: link.text.map(|text| self.keep(text)),
                 rel: link.rel.map(|rel| self.keep(rel)),
+                title: link.title.map(|title| self.keep(title)),
                 region: link.region.or(region),
                 ancestor_hash: link.ancestor_hash,
                 scripted: link.scripted,

@@ -241,7 +241,7 @@ impl Sitemap {
         collector::add(
             &mut self.builder,
             context,
-            LinkContent { element, attribute, written, text: None, rel },
+            LinkContent { element, attribute, written, text: None, rel, title: None },
         );
     }
 }

@@ -56,6 +56,7 @@ impl Stylesheet {
                 written: &found.url,
                 text: None,
                 rel: None,
+                title: None,
             };
             collector::add(builder, TagContext::bare(tag), content);
         });

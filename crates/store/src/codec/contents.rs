@@ -17,6 +17,7 @@ pub(crate) struct LinkContent<'a, Word = u32> {
     pub(crate) fragment: Option<&'a str>,
     pub(crate) text: Option<&'a str>,
     pub(crate) rel: Option<&'a str>,
+    pub(crate) title: Option<&'a str>,
 }
 
 /// How a reference is written. Most are the whole target, or its path, which need not be stored
@@ -55,8 +56,8 @@ const REGIONS: [Option<Region>; 6] = [
     Some(Region::Footer),
 ];
 const SCRIPTED: u8 = 8;
-/// Flags for the optional texts: fragment, text, rel.
-const TEXTS: [u8; 3] = [16, 32, 64];
+/// Flags for the optional texts: fragment, text, rel, title.
+const TEXTS: [u8; 4] = [16, 32, 64, 128];
 
 /// Link contents, as they are collected from a page.
 #[derive(Debug, Default)]
@@ -74,7 +75,7 @@ impl PackedLinks {
         self.targets.difference(i64::from(target) - self.last_target);
         self.last_target = i64::from(target);
         self.prints.extend_from_slice(&print.to_le_bytes());
-        let texts = [said.fragment, said.text, said.rel];
+        let texts = [said.fragment, said.text, said.rel, said.title];
         let region = REGIONS.iter().position(|region| *region == said.region).unwrap_or_default();
         let mut flags = region as u8 | if said.scripted { SCRIPTED } else { 0 };
         for (text, bit) in texts.iter().zip(TEXTS) {
@@ -133,13 +134,13 @@ pub(crate) fn unpack_content(bytes: &[u8]) -> Option<LinkContent<'_>> {
             Written::Other(std::str::from_utf8(text).ok()?)
         }
     };
-    let mut texts = [None; 3];
+    let mut texts = [None; 4];
     for (text, bit) in texts.iter_mut().zip(TEXTS) {
         if flags & bit != 0 {
             *text = Some(bytes.text()?);
         }
     }
-    let [fragment, text, rel] = texts;
+    let [fragment, text, rel, title] = texts;
     let region = *REGIONS.get(usize::from(flags & 7))?;
     let scripted = flags & SCRIPTED != 0;
     Some(LinkContent {
@@ -152,6 +153,7 @@ pub(crate) fn unpack_content(bytes: &[u8]) -> Option<LinkContent<'_>> {
         fragment,
         text,
         rel,
+        title,
     })
 }
 
@@ -200,23 +202,24 @@ mod tests {
         fn packing_round_trips(
             links in prop::collection::vec(
                 (any::<u32>(), any::<u64>(), any::<u32>(), 0..6usize, any::<bool>(), ".{0,9}",
-                 prop::option::of(".{0,9}"), prop::option::of(".{0,9}"), prop::option::of(".{0,9}")),
+                 prop::array::uniform4(prop::option::of(".{0,9}"))),
                 0..20,
             ),
         ) {
             let mut contents = PackedLinks::default();
             let said: Vec<LinkContent<'_>> = links
                 .iter()
-                .map(|(_, _, number, region, scripted, written, fragment, text, rel)| LinkContent {
+                .map(|(_, _, number, region, scripted, written, texts)| LinkContent {
                     element: number % 97,
                     attribute: number % 1009,
                     region: REGIONS[*region],
                     ancestor_hash: *number,
                     scripted: *scripted,
                     written: Written::Other(written),
-                    fragment: fragment.as_deref(),
-                    text: text.as_deref(),
-                    rel: rel.as_deref(),
+                    fragment: texts[0].as_deref(),
+                    text: texts[1].as_deref(),
+                    rel: texts[2].as_deref(),
+                    title: texts[3].as_deref(),
                 })
                 .collect();
             for (link, said) in links.iter().zip(&said) {

@@ -122,6 +122,7 @@ mod tests {
                 fragment: Some(&text),
                 text: None,
                 rel: Some("next"),
+                title: None,
             };
             for target in [7, 300, 2] {
                 packed.add(target, u64::from(target), content);

@@ -14,8 +14,11 @@ use crate::db::error::StoreError;
 const APPLICATION_ID: i64 = 0x5255_4d4d;
 
 /// Each step migrates a store from the version before to its own; the first creates it.
-const MIGRATIONS: &[Migration] =
-    &[(7, include_str!("schema.sql")), (8, include_str!("suspicious_runs.sql"))];
+const MIGRATIONS: &[Migration] = &[
+    (7, include_str!("schema.sql")),
+    (8, include_str!("suspicious_runs.sql")),
+    (9, include_str!("descriptions.sql")),
+];
 
 /// A version, and the SQL that migrates to it.
 type Migration = (i64, &'static str);

@@ -320,6 +320,8 @@ pub struct LinkRow {
     pub for_script: bool,
     /// The page with the link.
     pub page: String,
+    /// The page with the link, by number.
+    pub page_number: StoredUrl,
     /// Line of the start of the tag, from 1; 0 for a link in a response header.
     pub line: u32,
     /// Column of the start of the tag in Unicode code points, from 1; 0 for a link in a response
@@ -337,6 +339,8 @@ pub struct LinkRow {
     pub region: Option<Region>,
     /// The `rel` attribute.
     pub rel: Option<String>,
+    /// The `title` attribute.
+    pub title: Option<String>,
     /// The number of pages of the run with the same link.
     pub pages: u64,
     /// The depth of the page; `None` if the start does not lead there.
@@ -378,6 +382,8 @@ impl LinkRow {
 pub struct PageRow {
     /// Its title.
     pub title: Option<String>,
+    /// Its description.
+    pub description: Option<String>,
     /// Its depth; `None` if the start does not lead there.
     pub depth: Option<u32>,
     /// The number of its links.
@@ -397,6 +403,8 @@ pub struct TargetRow {
     pub took: Option<Duration>,
     /// The title, if it is a page.
     pub title: Option<String>,
+    /// The description, if it is a parsed page.
+    pub description: Option<String>,
     /// Its depth, if it is a parsed page.
     pub depth: Option<u32>,
 }

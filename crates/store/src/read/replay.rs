@@ -33,6 +33,7 @@ struct Page {
     scripted: bool,
     sketch: Option<Vec<u8>>,
     rules: Option<String>,
+    description: Option<String>,
 }
 
 /// A reading without links and anchors.
@@ -47,6 +48,9 @@ fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
     }
     if let Some(title) = &page.title {
         builder.set_title(title);
+    }
+    if let Some(description) = &page.description {
+        builder.set_description(description);
     }
     if let Some(rules) = &page.rules {
         builder.set_rules(rules);
@@ -172,7 +176,7 @@ impl Reader {
     ) -> Result<Reading, StoreError> {
         let mut select = self.db.prepare_cached(
             "SELECT title, base, cut, places, links, format, encoding, faulty, scripted, sketch,
-                    rules
+                    rules, description
              FROM page_version WHERE id = ?1",
         )?;
         let page = select.query_row(params![version], |row| {
@@ -188,6 +192,7 @@ impl Reader {
                 scripted: row.get(8)?,
                 sketch: row.get(9)?,
                 rules: row.get(10)?,
+                description: row.get(11)?,
             })
         })?;
         let Page { occurrences, links, cut, .. } = &page;
@@ -209,6 +214,7 @@ impl Reader {
                     written: builder.keep(said.written.text(url)),
                     text: said.text.map(|text| builder.keep(text)),
                     rel: said.rel.map(|rel| builder.keep(rel)),
+                    title: said.title.map(|title| builder.keep(title)),
                     region: said.region,
                     ancestor_hash: said.ancestor_hash,
                     scripted: said.scripted,

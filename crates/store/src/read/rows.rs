@@ -1,5 +1,7 @@
 //! Links and targets with all their texts, for output.
 
+use std::time::Duration;
+
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::crawl::{FragmentFault, NotParsed};
 use rummage_core::evidence::AttemptOutcome;
@@ -71,6 +73,7 @@ impl OpenRun<'_> {
             for_script: found.fragment_fault == Some(FragmentFault::ForScript)
                 || (lacks_anchor && said.scripted),
             page: page_url,
+            page_number: StoredUrl(page.url),
             line: found.line,
             column: found.column,
             element: said.element.to_owned(),
@@ -79,6 +82,7 @@ impl OpenRun<'_> {
             written: said.written.text(&url).to_owned(),
             region: said.region,
             rel: owned(said.rel),
+            title: owned(said.title),
             pages,
             depth: page.depth,
             history,
@@ -157,8 +161,25 @@ impl OpenRun<'_> {
             }),
             took,
             depth: page.as_ref().and_then(|page| page.depth),
+            description: page.as_ref().and_then(|page| page.description.clone()),
             title: page.and_then(|page| page.title).or(title),
         })
+    }
+
+    /// How many requests a URL took for its verdict, and how long its last one took.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn effort(&self, url: StoredUrl) -> Result<(u64, Option<Duration>), StoreError> {
+        Ok(self.evidence(url)?.effort(url.0))
+    }
+
+    /// The title of a page that the run parsed.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn page_title(&self, page: StoredUrl) -> Result<Option<String>, StoreError> {
+        Ok(self.page(page)?.and_then(|page| page.title))
     }
 
     /// The last hop of a URL.
@@ -212,12 +233,17 @@ impl OpenRun<'_> {
         let page = self
             .db
             .prepare_cached(
-                "SELECT title, depth, link_count FROM run_page
+                "SELECT title, depth, link_count, description FROM run_page
                  JOIN page_version ON page_version.id = version
                  WHERE run = ?1 AND run_page.address = ?2",
             )?
             .query_row(params![self.info.number, url.0], |row| {
-                Ok(PageRow { title: row.get(0)?, depth: row.get(1)?, links: row.get(2)? })
+                Ok(PageRow {
+                    title: row.get(0)?,
+                    depth: row.get(1)?,
+                    links: row.get(2)?,
+                    description: row.get(3)?,
+                })
             });
         Ok(page.optional()?)
     }

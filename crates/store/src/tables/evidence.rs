@@ -89,6 +89,13 @@ impl Evidence {
         self.of(url).last().map(|request| request.at_us())
     }
 
+    /// How many requests a URL took for its verdict, and how long the last of them took.
+    pub(crate) fn effort(&self, url: u32) -> (u64, Option<Duration>) {
+        let mut of_verdict = self.of(url).iter().filter(|request| !request.purpose.is_side());
+        let took = |request: &Request| Duration::from_micros(u64::from(request.took_us));
+        (of_verdict.clone().count() as u64, of_verdict.next_back().map(took))
+    }
+
     /// The evidence of each request for a URL, and the last title.
     pub(crate) fn attempts(
         &self,

@@ -122,6 +122,7 @@ impl<'a> LinkContents<'a> {
             fragment: said.fragment,
             text: said.text,
             rel: said.rel,
+            title: said.title,
         }))
     }
 

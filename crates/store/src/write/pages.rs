@@ -53,8 +53,8 @@ impl RunWriter {
             .prepare_cached(
                 "INSERT INTO page_version
                      (id, address, hash, title, base, cut, places, link_count, links,
-                      format, encoding, faulty, scripted, sketch, rules)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",
+                      format, encoding, faulty, scripted, sketch, rules, description)
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)",
             )?
             .execute(params![
                 version,
@@ -72,6 +72,7 @@ impl RunWriter {
                 reading.scripted,
                 reading.sketch.map(codec::sketch),
                 reading.rules(),
+                reading.description(),
             ])?;
         self.known.versions.insert(key, version);
         Ok(version)
@@ -128,6 +129,7 @@ impl RunWriter {
             fragment: target.fragment.as_deref(),
             text: link.text,
             rel: link.rel,
+            title: link.title,
         })
     }
 
@@ -166,5 +168,5 @@ fn mark_key(target: u32, said: &LinkContent<'_>) -> Key {
         Written::Path => Some("/"),
         Written::Other(text) => Some(text),
     };
-    texts_key(&numbers, [written, said.fragment, said.text, said.rel])
+    texts_key(&numbers, [written, said.fragment, said.text, said.rel, said.title])
 }

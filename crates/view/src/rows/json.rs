@@ -7,9 +7,9 @@ use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, StoredUrl, TraceRow};
 use serde::Serialize;
 
-use super::target::target_row;
+use super::link::RowMaker;
 use super::write::{Shown, grouped};
-use crate::columns::{self, Row};
+use crate::columns::Row;
 use crate::grouping::Grouped;
 use crate::listing::Listing;
 use crate::safe::write_json;
@@ -55,7 +55,8 @@ pub fn json(
     listing: &Listing,
 ) -> Result<Shown, ViewError> {
     let query = run.query(selection)?;
-    list(out, run, &grouped(&query, listing)?, listing.limit)
+    let rows = RowMaker::new(run, listing.source.as_ref());
+    list(out, run, &rows, &grouped(&query, listing)?, listing.limit)
 }
 
 /// Writes one URL with its evidence and the links to it, as a list: a missing fragment is a
@@ -71,12 +72,13 @@ pub fn json_of(
 ) -> Result<Shown, ViewError> {
     let query = run.query_to(url, selection)?;
     let grouped = Grouped::of(&query)?;
-    list(out, run, &grouped, None)
+    list(out, run, &RowMaker::new(run, None), &grouped, None)
 }
 
 fn list(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
+    rows: &RowMaker<'_>,
     grouped: &Grouped<'_>,
     limit: Option<usize>,
 ) -> Result<Shown, ViewError> {
@@ -84,10 +86,12 @@ fn list(
     out.write_all(b"[")?;
     grouped.for_each_block(limit, true, |block| {
         let way = run.way(block.first.target)?;
+        let links = block.occurrences.iter().map(|link| rows.link(link));
+        let links = links.collect::<Result<Vec<Row>, ViewError>>()?;
         let target = Target {
-            row: target_row(run, &block.first, block.prominence)?,
+            row: rows.target(&block.first, block.prominence, &block.occurrences)?,
             evidence: way.into_iter().map(|hop| self::hop(run, hop)).collect(),
-            links: block.occurrences.iter().map(columns::of_link).collect(),
+            links: links,
         };
         out.write_all(if shown == 0 { b"\n" } else { b",\n" })?;
         write_json(out, &target)?;

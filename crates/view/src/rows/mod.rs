@@ -3,11 +3,11 @@
 
 mod format;
 mod json;
+mod link;
 mod recheck;
 mod schedule;
 mod sink;
 mod sorted;
-mod target;
 mod write;
 
 pub use format::RowFormat;

@@ -8,9 +8,9 @@ use std::cmp::Ordering;
 use rummage_core::findings::selection::host_of;
 use rummage_store::{LinkMatch, LinkQuery, LinkRow};
 
-use super::target::target_row;
+use super::link::RowMaker;
 use crate::ViewError;
-use crate::columns::{self, Cell, Row};
+use crate::columns::{Cell, Row};
 use crate::grouping::{Grouped, severity};
 use crate::listing::{Group, Listing, Sort};
 
@@ -25,11 +25,15 @@ pub(super) fn order_of(listing: &Listing) -> Option<Sort> {
 }
 
 /// The links of a query in this order.
-pub(super) fn links(query: &LinkQuery<'_>, sort: &Sort) -> Result<Vec<LinkMatch>, ViewError> {
+pub(super) fn links(
+    query: &LinkQuery<'_>,
+    rows: &RowMaker<'_>,
+    sort: &Sort,
+) -> Result<Vec<LinkMatch>, ViewError> {
     let mut order: Vec<(Cell, LinkMatch)> = Vec::new();
     query.for_each(|found| {
         let row = query.row(found)?;
-        order.push((value(&row, &columns::of_link(&row), &sort.key), *found));
+        order.push((value(&row, &rows.link(&row)?, &sort.key), *found));
         Ok::<_, ViewError>(())
     })?;
     order.sort_by(|one, other| compare(&one.0, &other.0, sort));
@@ -40,12 +44,13 @@ pub(super) fn links(query: &LinkQuery<'_>, sort: &Sort) -> Result<Vec<LinkMatch>
 pub(super) fn groups(
     grouped: &mut Grouped<'_>,
     query: &LinkQuery<'_>,
+    rows: &RowMaker<'_>,
     sort: &Sort,
 ) -> Result<(), ViewError> {
     let mut order = Vec::with_capacity(grouped.groups().len());
     for group in grouped.groups() {
         let first = query.row(&group.first)?;
-        let row = target_row(query.run(), &first, group.prominence)?;
+        let row = rows.target(&first, group.prominence, std::slice::from_ref(&first))?;
         order.push(value(&first, &row, &sort.key));
     }
     grouped.order(|groups| {

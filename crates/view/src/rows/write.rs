@@ -6,11 +6,11 @@ use rummage_core::findings::selection::Selection;
 use rummage_store::{LinkMatch, LinkQuery, OpenRun, StoredUrl};
 
 use super::format::{Jsonl, RowFormat};
+use super::link::RowMaker;
 use super::sink::Sink;
 use super::sorted;
-use super::target::target_row;
 use crate::ViewError;
-use crate::columns::{self, LINK_COLUMNS, Row, TARGET_COLUMNS};
+use crate::columns::{LINK_COLUMNS, Row, TARGET_COLUMNS};
 use crate::grouping::Grouped;
 use crate::listing::{Group, Listing};
 
@@ -68,7 +68,8 @@ pub fn links_to(
 ) -> Result<(), ViewError> {
     let query = run.query_to(url, selection)?;
     let mut sink = Jsonl(out);
-    query.for_each(|found| sink.row(&columns::of_link(&query.row(found)?)))
+    let rows = RowMaker::new(run, None);
+    query.for_each(|found| sink.row(&rows.link(&query.row(found)?)?))
 }
 
 /// The columns of the rows of a listing.
@@ -84,10 +85,11 @@ pub(crate) fn for_each_row(
     mut take: impl FnMut(Row) -> Result<(), ViewError>,
 ) -> Result<Shown, ViewError> {
     let limit = listing.limit.map_or(u64::MAX, |limit| limit as u64);
+    let rows = RowMaker::new(query.run(), listing.source.as_ref());
     if listing.group == Group::Target {
         let grouped = grouped(query, listing)?;
         grouped.for_each_block(listing.limit, false, |block| {
-            take(target_row(query.run(), &block.first, block.prominence)?)
+            take(rows.target(&block.first, block.prominence, &block.occurrences)?)
         })?;
         let all = grouped.groups().len() as u64;
         return Ok(Shown { shown: all.min(limit), all });
@@ -95,11 +97,11 @@ pub(crate) fn for_each_row(
     let mut all = 0;
     let mut take_link = |found: &LinkMatch| {
         all += 1;
-        if all <= limit { take(columns::of_link(&query.row(found)?)) } else { Ok(()) }
+        if all <= limit { take(rows.link(&query.row(found)?)?) } else { Ok(()) }
     };
     match sorted::order_of(listing) {
         None => query.for_each(take_link)?,
-        Some(sort) => sorted::links(query, &sort)?.iter().try_for_each(&mut take_link)?,
+        Some(sort) => sorted::links(query, &rows, &sort)?.iter().try_for_each(&mut take_link)?,
     }
     Ok(Shown { shown: all.min(limit), all })
 }
@@ -111,7 +113,8 @@ pub(crate) fn grouped<'a>(
 ) -> Result<Grouped<'a>, ViewError> {
     let mut grouped = Grouped::of(query)?;
     if let Some(sort) = listing.sort.as_ref().filter(|_| listing.group == Group::Target) {
-        sorted::groups(&mut grouped, query, sort)?;
+        let rows = RowMaker::new(query.run(), listing.source.as_ref());
+        sorted::groups(&mut grouped, query, &rows, sort)?;
     }
     Ok(grouped)
 }

@@ -50,6 +50,7 @@ impl List {
                 written,
                 text: None,
                 rel: None,
+                title: None,
                 region: None,
                 ancestor_hash: 0,
                 scripted: false,
