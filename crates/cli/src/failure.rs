@@ -11,7 +11,7 @@ use rummage_view::{ViewError, outcome, safe};
 use crate::output::Terminal;
 
 /// The exit code of a command.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Exit {
     /// Nothing broken.
     Fine = 0,

@@ -27,6 +27,40 @@ pub(crate) fn write_files(
     Ok(())
 }
 
+/// A run, what to list of it, and how.
+pub(crate) type ListedRun<'a> = (OpenRun<'a>, Selection, Listing);
+
+/// Lists the links of several runs, one after the other.
+pub(crate) fn list_all(
+    reader: &Reader,
+    runs: &[ListedRun<'_>],
+    showing: &Showing,
+    terminal: Terminal,
+) -> Result<(), Failure> {
+    let destination = showing.destination()?;
+    if destination.form == Format::Json {
+        return Err(Failure::Usage {
+            what: "--format json is one list of the targets of one run".to_owned(),
+            hint: "Use --format jsonl for several sites.".to_owned(),
+        });
+    }
+    destination.write(terminal, |out, form| {
+        if let Format::Rows(format) = form {
+            return rummage_view::rows_of_all(out, runs, format).map(Some);
+        }
+        for (number, (run, selection, listing)) in runs.iter().enumerate() {
+            if number > 0 {
+                writeln!(out)?;
+            }
+            match form {
+                Format::Markdown => rummage_view::markdown(out, run, selection, listing)?,
+                _ => rummage_view::findings(out, reader, run, selection, listing)?,
+            }
+        }
+        Ok(None)
+    })
+}
+
 /// Lists the links of a run. A file is written completely or not at all.
 pub(crate) fn list(
     reader: &Reader,

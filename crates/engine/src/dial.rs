@@ -145,6 +145,10 @@ impl Network {
         }
     }
 
+    pub(crate) fn connect_rules(&self) -> &[ConnectRule] {
+        &self.connect
+    }
+
     /// Looks up the name of a host now, whatever is known of it. IP addresses need no lookup; a
     /// rule may name a host that does not exist yet, and behind a proxy our lookups prove nothing.
     pub(crate) async fn check_name(&self, host: &str) -> Result<(), Failure> {

@@ -77,6 +77,17 @@ impl Fetcher {
         self.inner.network.handle_start(start.host_str().unwrap_or_default()).await;
     }
 
+    /// Whether a rule with a wildcard says where to connect for a URL. It gives an address to hosts
+    /// that exist; only a rule with a full name needs no DNS.
+    #[must_use]
+    pub fn has_wildcard_for(&self, url: &Url) -> bool {
+        let (host, port) = (url.host_str(), url.port_or_known_default());
+        let rules = self.inner.network.connect_rules();
+        host.zip(port).is_some_and(|(host, port)| {
+            rules.iter().any(|rule| rule.fits(host, port) && !rule.names(host))
+        })
+    }
+
     /// Origins of the site that were requested without the user's headers, because nobody named
     /// them: sorted, and the first 20 alone.
     #[must_use]

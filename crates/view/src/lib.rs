@@ -34,7 +34,8 @@ pub use markdown::markdown;
 pub use number::{count, counted, duration};
 pub use phrase::{cause, outcome};
 pub use rows::{
-    RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, schedule_rows,
+    RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, rows_of_all,
+    schedule_rows,
 };
 pub use safe::{safe, safe_json};
 pub use text::{

@@ -2,12 +2,13 @@
 
 use clap::Args;
 
+use super::when::{Since, since};
 use super::{FailOn, Selecting, Showing};
 
 /// Show what is broken, from the store: grouped, filtered, sorted, searched
 ///
 /// Shows the last run as `rummage crawl` showed it when it ended. Makes no requests. The totals
-/// are those of the whole run, whatever is selected.
+/// are those of the whole run, whatever is selected. With --site all, the last run of each site.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:\n  rummage findings --status 5xx --group host\n  \
     rummage findings --page '/news/*' -o news.csv")]
@@ -15,6 +16,10 @@ pub(crate) struct FindingsArgs {
     /// Show the run with this number [default: the last run]
     #[arg(long, value_name = "N", help_heading = "Selecting")]
     pub(crate) run: Option<i64>,
+    /// Findings that were found first by this run or later, or since this date, such as 7,
+    /// 2026-12-24 or 30d
+    #[arg(long, value_name = "RUN|DATE", value_parser = since, help_heading = "Selecting")]
+    pub(crate) since: Option<Since>,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
     #[command(flatten)]

@@ -9,6 +9,7 @@
 mod arrivals;
 mod compare;
 mod crawl;
+mod defaults;
 mod demo;
 mod findings;
 mod options;
@@ -16,6 +17,7 @@ mod page;
 mod parse;
 mod patrol;
 mod probe;
+mod reason;
 mod recheck;
 mod schedule;
 mod selecting;
@@ -37,17 +39,18 @@ pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
 pub(crate) use options::{CheckOptions, ExternalsChoice, FragmentsChoice};
 pub(crate) use page::PageArgs;
-pub(crate) use parse::parse;
+pub(crate) use parse::{check_default, parse};
 pub(crate) use patrol::{LogFormat, PatrolArgs};
 pub(crate) use probe::ProbeArgs;
 pub(crate) use recheck::{RecheckArgs, RecheckFormat};
 pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
-pub(crate) use selecting::{FINDINGS, Selecting};
+pub(crate) use selecting::{FINDINGS, Patterns, Selecting};
 pub(crate) use settings::{CompletionsArgs, InitArgs, SettingsArgs};
 pub(crate) use showing::{FailOn, Format, GroupChoice, Showing};
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
 pub(crate) use waive::WaiveArgs;
+pub(crate) use when::Since;
 
 /// Finds the broken links of a website, and the pages they appear on.
 #[derive(Debug, Parser)]
@@ -67,12 +70,33 @@ pub(crate) struct Args {
     pub(crate) command: Option<Command>,
 }
 
+/// Options about pages and the site they belong to: a list has neither.
+const OF_SITES: &[&str] = &[
+    "at",
+    "tidy_paths",
+    "externals",
+    "depth",
+    "max_pages",
+    "within",
+    "check_elements",
+    "robots",
+    "sitemap",
+    "query",
+    "max_links",
+    "scope",
+];
+
 /// The clap command, with a short help for each subcommand that fits one screen.
 pub(crate) fn command() -> clap::Command {
     let mut command = Args::command();
     for crawling in ["crawl", "page", "probe"] {
         command = with_short_help(command, crawling, takes_requests_later);
     }
+    let hide = |arg: Arg| match OF_SITES.contains(&arg.get_id().as_str()) {
+        true => arg.hide(true),
+        false => arg,
+    };
+    command = command.mut_subcommand("probe", |probe| probe.mut_args(hide));
     // These check as the crawl did; their check options are rarely given again.
     command = with_short_help(command, "recheck", |arg| is_check_option(arg, &["timeout"]));
     with_short_help(command, "arrivals", |arg| {
@@ -121,7 +145,7 @@ pub(crate) enum Command {
     Recheck(Box<RecheckArgs>),
     Schedule(ScheduleArgs),
     Patrol(PatrolArgs),
-    Waive(WaiveArgs),
+    Waive(Box<WaiveArgs>),
     Arrivals(Box<ArrivalsArgs>),
     Compare(Box<CompareArgs>),
     Sites(SitesArgs),

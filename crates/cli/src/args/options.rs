@@ -8,6 +8,7 @@ use clap::{Args, FromArgMatches, ValueEnum};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::reason::first_line;
 use crate::header::{Header, header, like_earlier};
 use crate::values::{
     Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, patience,
@@ -253,11 +254,7 @@ impl CheckOptions {
             .mut_args(|argument| argument.env(clap::builder::Resettable::Reset));
         let words = values.iter().map(|value| format!("--{name}={value}"));
         let words = std::iter::once("settings".to_owned()).chain(words);
-        command.try_get_matches_from(words).map(drop).map_err(|error| {
-            let text = error.to_string();
-            let first = text.lines().next().unwrap_or_default();
-            first.rsplit("': ").next().unwrap_or(first).to_owned()
-        })
+        command.try_get_matches_from(words).map(drop).map_err(|error| first_line(&error))
     }
 
     /// Whether there is an option with this name.

@@ -8,11 +8,13 @@ use clap::error::{ContextKind, ContextValue, ErrorKind};
 use clap::parser::ValueSource;
 use clap::{ArgMatches, Command, Error, FromArgMatches};
 
-use super::{Args, command};
+use super::defaults::{OptionDefault, with_defaults};
+use super::reason::first_line;
+use super::{Args, OF_SITES, command};
 
-/// Parses the command line.
-pub(crate) fn parse() -> Result<Args, Error> {
-    let mut command = command();
+/// Parses the command line, with these defaults of the settings file.
+pub(crate) fn parse(defaults: &[OptionDefault]) -> Result<Args, Error> {
+    let mut command = with_defaults(command(), defaults);
     let words = with_shortcuts(&command, std::env::args_os().collect());
     // Options of every command may come before it.
     let mut typed = words.iter().skip(1).filter_map(|word| word.to_str());
@@ -29,7 +31,30 @@ pub(crate) fn parse() -> Result<Args, Error> {
         };
         return Err(error);
     }
+    if let Some(option) = meaningless(&matches) {
+        let what = format!("--{option} means nothing for a list: its URLs belong to no site");
+        let probe = command.find_subcommand_mut("probe").expect("it was just parsed");
+        return Err(probe.error(ErrorKind::ArgumentConflict, what));
+    }
     Args::from_arg_matches(&matches)
+}
+
+/// Checks the default of an option by the rules of `rummage findings`, which has all of them.
+pub(crate) fn check_default(name: &str, value: &str) -> Result<(), String> {
+    let words = match (name, value) {
+        ("verbose", "true" | "false") => return Ok(()),
+        ("verbose", _) => return Err("give true or false".to_owned()),
+        _ => ["rummage".to_owned(), "findings".to_owned(), format!("--{name}={value}")],
+    };
+    command().try_get_matches_from(words).map(drop).map_err(|error| first_line(&error))
+}
+
+/// An option about a site that was given with a list.
+fn meaningless(matches: &ArgMatches) -> Option<String> {
+    let (_, of_probe) = matches.subcommand().filter(|(name, _)| *name == "probe")?;
+    let given = |id: &&&str| of_probe.value_source(id) == Some(ValueSource::CommandLine);
+    let id = OF_SITES.iter().find(given)?;
+    Some(if *id == "at" { "as".to_owned() } else { id.replace('_', "-") })
 }
 
 /// `rummage www.example.test` is a crawl of it, and `rummage help crawl` is `rummage crawl --help`.

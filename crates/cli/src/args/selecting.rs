@@ -38,9 +38,16 @@ pub(crate) struct Selecting {
     /// Links to matching targets; only * is special, and it crosses / (repeatable)
     #[arg(long, value_name = "PATTERN")]
     target: Vec<String>,
+    /// No links to matching targets (repeatable)
+    #[arg(long, value_name = "PATTERN")]
+    except: Vec<String>,
     /// Links on matching pages, such as /news/* (repeatable)
     #[arg(long, value_name = "PATTERN")]
     page: Vec<String>,
+    /// Links with one of these words in their rel attribute, separated by commas, such as
+    /// nofollow,sponsored
+    #[arg(long, value_name = "LIST", value_delimiter = ',')]
+    rel: Vec<String>,
     /// Links with these words in their text
     #[arg(long, value_name = "WORDS")]
     text: Vec<String>,
@@ -55,7 +62,40 @@ pub(crate) struct Selecting {
     new: bool,
 }
 
+/// What a waiver names by itself.
+pub(crate) struct Patterns {
+    pub(crate) targets: Vec<String>,
+    pub(crate) excepts: Vec<String>,
+    pub(crate) hosts: Vec<String>,
+    pub(crate) pages: Vec<String>,
+    pub(crate) causes: Vec<Cause>,
+}
+
 impl Selecting {
+    /// Whether everything is selected.
+    pub(crate) fn is_all(&self) -> bool {
+        self.all
+    }
+
+    /// The part that a waiver names, and whether there is another part, which chooses among the
+    /// findings of a run.
+    pub(crate) fn patterns(&self) -> (Patterns, bool) {
+        let Selecting { verdict, status, scope, element, rel, text, search, standing, new, .. } =
+            self;
+        let chooses = !(verdict.is_empty() && status.is_empty() && scope.is_none())
+            || !(element.is_empty() && rel.is_empty() && text.is_empty() && search.is_empty())
+            || !standing.is_empty()
+            || *new;
+        let patterns = Patterns {
+            targets: self.target.clone(),
+            excepts: self.except.clone(),
+            hosts: self.host.clone(),
+            pages: self.page.clone(),
+            causes: self.cause.clone(),
+        };
+        (patterns, chooses)
+    }
+
     /// The selection, with `default` as the verdicts if none are given.
     pub(crate) fn selection(&self, default: &[Verdict]) -> Selection {
         let verdicts = match self.verdict.as_slice() {
@@ -74,7 +114,9 @@ impl Selecting {
             elements: self.element.clone(),
             hosts: patterns(&self.host),
             targets: patterns(&self.target),
+            excepts: patterns(&self.except),
             pages: patterns(&self.page),
+            rels: self.rel.iter().map(|word| word.trim().to_owned()).collect(),
             text: words(&self.text),
             search: self.search.iter().map(|word| word.to_lowercase()).collect(),
             standings: match self.new {
@@ -94,7 +136,7 @@ fn verdict(name: &str) -> Result<Verdict, String> {
     Verdict::named(name).ok_or_else(|| format!("a verdict is {}", one_of(&names)))
 }
 
-pub(crate) fn cause(name: &str) -> Result<Cause, String> {
+fn cause(name: &str) -> Result<Cause, String> {
     let names: Vec<&str> = Cause::ALL.iter().map(|cause| cause.as_str()).collect();
     Cause::named(name).ok_or_else(|| match nearest(name, names.iter().copied()) {
         Some(near) => format!("no such cause; did you mean {near}?"),

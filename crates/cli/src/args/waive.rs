@@ -1,21 +1,24 @@
 //! `rummage waive`.
 
 use clap::{ArgGroup, Args};
-use rummage_core::verdict::Cause;
 
-use super::selecting::cause;
+use super::Selecting;
 use super::when::{When, when};
 
 /// Waive findings, with a reason and an end date
 ///
 /// A waiver is a decision to leave a finding alone. Waivers are kept in waivers.toml, next to the
-/// settings file or the store. A waiver covers links that match all of its kinds of patterns.
+/// settings file or the store. A waiver covers links that match all of its kinds of patterns:
+/// target, host, page and cause, except the targets of --except. With any other option under
+/// Selecting, it covers exactly the targets that are selected now.
+///
 /// With --leave (the default), it ends on a date. With --works, someone has checked that the
 /// target works, and the waiver holds while the target responds as it does now. Waived findings
 /// are counted separately, never fail a build, and are rechecked less often; rummage findings
 /// --standing waived shows them.
 #[derive(Debug, Args)]
 #[command(
+    mut_arg("all", |all| all.help("All findings").conflicts_with("targets")),
     group(ArgGroup::new("deed").args(["reason", "dry_run", "list", "lift"]).required(true).multiple(true)),
     after_help = "Examples:\n  rummage waive --host '*.partner.test' --cause access-refused --works \\\n    \
     --reason 'site refuses robots; checked by hand'\n  \
@@ -26,21 +29,8 @@ pub(crate) struct WaiveArgs {
     /// Targets to waive: URLs or patterns, as for --target
     #[arg(value_name = "TARGET")]
     pub(crate) targets: Vec<String>,
-    /// All findings
-    #[arg(long, conflicts_with = "targets", help_heading = "Selecting")]
-    pub(crate) all: bool,
-    /// Links to matching targets; only * is special, and it crosses / (repeatable)
-    #[arg(long, value_name = "PATTERN", help_heading = "Selecting")]
-    pub(crate) target: Vec<String>,
-    /// Links to matching hosts, such as *.example.test (repeatable)
-    #[arg(long, value_name = "PATTERN", help_heading = "Selecting")]
-    pub(crate) host: Vec<String>,
-    /// Links on matching pages, such as /news/* (repeatable)
-    #[arg(long, value_name = "PATTERN", help_heading = "Selecting")]
-    pub(crate) page: Vec<String>,
-    /// Links with these causes, separated by commas, such as not-found,timeout
-    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = cause, help_heading = "Selecting")]
-    pub(crate) cause: Vec<Cause>,
+    #[command(flatten)]
+    pub(crate) selecting: Selecting,
     /// The reason, for people who find the waiver a year from now
     #[arg(long, value_name = "TEXT", value_parser = reason)]
     pub(crate) reason: Option<String>,

@@ -47,7 +47,40 @@ pub(crate) fn when(text: &str) -> Result<When, String> {
     Ok(When::At(zoned.timestamp()))
 }
 
+/// From when on: a run, or a moment.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Since {
+    Run(i64),
+    Moment(When),
+}
+
+/// A run number, or a moment; a span counts back from now.
+pub(crate) fn since(text: &str) -> Result<Since, String> {
+    if let Ok(run) = text.parse::<i64>()
+        && run > 0
+    {
+        return Ok(Since::Run(run));
+    }
+    let help = "give the number of a run, a date such as 2026-12-24, or a span such as 30d";
+    let moment = when(text).map_err(|_| help.to_owned())?;
+    Ok(Since::Moment(match moment {
+        When::InDays(days) if text != "tomorrow" => When::InDays(-days),
+        other => other,
+    }))
+}
+
 impl When {
+    /// The same span in the past.
+    pub(crate) fn ago(self, now: Timestamp) -> Timestamp {
+        match self {
+            When::In(span) => {
+                let span = SignedDuration::try_from(span).unwrap_or(SignedDuration::MAX);
+                now.checked_sub(span).unwrap_or(Timestamp::MIN)
+            }
+            other => other.moment(now),
+        }
+    }
+
     /// The day, in the local time zone.
     pub(crate) fn day(self, now: Timestamp) -> Date {
         match self {
@@ -97,6 +130,19 @@ mod tests {
         for text in ["", "soon", "4", "-1d", "2026-13-01", "0d"] {
             assert_eq!(when(text), Err(HELP.to_owned()), "{text}");
         }
+    }
+
+    #[test]
+    fn since_is_a_run_or_a_moment_in_the_past() {
+        assert_eq!(since("7"), Ok(Since::Run(7)));
+        assert_eq!(since("30d"), Ok(Since::Moment(When::InDays(-30))));
+        for text in ["0", "-3", "later", ""] {
+            assert!(since(text).is_err(), "{text}");
+        }
+        let now = Timestamp::UNIX_EPOCH;
+        let hours = |hours| SignedDuration::from_hours(hours);
+        assert_eq!(When::InDays(-2).ago(now), now - hours(48));
+        assert_eq!(When::In(Duration::from_secs(7200)).ago(now), now - hours(2));
     }
 
     #[test]

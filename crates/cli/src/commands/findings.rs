@@ -7,7 +7,7 @@ use rummage_core::verdict::Verdict;
 use rummage_store::{LinkQuery, OpenRun, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{Listing, ViewError};
 
-use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing};
+use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing, Since};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
 use crate::output::{self, Terminal};
@@ -19,12 +19,61 @@ pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failur
     args.showing.listing(session.terminal.verbose)?;
     let config = &session.config;
     let reader = session.reader()?;
+    if is_of_all_sites(session) {
+        return of_all_sites(args, session, &reader);
+    }
     let run = session.run(&reader, args.run)?;
     let listing = listing(&args.showing, session, config, &run)?;
+    let selection = selection(args, session, &reader, &run)?;
     let open = reader.open_run(run)?;
-    let selection = args.selecting.selection(FINDINGS);
     show(&reader, &open, &selection, &listing, &args.showing, session.terminal)?;
     exit(&open, args.fail_on)
+}
+
+/// Whether `--site all` was given, and no site has this name.
+fn is_of_all_sites(session: &Session) -> bool {
+    session.site.as_deref() == Some("all") && !session.config.sites.contains_key("all")
+}
+
+/// The last run of each site, one after the other.
+fn of_all_sites(args: &FindingsArgs, session: &Session, reader: &Reader) -> Result<Exit, Failure> {
+    if args.run.is_some() {
+        return Err(Failure::Usage {
+            what: "--run names a run of one site, and --site all names every site".to_owned(),
+            hint: "Leave out one of them.".to_owned(),
+        });
+    }
+    let mut runs = Vec::new();
+    for row in reader.sites()? {
+        let listing = listing(&args.showing, session, &session.config, &row.last)?;
+        let selection = selection(args, session, reader, &row.last)?;
+        runs.push((reader.open_run(row.last)?, selection, listing));
+    }
+    results::list_all(reader, &runs, &args.showing, session.terminal)?;
+    let exits = runs.iter().map(|(run, ..)| exit(run, args.fail_on));
+    let exits = exits.collect::<Result<Vec<Exit>, Failure>>()?;
+    Ok(exits.into_iter().max().unwrap_or(Exit::Fine))
+}
+
+/// The selection, with `--since` as a run of this site.
+fn selection(
+    args: &FindingsArgs,
+    session: &Session,
+    reader: &Reader,
+    run: &RunInfo,
+) -> Result<Selection, Failure> {
+    let selection = args.selecting.selection(FINDINGS);
+    let found_from = match args.since {
+        None => None,
+        Some(Since::Run(number)) => Some(number),
+        Some(Since::Moment(when)) => {
+            let from = when.ago(session.clock.now());
+            let mut runs = reader.runs()?.into_iter();
+            let first = runs.find(|known| known.site == run.site && known.started_at >= from);
+            Some(first.map_or(i64::MAX, |first| first.number))
+        }
+    };
+    Ok(Selection { found_from, ..selection })
 }
 
 /// The grouping and format of a listing of a site.

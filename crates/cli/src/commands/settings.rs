@@ -107,7 +107,11 @@ fn value(in_force: &Value, key: &Key) -> String {
         }
         let unset = match key.name.as_str() {
             "check-elements" => "all",
-            "depth" | "max-pages" => "no limit",
+            "depth" | "max-pages" | "limit" => "no limit",
+            "fail-on" => "broken; never for findings and compare",
+            "format" => "by the extension of --output, else text",
+            "sort" => "worst first",
+            "group" => "target; none for csv and jsonl",
             "per-host" => "up to 16, adapted to response times",
             "user-agent" => rummage_engine::DEFAULT_USER_AGENT,
             "proxy" => "from HTTP_PROXY, HTTPS_PROXY, ALL_PROXY and NO_PROXY",

@@ -1,6 +1,6 @@
 //! `rummage waive`: waives findings, lists waivers, lifts them.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::Write;
 
 use jiff::civil::Date;
@@ -12,7 +12,7 @@ use rummage_core::verdict::Verdict;
 use rummage_store::{OpenRun, Reader, StoreError};
 use rummage_view::{Covered, ViewError, WaiverRow};
 
-use crate::args::WaiveArgs;
+use crate::args::{FINDINGS, Patterns, WaiveArgs};
 use crate::clock::WallClock;
 use crate::failure::{Exit, Failure};
 use crate::output;
@@ -54,14 +54,18 @@ fn add(
     clock: WallClock,
 ) -> Result<(), Failure> {
     let today = clock.today();
-    let mut entry = entry(args, clock.now(), today)?;
-    if entry.is_bare() {
+    let (patterns, chooses) = args.selecting.patterns();
+    let mut entry = entry(args, patterns, clock.now(), today)?;
+    if entry.is_bare() && !chooses {
         return Err(Failure::Usage {
             what: "nothing to waive".to_owned(),
             hint: "Give a target, --host, --page or --cause, or --all for all findings; --dry-run \
                    shows what matches."
                 .to_owned(),
         });
+    }
+    if chooses {
+        entry.targets = chosen(args, &entry, run)?;
     }
     let waiver = Waiver { kind: WaiverKind::Leave, ..entry.waiver() };
     let mut covered = Covered::default();
@@ -78,7 +82,7 @@ fn add(
             last: facts.last.to_owned(),
         });
     })?;
-    if covered.targets.is_empty() {
+    if covered.targets.is_empty() || (chooses && entry.targets.is_empty()) {
         return Err(Failure::Usage {
             what: format!("no finding of run {} matches; nothing was waived", run.info().number),
             hint: match patterns_of(&waiver).find(|pattern| pattern.looks_like_another_kind()) {
@@ -105,8 +109,24 @@ fn add(
     Ok(shown.map_err(ViewError::from)?)
 }
 
+/// The targets of the findings that are selected now, by more than a waiver can name.
+fn chosen(args: &WaiveArgs, entry: &Entry, run: &OpenRun<'_>) -> Result<Vec<String>, StoreError> {
+    let mut selection = args.selecting.selection(FINDINGS);
+    selection.targets.extend(args.targets.iter().map(|target| Pattern::new(target)));
+    let fits = Waiver { kind: WaiverKind::Leave, ..entry.waiver() };
+    let mut targets = BTreeSet::new();
+    run.query(&selection)?.for_each(|found| {
+        let facts = run.facts(found)?;
+        if fits.fits(&facts.facts()) {
+            targets.insert(facts.target);
+        }
+        Ok::<_, StoreError>(())
+    })?;
+    Ok(targets.into_iter().collect())
+}
+
 fn patterns_of(waiver: &Waiver) -> impl Iterator<Item = &Pattern> {
-    waiver.targets.iter().chain(&waiver.hosts).chain(&waiver.pages)
+    waiver.targets.iter().chain(&waiver.hosts).chain(&waiver.pages).chain(&waiver.excepts)
 }
 
 /// The date on which a waiver ends, if it does.
@@ -125,7 +145,13 @@ fn last_day(args: &WaiveArgs, now: Timestamp, today: Date) -> Result<Option<Date
     Ok(Some(day))
 }
 
-fn entry(args: &WaiveArgs, now: Timestamp, today: Date) -> Result<Entry, Failure> {
+fn entry(
+    args: &WaiveArgs,
+    patterns: Patterns,
+    now: Timestamp,
+    today: Date,
+) -> Result<Entry, Failure> {
+    let Patterns { targets, excepts, hosts, pages, causes } = patterns;
     let kind = if args.works { WaiverKind::Works } else { WaiverKind::Leave };
     Ok(Entry {
         kind,
@@ -133,13 +159,14 @@ fn entry(args: &WaiveArgs, now: Timestamp, today: Date) -> Result<Entry, Failure
         made: Some(today),
         by: ["USER", "USERNAME", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok()),
         until: last_day(args, now, today)?,
-        targets: match args.all {
+        targets: match args.selecting.is_all() {
             true => vec!["*".to_owned()],
-            false => args.targets.iter().chain(&args.target).cloned().collect(),
+            false => args.targets.iter().cloned().chain(targets).collect(),
         },
-        hosts: args.host.clone(),
-        pages: args.page.clone(),
-        causes: args.cause.clone(),
+        excepts,
+        hosts,
+        pages,
+        causes,
         observed: Vec::new(),
     })
 }
@@ -185,6 +212,7 @@ fn row(entry: &Entry, today: Date) -> WaiverRow {
     let days = |from: Date, to: Date| from.until(to).map_or(0, |span| i64::from(span.get_days()));
     let patterns = [
         ("target", &entry.targets),
+        ("except", &entry.excepts),
         ("host", &entry.hosts),
         ("page", &entry.pages),
         ("cause", &entry.causes.iter().map(|cause| cause.as_str().to_owned()).collect()),

@@ -4,7 +4,7 @@
 
 use clap::{Args, Command};
 
-use super::{due, watching};
+use super::{due, everywhere, watching};
 use crate::args::CheckOptions;
 
 /// One key.
@@ -98,7 +98,10 @@ pub(crate) fn keys() -> Vec<Key> {
         help.split(" [default").next().unwrap_or_default().replace(" (repeatable)", "")
     };
     let options = OPTIONS.iter().map(|(name, example)| key(name, *example, help(name)));
-    own.chain(options).collect()
+    let everywhere = everywhere::KEYS
+        .iter()
+        .map(|(name, example, about)| key(name, *example, (*about).to_owned()));
+    own.chain(options).chain(everywhere).collect()
 }
 
 fn key(name: &str, example: Result<&'static str, &'static str>, about: String) -> Key {

@@ -5,6 +5,7 @@
 //! new file.
 
 mod due;
+pub(crate) mod everywhere;
 pub(crate) mod keys;
 mod load;
 mod model;

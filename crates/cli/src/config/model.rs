@@ -8,6 +8,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::due::Due;
+use super::everywhere::Everywhere;
 use super::watching::Watching;
 use crate::args::CheckOptions;
 
@@ -53,6 +54,9 @@ pub(crate) struct SiteKeys {
     /// How the site is watched, and who is notified
     #[serde(flatten)]
     pub(crate) watching: Watching,
+    /// What every command shows
+    #[serde(flatten)]
+    pub(crate) everywhere: Everywhere,
 }
 
 /// Verdict of placeholder links.
@@ -102,6 +106,7 @@ impl Section {
                 expect: own.expect.into_iter().chain(below.expect).collect(),
                 due: own.due.or(below.due),
                 watching: own.watching.or(below.watching),
+                everywhere: own.everywhere.or(below.everywhere),
             },
             lines: self.lines,
         }

@@ -8,8 +8,8 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::keys::{TABLES, keys};
-use super::{Config, FILE, Section, SiteKeys};
-use crate::args::CheckOptions;
+use super::{Config, FILE, Section, SiteKeys, everywhere};
+use crate::args::{CheckOptions, check_default};
 use crate::failure::Failure;
 use crate::values::nearest;
 
@@ -76,7 +76,13 @@ impl Source<'_> {
         let mut sites = BTreeMap::new();
         for (name, section) in self.table(value, "site")? {
             let name = name.get_ref().to_string();
+            let at = section.span();
             let section = self.section(section, &values[name.as_str()])?;
+            if let Some(key) = section.lines.keys().find(|key| everywhere::knows(key)) {
+                let what = format!("{key} is not allowed in the section of a site");
+                let hint = "Put it in [defaults]: it applies before the site is known.".to_owned();
+                return Err(self.wrong(&at, what, hint));
+            }
             sites.insert(name, section);
         }
         Ok(sites)
@@ -120,6 +126,11 @@ impl Source<'_> {
             let alone = toml::Table::from_iter([(name.clone(), values[written.as_str()].clone())]);
             let wrong =
                 |error: toml::de::Error| self.bad_value(value.span(), &name, error.message());
+            if everywhere::knows(&name) {
+                let texts = texts(&values[written.as_str()]);
+                let checked = texts.iter().try_for_each(|text| check_default(&name, text));
+                checked.map_err(|reason| self.bad_value(value.span(), &name, &reason))?;
+            }
             if is_option {
                 let texts = texts(&values[written.as_str()]);
                 CheckOptions::check(&name, &texts)
@@ -216,10 +227,11 @@ impl Section {
             "editor-link" => self.own.editor_link = own.editor_link,
             "placeholders" => self.own.placeholders = own.placeholders,
             "expect" => self.own.expect = own.expect,
-            // The remaining kinds: exactly one is set, in one of the two sections.
+            // The remaining kinds: exactly one is set, in one of these parts.
             _ => {
                 self.own.due = own.due.or(std::mem::take(&mut self.own.due));
                 self.own.watching = own.watching.or(std::mem::take(&mut self.own.watching));
+                self.own.everywhere = own.everywhere.or(std::mem::take(&mut self.own.everywhere));
             }
         }
     }

@@ -26,7 +26,7 @@ pub(crate) fn text(site: Option<(&str, &str)>) -> String {
     let comment = if site.is_some() { "" } else { "# " };
     let _ = write!(
         out,
-        "\n# A site: rummage crawl {name} starts at this URL. Every key from above is allowed here.\n\
+        "\n# A site: rummage crawl {name} starts at this URL. The keys from above are allowed here.\n\
          {comment}[site.{name}]\n{comment}{start}\n\
          \n# Responses that URLs are expected to give: an intended 410 is sound.\n\
          # [[site.{name}.expect]]\n# target = \"/shop/1998/*\"\n# status = 410\n"

@@ -33,6 +33,13 @@ pub(super) fn hint(
              --credentials-for {origin}"
         ));
     }
+    if problem.is_no_such_name() && fetcher.has_wildcard_for(&url) {
+        let host = url.host_str().unwrap_or_default();
+        return Some(format!(
+            "Check the spelling of the host name. A --connect rule with * is for hosts that a DNS \
+             server knows; for this one, give its full name: --connect {host}=IP:PORT"
+        ));
+    }
     let http = http?;
     Some(format!(
         "With credentials, only https is tried. If they may go over the network unencrypted: {http}"

@@ -10,7 +10,7 @@ use toml_edit::{Array, Datetime, InlineTable, Item, Table, Value};
 use crate::values::nearest;
 
 const KEYS: &[&str] =
-    &["as", "reason", "made", "by", "until", "target", "host", "page", "cause", "seen"];
+    &["as", "reason", "made", "by", "until", "target", "except", "host", "page", "cause", "seen"];
 
 /// One waiver.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -24,6 +24,8 @@ pub(crate) struct Entry {
     /// The date on which it ends.
     pub(crate) until: Option<Date>,
     pub(crate) targets: Vec<String>,
+    /// Targets that are not covered.
+    pub(crate) excepts: Vec<String>,
     pub(crate) hosts: Vec<String>,
     pub(crate) pages: Vec<String>,
     pub(crate) causes: Vec<Cause>,
@@ -55,7 +57,7 @@ impl Entry {
                 (format!("there is no cause \"{}\"", safe(&name)), hint)
             })
         });
-        for key in ["target", "host", "page"] {
+        for key in ["target", "except", "host", "page"] {
             if list(table, key)?.iter().any(|pattern| pattern.trim().is_empty()) {
                 let hint = format!("Give a {key}, or * for all.");
                 return Err((format!("{key} is empty, so it would cover everything"), hint));
@@ -68,6 +70,7 @@ impl Entry {
             by: text(table, "by")?,
             until: date(table, "until")?,
             targets: list(table, "target")?,
+            excepts: list(table, "except")?,
             hosts: list(table, "host")?,
             pages: list(table, "page")?,
             causes: causes.collect::<Result<_, _>>()?,
@@ -98,6 +101,7 @@ impl Entry {
         Waiver {
             kind: self.kind,
             targets: patterns(&self.targets),
+            excepts: patterns(&self.excepts),
             hosts: patterns(&self.hosts),
             pages: patterns(&self.pages),
             causes: self.causes.clone(),
@@ -123,6 +127,7 @@ impl Entry {
             self.causes.iter().map(|cause| cause.as_str().to_owned()).collect();
         for (key, list) in [
             ("target", &self.targets),
+            ("except", &self.excepts),
             ("host", &self.hosts),
             ("page", &self.pages),
             ("cause", &causes),
@@ -243,6 +248,7 @@ mod tests {
             by: Some("mk".to_owned()),
             until: Some(Date::constant(2027, 5, 22)),
             targets: vec!["https://b.test/*".to_owned(), "/x".to_owned()],
+            excepts: vec!["https://b.test/kept/*".to_owned()],
             hosts: vec!["*.b.test".to_owned()],
             pages: vec!["/news/*".to_owned()],
             causes: vec![Cause::AccessRefused, Cause::Timeout],

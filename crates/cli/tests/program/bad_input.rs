@@ -25,9 +25,9 @@ fn with(host: &str, what: Host) -> Scenario {
 fn starts_that_cannot_be_crawled() {
     let refusing = Host { reach: ConnectionMode::Refuses, ..Host::default() };
     let stage = Stage::new(&with("down.test", refusing));
-    insta::assert_snapshot!(complaint(&stage, &["crawl", "nowhere.test"], 4), @r"
+    insta::assert_snapshot!(complaint(&stage, &["crawl", "nowhere.test"], 4), @"
     error: cannot fetch the start page http://nowhere.test/: host name does not exist (NXDOMAIN)
-      Check the spelling of the host name.
+      Check the spelling of the host name. A --connect rule with * is for hosts that a DNS server knows; for this one, give its full name: --connect nowhere.test=IP:PORT
     ");
     let words = ["crawl", "down.test", "--timeout", "200ms"];
     insta::assert_snapshot!(complaint(&stage, &words, 4), @r"

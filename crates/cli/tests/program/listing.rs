@@ -263,3 +263,60 @@ fn what_is_new_is_selected_in_one_word() {
     let standing = ["findings", "--run", "1", "--standing", "new,returned", "--format", "jsonl"];
     assert_eq!(all.out, stage.run(&standing).ends(0).out);
 }
+
+/// Two sites of which each has been crawled twice; the second time, more was missing.
+fn grown() -> Stage {
+    let links = "<a rel='nofollow sponsored' href=/ad>ad</a><a href=/more>more</a>";
+    let mut scenario = site("a.test", &[("/", page(links)), ("/more", page("<a href=/new>n</a>"))]);
+    let other = site("b.test", &[("/", page("<a rel=nofollow href=/gone>gone</a>"))]);
+    scenario.hosts.extend(other.hosts);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", "http://a.test", "--depth", "0", "-q"]).ends(1);
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    stage.run(&["crawl", "http://b.test", "-q"]).ends(1);
+    stage
+}
+
+#[test]
+fn rel_and_exceptions_select_links() {
+    let stage = grown();
+    let targets = |words: &[&str]| -> Vec<String> {
+        let words = [&["findings", "--site", "a.test", "--format", "jsonl"], words].concat();
+        let rows = stage.run(&words).ends(0).json();
+        rows.iter().map(|row| row["target"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(targets(&["--rel", "sponsored,ugc"]), ["http://a.test/ad"]);
+    assert_eq!(targets(&["--rel", "ugc"]), Vec::<String>::new());
+    assert_eq!(targets(&["--except", "*/ad"]), ["http://a.test/new"]);
+    let text = stage.run(&["findings", "--site", "a.test"]).ends(0).out;
+    assert!(text.contains("a \"ad\" rel=nofollow sponsored\n"), "{text}");
+}
+
+#[test]
+fn findings_since_a_run_or_a_date() {
+    let stage = grown();
+    let found = |since: &str| {
+        let words = ["findings", "--site", "a.test", "--since", since, "--format", "jsonl"];
+        stage.run(&words).ends(0).json().len()
+    };
+    assert_eq!((found("1"), found("2"), found("3")), (2, 1, 0));
+    assert_eq!((found("1d"), found("2020-01-01"), found("tomorrow")), (2, 2, 0));
+    let outcome = stage.run(&["findings", "--since", "later"]).ends(2);
+    assert!(outcome.err.contains("give the number of a run, a date"), "{outcome}");
+}
+
+#[test]
+fn the_last_runs_of_all_sites_are_one_listing() {
+    let stage = grown();
+    let text = stage.run(&["findings", "--site", "all"]).ends(0).out;
+    for part in ["a.test  run 2", "b.test  run 3", "http://a.test/new\n", "http://b.test/gone\n"] {
+        assert!(text.contains(part), "{part} in {text}");
+    }
+    let rows = csv(&stage.run(&["findings", "--site", "all", "--format", "csv"]).ends(0));
+    assert_eq!(rows.iter().filter(|row| row[0] == "verdict").count(), 1, "one head: {rows:?}");
+    assert_eq!(rows.len(), 1 + 3);
+    stage.run(&["findings", "--site", "all", "--fail-on", "broken"]).ends(1);
+    for words in [["--format", "json"], ["--run", "1"]] {
+        stage.run(&[&["findings", "--site", "all"], &words[..]].concat()).ends(2);
+    }
+}

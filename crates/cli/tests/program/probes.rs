@@ -193,3 +193,20 @@ fn a_probe_is_a_run_and_the_default_site_stays_that_of_the_last_crawl() {
         "{outcome}"
     );
 }
+
+#[test]
+fn options_about_a_site_mean_nothing_for_a_list() {
+    let stage = Stage::new(&site("a.test", &[("/", page(""))]));
+    let help = stage.run(&["probe", "--help"]).ends(0).out;
+    for (option, value) in
+        [("--depth", "3"), ("--as", "https://a.test/"), ("--robots", "ignore"), ("--within", "/x/")]
+    {
+        assert!(!help.contains(&format!("{option} ")), "{option} in {help}");
+        let outcome = stage.run(&["probe", "http://a.test/", option, value]).ends(2);
+        assert!(outcome.err.contains(&format!("{option} means nothing for a list")), "{outcome}");
+    }
+    assert!(help.contains("--timeout ") && help.contains("--exclude "), "{help}");
+    // In the settings file they are for sites.
+    std::fs::write(stage.path("rummage.toml"), "[defaults]\ndepth = 3\n").unwrap();
+    stage.run(&["probe", "http://a.test/"]).ends(0);
+}

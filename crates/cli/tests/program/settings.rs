@@ -170,3 +170,34 @@ fn paths_are_relative_to_the_settings_file() {
     assert!(outcome.out.contains("disallowed by robots.txt"), "{outcome}");
     assert!(stage.path("b.csv").exists() && !stage.path("deep/b.csv").exists());
 }
+
+#[test]
+fn options_of_every_command_have_defaults_in_the_file() {
+    let stage = stage();
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let set = |keys: &str| fs::write(stage.path("rummage.toml"), keys).unwrap();
+    set("[defaults]\nformat = \"csv\"\nlimit = 1\nsort = \"target:desc\"\nfail-on = \"broken\"\n\
+         group = \"target\"\nverbose = true\ncolor = \"always\"\n");
+    let outcome = stage.run(&["findings"]).ends(1);
+    assert_eq!(outcome.out.lines().count(), 2, "{outcome}");
+    assert!(outcome.out.starts_with("verdict,cause,status,target,final,scope,type"), "{outcome}");
+    // The command line overrides them, and the extension of a file says its format.
+    let outcome = stage.run(&["findings", "--format", "text", "--fail-on", "never"]).ends(0);
+    assert!(outcome.out.contains("\u{1b}["), "in color: {outcome}");
+    stage.run(&["findings", "-o", "list.md", "-q"]).ends(1);
+    assert!(fs::read_to_string(stage.path("list.md")).unwrap().starts_with("# "));
+    // Formats that a command does not have are not for it.
+    let outcome = stage.run(&["recheck", "--color", "never"]).ends(1);
+    assert!(outcome.out.contains("recheck, run 2"), "{outcome}");
+    let outcome = stage.run(&["settings"]).ends(0);
+    assert!(outcome.out.contains("rummage.toml, line 3, [defaults]"), "{outcome}");
+    for (keys, wrong) in [
+        ("[defaults]\nformat = \"xml\"\n", "line 2, column 10: format: invalid value 'xml'"),
+        ("[defaults]\nlimit = \"many\"\n", "line 2, column 9: limit: "),
+        ("[site.a]\ngroup = \"host\"\n", "group is not allowed in the section of a site"),
+    ] {
+        set(keys);
+        let outcome = stage.run(&["findings"]).ends(2);
+        assert!(outcome.err.contains(wrong), "{outcome}");
+    }
+}

@@ -39,7 +39,7 @@ fn a_page_and_a_draft() {
         https://www.ashlock-canal.test/boats/hazel.html  Hazel
           9 links: 6 broken, 0 doubtful, 0 moved, 3 sound
           6:1      broken   https://www.ashlock-canal.test/style.css  404 Not Found
-                   link href=/style.css
+                   link href=/style.css rel=stylesheet
                    public/boats/hazel.html:6:1
           10:1     sound    https://www.ashlock-canal.test/  200 OK
                    a "Home"  in nav
@@ -315,7 +315,10 @@ fn short_helps_of_one_screen() {
           --host <PATTERN>    Links to matching hosts, such as *.example.test (repeatable)
           --target <PATTERN>  Links to matching targets; only * is special, and it crosses /
                               (repeatable)
+          --except <PATTERN>  No links to matching targets (repeatable)
           --page <PATTERN>    Links on matching pages, such as /news/* (repeatable)
+          --rel <LIST>        Links with one of these words in their rel attribute, separated by commas,
+                              such as nofollow,sponsored
           --search <WORD>     Links with this word in the target, page, link text or source text
                               (repeatable)
 

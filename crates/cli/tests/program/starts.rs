@@ -78,3 +78,14 @@ fn the_run_of_a_start_is_continued() {
     let outcome = stage.run(&["crawl", "--resume", "--timeout", "200ms"]).ends(1);
     assert!(outcome.err.contains("continuing run 2 of b.test"), "{outcome}");
 }
+
+#[test]
+fn a_connect_rule_for_many_hosts_needs_their_names() {
+    let stage = Stage::new(&two_sites());
+    let rule = "*.away.test=127.0.0.1:9";
+    let words = ["crawl", "http://new.away.test", "--connect", rule];
+    let outcome = stage.run(&words).ends(4);
+    let help = "A --connect rule with * is for hosts that a DNS server knows; for this one, give \
+                its full name: --connect new.away.test=IP:PORT";
+    assert!(outcome.err.contains(help), "{outcome}");
+}

@@ -158,3 +158,27 @@ fn the_head_of_the_file_stays_on_top() {
     assert!(file().starts_with("# Waived findings.") && file().contains("\n\n[[waiver]]\n"));
     assert_eq!(file().matches("# Waived findings.").count(), 1);
 }
+
+#[test]
+fn a_waiver_takes_every_selecting_option_and_exceptions() {
+    let stage = Stage::new(&worn(403));
+    crawl(&stage);
+    let entries = || std::fs::read_to_string(stage.path("waivers.toml")).unwrap();
+    // What a waiver cannot name chooses among the targets of now.
+    let words = ["waive", "--element", "a", "--scope", "external", "--reason", "x"];
+    stage.run(&words).ends(0);
+    assert!(entries().contains("target = [\"http://b.test/in\"]"), "{}", entries());
+    stage.run(&["waive", "--lift", "1"]).ends(0);
+    // Its own patterns stay patterns, with the targets left out.
+    let words = ["waive", "http://a.test/*", "--except", "*/rota", "--reason", "x"];
+    let outcome = stage.run(&words).ends(0);
+    assert!(outcome.out.contains("waived 1 target"), "{outcome}");
+    assert!(entries().contains("except = [\"*/rota\"]"), "{}", entries());
+    let found = stage.run(&["findings"]).ends(0);
+    assert_eq!(verdicts(&found), "1 broken, 1 doubtful, 0 moved, 0 sound, 1 waived");
+    assert!(found.out.contains("a.test/rota"), "{found}");
+    let list = stage.run(&["waive", "--list"]).ends(0);
+    assert!(list.out.contains("except */rota"), "{list}");
+    let outcome = stage.run(&["waive", "--text", "no such words", "--reason", "x"]).ends(2);
+    assert!(outcome.err.contains("no finding of run 1 matches"), "{outcome}");
+}

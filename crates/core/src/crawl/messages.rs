@@ -6,7 +6,9 @@ use crate::Moment;
 use crate::crawl::discovery::traps::Stop;
 use crate::crawl::requests::pace::Slowing;
 use crate::crawl::suspicion::Suspicion;
-use crate::evidence::{Attempt, AttemptOutcome, Method, Purpose, ResponseHead, Validators};
+use crate::evidence::{
+    Attempt, AttemptOutcome, DnsFailure, Failure, Method, Purpose, ResponseHead, Validators,
+};
 use crate::extract::reading::{Format, Reading};
 use crate::url::scope::{Bounds, Scope};
 use crate::verdict::{Cause, Verdict};
@@ -514,5 +516,17 @@ impl StartProblem {
             | StartProblem::RobotsForbid { url }
             | StartProblem::RobotsUnknown { url } => url,
         }
+    }
+
+    /// Whether no DNS server knows the host.
+    #[must_use]
+    pub fn is_no_such_name(&self) -> bool {
+        matches!(
+            self,
+            StartProblem::NoPage {
+                outcome: AttemptOutcome::Failure(Failure::Dns(DnsFailure::NoSuchName)),
+                ..
+            }
+        )
     }
 }

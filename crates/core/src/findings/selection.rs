@@ -23,14 +23,20 @@ pub struct Selection {
     pub hosts: Vec<Pattern>,
     /// Patterns for the target; empty for all.
     pub targets: Vec<Pattern>,
+    /// Patterns for targets to leave out.
+    pub excepts: Vec<Pattern>,
     /// Patterns for the page with the link; empty for all.
     pub pages: Vec<Pattern>,
+    /// Words of the `rel` attribute, in lower case; empty for all.
+    pub rels: Vec<String>,
     /// Words that must all be in the link text, in lower case.
     pub text: Vec<String>,
     /// Words that must all be in the target, page, link text or source text, in lower case.
     pub search: Vec<String>,
     /// The standings; empty for all.
     pub standings: Vec<Standing>,
+    /// The first run whose new findings match; `None` for all.
+    pub found_from: Option<i64>,
 }
 
 /// A status code, or a class of them (RFC 9110 §15).
@@ -136,10 +142,13 @@ impl Selection {
             elements: Vec::new(),
             hosts: Vec::new(),
             targets: Vec::new(),
+            excepts: Vec::new(),
             pages: Vec::new(),
+            rels: Vec::new(),
             text: Vec::new(),
             search: Vec::new(),
             standings: Vec::new(),
+            found_from: None,
         }
     }
 
@@ -159,7 +168,8 @@ impl Selection {
     /// is special.
     #[must_use]
     pub fn foreign_pattern(&self) -> Option<&Pattern> {
-        let mut all = self.hosts.iter().chain(&self.targets).chain(&self.pages);
+        let mut all =
+            self.hosts.iter().chain(&self.targets).chain(&self.pages).chain(&self.excepts);
         all.find(|pattern| pattern.looks_like_another_kind())
     }
 
@@ -190,6 +200,7 @@ impl Selection {
         (self.scope.is_none() || self.scope == scope)
             && (self.hosts.is_empty() || any(&self.hosts, host_of(url)))
             && (self.targets.is_empty() || any(&self.targets, url))
+            && !any(&self.excepts, url)
     }
 
     /// Whether links on this page match.
@@ -198,10 +209,13 @@ impl Selection {
         self.pages.is_empty() || any(&self.pages, url)
     }
 
-    /// Whether links in this element, with this text, match.
+    /// Whether links in this element, with this `rel` attribute and text, match.
     #[must_use]
-    pub fn takes_link(&self, element: &str, text: Option<&str>) -> bool {
-        (self.elements.is_empty() || self.elements.iter().any(|own| own == element))
+    pub fn takes_link(&self, element: &str, rel: Option<&str>, text: Option<&str>) -> bool {
+        let is_named = |word: &str| self.rels.iter().any(|own| own.eq_ignore_ascii_case(word));
+        let fits_rel = || rel.is_some_and(|rel| rel.split_ascii_whitespace().any(is_named));
+        (self.rels.is_empty() || fits_rel())
+            && (self.elements.is_empty() || self.elements.iter().any(|own| own == element))
             && (self.text.is_empty() || {
                 let text = text.unwrap_or_default().to_lowercase();
                 self.text.iter().all(|word| text.contains(word))
@@ -311,11 +325,31 @@ mod tests {
     fn words_match_regardless_of_case() {
         let mut selection = Selection::all();
         selection.text = vec!["opening".to_owned(), "hours".to_owned()];
-        assert!(selection.takes_link("a", Some("Opening Hours 2026")));
-        assert!(!selection.takes_link("a", Some("Opening")) && !selection.takes_link("a", None));
+        let takes = |text| selection.takes_link("a", None, text);
+        assert!(takes(Some("Opening Hours 2026")));
+        assert!(!takes(Some("Opening")) && !takes(None));
         selection.search = vec!["überfahrt".to_owned(), "b.test".to_owned()];
         assert!(selection.finds(["https://b.test/", "ÜBERFAHRT"].into_iter()));
         assert!(!selection.finds(["https://b.test/"].into_iter()));
+    }
+
+    #[test]
+    fn one_word_of_rel_is_enough() {
+        let mut selection = Selection::all();
+        assert!(selection.takes_link("a", None, None));
+        selection.rels = vec!["nofollow".to_owned(), "sponsored".to_owned()];
+        assert!(selection.takes_link("a", Some("noopener NoFollow"), None));
+        assert!(!selection.takes_link("a", Some("noopener"), None));
+        assert!(!selection.takes_link("a", None, None));
+    }
+
+    #[test]
+    fn exceptions_win() {
+        let targets = vec![Pattern::new("/old/*")];
+        let excepts = vec![Pattern::new("/old/maps/*")];
+        let selection = Selection { targets, excepts, ..Selection::all() };
+        assert!(selection.takes_url("http://a.test/old/x", None) && selection.is_narrow());
+        assert!(!selection.takes_url("http://a.test/old/maps/x", None));
     }
 
     #[test]

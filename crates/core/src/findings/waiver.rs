@@ -55,6 +55,8 @@ pub struct Waiver {
     pub kind: WaiverKind,
     /// Patterns for the target; empty for all.
     pub targets: Vec<Pattern>,
+    /// Patterns for targets that are not covered.
+    pub excepts: Vec<Pattern>,
     /// Patterns for the host of the target; empty for all.
     pub hosts: Vec<Pattern>,
     /// Patterns for the page with the link; empty for all.
@@ -121,6 +123,7 @@ impl Waiver {
             patterns.is_empty() || patterns.iter().any(|pattern| pattern.matches(text))
         };
         any(&self.targets, facts.target)
+            && !self.excepts.iter().any(|except| except.matches(facts.target))
             && any(&self.hosts, host_of(facts.target))
             && any(&self.pages, facts.page)
             && (self.causes.is_empty()
@@ -166,6 +169,7 @@ mod tests {
         Waiver {
             kind,
             targets: vec![Pattern::new("/x*")],
+            excepts: Vec::new(),
             hosts: vec![Pattern::new("*b.test")],
             pages: vec![Pattern::new("/news/*"), Pattern::new("/")],
             causes: vec![Cause::AccessRefused, Cause::Timeout],

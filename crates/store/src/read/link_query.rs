@@ -146,7 +146,9 @@ impl<'a> OpenRun<'a> {
                 || self.link_faults.concerns(url)
         };
         let needs_text = selection.scope.is_some()
-            || !(selection.hosts.is_empty() && selection.targets.is_empty());
+            || !(selection.hosts.is_empty()
+                && selection.targets.is_empty()
+                && selection.excepts.is_empty());
         let unfinished = !self.info.state.is_complete();
         let mut fits = Vec::new();
         let mut set = |url: u32| {
@@ -170,7 +172,7 @@ impl<'a> OpenRun<'a> {
             // A pattern may include the fragment, which is compared later.
             let by_url = selection.takes_url(url, url_status.scope)
                 || (self.link_faults.fragments.contains_key(&number)
-                    && !selection.targets.is_empty());
+                    && !(selection.targets.is_empty() && selection.excepts.is_empty()));
             if by_url && may(number, url_status) {
                 set(number);
             }
@@ -185,9 +187,11 @@ impl<'a> OpenRun<'a> {
         selection: &Selection,
         may: impl Fn(u32, u32) -> bool,
     ) -> Result<(Folds, Numbers), StoreError> {
-        let by_link = !(selection.elements.is_empty() && selection.text.is_empty());
+        let by_link = !(selection.elements.is_empty()
+            && selection.rels.is_empty()
+            && selection.text.is_empty());
         let takes = |said: &crate::tables::link_contents::LinkContent<'_>| {
-            selection.takes_link(said.element, said.text)
+            selection.takes_link(said.element, said.rel, said.text)
         };
         let end = self.contents.end()?;
         // The fingerprints are processed in parts, because twelve bytes for each content add up.
@@ -426,8 +430,15 @@ impl<'a> LinkQuery<'a> {
         let target = self.run.url(found.target)?;
         self.run.contents.with(found.content, |said| {
             let with_fragment = said.fragment.map(|fragment| format!("{target}#{fragment}"));
-            self.selection.takes_url(&target, scope)
-                || with_fragment.is_some_and(|target| self.selection.takes_url(&target, scope))
+            match with_fragment {
+                // A pattern may include the fragment; an exception without it covers all of them.
+                Some(whole) => {
+                    self.selection.takes_url(&whole, scope)
+                        || (self.selection.takes_url(&target, scope)
+                            && !self.selection.excepts.iter().any(|except| except.matches(&whole)))
+                }
+                None => self.selection.takes_url(&target, scope),
+            }
         })
     }
 
@@ -446,10 +457,14 @@ impl<'a> LinkQuery<'a> {
 
     fn fits_standing(&self, found: &LinkMatch) -> Result<bool, StoreError> {
         let takes = self.selection.takes_waived(found.waived);
-        if self.selection.standings.is_empty() || found.waived || !takes {
+        let Selection { standings, found_from, .. } = self.selection;
+        let is_any = standings.is_empty() || found.waived;
+        if !takes || (is_any && found_from.is_none()) {
             return Ok(takes);
         }
-        let standing = self.run.standing(found)?.map(|history| history.standing);
-        Ok(standing.is_some_and(|standing| self.selection.standings.contains(&standing)))
+        Ok(self.run.standing(found)?.is_some_and(|history| {
+            (is_any || standings.contains(&history.standing))
+                && found_from.is_none_or(|run| history.first_run >= run)
+        }))
     }
 }

@@ -141,6 +141,7 @@ fn waived_targets_are_counted_separately_and_can_be_selected() {
         kind: WaiverKind::Leave,
         targets: vec![Pattern::new("/x")],
         hosts: Vec::new(),
+        excepts: Vec::new(),
         pages: vec![Pattern::new(pages)],
         causes: Vec::new(),
         observed: Vec::new(),

@@ -50,12 +50,12 @@ fn a_newer_store_is_an_error_with_both_versions() {
     let site = Site::new(&[("/", "")]);
     site.crawl();
     let db = rusqlite::Connection::open(site.path()).unwrap();
-    db.pragma_update(None, "user_version", 9).unwrap();
+    db.pragma_update(None, "user_version", 10).unwrap();
     drop(db);
     let Err(StoreError::Newer { found, known, .. }) = Reader::open(&site.path()) else {
         panic!("a newer store was opened")
     };
-    assert_eq!((found, known), (9, 8));
+    assert_eq!((found, known), (10, 9));
 }
 
 #[test]

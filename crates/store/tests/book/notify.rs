@@ -124,6 +124,7 @@ fn a_waived_finding_is_reported_when_its_waiver_has_ended() {
         ended: false,
         targets: vec![Pattern::new("/x")],
         hosts: Vec::new(),
+        excepts: Vec::new(),
         pages: Vec::new(),
         causes: Vec::new(),
         observed: Vec::new(),

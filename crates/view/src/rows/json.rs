@@ -91,7 +91,7 @@ fn list(
         let target = Target {
             row: rows.target(&block.first, block.prominence, &block.occurrences)?,
             evidence: way.into_iter().map(|hop| self::hop(run, hop)).collect(),
-            links: links,
+            links,
         };
         out.write_all(if shown == 0 { b"\n" } else { b",\n" })?;
         write_json(out, &target)?;

@@ -15,5 +15,5 @@ pub use json::{json, json_of};
 pub use recheck::recheck_rows;
 pub use schedule::schedule_rows;
 pub(crate) use sorted::compare;
-pub use write::{Shown, columns, links_to, rows};
+pub use write::{Shown, columns, links_to, rows, rows_of_all};
 pub(crate) use write::{for_each_row, grouped, write_rows};

@@ -34,10 +34,30 @@ pub fn rows(
     listing: &Listing,
     format: RowFormat,
 ) -> Result<Shown, ViewError> {
-    let columns = columns(listing.group);
-    let mut sink = format.open(out, columns)?;
+    let mut sink = format.open(out, columns(listing.group))?;
     let query = run.query(selection)?;
     let counted = for_each_row(&query, listing, |row| sink.row(&row))?;
+    sink.end()?;
+    Ok(counted)
+}
+
+/// The same for several runs, one after the other; they are grouped alike.
+///
+/// # Errors
+/// See [`ViewError`].
+pub fn rows_of_all(
+    out: &mut dyn Write,
+    runs: &[(OpenRun<'_>, Selection, Listing)],
+    format: RowFormat,
+) -> Result<Shown, ViewError> {
+    let mut counted = Shown { shown: 0, all: 0 };
+    let group = runs.first().map_or(Group::None, |(_, _, listing)| listing.group);
+    let mut sink = format.open(out, columns(group))?;
+    for (run, selection, listing) in runs {
+        let query = run.query(selection)?;
+        let Shown { shown, all } = for_each_row(&query, listing, |row| sink.row(&row))?;
+        counted = Shown { shown: counted.shown + shown, all: counted.all + all };
+    }
     sink.end()?;
     Ok(counted)
 }

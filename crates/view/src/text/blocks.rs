@@ -253,7 +253,8 @@ pub(crate) fn said(row: &LinkRow) -> String {
         || format!("{}={}", row.attribute, safe(&shorten(&row.written, TEXT))),
         |text| format!("\"{}\"", safe(&shorten(text, TEXT))),
     );
-    format!("{} {text}", row.element)
+    let rel = row.rel.as_deref().map(|rel| format!(" rel={}", safe(&shorten(rel, TEXT))));
+    format!("{} {text}{}", row.element, rel.unwrap_or_default())
 }
 
 #[cfg(test)]
