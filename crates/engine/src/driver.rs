@@ -252,8 +252,10 @@ impl<F: Fetch> Driver<F> {
     /// Makes the request for a known page conditional.
     fn ask_for_changes(&mut self, request: &mut Request) {
         let Some(memory) = &self.memory else { return };
-        let is_read =
-            matches!(request.body, BodyUse::Page | BodyUse::Stylesheet | BodyUse::Sitemap);
+        let is_read = matches!(
+            request.body,
+            BodyUse::Page | BodyUse::Stylesheet | BodyUse::Sitemap | BodyUse::Manifest
+        );
         // A later attempt should be certain, and a sketch is made from the text, which is not
         // stored.
         if is_read && !request.later && !request.sketch && request.cookies.is_none() {

@@ -201,7 +201,9 @@ impl Inner {
     fn limit(&self, body_use: BodyUse) -> usize {
         match body_use {
             BodyUse::Drop | BodyUse::Title => TITLE_SIZE,
-            BodyUse::Page | BodyUse::Anchors | BodyUse::Stylesheet => self.config.max_size,
+            BodyUse::Page | BodyUse::Anchors | BodyUse::Stylesheet | BodyUse::Manifest => {
+                self.config.max_size
+            }
             BodyUse::Sitemap => SITEMAP_SIZE,
             BodyUse::Robots => rummage_core::extract::robots_txt::MAX_SIZE,
         }

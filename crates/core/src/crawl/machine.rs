@@ -338,8 +338,12 @@ impl Crawl {
     /// Processes an earlier response as though its URL had just been requested.
     fn handle_known(&mut self, now: Moment, id: UrlId, work: Work, response: Response) {
         if let Work::Verdict { .. } = work {
-            let is_read = response.reading.as_ref().is_some_and(|reading| !reading.title_only);
             let body_use = self.discovery.body_use(&self.shared, id);
+            // It may have been requested for another use.
+            let is_read = response
+                .reading
+                .as_ref()
+                .is_some_and(|reading| !reading.title_only && body_use.gives(reading.format));
             let board = &mut self.shared.board;
             let entry = board.entry_mut(id);
             if entry.phase() == Phase::Unconfirmed {

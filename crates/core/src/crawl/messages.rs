@@ -72,8 +72,10 @@ pub enum BodyUse {
     Title,
     /// Read an HTML page to its end, for its anchors.
     Anchors,
-    /// Parse an HTML page or a stylesheet for everything in it.
+    /// Parse an HTML page, a feed or a stylesheet for everything in it.
     Page,
+    /// Parse a web app manifest, whatever its media type.
+    Manifest,
     /// Parse a stylesheet for the URLs in it.
     Stylesheet,
     /// Parse a sitemap, compressed or not.
@@ -83,6 +85,20 @@ pub enum BodyUse {
 }
 
 impl BodyUse {
+    /// Whether this use gives readings in this format.
+    #[must_use]
+    pub fn gives(self, format: Format) -> bool {
+        match self {
+            BodyUse::Drop => false,
+            BodyUse::Title | BodyUse::Anchors => format.is_page(),
+            BodyUse::Page => format.is_page() || matches!(format, Format::Css | Format::Feed),
+            BodyUse::Stylesheet => format == Format::Css,
+            BodyUse::Sitemap => format == Format::Sitemap,
+            BodyUse::Manifest => format == Format::Manifest,
+            BodyUse::Robots => format == Format::Robots,
+        }
+    }
+
     /// The format in which the body of a response is parsed; `None` if it is discarded. Of an
     /// error page, the start is read: it may be a bot check.
     #[must_use]
@@ -95,6 +111,14 @@ impl BodyUse {
             Some("text/html") => Some(Format::Html),
             Some("application/xhtml+xml") => Some(Format::Xhtml),
             Some("text/css") => Some(Format::Css),
+            // Feeds are often sent as any XML. What is no feed has no links.
+            Some(
+                "application/rss+xml"
+                | "application/atom+xml"
+                | "application/xml"
+                | "text/xml"
+                | "application/rdf+xml",
+            ) => Some(Format::Feed),
             _ => None,
         };
         match self {
@@ -103,6 +127,7 @@ impl BodyUse {
             BodyUse::Page => said,
             BodyUse::Stylesheet => said.filter(|format| *format == Format::Css),
             BodyUse::Sitemap => Some(Format::Sitemap),
+            BodyUse::Manifest => Some(Format::Manifest).filter(|_| !answer.is_html()),
             BodyUse::Robots => Some(Format::Robots),
         }
     }

@@ -32,12 +32,21 @@ pub(super) struct TagContext {
     pub(super) foreign: bool,
     /// See [`LinkRecord::scripted`].
     pub(super) scripted: bool,
+    /// Whether the form around it uses GET; `None` outside forms.
+    pub(super) form_gets: Option<bool>,
 }
 
 impl TagContext {
     /// Outside any element: the number of the tag stands for a line.
     pub(super) fn bare(tag: u32) -> TagContext {
-        TagContext { region: None, ancestor_hash: 0, tag, foreign: false, scripted: false }
+        TagContext {
+            region: None,
+            ancestor_hash: 0,
+            tag,
+            foreign: false,
+            scripted: false,
+            form_gets: None,
+        }
     }
 }
 
@@ -66,7 +75,10 @@ impl LinkCollector<'_> {
                 Grammar::LateSrcset if self.is_late(&["src", "srcset"]) => {
                     self.collect_candidates(element, attribute, value);
                 }
-                Grammar::FormAction if self.is_sent_by_get() => {
+                Grammar::FormAction if is_sent_by_get(self.tag) => {
+                    self.collector(element, attribute, value);
+                }
+                Grammar::ButtonAction if self.submits_by_get() => {
                     self.collector(element, attribute, value);
                 }
                 Grammar::ImageInput if self.is_picture_input() => {
@@ -78,6 +90,7 @@ impl LinkCollector<'_> {
                 Grammar::LateUrl
                 | Grammar::LateSrcset
                 | Grammar::FormAction
+                | Grammar::ButtonAction
                 | Grammar::ImageInput
                 | Grammar::Drawing
                 | Grammar::Inner => {}
@@ -121,13 +134,19 @@ impl LinkCollector<'_> {
         attributes.iter().all(is_empty)
     }
 
-    fn is_sent_by_get(&self) -> bool {
-        let method = self.tag.value("method").map(str::trim);
-        method.is_none_or(|method| {
-            // Anything that is not a method means GET (HTML, "method": the invalid value
-            // default).
-            !method.eq_ignore_ascii_case("post") && !method.eq_ignore_ascii_case("dialog")
-        })
+    /// Whether it is a button that submits a form by GET: its own method counts first (HTML,
+    /// "formmethod").
+    fn submits_by_get(&self) -> bool {
+        let kind = self.tag.value("type").map(str::trim).unwrap_or_default();
+        let submits = match self.name {
+            Name::Button => !["button", "reset"].iter().any(|no| kind.eq_ignore_ascii_case(no)),
+            _ => ["submit", "image"].iter().any(|yes| kind.eq_ignore_ascii_case(yes)),
+        };
+        submits
+            && match self.tag.value("formmethod") {
+                Some(method) => is_get(method),
+                None => self.context.form_gets == Some(true),
+            }
     }
 
     fn is_picture_input(&self) -> bool {
@@ -161,6 +180,17 @@ impl LinkCollector<'_> {
         let content = LinkContent { element, attribute, written, text, rel, title };
         add(self.builder, self.context, content);
     }
+}
+
+/// Whether a form uses GET.
+pub(super) fn is_sent_by_get(form: &Tag) -> bool {
+    form.value("method").is_none_or(is_get)
+}
+
+/// Anything that is not a method means GET (HTML, "method": the invalid value default).
+fn is_get(method: &str) -> bool {
+    let method = method.trim();
+    !method.eq_ignore_ascii_case("post") && !method.eq_ignore_ascii_case("dialog")
 }
 
 /// What is stored of a link.

@@ -1,6 +1,7 @@
 //! The URLs in a stylesheet (CSS Syntax Level 3; CSS Values, "URLs"; CSS Cascade, "@import").
 //!
-//! `url(…)` and `@import` count. URLs in comments and strings do not, nor does `url(#part)`,
+//! `url(…)`, `@import` and the strings of `image-set(…)` (CSS Images Level 4, "Resolution
+//! Negotiation") count. URLs in comments and other strings do not, nor does `url(#part)`,
 //! which names a part of the same page, nor the names in `@namespace` and `@document`, which are
 //! never fetched.
 
@@ -16,8 +17,43 @@ pub(super) struct CssUrl<'a> {
 }
 
 /// How what comes next is to be understood.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct State {
+    statement: Statement,
+    /// How many parentheses are open.
+    depth: u32,
+    /// How many were open within the innermost `image-set(`.
+    image_set: Option<u32>,
+}
+
+impl State {
+    fn open(&mut self, is_image_set: bool) {
+        self.depth += 1;
+        if is_image_set && self.image_set.is_none() {
+            self.image_set = Some(self.depth);
+        }
+    }
+
+    fn close(&mut self) {
+        if self.image_set == Some(self.depth) {
+            self.image_set = None;
+        }
+        self.depth = self.depth.saturating_sub(1);
+    }
+
+    /// A string here is a URL: `type("image/avif")` is deeper.
+    fn is_in_image_set(&self) -> bool {
+        self.image_set.is_some_and(|depth| depth == self.depth)
+    }
+
+    /// A new statement or block begins, whatever was left open.
+    fn begin(&mut self) {
+        *self = State::default();
+    }
+}
+
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub(super) enum Statement {
+enum Statement {
     #[default]
     Any,
     /// After `@import`: the next URL is that of a stylesheet.
@@ -31,6 +67,10 @@ enum Token<'a> {
     AtKeyword(Cow<'a, str>),
     Text(Cow<'a, str>),
     Url(Cow<'a, str>),
+    /// A name and its parenthesis; whether it is `image-set(`.
+    Function(bool),
+    Open,
+    Close,
     Semicolon,
     Brace,
     Other,
@@ -54,11 +94,7 @@ impl<'a> Scanner<'a> {
 
     /// Calls back with the URLs of the piece, and returns how much of it was scanned. The rest is
     /// to be passed again, with more text after it.
-    pub(super) fn scan(
-        mut self,
-        statement: &mut Statement,
-        mut found: impl FnMut(CssUrl<'a>),
-    ) -> usize {
+    pub(super) fn scan(mut self, state: &mut State, mut found: impl FnMut(CssUrl<'a>)) -> usize {
         loop {
             self.skip_plain();
             let offset = self.at;
@@ -69,7 +105,7 @@ impl<'a> Scanner<'a> {
             let (url, is_url) = match token {
                 Token::Space => continue,
                 Token::AtKeyword(name) => {
-                    *statement = match name.to_ascii_lowercase().as_str() {
+                    state.statement = match name.to_ascii_lowercase().as_str() {
                         "import" => Statement::Import,
                         "namespace" | "document" | "-moz-document" => Statement::Names,
                         _ => Statement::Any,
@@ -77,21 +113,33 @@ impl<'a> Scanner<'a> {
                     continue;
                 }
                 Token::Semicolon | Token::Brace => {
-                    *statement = Statement::Any;
+                    state.begin();
                     continue;
                 }
-                Token::Other => {
-                    if *statement == Statement::Import {
-                        *statement = Statement::Any;
+                Token::Function(_) | Token::Open | Token::Close | Token::Other => {
+                    match token {
+                        Token::Function(is_image_set) => state.open(is_image_set),
+                        Token::Open => state.open(false),
+                        Token::Close => state.close(),
+                        _ => {}
+                    }
+                    if state.statement == Statement::Import {
+                        state.statement = Statement::Any;
                     }
                     continue;
                 }
-                Token::Text(text) => (text, false),
-                Token::Url(url) => (url, true),
+                Token::Text(text) => (text, state.is_in_image_set()),
+                Token::Url(url) => {
+                    // After a string, its parenthesis is still to come.
+                    if !self.text[..self.at].ends_with(')') {
+                        state.open(false);
+                    }
+                    (url, true)
+                }
             };
-            match *statement {
+            match state.statement {
                 Statement::Import => {
-                    *statement = Statement::Any;
+                    state.statement = Statement::Any;
                     found(CssUrl { offset, is_import: true, url });
                 }
                 Statement::Any if is_url && !url.trim_start().starts_with('#') => {
@@ -130,6 +178,8 @@ impl<'a> Scanner<'a> {
             b'"' | b'\'' => self.string(first).map(Token::Text),
             b';' => self.one(Token::Semicolon),
             b'{' | b'}' => self.one(Token::Brace),
+            b'(' => self.one(Token::Open),
+            b')' => self.one(Token::Close),
             b'@' => {
                 self.at += 1;
                 let name = self.name()?;
@@ -230,10 +280,14 @@ impl<'a> Scanner<'a> {
             // A backslash before a line break.
             return self.one(Token::Other);
         }
-        if self.peek(0) != Some(b'(') || !name.eq_ignore_ascii_case("url") {
+        if self.peek(0) != Some(b'(') {
             return Ok(Token::Other);
         }
         self.at += 1;
+        if !name.eq_ignore_ascii_case("url") {
+            let sets = ["image-set", "-webkit-image-set"];
+            return Ok(Token::Function(sets.iter().any(|set| name.eq_ignore_ascii_case(set))));
+        }
         let rest = &self.bytes()[self.at..];
         let spaces = rest.iter().position(|byte| !is_space(*byte)).unwrap_or(rest.len());
         self.at += spaces;
@@ -320,8 +374,7 @@ fn unescape(text: &str) -> Cow<'_, str> {
 /// The URLs in the value of a `style` attribute.
 pub(super) fn in_declarations(value: &str, mut found: impl FnMut(Cow<'_, str>)) {
     if value.contains('(') {
-        let mut statement = Statement::default();
-        Scanner::new(value, true).scan(&mut statement, |url| found(url.url));
+        Scanner::new(value, true).scan(&mut State::default(), |url| found(url.url));
     }
 }
 
@@ -331,7 +384,7 @@ mod tests {
 
     fn found(text: &str) -> Vec<String> {
         let mut seen = Vec::new();
-        Scanner::new(text, true).scan(&mut Statement::default(), |found| {
+        Scanner::new(text, true).scan(&mut State::default(), |found| {
             let kind = if found.is_import { "import" } else { "url" };
             seen.push(format!("{kind} {}", found.url));
         });
@@ -355,6 +408,13 @@ mod tests {
             ("a{b:url(data:image/gif;base64,R0lG/*x*/)}", &["url data:image/gif;base64,R0lG/*x*/"]),
             ("a{b:url(x", &["url x"]),
             ("@import 'a.css", &["import a.css"]),
+            (
+                "a{b:image-set('1.png' 1x type(\"image/avif\"), url(\"2.png\") 2x, \"3.png\" 3x)} \
+                 c{content:'no'}",
+                &["url 1.png", "url 2.png", "url 3.png"],
+            ),
+            ("a{b:-WebKit-Image-Set(\"1.png\" 1x);c:'no'}", &["url 1.png"]),
+            ("a{b:image-set(linear-gradient('no') 1x, '1.png' 2x}c{d:'no'}", &["url 1.png"]),
             ("a{b:image(url(1.png),url(2.png))}", &["url 1.png", "url 2.png"]),
             ("<!-- a{b:url(x)} -->", &["url x"]),
         ] {

@@ -29,8 +29,9 @@ macro_rules! words {
 }
 
 words! {
-    /// An element that can contain a link: of a page, of a sitemap (`loc`, `image:loc`), a line
-    /// of robots.txt (`sitemap`), or a list (`entry`). `other` is for elements that are in no
+    /// An element that can contain a link: of a page, of a sitemap (`loc`, `image:loc`), of a
+    /// feed (such as `guid`), a web app manifest (`manifest`), a line of robots.txt (`sitemap`), or
+    /// a list (`entry`). `other` is for elements that are in no
     /// standard.
     Element: Name::TEXTS.iter().chain(OUTSIDE_PAGES)
 }
@@ -41,7 +42,24 @@ words! {
     Attribute: LINK_ATTRIBUTES.iter()
 }
 
-const OUTSIDE_PAGES: &[&str] = &["loc", "image:loc", "sitemap", "entry"];
+const OUTSIDE_PAGES: &[&str] = &[
+    "loc",
+    "image:loc",
+    "sitemap",
+    "entry",
+    "guid",
+    "comments",
+    "url",
+    "icon",
+    "logo",
+    "uri",
+    "enclosure",
+    "media:content",
+    "media:thumbnail",
+    "itunes:image",
+    "content",
+    "manifest",
+];
 const LINK_ATTRIBUTES: &[&str] = &[
     "href",
     "src",
@@ -51,6 +69,7 @@ const LINK_ATTRIBUTES: &[&str] = &[
     "content",
     "poster",
     "action",
+    "formaction",
     "background",
     "xlink:href",
     "data-src",
@@ -68,6 +87,18 @@ impl Element {
     pub(crate) const LOC: Element = Element("loc");
     pub(super) const IMAGE_LOC: Element = Element("image:loc");
     pub(super) const SITEMAP: Element = Element("sitemap");
+    pub(super) const GUID: Element = Element("guid");
+    pub(super) const COMMENTS: Element = Element("comments");
+    pub(super) const FEED_URL: Element = Element("url");
+    pub(super) const ICON: Element = Element("icon");
+    pub(super) const LOGO: Element = Element("logo");
+    pub(super) const URI: Element = Element("uri");
+    pub(super) const ENCLOSURE: Element = Element("enclosure");
+    pub(super) const MEDIA_CONTENT: Element = Element("media:content");
+    pub(super) const MEDIA_THUMBNAIL: Element = Element("media:thumbnail");
+    pub(super) const PODCAST_IMAGE: Element = Element("itunes:image");
+    pub(super) const CONTENT: Element = Element("content");
+    pub(super) const MANIFEST: Element = Element("manifest");
     /// An entry of a list.
     pub const ENTRY: Element = Element("entry");
 
@@ -78,6 +109,7 @@ impl Element {
 
 impl Attribute {
     pub(super) const HREF: Attribute = Attribute("href");
+    pub(super) const SRC: Attribute = Attribute("src");
     pub(crate) const CONTENT: Attribute = Attribute("content");
     pub(super) const STYLE: Attribute = Attribute("style");
     pub(super) const URL: Attribute = Attribute("url");
@@ -102,6 +134,8 @@ pub(super) enum Grammar {
     LateSrcset,
     /// One URL, if the form uses GET.
     FormAction,
+    /// One URL, if the button submits a form that uses GET.
+    ButtonAction,
     /// One URL, if the input is an image.
     ImageInput,
     /// One URL, in SVG only, unless it names a part of the same page.
@@ -119,6 +153,8 @@ pub enum Purpose {
     Stylesheet,
     /// A list of pages (sitemaps.org); internal ones are parsed.
     Sitemap,
+    /// A web app manifest; internal ones are parsed.
+    Manifest,
     /// The target of a form, requested without the fields of the form.
     Form,
     /// Another part of the page that is not a page itself.
@@ -220,6 +256,7 @@ const VISIT: Use = Use::of(Purpose::Visit);
 const EMBEDDED_PAGE: Use = VISIT.blockable();
 const MEDIA: Use = Use::of(Purpose::Media);
 const PART: Use = Use::of(Purpose::Part);
+const FORM: Use = Use::of(Purpose::Form);
 const SHEET: Use = Use::of(Purpose::Stylesheet).expecting(Expected::Style).blockable();
 
 /// The table: one row for each attribute of an element that can contain links. A new element
@@ -280,8 +317,16 @@ pub(super) const fn link_attributes(name: Name) -> &'static [LinkAttribute] {
             const { &[written("href", Url, of_link), at("imagesrcset", Srcset, PART.expecting(Image))] }
         }
         Name::Meta => const { &[written("content", Meta, of_meta)] },
-        Name::Input => const { &[at("src", ImageInput, PART.expecting(Image))] },
-        Name::Form => const { &[at("action", FormAction, Use::of(Purpose::Form))] },
+        Name::Input => {
+            const {
+                &[
+                    at("src", ImageInput, PART.expecting(Image)),
+                    at("formaction", ButtonAction, FORM),
+                ]
+            }
+        }
+        Name::Button => const { &[at("formaction", ButtonAction, FORM)] },
+        Name::Form => const { &[at("action", FormAction, FORM)] },
         Name::Body => const { &[at("background", Url, PART.expecting(Image))] },
         Name::Use => const { &[at("href", Drawing, PART), at("xlink:href", Drawing, PART)] },
         Name::Image => {
@@ -304,6 +349,16 @@ fn places_outside_pages(name: &str) -> &'static [LinkAttribute] {
         "image:loc" => const { &[at("content", Url, PART.expecting(Expected::Image))] },
         "sitemap" => const { &[at("content", Url, Use::of(Purpose::Sitemap))] },
         "entry" => const { &[at("content", Url, VISIT)] },
+        // Of feeds.
+        "guid" | "comments" | "uri" => const { &[at("content", Url, VISIT)] },
+        "url" | "icon" | "logo" => {
+            const { &[at("content", Url, MEDIA.expecting(Expected::Image))] }
+        }
+        "enclosure" | "media:content" => const { &[at("url", Url, MEDIA)] },
+        "media:thumbnail" => const { &[at("url", Url, MEDIA.expecting(Expected::Image))] },
+        "itunes:image" => const { &[at("href", Url, MEDIA.expecting(Expected::Image))] },
+        "content" => const { &[at("src", Url, MEDIA)] },
+        "manifest" => const { &[written("content", Url, of_manifest)] },
         _ => &[],
     }
 }
@@ -315,6 +370,8 @@ const ANYWHERE: &[LinkAttribute] = &[
     at("style", Grammar::Url, PART),
     at("url", Grammar::Url, PART),
     at("import", Grammar::Url, SHEET),
+    // The text of a `link` in a feed.
+    at("content", Grammar::Url, VISIT),
 ];
 
 fn of_link(rel: &str) -> Use {
@@ -329,6 +386,10 @@ fn of_link(rel: &str) -> Use {
         VISIT.relation()
     } else if has(&["sitemap"]) {
         Use::of(Purpose::Sitemap)
+    } else if has(&["manifest"]) {
+        Use::of(Purpose::Manifest)
+    } else if has(&["enclosure"]) {
+        MEDIA
     } else {
         PART
     }
@@ -354,6 +415,14 @@ fn of_data(property: &str) -> Use {
         MEDIA
     } else {
         VISIT.relation()
+    }
+}
+
+/// A member of a web app manifest.
+fn of_manifest(member: &str) -> Use {
+    match member {
+        "icons" | "screenshots" => MEDIA.expecting(Expected::Image),
+        _ => VISIT.relation(),
     }
 }
 

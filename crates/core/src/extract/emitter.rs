@@ -9,8 +9,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use html5gum::{Emitter, Error, State};
 
-use super::collector::{self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold};
-use super::css::{Scanner, Statement};
+use super::collector::{
+    self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold, is_sent_by_get,
+};
+use super::css::{self, Scanner};
 use super::elements::{Attribute, Element};
 use super::json_ld;
 use super::names::Name;
@@ -73,6 +75,8 @@ pub(super) struct LinkEmitter {
     has_heading: bool,
     /// The text of a `style` element, or of a `script` with structured data.
     inner: Option<(Inner, TagContext, Vec<u8>)>,
+    /// The last form uses GET.
+    form_gets: bool,
     sketcher: Sketcher,
     /// In `script`, `style` and the like, text is not shown.
     in_raw_text: bool,
@@ -129,6 +133,7 @@ impl LinkEmitter {
         LinkEmitter {
             how,
             read_nested: Some(read_nested),
+            form_gets: false,
             sketcher: Sketcher::new(echo, how.with_sketch),
             builder: Box::new(ReadingBuilder::new(how.most_links)),
             ..LinkEmitter::default()
@@ -173,6 +178,9 @@ impl LinkEmitter {
             return state;
         }
         self.handle_meaning(name, foreign, state.is_some());
+        if name == Name::Form && started != Started::Nothing {
+            self.form_gets = is_sent_by_get(&self.tag);
+        }
         if started != Started::Nothing && (!bare || name == Name::Style) {
             self.keep_links(name, foreign, self_closed);
         }
@@ -230,7 +238,9 @@ impl LinkEmitter {
         let region = self.tree.region();
         let scripted = matches!(name, Name::A | Name::Area) && self.tag.is_scripted();
         let ancestor_hash = self.tree.ancestor_hash();
-        let context = TagContext { region, ancestor_hash, tag: self.tags, foreign, scripted };
+        let form_gets = self.tree.is_in_form().then_some(self.form_gets);
+        let tag = self.tags;
+        let context = TagContext { region, ancestor_hash, tag, foreign, scripted, form_gets };
         let builder = &mut *self.builder;
         LinkCollector { builder, tag: &self.tag, name, context }.collect_all();
         if name == Name::Iframe
@@ -318,7 +328,7 @@ impl LinkEmitter {
                 collector::add(builder, context, content);
             });
         }
-        Scanner::new(&text, true).scan(&mut Statement::default(), |found| {
+        Scanner::new(&text, true).scan(&mut css::State::default(), |found| {
             let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
             let element = Element::STYLE;
             let (text, rel, title) = (None, None, None);

@@ -28,10 +28,12 @@ mod decode;
 pub mod elements;
 mod emitter;
 mod feed;
+mod json;
 mod json_ld;
 mod lines;
 pub mod link_header;
 pub mod lists;
+mod manifest;
 mod markup;
 mod names;
 mod parked;
@@ -45,8 +47,10 @@ mod sitemap;
 mod sketch;
 mod srcset;
 mod stylesheet;
+mod syndication;
 mod tag;
 mod tree;
+mod xml;
 
 use crate::extract::reading::{MOST_LINKS, Reading, ReadingBuilder};
 use crate::extract::robots_txt::Robots;
@@ -56,6 +60,7 @@ use elements::{Attribute, Element};
 use markup::Markup;
 use sitemap::Sitemap;
 use stylesheet::Stylesheet;
+use syndication::Syndication;
 
 pub use crate::extract::reading::Format;
 
@@ -94,6 +99,9 @@ enum Body {
     Markup(Box<Markup>),
     Stylesheet(Box<Stylesheet>),
     Sitemap(Box<Sitemap>),
+    Feed(Box<Syndication>),
+    /// With the number of links to keep.
+    Manifest(usize),
     Robots,
 }
 
@@ -136,6 +144,8 @@ impl Extractor {
             Format::Xhtml => (markup(true), Hints::Xml),
             Format::Css => (Body::Stylesheet(Box::new(Stylesheet::new(most_links))), Hints::Css),
             Format::Sitemap => (Body::Sitemap(Box::new(Sitemap::new(most_links))), Hints::Xml),
+            Format::Feed => (Body::Feed(Box::new(Syndication::new(most_links))), Hints::Xml),
+            Format::Manifest => (Body::Manifest(most_links), Hints::Utf8),
             // Lists are parsed in one piece, by `lists`.
             Format::Robots | Format::List => (Body::Robots, Hints::Utf8),
         };
@@ -172,7 +182,8 @@ impl Extractor {
             }
             Body::Stylesheet(stylesheet) => stylesheet.feed(&mut self.waiting, false),
             Body::Sitemap(sitemap) => sitemap.feed(&mut self.waiting, false),
-            Body::Robots => None,
+            Body::Feed(feed) => feed.feed(&mut self.waiting, false),
+            Body::Manifest(_) | Body::Robots => None,
         };
         debug_assert!(done.is_none(), "only the end of the body gives the reading");
         !self.cut
@@ -187,6 +198,8 @@ impl Extractor {
             Body::Markup(page) => page.feed(waiting, true),
             Body::Stylesheet(stylesheet) => stylesheet.feed(waiting, true),
             Body::Sitemap(sitemap) => sitemap.feed(waiting, true),
+            Body::Feed(feed) => feed.feed(waiting, true),
+            Body::Manifest(most_links) => Some(manifest::read(waiting, *most_links)),
             Body::Robots => Some(robots(waiting)),
         };
         let mut builder = builder.expect("the end of the input gives the reading");

@@ -31,6 +31,10 @@ pub enum Format {
     Css,
     /// A sitemap, in XML or plain text.
     Sitemap,
+    /// A feed: RSS or Atom.
+    Feed,
+    /// A web app manifest.
+    Manifest,
     /// robots.txt.
     Robots,
     /// A list of URLs from the user.
@@ -39,8 +43,16 @@ pub enum Format {
 
 impl Format {
     /// All formats.
-    pub const ALL: [Format; 6] =
-        [Format::Html, Format::Xhtml, Format::Css, Format::Sitemap, Format::Robots, Format::List];
+    pub const ALL: [Format; 8] = [
+        Format::Html,
+        Format::Xhtml,
+        Format::Css,
+        Format::Sitemap,
+        Format::Feed,
+        Format::Manifest,
+        Format::Robots,
+        Format::List,
+    ];
 
     /// Its name in the store.
     #[must_use]
@@ -50,6 +62,8 @@ impl Format {
             Format::Xhtml => "xhtml",
             Format::Css => "css",
             Format::Sitemap => "sitemap",
+            Format::Feed => "feed",
+            Format::Manifest => "manifest",
             Format::Robots => "robots",
             Format::List => "list",
         }

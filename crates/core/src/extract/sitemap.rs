@@ -4,21 +4,18 @@
 //! Apart from `loc`, the images of `image:loc` and the translations of `xhtml:link` are
 //! extracted. Everything before an XML error counts.
 
-use quick_xml::Reader;
-use quick_xml::errors::Error;
-use quick_xml::escape::resolve_predefined_entity;
-use quick_xml::events::{BytesRef, BytesStart, Event};
+use quick_xml::events::{BytesStart, Event};
 
 use super::collector::{self, LinkContent, TagContext};
 use super::elements::{Attribute, Element};
-use super::lines::Cursor;
+use super::xml::{XmlStream, attribute, resolve};
 use crate::extract::reading::ReadingBuilder;
 use crate::url::reference::trim;
 
 #[derive(Debug, Default)]
 pub(super) struct Sitemap {
     builder: Box<ReadingBuilder>,
-    cursor: Cursor,
+    stream: XmlStream,
     positions: Vec<(u32, u32)>,
     form: Form,
     /// Local names of the open elements, as far as they matter.
@@ -85,7 +82,11 @@ impl Sitemap {
     }
 
     fn finish(&mut self) -> Box<ReadingBuilder> {
-        if self.is_faulty || self.form == Form::Unknown || !self.open.is_empty() {
+        if self.is_faulty
+            || self.stream.is_faulty
+            || self.form == Form::Unknown
+            || !self.open.is_empty()
+        {
             self.builder.set_faulty();
         }
         for link in self.builder.links_from(0) {
@@ -95,7 +96,7 @@ impl Sitemap {
     }
 
     fn read_lines(&mut self, text: &str) -> usize {
-        let start = self.cursor.offset();
+        let start = self.stream.cursor.offset();
         let mut at = 0;
         for line in text.split_inclusive('\n') {
             let written = trim(line);
@@ -103,45 +104,22 @@ impl Sitemap {
             let is_url = written.contains("://");
             self.is_faulty |= !is_url && !written.is_empty();
             if is_url {
-                let rest = &text[self.cursor.offset() - start..];
-                let position = self.cursor.advance_to(start + at, rest);
+                let cursor = &mut self.stream.cursor;
+                let rest = &text[cursor.offset() - start..];
+                let position = cursor.advance_to(start + at, rest);
                 self.collector(position, Element::LOC, Attribute::CONTENT, written, None);
             }
             at += line.len();
         }
-        self.cursor.advance_to(start + at, &text[self.cursor.offset() - start..]);
+        let cursor = &mut self.stream.cursor;
+        cursor.advance_to(start + at, &text[cursor.offset() - start..]);
         at
     }
 
     fn read_xml(&mut self, text: &str, is_last: bool) -> usize {
-        let start = self.cursor.offset();
-        let mut reader = Reader::from_str(text);
-        let config = reader.config_mut();
-        config.check_end_names = false;
-        config.allow_unmatched_ends = true;
-        let mut read = 0;
-        loop {
-            match reader.read_event() {
-                Ok(Event::Eof) => break,
-                Ok(event) => {
-                    let rest = &text[self.cursor.offset() - start..];
-                    let position = self.cursor.advance_to(start + read, rest);
-                    self.take(&event, position);
-                    read = offset(reader.buffer_position());
-                }
-                // For example, a comment that contains a `>` and is incomplete.
-                Err(Error::Syntax(_)) if !is_last => break,
-                Err(_) => {
-                    self.is_faulty = true;
-                    read = offset(reader.buffer_position()).max(read);
-                    if reader.buffer_position() == reader.error_position() {
-                        read = text.len();
-                        break;
-                    }
-                }
-            }
-        }
-        self.cursor.advance_to(start + read, &text[self.cursor.offset() - start..]);
+        let mut stream = std::mem::take(&mut self.stream);
+        let read = stream.read(text, is_last, |event, position| self.take(event, position));
+        self.stream = stream;
         read
     }
 
@@ -212,13 +190,8 @@ impl Sitemap {
         if tag.local_name().as_ref() != "link" {
             return;
         }
-        let value = |name: &str| {
-            let attribute = tag.try_get_attribute(name).ok().flatten()?;
-            let value = attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok()?;
-            Some(value.into_owned())
-        };
-        if let Some(href) = value("href") {
-            let rel = value("rel");
+        if let Some(href) = attribute(tag, "href") {
+            let rel = attribute(tag, "rel");
             let rel = rel.as_deref().or(Some("alternate"));
             self.collector(position, Element::LINK, Attribute::HREF, trim(&href), rel);
         }
@@ -244,15 +217,4 @@ impl Sitemap {
             LinkContent { element, attribute, written, text: None, rel, title: None },
         );
     }
-}
-
-fn resolve(entity: &BytesRef<'_>) -> Option<String> {
-    if let Ok(Some(c)) = entity.resolve_char_ref() {
-        return Some(c.to_string());
-    }
-    resolve_predefined_entity(entity).map(str::to_owned)
-}
-
-fn offset(position: u64) -> usize {
-    usize::try_from(position).expect("sitemaps fit into memory")
 }

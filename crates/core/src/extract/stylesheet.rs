@@ -1,7 +1,7 @@
 //! A stylesheet in a file of its own, parsed while it arrives.
 
 use super::collector::{self, LinkContent, TagContext};
-use super::css::{Scanner, Statement};
+use super::css::{Scanner, State};
 use super::elements::{Attribute, Element};
 use super::lines::Cursor;
 use crate::extract::reading::ReadingBuilder;
@@ -11,7 +11,7 @@ pub(super) struct Stylesheet {
     builder: Box<ReadingBuilder>,
     cursor: Cursor,
     positions: Vec<(u32, u32)>,
-    statement: Statement,
+    state: State,
     /// Incomplete text is scanned again when it has grown to this length, because an image in a
     /// URL may arrive in many pieces.
     retry_at: usize,
@@ -43,9 +43,9 @@ impl Stylesheet {
     }
 
     fn read(&mut self, text: &str, is_last: bool) -> usize {
-        let Stylesheet { builder, cursor, positions, statement, .. } = self;
+        let Stylesheet { builder, cursor, positions, state, .. } = self;
         let start = cursor.offset();
-        let read = Scanner::new(text, is_last).scan(statement, |found| {
+        let read = Scanner::new(text, is_last).scan(state, |found| {
             let rest = &text[cursor.offset() - start..];
             positions.push(cursor.advance_to(start + found.offset, rest));
             let tag = u32::try_from(positions.len() - 1).expect("sheets are shorter than 4 GiB");

@@ -166,6 +166,11 @@ impl Tree {
         self.region
     }
 
+    /// Whether a `form` is open.
+    pub(super) fn is_in_form(&self) -> bool {
+        self.in_form
+    }
+
     /// A hash of the blocks around the last tag, from the nearest landmark inwards: equal
     /// wherever a template puts the same part.
     pub(super) fn ancestor_hash(&self) -> u32 {

@@ -19,6 +19,7 @@ pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
     add("/attic/rules.xhtml", page("application/xhtml+xml", rules));
     let sheet = "@import 'lost.css';\n.hook { background: url(lost.png) }\n";
     add("/attic/wall.css", page("text/css", sheet));
+    feeds(&mut add);
     encodings(&mut add);
     // The `Link` header of a page, with a print stylesheet.
     let programme = Answer {
@@ -60,6 +61,30 @@ pub(super) fn add(paths: &mut BTreeMap<String, Act>) {
 fn page(content_type: &'static str, text: &str) -> Act {
     Act::file(content_type, text.as_bytes().to_vec())
 }
+
+/// Links that no page shows: feeds, an app, and data for search engines.
+fn feeds(add: &mut impl FnMut(&str, Act) -> Option<Act>) {
+    let rss = "<?xml version=\"1.0\"?>\n<rss version=\"2.0\"><channel><title>The attic</title>\n\
+        <link>/attic/</link>\n<item><title>Reel 4</title><link>lost.html</link>\n\
+        <guid>https://www.ashlock-canal.test/attic/lost.html</guid>\n\
+        <enclosure url=\"reels/lost.mp3\" length=\"4\" type=\"audio/mpeg\"/></item>\n\
+        </channel></rss>\n";
+    add("/attic/news.xml", page("application/xml", rss));
+    let atom = "<feed xmlns=\"http://www.w3.org/2005/Atom\"><title>The attic</title>\n\
+        <id>https://www.ashlock-canal.test/attic/</id><icon>lost.png</icon>\n\
+        <link rel=\"self\" href=\"news.atom\"/><link href=\"/attic/\"/>\n\
+        <entry><title>Reel 4</title><id>tag:ashlock-canal.test,2015:4</id>\n\
+        <link href=\"lost.html\"/><content type=\"video/mp4\" src=\"reels/lost.mp4\"/></entry></feed>\n";
+    add("/attic/news.atom", page("application/atom+xml", atom));
+    let app = "{\n  \"name\": \"Film evening\",\n  \"start_url\": \"film.html\",\n  \
+        \"icons\": [{ \"src\": \"lost.png\", \"sizes\": \"96x96\" }],\n  \
+        \"shortcuts\": [{ \"name\": \"Reels\", \"url\": \"lost.html\" }]\n}\n";
+    add("/attic/film.webmanifest", page("application/manifest+json", app));
+}
+
+const NEWS: &str = "/attic/news.xml";
+const ATOM: &str = "/attic/news.atom";
+const APP: &str = "/attic/film.webmanifest";
 
 /// Pages from before everything was UTF-8.
 fn encodings(add: &mut impl FnMut(&str, Act) -> Option<Act>) {
@@ -106,6 +131,12 @@ pub(super) const ROWS: &[Row] = &[
             (FILM, "iframe", ""),
             (FILM, "a", "the programme"),
             (FILM, "iframe", ""),
+            (FILM, "script", ""),
+            (FILM, "button", ""),
+            (NEWS, "link", ""),
+            (NEWS, "guid", ""),
+            (ATOM, "link", ""),
+            (APP, "manifest", ""),
             ("/attic/handbook.html", "frame", ""),
             ("/attic/rules.xhtml", "a", "The rules before these"),
             ("/attic/french.html", "a", "L'écluse jumelée"),
@@ -134,6 +165,10 @@ pub(super) const ROWS: &[Row] = &[
             (PICTURES, "div", ""),
             (PICTURES, "input", "Search the wall"),
             (FILM, "video", ""),
+            (FILM, "script", ""),
+            (FILM, "p", ""),
+            (ATOM, "icon", ""),
+            (APP, "manifest", ""),
             ("/attic/1999.html", "body", ""),
             ("/attic/wall.css", "style", ""),
         ],
@@ -159,13 +194,19 @@ pub(super) const ROWS: &[Row] = &[
     ("/attic/lost.svg#hook", "broken", "not-found", 404, &[(PICTURES, "use", "")]),
     ("/attic/lost.js", "broken", "not-found", 404, &[(PICTURES, "script", "")]),
     ("/attic/lost.xml", "broken", "not-found", 404, &[("/robots.txt", "sitemap", "")]),
-    ("/attic/reels/lost.mp3", "broken", "not-found", 404, &[(FILM, "audio", "")]),
+    (
+        "/attic/reels/lost.mp3",
+        "broken",
+        "not-found",
+        404,
+        &[(FILM, "audio", ""), (NEWS, "enclosure", "")],
+    ),
     (
         "/attic/reels/lost.mp4",
         "broken",
         "not-found",
         404,
-        &[(FILM, "video", ""), (FILM, "source", "")],
+        &[(FILM, "video", ""), (FILM, "source", ""), (ATOM, "content", "")],
     ),
     ("/attic/reels/lost.vtt", "broken", "not-found", 404, &[(FILM, "track", "")]),
     // In the encodings of their pages.

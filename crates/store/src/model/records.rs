@@ -193,6 +193,10 @@ pub struct Totals {
     pub stylesheets: u64,
     /// Sitemaps that were parsed.
     pub sitemaps: u64,
+    /// Feeds that were parsed.
+    pub feeds: u64,
+    /// Web app manifests that were parsed.
+    pub manifests: u64,
     /// Lists that were parsed.
     pub lists: u64,
     /// Internal pages that were requested and not parsed, by reason.

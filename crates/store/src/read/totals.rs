@@ -144,6 +144,14 @@ impl OpenRun<'_> {
                     totals.sitemaps += count;
                     totals.cut_sitemaps += cut;
                 }
+                Format::Feed => {
+                    totals.feeds += count;
+                    totals.cut += cut;
+                }
+                Format::Manifest => {
+                    totals.manifests += count;
+                    totals.cut += cut;
+                }
                 Format::Robots => totals.cut_robots += cut,
                 Format::List => totals.lists += count,
             }

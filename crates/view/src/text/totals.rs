@@ -270,6 +270,8 @@ fn parsed(totals: &Totals) -> String {
     let others = [
         (totals.stylesheets, "stylesheet", "stylesheets"),
         (totals.sitemaps, "sitemap", "sitemaps"),
+        (totals.feeds, "feed", "feeds"),
+        (totals.manifests, "manifest", "manifests"),
         (totals.lists, "list", "lists"),
     ];
     let is_of_lists = totals.pages == 0 && totals.lists + totals.sitemaps > 0;

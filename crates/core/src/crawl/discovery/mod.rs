@@ -282,6 +282,7 @@ impl Discovery {
             _ if roles.sitemap() => BodyUse::Sitemap,
             Scope::Internal if roles.visit() => BodyUse::Page,
             Scope::Internal if roles.stylesheet() => BodyUse::Stylesheet,
+            Scope::Internal if roles.manifest() => BodyUse::Manifest,
             _ if roles.is_test_url() => BodyUse::Title,
             Scope::External if roles.visit() && anchors_requested => BodyUse::Anchors,
             // The site will be where the start's redirects end.
@@ -306,6 +307,7 @@ impl Discovery {
             BodyUse::Title => html && wanted == BodyUse::Drop,
             BodyUse::Anchors => html && !matches!(wanted, BodyUse::Anchors | BodyUse::Page),
             BodyUse::Sitemap => success && wanted != BodyUse::Sitemap,
+            BodyUse::Manifest => success && wanted != BodyUse::Manifest,
             BodyUse::Stylesheet => css && !matches!(wanted, BodyUse::Stylesheet | BodyUse::Page),
             BodyUse::Page => {
                 let unread =

@@ -205,7 +205,12 @@ impl Judging {
             Format::Html | Format::Xhtml => {
                 internal && roles.visit() && discovery.not_parsed(shared, id).is_none()
             }
-            Format::Css => internal && discovery.not_parsed(shared, id).is_none(),
+            Format::Css | Format::Manifest => {
+                internal && discovery.not_parsed(shared, id).is_none()
+            }
+            // XML that is no feed.
+            Format::Feed if reading.faulty && reading.links().len() == 0 => false,
+            Format::Feed => internal && discovery.not_parsed(shared, id).is_none(),
             Format::Sitemap | Format::List => true,
             Format::Robots => {
                 shared.robots.handle_reading(id, &reading);

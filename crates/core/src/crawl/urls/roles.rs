@@ -36,6 +36,8 @@ impl Roles {
     /// A link expects one of these, not a redirect hop.
     const DIRECTLY: u16 = 1 << 14;
 
+    const APP: u16 = 1 << 15;
+
     const EXPECTS: u16 = Roles::IMAGE | Roles::STYLE | Roles::SCRIPT | Roles::DIRECTLY;
     const SAYS: u16 = Roles::SAYS_HOME | Roles::SAYS_LOGIN;
     /// Roles that are not a use by themselves.
@@ -72,6 +74,7 @@ impl Roles {
             Purpose::Visit => Roles::VISIT,
             Purpose::Stylesheet => Roles::new(Roles::SHEET_FILE | wanted, kind),
             Purpose::Sitemap => Roles::SITEMAP,
+            Purpose::Manifest => Roles::new(Roles::APP, Kind::Any),
             Purpose::Form => Roles::new(Roles::FORM, Kind::Page),
             Purpose::Part => Roles::new(Roles::PART | wanted, kind),
             Purpose::Media => Roles::new(Roles::MEDIA | wanted, kind),
@@ -113,6 +116,11 @@ impl Roles {
         self.has(Roles::PAGE_LIST)
     }
 
+    /// It is used as a web app manifest.
+    pub(in crate::crawl) fn manifest(self) -> bool {
+        self.has(Roles::APP)
+    }
+
     /// It is used as robots.txt.
     pub(in crate::crawl) fn robots(self) -> bool {
         self.has(Roles::RULES)
@@ -130,7 +138,7 @@ impl Roles {
 
     /// Its body is parsed for URLs, so that robots.txt applies.
     pub(in crate::crawl) fn is_read(self) -> bool {
-        self.has(Roles::PAGE | Roles::SHEET_FILE | Roles::PAGE_LIST)
+        self.has(Roles::PAGE | Roles::SHEET_FILE | Roles::PAGE_LIST | Roles::APP)
     }
 
     /// Not only images, sound and the like name it.
