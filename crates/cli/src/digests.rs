@@ -121,17 +121,24 @@ async fn deliver_one(
     email: &QueuedDigest,
     name: &str,
 ) -> Result<String, String> {
+    let digest = match &settings.own.editor_link {
+        Some(template) => {
+            email.digest.clone().with_edit(|page| rummage_view::editor(template, page))
+        }
+        None => email.digest.clone(),
+    };
     match email.channel {
         Channel::Mail => {
             let server = server(settings).map_err(|failure| failure.sentence())?;
-            let mail = mail(settings, &email.digest, name);
+            let mail = mail(settings, &digest, name);
             let to = mail.to.join(", ");
             let said = send(&server, &mail).await.map_err(|error| error.to_string())?;
             Ok(format!("to {to}, {said}"))
         }
         Channel::Command => {
             let words = &settings.own.watching.digest_command;
-            hand_over(words, &safe_json(&email.json), settings.own.watching.time_limit())
+            let json = serde_json::to_string(&digest).expect("a digest is plain data");
+            hand_over(words, &safe_json(&json), settings.own.watching.time_limit())
                 .await
                 .map_err(|error: DeliveryError| error.to_string())?;
             Ok(format!("{} accepted it", words[0]))
@@ -192,6 +199,7 @@ fn sample(site: &str, now: Timestamp) -> Digest {
         element: "a".to_owned(),
         text: Some("a test, not a broken link".to_owned()),
         region: Some("main".to_owned()),
+        edit: None,
     };
     let shown = DigestTarget {
         target: "https://www.example.test/this-is-a-test".to_owned(),
@@ -216,6 +224,7 @@ fn sample(site: &str, now: Timestamp) -> Digest {
         returned: Vec::new(),
         reopened: Vec::new(),
         healed: Vec::new(),
+        certificates: Vec::new(),
     }
 }
 

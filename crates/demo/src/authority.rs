@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::time::{Duration, SystemTime};
 
 use rcgen::{
     BasicConstraints, CertificateParams, CertifiedIssuer, DnType, IsCa, KeyPair, KeyUsagePurpose,
@@ -72,6 +73,13 @@ fn of(name: &str, tls: Tls, issuer: &Issuer) -> Result<Option<Arc<ServerConfig>>
         Tls::Expired => {
             (params.not_before, params.not_after) =
                 (date_time_ymd(2019, 1, 1), date_time_ymd(2020, 1, 1));
+            Some(issuer)
+        }
+        Tls::EndsSoon => {
+            let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default();
+            // Ten days, and time for a test.
+            let left = Duration::from_secs(10 * 86_400 + 3_600);
+            params.not_after = date_time_ymd(1970, 1, 1) + now + left;
             Some(issuer)
         }
         Tls::NotYetValid => {

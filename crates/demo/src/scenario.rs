@@ -69,6 +69,8 @@ pub enum Tls {
     Good,
     /// With an expired certificate.
     Expired,
+    /// With a certificate that ends in ten days.
+    EndsSoon,
     /// With a certificate that is not valid yet.
     NotYetValid,
     /// With a certificate for another host.

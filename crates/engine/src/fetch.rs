@@ -23,6 +23,7 @@ use crate::body::{self, BodyEnd, Room, Shape};
 use crate::credentials::Sender;
 use crate::dial::{Dialer, Network};
 use crate::fetched::Fetched;
+use crate::transport::CertificateEnd;
 use crate::{Clock, Config, failure, headers};
 
 /// How much of an external page is read: enough for its title.
@@ -289,7 +290,10 @@ impl Inner {
         permit: &mut Option<OwnedSemaphorePermit>,
     ) -> (AttemptOutcome, Option<Reading>) {
         let (head, mut body) = response.into_parts();
-        let mut answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
+        let now = SystemTime::now();
+        let mut answer = headers::answer(head.status.as_u16(), &head.headers, now);
+        let certificate = head.extensions.get::<CertificateEnd>();
+        answer.certificate_left = certificate.and_then(|end| end.0.duration_since(now).ok());
         let format = request.body.format(&answer).filter(|_| request.method == Method::Get);
         let Some(format) = format else {
             let brief = self.config.timeout / 4;

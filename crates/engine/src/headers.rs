@@ -25,6 +25,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Respo
             .then(|| value.trim().trim_matches('"').to_owned())
     });
     let mut answer = ResponseHead {
+        certificate_left: None,
         status,
         media_type,
         charset,

@@ -2,6 +2,7 @@
 
 use std::io;
 use std::sync::Arc;
+use std::time::{Duration, SystemTime};
 
 use rummage_core::evidence::{Failure, TlsFailure};
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
@@ -26,6 +27,13 @@ pub(crate) fn config(extra_roots: &[CertificateDer<'static>]) -> Arc<ClientConfi
         .with_no_client_auth();
     config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
     Arc::new(config)
+}
+
+/// When a certificate ends (RFC 5280 §4.1.2.5); `None` if it cannot be read.
+pub(crate) fn end_of(certificate: &CertificateDer<'_>) -> Option<SystemTime> {
+    let (_, certificate) = x509_parser::parse_x509_certificate(certificate).ok()?;
+    let seconds = u64::try_from(certificate.validity().not_after.timestamp()).ok()?;
+    SystemTime::UNIX_EPOCH.checked_add(Duration::from_secs(seconds))
 }
 
 /// The system's verifier, which also recognizes self-signed certificates. It trusts only what the

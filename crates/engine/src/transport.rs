@@ -9,13 +9,15 @@ use std::future::Future as _;
 use std::io;
 use std::pin::Pin;
 use std::task::{Context, Poll, ready};
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 
 use hyper_util::client::legacy::connect::{Connected, Connection};
 use tokio::io::{AsyncRead, AsyncWrite, ReadBuf};
 use tokio::net::TcpStream;
 use tokio::time::{Instant, Sleep, sleep_until};
 use tokio_rustls::client::TlsStream;
+
+use crate::tls;
 
 /// How many times a connection rests. After that, its server is believed.
 const RESTS: u32 = 8;
@@ -28,7 +30,13 @@ pub(crate) struct Transport {
     line: Line,
     /// `None` for HTTP/2, whose frames name their request.
     turns: Option<Turns>,
+    /// When the certificate of the server ends.
+    certificate_end: Option<CertificateEnd>,
 }
+
+/// When the certificate of a server ends, for the responses on its connections.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct CertificateEnd(pub(crate) SystemTime);
 
 enum Line {
     Plain(TcpStream),
@@ -54,18 +62,21 @@ enum Turn {
 
 impl Transport {
     pub(crate) fn plain(stream: TcpStream) -> Transport {
-        Transport { line: Line::Plain(stream), turns: Some(Turns::new()) }
+        Transport { line: Line::Plain(stream), turns: Some(Turns::new()), certificate_end: None }
     }
 
     /// To a proxy, for plain requests.
     pub(crate) fn proxied(stream: TcpStream) -> Transport {
-        Transport { line: Line::Proxied(stream), turns: Some(Turns::new()) }
+        Transport { line: Line::Proxied(stream), turns: Some(Turns::new()), certificate_end: None }
     }
 
     pub(crate) fn secure(stream: TlsStream<TcpStream>) -> Transport {
         let is_http2 = stream.get_ref().1.alpn_protocol() == Some(b"h2");
         let turns = (!is_http2).then(Turns::new);
-        Transport { line: Line::Secure(Box::new(stream)), turns }
+        let certificates = stream.get_ref().1.peer_certificates();
+        let own = certificates.and_then(|certificates| certificates.first());
+        let certificate_end = own.and_then(tls::end_of).map(CertificateEnd);
+        Transport { line: Line::Secure(Box::new(stream)), turns, certificate_end }
     }
 }
 
@@ -112,11 +123,15 @@ impl Turns {
 
 impl Connection for Transport {
     fn connected(&self) -> Connected {
-        match (&self.line, &self.turns) {
+        let connected = match (&self.line, &self.turns) {
             (Line::Plain(_), _) => Connected::new(),
             (Line::Proxied(_), _) => Connected::new().proxy(true),
             (Line::Secure(_), Some(_)) => Connected::new(),
             (Line::Secure(_), None) => Connected::new().negotiated_h2(),
+        };
+        match self.certificate_end {
+            Some(end) => connected.extra(end),
+            None => connected,
         }
     }
 }
@@ -127,7 +142,7 @@ impl AsyncRead for Transport {
         context: &mut Context<'_>,
         buffer: &mut ReadBuf<'_>,
     ) -> Poll<io::Result<()>> {
-        let Transport { line, turns } = self.get_mut();
+        let Transport { line, turns, .. } = self.get_mut();
         let before = buffer.filled().len();
         let read = match line {
             Line::Plain(stream) | Line::Proxied(stream) => {
@@ -149,7 +164,7 @@ impl AsyncWrite for Transport {
         context: &mut Context<'_>,
         bytes: &[u8],
     ) -> Poll<io::Result<usize>> {
-        let Transport { line, turns } = self.get_mut();
+        let Transport { line, turns, .. } = self.get_mut();
         if let Some(turns) = turns {
             ready!(turns.poll_request(context));
         }

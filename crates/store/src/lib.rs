@@ -33,7 +33,7 @@ pub use model::{
     NotifySettings, Outcome, PageRow, RequestCounts, RunInfo, RunKind, RunState, SkipCount,
     SlowedServer, StoredUrl, TargetRow, Totals, TraceRow,
 };
-pub use notify::digest::{Counts, Digest, DigestLink, DigestTarget};
+pub use notify::digest::{Counts, Digest, DigestLink, DigestTarget, EndingCertificate};
 pub use notify::outbox::{Outbox, QueuedDigest, Undelivered};
 pub use read::backlinks::Backlinks;
 pub use read::checks::Check;

@@ -43,6 +43,8 @@ struct Page {
     summary: String,
     sections: Vec<Section>,
     open: String,
+    /// Certificates that end soon.
+    certificates: Vec<String>,
     seen: String,
     commands: Vec<String>,
 }
@@ -68,6 +70,8 @@ struct EmailLink {
     page: String,
     at: String,
     link: String,
+    /// The URL of the editor; empty for none.
+    edit: String,
 }
 
 impl Page {
@@ -107,6 +111,14 @@ impl Page {
                 1 => "1 target open in total.".to_owned(),
                 open => format!("{} targets open in total.", crate::count(open)),
             },
+            certificates: digest
+                .certificates
+                .iter()
+                .map(|certificate| {
+                    let host = safe(&shorten(&certificate.host, TEXT)).to_string();
+                    format!("The certificate of {host} ends on {}.", when(certificate.ends_at))
+                })
+                .collect(),
             seen: format!(
                 "Found by run {}, a {}, {}.",
                 digest.run,
@@ -120,12 +132,18 @@ impl Page {
 
     fn text(&self) -> String {
         let mut out = format!("{}\n{}\n\n{}. {}\n", self.title, self.seen, self.summary, self.open);
+        for certificate in &self.certificates {
+            let _ = writeln!(out, "{certificate}");
+        }
         for section in &self.sections {
             let _ = writeln!(out, "\n{}\n{}", section.heading, "-".repeat(section.heading.len()));
             for entry in &section.entries {
                 let _ = writeln!(out, "\n{}\n  {}", entry.result, entry.target);
-                for EmailLink { page, at, link } in &entry.places {
+                for EmailLink { page, at, link, edit } in &entry.places {
                     let _ = writeln!(out, "  on {page}{at}{link}");
+                    if !edit.is_empty() {
+                        let _ = writeln!(out, "    edit: {edit}");
+                    }
                 }
                 if !entry.more.is_empty() {
                     let _ = writeln!(out, "  {}", entry.more);
@@ -179,6 +197,10 @@ impl EmailLink {
                 line => format!(" {line}:{}", place.column),
             },
             link,
+            edit: place
+                .edit
+                .as_deref()
+                .map_or_else(String::new, |edit| safe(&shorten(edit, LONGEST)).to_string()),
         }
     }
 }
@@ -211,6 +233,7 @@ mod tests {
             element: "a".to_owned(),
             text: Some("Opening <b>times".to_owned()),
             region: Some("main".to_owned()),
+            edit: Some("https://cms.a.test/edit/visit/".to_owned()),
         };
         let target = DigestTarget {
             target: "https://www.a.test/hours?a=1&b=2".to_owned(),
@@ -243,6 +266,10 @@ mod tests {
             returned: Vec::new(),
             reopened: Vec::new(),
             healed: vec![healed],
+            certificates: vec![rummage_store::EndingCertificate {
+                host: "www.a.test".to_owned(),
+                ends_at: jiff::Timestamp::UNIX_EPOCH,
+            }],
         }
     }
 
@@ -250,13 +277,13 @@ mod tests {
     fn an_email_lists_targets_links_and_commands() {
         let email = email(&digest(), "museum");
         assert_eq!(email.subject, "www.a.test: 41 newly broken, 1 fixed; 1,204 open");
-        let found = format!("Found by run 12, a crawl, {}.", when(jiff::Timestamp::UNIX_EPOCH));
-        let text = email.text.replace(&found, "Found.");
+        let text = email.text.replace(&when(jiff::Timestamp::UNIX_EPOCH), "[when]");
         insta::assert_snapshot!(text, @r#"
         The A (www.a.test)
-        Found.
+        Found by run 12, a crawl, [when].
 
         41 newly broken, 1 fixed. 1,204 targets open in total.
+        The certificate of www.a.test ends on [when].
 
         41 newly broken
         ---------------
@@ -264,6 +291,7 @@ mod tests {
         broken  404 Not Found
           https://www.a.test/hours?a=1&b=2
           on https://www.a.test/visit/ 31:7  a "Opening <b>times" in main
+            edit: https://cms.a.test/edit/visit/
           and 8 more links
 
         and 40 more targets
@@ -274,6 +302,7 @@ mod tests {
         was broken  invalid URL
           javascript:alert(1)\u{1b}[31m
           on https://www.a.test/visit/  a
+            edit: https://cms.a.test/edit/visit/
 
         To see more:
           rummage compare 11 12

@@ -32,7 +32,7 @@ pub use digest::{DigestEmail, email};
 pub use listing::{FileOf, Group, Listing, Sort, Source};
 pub use markdown::markdown;
 pub use number::{count, counted, duration};
-pub use phrase::{cause, outcome};
+pub use phrase::{cause, editor, outcome};
 pub use rows::{
     RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, rows_of_all,
     schedule_rows,

@@ -194,6 +194,17 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
                      its other URLs were not checked"
             )
         }
+        Note::CertificateEnds { at } => {
+            let ends = timestamp(run, *at);
+            let days = ends.duration_since(run.started_at).as_hours() / 24;
+            let days = u64::try_from(days).unwrap_or_default();
+            format!(
+                "the certificate of {} ends in {}, on {}: renew it",
+                host(&row.url),
+                counted(days, "day", "days"),
+                crate::when::when(ends)
+            )
+        }
         Note::Unsteady { failed, made } => format!(
             "{} fails at random: {} of {} requests had failed; what failed there at all attempts is doubtful",
             host(&row.url),
@@ -219,7 +230,7 @@ pub(crate) fn on_many(row: &LinkRow, all: u64) -> String {
 }
 
 /// The URL for editing a page: the template with the page's path in place of `{path}`.
-pub(crate) fn editor(template: &str, page: &str) -> String {
+pub fn editor(template: &str, page: &str) -> String {
     template.replace("{path}", path_of(page))
 }
 

@@ -12,7 +12,7 @@ use super::reason::first_line;
 use crate::header::{Header, header, like_earlier};
 use crate::values::{
     Connect, Named, Proxy, Query, Rate, Size, Time, Within, connect, element, named, patience,
-    prefix, proxy, query, rate, size,
+    prefix, proxy, query, rate, size, time,
 };
 
 /// What to check and how: the options of a crawl, and the keys of the settings file.
@@ -206,6 +206,12 @@ pub(crate) struct CheckOptions {
     )]
     #[schemars(with = "Vec<String>")]
     pub(crate) ca_cert: Vec<PathBuf>,
+    /// Note certificates of the site's hosts that end within this time, such as 14d [default: 21d]
+    #[arg(long, hide_short_help = true, value_name = "DURATION", env = "RUMMAGE_CERTIFICATE_ENDS",
+        hide_env = true, value_parser = time)]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schemars(with = "Option<String>")]
+    pub(crate) certificate_ends: Option<Time>,
     /// Check private IP addresses even when the start URL is public
     #[arg(long, hide_short_help = true, env = "RUMMAGE_ALLOW_PRIVATE", hide_env = true, num_args = 0..=1,
         require_equals = true, default_missing_value = "true", value_name = "true|false",
@@ -313,6 +319,7 @@ impl CheckOptions {
             dns: None,
             connect: Vec::new(),
             ca_cert: Vec::new(),
+            certificate_ends: None,
             allow_private: None,
         }
     }
@@ -371,6 +378,7 @@ impl CheckOptions {
             dns: self.dns.or(earlier.dns),
             connect: if self.connect.is_empty() { earlier.connect } else { self.connect },
             ca_cert: if self.ca_cert.is_empty() { earlier.ca_cert } else { self.ca_cert },
+            certificate_ends: self.certificate_ends.or(earlier.certificate_ends),
             allow_private: self.allow_private.or(earlier.allow_private),
         }
     }

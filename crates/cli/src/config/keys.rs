@@ -52,6 +52,7 @@ const OPTIONS: &[(&str, Result<&str, &str>)] = &[
     ("dns", Err("\"10.0.0.1:53\"")),
     ("connect", Err("[\"www.example.test=10.0.0.5:8443\"]")),
     ("ca-cert", Err("[\"authority.pem\"]")),
+    ("certificate-ends", Ok("\"21d\"")),
     ("allow-private", Ok("false")),
 ];
 

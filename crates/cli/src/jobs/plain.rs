@@ -39,6 +39,7 @@ pub(crate) fn settings(options: &CheckOptions, job: &Section) -> Result<Settings
         },
         depth: options.depth,
         max_pages: options.max_pages,
+        certificate_ends: options.certificate_ends.map_or(default.certificate_ends, |time| time.0),
         max_urls: options.max_urls.map_or(default.max_urls, |urls| urls as usize),
         within: options.within.iter().map(|within| within.0.clone()).collect(),
         robots: robots(options)?,

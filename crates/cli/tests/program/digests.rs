@@ -1,6 +1,6 @@
 //! Digests: sent once, by email or to a command, and kept until they are delivered.
 
-use rummage_demo::{Act, Scenario};
+use rummage_demo::{Act, Scenario, Tls};
 use serde_json::Value;
 
 use crate::harness::Stage;
@@ -220,4 +220,27 @@ fn the_connection_is_secured_as_set_and_rejections_are_reported() {
     assert!(outcome.out.contains("no such mailbox"), "{outcome}");
     let (outcome, _) = sent("", "no address");
     assert!(outcome.out.contains("no address is not an email address"), "{outcome}");
+}
+
+#[test]
+fn a_certificate_that_ends_soon_is_noted_and_digests_link_to_the_editor() {
+    let mut scenario = a_site(HOME);
+    let host = scenario.hosts.get_mut("a.test").unwrap();
+    (host.tls, host.secure) = (Tls::EndsSoon, true);
+    let settings =
+        SETTINGS.replace("http://", "https://") + "editor-link = \"https://cms.test/edit{path}\"\n";
+    let stage = stage(&scenario, &settings);
+    let outcome = stage.run(&["crawl", "ay"]).ends(1);
+    let note = "note  the certificate of a.test ends in 10 days, on ";
+    assert_eq!(outcome.out.matches(note).count(), 1, "{outcome}");
+    let email = &stage.web.emails()[0];
+    for text in [email.text(), email.html()] {
+        assert!(text.contains("The certificate of a.test ends on "), "{text}");
+        assert!(text.contains("https://cms.test/edit/"), "{text}");
+    }
+    // The note is that of a run: one that reuses results has it as well, unless it is not wanted.
+    let outcome = stage.run(&["recheck", "--site", "ay"]).ends(1);
+    assert!(outcome.out.contains(note), "{outcome}");
+    let outcome = stage.run(&["crawl", "ay", "--certificate-ends", "5d"]).ends(1);
+    assert!(!outcome.out.contains("certificate"), "{outcome}");
 }

@@ -318,6 +318,11 @@ pub enum Note {
         /// Since when.
         since: Moment,
     },
+    /// The certificate of the URL's server ends soon.
+    CertificateEnds {
+        /// When.
+        at: Moment,
+    },
     /// The server of a URL fails at random: what failed there at all attempts is doubtful.
     Unsteady {
         /// How many requests had failed then.

@@ -62,6 +62,10 @@ pub enum Fragments {
 /// How many URLs a crawl knows at most by default.
 pub const MOST_URLS: usize = 500_000;
 
+/// Three weeks, unless set: certificates that are renewed automatically are renewed a month before
+/// they end.
+const CERTIFICATE_ENDS: Duration = Duration::from_secs(21 * 86_400);
+
 /// The settings of a crawl.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settings {
@@ -113,6 +117,8 @@ pub struct Settings {
     pub expected: Vec<(Pattern, u16)>,
     /// Credentials or cookies are given, so URLs that may change something are not requested.
     pub has_credentials: bool,
+    /// Certificates of the site's hosts that end within this time are noted.
+    pub certificate_ends: Duration,
     /// Requests to other machines go through a proxy.
     pub proxied: bool,
     /// All requests use GET, which is more reliable: for rechecks.
@@ -145,6 +151,7 @@ impl Default for Settings {
             gentle: false,
             expected: Vec::new(),
             has_credentials: false,
+            certificate_ends: CERTIFICATE_ENDS,
             proxied: false,
             by_get: false,
         }

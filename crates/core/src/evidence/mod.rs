@@ -157,6 +157,9 @@ pub struct ResponseHead {
     /// The cookies it sets.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub cookies: Vec<SetCookie>,
+    /// How long the certificate of the server remains valid. Not stored.
+    #[serde(skip)]
+    pub certificate_left: Option<Duration>,
     /// What the text of the page shows, if it was read.
     #[serde(skip_serializing_if = "Signs::is_plain", default)]
     pub signs: Signs,

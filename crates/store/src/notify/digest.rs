@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use jiff::Timestamp;
 use rummage_core::findings::identity::TargetIdentity;
+use rummage_core::findings::selection::host_of;
 use rummage_core::findings::waiver::Waivers;
 use rummage_core::schedule::notifications::Notification;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -14,7 +15,9 @@ use crate::db::row::text;
 use crate::findings::changes::changes;
 use crate::model::RunInfo;
 use crate::notify::message_id::message_id;
+use crate::read::rows::after;
 use crate::tables::findings::target_of_row;
+use crate::tables::notes::ending_certificates;
 use crate::tables::runs::previous;
 
 /// How many targets of each kind of change are listed.
@@ -54,6 +57,18 @@ pub struct Digest {
     pub reopened: Vec<DigestTarget>,
     /// Fixed targets.
     pub healed: Vec<DigestTarget>,
+    /// Certificates of the site's hosts that end soon.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub certificates: Vec<EndingCertificate>,
+}
+
+/// A certificate that ends soon.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct EndingCertificate {
+    /// The host.
+    pub host: String,
+    /// When it ends.
+    pub ends_at: Timestamp,
 }
 
 /// Counts of targets.
@@ -104,9 +119,22 @@ pub struct DigestLink {
     pub text: Option<String>,
     /// The landmark around it.
     pub region: Option<String>,
+    /// Where the page is edited, if the settings say so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub edit: Option<String>,
 }
 
 impl Digest {
+    /// The digest with the URL of the editor of each page.
+    #[must_use]
+    pub fn with_edit(mut self, edit: impl Fn(&str) -> String) -> Digest {
+        let lists = [&mut self.broke, &mut self.returned, &mut self.reopened, &mut self.healed];
+        for place in lists.into_iter().flatten().flat_map(|target| &mut target.places) {
+            place.edit = Some(edit(&place.page));
+        }
+        self
+    }
+
     /// Whether it is about the first run of a site, in which everything is new.
     #[must_use]
     pub fn is_first(&self) -> bool {
@@ -165,7 +193,16 @@ pub(crate) fn of_news(
         returned: returned.1,
         reopened: reopened.1,
         healed: healed.1,
+        certificates: certificates(db, run)?,
     })
+}
+
+fn certificates(db: &Connection, run: &RunInfo) -> Result<Vec<EndingCertificate>, StoreError> {
+    let ending = ending_certificates(db, run.number)?.into_iter().map(|(url, at)| {
+        let micros = i64::try_from(at.as_micros()).unwrap_or(i64::MAX);
+        EndingCertificate { host: host_of(&url).to_owned(), ends_at: after(run.epoch_at, micros) }
+    });
+    Ok(ending.collect())
 }
 
 /// Sorts links by page and position, since they were collected in any order. Links on removed
@@ -235,6 +272,7 @@ fn take(
                 element: owned(8)?.unwrap_or_default(),
                 text: owned(9)?,
                 region: owned(10)?,
+                edit: None,
             };
             Ok::<_, StoreError>((key, target, place))
         })();

@@ -29,6 +29,8 @@ pub(crate) struct Detail {
     #[serde(skip_serializing_if = "Option::is_none")]
     since_us: Option<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    at_us: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     failed: Option<u32>,
     #[serde(skip_serializing_if = "Option::is_none")]
     made: Option<u32>,
@@ -57,6 +59,32 @@ pub(crate) fn write(
 
 /// The kind of notes about results that are not believed.
 const SUSPICIOUS: &str = "suspicious";
+
+/// The kind of notes about certificates that end soon.
+const CERTIFICATE_ENDS: &str = "certificate-ends";
+
+/// The certificates that end soon, as a run saw them: a URL of the host, and when.
+pub(crate) fn ending_certificates(
+    db: &Connection,
+    run: i64,
+) -> Result<Vec<(String, Moment)>, StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT url, detail FROM note JOIN address ON address.id = note.address
+         WHERE run = ?1 AND kind = ?2 ORDER BY url",
+    )?;
+    let mut rows = select.query(params![run, CERTIFICATE_ENDS])?;
+    let mut certificates = Vec::new();
+    while let Some(row) = rows.next()? {
+        let detail: String = row.get(1)?;
+        let detail = serde_json::from_str(&detail).ok();
+        if let Some(Note::CertificateEnds { at }) =
+            detail.and_then(|detail| unpack(CERTIFICATE_ENDS, detail))
+        {
+            certificates.push((row.get(0)?, at));
+        }
+    }
+    Ok(certificates)
+}
 
 /// Why the result of a run was not believed, if it was not.
 pub(crate) fn suspicion_of(db: &Connection, run: i64) -> Result<Option<Suspicion>, StoreError> {
@@ -101,6 +129,9 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         Note::Blocked { since } => {
             ("blocked", Detail { since_us: Some(since.as_micros()), ..none })
         }
+        Note::CertificateEnds { at } => {
+            (CERTIFICATE_ENDS, Detail { at_us: Some(at.as_micros()), ..none })
+        }
         Note::Unsteady { failed, made } => {
             ("unsteady", Detail { failed: Some(*failed), made: Some(*made), ..none })
         }
@@ -139,6 +170,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         "credentials-in-url" => Note::CredentialsInUrl,
         "unreached" => Note::Unreached,
         "blocked" => Note::Blocked { since: Moment::from_micros(detail.since_us?) },
+        CERTIFICATE_ENDS => Note::CertificateEnds { at: Moment::from_micros(detail.at_us?) },
         "unsteady" => Note::Unsteady { failed: detail.failed?, made: detail.made? },
         "no-names" => Note::NoNames { since: Moment::from_micros(detail.since_us?) },
         "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },

@@ -65,6 +65,7 @@ impl Judging {
         } else if !outcome.may_pass() {
             shared.board.requests.head_trust.handle_get(server, id, &outcome);
         }
+        self.certificates.handle_outcome(&mut shared.board, now, (server, id), &outcome);
         if shared.board.source != ReplySource::Recall {
             shared.health.handle_outcome(&mut shared.board, now, (server, id), &attempt);
         }

@@ -5,6 +5,7 @@
 //! that part is in `finalize`.
 
 mod attempts;
+mod certificates;
 mod chain;
 mod confirmation;
 mod cookie_redirects;
@@ -18,6 +19,7 @@ mod start;
 
 use std::collections::BTreeMap;
 
+use certificates::Certificates;
 use chain::Chain;
 use confirmation::Confirmations;
 use soft404_probe::Soft404Probes;
@@ -30,6 +32,7 @@ use super::messages::UrlId;
 pub(super) struct Judging {
     confirmations: Confirmations,
     soft404: Soft404Probes,
+    certificates: Certificates,
     /// Chains that are being followed with cookies, by their first hop.
     chains: BTreeMap<UrlId, Chain>,
 }
