@@ -62,11 +62,19 @@ pub enum Source {
 }
 
 impl Source {
-    /// The URL of its editor, or its file, with line and column.
-    pub(crate) fn place(&self, page: &str, line: u32, column: u32) -> Option<String> {
+    /// The URL of a page's editor, or its file.
+    pub(crate) fn of_page(&self, page: &str) -> Option<String> {
         match self {
             Source::Editor(template) => Some(phrase::editor(template, page)),
-            Source::File(_) => self.of(page, line, column),
+            Source::File(name) => name(page),
+        }
+    }
+
+    /// The same for a place on the page, as far as it can be named.
+    pub(crate) fn place(&self, of_page: &str, line: u32, column: u32) -> String {
+        match self {
+            Source::File(_) if line > 0 => format!("{of_page}:{line}:{column}"),
+            _ => of_page.to_owned(),
         }
     }
 

@@ -18,20 +18,28 @@ pub(crate) struct RowMaker<'a> {
     run: &'a OpenRun<'a>,
     source: Option<&'a Source>,
     efforts: RefCell<HashMap<StoredUrl, (u64, Option<u64>)>>,
-    /// The title of the last page: the links of a page mostly come together.
-    title: RefCell<Option<(StoredUrl, Option<String>)>>,
+    /// The last page: the links of a page mostly come together.
+    page: RefCell<Option<Page>>,
+}
+
+#[derive(Clone)]
+struct Page {
+    number: StoredUrl,
+    title: Option<String>,
+    /// Where it is edited.
+    edit: Option<String>,
 }
 
 impl<'a> RowMaker<'a> {
     pub(crate) fn new(run: &'a OpenRun<'a>, source: Option<&'a Source>) -> RowMaker<'a> {
-        RowMaker { run, source, efforts: RefCell::default(), title: RefCell::default() }
+        RowMaker { run, source, efforts: RefCell::default(), page: RefCell::default() }
     }
 
     /// The row of a link.
     pub(crate) fn link(&self, link: &LinkRow) -> Result<Row, ViewError> {
         let (attempts, ms) = self.effort(link.target)?;
-        let page_title = self.page_title(link.page_number)?;
-        let edit = self.edit(link);
+        let Page { title: page_title, .. } = self.page(link)?;
+        let edit = self.edit(link)?;
         Ok(columns::of_link(link, Around { ms, attempts, page_title, edit }))
     }
 
@@ -51,11 +59,13 @@ impl<'a> RowMaker<'a> {
         let mut places: Vec<String> = std::iter::once(first).chain(links).map(place).collect();
         places.dedup();
         places.truncate(PLACES);
-        Ok(columns::of_target(first, &target, prominence, places, self.edit(first)))
+        Ok(columns::of_target(first, &target, prominence, places, self.edit(first)?))
     }
 
-    fn edit(&self, link: &LinkRow) -> Option<String> {
-        self.source?.place(&link.page, link.line, link.column)
+    fn edit(&self, link: &LinkRow) -> Result<Option<String>, StoreError> {
+        let Some(source) = self.source else { return Ok(None) };
+        let edit = self.page(link)?.edit;
+        Ok(edit.map(|edit| source.place(&edit, link.line, link.column)))
     }
 
     fn effort(&self, url: StoredUrl) -> Result<(u64, Option<u64>), StoreError> {
@@ -68,14 +78,16 @@ impl<'a> RowMaker<'a> {
         Ok(effort)
     }
 
-    fn page_title(&self, page: StoredUrl) -> Result<Option<String>, StoreError> {
-        if let Some((last, title)) = &*self.title.borrow()
-            && *last == page
-        {
-            return Ok(title.clone());
+    /// The page with a link.
+    fn page(&self, link: &LinkRow) -> Result<Page, StoreError> {
+        let number = link.page_number;
+        if let Some(known) = self.page.borrow().as_ref().filter(|known| known.number == number) {
+            return Ok(known.clone());
         }
-        let title = self.run.page_title(page)?;
-        *self.title.borrow_mut() = Some((page, title.clone()));
-        Ok(title)
+        let title = self.run.page_title(number)?;
+        let edit = self.source.and_then(|source| source.of_page(&link.page));
+        let page = Page { number, title, edit };
+        *self.page.borrow_mut() = Some(page.clone());
+        Ok(page)
     }
 }
