@@ -16,6 +16,7 @@ mod phrase;
 pub mod progress;
 mod rows;
 mod safe;
+mod skipped;
 mod style;
 #[cfg(test)]
 mod testing;
@@ -40,7 +41,7 @@ pub use rows::{
 pub use safe::{safe, safe_json};
 pub use text::{
     Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, pages, patrol, recheck, runs,
-    schedule, sites, summary, trace, undelivered, waived, waivers, would_waive,
+    schedule, sites, summary, trace, trace_placeholder, undelivered, waived, waivers, would_waive,
 };
 pub use when::{day, when};
 

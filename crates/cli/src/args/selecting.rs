@@ -20,9 +20,10 @@ pub(crate) struct Selecting {
     /// All links, including sound and skipped ones
     #[arg(long, conflicts_with = "verdict")]
     all: bool,
-    /// Links with these causes, separated by commas, such as not-found,timeout
-    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = cause)]
-    cause: Vec<Cause>,
+    /// Links with these causes, separated by commas, such as not-found,timeout; not-parsed for
+    /// links to pages that were not parsed
+    #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = cause_choice)]
+    cause: Vec<CauseChoice>,
     /// Links with these status codes or classes, separated by commas, such as 404,5xx
     #[arg(long, value_name = "LIST", value_delimiter = ',', value_parser = status)]
     status: Vec<Status>,
@@ -72,6 +73,14 @@ pub(crate) struct Patterns {
 }
 
 impl Selecting {
+    fn causes(&self) -> Vec<Cause> {
+        let named = |choice: &CauseChoice| match choice {
+            CauseChoice::Named(cause) => Some(*cause),
+            CauseChoice::NotParsed => None,
+        };
+        self.cause.iter().filter_map(named).collect()
+    }
+
     /// Whether everything is selected.
     pub(crate) fn is_all(&self) -> bool {
         self.all
@@ -91,15 +100,16 @@ impl Selecting {
             excepts: self.except.clone(),
             hosts: self.host.clone(),
             pages: self.page.clone(),
-            causes: self.cause.clone(),
+            causes: self.causes(),
         };
         (patterns, chooses)
     }
 
     /// The selection, with `default` as the verdicts if none are given.
     pub(crate) fn selection(&self, default: &[Verdict]) -> Selection {
+        let not_parsed = self.cause.contains(&CauseChoice::NotParsed);
         let verdicts = match self.verdict.as_slice() {
-            [] if self.all => &Verdict::ALL,
+            [] if self.all || not_parsed => &Verdict::ALL,
             [] => default,
             named => named,
         };
@@ -108,7 +118,8 @@ impl Selecting {
             list.iter().flat_map(|text| text.split_whitespace()).map(str::to_lowercase).collect()
         };
         Selection {
-            causes: self.cause.clone(),
+            causes: self.causes(),
+            not_parsed,
             statuses: self.status.clone(),
             scope: self.scope,
             elements: self.element.clone(),
@@ -134,6 +145,20 @@ pub(crate) const FINDINGS: &[Verdict] = &[Verdict::Broken, Verdict::Doubtful, Ve
 fn verdict(name: &str) -> Result<Verdict, String> {
     let names = Verdict::ALL.map(Verdict::as_str);
     Verdict::named(name).ok_or_else(|| format!("a verdict is {}", one_of(&names)))
+}
+
+/// A cause, or what is not one: a sound page whose links are unknown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum CauseChoice {
+    Named(Cause),
+    NotParsed,
+}
+
+fn cause_choice(name: &str) -> Result<CauseChoice, String> {
+    match name {
+        "not-parsed" => Ok(CauseChoice::NotParsed),
+        name => cause(name).map(CauseChoice::Named),
+    }
 }
 
 fn cause(name: &str) -> Result<Cause, String> {

@@ -4,13 +4,15 @@ use std::io::Write;
 
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::reference::path_of;
-use rummage_store::{OpenRun, StoredUrl};
+use rummage_core::verdict::Cause;
+use rummage_store::{LinkRow, OpenRun, StoreError, StoredUrl};
 use rummage_view::{Group, Listing, ViewError, safe};
 use url::Url;
 
 use crate::args::{TraceArgs, TraceFormat};
 use crate::failure::{Exit, Failure};
 use crate::session::Session;
+use crate::waivers::File;
 use crate::{output, sources};
 
 /// How many URLs are compared with a path.
@@ -32,12 +34,24 @@ pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> 
         ..Listing::by(Group::Target)
     };
     let run = reader.open_run(run)?;
-    let found = find(&run, &args.target)?;
+    let mut found = find(&run, &args.target)?;
+    let placeholders = placeholders(&run, &args.target)?;
+    let is_page = |url: &str| url == args.target && url.starts_with("http");
+    let is_exact = found.iter().any(|(_, url)| is_page(url));
+    if !placeholders.is_empty() && !is_exact && args.format == TraceFormat::Text {
+        let mut out = output::buffered(session.terminal.stdout());
+        rummage_view::trace_placeholder(&mut out, run.info(), &placeholders, &listing)?;
+        out.flush().map_err(ViewError::from)?;
+        return Ok(Exit::Fine);
+    }
+    found.truncate(SHORT_LIST + 1);
     let mut out = output::buffered(session.terminal.stdout());
     match (found.as_slice(), args.format) {
         ([], _) => return Err(nothing(&run, &args.target)),
         ([(url, _)], TraceFormat::Text) => {
-            rummage_view::trace(&mut out, &reader, &run, *url, &listing)?;
+            let file = File::load(config, &session.store)?;
+            let waivers = super::waive::of_target(&run, *url, &file, session.clock.today())?;
+            rummage_view::trace(&mut out, &reader, &run, *url, &waivers, &listing)?;
             if args.source {
                 out.flush().map_err(ViewError::from)?;
                 super::source::show(&mut out, &run, *url, &settings)?;
@@ -57,6 +71,22 @@ pub(crate) fn run(args: &TraceArgs, session: &Session) -> Result<Exit, Failure> 
     }
     out.flush().map_err(ViewError::from)?;
     Ok(Exit::Fine)
+}
+
+/// The placeholder links with this source text, as listings show it.
+fn placeholders(run: &OpenRun<'_>, target: &str) -> Result<Vec<LinkRow>, Failure> {
+    let target = if target == "an empty URL" { "" } else { target.trim() };
+    let selection = Selection { causes: vec![Cause::Placeholder], ..Selection::all() };
+    let query = run.query(&selection)?;
+    let mut links = Vec::new();
+    query.for_each(|found| {
+        let row = query.row(found)?;
+        if row.written.trim() == target {
+            links.push(row);
+        }
+        Ok::<_, StoreError>(())
+    })?;
+    Ok(links)
 }
 
 fn nothing(run: &OpenRun<'_>, target: &str) -> Failure {

@@ -5,11 +5,11 @@ use std::io::Write;
 
 use jiff::civil::Date;
 use jiff::{Timestamp, ToSpan as _};
-use rummage_core::findings::selection::Selection;
+use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::findings::waiver::{Facts, ObservedTarget, Waiver, WaiverEffect, WaiverKind};
 use rummage_core::url::pattern::Pattern;
 use rummage_core::verdict::Verdict;
-use rummage_store::{OpenRun, Reader, StoreError};
+use rummage_store::{OpenRun, Reader, StoreError, StoredUrl};
 use rummage_view::{Covered, ViewError, WaiverRow};
 
 use crate::args::{FINDINGS, Patterns, WaiveArgs};
@@ -205,6 +205,30 @@ fn list(out: &mut dyn Write, run: &OpenRun<'_>, file: &File, today: Date) -> Res
     let path = file.path.display().to_string();
     let shown = rummage_view::waivers(out, run.info(), &rows, &path);
     Ok(shown.map_err(ViewError::from)?)
+}
+
+/// The waivers that cover links to a URL, with their numbers in the list.
+pub(super) fn of_target(
+    run: &OpenRun<'_>,
+    url: StoredUrl,
+    file: &File,
+    today: Date,
+) -> Result<Vec<(usize, WaiverRow)>, Failure> {
+    let waivers = file.waivers(today);
+    let mut covering = vec![false; file.entries.len()];
+    let selection = Selection::default();
+    run.query_to(url, &Selection { standings: vec![Standing::Waived], ..selection })?.for_each(
+        |found| {
+            let facts = run.facts(found)?;
+            for (covers, waiver) in covering.iter_mut().zip(&waivers.0) {
+                *covers |= waiver.cover(&facts.facts()) == WaiverEffect::Waives;
+            }
+            Ok::<_, StoreError>(())
+        },
+    )?;
+    let all = file.entries.iter().enumerate().zip(covering);
+    let covering = all.filter(|(_, covers)| *covers);
+    Ok(covering.map(|((at, entry), _)| (at + 1, row(entry, today))).collect())
 }
 
 /// A waiver as it is shown.

@@ -320,3 +320,41 @@ fn the_last_runs_of_all_sites_are_one_listing() {
         stage.run(&[&["findings", "--site", "all"], &words[..]].concat()).ends(2);
     }
 }
+
+#[test]
+fn what_was_left_out_names_the_option() {
+    let links = "<a href=/print/1>p</a><a href=/deep>d</a><a href=http://b.test/>b</a>";
+    let deep = page("<a href=/deeper>d</a>");
+    let stage = Stage::new(&site("a.test", &[("/", page(links)), ("/deep", deep)]));
+    let words = ["crawl", "http://a.test", "--exclude", "/print/*", "--externals", "note"];
+    stage.run(&[&words[..], &["--depth", "0", "-q"]].concat()).ends(0);
+    let skipped = stage.run(&["findings", "--verdict", "skipped"]).ends(0).out;
+    assert!(skipped.contains("http://a.test/print/1\n  by --exclude '/print/*'\n"), "{skipped}");
+    assert!(skipped.contains("http://b.test/\n  by --externals note\n"), "{skipped}");
+    let unparsed = stage.run(&["findings", "--cause", "not-parsed"]).ends(0).out;
+    let line = "http://a.test/deep\n  not parsed for links: deeper than --depth 0\n";
+    assert!(unparsed.contains(line), "{unparsed}");
+    let rows = stage.run(&["findings", "--cause", "not-parsed", "--format", "jsonl"]).ends(0);
+    assert_eq!(rows.json().len(), 1, "{rows}");
+}
+
+#[test]
+fn a_trace_knows_placeholders_and_waivers() {
+    let links = "<a href='#'>top</a><a href=' # '>again</a><a href=''>none</a><a href=/lost>l</a>\
+                 <a href='javascript:void(0)'>v</a>";
+    let paths = [("/", page(links)), ("/two", page("<a href='#'>two</a>"))];
+    let stage = Stage::new(&site("a.test", &paths));
+    stage.run(&["crawl", "http://a.test", "http://a.test/two", "-q"]).ends(1);
+    let trace = stage.run(&["trace", "#"]).ends(0).out;
+    assert!(trace.contains("\n#\n  doubtful  placeholder link (placeholder)\n"), "{trace}");
+    assert!(trace.contains("To do: ") && trace.contains("3 links on 2 pages\n"), "{trace}");
+    let trace = stage.run(&["trace", "javascript:void(0)"]).ends(0).out;
+    assert!(trace.contains("doubtful  placeholder link"), "{trace}");
+    let trace = stage.run(&["trace", "an empty URL"]).ends(0).out;
+    assert!(trace.contains("1 link on 1 page\n"), "{trace}");
+    let words = ["waive", "/lost", "--reason", "comes back in spring", "--until", "90d"];
+    stage.run(&words).ends(0);
+    let trace = stage.run(&["trace", "/lost"]).ends(0).out;
+    assert!(trace.contains("  waived (leave, waiver 1)"), "{trace}");
+    assert!(trace.contains("(90 days left): comes back in spring\n"), "{trace}");
+}

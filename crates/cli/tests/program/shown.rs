@@ -309,7 +309,8 @@ fn short_helps_of_one_screen() {
     Selecting:
           --verdict <LIST>    Links with these verdicts, separated by commas [default:
                               broken,doubtful,moved]
-          --cause <LIST>      Links with these causes, separated by commas, such as not-found,timeout
+          --cause <LIST>      Links with these causes, separated by commas, such as not-found,timeout;
+                              not-parsed for links to pages that were not parsed
           --status <LIST>     Links with these status codes or classes, separated by commas, such as
                               404,5xx
           --host <PATTERN>    Links to matching hosts, such as *.example.test (repeatable)

@@ -35,6 +35,8 @@ pub struct Selection {
     pub search: Vec<String>,
     /// The standings; empty for all.
     pub standings: Vec<Standing>,
+    /// Only links to pages that were not parsed for links.
+    pub not_parsed: bool,
     /// The first run whose new findings match; `None` for all.
     pub found_from: Option<i64>,
 }
@@ -148,6 +150,7 @@ impl Selection {
             text: Vec::new(),
             search: Vec::new(),
             standings: Vec::new(),
+            not_parsed: false,
             found_from: None,
         }
     }

@@ -80,8 +80,10 @@ impl<'a> OpenRun<'a> {
     /// See [`StoreError`].
     pub fn query(&'a self, selection: &'a Selection) -> Result<LinkQuery<'a>, StoreError> {
         let urls = self.urls(selection)?;
+        let not_parsed = selection.not_parsed.then(|| self.not_parsed_urls()).transpose()?;
         self.query_some(selection, None, |_, target| {
             urls.get(target as usize).copied().unwrap_or_default()
+                && not_parsed.as_ref().is_none_or(|urls| urls.contains(&target))
         })
     }
 
@@ -137,6 +139,14 @@ impl<'a> OpenRun<'a> {
         let (folds, targets) = self.folds(selection, may)?;
         let (pages, hits) = self.count_pages(&folds, targets.count())?;
         Ok(LinkQuery { run: self, selection, only_on, folds, targets, pages, hits })
+    }
+
+    /// The pages that responded and were not parsed for links.
+    fn not_parsed_urls(&self) -> Result<HashSet<u32>, StoreError> {
+        let sql = "SELECT address FROM verdict WHERE run = ?1 AND not_read IS NOT NULL";
+        let mut select = self.db.prepare(sql)?;
+        let rows = select.query_map([self.info.number], |row| row.get(0))?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// Whether links to each URL may match.

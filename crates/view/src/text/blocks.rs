@@ -7,13 +7,14 @@ use rummage_core::evidence::{Attempt, AttemptOutcome};
 use rummage_core::extract::elements::Element;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{LinkRow, Outcome, Totals, TraceRow};
+use rummage_store::{LinkRow, Outcome, RunInfo, Totals, TraceRow};
 
 use crate::grouping::{Block, Shared};
 use crate::listing::{Listing, Source};
 use crate::number::{count, counted, rest_of};
 use crate::phrase::cause_of;
 use crate::safe::{safe, shorten};
+use crate::skipped::rule;
 use crate::style::{self, FAINT, STRONG};
 use crate::{ViewError, phrase};
 
@@ -43,6 +44,7 @@ fn headline(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
 /// Writes a block; `way` is the redirects of its target with their evidence.
 pub(super) fn write(
     out: &mut dyn Write,
+    run: &RunInfo,
     totals: &Totals,
     listing: &Listing,
     block: &Block,
@@ -57,6 +59,9 @@ pub(super) fn write(
     }
     writeln!(out)?;
     writeln!(out, "  {STRONG}{}{STRONG:#}", safe(&shorten(&target(&block.first), LONGEST)))?;
+    if let Some(rule) = rule(run, &totals.notes, &block.first.outcome, &block.first.url) {
+        writeln!(out, "  {}", safe(&shorten(&rule, LONGEST)))?;
+    }
     evidence(out, block, way)?;
     if listing.verbose {
         writeln!(out, "  {FAINT}{}{FAINT:#}", prominence(block))?;
@@ -265,11 +270,11 @@ mod tests {
 
     use super::*;
     use crate::listing::Group;
-    use crate::testing::{block, hop, link_row, outcome, plain};
+    use crate::testing::{block, hop, link_row, outcome, plain, run_info};
 
     fn shown_as(listing: &Listing, block: &Block, way: &[TraceRow]) -> String {
         let totals = Totals { pages: 88, ..Totals::default() };
-        plain(|out| write(out, &totals, listing, block, way))
+        plain(|out| write(out, &run_info(), &totals, listing, block, way))
     }
 
     fn shown(block: &Block, way: &[TraceRow]) -> String {

@@ -159,7 +159,7 @@ fn part(
     grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
         let way = query.run().way(block.first.target)?;
-        blocks::write(out, totals, listing, &block, &way)
+        blocks::write(out, query.run().info(), totals, listing, &block, &way)
     })?;
     cut(out, listing, grouped.groups().len() as u64, "target", "targets")
 }

@@ -115,7 +115,7 @@ fn by_target(
     grouped.for_each_block(listing.limit, listing.unfold, |block| {
         writeln!(out)?;
         let way = grouped.run().way(block.first.target)?;
-        blocks::write(out, totals, listing, &block, &way)?;
+        blocks::write(out, grouped.run().info(), totals, listing, &block, &way)?;
         // Shows the worst findings at once, however long the list.
         shown += 1;
         if shown == SEEN_AT_ONCE {

@@ -26,6 +26,6 @@ pub(crate) use recheck::RecheckedUrl;
 pub use recheck::recheck;
 pub use schedule::{Plan, Planned, schedule};
 pub use sites::{runs, sites};
-pub use trace::trace;
+pub use trace::{trace, trace_placeholder};
 pub use waivers::{Covered, WaiverRow, lifted, waived, waivers, would_waive};
 pub use watching::{patrol, undelivered};

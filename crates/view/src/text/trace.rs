@@ -13,6 +13,7 @@ use rummage_store::{
 };
 
 use super::blocks::{LONGEST, at, at_line, said, target};
+use super::waivers::{self, WaiverRow};
 use crate::listing::Listing;
 use crate::number::{count, counted, duration, rest};
 use crate::phrase::{cause_of, cause_of_outcome};
@@ -33,6 +34,7 @@ pub fn trace(
     reader: &Reader,
     run: &OpenRun<'_>,
     url: StoredUrl,
+    waivers: &[(usize, WaiverRow)],
     listing: &Listing,
 ) -> Result<(), ViewError> {
     super::totals::head(out, run.info())?;
@@ -42,6 +44,9 @@ pub fn trace(
         return Ok(());
     };
     verdict(out, &outcome)?;
+    for (number, waiver) in waivers {
+        waivers::of_target(out, *number, waiver)?;
+    }
     for fragment in run.missing_fragments(url) {
         let style = style::of(Verdict::Broken);
         writeln!(out, "  {style}broken{style:#}  no anchor #{} on the page", safe(fragment))?;
@@ -57,6 +62,27 @@ pub fn trace(
     let first = occurrences(out, run, url, listing)?;
     clicks(out, run, url, first)?;
     links(out, run, url, listing)
+}
+
+/// Writes the placeholder links with one source text, which lead nowhere whatever their URL.
+///
+/// # Errors
+/// See [`ViewError`].
+pub fn trace_placeholder(
+    out: &mut dyn Write,
+    run: &RunInfo,
+    links: &[LinkRow],
+    listing: &Listing,
+) -> Result<(), ViewError> {
+    let Some(first) = links.first() else { return Ok(()) };
+    super::totals::head(out, run)?;
+    writeln!(out, "\n{STRONG}{}{STRONG:#}", safe(&shorten(&target(first), LONGEST)))?;
+    verdict(out, &Outcome { scope: None, ..first.outcome.clone() })?;
+    let pages: HashSet<&str> = links.iter().map(|link| link.page.as_str()).collect();
+    let most = if listing.unfold { usize::MAX } else { LISTED };
+    let rows = links.iter().take(most).map(|link| (link.clone(), false)).collect();
+    let (all, pages) = (links.len() as u64, pages.len() as u64);
+    write_occurrences(out, listing, &Occurrences { rows, all, pages, own: all, total: pages })
 }
 
 /// The results of earlier runs, if there were several; consecutive equal results are merged.

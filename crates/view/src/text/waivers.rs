@@ -164,6 +164,15 @@ fn write(out: &mut dyn Write, number: usize, row: &WaiverRow) -> io::Result<()> 
     Ok(())
 }
 
+/// The waiver that covers a target: its number, reason and end.
+pub(super) fn of_target(out: &mut dyn Write, number: usize, row: &WaiverRow) -> io::Result<()> {
+    let reason = if row.reason.is_empty() { "no reason given" } else { &row.reason };
+    let by = row.by.as_deref().map_or(String::new(), |by| format!(", by {}", safe(by)));
+    let kind = row.kind.as_str();
+    let reason = safe(&shorten(reason, LONGEST)).to_string();
+    writeln!(out, "  waived ({kind}, waiver {number}){by}{}: {reason}", end(row))
+}
+
 /// `, until 2027-05-22 (180 days left)`
 fn end(row: &WaiverRow) -> String {
     match (row.until, row.left) {
