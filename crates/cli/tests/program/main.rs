@@ -14,6 +14,7 @@ mod columns;
 mod credentials;
 mod demo;
 mod digests;
+mod doc_examples;
 mod folder;
 mod folding;
 mod harness;
@@ -38,5 +39,5 @@ mod tools;
 mod truth;
 mod verdicts_doc;
 mod waivers;
-mod watch_doc;
+
 mod written;

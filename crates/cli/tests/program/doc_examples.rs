@@ -1,8 +1,9 @@
-//! Runs the examples of docs/keeping-watch.md.
+//! Runs the examples of README.md and docs/keeping-watch.md.
 
 use rummage_demo::museum;
 
 use crate::harness::Stage;
+use crate::running::finish;
 
 /// Splits a command line, with quotes.
 fn words(line: &str) -> Vec<String> {
@@ -45,13 +46,9 @@ fn steps(doc: &str) -> Vec<Step> {
     steps
 }
 
-#[test]
-fn the_examples_work() {
-    let doc = include_str!("../../../../docs/keeping-watch.md");
-    let stage = Stage::new(&museum());
-    let steps = steps(doc);
-    assert!(steps.len() > 12);
-    for step in steps {
+/// Runs the examples of a document, in order, and looks for the lines that it shows.
+fn check(stage: &Stage, doc: &str) {
+    for step in steps(doc) {
         let (command, lines) = match step {
             Step::Example(command, lines) => (command, lines),
             Step::Settings(text) => {
@@ -61,7 +58,9 @@ fn the_examples_work() {
         };
         let words = words(&command);
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
-        let outcome = stage.run(&words);
+        let mut program = stage.command(&words);
+        // The simulated web has hosts that do not respond.
+        let outcome = finish(&words, program.env("RUMMAGE_TIMEOUT", "500ms"));
         assert!(matches!(outcome.code, Some(0 | 1)), "{outcome}");
         for line in lines {
             let start = line.split('…').next().unwrap();
@@ -70,4 +69,23 @@ fn the_examples_work() {
             assert!(outcome.out.lines().any(is), "{line:?} in {outcome}");
         }
     }
+}
+
+#[test]
+fn the_examples_of_keeping_watch_work() {
+    let doc = include_str!("../../../../docs/keeping-watch.md");
+    assert!(steps(doc).len() > 12);
+    check(&Stage::new(&museum()), doc);
+}
+
+#[test]
+fn the_examples_of_the_readme_work() {
+    let doc = include_str!("../../../../README.md");
+    assert!(steps(doc).len() > 12);
+    let stage = Stage::new(&museum());
+    stage.run(&["demo", "files", "."]).ends(0);
+    check(&stage, doc);
+    let sheet = std::fs::read_to_string(stage.path("checked.csv")).unwrap();
+    assert!(sheet.lines().next().unwrap().ends_with(";verdict;cause;status;final"), "{sheet}");
+    assert!(std::fs::read_to_string(stage.path("broken.csv")).unwrap().lines().count() > 100);
 }
