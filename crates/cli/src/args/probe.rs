@@ -21,8 +21,11 @@ use super::{CheckOptions, FailOn, Selecting, Showing};
 )]
 pub(crate) struct ProbeArgs {
     /// URLs, files that list them, or - for standard input
-    #[arg(value_name = "INPUT", required = true)]
+    #[arg(value_name = "INPUT", required_unless_present = "resume")]
     pub(crate) inputs: Vec<String>,
+    /// Continue the last unfinished probe, with the lists that were given to it
+    #[arg(long, conflicts_with_all = ["inputs", "column", "append_columns"])]
+    pub(crate) resume: bool,
     /// Column that holds the URLs: its name, or its number from 1 [default: found by content]
     #[arg(long, value_name = "NAME|N")]
     pub(crate) column: Option<String>,

@@ -6,7 +6,7 @@ use std::io::Write;
 use rummage_core::crawl::Note;
 use rummage_core::extract::lists::Table;
 use rummage_core::findings::selection::Selection;
-use rummage_store::{NoteRow, OpenRun, RunState, StoreError};
+use rummage_store::{NoteRow, OpenRun, Reader, RunState, StoreError};
 use rummage_view::{Listing, ViewError};
 
 use super::findings;
@@ -27,11 +27,17 @@ const COLUMNS: [&str; 4] = ["verdict", "cause", "status", "final"];
 
 pub(crate) fn run(args: &ProbeArgs, session: &Session) -> Result<Exit, Failure> {
     let listing = args.showing.listing(session.terminal.verbose)?;
-    let mut inputs = read_all(&args.inputs, args.column.as_deref())?;
-    let table = if args.append_columns { Some(only_table(&mut inputs)?) } else { None };
-    let is_partial = report_problems(&inputs, session.terminal);
-    let lists = inputs.into_iter().map(|input| (input.url, input.document)).collect();
-    let pass = CrawlJob::probe(session.context(&args.options, None), lists, None)?;
+    let context = session.context(&args.options, None);
+    let (pass, table, is_partial) = if args.resume {
+        let (run, lists) = Reader::open(&session.store)?.unfinished_probe()?;
+        (CrawlJob::resume_probe(context, run, lists)?, None, false)
+    } else {
+        let mut inputs = read_all(&args.inputs, args.column.as_deref())?;
+        let table = if args.append_columns { Some(only_table(&mut inputs)?) } else { None };
+        let is_partial = report_problems(&inputs, session.terminal);
+        let lists = inputs.into_iter().map(|input| (input.url, input.document)).collect();
+        (CrawlJob::probe(context, lists, None)?, table, is_partial)
+    };
     let mut reporter =
         ProgressReporter::new(session.terminal, pass.given_start.clone(), None).without_head();
     let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });

@@ -202,3 +202,29 @@ fn a_continued_run_keeps_its_settings_and_they_can_be_changed() {
     let outcome = stage.run(&["crawl", "--resume", "--timeout", "300ms"]).ends(1);
     assert!(outcome.out.contains("external"), "{outcome}");
 }
+
+#[test]
+fn a_stopped_probe_continues_with_the_lists_that_it_was_given() {
+    let paths = [("/", page("")), ("/fine", page("")), ("/hangs", Act::Silent)];
+    let stage = Stage::new(&site("a.test", &paths));
+    let list = "http://a.test/fine\nhttp://a.test/gone\nhttp://a.test/hangs\n";
+    std::fs::write(stage.path("list.txt"), list).unwrap();
+    let words = ["probe", "list.txt", "http://a.test/", "-v"];
+    let mut probe = Running::start(&words, &mut stage.command(&words));
+    probe.until("a response", |line| line.contains("/gone 404"));
+    probe.signal("-INT");
+    let stopped = probe.end().ends(3);
+    assert!(stopped.out.contains("Continue it with: rummage probe --resume"), "{stopped}");
+    // The list is not read again: nobody has it any more.
+    std::fs::remove_file(stage.path("list.txt")).unwrap();
+    let before = stage.web.requests().len();
+    let resumed = stage.run(&["probe", "--resume", "--timeout", "200ms"]).ends(1);
+    assert!(resumed.out.contains("Checked 4 entries with 4 targets\n"), "{resumed}");
+    assert!(resumed.out.contains("\n2 broken, 0 doubtful, 0 moved, 2 sound\n"), "{resumed}");
+    let again: Vec<String> =
+        stage.web.requests()[before..].iter().map(|request| request.path.clone()).collect();
+    assert!(!again.contains(&"/fine".to_owned()), "it is not requested again: {again:?}");
+    let outcome = stage.run(&["probe", "--resume"]).ends(2);
+    assert!(outcome.err.contains("the store contains no unfinished run"), "{outcome}");
+    stage.run(&["probe", "--resume", "http://a.test/"]).ends(2);
+}

@@ -97,7 +97,7 @@ impl Urls {
 }
 
 impl Reader {
-    /// The last unfinished run. Runs of lists are not stored completely, and cannot be continued.
+    /// The last unfinished run of a site. Single pages are rather checked again.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -105,7 +105,27 @@ impl Reader {
         self.all_unfinished()?.into_iter().next().ok_or(StoreError::NothingToResume)
     }
 
-    /// The unfinished runs, the last one first.
+    /// The last unfinished run over lists, and the lists that it had read.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn unfinished_probe(&self) -> Result<(RunInfo, Vec<String>), StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT id FROM run WHERE state IN ('going', 'stopped') AND kind = 'probe'
+             ORDER BY id DESC LIMIT 1",
+        )?;
+        let number = select.query_map([], |row| row.get(0))?.next().transpose()?;
+        let run = self.run(number.ok_or(StoreError::NothingToResume)?)?;
+        let mut select = self.db.prepare(
+            "SELECT url FROM run_page JOIN address ON address.id = run_page.address
+             WHERE run = ?1 AND url LIKE 'file:%' ORDER BY url",
+        )?;
+        let lists = select.query_map([run.number], |row| row.get(0))?;
+        let lists = lists.collect::<Result<Vec<String>, _>>()?;
+        Ok((run, lists))
+    }
+
+    /// The unfinished runs of sites, the last one first.
     ///
     /// # Errors
     /// See [`StoreError`].

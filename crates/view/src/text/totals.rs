@@ -188,7 +188,8 @@ fn unfinished(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result
         RunKind::Crawl | RunKind::Recheck => {
             writeln!(out, ". Continue it with: rummage crawl --resume")
         }
-        RunKind::Page | RunKind::Probe => writeln!(out, "."),
+        RunKind::Probe => writeln!(out, ". Continue it with: rummage probe --resume"),
+        RunKind::Page => writeln!(out, ". Check it again: rummage page {}", safe(&run.given_start)),
     }
 }
 
@@ -370,7 +371,7 @@ mod tests {
         let probe = RunInfo { kind: RunKind::Probe, ..stopped };
         assert!(
             shown(&probe, &totals())
-                .starts_with("This run is unfinished.\nChecked 1 entry with 1 target\n")
+                .starts_with("This run is unfinished. Continue it with: rummage probe --resume\nChecked 1 entry with 1 target\n")
         );
     }
 
