@@ -166,7 +166,7 @@ impl Extractor {
     }
 
     /// Takes the next bytes of the body. Returns whether more are needed: not once the limit is
-    /// reached.
+    /// reached, nor if it is XML that is no feed.
     pub fn feed(&mut self, bytes: &[u8]) -> bool {
         let taken = &bytes[..bytes.len().min(self.room)];
         self.cut |= taken.len() < bytes.len();
@@ -186,7 +186,8 @@ impl Extractor {
             Body::Manifest(_) | Body::Robots => None,
         };
         debug_assert!(done.is_none(), "only the end of the body gives the reading");
-        !self.cut
+        let is_other = matches!(&self.body, Body::Feed(feed) if feed.is_other());
+        !self.cut && !is_other
     }
 
     /// The body has ended: returns what was parsed.

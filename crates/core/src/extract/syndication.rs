@@ -14,6 +14,8 @@ use crate::url::reference::trim;
 
 /// The longest text that is collected.
 const LONGEST: usize = 64 * 1024;
+/// Deeper elements have no links, and are only counted.
+const DEEPEST: usize = 100;
 /// Relations of Atom that are for programs (RFC 5023 §11, WebSub §4).
 const FOR_PROGRAMS: &[&str] = &["edit", "edit-media", "service", "hub", "replies"];
 
@@ -24,6 +26,8 @@ pub(super) struct Syndication {
     positions: Vec<Position>,
     /// The open elements.
     open: Vec<Open>,
+    /// How many more are open.
+    deeper: usize,
     /// The text that is being collected.
     text: Option<Text>,
     is_faulty: bool,
@@ -80,6 +84,11 @@ impl Syndication {
         is_last.then(|| self.finish())
     }
 
+    /// Whether it is no feed: nothing more will be found in it.
+    pub(super) fn is_other(&self) -> bool {
+        self.is_faulty
+    }
+
     fn finish(&mut self) -> Box<ReadingBuilder> {
         if self.is_faulty || self.stream.is_faulty || !self.open.is_empty() {
             self.builder.set_faulty();
@@ -92,6 +101,8 @@ impl Syndication {
 
     fn take(&mut self, event: &Event<'_>, position: Position) {
         match event {
+            Event::Start(_) if self.open.len() >= DEEPEST => self.deeper += 1,
+            Event::End(_) if self.deeper > 0 => self.deeper -= 1,
             Event::Start(tag) => {
                 let is_text = self.start(tag, position);
                 self.open.push(Open { name: tag.name().as_ref().to_owned(), is_text });
@@ -161,7 +172,7 @@ impl Syndication {
     }
 
     fn collect(&mut self, more: Option<&str>) {
-        let direct = self.open.last().is_some_and(|open| open.is_text);
+        let direct = self.deeper == 0 && self.open.last().is_some_and(|open| open.is_text);
         if let (Some(Text { text, .. }), Some(more)) = (&mut self.text, more)
             && direct
             && text.len() < LONGEST
@@ -311,6 +322,26 @@ mod tests {
             (reading.base(), reading.title()),
             (Some("https://a.test/blog/"), Some("Diary"))
         );
+    }
+
+    #[test]
+    fn deep_elements_are_only_counted() {
+        let (open, close) = ("<b>".repeat(100_000), "</b>".repeat(100_000));
+        let text =
+            format!("<rss><channel>{open}<link>/no</link>{close}<link>/a</link></channel></rss>");
+        let reading = read_in(1, &text);
+        let written: Vec<&str> = reading.links().map(|link| link.written).collect();
+        assert_eq!((written, reading.faulty), (vec!["/a"], false));
+    }
+
+    #[test]
+    fn xml_that_is_no_feed_is_not_read_on() {
+        let mut extractor = Extractor::new(Format::Feed, Some("utf-8"), 1 << 20);
+        assert!(extractor.feed(b"<?xml version='1.0'?>"), "it may be a feed");
+        assert!(!extractor.feed(b"<data><row>"));
+        assert!(!extractor.feed(b"</row>"));
+        let mut extractor = Extractor::new(Format::Feed, Some("utf-8"), 1 << 20);
+        assert!(extractor.feed(b"<rss><channel>"));
     }
 
     #[test]
