@@ -46,6 +46,14 @@ pub(crate) fn sitemap(bytes: &[u8]) {
     in_chunks(Format::Sitemap, bytes);
 }
 
+pub(crate) fn feed(bytes: &[u8]) {
+    in_chunks(Format::Feed, bytes);
+}
+
+pub(crate) fn manifest(bytes: &[u8]) {
+    in_chunks(Format::Manifest, bytes);
+}
+
 pub(crate) fn robots(bytes: &[u8]) {
     let text = String::from_utf8_lossy(bytes);
     let robots = Robots::parse(&text);

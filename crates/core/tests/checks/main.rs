@@ -16,6 +16,8 @@ const CHECKS: &[(&str, Check)] = &[
     ("html", checks::html),
     ("css", checks::css),
     ("sitemap", checks::sitemap),
+    ("feed", checks::feed),
+    ("manifest", checks::manifest),
     ("robots", checks::robots),
     ("url", checks::url),
     ("link_header", checks::link_header),
