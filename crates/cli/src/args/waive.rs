@@ -29,8 +29,6 @@ pub(crate) struct WaiveArgs {
     /// Targets to waive: URLs or patterns, as for --target
     #[arg(value_name = "TARGET")]
     pub(crate) targets: Vec<String>,
-    #[command(flatten)]
-    pub(crate) selecting: Selecting,
     /// The reason, for people who find the waiver a year from now
     #[arg(long, value_name = "TEXT", value_parser = reason)]
     pub(crate) reason: Option<String>,
@@ -53,6 +51,8 @@ pub(crate) struct WaiveArgs {
     /// Remove waivers, by their numbers in the list, separated by commas
     #[arg(long, value_name = "N", value_delimiter = ',', conflicts_with = "reason")]
     pub(crate) lift: Vec<usize>,
+    #[command(flatten)]
+    pub(crate) selecting: Selecting,
 }
 
 fn reason(text: &str) -> Result<String, String> {
