@@ -48,8 +48,7 @@ pub(crate) fn read_all(named: &[String], column: Option<&str>) -> Result<Vec<Inp
         if name == "-" || is_readable(path) {
             inputs.push(of_file(name, column)?);
         } else if is_url(name) && (name.contains("://") || !is_list_name) {
-            let written = rummage_core::extract::lists::url(name);
-            urls.entries.push(Entry { written, line: place });
+            urls.entries.push(Entry::of(name, place));
         } else {
             let what = match path.is_dir() {
                 true => format!("{name} is a folder, not a list of URLs"),

@@ -241,7 +241,7 @@ fn check(
         .map_err(|reason| Failure::System { what: "cannot create a temporary folder", reason })?;
     let store = folder.path().join("checked.db");
     let entries = (1u32..).zip(rows.iter());
-    let entries = entries.map(|(line, row)| Entry { written: row.target.clone(), line });
+    let entries = entries.map(|(line, row)| Entry::of(&row.target, line));
     let list = List { entries: entries.collect(), faults: Vec::new() };
     let url = Url::parse("file:///arrivals").expect("it is plain");
     let lists = vec![(url.clone(), Document::Read(Box::new(list.reading())))];

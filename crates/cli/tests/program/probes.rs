@@ -6,7 +6,7 @@ use std::io::Write as _;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use rummage_demo::{Act, Scenario, URLS, museum, urls};
+use rummage_demo::{Act, Scenario, Tls, URLS, museum, urls};
 
 use crate::harness::{Outcome, Stage};
 use crate::options::{page, site};
@@ -209,4 +209,35 @@ fn options_about_a_site_mean_nothing_for_a_list() {
     // In the settings file they are for sites.
     std::fs::write(stage.path("rummage.toml"), "[defaults]\ndepth = 3\n").unwrap();
     stage.run(&["probe", "http://a.test/"]).ends(0);
+}
+
+#[test]
+fn a_host_without_a_scheme_is_tried_over_http_after_https() {
+    let mut scenario = site("plain.test", &[("/", page("")), ("/fine", page(""))]);
+    scenario.hosts.get_mut("plain.test").unwrap().tls = Tls::Plain;
+    let bad = site("expired.test", &[("/", page(""))]);
+    scenario.hosts.extend(bad.hosts);
+    scenario.hosts.get_mut("expired.test").unwrap().tls = Tls::Expired;
+    let stage = Stage::new(&scenario);
+    let list = "plain.test\nplain.test/fine\nplain.test/gone\nexpired.test\nhttps://plain.test/x\n";
+    fs::write(stage.path("list.txt"), list).unwrap();
+    let words = ["probe", "list.txt", "--timeout", "500ms", "--all", "--format", "jsonl"];
+    let outcome = stage.run(&words).ends(1);
+    let row = |row: &serde_json::Value| {
+        let text = |key: &str| row[key].as_str().unwrap_or_default().to_owned();
+        (row["line"].as_u64().unwrap(), text("verdict"), text("cause"), text("final"))
+    };
+    let rows: Vec<_> = outcome.json().iter().map(row).collect();
+    let expected = [
+        (1, "sound", "redirected", "http://plain.test/"),
+        (2, "sound", "redirected", "http://plain.test/fine"),
+        (3, "broken", "not-found", "http://plain.test/gone"),
+        // Browsers show its certificate, and go no further.
+        (4, "broken", "tls-expired", "https://expired.test/"),
+        (5, "broken", "tls-failure", "https://plain.test/x"),
+    ];
+    let expected = expected.map(|(line, verdict, cause, last)| {
+        (line, verdict.to_owned(), cause.to_owned(), last.to_owned())
+    });
+    assert_eq!(rows, expected);
 }

@@ -78,6 +78,7 @@ const LINK_ATTRIBUTES: &[&str] = &[
     "url",
     "import",
     "header",
+    "host",
 ];
 
 impl Element {
@@ -114,6 +115,8 @@ impl Attribute {
     pub(super) const STYLE: Attribute = Attribute("style");
     pub(super) const URL: Attribute = Attribute("url");
     pub(super) const IMPORT: Attribute = Attribute("import");
+    /// An entry of a list that is a host without a scheme.
+    pub const HOST: Attribute = Attribute("host");
     /// A `Link` header of the response (RFC 8288).
     pub const HEADER: Attribute = Attribute("header");
 }
@@ -348,7 +351,7 @@ fn places_outside_pages(name: &str) -> &'static [LinkAttribute] {
         "loc" => const { &[written("content", Url, of_loc)] },
         "image:loc" => const { &[at("content", Url, PART.expecting(Expected::Image))] },
         "sitemap" => const { &[at("content", Url, Use::of(Purpose::Sitemap))] },
-        "entry" => const { &[at("content", Url, VISIT)] },
+        "entry" => const { &[at("content", Url, VISIT), at("host", Url, VISIT)] },
         // Of feeds.
         "guid" | "comments" | "uri" => const { &[at("content", Url, VISIT)] },
         "url" | "icon" | "logo" => {

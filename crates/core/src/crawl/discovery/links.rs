@@ -96,6 +96,7 @@ impl Discovery {
                 targets.push(target);
                 continue;
             }
+            shared.board.entry_mut(target.id).bare |= link.attribute == Attribute::HOST;
             if is_secure && (upgrades || roles.is_upgraded()) {
                 target = upgraded(&mut shared.board, target, depth);
             }

@@ -2,6 +2,7 @@
 
 use super::Judging;
 use super::judge::{by_route, context, judge_at, judged};
+use super::redirects::over_http;
 use crate::crawl::board::Board;
 use crate::crawl::discovery::{Discovery, note_wrong_type, watch_for_wrong_type};
 use crate::crawl::messages::{BodyUse, Event, Judged, Note, UrlId};
@@ -27,6 +28,10 @@ impl Judging {
             && answer.is_redirect()
         {
             return self.conclude_redirect(shared, discovery, id, outcome, answer);
+        }
+        if let Some(next) = over_http(&mut shared.board, id, outcome) {
+            let answer = ResponseHead { status: 307, ..ResponseHead::default() };
+            return self.follow(shared, discovery, id, &answer, next, false);
         }
         if self.confirmations.handle_outcome(&mut shared.board, id, outcome) {
             return discovery.handle_delayed(shared, id);

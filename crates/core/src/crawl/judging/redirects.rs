@@ -10,7 +10,7 @@ use crate::crawl::messages::{Judged, UrlId};
 use crate::crawl::requests::Order;
 use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Phase;
-use crate::evidence::{AttemptOutcome, ResponseHead};
+use crate::evidence::{AttemptOutcome, Failure, ResponseHead, Stage, TlsFailure};
 use crate::url::reference::{Reference, resolve};
 use crate::url::scope::Scope;
 use crate::verdict::{Cause, ChainFault, JudgeContext, Judgement, Route, Verdict};
@@ -162,6 +162,28 @@ pub(super) fn location(
     let Reference::Web { url, fragment } = resolve(&base, location) else { return None };
     let (depth, chain) = (board.entry(id).depth, board.entry(id).chain);
     Some((board.intern(&url, depth, chain + 1), fragment.is_some()))
+}
+
+/// For a host of a list that was written without a scheme and does not respond over https: its URL
+/// over http, which browsers try next.
+pub(super) fn over_http(board: &mut Board, id: UrlId, outcome: &AttemptOutcome) -> Option<UrlId> {
+    let AttemptOutcome::Failure(failure) = outcome else { return None };
+    // A bad certificate is a fault of the server: browsers stop there.
+    let has_no_https = matches!(
+        failure,
+        Failure::Refused
+            | Failure::Reset
+            | Failure::Timeout(Stage::Connect | Stage::Tls)
+            | Failure::Tls(TlsFailure::NotTls | TlsFailure::Other(_))
+    );
+    let entry = board.entry(id);
+    if !entry.bare || !has_no_https {
+        return None;
+    }
+    let (depth, chain) = (entry.depth, entry.chain);
+    let rest = board.urls.text(id).strip_prefix("https://")?;
+    let url = Url::parse(&format!("http://{rest}")).ok()?;
+    Some(board.intern(&url, depth, chain + 1))
 }
 
 /// The next hop of a chain is requested at once, as a browser would.

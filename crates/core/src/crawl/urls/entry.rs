@@ -32,6 +32,8 @@ pub(in crate::crawl) struct Entry {
     pub(in crate::crawl) like_missing: bool,
     /// Fragments of it are checked although it is external.
     pub(in crate::crawl) anchors_requested: bool,
+    /// It was written without its scheme: http is tried after https.
+    pub(in crate::crawl) bare: bool,
 }
 
 /// The attempts at a URL so far.
@@ -156,6 +158,7 @@ impl Entry {
             type_check: TypeCheck::None,
             like_missing: false,
             anchors_requested: false,
+            bare: false,
         }
     }
 

@@ -14,8 +14,18 @@ pub const LONGEST_LINE: usize = 1 << 20;
 pub struct Entry {
     /// As written, with `https://` added if it has no scheme.
     pub written: String,
+    /// It has no scheme: http is tried after https, as browsers do.
+    pub bare: bool,
     /// The line, from 1.
     pub line: u32,
+}
+
+impl Entry {
+    /// The entry that this text is, in this line.
+    #[must_use]
+    pub fn of(text: &str, line: u32) -> Entry {
+        Entry { written: url(text), bare: looks_like_host(text.trim()), line }
+    }
 }
 
 /// A line of a list that could not be parsed.
@@ -46,7 +56,7 @@ impl List {
             let written = builder.keep(&masked(&entry.written));
             builder.add_link(LinkRecord {
                 element: Element::ENTRY,
-                attribute: Attribute::CONTENT,
+                attribute: if entry.bare { Attribute::HOST } else { Attribute::CONTENT },
                 written,
                 text: None,
                 rel: None,

@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use super::entry::{Entry, Fault, LONGEST_LINE, List, is_url, url};
+use super::entry::{Entry, Fault, LONGEST_LINE, List, is_url};
 use super::lines::too_long;
 
 /// The keys that may contain the URL, in this order; else the first string that is a URL.
@@ -26,7 +26,7 @@ pub fn json_lines(bytes: &[u8]) -> List {
             Err(error) => Err(format!("not valid JSON: {error}")),
         };
         match found {
-            Ok(written) => list.entries.push(Entry { written: url(&written), line }),
+            Ok(written) => list.entries.push(Entry::of(&written, line)),
             Err(what) => list.faults.push(Fault { line, what }),
         }
     }

@@ -1,6 +1,6 @@
 //! One URL per line; a line that begins with `#` is a comment.
 
-use super::entry::{Entry, Fault, LONGEST_LINE, List, url};
+use super::entry::{Entry, Fault, LONGEST_LINE, List};
 
 /// Parses lines of text. Angle brackets around a URL are removed (RFC 3986, appendix C); a
 /// comment may follow after white space.
@@ -30,7 +30,7 @@ pub fn lines(bytes: &[u8]) -> List {
         let text = text.split_once(" #").map_or(text, |(before, _)| before.trim_end());
         let bare = text.strip_prefix('<').and_then(|text| text.strip_suffix('>')).unwrap_or(text);
         if !bare.is_empty() && !bare.starts_with('#') {
-            list.entries.push(Entry { written: url(bare), line });
+            list.entries.push(Entry::of(bare, line));
         }
     }
     list

@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use csv::{ByteRecord, ReaderBuilder};
 
-use super::entry::{Entry, Fault, List, is_url, url};
+use super::entry::{Entry, Fault, List, is_url};
 
 /// The separators.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
@@ -167,10 +167,7 @@ impl Table {
     /// The URLs in it. An empty cell is not one.
     #[must_use]
     pub fn list(&self) -> List {
-        let entry = |row: &Row| {
-            let written = url(row.value.as_deref()?);
-            Some(Entry { written, line: row.line })
-        };
+        let entry = |row: &Row| Some(Entry::of(row.value.as_deref()?, row.line));
         let entries = self.rows.iter().filter_map(entry).collect();
         List { entries, faults: self.faults.clone() }
     }
