@@ -33,15 +33,25 @@ impl Destination {
         terminal: Terminal,
         write: impl FnOnce(&mut dyn Write, Format) -> Result<Option<Shown>, ViewError>,
     ) -> Result<(), Failure> {
+        // What is for programs has no styles to strip.
+        let is_styled = matches!(self.form, Format::Text | Format::Markdown);
         let shown = match &self.file {
             None => {
-                let mut out = output::buffered(terminal.stdout());
+                let stdout: Box<dyn Write> = match is_styled {
+                    true => Box::new(terminal.stdout()),
+                    false => Box::new(std::io::stdout()),
+                };
+                let mut out = output::buffered(stdout);
                 let shown = write(&mut out, self.form)?;
                 out.flush().map_err(ViewError::from)?;
                 shown
             }
             Some(file) => whole_file(file, |handle| {
-                let mut out = output::buffered(anstream::StripStream::new(handle));
+                let handle: Box<dyn Write> = match is_styled {
+                    true => Box::new(anstream::StripStream::new(handle)),
+                    false => Box::new(handle),
+                };
+                let mut out = output::buffered(handle);
                 let shown = write(&mut out, self.form)?;
                 out.flush().map_err(ViewError::from)?;
                 Ok(shown)

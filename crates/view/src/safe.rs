@@ -53,7 +53,8 @@ fn is_hostile(c: char) -> bool {
 
 /// Text with U+FFFD in place of what may be obeyed.
 pub(crate) fn plain(text: &str) -> Cow<'_, str> {
-    if text.contains(is_hostile) {
+    let is_printable = text.bytes().all(|byte| (0x20..0x7f).contains(&byte));
+    if !is_printable && text.contains(is_hostile) {
         Cow::Owned(text.replace(is_hostile, "\u{fffd}"))
     } else {
         Cow::Borrowed(text)
@@ -65,7 +66,9 @@ pub(crate) fn plain(text: &str) -> Cow<'_, str> {
 #[must_use]
 pub fn safe_json(json: &str) -> Cow<'_, str> {
     let is_left = |c: char| !c.is_ascii_control() && is_hostile(c) || c == '\u{7f}';
-    if !json.contains(is_left) {
+    // Most text is ASCII, which takes no look at each character.
+    let is_plain = json.bytes().all(|byte| byte < 0x7f);
+    if is_plain || !json.contains(is_left) {
         return Cow::Borrowed(json);
     }
     let mut out = String::with_capacity(json.len() + 16);
