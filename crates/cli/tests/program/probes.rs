@@ -219,7 +219,8 @@ fn a_host_without_a_scheme_is_tried_over_http_after_https() {
     scenario.hosts.extend(bad.hosts);
     scenario.hosts.get_mut("expired.test").unwrap().tls = Tls::Expired;
     let stage = Stage::new(&scenario);
-    let list = "plain.test\nplain.test/fine\nplain.test/gone\nexpired.test\nhttps://plain.test/x\n";
+    let list = "plain.test\nplain.test/fine\nplain.test/gone\nexpired.test\nhttps://plain.test/x\n\
+                https://plain.test/y\nplain.test/y\nplain.test/z\nhttps://plain.test/z\n";
     fs::write(stage.path("list.txt"), list).unwrap();
     let words = ["probe", "list.txt", "--timeout", "500ms", "--all", "--format", "jsonl"];
     let outcome = stage.run(&words).ends(1);
@@ -235,6 +236,11 @@ fn a_host_without_a_scheme_is_tried_over_http_after_https() {
         // Browsers show its certificate, and go no further.
         (4, "broken", "tls-expired", "https://expired.test/"),
         (5, "broken", "tls-failure", "https://plain.test/x"),
+        // What a line asks for by its scheme is checked there, whatever other lines leave open.
+        (6, "broken", "tls-failure", "https://plain.test/y"),
+        (7, "broken", "tls-failure", "https://plain.test/y"),
+        (8, "broken", "tls-failure", "https://plain.test/z"),
+        (9, "broken", "tls-failure", "https://plain.test/z"),
     ];
     let expected = expected.map(|(line, verdict, cause, last)| {
         (line, verdict.to_owned(), cause.to_owned(), last.to_owned())

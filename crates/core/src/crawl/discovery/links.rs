@@ -96,7 +96,8 @@ impl Discovery {
                 targets.push(target);
                 continue;
             }
-            shared.board.entry_mut(target.id).bare |= link.attribute == Attribute::HOST;
+            let bare = &mut shared.board.entry_mut(target.id).bare;
+            *bare = Some(bare.unwrap_or(true) && link.attribute == Attribute::HOST);
             if is_secure && (upgrades || roles.is_upgraded()) {
                 target = upgraded(&mut shared.board, target, depth);
             }

@@ -177,7 +177,7 @@ pub(super) fn over_http(board: &mut Board, id: UrlId, outcome: &AttemptOutcome) 
             | Failure::Tls(TlsFailure::NotTls | TlsFailure::Other(_))
     );
     let entry = board.entry(id);
-    if !entry.bare || !has_no_https {
+    if entry.bare != Some(true) || !has_no_https {
         return None;
     }
     let (depth, chain) = (entry.depth, entry.chain);

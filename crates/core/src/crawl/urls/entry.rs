@@ -32,8 +32,9 @@ pub(in crate::crawl) struct Entry {
     pub(in crate::crawl) like_missing: bool,
     /// Fragments of it are checked although it is external.
     pub(in crate::crawl) anchors_requested: bool,
-    /// It was written without its scheme: http is tried after https.
-    pub(in crate::crawl) bare: bool,
+    /// Whether every reference to it so far was written without its scheme: http is tried after
+    /// https.
+    pub(in crate::crawl) bare: Option<bool>,
 }
 
 /// The attempts at a URL so far.
@@ -158,7 +159,7 @@ impl Entry {
             type_check: TypeCheck::None,
             like_missing: false,
             anchors_requested: false,
-            bare: false,
+            bare: None,
         }
     }
 
