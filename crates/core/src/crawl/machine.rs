@@ -10,8 +10,7 @@ use super::effect::Effect;
 use super::health::Health;
 use super::judging::Judging;
 use super::messages::{
-    BodyUse, Event, Halt, Judged, Progress, Reply, Request, RequestId, Response, StartProblem,
-    UrlId,
+    BodyUse, Event, Halt, Judged, Reply, Request, RequestId, Response, StartProblem, UrlId,
 };
 use super::requests::side_requests::Reason;
 use super::requests::{Requests, Work};
@@ -20,6 +19,7 @@ use super::settings::Settings;
 use super::shared::SharedState;
 use super::urls::{Confirmation, Phase};
 use crate::Moment;
+use crate::crawl::progress::Progress;
 use crate::evidence::{Method, Purpose};
 use crate::url::scope::Scope;
 use crate::verdict::Cause;

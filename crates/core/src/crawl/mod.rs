@@ -27,6 +27,7 @@ mod health;
 mod judging;
 mod machine;
 mod messages;
+mod progress;
 mod requests;
 mod robots;
 mod settings;
@@ -38,8 +39,9 @@ pub use discovery::traps;
 pub use judging::soft404_probe::{TEST_PREFIX, is_test_url, nonexistent_sibling};
 pub use machine::Crawl;
 pub use messages::{
-    BodyUse, Event, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Progress, Reply, Request,
-    RequestId, Response, StartProblem, Target, Tick, UrlId,
+    BodyUse, Event, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Reply, Request, RequestId,
+    Response, StartProblem, Target, UrlId,
 };
+pub use progress::{Progress, Tick};
 pub use requests::{pace, retry};
 pub use settings::{Externals, Fragments, MOST_URLS, RobotsRule, Settings, SitemapRule};

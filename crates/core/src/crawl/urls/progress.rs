@@ -1,7 +1,7 @@
 //! The progress of a crawl, counted where phases change and nowhere else.
 
 use super::entry::{Entry, Phase};
-use crate::crawl::messages::Progress;
+use crate::crawl::progress::Progress;
 use crate::verdict::Verdict;
 
 /// What one entry contributes to the counts.

@@ -7,7 +7,8 @@ use url::Url;
 
 use super::entry::{Entry, Phase};
 use super::progress::{self, Share};
-use crate::crawl::messages::{Judged, Progress, RequestId, UrlId};
+use crate::crawl::messages::{Judged, RequestId, UrlId};
+use crate::crawl::progress::Progress;
 use crate::url::scope::{Bounds, Scope};
 
 /// Every URL that a crawl has discovered.
