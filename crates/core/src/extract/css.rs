@@ -22,7 +22,7 @@ pub(super) struct State {
     statement: Statement,
     /// How many parentheses are open.
     depth: u32,
-    /// How many were open within the innermost `image-set(`.
+    /// How many were open within the outermost `image-set(`.
     image_set: Option<u32>,
 }
 

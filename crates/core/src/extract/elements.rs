@@ -31,8 +31,7 @@ macro_rules! words {
 words! {
     /// An element that can contain a link: of a page, of a sitemap (`loc`, `image:loc`), of a
     /// feed (such as `guid`), a web app manifest (`manifest`), a line of robots.txt (`sitemap`), or
-    /// a list (`entry`). `other` is for elements that are in no
-    /// standard.
+    /// a list (`entry`). `other` is for elements that are in no standard.
     Element: Name::TEXTS.iter().chain(OUTSIDE_PAGES)
 }
 words! {
