@@ -135,7 +135,14 @@ impl Builder {
             "bad-redirect",
             302,
         );
-        self.other(serving(Act::status(404)), "broken", "not-found", 404);
+        let host = Host {
+            paths: BTreeMap::from([
+                ("/".to_owned(), Act::page("<title>home</title>".to_owned())),
+                ("/x".to_owned(), Act::status(404)),
+            ]),
+            ..Host::default()
+        };
+        self.other(Some(host), "broken", "not-found", 404);
         self.other(serving(Act::status(403)), "doubtful", "access-refused", 403);
         self.other(serving(Act::status(401)), "doubtful", "login-needed", 401);
         self.other(serving(Act::redirect(301, "http://nowhere.test/")), "broken", "nxdomain", 0);
@@ -163,6 +170,8 @@ impl Builder {
         let _ = self.link("/now");
         let _ = self.link("/#top-of-it");
         let _ = self.link("mailto:somebody@a.test");
+        // A host that has nothing for us, not even a home page.
+        self.other(Some(Host::default()), "doubtful", "blocking", 404);
     }
 
     /// Certificates, refusals, and pages that are not what they seem.

@@ -107,6 +107,8 @@ pub struct Crawl {
     problem: Option<StartProblem>,
     halt: Option<Halt>,
     finished: bool,
+    /// URLs were queued that may have earlier results.
+    polls_again: bool,
 }
 
 impl Crawl {
@@ -124,11 +126,20 @@ impl Crawl {
         let shared =
             SharedState { board, health: Health::new(timeout), robots: RobotsGate::default() };
         let judging = Judging::default();
-        Crawl { shared, discovery, judging, problem: None, halt: None, finished: false }
+        Crawl {
+            shared,
+            discovery,
+            judging,
+            problem: None,
+            halt: None,
+            finished: false,
+            polls_again: false,
+        }
     }
 
     /// The next request to make, if one may start now.
     pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
+        self.polls_again = false;
         while !self.finished {
             let Board { requests, urls, .. } = &mut self.shared.board;
             if let Some((request, id, work)) = requests.poll(now, urls) {
@@ -136,9 +147,12 @@ impl Crawl {
             }
             let more = self.discovery.begin_listed(&mut self.shared)
                 || self.judging.enqueue_unconfirmed(&mut self.shared.board);
+            // Earlier results of these come before requests.
+            self.polls_again =
+                !more && self.judging.request_home_pages(&mut self.shared, &mut self.discovery);
             self.apply_effects();
             if !more {
-                if !self.finished && self.shared.board.is_idle() {
+                if !self.finished && !self.polls_again && self.shared.board.is_idle() {
                     self.finish();
                 }
                 return None;
@@ -155,6 +169,9 @@ impl Crawl {
     /// When to poll for requests again, if no reply comes before.
     #[must_use]
     pub fn poll_timeout(&self) -> Option<Moment> {
+        if self.polls_again {
+            return Some(Moment::START);
+        }
         self.shared.board.requests.next_moment()
     }
 
@@ -178,6 +195,7 @@ impl Crawl {
     /// false, and changes nothing, if the URL has not been discovered. After the last one, call
     /// [`handle_resumed`](Crawl::handle_resumed).
     pub fn handle_replayed(&mut self, url: &str, response: Response) -> bool {
+        self.judging.expect_home_page(&mut self.shared, &mut self.discovery, url);
         let SharedState { board, health, .. } = &mut self.shared;
         let Some(id) = board.urls.find(url) else { return false };
         let Some(server) = board.entry(id).server else { return false };

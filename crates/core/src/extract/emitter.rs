@@ -15,6 +15,7 @@ use super::collector::{
 use super::css::{self, Scanner};
 use super::elements::{Attribute, Element};
 use super::json_ld;
+use super::lines::Cursor;
 use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
@@ -31,8 +32,9 @@ const DEEPEST_SRCDOC: u32 = 3;
 pub(super) enum Token {
     /// A tag with links, and its offset.
     Tag(usize),
-    /// The page has ended.
-    Done(Box<ReadingBuilder>),
+    /// The page has ended. With lines and columns of links within the text of their element, by
+    /// the link's position in the list.
+    Done(Box<ReadingBuilder>, Vec<(usize, (u32, u32))>),
 }
 
 /// The offset of the tag that is being tokenized; [`NO_TAG`] between tags.
@@ -74,7 +76,9 @@ pub(super) struct LinkEmitter {
     heading: Option<Vec<u8>>,
     has_heading: bool,
     /// The text of a `style` element, or of a `script` with structured data.
-    inner: Option<(Inner, TagContext, Vec<u8>)>,
+    inner: Option<InnerText>,
+    /// Lines and columns of links in such texts, by the link's position in the list.
+    within: Vec<(usize, (u32, u32))>,
     /// The last form uses GET.
     form_gets: bool,
     sketcher: Sketcher,
@@ -99,7 +103,7 @@ impl std::fmt::Debug for Token {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Token::Tag(offset) => write!(f, "Tag({offset})"),
-            Token::Done(_) => f.write_str("Done"),
+            Token::Done(..) => f.write_str("Done"),
         }
     }
 }
@@ -109,6 +113,16 @@ impl std::fmt::Debug for Token {
 enum Inner {
     Stylesheet,
     JsonLd,
+}
+
+/// The text of an element that has links of its own.
+#[derive(Debug)]
+struct InnerText {
+    kind: Inner,
+    context: TagContext,
+    /// The position of the tag is that of its text, as it has no links itself.
+    is_placed: bool,
+    text: Vec<u8>,
 }
 
 /// An `a` that is still open.
@@ -250,14 +264,17 @@ impl LinkEmitter {
             self.builder.add_nested(&inner, context.region, context.tag);
         }
         let inner = self.inner_of(name).filter(|_| !foreign && !self_closed);
-        if let Some(inner) = inner {
-            self.inner = Some((inner, context, Vec::new()));
-        }
-        if self.builder.link_count() == first && inner.is_none() {
+        let has_links = self.builder.link_count() > first;
+        if !has_links && inner.is_none() {
             return;
         }
+        // In XML, references in the text make its columns differ from those of the page.
+        let is_placed = inner.is_some() && !has_links && !self.how.xml;
+        if let Some(kind) = inner {
+            self.inner = Some(InnerText { kind, context, is_placed, text: Vec::new() });
+        }
         self.tags += 1;
-        self.token = Some(Token::Tag(self.tag.start));
+        self.token = Some(Token::Tag(if is_placed { self.offset } else { self.tag.start }));
         let names_target = |link: &mut LinkRecord| link.attribute != Attribute::STYLE;
         if name == Name::A
             && !self_closed
@@ -273,7 +290,8 @@ impl LinkEmitter {
     fn inner_of(&self, name: Name) -> Option<Inner> {
         match name {
             Name::Style => Some(Inner::Stylesheet),
-            Name::Script => {
+            // The text of a script with a URL is ignored.
+            Name::Script if self.tag.value("src").is_none() => {
                 let kind = self.tag.value("type")?.split(';').next().unwrap_or_default();
                 kind.trim().eq_ignore_ascii_case("application/ld+json").then_some(Inner::JsonLd)
             }
@@ -312,29 +330,31 @@ impl LinkEmitter {
     }
 
     fn close_inner(&mut self) {
-        let Some((inner, context, text)) = self.inner.take() else { return };
+        let Some(InnerText { kind, context, is_placed, text }) = self.inner.take() else { return };
         let text = String::from_utf8_lossy(&text);
-        let builder = &mut *self.builder;
-        if inner == Inner::JsonLd {
-            return json_ld::urls(&text, |found| {
-                let content = LinkContent {
-                    element: Element::SCRIPT,
-                    attribute: Attribute::CONTENT,
-                    written: &found.url,
-                    text: None,
-                    rel: Some(&found.property),
-                    title: None,
-                };
-                collector::add(builder, context, content);
-            });
-        }
-        Scanner::new(&text, true).scan(&mut css::State::default(), |found| {
-            let attribute = if found.is_import { Attribute::IMPORT } else { Attribute::URL };
-            let element = Element::STYLE;
-            let (text, rel, title) = (None, None, None);
-            let content = LinkContent { element, attribute, written: &found.url, text, rel, title };
+        let mut cursor = Cursor::default();
+        let LinkEmitter { builder, within, .. } = self;
+        let mut add = |element, attribute, written: &str, rel: Option<&str>, offset| {
+            let link = builder.link_count();
+            let content = LinkContent { element, attribute, written, text: None, rel, title: None };
             collector::add(builder, context, content);
-        });
+            if is_placed && builder.link_count() > link {
+                within.push((link, cursor.advance_to(offset, &text[cursor.offset()..])));
+            }
+        };
+        match kind {
+            Inner::JsonLd => json_ld::urls(&text, |found| {
+                let (element, attribute) = (Element::SCRIPT, Attribute::CONTENT);
+                add(element, attribute, &found.url, Some(&found.property), found.offset);
+            }),
+            Inner::Stylesheet => {
+                Scanner::new(&text, true).scan(&mut css::State::default(), |found| {
+                    let attribute =
+                        if found.is_import { Attribute::IMPORT } else { Attribute::URL };
+                    add(Element::STYLE, attribute, &found.url, None, found.offset);
+                });
+            }
+        }
     }
 
     /// `</a>`, or another `a`, ends the one that is open in the same cell.
@@ -425,15 +445,16 @@ impl Emitter for LinkEmitter {
             let content = self.sketcher.finish();
             self.builder.set_sketch(content.sketch);
             self.builder.set_words(content.words, content.likeness);
-            self.token = Some(Token::Done(std::mem::take(&mut self.builder)));
+            let within = std::mem::take(&mut self.within);
+            self.token = Some(Token::Done(std::mem::take(&mut self.builder), within));
         }
     }
 
     fn emit_string(&mut self, text: &[u8]) {
         if let Some(title) = &mut self.title {
             collect(title, text);
-        } else if let Some((.., inner)) = &mut self.inner {
-            inner.extend_from_slice(text);
+        } else if let Some(inner) = &mut self.inner {
+            inner.text.extend_from_slice(text);
         } else if !self.in_raw_text && !self.tree.is_hidden() {
             self.add_text(&[text]);
             if let Some(heading) = &mut self.heading {

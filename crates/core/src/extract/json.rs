@@ -145,13 +145,13 @@ impl Scanner<'_> {
     fn unit(&mut self) -> Result<u32, NotJson> {
         let digits = self.text.get(self.at..self.at + 4).ok_or(NotJson)?;
         self.at += 4;
-        let digits = std::str::from_utf8(digits).map_err(|_| NotJson)?;
-        u32::from_str_radix(digits, 16).map_err(|_| NotJson)
+        let value = |unit, &digit: &u8| Some(unit * 16 + char::from(digit).to_digit(16)?);
+        digits.iter().try_fold(0, value).ok_or(NotJson)
     }
 
-    /// The next byte that is not white space.
+    /// The next byte that is not white space (RFC 8259 §2).
     fn peek(&mut self) -> Option<u8> {
-        while self.text.get(self.at).is_some_and(u8::is_ascii_whitespace) {
+        while self.text.get(self.at).is_some_and(|byte| b" \t\n\r".contains(byte)) {
             self.at += 1;
         }
         self.text.get(self.at).copied()
@@ -203,6 +203,15 @@ mod tests {
                     .prop_map(|members| Value::Object(members.into_iter().collect())),
             ]
         })
+    }
+
+    #[test]
+    fn only_white_space_and_digits_of_json_count() {
+        for text in ["[\u{c}\"a\"]", r#"["\u+123"]"#, r#"["\u12"]"#, r#"["\uzzzz"]"#] {
+            assert!(serde_json::from_str::<Value>(text).is_err());
+            assert_eq!(read(text), (Vec::new(), false), "{text:?}");
+        }
+        assert_eq!(read("\t[\r\n \"\\u00E4\"\n]").0, [(String::new(), "ä".to_owned())]);
     }
 
     proptest! {

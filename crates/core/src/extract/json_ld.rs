@@ -53,18 +53,19 @@ const URLS_OR_TEXT: &[&str] = &[
     "releasenotes",
 ];
 
-/// A URL, and the property with it, as written.
+/// A URL, the property with it, as written, and the offset at which its string begins.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) struct Found {
     pub(super) property: String,
     pub(super) url: String,
+    pub(super) offset: usize,
 }
 
 /// Calls back with the URLs in a text.
 pub(super) fn urls(text: &str, mut found: impl FnMut(Found)) {
-    json::strings(text, |path, url, _| {
+    json::strings(text, |path, url, offset| {
         if let Some(property) = path.last().filter(|property| is_url(property, &url)) {
-            found(Found { property: property.clone(), url });
+            found(Found { property: property.clone(), url, offset });
         }
     });
 }

@@ -65,6 +65,12 @@ impl Cursor {
     }
 }
 
+/// Line and column on the page of what is at `within` in a text that begins at `start`.
+pub(super) fn position_within(start: (u32, u32), within: (u32, u32)) -> (u32, u32) {
+    let (line, column) = within;
+    (start.0 + line - 1, if line == 1 { start.1 + column - 1 } else { column })
+}
+
 fn starts_code_point(byte: u8) -> bool {
     byte & 0xc0 != 0x80
 }

@@ -7,7 +7,7 @@ use html5gum::Tokenizer;
 
 use super::emitter::{LinkEmitter, NO_TAG, OpenTag, Reading, Token};
 use super::feed::{Feed, Slot};
-use super::lines::Cursor;
+use super::lines::{Cursor, position_within};
 use crate::extract::reading::ReadingBuilder;
 
 pub(super) struct Markup {
@@ -59,7 +59,7 @@ impl Markup {
                     };
                     self.positions.push(position);
                 }
-                Token::Done(builder) => done = Some(builder),
+                Token::Done(builder, within) => done = Some((builder, within)),
             }
         }
         let open = self.open_tag.load(Ordering::Relaxed);
@@ -69,11 +69,14 @@ impl Markup {
         }
         let rest = &text[self.cursor.offset() - start..];
         self.cursor.advance_to(start + text.len(), rest);
-        if let Some(builder) = &mut done {
-            for link in builder.links_from(0) {
-                (link.line, link.column) = self.positions[link.line as usize];
-            }
+        let (mut builder, within) = done?;
+        for link in builder.links_from(0) {
+            (link.line, link.column) = self.positions[link.line as usize];
         }
-        done
+        for (number, within) in within {
+            let link = builder.link_mut(number);
+            (link.line, link.column) = position_within((link.line, link.column), within);
+        }
+        Some(builder)
     }
 }

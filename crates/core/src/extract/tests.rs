@@ -625,6 +625,41 @@ proptest! {
 }
 
 #[test]
+fn links_in_the_text_of_an_element_have_their_own_position() {
+    let positions = |format, body: &str, chunk: usize| -> Vec<String> {
+        let mut page = Extractor::new(format, Some("utf-8"), 1 << 20);
+        for piece in body.as_bytes().chunks(chunk) {
+            page.feed(piece);
+        }
+        let reading = page.finish();
+        let show = |link: Link<'_>| format!("{}:{} {}", link.line, link.column, link.written);
+        reading.links().map(show).collect()
+    };
+    let html = "<p>é</p><script type=application/ld+json>{\"url\": \"/a\",\r\n \"name\": \"ä>\", \
+                \"image\": [\"/b\",\n\"/c\"]}</script><a href=/d>d</a>\n<style>\n  a { --x: 'é'; \
+                background: url(/e) } b { background: url('/f') }</style>\
+                <script type=application/ld+json src=/g>{\"url\": \"/h\"}</script><a href=/i>i</a>";
+    let at = |start: &str| {
+        let before = &html[..html.find(start).expect("the page has it")];
+        let line_start = before.rfind('\n').map_or(0, |end| end + 1);
+        let name = start.find('/').map(|from| &start[from..from + 2]);
+        let line = before.matches('\n').count() + 1;
+        format!("{line}:{} {}", before[line_start..].chars().count() + 1, name.unwrap_or_default())
+    };
+    let texts = ["\"/a", "\"/b", "\"/c", "<a href=/d", "url(/e", "url('/f"].map(at);
+    for chunk in [1, 7, 4096] {
+        let found = positions(Format::Html, html, chunk);
+        assert_eq!(found[..6], texts, "{chunk}");
+        assert_eq!(found.len(), 8, "a script with a URL has no text: {found:?}");
+    }
+    let open = "<script type=application/ld+json>\n{\"url\": \"/a\"}";
+    assert_eq!(positions(Format::Html, open, 5), ["2:9 /a"]);
+    // In XML the text may have references: the tag has to do.
+    let xml = "<html>\n<style>a { b: url(/e) }</style></html>";
+    assert_eq!(positions(Format::Xhtml, xml, 4096), ["2:1 /e"]);
+}
+
+#[test]
 fn links_over_the_limit_are_left_out_and_the_reading_is_cut() {
     let read = |format, body: &str, links: usize| {
         let limits = Limits { bytes: 1 << 20, links };

@@ -211,7 +211,8 @@ causes! {
     /// The host seems to block us.
     Blocking = "blocking", Momentary, "host blocks us, or is down",
         "From some moment on, the server refused every request, even for URLs that worked before, \
-         or sent a bot-check page. It may block robots, or be down."
+         or sent a bot-check page; or it responded 404 to everything, its home page included. It \
+         may block robots, or be down."
         ["wait, then run rummage crawl --resume with --gentle; ask the owner to allow the crawl."];
     /// The network seems to be down.
     Offline = "offline", Momentary, "network down",

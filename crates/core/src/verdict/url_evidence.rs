@@ -45,6 +45,8 @@ pub struct JudgeContext {
     pub well_again: bool,
     /// The body is like that of a nonexistent test URL.
     pub like_missing_page: bool,
+    /// Its host responds 404 to everything, even to a request for its home page.
+    pub all_missing: bool,
     /// Its host fails at random, and it may have failed by chance.
     pub by_chance: bool,
     /// What kind of page redirects have led to.
@@ -234,6 +236,8 @@ table! {
     redirect_nowhere: Broken(BadRedirect) if url.has(ResponseHead::is_redirect),
         as in responds(301), responds(302), responds(303), responds(307), responds(308);
 
+    all_missing: Doubtful(Blocking) if url.context.all_missing && url.status(&[404]),
+        as in responds(404).context(|context| context.all_missing = true);
     not_found: Broken(NotFound) if url.status(&[404]), as in responds(404), responds(404).own();
     gone: Broken(Gone) if url.status(&[410]), as in responds(410);
     login_needed: Doubtful(LoginNeeded) if url.status(&[401, 407]), as in responds(401), responds(407).own();

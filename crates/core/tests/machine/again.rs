@@ -11,7 +11,9 @@ use url::Url;
 use crate::web::{Act, Seen, Web, page};
 
 fn web() -> Web {
-    let start = ["/p0", "/p7", "/down", "/gone", "/old", "/p3#nowhere", "http://b.test/x"];
+    let mut start = vec!["/p0", "/p7", "/down", "/gone", "/old", "/p3#nowhere", "http://b.test/x"];
+    // A host where everything is 404.
+    start.extend(["http://c.test/1", "http://c.test/2"]);
     let mut web = Web::default()
         .on("http://a.test/", page(&start))
         .on("http://a.test/down", Act::Fail(Failure::Reset))
@@ -73,6 +75,18 @@ proptest! {
 }
 
 #[test]
+fn a_404_counts_once_a_recheck_shows_that_its_host_serves_anything() {
+    let whole = web().crawl(Settings::default());
+    assert_eq!(whole.verdict("http://c.test/1"), "doubtful blocking 404");
+    let changed = web().on("http://c.test/2", page(&[]));
+    let left_out = BTreeSet::from(["http://c.test/2".to_owned()]);
+    let seen = again(&changed, &whole, &left_out);
+    assert_eq!(seen.verdict("http://c.test/2"), "sound 200");
+    assert_eq!(seen.verdict("http://c.test/1"), "broken not-found 404");
+    assert_eq!(requested(&seen), left_out);
+}
+
+#[test]
 fn changes_are_found_and_new_links_on_a_page_are_checked() {
     let whole = web().crawl(Settings::default());
     let changed = web()
@@ -95,11 +109,14 @@ fn changes_are_found_and_new_links_on_a_page_are_checked() {
 #[test]
 fn a_crawl_that_recalls_external_urls_requests_only_internal_pages() {
     let whole = web().crawl(Settings::default());
+    let is_external = |url: &str| !url.starts_with("http://a.test");
     let others: Vec<_> =
-        whole.replies.iter().filter(|(url, _)| url.starts_with("http://b.test")).cloned().collect();
+        whole.replies.iter().filter(|(url, _)| is_external(url)).cloned().collect();
     let second = web().recalling(&others).crawl(Settings::default());
     assert_eq!(second.verdicts, whole.verdicts);
-    assert!(requested(&second).iter().all(|url| url.starts_with("http://a.test")));
+    let externals: Vec<String> =
+        requested(&second).into_iter().filter(|url| is_external(url)).collect();
+    assert_eq!(externals, [""; 0]);
     assert_eq!(second.verdict("http://b.test/x"), whole.verdict("http://b.test/x"));
 }
 

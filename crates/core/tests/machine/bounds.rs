@@ -159,9 +159,11 @@ fn only_queries_of_internal_urls_are_dropped() {
 fn check_elements_limits_checks_and_not_the_crawl() {
     let html =
         "<a href=/1>1</a><a href=http://b.test/>b</a><img src=/p.png><script src=/s.js></script>";
+    let images = "<img src=http://b.test/q.png><img src=http://b.test/logo.png>";
     let web = Web::default()
         .on("http://a.test/", Act::Page(html.into()))
-        .on("http://a.test/1", Act::Page("<img src=http://b.test/q.png>".into()));
+        .on("http://a.test/1", Act::Page(images.into()))
+        .on("http://b.test/logo.png", Act::File("image/png"));
     let check_elements = vec![Element::named("img").unwrap()];
     let seen = web.crawl(Settings { check_elements, ..Settings::default() });
     assert_eq!(seen.verdict("http://a.test/p.png"), "broken not-found 404");
@@ -213,7 +215,8 @@ fn references_are_resolved_against_the_base() {
         ("http://", "http://a.test/1"),
     ] {
         let html = format!("<base href='{base}'><a href=1>1</a>");
-        let seen = Web::default().on("http://a.test/", Act::Page(html)).crawl(Settings::default());
+        let web = Web::default().on("http://a.test/", Act::Page(html));
+        let seen = web.on("http://b.test/", page(&[])).crawl(Settings::default());
         assert_eq!(seen.verdict(found).split(' ').next(), Some("broken"), "{base}");
     }
 }

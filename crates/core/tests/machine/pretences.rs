@@ -297,3 +297,57 @@ fn a_page_that_stands_in_for_a_site_is_doubtful() {
     assert_eq!(seen.verdict("http://c.test/"), "doubtful parked 200");
     assert_eq!(seen.verdict("http://d.test/"), "sound 200");
 }
+
+const ELSEWHERE: [&str; 2] = ["http://b.test/lost", "http://b.test/gone"];
+
+#[test]
+fn a_host_that_responds_404_even_for_its_home_page_is_doubtful() {
+    let seen = crawl(Web::default().on("http://a.test/", page(&ELSEWHERE)));
+    for url in ELSEWHERE {
+        assert_eq!(seen.verdict(url), "doubtful blocking 404");
+        assert_eq!(seen.times_requested(url), 2, "and its confirmation");
+    }
+    assert_eq!(seen.times_requested("http://b.test/"), 1);
+    let linked = ["http://a.test/", "http://b.test/"];
+    let named: usize = linked.iter().chain(&ELSEWHERE).map(|url| seen.times_requested(url)).sum();
+    assert_eq!(seen.started - named, 3, "two files of a.test, and one test URL");
+
+    let home_too = crawl(Web::default().on("http://a.test/", page(&["http://b.test/"])));
+    assert_eq!(home_too.verdict("http://b.test/"), "doubtful blocking 404");
+    let by_redirect = Web::default()
+        .on("http://a.test/", page(&["/out"]))
+        .on("http://a.test/out", Act::Redirect(302, "http://b.test/lost".to_owned()));
+    assert_eq!(crawl(by_redirect).verdict("http://a.test/out"), "doubtful blocking 404");
+}
+
+#[test]
+fn a_404_counts_if_its_host_serves_anything_or_distinguishes() {
+    let site = || Web::default().on("http://a.test/", page(&[ELSEWHERE[0], "http://b.test/seen"]));
+    let status = Act::Status;
+    for (about, web) in [
+        ("its home page works", site().on("http://b.test/", page(&[]))),
+        ("its home page is refused", site().on("http://b.test/", status(403))),
+        ("another page works", site().on("http://b.test/seen", page(&[]))),
+        ("it is gone", site().on("http://b.test/", status(410))),
+        (
+            "a test URL is refused",
+            site().fallback("http://b.test/rummage-nonexistent-", status(403)),
+        ),
+        ("a test URL works", site().fallback("http://b.test/rummage-nonexistent-", page(&[]))),
+    ] {
+        assert_eq!(crawl(web).verdict(ELSEWHERE[0]), "broken not-found 404", "{about}");
+    }
+    let gone = site().on(ELSEWHERE[0], status(410));
+    assert_eq!(crawl(gone).verdict(ELSEWHERE[0]), "broken gone 410");
+}
+
+#[test]
+fn a_home_page_that_is_not_to_be_checked_is_not_requested() {
+    let html = "<a href=http://b.test/>home</a><img src=http://b.test/lost.png>";
+    let check_elements = vec![rummage_core::extract::elements::Element::named("img").unwrap()];
+    let web = Web::default().on("http://a.test/", Act::Page(html.to_owned()));
+    let seen = web.crawl(Settings { check_elements, ..Settings::default() });
+    assert_eq!(seen.verdict("http://b.test/"), "skipped excluded");
+    assert_eq!(seen.verdict("http://b.test/lost.png"), "broken not-found 404");
+    assert_eq!(seen.times_requested("http://b.test/"), 0);
+}

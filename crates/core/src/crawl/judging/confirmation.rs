@@ -88,7 +88,7 @@ fn may_be_missing(entry: &Entry, outcome: &AttemptOutcome) -> bool {
 }
 
 /// A missing robots.txt or default sitemap is never reported.
-fn matters(entry: &Entry) -> bool {
+pub(super) fn matters(entry: &Entry) -> bool {
     let roles = entry.roles;
     entry.is_linked() || !(roles.robots() || roles.only_sitemap() || roles.is_test_url())
 }

@@ -58,7 +58,8 @@ impl Judging {
         if !was_read && shared.board.entry(id).scope == Scope::Internal {
             discovery.handle_no_page(shared, id, Vec::new());
         }
-        let context = context(&shared.board, id);
+        let all_missing = self.is_all_missing(&shared.board, id, outcome);
+        let context = JudgeContext { all_missing, ..context(&shared.board, id) };
         self.finalize_outcome(shared, discovery, id, outcome, context);
         watch_for_wrong_type(&mut shared.board, id);
     }
@@ -73,6 +74,8 @@ impl Judging {
     ) {
         let entry = shared.board.entry(id);
         let Some(server) = entry.server.filter(|_| answer.is_success()) else { return };
+        self.handle_serving(shared, discovery, server);
+        let entry = shared.board.entry(id);
         let says_missing = answer.signs.says_missing.is_some() && !entry.roles.is_test_url();
         let is_page = entry.attempts.by_get && entry.roles.visit();
         if is_page && !answer.signs.challenge && !answer.challenge {
@@ -279,6 +282,7 @@ impl Judging {
             note_wrong_type(board, id);
         }
         self.handle_missing_judged(shared, discovery, id, &judged);
+        self.handle_step_judged(shared, discovery, id, &judged);
         shared.robots.handle_judged(&mut shared.board, id, &judged);
         note_missing_sitemap(&mut shared.board, id, &judged);
     }

@@ -4,12 +4,14 @@
 //! hop, a confirmation, or a verdict. A verdict may decide others, which is recursive by nature;
 //! that part is in `finalize`.
 
+mod all_missing;
 mod attempts;
 mod certificates;
 mod chain;
 mod confirmation;
 mod cookie_redirects;
 mod finalize;
+mod home_pages;
 mod jar;
 mod judge;
 mod redirects;
@@ -19,6 +21,7 @@ mod start;
 
 use std::collections::BTreeMap;
 
+use all_missing::AllMissing;
 use certificates::Certificates;
 use chain::Chain;
 use confirmation::Confirmations;
@@ -32,6 +35,7 @@ use super::messages::UrlId;
 pub(super) struct Judging {
     confirmations: Confirmations,
     soft404: Soft404Probes,
+    all_missing: AllMissing,
     certificates: Certificates,
     /// Chains that are being followed with cookies, by their first hop.
     chains: BTreeMap<UrlId, Chain>,
