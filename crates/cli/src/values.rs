@@ -52,6 +52,30 @@ pub(crate) fn patience(text: &str) -> Result<Time, String> {
     }
 }
 
+/// How often something is done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
+pub(crate) struct Interval(pub(crate) Duration);
+
+impl TryFrom<String> for Interval {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Interval, String> {
+        match time(&text)? {
+            Time(time) if time < Duration::from_secs(60) => {
+                Err("the shortest interval is 1m".to_owned())
+            }
+            Time(time) => Ok(Interval(time)),
+        }
+    }
+}
+
+impl From<Interval> for String {
+    fn from(Interval(time): Interval) -> String {
+        String::from(Time(time))
+    }
+}
+
 /// A rate, as the minimum time between two requests: `2/s`, `30/min`, `1/5s`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]

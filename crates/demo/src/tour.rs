@@ -29,7 +29,7 @@ pub const TOUR: &[Step] = &[
 pub const WATCHED: &str = r#"[site.museum]
 start = "https://www.ashlock-canal.test/"
 timeout = "500ms"
-crawl-every = "1s"    # in life, a day
+crawl-every = "1m"    # in life, a day
 digest-to = ["editor@ashlock-canal.test"]
 digest-from = "Rummage <rummage@ashlock-canal.test>"
 "#;

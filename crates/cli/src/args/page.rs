@@ -24,8 +24,11 @@ use super::{CheckOptions, FailOn, Selecting, Showing};
 )]
 pub(crate) struct PageArgs {
     /// URLs of pages; or one file, or - for standard input, with --as
-    #[arg(value_name = "PAGE", required = true)]
+    #[arg(value_name = "PAGE", required_unless_present = "resume")]
     pub(crate) pages: Vec<String>,
+    /// Continue the last unfinished check of pages
+    #[arg(long, conflicts_with = "pages")]
+    pub(crate) resume: bool,
     #[command(flatten)]
     pub(crate) options: CheckOptions,
     #[command(flatten)]

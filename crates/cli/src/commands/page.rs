@@ -19,7 +19,7 @@ use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::folder_site;
 use crate::inputs::{bytes, is_readable};
-use crate::jobs::{CrawlJob, JobContext, Reporter, runtime};
+use crate::jobs::{CrawlJob, JobContext, Reporter, pages_of, runtime};
 use crate::output::Terminal;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
@@ -30,6 +30,9 @@ pub(crate) fn run(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     args.showing.listing(session.terminal.verbose)?;
     let config = &session.config;
     let _store = session.store.as_path();
+    if args.resume {
+        return resume(args, session);
+    }
     match draft(args)? {
         Some(draft) => of_draft(args, session, config, draft),
         None => of_site(args, session),
@@ -159,6 +162,28 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
             (CrawlJob::pages_alone(context, pages.clone(), fallback, None)?, None)
         }
     };
+    conclude(args, session, pass, pages, before)
+}
+
+/// Continues a check that was stopped.
+fn resume(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
+    let reader = session.reader()?;
+    let run = reader.unfinished_page()?;
+    let pages = pages_of(&run)?;
+    let before = known(&reader, &pages)?;
+    let section = session.section_of(&urls::host(&pages[0]));
+    let pass = CrawlJob::resume_pages(session.context(&args.options, section), run)?;
+    conclude(args, session, pass, pages, before.as_ref())
+}
+
+/// Runs the check, and shows its results.
+fn conclude(
+    args: &PageArgs,
+    session: &Session,
+    pass: CrawlJob,
+    mut pages: Vec<Url>,
+    before: Option<&RunInfo>,
+) -> Result<Exit, Failure> {
     let (ended, runtime) = drive(pass, session.terminal, before)?;
     if ended.run == 0 {
         return Ok(Exit::Unfinished);
@@ -183,7 +208,11 @@ fn of_site(args: &PageArgs, session: &Session) -> Result<Exit, Failure> {
     session.deliver_digests(&runtime);
     let exit = match ended.state {
         RunState::Finished => exit(&run, &urls(&run, &pages)?, args.fail_on)?,
-        _ => Exit::Unfinished,
+        _ => {
+            let hint = "This check is unfinished. Continue it with: rummage page --resume";
+            let _ = writeln!(session.terminal.stderr(), "{hint}");
+            Exit::Unfinished
+        }
     };
     Ok(report_internal(&ended.internal_errors, exit, session.terminal))
 }
@@ -212,7 +241,7 @@ fn drive(
 ) -> Result<(rummage_engine::Ended, tokio::runtime::Runtime), Failure> {
     let mut reporter =
         ProgressReporter::new(terminal, pass.given_start.clone(), None).without_head().brief();
-    if let Some(before) = before {
+    if let Some(before) = before.filter(|_| pass.rechecked() > 0) {
         let many = rummage_view::counted(pass.rechecked() as u64, "URL", "URLs");
         reporter.say(&format!("checking {many}; everything else as in run {}", before.number));
     }

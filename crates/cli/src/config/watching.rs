@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::hours::Hours;
-use crate::values::Time;
+use crate::values::{Interval, Time};
 
 /// How a site is watched, and who is notified of changes.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -14,7 +14,7 @@ use crate::values::Time;
 pub(crate) struct Watching {
     /// Time from the start of one crawl to the start of the next
     #[schemars(with = "Option<String>")]
-    pub(crate) crawl_every: Option<Time>,
+    pub(crate) crawl_every: Option<Interval>,
     /// Hours of the day in which a patrol makes no requests
     #[schemars(with = "Vec<String>")]
     pub(crate) quiet_hours: Vec<Hours>,
@@ -103,7 +103,7 @@ impl Watching {
 
     /// The interval between two crawls, in seconds.
     pub(crate) fn every(&self) -> i64 {
-        seconds(self.crawl_every.map_or(EVERY, |Time(time)| time))
+        seconds(self.crawl_every.map_or(EVERY, |Interval(time)| time))
     }
 
     /// How long it may take to send a digest.
@@ -125,7 +125,11 @@ fn seconds(time: Duration) -> i64 {
 
 /// The keys, with their defaults and descriptions.
 pub(super) const KEYS: &[(&str, Result<&str, &str>, &str)] = &[
-    ("crawl-every", Ok("\"1d\""), "Time from the start of one crawl to the start of the next"),
+    (
+        "crawl-every",
+        Ok("\"1d\""),
+        "Time from the start of one crawl to the start of the next, at least 1m",
+    ),
     (
         "quiet-hours",
         Err("[\"08:00-18:00\"]"),

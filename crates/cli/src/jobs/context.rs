@@ -4,7 +4,7 @@ use std::path::Path;
 
 use rummage_core::crawl::Settings;
 use rummage_engine as engine;
-use rummage_store::{NewRun, NotifySettings, RunInfo, RunKind, RunWriter};
+use rummage_store::{NewRun, NotifySettings, RunInfo, RunKind, RunWriter, StoreError};
 use url::Url;
 
 use super::plain;
@@ -44,6 +44,15 @@ impl<'a> JobContext<'a> {
         let own = file.settings(section.as_deref());
         let options = given.clone().like(earlier, &own.options);
         JobSettings { store, section, own, options, clock, file }
+    }
+
+    /// The same with the options of a run to continue, where none are given now.
+    pub(super) fn resolve_as(self, run: &RunInfo) -> Result<JobSettings<'a>, Failure> {
+        let earlier: CheckOptions = serde_json::from_str(&run.options)
+            .map_err(|error| StoreError::Damaged(error.to_string()))?;
+        let job = self.resolve(Some(earlier));
+        job.check_headers(run)?;
+        Ok(job)
     }
 }
 
@@ -92,6 +101,15 @@ impl JobSettings<'_> {
             own_fields: !self.options.header.is_empty(),
             epoch_at: now,
             placeholders_are_broken: self.own.own.placeholders == Some(Placeholders::Broken),
+        }
+    }
+
+    /// A run that is continued.
+    pub(super) fn continued(&self, run: &RunInfo) -> NewRun {
+        NewRun {
+            started_at: run.started_at,
+            epoch_at: run.epoch_at,
+            ..self.new_run(&run.given_start, run.kind)
         }
     }
 

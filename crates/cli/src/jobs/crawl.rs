@@ -1,13 +1,10 @@
 //! A crawl, new or continued.
 
-use std::time::Duration;
-
-use rummage_store::{NewRun, Reader, RunInfo, RunKind, StoreError};
+use rummage_store::{NewRun, Reader, RunInfo, RunKind};
 
 use super::context::JobContext;
 use super::start_points::StartPoints;
-use super::{CrawlJob, Earlier, memory};
-use crate::args::CheckOptions;
+use super::{CrawlJob, memory};
 use crate::failure::Failure;
 use crate::start::Start;
 use crate::urls;
@@ -57,39 +54,21 @@ impl CrawlJob {
 
     /// Continues a run that was stopped, with its options where none are given now.
     pub(crate) fn resume(context: JobContext<'_>, run: RunInfo) -> Result<CrawlJob, Failure> {
-        let earlier: CheckOptions = serde_json::from_str(&run.options)
-            .map_err(|error| StoreError::Damaged(error.to_string()))?;
-        let job = context.resolve(Some(earlier));
-        job.check_headers(&run)?;
+        let job = context.resolve_as(&run)?;
         let start_points = StartPoints::of(&run.given_start, &job.options)?;
         let mut settings = job.settings()?;
         let mut fetching = job.fetching(start_points.named())?;
         start_points.apply(&mut settings, &mut fetching);
-        let new = NewRun {
-            started_at: run.started_at,
-            epoch_at: run.epoch_at,
-            site: Some(run.site.clone()),
-            ..job.new_run(&run.given_start, run.kind)
-        };
-        let looked_back = new.looked_back();
-        let writer = job.resume(run.number, new)?;
-        // Retries that were due at some time are due at the same time.
-        let wall = job.clock.now().duration_since(run.epoch_at);
-        let wall = Duration::try_from(wall).unwrap_or_default();
         let only_https = start_points.only_https.clone();
         // A recheck starts where its site does.
         let starts = match run.kind {
             RunKind::Crawl => start_points.starts,
             _ => urls::candidates(&run.start)?,
         };
-        let reader = Reader::open(job.store)?;
-        Ok(CrawlJob {
-            under_way: wall.max(run.took + looked_back),
-            given_start: run.given_start,
-            only_https,
-            // The run contains what was taken from earlier runs; everything else is checked.
-            earlier: Some(Earlier { reader, run: run.number, site: run.site }),
-            ..CrawlJob::new(&job, starts, settings, fetching, writer)
-        })
+        let site = Some(run.site.clone());
+        let new = NewRun { site, ..job.continued(&run) };
+        let writer = job.resume(run.number, new)?;
+        let resumed = CrawlJob::new(&job, starts, settings, fetching, writer);
+        Ok(CrawlJob { only_https, ..resumed.continuing(&job, run)? })
     }
 }

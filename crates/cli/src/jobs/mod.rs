@@ -5,8 +5,9 @@ mod context;
 mod crawl;
 mod credentials;
 mod due;
-mod given;
+mod lists;
 mod memory;
+mod pages;
 pub(crate) mod plain;
 mod recheck;
 mod start_points;
@@ -18,7 +19,7 @@ use rummage_core::crawl::{Crawl, Settings};
 use rummage_engine::{
     CacheLookup, Clock, Config, Ended, EngineError, Fetcher, Job, Observer, Recheck, Stop,
 };
-use rummage_store::{LastRun, Memory, Reader, RunWriter, StoreError};
+use rummage_store::{LastRun, Memory, Reader, RunInfo, RunWriter, StoreError};
 use url::Url;
 
 use crate::failure::Failure;
@@ -26,6 +27,7 @@ use crate::failure::Failure;
 pub(crate) use context::JobContext;
 use context::JobSettings;
 pub(crate) use due::{due_by, plan};
+pub(crate) use pages::pages_of;
 pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
 pub(crate) use start_points::{StartPoints, folder};
 
@@ -114,6 +116,23 @@ impl CrawlJob {
         let open =
             |run| -> CacheLookup { Box::new(move || Memory::of_pages(Reader::open(&store)?, run)) };
         CrawlJob { memory, remember: run.map(open), ..self }
+    }
+
+    /// The same, as the continuation of a run. It contains what was taken from earlier runs;
+    /// everything else is checked.
+    fn continuing(self, job: &JobSettings<'_>, run: RunInfo) -> Result<CrawlJob, Failure> {
+        // Retries that were due at some time are due at the same time.
+        let wall = job.clock.now().duration_since(run.epoch_at);
+        let wall = Duration::try_from(wall).unwrap_or_default();
+        let looked_back = run.started_at.duration_since(run.epoch_at);
+        let looked_back = Duration::try_from(looked_back).unwrap_or_default();
+        let reader = Reader::open(job.store)?;
+        Ok(CrawlJob {
+            under_way: wall.max(run.took + looked_back),
+            given_start: run.given_start,
+            earlier: Some(Earlier { reader, run: run.number, site: run.site }),
+            ..self
+        })
     }
 
     /// The same; with `accepts`, its result is believed, however suspicious.

@@ -14,6 +14,7 @@ use url::Url;
 use super::CrawlJob;
 use super::context::JobContext;
 use super::memory::reads_alike;
+use super::pages::with_pages;
 use super::plain::options_of;
 use super::start_points::StartPoints;
 use crate::failure::Failure;
@@ -78,6 +79,10 @@ impl CrawlJob {
         again.insert(base.start.clone());
         let site = Some(base.site.clone());
         let new = NewRun { epoch_at: base.epoch_at, site, ..job.new_run(&base.given_start, kind) };
+        let new = match kind {
+            RunKind::Page => with_pages(&job, new, &also, false),
+            _ => new,
+        };
         let mut memory = Memory::of_run(Reader::open(job.store)?, base, base.epoch_at, &again)?;
         if reads_alike(base, &job.options) {
             memory = memory.with_pages(base.number)?;

@@ -218,6 +218,7 @@ fn settings_have_the_bounds_of_options() {
         ("rate = \"1/999999999999s\"", "give a number of requests and a time"),
         ("rate = \"1/2d\"", "the slowest rate is 1/1d"),
         ("timeout = \"2h\"", "the longest time-out is 1h"),
+        ("crawl-every = \"1s\"", "the shortest interval is 1m"),
         ("max-size = \"9G\"", "the maximum is 1G"),
         ("max-urls = 0", "0 is not in"),
         ("externals = \"chek\"", ""),

@@ -228,3 +228,41 @@ fn a_stopped_probe_continues_with_the_lists_that_it_was_given() {
     assert!(outcome.err.contains("the store contains no unfinished run"), "{outcome}");
     stage.run(&["probe", "--resume", "http://a.test/"]).ends(2);
 }
+
+#[test]
+fn a_stopped_check_of_a_page_continues_with_that_page() {
+    let links = "<a href=/fine>f</a><a href=/gone>g</a><a href=/hangs>h</a>";
+    let paths = [
+        ("/", page("<a href=/news>n</a><a href=/other>o</a>")),
+        ("/news", page(links)),
+        ("/fine", page("")),
+        ("/hangs", Act::Silent),
+        ("/other", page("")),
+    ];
+    for crawled_before in [false, true] {
+        let stage = Stage::new(&site("a.test", &paths));
+        if crawled_before {
+            stage.run(&["crawl", "http://a.test/", "--timeout", "200ms"]).ends(1);
+        }
+        let words = ["page", "http://a.test/news", "-v", "--timeout", "20s"];
+        let mut check = Running::start(&words, &mut stage.command(&words));
+        check.until("a response", |line| line.contains("/gone 404"));
+        check.signal("-INT");
+        let stopped = check.end().ends(3);
+        assert!(stopped.err.contains("Continue it with: rummage page --resume"), "{stopped}");
+        let before = stage.web.requests().len();
+        let resumed = stage.run(&["page", "--resume", "--timeout", "200ms"]).ends(1);
+        assert!(resumed.out.contains("http://a.test/gone"), "{resumed}");
+        assert!(resumed.out.contains("http://a.test/hangs"), "{resumed}");
+        let requests = stage.web.requests();
+        let again: Vec<&str> =
+            requests[before..].iter().map(|request| request.path.as_str()).collect();
+        // Only what is missing is confirmed, and only that page is checked.
+        assert!(!again.contains(&"/other") && !again.contains(&"/robots.txt"), "{again:?}");
+        let was_fine = stopped.err.contains("/fine 200");
+        assert!(!(was_fine && again.contains(&"/fine")), "{again:?} {stopped}");
+        let outcome = stage.run(&["page", "--resume"]).ends(2);
+        assert!(outcome.err.contains("the store contains no unfinished run"), "{outcome}");
+        stage.run(&["page", "--resume", "http://a.test/news"]).ends(2);
+    }
+}

@@ -15,7 +15,7 @@ use rusqlite::{Connection, params};
 use crate::codec;
 use crate::codec::{entries, occurrences};
 use crate::db::error::StoreError;
-use crate::model::RunInfo;
+use crate::model::{RunInfo, RunKind};
 use crate::read::reader::Reader;
 use crate::tables::link_contents::LinkContents;
 use crate::tables::outcomes;
@@ -97,7 +97,7 @@ impl Urls {
 }
 
 impl Reader {
-    /// The last unfinished run of a site. Single pages are rather checked again.
+    /// The last unfinished run of a site.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -110,12 +110,7 @@ impl Reader {
     /// # Errors
     /// See [`StoreError`].
     pub fn unfinished_probe(&self) -> Result<(RunInfo, Vec<String>), StoreError> {
-        let mut select = self.db.prepare(
-            "SELECT id FROM run WHERE state IN ('going', 'stopped') AND kind = 'probe'
-             ORDER BY id DESC LIMIT 1",
-        )?;
-        let number = select.query_map([], |row| row.get(0))?.next().transpose()?;
-        let run = self.run(number.ok_or(StoreError::NothingToResume)?)?;
+        let run = self.last_unfinished(RunKind::Probe)?;
         let mut select = self.db.prepare(
             "SELECT url FROM run_page JOIN address ON address.id = run_page.address
              WHERE run = ?1 AND url LIKE 'file:%' ORDER BY url",
@@ -123,6 +118,23 @@ impl Reader {
         let lists = select.query_map([run.number], |row| row.get(0))?;
         let lists = lists.collect::<Result<Vec<String>, _>>()?;
         Ok((run, lists))
+    }
+
+    /// The last unfinished check of single pages.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn unfinished_page(&self) -> Result<RunInfo, StoreError> {
+        self.last_unfinished(RunKind::Page)
+    }
+
+    fn last_unfinished(&self, kind: RunKind) -> Result<RunInfo, StoreError> {
+        let mut select = self.db.prepare(
+            "SELECT id FROM run WHERE state IN ('going', 'stopped') AND kind = ?1
+             ORDER BY id DESC LIMIT 1",
+        )?;
+        let number = select.query_map([kind.as_str()], |row| row.get(0))?.next().transpose()?;
+        self.run(number.ok_or(StoreError::NothingToResume)?)
     }
 
     /// The unfinished runs of sites, the last one first.

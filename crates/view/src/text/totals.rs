@@ -189,7 +189,7 @@ fn unfinished(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result
             writeln!(out, ". Continue it with: rummage crawl --resume")
         }
         RunKind::Probe => writeln!(out, ". Continue it with: rummage probe --resume"),
-        RunKind::Page => writeln!(out, ". Check it again: rummage page {}", safe(&run.given_start)),
+        RunKind::Page => writeln!(out, ". Continue it with: rummage page --resume"),
     }
 }
 

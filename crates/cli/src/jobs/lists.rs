@@ -1,17 +1,15 @@
-//! A job over URLs the user has listed: lists, which belong to no site, and single pages.
+//! A job over lists of URLs, which belong to no site.
 
 use std::collections::HashMap;
-use std::time::Duration;
 
 use rummage_core::crawl::{Externals, RobotsRule, Settings, SitemapRule};
 use rummage_core::url::scope::Prefix;
 use rummage_engine::{Document, LocalFiles};
-use rummage_store::{NewRun, Reader, RunInfo, RunKind, RunWriter, StoreError};
+use rummage_store::{RunInfo, RunKind, RunWriter, StoreError};
 use url::Url;
 
+use super::CrawlJob;
 use super::context::JobContext;
-use super::{CrawlJob, Earlier};
-use crate::args::CheckOptions;
 use crate::failure::Failure;
 
 /// The settings of a run over lists, `also` after the first one.
@@ -60,10 +58,7 @@ impl CrawlJob {
         run: RunInfo,
         lists: Vec<String>,
     ) -> Result<CrawlJob, Failure> {
-        let earlier: CheckOptions = serde_json::from_str(&run.options)
-            .map_err(|error| StoreError::Damaged(error.to_string()))?;
-        let job = context.resolve(Some(earlier));
-        job.check_headers(&run)?;
+        let job = context.resolve_as(&run)?;
         let list = |text: &String| {
             let damaged = |error| StoreError::Damaged(format!("the list {text}: {error}"));
             Url::parse(text).map_err(damaged)
@@ -74,46 +69,7 @@ impl CrawlJob {
         let settings = of_lists(job.settings()?, urls, None);
         let mut fetching = job.fetching(&[])?;
         fetching.allow_private = true;
-        let new = NewRun {
-            started_at: run.started_at,
-            epoch_at: run.epoch_at,
-            ..job.new_run(first.as_str(), RunKind::Probe)
-        };
-        let writer = RunWriter::resume(job.store, run.number, new)?;
-        let wall = job.clock.now().duration_since(run.epoch_at);
-        let wall = Duration::try_from(wall).unwrap_or_default();
-        let reader = Reader::open(job.store)?;
-        Ok(CrawlJob {
-            under_way: wall.max(run.took),
-            earlier: Some(Earlier { reader, run: run.number, site: run.site }),
-            ..CrawlJob::new(&job, vec![first], settings, fetching, writer)
-        })
-    }
-
-    /// Checks only these pages, with all links on them, for a site without earlier runs. If the
-    /// first does not respond, `fallback` is tried.
-    pub(crate) fn pages_alone(
-        context: JobContext<'_>,
-        pages: Vec<Url>,
-        fallback: Option<Url>,
-        draft: Option<Document>,
-    ) -> Result<CrawlJob, Failure> {
-        let job = context.resolve(None);
-        let first = pages[0].clone();
-        let mut settings = Settings {
-            depth: Some(0),
-            sitemap: SitemapRule::None,
-            also: pages[1..].to_vec(),
-            ..job.settings()?
-        };
-        let mut fetching = job.fetching(&pages)?;
-        if let Some(draft) = draft {
-            // A local file: no robots.txt applies.
-            settings.robots = RobotsRule::Ignore;
-            fetching.local_files = LocalFiles::of_documents([(first.to_string(), draft)].into());
-        }
-        let writer = job.begin(job.new_run(first.as_str(), RunKind::Page))?;
-        let starts = [first].into_iter().chain(fallback).collect();
-        Ok(CrawlJob::new(&job, starts, settings, fetching, writer))
+        let writer = RunWriter::resume(job.store, run.number, job.continued(&run))?;
+        CrawlJob::new(&job, vec![first], settings, fetching, writer).continuing(&job, run)
     }
 }
