@@ -164,7 +164,7 @@ impl Observer for ProgressReporter {
     fn handle_event(&mut self, event: &Event, crawl: &Crawl) {
         match event {
             Event::Bounded { start, bounds } if !self.headless => {
-                self.bounds = Some((bounds.clone(), crawl.url(*start).to_owned()));
+                self.bounds = Some(((**bounds).clone(), crawl.url(*start).to_owned()));
             }
             Event::Read { reading, .. } if reading.format.is_page() => {
                 self.say_head(reading.title());

@@ -32,7 +32,7 @@ const TITLE_SIZE: usize = 64 * 1024;
 const MOST_FIELDS: usize = 400;
 const LONGEST_HEAD: usize = 256 * 1024;
 /// How many long bodies are read at a time.
-const MOST_LARGE: usize = 8;
+const MOST_LARGE: usize = 4;
 /// A sitemap, decompressed (sitemaps.org protocol, "Sitemap file location").
 const SITEMAP_SIZE: usize = 50 << 20;
 

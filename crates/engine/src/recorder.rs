@@ -16,7 +16,7 @@ use crate::{EngineError, panics};
 
 const COMMIT_EVERY: Duration = Duration::from_millis(400);
 /// How many bytes of events may wait for the disk, about, before the crawl waits for it too.
-const MOST_WAITING: usize = 32 << 20;
+const MOST_WAITING: usize = 16 << 20;
 
 enum Message {
     /// Events, and their weight in bytes.

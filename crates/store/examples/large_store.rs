@@ -152,7 +152,7 @@ impl Site {
             }
             let id = UrlId::from_index(page * URLS);
             let (reading, targets) = reading;
-            events.push(Event::Read { id, reading, targets });
+            events.push(Event::Read { id, reading: Box::new(reading), targets });
             let start = Instant::now();
             for event in events {
                 writer.handle_event(event)?;
@@ -229,6 +229,7 @@ impl Site {
         let took = Duration::from_micros(300 + (number * 31 % 9000) as u64);
         let method = if is_page { Method::Get } else { Method::Head };
         let attempt = Attempt::new(at, took, method, AttemptOutcome::Response(answer));
+        let attempt = Box::new(attempt);
         events.push(Event::Requested { id, attempt, title: None, again: false, recalled: false });
         let (verdict, cause, status) = match broken {
             true => (Verdict::Broken, Some(Cause::NotFound), 404),
@@ -241,7 +242,7 @@ impl Site {
 
 fn bounded() -> Event {
     let start = url::Url::parse("https://www.large.test/").expect("a URL");
-    Event::Bounded { start: UrlId::from_index(0), bounds: Bounds::around(&start, &[]) }
+    Event::Bounded { start: UrlId::from_index(0), bounds: Box::new(Bounds::around(&start, &[])) }
 }
 
 fn new_run() -> NewRun {

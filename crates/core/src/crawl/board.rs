@@ -90,7 +90,7 @@ impl Board {
         again: bool,
     ) {
         let recalled = self.source != ReplySource::Now;
-        self.report(Event::Requested { id, attempt, title, again, recalled });
+        self.report(Event::Requested { id, attempt: Box::new(attempt), title, again, recalled });
     }
 
     /// Sends an effect to a machine above.

@@ -106,9 +106,22 @@ pub struct Crawl {
     judging: Judging,
     problem: Option<StartProblem>,
     halt: Option<Halt>,
-    finished: bool,
+    stage: Stage,
     /// URLs were queued that may have earlier results.
     polls_again: bool,
+}
+
+/// How many URLs get their verdict at once when a crawl ends, so that their events need not all
+/// be in memory.
+const ENDED_AT_ONCE: usize = 10_000;
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Stage {
+    Open,
+    /// Nothing more is requested; URLs that were never to be requested get their verdict, from
+    /// this one on.
+    Ending(usize),
+    Finished,
 }
 
 impl Crawl {
@@ -132,7 +145,7 @@ impl Crawl {
             judging,
             problem: None,
             halt: None,
-            finished: false,
+            stage: Stage::Open,
             polls_again: false,
         }
     }
@@ -140,7 +153,10 @@ impl Crawl {
     /// The next request to make, if one may start now.
     pub fn poll_request(&mut self, now: Moment) -> Option<Request> {
         self.polls_again = false;
-        while !self.finished {
+        if let Stage::Ending(next) = self.stage {
+            self.end_from(next);
+        }
+        while self.stage == Stage::Open {
             let Board { requests, urls, .. } = &mut self.shared.board;
             if let Some((request, id, work)) = requests.poll(now, urls) {
                 return Some(self.request(now, request, id, work));
@@ -152,7 +168,7 @@ impl Crawl {
                 !more && self.judging.request_home_pages(&mut self.shared, &mut self.discovery);
             self.apply_effects();
             if !more {
-                if !self.finished && !self.polls_again && self.shared.board.is_idle() {
+                if self.stage == Stage::Open && !self.polls_again && self.shared.board.is_idle() {
                     self.finish();
                 }
                 return None;
@@ -169,7 +185,7 @@ impl Crawl {
     /// When to poll for requests again, if no reply comes before.
     #[must_use]
     pub fn poll_timeout(&self) -> Option<Moment> {
-        if self.polls_again {
+        if self.polls_again || matches!(self.stage, Stage::Ending(_)) {
             return Some(Moment::START);
         }
         self.shared.board.requests.next_moment()
@@ -186,7 +202,7 @@ impl Crawl {
             let server = board.requests.server_name(of.0).to_owned();
             board.report(Event::Slowed { server, slowing });
         }
-        if let Some(work) = work.filter(|_| !self.finished) {
+        if let Some(work) = work.filter(|_| self.stage == Stage::Open) {
             self.handle_response(now, of.1, work, response);
         }
     }
@@ -259,7 +275,7 @@ impl Crawl {
 
     fn go_on(&mut self) {
         self.shared.board.source = ReplySource::Now;
-        self.finished = self.problem.is_some();
+        self.stage = if self.problem.is_some() { Stage::Finished } else { Stage::Open };
         self.halt = None;
         self.shared.health.handle_resumed();
     }
@@ -279,7 +295,7 @@ impl Crawl {
     /// Whether every URL has its verdict.
     #[must_use]
     pub fn is_finished(&self) -> bool {
-        self.finished
+        self.stage == Stage::Finished
     }
 
     /// Why the start page could not be crawled, if it could not.
@@ -434,7 +450,7 @@ impl Crawl {
             Effect::Rejudge { id } => judging.rejudge(shared, discovery, id),
             Effect::ConcludeStart { id, outcome, reading } => {
                 if let Some(bounds) = shared.board.urls.bounds().cloned() {
-                    shared.board.report(Event::Bounded { start: id, bounds });
+                    shared.board.report(Event::Bounded { start: id, bounds: Box::new(bounds) });
                 }
                 judging.conclude(shared, discovery, id, &outcome, reading);
             }
@@ -442,7 +458,7 @@ impl Crawl {
             Effect::ReleaseStart => discovery.release_start(&mut shared.board),
             Effect::FailStart(problem) => {
                 self.problem = Some(problem);
-                self.finished = true;
+                self.stage = Stage::Finished;
             }
             Effect::Halt { halt, at_once } => {
                 self.halt = Some(halt);
@@ -454,10 +470,16 @@ impl Crawl {
     }
 
     fn finish(&mut self) {
-        self.finished = true;
-        self.judging.finalize_unrequested(&mut self.shared, &mut self.discovery);
+        self.end_from(0);
+    }
+
+    /// Gives the next URLs that were never to be requested their verdict.
+    fn end_from(&mut self, next: usize) {
+        let Crawl { shared, discovery, judging, .. } = self;
+        let next = judging.finalize_unrequested(shared, discovery, next..next + ENDED_AT_ONCE);
+        self.stage = next.map_or(Stage::Finished, Stage::Ending);
         self.apply_effects();
-        if self.halt.is_none() {
+        if self.stage == Stage::Finished && self.halt.is_none() {
             self.discovery.report_unreached(&mut self.shared.board);
         }
     }

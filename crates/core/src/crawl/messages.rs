@@ -379,7 +379,7 @@ pub enum Event {
         /// The last hop of the start URL.
         start: UrlId,
         /// The bounds.
-        bounds: Bounds,
+        bounds: Box<Bounds>,
     },
     /// A URL was discovered.
     Discovered {
@@ -400,7 +400,7 @@ pub enum Event {
         /// The URL.
         id: UrlId,
         /// The evidence.
-        attempt: Attempt,
+        attempt: Box<Attempt>,
         /// The title of a page that is not parsed for links.
         title: Option<String>,
         /// Another attempt will follow.
@@ -413,7 +413,7 @@ pub enum Event {
         /// The page.
         id: UrlId,
         /// Its contents.
-        reading: Reading,
+        reading: Box<Reading>,
         /// The targets of its links, in the same order.
         targets: Vec<Target>,
     },

@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{
-    BodyUse, Crawl, Externals, Halt, Note, RobotsRule, Settings, SitemapRule, TEST_PREFIX,
+    BodyUse, Crawl, Event, Externals, Halt, Note, RobotsRule, Settings, SitemapRule, TEST_PREFIX,
 };
 use rummage_core::evidence::{AttemptOutcome, ResponseHead};
 use rummage_core::extract::robots_txt::Robots;
@@ -420,4 +420,28 @@ fn no_more_pages_are_parsed_once_as_many_urls_are_known_as_allowed() {
         assert_eq!(seen.verdict("http://b.test/x"), "sound 200", "others are checked");
         assert!(seen.crawl.is_finished());
     }
+}
+
+#[test]
+fn the_verdicts_of_urls_that_were_not_requested_come_in_parts() {
+    let links: Vec<String> = (0..25_000).map(|n| format!("http://b.test/{n}")).collect();
+    let links: Vec<&str> = links.iter().map(String::as_str).collect();
+    let settings = Settings { externals: Externals::Note, ..Settings::default() };
+    let web = Web::default().on("http://a.test/", page(&links));
+    let mut seen = web.drive(
+        Crawl::new(settings, vec![Url::parse("http://a.test/").unwrap()]),
+        Duration::from_secs(20),
+        Moment::START,
+        3,
+    );
+    // The drive ended with the first part.
+    let mut parts = vec![seen.verdicts.keys().filter(|url| url.contains("b.test")).count()];
+    while !seen.crawl.is_finished() {
+        assert!(seen.crawl.poll_request(seen.end).is_none());
+        let judged = |event: &Event| matches!(event, Event::Judged { .. });
+        let events = std::iter::from_fn(|| seen.crawl.poll_event());
+        parts.push(events.filter(judged).count());
+    }
+    assert_eq!(parts.iter().sum::<usize>(), 25_000, "{parts:?}");
+    assert!(parts.iter().all(|part| *part <= 10_000), "{parts:?}");
 }

@@ -294,7 +294,7 @@ impl RunWriter {
                 Ok(())
             }
             Event::Requested { id, attempt, title, recalled, .. } => {
-                self.write_attempt(id, attempt, title, recalled)
+                self.write_attempt(id, *attempt, title, recalled)
             }
             Event::Read { id, reading, targets } => self.write_page(id, &reading, &targets),
             Event::Judged { id, judged } => self.write_verdict(id, &judged),
@@ -365,7 +365,13 @@ mod tests {
         let attempt = Attempt::new(Moment::START, Duration::from_millis(1), Method::Get, outcome);
         [
             Event::Discovered { id, url },
-            Event::Requested { id, attempt, title: None, again: false, recalled: false },
+            Event::Requested {
+                id,
+                attempt: Box::new(attempt),
+                title: None,
+                again: false,
+                recalled: false,
+            },
         ]
     }
 
@@ -386,7 +392,9 @@ mod tests {
             }
             if number == 0 {
                 let start = UrlId::from_index(0);
-                writer.handle_event(Event::Bounded { start, bounds: bounds.clone() }).unwrap();
+                writer
+                    .handle_event(Event::Bounded { start, bounds: Box::new(bounds.clone()) })
+                    .unwrap();
             }
             writer.commit().unwrap();
             std::fs::copy(&path, &copy).unwrap();
@@ -407,7 +415,7 @@ mod tests {
         let mut events: Vec<Event> = discovered(0).into();
         events.push(Event::Bounded {
             start: UrlId::from_index(0),
-            bounds: Bounds::around(&start, &[]),
+            bounds: Box::new(Bounds::around(&start, &[])),
         });
         for event in events {
             writer.handle_event(event).unwrap();

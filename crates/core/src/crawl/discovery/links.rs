@@ -154,7 +154,7 @@ impl Discovery {
         if reading.format == Format::Sitemap && reading.faulty && expected {
             board.note(page, Note::SitemapFaulty);
         }
-        board.report(Event::Read { id: page, reading, targets });
+        board.report(Event::Read { id: page, reading: Box::new(reading), targets });
         if board.settings.depth.is_some() {
             self.leads_to.insert(page, pages.clone());
         }

@@ -1,5 +1,7 @@
 //! From the final outcome of a URL to its verdict, and to the verdicts that follow from it.
 
+use std::ops::Range;
+
 use super::Judging;
 use super::judge::{by_route, context, judge_at, judged};
 use super::redirects::over_http;
@@ -287,18 +289,21 @@ impl Judging {
         note_missing_sitemap(&mut shared.board, id, &judged);
     }
 
-    /// The crawl has ended: gives URLs that were never to be requested their verdict.
+    /// The crawl has ended: gives those of these URLs that were never to be requested their
+    /// verdict. Returns where to go on, if there are more.
     pub(in crate::crawl) fn finalize_unrequested(
         &mut self,
         shared: &mut SharedState,
         discovery: &mut Discovery,
-    ) {
-        for id in shared.board.urls.ids() {
+        range: Range<usize>,
+    ) -> Option<usize> {
+        for id in shared.board.urls.ids().skip(range.start).take(range.len()) {
             if let Phase::Unrequested(cause) = shared.board.entry(id).phase() {
                 let judged = Judged::without_hops(id, Verdict::Skipped, Some(cause), None);
                 self.finalize(shared, discovery, id, judged);
             }
         }
+        (range.end < shared.board.urls.len()).then_some(range.end)
     }
 }
 
