@@ -111,23 +111,32 @@ impl Post {
     }
 }
 
-/// Accepts connections until the task is ended.
-pub(crate) async fn serve(listener: TcpListener, post: Arc<Post>, tls: Arc<ServerConfig>) {
+/// Accepts connections until the task is ended. `over_tls`: TLS begins at once.
+pub(crate) async fn serve(
+    listener: TcpListener,
+    post: Arc<Post>,
+    tls: Arc<ServerConfig>,
+    over_tls: bool,
+) {
     let mut tasks = JoinSet::new();
     loop {
         let Ok((stream, _)) = listener.accept().await else { continue };
         let (post, tls) = (Arc::clone(&post), TlsAcceptor::from(Arc::clone(&tls)));
         tasks.spawn(async move {
             // A client that disconnects early is not a failure of the server.
-            let _ = connection(stream, &post, &tls).await;
+            let _ = connection(stream, &post, &tls, over_tls).await;
         });
         while tasks.try_join_next().is_some() {}
     }
 }
 
-async fn connection(stream: TcpStream, post: &Post, tls: &TlsAcceptor) -> io::Result<()> {
-    let mut first = [0];
-    if speaks_first(&stream, &mut first).await {
+async fn connection(
+    stream: TcpStream,
+    post: &Post,
+    tls: &TlsAcceptor,
+    over_tls: bool,
+) -> io::Result<()> {
+    if over_tls {
         let stream = tls.accept(stream).await?;
         return converse(stream, post, true, true).await.map(drop);
     }
@@ -136,13 +145,6 @@ async fn connection(stream: TcpStream, post: &Post, tls: &TlsAcceptor) -> io::Re
         converse(stream, post, true, false).await?;
     }
     Ok(())
-}
-
-/// Whether the client speaks first, as in TLS; in SMTP, the server does.
-async fn speaks_first(stream: &TcpStream, first: &mut [u8; 1]) -> bool {
-    let soon = std::time::Duration::from_millis(100);
-    let peeked = tokio::time::timeout(soon, stream.peek(first)).await;
-    matches!(peeked, Ok(Ok(1))) && first[0] == 0x16
 }
 
 /// Talks to a client. Returns the stream if TLS is to start.

@@ -66,6 +66,8 @@ pub struct Web {
     pub dns: SocketAddr,
     /// The mail server.
     pub mail: SocketAddr,
+    /// The mail server, for TLS from the start (RFC 8314 §3.3).
+    pub mail_over_tls: SocketAddr,
     /// The certificate to trust, as PEM.
     pub certificate: String,
     /// Hosts that refuse connections, with their addresses.
@@ -102,7 +104,10 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let (up, is_up) = watch::channel(true);
     let mail_listener = TcpListener::bind("127.0.0.1:0").await?;
     let (mail, post) = (mail_listener.local_addr()?, Arc::new(Post::default()));
-    tasks.spawn(mail::serve(mail_listener, Arc::clone(&post), authority.of(None)));
+    tasks.spawn(mail::serve(mail_listener, Arc::clone(&post), authority.of(None), false));
+    let tls_listener = TcpListener::bind("127.0.0.1:0").await?;
+    let mail_over_tls = tls_listener.local_addr()?;
+    tasks.spawn(mail::serve(tls_listener, Arc::clone(&post), authority.of(None), true));
     tasks.spawn(stay_up(listener, is_up, site, Arc::new(authority)));
     tasks.spawn(dns::serve(names, Arc::clone(&hosts)));
     tasks.spawn(dns::serve_tcp(names_by_tcp, hosts));
@@ -110,6 +115,7 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
         server,
         dns,
         mail,
+        mail_over_tls,
         certificate,
         refusing,
         log,

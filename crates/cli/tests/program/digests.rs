@@ -200,6 +200,9 @@ fn the_connection_is_secured_as_set_and_rejections_are_reported() {
         let stage = stage(&a_site(HOME), &settings);
         let words = ["patrol", "--test-digest"];
         let mut command = stage.command(&words);
+        if more.contains("\"tls\"") {
+            command.env("RUMMAGE_DIGEST_SERVER", stage.web.mail_over_tls.to_string());
+        }
         let outcome = finish(&words, command.env("POST", "wrong"));
         let secure: Vec<bool> = stage.web.emails().iter().map(|email| email.secure).collect();
         (outcome, secure)
