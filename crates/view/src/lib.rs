@@ -41,7 +41,8 @@ pub use rows::{
 pub use safe::{safe, safe_json};
 pub use text::{
     Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, pages, patrol, recheck, runs,
-    schedule, sites, summary, trace, trace_placeholder, undelivered, waived, waivers, would_waive,
+    schedule, sites, summary, summary_with_objects, trace, trace_placeholder, undelivered, waived,
+    waivers, would_waive,
 };
 pub use when::{day, when};
 

@@ -69,6 +69,10 @@ static FORMATS: LazyLock<Vec<Format>> = LazyLock::new(|| {
 });
 
 impl Format {
+    pub(crate) fn is_json(self) -> bool {
+        matches!(self.name(), "json" | "jsonl")
+    }
+
     fn name(self) -> &'static str {
         match self {
             Format::Text => "text",

@@ -98,9 +98,14 @@ pub(super) fn show(
     terminal: Terminal,
 ) -> Result<(), Failure> {
     // Formats for programs have no room for totals and notes.
-    if !showing.destination()?.is_for_reading_here() && !terminal.quiet {
+    let destination = showing.destination()?;
+    if !destination.is_for_reading_here() && !terminal.quiet {
         let mut err = output::buffered(terminal.stderr());
-        rummage_view::summary(&mut err, reader, run, terminal.verbose)?;
+        if destination.form.is_json() {
+            rummage_view::summary_with_objects(&mut err, reader, run)?;
+        } else {
+            rummage_view::summary(&mut err, reader, run, terminal.verbose)?;
+        }
         err.flush().map_err(ViewError::from)?;
     }
     results::list(reader, run, selection, listing, showing, terminal)

@@ -2,7 +2,8 @@
 
 use std::fs;
 
-use rummage_demo::{Act, Scenario};
+use rummage_demo::{Act, Scenario, museum};
+use serde_json::Value;
 
 use crate::harness::Stage;
 use crate::options::{page, site};
@@ -104,4 +105,24 @@ fn a_crawl_on_a_terminal_lists_the_worst_and_its_counts_at_the_end() {
     assert!(counts > end && shown[end..].contains("fewer: --limit 20"), "{shown}");
     let mut all = stage.command(&["findings"]);
     assert!(!on_terminal(&mut all).contains("targets shown"), "a query lists all");
+}
+
+#[test]
+fn notes_are_objects_for_programs_that_read_json() {
+    let stage = Stage::new(&museum());
+    stage.run(&["crawl", "www.ashlock-canal.test", "--timeout", "500ms", "-q"]).ends(1);
+    let text = stage.run(&["findings", "--format", "csv"]).ends(0);
+    assert_eq!(text.err.lines().filter(|line| line.starts_with("note  ")).count(), 3, "{text}");
+    for format in ["json", "jsonl"] {
+        let outcome = stage.run(&["findings", "--format", format]).ends(0);
+        let objects: Vec<Value> =
+            outcome.err.lines().filter_map(|line| serde_json::from_str(line).ok()).collect();
+        let kinds: Vec<&str> = objects.iter().filter_map(|note| note["note"].as_str()).collect();
+        assert_eq!(kinds, ["rendered-by-script", "rendered-by-script", "trap"], "{outcome}");
+        let trap = &objects[2];
+        assert!(trap["url"].as_str().unwrap().ends_with("/attic/maps/maps/maps/maps/"), "{trap}");
+        assert!(trap["text"].as_str().unwrap().contains("--exclude '*/maps/*/maps/*'"), "{trap}");
+        assert!(!outcome.err.contains("note  "), "{outcome}");
+        assert!(outcome.err.contains(" broken, "), "totals stay: {outcome}");
+    }
 }

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use rummage_core::crawl::Settings;
+use rummage_core::crawl::{Note, Settings};
 use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure, Method, ResponseHead, Stage};
 
 use crate::web::{Act, Web, page};
@@ -184,6 +184,7 @@ fn a_server_that_fails_at_random_makes_nothing_broken() {
         web = web.on(&format!("http://a.test{link}"), page(&[]));
     }
     let error = ResponseHead { status: 500, ..ResponseHead::default() };
+    let mut by_chance = 0;
     for outcome in
         [AttemptOutcome::Failure(Failure::Reset), AttemptOutcome::Response(error.clone())]
     {
@@ -198,10 +199,18 @@ fn a_server_that_fails_at_random_makes_nothing_broken() {
             assert!(broken.is_empty(), "{broken:?}");
             let verdict = seen.verdict("http://a.test/p7");
             assert!(verdict.starts_with("doubtful") || verdict.starts_with("broken"), "{verdict}");
+            // The note is there if, and only if, something is doubtful for that reason.
+            let is_unsteady =
+                |note: &Note| matches!(note, Note::Unsteady { failed, .. } if *failed > 50);
+            let unsteady = seen.notes.iter().filter(|(_, note)| is_unsteady(note)).count();
+            let has_doubtful = seen.verdicts.values().any(|it| it.starts_with("doubtful"));
+            assert_eq!(unsteady, usize::from(has_doubtful), "{:?}", seen.notes);
+            by_chance += unsteady;
             let doubtful = seen.verdicts.values().filter(|it| it.starts_with("doubtful")).count();
             assert!(doubtful <= 4, "{doubtful}");
         }
     }
+    assert_eq!(by_chance, 10, "a page that always fails may fail by chance, in every run");
 }
 
 #[test]

@@ -245,14 +245,23 @@ fn images_do_not_count_for_an_endless_url_pattern() {
 #[test]
 fn only_the_title_of_an_external_page_is_parsed() {
     let web = Web::default()
-        .on("http://a.test/", page(&["/own", "http://b.test/other"]))
+        .on(
+            "http://a.test/",
+            Act::Page(
+                "<a href=/own>o</a><a href=http://b.test/other>b</a>\
+                 <link rel=stylesheet href=http://b.test/style.css>"
+                    .into(),
+            ),
+        )
         .on("http://a.test/own", page(&[]))
-        .on("http://b.test/other", page(&[]));
+        .on("http://b.test/other", page(&[]))
+        .on("http://b.test/style.css", Act::Body("text/css", String::new()));
     let seen = web.crawl(Settings::default());
     let body = |url: &str| seen.bodies.iter().find(|(of, _)| of == url).map(|(_, body)| *body);
     assert_eq!(body("http://a.test/"), Some(BodyUse::Page));
     assert_eq!(body("http://a.test/own"), Some(BodyUse::Page));
     assert_eq!(body("http://b.test/other"), Some(BodyUse::Title));
+    assert_eq!(body("http://b.test/style.css"), Some(BodyUse::Drop));
 }
 
 #[test]

@@ -8,7 +8,7 @@ use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{OpenRun, Reader, RunInfo, RunKind, RunState, Totals};
 
 use super::cut::cut;
-use super::{blocks, by_cause, by_host, by_page, compare, lines, totals};
+use super::{blocks, by_cause, by_host, by_page, compare, lines, note_objects, totals};
 use crate::ViewError;
 use crate::grouping::Grouped;
 use crate::listing::{Group, Listing};
@@ -67,6 +67,23 @@ pub fn summary(
     head(out, reader, run, &run.totals()?, verbose)
 }
 
+/// The same for a program that reads JSON: each note is an object on a line of its own, with
+/// `note` (its kind), `url` and `text`.
+///
+/// # Errors
+/// See [`ViewError`].
+pub fn summary_with_objects(
+    out: &mut dyn Write,
+    reader: &Reader,
+    run: &OpenRun<'_>,
+) -> Result<(), ViewError> {
+    let totals = run.totals()?;
+    totals::head(out, run.info())?;
+    totals::counts_alone(out, run.info(), &totals)?;
+    note_objects::write(out, run.info(), &totals)?;
+    changes(out, reader, run)
+}
+
 fn head(
     out: &mut dyn Write,
     reader: &Reader,
@@ -76,6 +93,11 @@ fn head(
 ) -> Result<(), ViewError> {
     totals::head(out, run.info())?;
     totals::counts(out, run.info(), totals, verbose)?;
+    changes(out, reader, run)
+}
+
+/// What has changed since the run before.
+fn changes(out: &mut dyn Write, reader: &Reader, run: &OpenRun<'_>) -> Result<(), ViewError> {
     // Fixed findings are only known when a run has ended.
     let has_ended = run.info().state != RunState::Going;
     if let Some(before) =

@@ -8,6 +8,7 @@ mod compare;
 mod cut;
 mod findings;
 mod lines;
+mod note_objects;
 mod page;
 mod recheck;
 mod schedule;
@@ -20,7 +21,7 @@ mod watching;
 
 pub(crate) use blocks::{at, is_entry, said, target};
 pub use compare::comparison;
-pub use findings::{findings, summary};
+pub use findings::{findings, summary, summary_with_objects};
 pub use page::pages;
 pub(crate) use recheck::RecheckedUrl;
 pub use recheck::recheck;

@@ -39,6 +39,16 @@ pub(crate) fn counts(
     totals: &Totals,
     verbose: bool,
 ) -> io::Result<()> {
+    counts_alone(out, run, totals)?;
+    notes(out, run, totals, verbose)?;
+    for text in slowed(run, totals) {
+        writeln!(out, "{text}")?;
+    }
+    Ok(())
+}
+
+/// The same without notes.
+pub(super) fn counts_alone(out: &mut dyn Write, run: &RunInfo, totals: &Totals) -> io::Result<()> {
     if !run.state.is_complete() {
         unfinished(out, run, totals)?;
     }
@@ -71,23 +81,26 @@ pub(crate) fn counts(
     }
     verdicts(out, totals)?;
     not_checked(out, totals)?;
-    requests(out, run, &totals.requests)?;
-    notes(out, run, totals, verbose)?;
+    requests(out, run, &totals.requests)
+}
+
+/// Where requests were slowed down, in words.
+pub(super) fn slowed(run: &RunInfo, totals: &Totals) -> impl Iterator<Item = String> {
     // External hosts are always requested at a gentle pace, so only the site's own host is of
     // interest.
-    for slowed in totals.slowed.iter().filter(|slowed| slowed.server == run.site) {
+    totals.slowed.iter().filter(|slowed| slowed.server == run.site).map(|slowed| {
         let (server, strain) = (safe(&slowed.server), phrase::strain(slowed.strain));
         let times = counted(slowed.times, "time", "times");
-        write!(out, "{server} was overloaded ({strain}), so requests were slowed down {times}, ")?;
+        let start =
+            format!("{server} was overloaded ({strain}), so requests were slowed down {times}, ");
         if slowed.gap.is_zero() {
             let least = slowed.lowest;
-            writeln!(out, "to {least} concurrent requests: --per-host {least} starts at that")?;
+            format!("{start}to {least} concurrent requests: --per-host {least} starts at that")
         } else {
             let rate = rate(slowed.gap);
-            writeln!(out, "to one every {}: --rate {rate} starts at that", duration(slowed.gap))?;
+            format!("{start}to one every {}: --rate {rate} starts at that", duration(slowed.gap))
         }
-    }
-    Ok(())
+    })
 }
 
 fn targets(number: u64) -> String {
