@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use rummage_demo::{Scenario, generated, museum};
 
 use crate::harness::Stage;
+use crate::options::{page, site};
 
 /// The number before a word, such as 1,877 in `1,877 links`.
 fn number_before(text: &str, word: &str) -> usize {
@@ -83,6 +84,19 @@ fn check(scenario: &Scenario) {
 #[test]
 fn the_counts_of_the_museum_add_up() {
     check(&museum());
+}
+
+#[test]
+fn placeholders_are_counted_as_they_are_listed() {
+    let links = "<a href='{{ url }}'>u</a><a href='{{ url }}?x'>u</a><a href=TODO>t</a><a href='#'>n</a>\
+                 <a href='javascript:void(0)'>v</a><img src='%%IMAGE%%'>";
+    let paths = [("/", page(links)), ("/TODO", page(links))];
+    for settings in ["", "[defaults]\nplaceholders = \"broken\"\n"] {
+        let stage = Stage::new(&site("a.test", &paths));
+        std::fs::write(stage.path("rummage.toml"), settings).unwrap();
+        stage.run(&["crawl", "http://a.test/"]).ends(1);
+        adds_up(&stage, "1");
+    }
 }
 
 #[test]

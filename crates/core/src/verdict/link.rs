@@ -73,7 +73,7 @@ impl LinkContext<'_> {
     }
 
     fn is_good(&self) -> bool {
-        matches!(self.verdict, Verdict::Sound | Verdict::Moved)
+        is_good(self.verdict)
     }
 
     fn expected_type(&self) -> Option<Expected> {
@@ -178,6 +178,21 @@ pub fn of_link(url: &LinkContext<'_>) -> Option<Judgement> {
     // What was not filled in says more than what became of it.
     let explains = url.is_leftover() && row.judgement.verdict == url.verdict;
     Some(row.judgement).filter(|own| explains || is_worse(own.verdict, url.verdict))
+}
+
+/// The verdict on placeholder links to a URL with this verdict, by their source text.
+#[must_use]
+pub fn of_placeholder(written: &str, url: Verdict, placeholders_are_broken: bool) -> Verdict {
+    let is_broken = if is_empty_reference(written) {
+        placeholders_are_broken
+    } else {
+        !is_good(url)
+    };
+    if is_broken { Verdict::Broken } else { Verdict::Doubtful }
+}
+
+fn is_good(url: Verdict) -> bool {
+    matches!(url, Verdict::Sound | Verdict::Moved)
 }
 
 fn is_worse(own: Verdict, of_url: Verdict) -> bool {

@@ -10,7 +10,7 @@ use rummage_core::crawl::{FragmentFault, NotParsed};
 use rummage_core::extract::reading::Format;
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::url::scope::Scope;
-use rummage_core::verdict::{Cause, Verdict};
+use rummage_core::verdict::{Cause, Verdict, of_placeholder};
 
 use crate::codec;
 use crate::db::connection::writer_of;
@@ -101,15 +101,20 @@ impl OpenRun<'_> {
             let cause = word(row, 0, Cause::named)?;
             let target: u32 = row.get(1)?;
             let Some(url_status) = self.url_statuses.of(target) else { continue };
-            let texts = || Ok::<_, StoreError>((None, row.get(2)?));
+            let written: String = row.get(2)?;
+            let texts = || Ok::<_, StoreError>((None, written.clone()));
             if !counted.insert(TargetIdentity::of(target, Some(cause), texts)?) {
                 continue;
             }
             let own = url_status.scope == Some(Scope::Internal);
             match (cause, url_status.verdict) {
                 // A placeholder is a fault of the link, wherever it leads.
-                (Cause::Placeholder, _) if self.info.placeholders_are_broken => totals.broken += 1,
-                (Cause::Placeholder, _) => totals.doubtful += 1,
+                (Cause::Placeholder, verdict) => {
+                    match of_placeholder(&written, verdict, self.info.placeholders_are_broken) {
+                        Verdict::Broken => totals.broken += 1,
+                        _ => totals.doubtful += 1,
+                    }
+                }
                 (_, Verdict::Broken) => {}
                 (Cause::MixedContent, _) => totals.broken += 1,
                 (Cause::WrongType, _) if own => totals.broken += 1,
