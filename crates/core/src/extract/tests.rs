@@ -427,6 +427,10 @@ fn broken_markup_is_parsed_as_in_browsers() {
         ("<script><!-- <script> </script> <a href=1> --></script><a href=2>", &["2"]),
         ("<svg><a href=1><title><a href=2></title></svg>", &["1", "2"]),
         ("<svg><style><a href=1></style></svg>", &[]),
+        // Only in foreign content is this a CDATA section.
+        ("<svg><font><![CDATA[><a href=1>]]></font></svg>", &[]),
+        ("<svg><font color=red><![CDATA[><a href=1>]]></font></svg>", &["1"]),
+        ("<math><annotation-xml encoding=text/html><![CDATA[><a href=1>]]>", &[]),
         ("<svg><desc><style><a href=1></style></desc></svg>", &[]),
         ("<plaintext><a href=1>", &[]),
         ("<img src='' srcset=''><script src></script>", &[]),
