@@ -656,6 +656,9 @@ fn links_in_the_text_of_an_element_have_their_own_position() {
         assert_eq!(found[..6], texts, "{chunk}");
         assert_eq!(found.len(), 8, "a script with a URL has no text: {found:?}");
     }
+    // What is no link takes no position.
+    let empty = "<style>a { b: url('') }\na { b: url(/a) } c { d: url(\"\") }</style>";
+    assert_eq!(positions(Format::Html, empty, 4096), ["2:8 /a"]);
     let open = "<script type=application/ld+json>\n{\"url\": \"/a\"}";
     assert_eq!(positions(Format::Html, open, 5), ["2:9 /a"]);
     // In XML the text may have references: the tag has to do.
