@@ -20,7 +20,7 @@ use hyper_util::client::legacy::connect::proxy::Tunnel;
 use hyper_util::client::proxy::matcher::Intercept;
 use hyper_util::rt::TokioIo;
 use rummage_core::evidence::{Failure, Stage};
-use rummage_core::url::network::is_private;
+use rummage_core::url::network::{is_private, is_private_name};
 use rustls::ClientConfig;
 use rustls::pki_types::ServerName;
 use tokio::net::TcpStream;
@@ -47,8 +47,12 @@ pub(crate) struct Network {
 /// Which private addresses may be requested.
 enum Private {
     All,
-    /// Those of the start URL, if it has no public one.
-    Only(Vec<IpAddr>),
+    /// Those of the start URL, if it has no public one; and names of private networks, if it has
+    /// such a name.
+    Only {
+        own: Vec<IpAddr>,
+        names: bool,
+    },
 }
 
 /// Behind a proxy, names are looked up this long, and no more after so many failed.
@@ -94,24 +98,33 @@ impl Network {
     pub(crate) async fn handle_start(&self, host: &str) {
         let ips = self.look_up(host, 0, false).await.unwrap_or_default();
         let own = if ips.iter().all(|ip| is_private(*ip)) { ips } else { Vec::new() };
-        self.allow(self.config.allow_private, own);
+        self.allow(self.config.allow_private, own, is_private_name(host));
     }
 
     /// The start is a local file or list: `private` if its host is.
     pub(crate) fn handle_start_at_hand(&self, private: bool) {
-        self.allow(private || self.config.allow_private, Vec::new());
+        self.allow(private || self.config.allow_private, Vec::new(), false);
     }
 
-    fn allow(&self, all: bool, own: Vec<IpAddr>) {
+    fn allow(&self, all: bool, own: Vec<IpAddr>, names: bool) {
         // Decided once: nothing that a server says later changes it.
-        let _ = self.private.set(if all { Private::All } else { Private::Only(own) });
+        let _ = self.private.set(if all { Private::All } else { Private::Only { own, names } });
     }
 
     fn allows(&self, ip: IpAddr) -> bool {
         !is_private(ip)
             || match self.private.get() {
                 Some(Private::All) => true,
-                Some(Private::Only(own)) => own.contains(&ip),
+                Some(Private::Only { own, .. }) => own.contains(&ip),
+                None => self.config.allow_private,
+            }
+    }
+
+    fn allows_name(&self, host: &str) -> bool {
+        !is_private_name(host)
+            || match self.private.get() {
+                Some(Private::All) => true,
+                Some(Private::Only { names, .. }) => *names,
                 None => self.config.allow_private,
             }
     }
@@ -131,6 +144,10 @@ impl Network {
     async fn check_behind_proxy(&self, host: &str, port: u16) -> Result<(), Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         let is_literal = bare.parse::<IpAddr>().is_ok();
+        // The proxy may be the only one that can look it up.
+        if !is_literal && !self.allows_name(host) {
+            return Err(Failure::PrivateName);
+        }
         if !is_literal && self.unknown_behind_proxy.load(Ordering::Relaxed) >= MOST_UNKNOWN {
             return Ok(());
         }
@@ -413,13 +430,13 @@ mod tests {
         };
         let ip = |text: &str| -> IpAddr { text.parse().expect("it is an IP address") };
         let network = Network::new(config);
-        network.allow(false, vec![ip("10.0.0.1")]);
+        network.allow(false, vec![ip("10.0.0.1")], false);
         let allowed = |ips: &[&str]| network.allowed(ips.iter().map(|text| ip(text)).collect());
         assert_eq!(allowed(&["10.0.0.1"]), Ok(vec![ip("10.0.0.1")]));
         assert_eq!(allowed(&["203.0.113.1", "127.0.0.1"]), Ok(vec![ip("203.0.113.1")]));
         assert_eq!(allowed(&["127.0.0.1"]), Err(Failure::Private(ip("127.0.0.1"))));
         assert_eq!(allowed(&[]), Ok(Vec::new()));
-        network.allow(true, Vec::new());
+        network.allow(true, Vec::new(), true);
         assert!(allowed(&["127.0.0.1"]).is_err(), "it is decided once");
     }
 

@@ -332,6 +332,7 @@ fn failure(failure: &Failure) -> String {
         Failure::Proxy(why) => safe(why).to_string(),
         Failure::BadResponse(why) => format!("not HTTP ({})", safe(why)),
         Failure::Private(ip) => format!("private IP address {ip}, not requested"),
+        Failure::PrivateName => "name of a private network, not requested".to_owned(),
         Failure::Tls(failure) => tls(failure),
         Failure::Internal(why) => format!("internal error ({})", safe(why)),
     }
@@ -424,6 +425,7 @@ mod tests {
             (Failure::Unreachable, "network unreachable"),
             (Failure::BadResponse("a\u{1b}b".into()), "not HTTP (a\\u{1b}b)"),
             (Failure::Private([10, 0, 0, 1].into()), "private IP address 10.0.0.1, not requested"),
+            (Failure::PrivateName, "name of a private network, not requested"),
             (Failure::Tls(TlsFailure::Expired), "certificate expired"),
             (Failure::Tls(TlsFailure::WrongHost), "certificate is for another host"),
             (Failure::Tls(TlsFailure::SelfSigned), "self-signed certificate"),

@@ -229,6 +229,8 @@ pub enum Failure {
     Proxy(String),
     /// The host resolves to a private IP address, which was not requested.
     Private(IpAddr),
+    /// The host has a name of private networks, which was not passed on to a proxy.
+    PrivateName,
     /// This program failed, not the server, with details.
     Internal(String),
 }
@@ -300,6 +302,7 @@ impl Failure {
             | Failure::BadResponse(_)
             | Failure::NoIpv6
             | Failure::Private(_)
+            | Failure::PrivateName
             | Failure::Internal(_) => false,
         }
     }

@@ -15,6 +15,30 @@ pub fn is_loopback(url: &Url) -> bool {
     }
 }
 
+/// Whether a host name belongs to private networks: a single label, `home.arpa` (RFC 8375), or a
+/// name under one of the top-level domains of RFC 6761 §6.3 (`localhost`), RFC 6762 §3 and
+/// appendix G (`local`, `lan`, `internal` and others), or `localdomain`.
+#[must_use]
+pub fn is_private_name(host: &str) -> bool {
+    const TOP: [&str; 9] = [
+        "localhost",
+        "local",
+        "intranet",
+        "internal",
+        "private",
+        "corp",
+        "home",
+        "lan",
+        "localdomain",
+    ];
+    let host = host.strip_suffix('.').unwrap_or(host).to_ascii_lowercase();
+    match host.rsplit_once('.') {
+        // An IPv6 address is no name.
+        None => !host.contains(':'),
+        Some((_, top)) => TOP.contains(&top) || host == "home.arpa" || host.ends_with(".home.arpa"),
+    }
+}
+
 /// Whether this is a loopback, private, link-local, shared, unspecified or metadata address,
 /// which a page on the public web should not link to.
 ///
@@ -74,6 +98,23 @@ fn carried_v4(ip: Ipv6Addr) -> Option<Ipv4Addr> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn names_of_private_networks_are_known() {
+        let names =
+            ["printer", "wiki.corp", "a.b.internal", "NAS.Local.", "home.arpa", "x.home.arpa"];
+        assert!(names.iter().all(|name| is_private_name(name)));
+        let public = [
+            "local.test",
+            "internal.example.com",
+            "corp.com",
+            "arpa.org",
+            "xhome.arpa",
+            "[fe80::1]",
+            "10.0.0.1",
+        ];
+        assert!(!public.iter().any(|name| is_private_name(name)));
+    }
 
     #[test]
     fn inner_networks_are_private_in_every_form() {

@@ -183,11 +183,8 @@ pub fn of_link(url: &LinkContext<'_>) -> Option<Judgement> {
 /// The verdict on placeholder links to a URL with this verdict, by their source text.
 #[must_use]
 pub fn of_placeholder(written: &str, url: Verdict, placeholders_are_broken: bool) -> Verdict {
-    let is_broken = if is_empty_reference(written) {
-        placeholders_are_broken
-    } else {
-        !is_good(url)
-    };
+    let is_broken =
+        if is_empty_reference(written) { placeholders_are_broken } else { !is_good(url) };
     if is_broken { Verdict::Broken } else { Verdict::Doubtful }
 }
 

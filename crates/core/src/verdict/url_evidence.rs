@@ -178,8 +178,10 @@ table! {
         if url.failed(|f| matches!(f, Failure::Private(_))) && url.names_private(),
         as in fails(private()).at("http://192.168.1.1/"), fails(private()).at("http://localhost:8000/"),
               fails(private()).at("http://[fd00::1]/");
-    leads_to_private: Doubtful(PrivateAddress) if url.failed(|f| matches!(f, Failure::Private(_))),
-        as in fails(private()).at("http://intranet.b.test/");
+    leads_to_private: Doubtful(PrivateAddress)
+        if url.failed(|f| matches!(f, Failure::Private(_) | Failure::PrivateName)),
+        as in fails(private()).at("http://intranet.b.test/"),
+              fails(Failure::PrivateName).at("http://wiki.internal/");
 
     proxy_has_no_name: Doubtful(DnsFailure)
         if url.context.proxied && url.failed(|f| matches!(f, Failure::Dns(_))),

@@ -124,6 +124,9 @@ async fn no_private_address_is_requested_through_a_proxy() {
     for url in ["http://10.0.0.7/", "http://[fe80::1]/", "https://192.168.0.1/"] {
         assert!(matches!(failure(&outcome(url).await), Failure::Private(_)), "{url}");
     }
+    for url in ["http://wiki.internal/", "https://printer/", "http://nas.local/"] {
+        assert_eq!(*failure(&outcome(url).await), Failure::PrivateName, "{url}");
+    }
     assert_eq!(answer(&outcome("http://203.0.113.1/").await).status, 200);
 }
 

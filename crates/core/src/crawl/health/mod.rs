@@ -482,6 +482,7 @@ fn is_unreached(outcome: &AttemptOutcome) -> bool {
             | Failure::Tls(_)
             | Failure::NoIpv6
             | Failure::Private(_)
+            | Failure::PrivateName
     )
 }
 
