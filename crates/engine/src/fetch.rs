@@ -11,7 +11,9 @@ use hyper::body::Incoming;
 use hyper_util::client::legacy::Client;
 use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyUse, Kind, Reply, Request, Response};
-use rummage_core::evidence::{Attempt, AttemptOutcome, Failure, Method, Purpose, Stage};
+use rummage_core::evidence::{
+    Attempt, AttemptOutcome, Failure, Method, Purpose, ResponseHead, Stage,
+};
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Limits};
@@ -110,6 +112,10 @@ impl Fetcher {
         let mut permit = None;
         let (outcome, took, reading) =
             match self.inner.config.local_files.answer(&request, limits).await {
+                Some((AttemptOutcome::Response(head), took, reading)) => {
+                    let head = ResponseHead { local: true, ..head };
+                    (AttemptOutcome::Response(head), took, reading)
+                }
                 Some(given) => given,
                 None => self.inner.request_page(&request, began, &mut permit).await,
             };

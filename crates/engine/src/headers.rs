@@ -39,6 +39,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Respo
         retry_after: retry_after(headers, now),
         challenge: is_challenge(headers),
         upgrades: upgrades(headers),
+        local: false,
         cookies: Vec::new(),
         signs: Signs::default(),
     };

@@ -216,6 +216,10 @@ pub(crate) fn note(run: &RunInfo, row: &NoteRow) -> String {
             moment(run, *since),
             host(&row.url)
         ),
+        Note::NothingResolved { hosts } => format!(
+            "none of {} could be resolved, so the DNS server may be down. If it is not, check a URL that works as well",
+            counted(u64::from(*hosts), "host name", "host names"),
+        ),
         Note::Offline { since } => format!(
             "no server has responded since {}, not even {url}, which had worked before: the network seems to be down",
             moment(run, *since)

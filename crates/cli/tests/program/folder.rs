@@ -241,3 +241,17 @@ fn a_folder_for_a_host_that_is_not_live_needs_no_robots_txt() {
     let outcome = stage.run(&["crawl", "./docs", "--as", "new.test"]).ends(1);
     assert!(outcome.out.contains("https://new.test/docs/\n"), "a bare host: {outcome}");
 }
+
+#[test]
+fn a_folder_is_no_proof_that_names_are_resolved() {
+    let mut scenario = sites();
+    scenario.hosts.clear();
+    let stage = Stage::new(&scenario);
+    std::fs::create_dir(stage.path("site")).unwrap();
+    let links: String = (1..=4).map(|n| format!("<a href=http://host{n}.test/>{n}</a>")).collect();
+    let page = format!("<title>Home</title>{links}<a href=gone.html>g</a>");
+    std::fs::write(stage.path("site/index.html"), page).unwrap();
+    let outcome = stage.run(&["crawl", "site", "--timeout", "500ms"]).ends(3);
+    assert!(outcome.out.contains("\n1 broken, 4 doubtful, 0 moved, 0 sound\n"), "{outcome}");
+    assert!(outcome.out.contains("note  none of 4 host names could be resolved"), "{outcome}");
+}

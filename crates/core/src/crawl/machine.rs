@@ -169,6 +169,10 @@ impl Crawl {
             self.apply_effects();
             if !more {
                 if self.stage == Stage::Open && !self.polls_again && self.shared.board.is_idle() {
+                    self.shared.health.handle_idle(&mut self.shared.board);
+                    self.apply_effects();
+                }
+                if self.stage == Stage::Open && !self.polls_again && self.shared.board.is_idle() {
                     self.finish();
                 }
                 return None;

@@ -336,6 +336,11 @@ pub enum Note {
         /// Since when.
         since: Moment,
     },
+    /// No name of any host was resolved: our DNS server may be down.
+    NothingResolved {
+        /// How many hosts.
+        hosts: u32,
+    },
     /// No server responds any more, from some moment on: the network seems to be down.
     Offline {
         /// Since when.

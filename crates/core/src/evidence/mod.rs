@@ -154,6 +154,9 @@ pub struct ResponseHead {
     /// URLs by https.
     #[serde(skip_serializing_if = "is_false", default)]
     pub upgrades: bool,
+    /// It is a file of this machine: no server and no network had a part in it.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub local: bool,
     /// The cookies it sets.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub cookies: Vec<SetCookie>,
@@ -355,6 +358,12 @@ impl AttemptOutcome {
             AttemptOutcome::Response(answer) => answer.may_pass(),
             AttemptOutcome::Failure(failure) => failure.may_pass(),
         }
+    }
+
+    /// Whether this is a file of this machine, and no response.
+    #[must_use]
+    pub fn is_local(&self) -> bool {
+        matches!(self, AttemptOutcome::Response(answer) if answer.local)
     }
 
     /// The status, if there was a response.

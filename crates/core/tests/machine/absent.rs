@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use rummage_core::crawl::{Crawl, Halt, Note, Settings};
+use rummage_core::crawl::{Crawl, Halt, Note, RobotsRule, Settings, SitemapRule};
 use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage};
 use url::Url;
 
@@ -271,4 +271,41 @@ fn a_dns_server_that_denies_every_name_makes_nothing_broken() {
     let seen = dead.crawl(Settings::default());
     assert_eq!(seen.crawl.progress().broken, 200);
     assert_eq!(seen.crawl.halt(), None);
+}
+
+/// Without a site that responds, no name is known to exist.
+#[test]
+fn failures_in_dns_do_not_count_if_no_name_of_a_list_was_ever_resolved() {
+    let crawl = |hosts: usize, more: &str, outcome: DnsFailure| {
+        let hosts: Vec<String> = (1..=hosts).map(|n| format!("http://dead{n}.test/")).collect();
+        let list = format!("{}\n{more}", hosts.join("\n"));
+        let mut web = Web::default()
+            .on("file:///list.txt", Act::List(list))
+            .on("http://alive.test/", page(&[]))
+            .on("http://shut.test/", Act::Fail(Failure::Refused));
+        for host in &hosts {
+            web = web.on(host, Act::Fail(Failure::Dns(outcome.clone())));
+        }
+        let settings = Settings {
+            lists: true,
+            robots: RobotsRule::Ignore,
+            sitemap: SitemapRule::Named,
+            ..Settings::default()
+        };
+        let seen = web.crawl_from(settings, &["file:///list.txt"]);
+        let noted = seen.notes.iter().find_map(|(_, note)| match note {
+            Note::NothingResolved { hosts } => Some(*hosts),
+            _ => None,
+        });
+        (seen.verdict("http://dead1.test/").to_owned(), noted, seen.crawl.halt())
+    };
+    for outcome in [DnsFailure::NoSuchName, DnsFailure::Silence] {
+        let withheld = ("doubtful offline".to_owned(), Some(4), Some(Halt::Offline));
+        assert_eq!(crawl(4, "http://203.0.113.7/", outcome.clone()), withheld);
+        for (hosts, more) in [(3, ""), (4, "http://alive.test/"), (4, "http://shut.test/")] {
+            let (verdict, noted, halt) = crawl(hosts, more, outcome.clone());
+            assert!(verdict.starts_with("broken"), "{hosts} {more}: {verdict}");
+            assert_eq!((noted, halt), (None, None));
+        }
+    }
 }

@@ -138,6 +138,9 @@ fn pack(note: &Note) -> (&'static str, Detail) {
         Note::NoNames { since } => {
             ("no-names", Detail { since_us: Some(since.as_micros()), ..none })
         }
+        Note::NothingResolved { hosts } => {
+            ("nothing-resolved", Detail { failed: Some(*hosts), ..none })
+        }
         Note::Offline { since } => {
             ("offline", Detail { since_us: Some(since.as_micros()), ..none })
         }
@@ -173,6 +176,7 @@ pub(crate) fn unpack(kind: &str, detail: Detail) -> Option<Note> {
         CERTIFICATE_ENDS => Note::CertificateEnds { at: Moment::from_micros(detail.at_us?) },
         "unsteady" => Note::Unsteady { failed: detail.failed?, made: detail.made? },
         "no-names" => Note::NoNames { since: Moment::from_micros(detail.since_us?) },
+        "nothing-resolved" => Note::NothingResolved { hosts: detail.failed? },
         "offline" => Note::Offline { since: Moment::from_micros(detail.since_us?) },
         "trap" => {
             Note::Trap(Stop { sample: detail.sample?, rule: detail.rule?, read: detail.read? })
@@ -205,6 +209,7 @@ mod tests {
             Note::Blocked { since },
             Note::Unsteady { failed: 3, made: 10 },
             Note::NoNames { since },
+            Note::NothingResolved { hosts: 4 },
             Note::Offline { since },
             Note::Trap(stop),
             Note::Suspicious(Suspicion::NoLinks),

@@ -51,6 +51,7 @@ fn kind(note: &Note) -> &'static str {
         Note::CertificateEnds { .. } => "certificate-ends",
         Note::Unsteady { .. } => "unsteady",
         Note::NoNames { .. } => "no-names",
+        Note::NothingResolved { .. } => "nothing-resolved",
         Note::Offline { .. } => "offline",
     }
 }

@@ -113,7 +113,9 @@ impl Discovery {
         if let Some(admission) = &mut self.admission {
             admission.handle_start(id);
         }
-        shared.health.handle_start(id);
+        if !outcome.is_local() {
+            shared.health.handle_start(id);
+        }
         if !shared.robots.handle_start(&mut shared.board, id) {
             self.release_start(&mut shared.board);
         }

@@ -117,6 +117,10 @@ impl Health {
         (server, id): (ServerId, UrlId),
         attempt: &Attempt,
     ) {
+        // A file says nothing about servers and the network.
+        if attempt.outcome.is_local() {
+            return;
+        }
         let action = self.connectivity.handle_ended(now, server, id, &attempt.outcome);
         self.act_on_network(board, action);
         let is_named =
@@ -427,6 +431,16 @@ impl Health {
                 }
             }
         }
+    }
+
+    /// Nothing else is left to do: if no name was ever resolved, failures in DNS do not count.
+    pub(super) fn handle_idle(&mut self, board: &mut Board) {
+        let Some((hosts, failed)) = self.names.take_unresolved() else { return };
+        let first = failed[0];
+        self.withhold_all(board, failed);
+        let hosts = u32::try_from(hosts).unwrap_or(u32::MAX);
+        board.note(first, Note::NothingResolved { hosts });
+        board.say(Effect::Halt { halt: Halt::Offline, at_once: true });
     }
 
     /// Stops all requests, and defers what failed recently.

@@ -3,7 +3,8 @@
 //!
 //! When the names of unrelated hosts fail one after the other, and no new name is resolved in
 //! between, a known name is looked up again. Only if that fails too, at as many attempts as any
-//! other failure, is our DNS server at fault.
+//! other failure, is our DNS server at fault. Where no name was ever resolved, as from a local
+//! folder, nothing is known to exist: the failures of several hosts do not count.
 
 use std::collections::BTreeSet;
 
@@ -30,6 +31,8 @@ pub(super) struct Names {
     checks: Option<u32>,
     /// A URL whose host has a name that was resolved.
     known: Option<UrlId>,
+    /// Any name was resolved, whatever came of it.
+    resolves: bool,
 }
 
 /// What to do about our DNS server.
@@ -52,6 +55,7 @@ impl Default for Names {
             doubt: FIRST_DOUBT,
             checks: None,
             known: None,
+            resolves: false,
         }
     }
 }
@@ -68,6 +72,7 @@ impl Names {
     ) -> NamesAction {
         if !is_dns(outcome) {
             let is_new = self.resolved.insert(server) && is_named(id);
+            self.resolves |= is_new;
             if is_new && matches!(outcome, AttemptOutcome::Response(_)) {
                 self.known.get_or_insert(id);
                 self.trust();
@@ -120,6 +125,15 @@ impl Names {
         self.failed.clear();
     }
 
+    /// Nothing else is left to do. Returns the URLs that failed and the number of their hosts, if
+    /// no name was ever resolved.
+    pub(super) fn take_unresolved(&mut self) -> Option<(usize, Vec<UrlId>)> {
+        let hosts = self.failing.len();
+        let failed =
+            (!self.resolves && hosts >= FIRST_DOUBT).then(|| std::mem::take(&mut self.failed));
+        failed.filter(|failed| !failed.is_empty()).map(|failed| (hosts, failed))
+    }
+
     /// Our DNS server is down: since when, which URL shows it, and which URLs failed because of
     /// it.
     pub(super) fn take_failed(&mut self) -> Option<(Moment, UrlId, Vec<UrlId>)> {
@@ -130,7 +144,8 @@ impl Names {
     /// The run continues after it was stopped.
     pub(super) fn handle_resumed(&mut self) {
         let resolved = std::mem::take(&mut self.resolved);
-        *self = Names { known: self.known, resolved, ..Names::default() };
+        let resolves = self.resolves;
+        *self = Names { known: self.known, resolved, resolves, ..Names::default() };
     }
 }
 
