@@ -538,6 +538,8 @@ mod tests {
         frontier.handle_ended(Moment::START, in_flight, Signal::Neutral);
         assert_eq!(frontier.last_server(is_current), Some((slow, 2)));
         assert_eq!(frontier.last_server(|job| job.url == UrlId::from_index(3)), Some((slow, 2)));
+        frontier.push(slow, Job { turn: Turn::Side, ..job(5, false) });
+        assert_eq!(frontier.last_server(is_current), Some((slow, 3)), "a side request is work");
     }
 
     #[test]
