@@ -309,3 +309,25 @@ fn failures_in_dns_do_not_count_if_no_name_of_a_list_was_ever_resolved() {
         }
     }
 }
+
+#[test]
+fn a_name_that_an_earlier_run_resolved_is_looked_up_if_no_other_is() {
+    let dead: Vec<String> = (1..=4).map(|n| format!("http://dead{n}.test/")).collect();
+    let list = Act::List(format!("http://alive.test/\n{}", dead.join("\n")));
+    let mut web = Web::default().on("file:///list.txt", list).on("http://alive.test/", page(&[]));
+    for url in &dead {
+        web = web.on(url, Act::Fail(Failure::Dns(DnsFailure::NoSuchName)));
+    }
+    let settings = Settings {
+        lists: true,
+        robots: RobotsRule::Ignore,
+        sitemap: SitemapRule::Named,
+        ..Settings::default()
+    };
+    let first = web.crawl_from(settings.clone(), &["file:///list.txt"]);
+    let known: Vec<_> =
+        first.replies.iter().filter(|(url, _)| url == "http://alive.test/").cloned().collect();
+    let again = web.clone().recalling(&known).crawl_from(settings, &["file:///list.txt"]);
+    assert_eq!(again.verdict("http://dead1.test/"), "broken nxdomain");
+    assert_eq!(again.crawl.halt(), None);
+}

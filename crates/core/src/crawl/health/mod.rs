@@ -123,9 +123,8 @@ impl Health {
         }
         let action = self.connectivity.handle_ended(now, server, id, &attempt.outcome);
         self.act_on_network(board, action);
-        let is_named =
-            |id: UrlId| matches!(board.urls.parsed(id).host(), Some(url::Host::Domain(_)));
-        let action = self.names.handle_ended(now, server, id, &attempt.outcome, is_named);
+        let action =
+            self.names.handle_ended(now, server, id, &attempt.outcome, |id| is_named(board, id));
         self.act_on_names(board, action);
         // A form without its fields says nothing about its server.
         if board.entry(id).roles.only_form() {
@@ -147,6 +146,14 @@ impl Health {
         self.act(board, server, action);
         if signal == ServerSignal::Refused && !board.requests.is_own(server) {
             self.watch_external(board, server, id);
+        }
+    }
+
+    /// The result of an earlier run is used again: it shows which names exist.
+    pub(super) fn handle_recalled(&mut self, board: &Board, id: UrlId, outcome: &AttemptOutcome) {
+        let was_reached = matches!(outcome, AttemptOutcome::Response(_)) && !outcome.is_local();
+        if was_reached && is_named(board, id) {
+            self.names.handle_recalled(id);
         }
     }
 
@@ -498,6 +505,11 @@ fn is_unreached(outcome: &AttemptOutcome) -> bool {
             | Failure::Private(_)
             | Failure::PrivateName
     )
+}
+
+/// Whether the host of a URL has a name, not an IP address.
+fn is_named(board: &Board, id: UrlId) -> bool {
+    matches!(board.urls.parsed(id).host(), Some(url::Host::Domain(_)))
 }
 
 /// The URLs of a server that wait to be requested.

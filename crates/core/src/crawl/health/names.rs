@@ -125,12 +125,17 @@ impl Names {
         self.failed.clear();
     }
 
+    /// The name of this URL's host was resolved in an earlier run.
+    pub(super) fn handle_recalled(&mut self, id: UrlId) {
+        self.known.get_or_insert(id);
+    }
+
     /// Nothing else is left to do. Returns the URLs that failed and the number of their hosts, if
-    /// no name was ever resolved.
+    /// no name was ever resolved, now or in an earlier run.
     pub(super) fn take_unresolved(&mut self) -> Option<(usize, Vec<UrlId>)> {
         let hosts = self.failing.len();
-        let failed =
-            (!self.resolves && hosts >= FIRST_DOUBT).then(|| std::mem::take(&mut self.failed));
+        let is_unknown = !self.resolves && self.known.is_none();
+        let failed = (is_unknown && hosts >= FIRST_DOUBT).then(|| std::mem::take(&mut self.failed));
         failed.filter(|failed| !failed.is_empty()).map(|failed| (hosts, failed))
     }
 

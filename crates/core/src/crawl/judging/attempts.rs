@@ -66,7 +66,9 @@ impl Judging {
             shared.board.requests.head_trust.handle_get(server, id, &outcome);
         }
         self.certificates.handle_outcome(&mut shared.board, now, (server, id), &outcome);
-        if shared.board.source != ReplySource::Recall {
+        if shared.board.source == ReplySource::Recall {
+            shared.health.handle_recalled(&shared.board, id, &outcome);
+        } else {
             shared.health.handle_outcome(&mut shared.board, now, (server, id), &attempt);
         }
         attempt.strained |= shared.board.source == ReplySource::Now
