@@ -139,19 +139,19 @@ impl Extractor {
             let how = emitter::Reading { xml, with_sketch, depth: 0, most_links };
             Body::Markup(Box::new(Markup::new(how, url)))
         };
-        let (body, hints) = match format {
-            Format::Html => (markup(false), Hints::Html),
-            Format::Xhtml => (markup(true), Hints::Xml),
-            Format::Css => (Body::Stylesheet(Box::new(Stylesheet::new(most_links))), Hints::Css),
-            Format::Sitemap => (Body::Sitemap(Box::new(Sitemap::new(most_links))), Hints::Xml),
-            Format::Feed => (Body::Feed(Box::new(Syndication::new(most_links))), Hints::Xml),
-            Format::Manifest => (Body::Manifest(most_links), Hints::Utf8),
+        let body = match format {
+            Format::Html => markup(false),
+            Format::Xhtml => markup(true),
+            Format::Css => Body::Stylesheet(Box::new(Stylesheet::new(most_links))),
+            Format::Sitemap => Body::Sitemap(Box::new(Sitemap::new(most_links))),
+            Format::Feed => Body::Feed(Box::new(Syndication::new(most_links))),
+            Format::Manifest => Body::Manifest(most_links),
             // Lists are parsed in one piece, by `lists`.
-            Format::Robots | Format::List => (Body::Robots, Hints::Utf8),
+            Format::Robots | Format::List => Body::Robots,
         };
         Extractor {
             format,
-            decoder: Decoder::new(charset, hints),
+            decoder: Decoder::new(charset, hints(format)),
             waiting: String::new(),
             body,
             link_header: Vec::new(),
@@ -218,6 +218,27 @@ impl Extractor {
         builder.set_format(self.format);
         builder.set_encoding(self.decoder.encoding());
         builder.finish(self.cut)
+    }
+}
+
+/// The text of a page or stylesheet without its byte order mark, and its encoding, by the same rules
+/// as an [`Extractor`] that knows no `Content-Type`.
+#[must_use]
+pub fn decode_text(bytes: &[u8], format: Format) -> (String, &'static encoding_rs::Encoding) {
+    let mut decoder = Decoder::new(None, hints(format));
+    let mut text = String::new();
+    decoder.feed(bytes, &mut text);
+    decoder.finish(&mut text);
+    (text, decoder.encoding())
+}
+
+/// How a body of this format names its encoding.
+fn hints(format: Format) -> Hints {
+    match format {
+        Format::Html => Hints::Html,
+        Format::Xhtml | Format::Sitemap | Format::Feed => Hints::Xml,
+        Format::Css => Hints::Css,
+        Format::Manifest | Format::Robots | Format::List => Hints::Utf8,
     }
 }
 

@@ -1,0 +1,192 @@
+//! The anchors of a page, for links whose fragment names none of them.
+
+use html5gum::{Token, Tokenizer};
+
+use super::folded::letters_of;
+use super::known::words_of;
+use super::similar::edits;
+use super::{Candidate, Reason};
+use crate::url::fragment::percent_decode;
+
+/// How much of a heading counts, in bytes.
+const LONGEST: usize = 200;
+/// How many candidates are returned.
+const OFFERED: usize = 4;
+
+/// A place on a page that fragments can name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Anchor {
+    /// Its `id`, or the `name` of an `a`.
+    pub id: String,
+    /// The text of the heading that it is, is in, or comes right before.
+    pub heading: Option<String>,
+}
+
+/// The anchors of a page, in order.
+#[must_use]
+pub fn of_page(html: &str) -> Vec<Anchor> {
+    let mut anchors: Vec<Anchor> = Vec::new();
+    // The first anchor that gets the text of the next heading.
+    let mut pending = 0;
+    let mut heading: Option<String> = None;
+    for token in Tokenizer::new(html).flatten() {
+        match token {
+            Token::StartTag(tag) => {
+                let name = String::from_utf8_lossy(&tag.name).into_owned();
+                let is_heading = is_heading(&name);
+                let value = |wanted: &[u8]| {
+                    let value = tag.attributes.get(wanted)?;
+                    Some(String::from_utf8_lossy(value).into_owned())
+                };
+                let named = value(b"id").or_else(|| value(b"name").filter(|_| name == "a"));
+                if let Some(id) = named.filter(|id| !id.is_empty()) {
+                    anchors.push(Anchor { id, heading: None });
+                }
+                if is_heading {
+                    heading = Some(String::new());
+                    // Only what is right before the heading stands for it.
+                    pending = pending.max(anchors.len().saturating_sub(2));
+                }
+            }
+            Token::EndTag(tag) => {
+                if is_heading(&String::from_utf8_lossy(&tag.name))
+                    && let Some(text) = heading.take()
+                {
+                    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+                    for anchor in &mut anchors[pending..] {
+                        anchor.heading = Some(text.clone());
+                    }
+                    pending = anchors.len();
+                }
+            }
+            Token::String(text) => {
+                let text = String::from_utf8_lossy(&text);
+                match &mut heading {
+                    Some(heading) if heading.len() < LONGEST => heading.push_str(&text),
+                    Some(_) => {}
+                    None if text.trim().is_empty() => {}
+                    // What has text after it is not the anchor of the next heading.
+                    None => pending = anchors.len(),
+                }
+            }
+            _ => {}
+        }
+    }
+    anchors
+}
+
+fn is_heading(name: &str) -> bool {
+    matches!(name, "h1" | "h2" | "h3" | "h4" | "h5" | "h6")
+}
+
+/// The anchors of the page at this URL that a fragment may have meant, best first.
+#[must_use]
+pub fn candidates(
+    page: &str,
+    fragment: &str,
+    link_texts: &[String],
+    anchors: &[Anchor],
+) -> Vec<Candidate> {
+    let wanted = percent_decode(fragment);
+    let mut found: Vec<Candidate> = anchors
+        .iter()
+        .filter_map(|anchor| {
+            let score = similarity(&wanted, link_texts, anchor);
+            (score > 0).then(|| Candidate {
+                to: format!("{page}#{}", encoded(&anchor.id)),
+                reason: Reason::Anchor,
+                score,
+                is_known: true,
+            })
+        })
+        .collect();
+    found.sort_by(|one, other| other.score.cmp(&one.score));
+    found.dedup_by(|one, other| one.to == other.to);
+    found.truncate(OFFERED);
+    found
+}
+
+/// How likely an anchor is meant, from 0 to 100.
+fn similarity(wanted: &str, link_texts: &[String], anchor: &Anchor) -> u8 {
+    let (one, other) = (letters_of(wanted), letters_of(&anchor.id));
+    if one == other {
+        return 94;
+    }
+    let by_letters = edits(&one, &other).map_or(0, |edits| if edits == 1 { 86 } else { 76 });
+    let words = |text: &str| words_of(text).collect::<Vec<_>>();
+    let overlap = |one: &[String], other: &[String]| {
+        let shared = one.iter().filter(|word| other.contains(word)).count();
+        let all = one.len() + other.len() - shared;
+        if all == 0 { 0 } else { 100 * shared / all }
+    };
+    let own = words(wanted);
+    let heading = anchor.heading.as_deref().map(words).unwrap_or_default();
+    let by_words = overlap(&own, &words(&anchor.id)).max(overlap(&own, &heading));
+    let by_text = link_texts.iter().map(|text| overlap(&words(text), &heading)).max();
+    let of_overlap = |percent: usize| match percent {
+        100 => 86,
+        75.. => 74,
+        50.. => 66,
+        25.. => 45,
+        _ => 0,
+    };
+    let by_text = by_text.map_or(0, |percent| of_overlap(percent).min(84));
+    by_letters.max(of_overlap(by_words)).max(by_text)
+}
+
+/// A fragment as the URL standard serializes it.
+fn encoded(id: &str) -> String {
+    let mut url = url::Url::parse("http://a.test/").expect("it is valid");
+    url.set_fragment(Some(id));
+    url.fragment().unwrap_or_default().to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const PAGE: &str = "<title>Visit</title><h1 id=top-of-page>Visit us</h1>
+        <p id=intro>Come and see.</p>
+        <h2 id='winter-hours'>Winter <em>hours</em></h2><p>10 to 4</p>
+        <h2><a name=s2></a>Summer hours</h2><p>9 to 6</p>
+        <div id=h-3><h2>Getting here</h2></div><p>By boat</p><h2 id=Parking>Parking</h2>";
+
+    #[test]
+    fn anchors_have_the_text_of_their_heading() {
+        let found = of_page(PAGE);
+        let found: Vec<(&str, Option<&str>)> =
+            found.iter().map(|anchor| (anchor.id.as_str(), anchor.heading.as_deref())).collect();
+        assert_eq!(
+            found,
+            [
+                ("top-of-page", Some("Visit us")),
+                ("intro", None),
+                ("winter-hours", Some("Winter hours")),
+                ("s2", Some("Summer hours")),
+                ("h-3", Some("Getting here")),
+                ("Parking", Some("Parking")),
+            ]
+        );
+    }
+
+    #[test]
+    fn the_anchor_that_was_meant_comes_first() {
+        let anchors = of_page(PAGE);
+        for (fragment, texts, expected) in [
+            ("winter_hours", &[][..], Some("winter-hours")),
+            ("Winter-Hours", &[], Some("winter-hours")),
+            ("wintr-hours", &[], Some("winter-hours")),
+            ("hours-in-winter", &[], Some("winter-hours")),
+            ("summer-hours", &[], Some("s2")),
+            ("directions", &["Getting here"], Some("h-3")),
+            ("parking", &[], Some("Parking")),
+            ("tickets", &[], None),
+        ] {
+            let texts: Vec<String> = texts.iter().map(|text| (*text).to_owned()).collect();
+            let found = candidates("http://a.test/visit", fragment, &texts, &anchors);
+            let first = found.first().map(|found| found.to.as_str());
+            let expected = expected.map(|id| format!("http://a.test/visit#{id}"));
+            assert_eq!(first, expected.as_deref(), "{fragment}: {found:?}");
+        }
+    }
+}

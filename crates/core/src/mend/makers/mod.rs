@@ -1,0 +1,330 @@
+//! Makers of candidates, one file each. A maker looks at a fault and the known URLs, and offers
+//! what the link may have meant; it knows nothing of the other makers.
+
+mod forms;
+mod moved;
+mod pasted;
+mod renamed;
+mod typing;
+
+use std::collections::BTreeMap;
+
+use url::Url;
+
+use super::folded::Parts;
+use super::known::{Id, KnownUrls};
+use super::{Candidate, Fault, Reason};
+use crate::verdict::Cause;
+
+/// How many known URLs, and how many other ones, are candidates of a target at most: each is
+/// requested.
+const MOST_KNOWN: usize = 6;
+const MOST_GUESSES: usize = 5;
+
+/// What a maker looks at: a URL that parses, without its fragment, and the fault it is from.
+pub(super) struct Look<'a> {
+    pub(super) url: &'a Url,
+    pub(super) parts: Parts,
+    pub(super) fault: &'a Fault,
+    pub(super) known: &'a KnownUrls,
+}
+
+/// Collects candidates: of equal ones, the most plausible.
+pub(super) struct Found<'a> {
+    known: &'a KnownUrls,
+    /// The fault's own URL, which is no candidate.
+    own: &'a str,
+    /// How much less plausible than by itself.
+    discount: u8,
+    /// The reason that counts if there is one already.
+    first: Option<Reason>,
+    by_url: BTreeMap<String, Candidate>,
+}
+
+impl Found<'_> {
+    /// Offers a known URL.
+    pub(super) fn offer_known(&mut self, id: Id, reason: Reason, score: u8) {
+        let url = self.known.url(id).to_owned();
+        self.offer(url, reason, score);
+    }
+
+    /// Offers a URL that may work.
+    pub(super) fn offer(&mut self, url: String, reason: Reason, score: u8) {
+        if url == self.own {
+            return;
+        }
+        let is_known = self.known.contains(&url);
+        let reason = self.first.unwrap_or(reason);
+        let score = score.saturating_sub(self.discount);
+        let candidate = Candidate { to: url, reason, score, is_known };
+        match self.by_url.get_mut(&candidate.to) {
+            Some(best) if best.score >= score => {}
+            Some(best) => *best = candidate,
+            None => {
+                self.by_url.insert(candidate.to.clone(), candidate);
+            }
+        }
+    }
+}
+
+/// The makers for a URL that parses.
+const MAKERS: &[fn(&Look<'_>, &mut Found<'_>)] =
+    &[forms::make, typing::make, moved::make, renamed::make];
+
+/// Causes of a moment or of the server: the URL may be right, so that only its form is in
+/// question.
+fn may_pass(cause: Option<Cause>) -> bool {
+    cause.is_some_and(|cause| {
+        matches!(
+            cause,
+            Cause::ServerError
+                | Cause::Timeout
+                | Cause::Busy
+                | Cause::ConnectionReset
+                | Cause::Truncated
+        )
+    })
+}
+
+/// What a link may have meant, most plausible first.
+#[must_use]
+pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
+    let (own, fragment) = fault.split();
+    let mut found = Found { known, own, discount: 0, first: None, by_url: BTreeMap::new() };
+    if let Some(moved_to) = &fault.moved_to {
+        found.offer(moved_to.clone(), Reason::Redirect, 100);
+    }
+    let repaired = pasted::repairs(fault, known);
+    let is_moved = fault.moved_to.is_some();
+    if let Ok(url) = Url::parse(own)
+        && matches!(url.scheme(), "http" | "https")
+        && !is_moved
+    {
+        look(&url, fault, known, &mut found);
+    }
+    for (url, reason) in repaired {
+        let is_known = known.contains(url.as_str());
+        let has_host = known.has_host(&crate::url::reference::server_of(&url));
+        let score = if is_known {
+            97
+        } else if has_host {
+            88
+        } else {
+            84
+        };
+        found.offer(url.to_string(), reason, score);
+        // What is pasted or doubled may be misspelled as well.
+        (found.discount, found.first) = (4, Some(reason));
+        look(&url, fault, known, &mut found);
+        (found.discount, found.first) = (0, None);
+    }
+    let mut all: Vec<Candidate> = found.by_url.into_values().collect();
+    all.sort_by(|one, other| other.score.cmp(&one.score).then_with(|| one.to.cmp(&other.to)));
+    let (mut known, mut guesses) = (0, 0);
+    all.retain(|candidate| {
+        let (count, most) = match candidate.is_known {
+            true => (&mut known, MOST_KNOWN),
+            false => (&mut guesses, MOST_GUESSES),
+        };
+        *count += 1;
+        *count <= most
+    });
+    for candidate in &mut all {
+        if let Some(fragment) = fragment.filter(|_| !candidate.to.contains('#')) {
+            candidate.to = format!("{}#{fragment}", candidate.to);
+        }
+    }
+    all
+}
+
+fn look(url: &Url, fault: &Fault, known: &KnownUrls, found: &mut Found<'_>) {
+    let parts = Parts::of(url);
+    let look = Look { url, parts, fault, known };
+    let makers = if may_pass(fault.cause) { &MAKERS[..1] } else { MAKERS };
+    for make in makers {
+        make(&look, found);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::mend::known::KnownUrl;
+
+    const SITE: &[&str] = &[
+        "https://www.a.test/",
+        "https://www.a.test/visit/",
+        "https://www.a.test/visit/opening-hours.html",
+        "https://www.a.test/visit/getting-here.html",
+        "https://www.a.test/walks/towpath.html",
+        "https://www.a.test/walks/towpath-map.pdf",
+        "https://www.a.test/walks/lock-04.html",
+        "https://www.a.test/walks/lock-05.html",
+        "https://www.a.test/img/lock-house.png",
+        "https://www.a.test/collections/bells",
+        "https://www.canal-trust.test/",
+        "https://www.canal-trust.test/join",
+    ];
+
+    fn known() -> KnownUrls {
+        KnownUrls::new(SITE.iter().map(|url| KnownUrl::of(url)).collect())
+    }
+
+    /// Works, though the site has no link to it.
+    const ELSEWHERE: &[&str] = &["https://www.canal-trust.test/else"];
+
+    /// The first candidate that works.
+    fn first(target: &str) -> Option<(String, Reason)> {
+        let works = |found: &Candidate| found.is_known || ELSEWHERE.contains(&found.to.as_str());
+        let found = candidates(&Fault::of(target), &known()).into_iter().find(works);
+        found.map(|best| (best.to, best.reason))
+    }
+
+    #[test]
+    fn each_typical_fault_has_the_right_cure_first() {
+        use Reason::*;
+        for (target, to, reason) in [
+            (
+                "http://www.a.test/walks/towpath.html",
+                "https://www.a.test/walks/towpath.html",
+                Scheme,
+            ),
+            ("https://a.test/walks/towpath.html", "https://www.a.test/walks/towpath.html", Www),
+            ("https://www.a.test/visit", "https://www.a.test/visit/", Slash),
+            ("https://www.a.test/visit/index.html", "https://www.a.test/visit/", Index),
+            (
+                "https://www.a.test/walks/towpath.htm",
+                "https://www.a.test/walks/towpath.html",
+                Extension,
+            ),
+            (
+                "https://www.a.test/walks/towpath",
+                "https://www.a.test/walks/towpath.html",
+                Extension,
+            ),
+            (
+                "https://www.a.test/Walks/Towpath.html",
+                "https://www.a.test/walks/towpath.html",
+                Case,
+            ),
+            (
+                "https://www.a.test/walks/tow-path.html",
+                "https://www.a.test/walks/towpath.html",
+                Separators,
+            ),
+            (
+                "https://www.a.test/walks/towppath.html",
+                "https://www.a.test/walks/towpath.html",
+                Letters { edits: 1 },
+            ),
+            (
+                "https://www.a.test/wlaks/towpath.html",
+                "https://www.a.test/walks/towpath.html",
+                Letters { edits: 1 },
+            ),
+            (
+                "https://www.a.test/walks/towptahh.html",
+                "https://www.a.test/walks/towpath.html",
+                Letters { edits: 2 },
+            ),
+            (
+                "https://www.a.test/walks/towpath.hmtl",
+                "https://www.a.test/walks/towpath.html",
+                Extension,
+            ),
+            (
+                "https://www.canal-trsut.test/join",
+                "https://www.canal-trust.test/join",
+                HostLetters { edits: 1 },
+            ),
+            (
+                "https://www.canal-trsut.test/else",
+                "https://www.canal-trust.test/else",
+                HostLetters { edits: 1 },
+            ),
+            (
+                "https://www.a.test/old/walks/towpath.html",
+                "https://www.a.test/walks/towpath.html",
+                Moved { segments: 2 },
+            ),
+            (
+                "http://old-a.test/~museum/collections/bells",
+                "https://www.a.test/collections/bells",
+                Moved { segments: 2 },
+            ),
+            (
+                "https://www.a.test/img/lock-house.jpg",
+                "https://www.a.test/img/lock-house.png",
+                Extension,
+            ),
+            (
+                "https://www.a.test/visit/opening-times.html",
+                "https://www.a.test/visit/opening-hours.html",
+                Renamed,
+            ),
+            (
+                "https://www.a.test/visit/www.canal-trust.test/join",
+                "https://www.canal-trust.test/join",
+                SchemeMissing,
+            ),
+            (
+                "https://www.a.test/https://www.canal-trust.test/join",
+                "https://www.canal-trust.test/join",
+                Doubled,
+            ),
+            (
+                "http://https//www.canal-trust.test/join",
+                "https://www.canal-trust.test/join",
+                Doubled,
+            ),
+            (
+                "https://www.a.test/www.a.test/walks/towpath.html",
+                "https://www.a.test/walks/towpath.html",
+                Doubled,
+            ),
+            ("htp://www.canal-trust.test/join", "https://www.canal-trust.test/join", SchemeLetters),
+            ("https:// www.canal-trust.test/join", "https://www.canal-trust.test/join", Pasted),
+            ("https://www.canal-trust.test/join).", "https://www.canal-trust.test/join", Pasted),
+            ("https://www.canal-trust.test/join%20", "https://www.canal-trust.test/join", Pasted),
+            (
+                "https://www.a.test/walks%255Ctowpath.html",
+                "https://www.a.test/walks/towpath.html",
+                EncodedTwice,
+            ),
+        ] {
+            assert_eq!(first(target), Some((to.to_owned(), reason)), "{target}");
+        }
+    }
+
+    #[test]
+    fn what_nothing_resembles_has_no_plausible_candidate() {
+        for target in ["https://www.a.test/annual-report", "https://gone-forever.test/"] {
+            let found = candidates(&Fault::of(target), &known());
+            assert!(found.iter().all(|found| !found.is_known), "{target}: {found:?}");
+        }
+        // Another number is another thing.
+        let found = candidates(&Fault::of("https://www.a.test/walks/lock-06.html"), &known());
+        assert!(found.iter().all(|found| !found.is_known || found.score < 60), "{found:?}");
+    }
+
+    #[test]
+    fn a_server_that_fails_has_no_other_pages_proposed() {
+        let fault = Fault {
+            cause: Some(Cause::ServerError),
+            ..Fault::of("http://www.a.test/walks/towppath.html")
+        };
+        let found = candidates(&fault, &known());
+        assert!(found.iter().all(|found| found.to.contains("towppath")), "{found:?}");
+    }
+
+    #[test]
+    fn the_end_of_permanent_redirects_is_the_only_candidate() {
+        let fault = Fault {
+            moved_to: Some("https://www.a.test/walks/towpath.html".to_owned()),
+            ..Fault::of("http://a.test/tow#map")
+        };
+        let found = candidates(&fault, &known());
+        let to: Vec<&str> = found.iter().map(|found| found.to.as_str()).collect();
+        assert_eq!(to, ["https://www.a.test/walks/towpath.html#map"]);
+    }
+}

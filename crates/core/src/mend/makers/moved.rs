@@ -1,0 +1,51 @@
+//! The same file name in another folder or on another host.
+
+use super::{Found, Look};
+use crate::mend::Reason;
+use crate::mend::folded::Parts;
+use crate::mend::known::Id;
+use url::Url;
+
+/// File names that are in more places than this say little.
+const MANY: usize = 40;
+/// How many are offered.
+const OFFERED: usize = 3;
+
+pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
+    let same = look.known.with_tail(&look.parts);
+    if same.is_empty() || same.len() > 20 * MANY {
+        return;
+    }
+    let rated = same.iter().filter_map(|id| {
+        let parts = Parts::of(&Url::parse(look.known.url(*id)).ok()?);
+        let tail = look.parts.common_tail(&parts);
+        // Folders in common that are not at the end.
+        let folders = &look.parts.stems[..look.parts.stems.len() - tail];
+        let shared = folders.iter().filter(|folder| parts.stems.contains(folder)).count();
+        Some((tail, usize::from(parts.host == look.parts.host), shared, *id))
+    });
+    let mut rated: Vec<(usize, usize, usize, Id)> = rated.collect();
+    rated.sort_unstable_by(|one, other| {
+        (other.0, other.1, other.2).cmp(&(one.0, one.1, one.2)).then(one.3.cmp(&other.3))
+    });
+    let name = look.parts.stems.last().map_or(0, |name| name.chars().count());
+    for (tail, same_host, shared, id) in rated.into_iter().take(OFFERED) {
+        let is_alone = same.len() == 1;
+        let mut score = match tail {
+            1 if same.len() > MANY => 40,
+            1 if is_alone && name >= 4 => 76,
+            1 if is_alone => 62,
+            1 => 62,
+            2 => 82,
+            _ => 86,
+        };
+        score += u8::try_from((same_host + shared).min(3)).unwrap_or_default();
+        // A host that is there and lacks the page is not one that has moved as a whole.
+        let is_elsewhere = same_host == 0 && look.known.has_host(&look.parts.host);
+        if is_elsewhere {
+            score -= 25;
+        }
+        let segments = u8::try_from(tail).unwrap_or(u8::MAX);
+        found.offer_known(id, Reason::Moved { segments }, score);
+    }
+}

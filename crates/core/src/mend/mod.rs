@@ -1,0 +1,216 @@
+//! How broken links are fixed: which URL a link most likely meant, rules that fix many links at
+//! once, and edits of sources.
+//!
+//! Nothing here requests anything. The caller builds [`known::KnownUrls`] from the URLs that
+//! work, gets [`candidates`](makers::candidates) for each [`Fault`], requests them, and has
+//! [`choose`](choose::choose) rank those that responded well. [`rules`] finds prefix rewrites,
+//! [`anchors`] other ids for missing anchors. A [`plan::Plan`] holds the result;
+//! [`rewrite`] applies it to a source, and [`redirects`] turns it into redirects.
+//!
+//! ```
+//! use rummage_core::mend::known::{KnownUrl, KnownUrls};
+//! use rummage_core::mend::makers::candidates;
+//! use rummage_core::mend::{Fault, Reason};
+//!
+//! let known = KnownUrls::new(vec![KnownUrl::of("https://a.test/walks/towpath.html")]);
+//! let found = candidates(&Fault::of("https://a.test/walks/towppath.html"), &known);
+//! assert_eq!(found[0].to, "https://a.test/walks/towpath.html");
+//! assert_eq!(found[0].reason, Reason::Letters { edits: 1 });
+//! ```
+
+pub mod anchors;
+pub mod choose;
+mod folded;
+pub mod known;
+pub mod makers;
+pub mod plan;
+pub mod redirects;
+pub mod rewrite;
+pub mod rules;
+mod similar;
+
+use crate::verdict::Cause;
+
+/// A target that needs fixing, with what is known of it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Fault {
+    /// The target: an absolute URL with its fragment, or a malformed URL as written.
+    pub target: String,
+    /// Why it needs fixing.
+    pub cause: Option<Cause>,
+    /// It belongs to the site.
+    pub is_internal: bool,
+    /// Every link to it is an image.
+    pub is_image: bool,
+    /// The texts of the links to it, most frequent first.
+    pub texts: Vec<String>,
+    /// Where its leading permanent redirects end.
+    pub moved_to: Option<String>,
+    /// A page with a link to it, against which a reference without a scheme is resolved.
+    pub page: Option<String>,
+}
+
+impl Fault {
+    /// A missing target of which nothing else is known.
+    #[must_use]
+    pub fn of(target: &str) -> Fault {
+        Fault {
+            target: target.to_owned(),
+            cause: Some(Cause::NotFound),
+            is_internal: true,
+            ..Fault::default()
+        }
+    }
+
+    /// The target without its fragment, and the fragment.
+    #[must_use]
+    pub fn split(&self) -> (&str, Option<&str>) {
+        match self.target.split_once('#') {
+            Some((url, fragment)) => (url, Some(fragment)),
+            None => (&self.target, None),
+        }
+    }
+}
+
+/// Why a URL is a candidate: what would change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Reason {
+    /// Its permanent redirects end there.
+    Redirect,
+    /// Blanks, quotes or punctuation around it were pasted with it.
+    Pasted,
+    /// It has no scheme.
+    SchemeMissing,
+    /// The scheme is misspelled.
+    SchemeLetters,
+    /// Scheme or host are doubled.
+    Doubled,
+    /// Percent-encoding was applied twice.
+    EncodedTwice,
+    /// It has backslashes.
+    Backslash,
+    /// Only the scheme differs: http or https.
+    Scheme,
+    /// Only `www.` differs.
+    Www,
+    /// Only the trailing slash differs.
+    Slash,
+    /// Only the file name of an index page differs.
+    Index,
+    /// Only the file name extension differs.
+    Extension,
+    /// Only the letter case differs.
+    Case,
+    /// Only hyphens, underscores, blanks or slashes differ.
+    Separators,
+    /// A few letters of the path differ.
+    Letters {
+        /// Insertions, deletions, substitutions and swaps.
+        edits: u8,
+    },
+    /// A few letters of the host name differ.
+    HostLetters {
+        /// Insertions, deletions, substitutions and swaps.
+        edits: u8,
+    },
+    /// The same file name in another folder or on another host.
+    Moved {
+        /// How many segments at the end of the path are the same.
+        segments: u8,
+    },
+    /// A page whose path, title or link texts have the same words.
+    Renamed,
+    /// Another anchor on the same page.
+    Anchor,
+    /// A rule for many targets.
+    Rule,
+}
+
+impl Reason {
+    /// The reason in words, as a sentence without its full stop.
+    #[must_use]
+    pub fn words(self) -> String {
+        let text = match self {
+            Reason::Redirect => "its permanent redirects end here",
+            Reason::Pasted => "characters around the URL were pasted with it",
+            Reason::SchemeMissing => "the scheme is missing",
+            Reason::SchemeLetters => "the scheme is misspelled",
+            Reason::Doubled => "scheme or host are doubled",
+            Reason::EncodedTwice => "percent-encoding was applied twice",
+            Reason::Backslash => "backslashes instead of slashes",
+            Reason::Scheme => "only the scheme differs",
+            Reason::Www => "only www. differs",
+            Reason::Slash => "only the trailing slash differs",
+            Reason::Index => "only the file name of the index page differs",
+            Reason::Extension => "only the file name extension differs",
+            Reason::Case => "only the letter case differs",
+            Reason::Separators => "only separators such as hyphens or slashes differ",
+            Reason::Letters { edits: 1 } => "one letter of the path differs",
+            Reason::Letters { edits } => return format!("{edits} letters of the path differ"),
+            Reason::HostLetters { edits: 1 } => "one letter of the host name differs",
+            Reason::HostLetters { edits } => {
+                return format!("{edits} letters of the host name differ");
+            }
+            Reason::Moved { .. } => "the same file name in another place",
+            Reason::Renamed => "the page with the most similar words",
+            Reason::Anchor => "the most similar anchor on the page",
+            Reason::Rule => "a rule for many targets",
+        };
+        text.to_owned()
+    }
+}
+
+/// A URL that a link may have meant. It has not been requested yet.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Candidate {
+    /// The URL, with the fragment of the fault if that has one.
+    pub to: String,
+    /// What would change.
+    pub reason: Reason,
+    /// How plausible it is, from 0 to 100, before anything was requested.
+    pub score: u8,
+    /// The last run found that it works.
+    pub is_known: bool,
+}
+
+/// How sure a proposal is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Confidence {
+    /// Look at it before you use it.
+    Low,
+    /// Probably right.
+    Medium,
+    /// Right, as far as can be told.
+    High,
+}
+
+impl Confidence {
+    /// All of them.
+    pub const ALL: [Confidence; 3] = [Confidence::High, Confidence::Medium, Confidence::Low];
+
+    /// Its name in every output.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Confidence::High => "high",
+            Confidence::Medium => "medium",
+            Confidence::Low => "low",
+        }
+    }
+
+    /// The confidence with this name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Confidence> {
+        Confidence::ALL.into_iter().find(|known| known.as_str() == name)
+    }
+
+    /// The confidence of a score from 0 to 100.
+    #[must_use]
+    pub fn of_score(score: u8) -> Confidence {
+        match score {
+            80.. => Confidence::High,
+            60.. => Confidence::Medium,
+            _ => Confidence::Low,
+        }
+    }
+}

@@ -1,0 +1,120 @@
+//! Words that differ by a few typing errors, found among many.
+
+use strsim::osa_distance;
+
+/// Longer words are not compared.
+const LONGEST: usize = 64;
+
+/// A set of letters, for a first look that spares most comparisons: each edit changes at most two
+/// of the bits.
+fn letters(word: &str) -> u64 {
+    let mut bits = 0u64;
+    for c in word.chars() {
+        let bit = match c {
+            'a'..='z' => c as u32 - 'a' as u32,
+            '0'..='9' => 52 + (c as u32 - '0' as u32),
+            '-' | '_' => 62,
+            _ => 63,
+        };
+        // A letter that is there twice has a second bit.
+        let twice = bit + 26;
+        bits |= if bit < 26 && bits >> bit & 1 == 1 { 1 << twice } else { 1 << bit };
+    }
+    bits
+}
+
+/// How many edits are a typing error in a word of this length.
+pub(super) fn most_edits(length: usize) -> usize {
+    match length {
+        ..=3 => 0,
+        4..=5 => 1,
+        _ => 2,
+    }
+}
+
+/// The number of edits between two words, if it can be a typing error: not if the numbers in them
+/// differ, because the fifth lock is not the fourth.
+pub(super) fn edits(one: &str, other: &str) -> Option<u8> {
+    let most = most_edits(one.chars().count().min(other.chars().count()));
+    let digits = |word: &str| word.bytes().filter(u8::is_ascii_digit).collect::<Vec<_>>();
+    if most == 0 || digits(one) != digits(other) {
+        return None;
+    }
+    let distance = osa_distance(one, other);
+    (1..=most).contains(&distance).then(|| u8::try_from(distance).expect("it is at most two"))
+}
+
+/// Many words, to be searched for similar ones.
+#[derive(Debug, Default)]
+pub(super) struct Words {
+    letters: Vec<(u64, u16)>,
+    words: Vec<Box<str>>,
+}
+
+impl Words {
+    /// The words, which are all different.
+    pub(super) fn of(words: impl Iterator<Item = String>) -> Words {
+        let mut all = Words::default();
+        for word in words.filter(|word| word.len() <= LONGEST) {
+            let length = u16::try_from(word.len()).expect("longer ones are left out");
+            all.letters.push((letters(&word), length));
+            all.words.push(word.into());
+        }
+        all
+    }
+
+    /// The words that differ by a few typing errors, fewest first, then in order.
+    pub(super) fn like(&self, word: &str) -> Vec<(u8, &str)> {
+        if word.len() > LONGEST || most_edits(word.chars().count()) == 0 {
+            return Vec::new();
+        }
+        let own = letters(word);
+        let may = |(bits, length): &(u64, u16)| {
+            // A letter of two bytes may take the place of one.
+            (bits ^ own).count_ones() <= 4 && usize::from(*length).abs_diff(word.len()) <= 4
+        };
+        let near = self.letters.iter().zip(&self.words).filter(|(first, _)| may(first));
+        let mut found: Vec<(u8, &str)> =
+            near.filter_map(|(_, other)| Some((edits(word, other)?, &**other))).collect();
+        found.sort_unstable();
+        found
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn typing_errors_are_found_and_other_words_are_not() {
+        let words = ["towpath", "lock-04", "lock-05", "bell", "bells", "tow", "winter"];
+        let words = Words::of(words.iter().map(|word| (*word).to_owned()));
+        for (word, expected) in [
+            ("towppath", &[(1, "towpath")][..]),
+            ("towpaht", &[(1, "towpath")]),
+            ("twpth", &[]),
+            ("towpth", &[(1, "towpath")]),
+            ("lokc-04", &[(1, "lock-04")]),
+            ("lock-06", &[]),
+            ("bel", &[]),
+            ("belll", &[(1, "bell"), (1, "bells")]),
+            ("wimtre", &[(2, "winter")]),
+            ("tow", &[]),
+        ] {
+            assert_eq!(words.like(word), expected, "{word}");
+        }
+    }
+
+    proptest! {
+        /// The first look never hides what a full comparison would find.
+        #[test]
+        fn the_first_look_hides_nothing(one in "[a-e0-1é-]{4,9}", other in "[a-e0-1é-]{4,9}") {
+            let words = Words::of(std::iter::once(other.clone()));
+            let expected: Vec<(u8, &str)> =
+                edits(&one, &other).map(|edits| (edits, &*other)).into_iter().collect();
+            prop_assert_eq!(words.like(&one), expected);
+        }
+    }
+}
