@@ -9,6 +9,7 @@
 //! used to test.
 
 mod authority;
+mod curable;
 mod dns;
 mod draw;
 mod generated;
@@ -19,6 +20,7 @@ mod scenario;
 mod server;
 mod tour;
 
+pub use curable::{Curable, CurableSite, curable};
 pub use generated::generated;
 pub use large::{LARGE_SITE_PICTURES, large_site};
 pub use mail::ReceivedEmail;

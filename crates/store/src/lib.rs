@@ -41,5 +41,6 @@ pub use read::link_query::{LinkMatch, LinkQuery};
 pub use read::memory::Memory;
 pub use read::open::OpenRun;
 pub use read::reader::Reader;
+pub use read::sound::SoundUrl;
 pub use read::url_history::{PastFinding, PastVerdict};
 pub use write::{NewRun, RunWriter};

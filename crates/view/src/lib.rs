@@ -14,6 +14,7 @@ mod number;
 mod pages;
 mod phrase;
 pub mod progress;
+pub mod redirects;
 mod rows;
 mod safe;
 mod skipped;
@@ -40,9 +41,9 @@ pub use rows::{
 };
 pub use safe::{safe, safe_json};
 pub use text::{
-    Covered, Plan, Planned, WaiverRow, comparison, findings, lifted, pages, patrol, recheck, runs,
-    schedule, sites, summary, summary_with_objects, trace, trace_placeholder, undelivered, waived,
-    waivers, would_waive,
+    ConfirmedRow, Covered, Plan, Planned, RepairRow, RepairState, WaiverRow, comparison, confirmed,
+    diff, findings, lifted, pages, patch, patrol, recheck, repairs, runs, schedule, sites, summary,
+    summary_with_objects, trace, trace_placeholder, undelivered, waived, waivers, would_waive,
 };
 pub use when::{day, when};
 

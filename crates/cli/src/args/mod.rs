@@ -12,6 +12,7 @@ mod crawl;
 mod defaults;
 mod demo;
 mod findings;
+mod mend;
 mod options;
 mod page;
 mod parse;
@@ -37,6 +38,10 @@ pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
+pub(crate) use mend::{
+    MendApplyArgs, MendArgs, MendCommand, MendConfirmArgs, MendRedirectsArgs, MendShowArgs,
+    ProposeArgs, RedirectForm,
+};
 pub(crate) use options::{CheckOptions, ExternalsChoice, FragmentsChoice};
 pub(crate) use page::PageArgs;
 pub(crate) use parse::{check_default, parse};
@@ -99,6 +104,11 @@ pub(crate) fn command() -> clap::Command {
     command = command.mut_subcommand("probe", |probe| probe.mut_args(hide));
     // These check as the crawl did; their check options are rarely given again.
     command = with_short_help(command, "recheck", |arg| is_check_option(arg, &["timeout"]));
+    command = command.mut_subcommand("mend", |mend| {
+        ["propose", "confirm"].into_iter().fold(mend, |mend, name| {
+            with_short_help(mend, name, |arg| is_check_option(arg, &["timeout"]))
+        })
+    });
     with_short_help(command, "arrivals", |arg| {
         is_check_option(arg, &["at", "timeout", "query"]) || is_of_links(arg)
     })
@@ -147,6 +157,7 @@ pub(crate) enum Command {
     Patrol(PatrolArgs),
     Waive(Box<WaiveArgs>),
     Arrivals(Box<ArrivalsArgs>),
+    Mend(MendArgs),
     Compare(Box<CompareArgs>),
     Sites(SitesArgs),
     Init(InitArgs),

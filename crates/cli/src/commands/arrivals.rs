@@ -1,32 +1,27 @@
 //! `rummage arrivals`: missing URLs that visitors requested, from server access logs.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 
 use flate2::bufread::MultiGzDecoder;
 use rummage_core::extract::access_log::{Arrival, Arrivals};
-use rummage_core::extract::lists::{Entry, List};
 use rummage_core::findings::selection::{Selection, host_of};
 use rummage_core::url::query::QueryRule;
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::Verdict;
-use rummage_engine::Document;
-use rummage_store::{Backlinks, Outcome, Reader, RunInfo, RunState, StoreError};
+use rummage_store::{Backlinks, Reader, RunInfo, StoreError};
 use rummage_view::{ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, safe};
-use tempfile::TempDir;
 use url::Url;
 
 use crate::args::Format;
-use crate::args::{ArrivalsArgs, CheckOptions, FailOn};
+use crate::args::{ArrivalsArgs, FailOn};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
-use crate::jobs::{CrawlJob, JobContext, runtime};
+use crate::jobs::Trial;
 use crate::output::Terminal;
 use crate::session::Session;
-use crate::signals::stop_on_signal;
-use crate::watch::ProgressReporter;
 use crate::{choice, urls};
 
 /// The longest line that is read: longer ones are not from an access log.
@@ -237,45 +232,17 @@ fn check(
     config: &Config,
     site: &Site,
 ) -> Result<Exit, Failure> {
-    let folder = TempDir::with_prefix("rummage-arrivals-")
-        .map_err(|reason| Failure::System { what: "cannot create a temporary folder", reason })?;
-    let store = folder.path().join("checked.db");
-    let entries = (1u32..).zip(rows.iter());
-    let entries = entries.map(|(line, row)| Entry::of(&row.target, line));
-    let list = List { entries: entries.collect(), faults: Vec::new() };
-    let url = Url::parse("file:///arrivals").expect("it is plain");
-    let lists = vec![(url.clone(), Document::Read(Box::new(list.reading())))];
     let settings = config.settings(site.section.as_deref());
-    let options = CheckOptions { at: None, ..args.options.clone().or(settings.options) };
-    let pass = CrawlJob::probe(
-        JobContext { store: &store, ..session.context(&options, None) },
-        lists,
-        site.start.as_ref(),
-    )?;
-    let mut reporter =
-        ProgressReporter::new(session.terminal, url.to_string(), None).without_head().brief();
-    let ended = runtime()?.block_on(async { pass.drive(stop_on_signal(), &mut reporter).await });
-    reporter.finish();
-    let ended = ended?;
-    if ended.run == 0 {
-        return Ok(Exit::Unfinished);
+    let options = args.options.clone().or(settings.options);
+    let trial =
+        Trial { session, options: &options, own: site.start.as_ref(), folder: None, once: false };
+    let urls: Vec<String> = rows.iter().map(|row| row.target.clone()).collect();
+    let tried = trial.run(&urls, "arrivals")?;
+    for (row, outcome) in rows.iter_mut().zip(tried.outcomes) {
+        row.now = outcome;
     }
-    let reader = Reader::open(&store)?;
-    let run = reader.open_run(reader.run(ended.run)?)?;
-    let mut answers: HashMap<u32, Outcome> = HashMap::new();
-    let all = Selection::all();
-    let query = run.query(&all)?;
-    query.for_each(|found| {
-        let row = query.row(found)?;
-        answers.insert(row.line, row.outcome);
-        Ok::<_, StoreError>(())
-    })?;
-    for (line, row) in (1u32..).zip(rows.iter_mut()) {
-        row.now = answers.remove(&line);
-    }
-    let is_whole = ended.state == RunState::Finished;
-    let exit = if is_whole { Exit::Fine } else { Exit::Unfinished };
-    Ok(report_internal(&ended.internal_errors, exit, session.terminal))
+    let exit = if tried.is_whole { Exit::Fine } else { Exit::Unfinished };
+    Ok(report_internal(&tried.internal_errors, exit, session.terminal))
 }
 
 fn named(log: &str) -> &str {

@@ -7,6 +7,7 @@ mod crawl;
 mod demo;
 mod findings;
 mod init;
+mod mend;
 mod page;
 mod patrol;
 mod probe;
@@ -40,6 +41,7 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
         Some(Command::Waive(waive)) => waive::run(&waive, &open()?),
         Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),
+        Some(Command::Mend(mend)) => mend::run(mend, terminal, open),
         Some(Command::Compare(compare)) => compare::run(&compare, &open()?),
         Some(Command::Sites(sites)) => sites::run(&sites, &open()?),
         Some(Command::Init(init)) => init::run(&init, &global, terminal),

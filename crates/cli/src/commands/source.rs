@@ -3,23 +3,17 @@
 
 use std::io::Write;
 
-use rummage_core::crawl::{BodyUse, Kind, Request, RequestId};
-use rummage_core::evidence::{Method, Purpose};
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::reference::{Reference, resolve};
-use rummage_core::url::scope::Scope;
 use rummage_core::url::userinfo::masked_in_text;
-use rummage_engine::{Clock, Fetcher};
 use rummage_store::{OpenRun, StoreError, StoredUrl};
-use rummage_view::{ViewError, outcome, safe};
+use rummage_view::{ViewError, safe};
 use url::Url;
 
-use crate::args::CheckOptions;
 use crate::config::Section;
 use crate::failure::Failure;
-use crate::jobs::plain::{config, options_of};
-use crate::jobs::{StartPoints, folder};
+use crate::jobs::PageSources;
 
 /// How many pages are fetched.
 const PAGES: usize = 5;
@@ -35,48 +29,13 @@ pub(super) fn show(
 ) -> Result<(), Failure> {
     let pages = pages(run, url)?;
     let target = run.url(url)?;
-    let runtime = tokio::runtime::Builder::new_current_thread()
-        .enable_all()
-        .build()
-        .map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
-    let earlier = options_of(run)?;
-    let options = CheckOptions::default().like(Some(earlier), &settings.options);
-    if let Some(header) = options.header.iter().find(|header| header.value().is_err()) {
-        return Err(Failure::Usage {
-            what: format!(
-                "the pages were requested with the header {}, which is not known now",
-                header.name
-            ),
-            hint: format!(
-                "Add it to the settings file: header = [\"{}: env:VAR\"], and set the variable.",
-                header.name
-            ),
-        });
-    }
-    let start = Url::parse(&run.info().start).ok();
-    let named = StartPoints::of(&run.info().given_start, &options)?;
-    let config = config(&options, named.named())?;
-    let fetcher = Fetcher::new(config, Clock::starting_at(std::time::Duration::ZERO));
-    let folder = folder(&run.info().given_start, &options)?;
-    if let Some(start) = start.filter(|_| folder.is_none()) {
-        runtime.block_on(fetcher.handle_start(&start));
-    }
+    let sources = PageSources::of(run, settings)?;
     let io_error = |error| Failure::View(ViewError::Write(error));
     writeln!(out, "\nsource, fetched just now").map_err(io_error)?;
     for page in pages {
         writeln!(out, "  {}", safe(&page)).map_err(io_error)?;
-        // Pages that came from a folder are read from it.
-        let file = folder.as_ref().and_then(|folder| folder.file(&Url::parse(&page).ok()?));
-        if let Some(file) = file {
-            match std::fs::read(&file) {
-                Ok(bytes) => lines(out, &page, &String::from_utf8_lossy(&bytes), &target),
-                Err(reason) => writeln!(out, "    {reason}"),
-            }
-            .map_err(io_error)?;
-            continue;
-        }
-        match runtime.block_on(fetcher.source(&request(&page))) {
-            Err(failed) => writeln!(out, "    {}", outcome(&failed)).map_err(io_error)?,
+        match sources.get(&page) {
+            Err(why) => writeln!(out, "    {why}").map_err(io_error)?,
             Ok(text) => lines(out, &page, &text, &target).map_err(io_error)?,
         }
     }
@@ -95,23 +54,6 @@ fn pages(run: &OpenRun<'_>, url: StoredUrl) -> Result<Vec<String>, Failure> {
     })?;
     let pages = ranks.into_iter().map(|rank| run.url(run.page_at(rank)));
     Ok(pages.collect::<Result<_, _>>()?)
-}
-
-fn request(page: &str) -> Request {
-    Request {
-        id: RequestId::from_number(0),
-        purpose: Purpose::Verdict,
-        url: page.to_owned(),
-        method: Method::Get,
-        body: BodyUse::Page,
-        kind: Kind::Page,
-        scope: Scope::Internal,
-        later: false,
-        brief: false,
-        cookies: None,
-        sketch: false,
-        validators: None,
-    }
 }
 
 /// The lines of a page with links to the target.

@@ -36,6 +36,16 @@ impl CrawlJob {
         lists: Vec<(Url, Document)>,
         own: Option<&Url>,
     ) -> Result<CrawlJob, Failure> {
+        CrawlJob::probe_with(context, lists, own, LocalFiles::default())
+    }
+
+    /// The same, with files that are read instead of requested.
+    pub(super) fn probe_with(
+        context: JobContext<'_>,
+        lists: Vec<(Url, Document)>,
+        own: Option<&Url>,
+        files: LocalFiles,
+    ) -> Result<CrawlJob, Failure> {
         let job = context.resolve(None);
         let mut urls: Vec<Url> = lists.iter().map(|(url, _)| url.clone()).collect();
         let first = urls.remove(0);
@@ -43,7 +53,7 @@ impl CrawlJob {
         let documents: HashMap<String, Document> =
             lists.into_iter().map(|(url, document)| (url.into(), document)).collect();
         let mut fetching = job.fetching(own.map_or(&[], std::slice::from_ref))?;
-        fetching.local_files = LocalFiles::of_documents(documents);
+        fetching.local_files = files.with_documents(documents);
         // A URL in a list is intended, even if it is private.
         fetching.allow_private = true;
         let new = job.new_run(first.as_str(), RunKind::Probe);

@@ -7,10 +7,12 @@ mod credentials;
 mod due;
 mod lists;
 mod memory;
+mod page_sources;
 mod pages;
 pub(crate) mod plain;
 mod recheck;
 mod start_points;
+mod trial;
 
 use std::path::Path;
 use std::time::Duration;
@@ -27,9 +29,11 @@ use crate::failure::Failure;
 pub(crate) use context::JobContext;
 use context::JobSettings;
 pub(crate) use due::{due_by, plan};
+pub(crate) use page_sources::PageSources;
 pub(crate) use pages::pages_of;
 pub(crate) use recheck::{ALL_PAGES, PAGES_OF_DUE, finished};
 pub(crate) use start_points::{StartPoints, folder};
+pub(crate) use trial::Trial;
 
 /// Reports the progress of a job, and messages about it.
 pub(crate) trait Reporter: Observer {

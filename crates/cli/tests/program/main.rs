@@ -21,6 +21,7 @@ mod harness;
 mod hostile;
 mod interrupted;
 mod listing;
+mod mending;
 mod options;
 mod over_time;
 mod pages;

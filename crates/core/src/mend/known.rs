@@ -75,7 +75,7 @@ impl KnownUrls {
             }
             let mut words = BTreeSet::new();
             if parts.class == Class::Page {
-                for text in parts.stems.iter().rev().take(2).chain(&texts) {
+                for text in parts.stems.last().into_iter().chain(&texts) {
                     words.extend(words_of(text).map(|word| hash(&word)));
                 }
             }

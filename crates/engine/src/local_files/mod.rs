@@ -59,7 +59,13 @@ impl LocalFiles {
     /// Documents by URL, in normal form.
     #[must_use]
     pub fn of_documents(documents: HashMap<String, Document>) -> LocalFiles {
-        LocalFiles { documents: Arc::new(documents), ..LocalFiles::default() }
+        LocalFiles::default().with_documents(documents)
+    }
+
+    /// The same with these documents, by URL.
+    #[must_use]
+    pub fn with_documents(self, documents: HashMap<String, Document>) -> LocalFiles {
+        LocalFiles { documents: Arc::new(documents), ..self }
     }
 
     /// Whether a URL is served from here.

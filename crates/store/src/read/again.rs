@@ -25,7 +25,7 @@ impl OpenRun<'_> {
             again.insert(self.url(*target)?);
             again.extend(self.way(*target)?.into_iter().map(|hop| hop.url));
         }
-        let wanted: HashSet<u32> = targets.iter().map(|target| target.0).collect();
+        let wanted: HashSet<StoredUrl> = targets.iter().copied().collect();
         let selection = Selection::all();
         let query = self.query_to_any(&wanted, &selection)?;
         let mut carried: HashMap<u32, (u32, u32)> = HashMap::new();

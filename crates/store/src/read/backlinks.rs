@@ -36,7 +36,7 @@ impl OpenRun<'_> {
                 known.insert(StoredUrl(row.get(0)?), url.to_owned());
             }
         }
-        let wanted: HashSet<u32> = known.keys().map(|url| url.0).collect();
+        let wanted: HashSet<StoredUrl> = known.keys().copied().collect();
         let mut found: HashMap<StoredUrl, (u64, u32, u32, u32, u32)> = HashMap::new();
         let selection = Selection::all();
         let query = self.query_to_any(&wanted, &selection)?;

@@ -100,12 +100,15 @@ impl<'a> OpenRun<'a> {
     }
 
     /// Queries the links to some URLs.
-    pub(crate) fn query_to_any(
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn query_to_any(
         &'a self,
-        urls: &HashSet<u32>,
+        urls: &HashSet<crate::StoredUrl>,
         selection: &'a Selection,
     ) -> Result<LinkQuery<'a>, StoreError> {
-        self.query_some(selection, None, |_, target| urls.contains(&target))
+        self.query_some(selection, None, |_, target| urls.contains(&crate::StoredUrl(target)))
     }
 
     /// Queries the links on one page; `None` if the run did not parse it.

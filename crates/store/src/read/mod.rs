@@ -13,6 +13,7 @@ pub(crate) mod reader;
 pub(crate) mod replay;
 pub(crate) mod request_counts;
 pub(crate) mod rows;
+pub(crate) mod sound;
 pub(crate) mod totals;
 pub(crate) mod unlisted;
 pub(crate) mod url_history;

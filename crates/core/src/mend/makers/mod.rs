@@ -102,16 +102,15 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
     {
         look(&url, fault, known, &mut found);
     }
-    for (url, reason) in repaired {
-        let is_known = known.contains(url.as_str());
+    for (order, (url, reason)) in (0u8..).zip(repaired) {
         let has_host = known.has_host(&crate::url::reference::server_of(&url));
-        let score = if is_known {
-            97
-        } else if has_host {
-            88
-        } else {
-            84
+        let score = match (known.contains(url.as_str()), has_host) {
+            (true, _) => 97,
+            (false, true) => 88,
+            (false, false) => 84,
         };
+        // Of two schemes, the first is more like what was written.
+        let score = score - order.min(3);
         found.offer(url.to_string(), reason, score);
         // What is pasted or doubled may be misspelled as well.
         (found.discount, found.first) = (4, Some(reason));

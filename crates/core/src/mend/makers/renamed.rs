@@ -15,7 +15,7 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
     if !look.fault.is_internal || look.fault.is_image || look.parts.class != Class::Page {
         return;
     }
-    let path = look.parts.stems.iter().rev().take(2).map(String::as_str);
+    let path = look.parts.stems.last().into_iter().map(String::as_str);
     let texts = look.fault.texts.iter().map(String::as_str);
     let folder = &look.parts.stems[..look.parts.stems.len().saturating_sub(1)];
     for (similarity, id) in look.known.pages_like(path.chain(texts), 4 * OFFERED) {

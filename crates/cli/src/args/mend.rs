@@ -1,0 +1,178 @@
+//! `rummage mend`.
+
+use std::path::PathBuf;
+
+use clap::{Args, Subcommand, ValueEnum};
+
+use super::{CheckOptions, Selecting};
+
+/// Fix broken links: propose repairs, apply them, make redirects, confirm that it worked
+///
+/// A plan is a text file of proposed repairs. Every URL in it was requested before it was
+/// proposed. Nothing is changed unless you say so: look through the plan, edit it, see the changes
+/// as a diff, then make them.
+#[derive(Debug, Args)]
+#[command(
+    arg_required_else_help = true,
+    after_help = "Examples:\n  rummage mend propose -o plan.toml\n  \
+    rummage mend show plan.toml\n  \
+    rummage mend apply plan.toml --files ./public --as https://www.example.test/\n  \
+    rummage mend apply plan.toml --files ./public --as https://www.example.test/ --write\n  \
+    rummage mend redirects plan.toml --for nginx -o redirects.conf\n  \
+    rummage mend confirm plan.toml"
+)]
+pub(crate) struct MendArgs {
+    #[command(subcommand)]
+    pub(crate) command: MendCommand,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum MendCommand {
+    Propose(Box<ProposeArgs>),
+    Show(MendShowArgs),
+    Apply(MendApplyArgs),
+    Redirects(MendRedirectsArgs),
+    Confirm(Box<MendConfirmArgs>),
+}
+
+/// Propose repairs for broken and moved links, each tried beforehand
+///
+/// Looks at the broken and moved targets of the last run, and for what each link most likely
+/// meant: another form of the URL, a typing error, a page that was moved or renamed, another
+/// anchor. Candidates are requested, and those that work are proposed with their evidence and a
+/// confidence. Where many targets need the same change, one rule replaces many repairs.
+///
+/// Repairs with high and medium confidence have action = "replace"; those with low confidence have
+/// action = "leave", so that nothing happens until you decide.
+///
+/// If the plan exists, its entries are kept as they are, and new ones are added.
+///
+/// Exit codes: 0, 2 invalid arguments, 3 not all candidates were tried.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage mend propose -o plan.toml\n  \
+    rummage mend propose --host old.example.test -o move.toml\n  \
+    rummage mend propose --arrivals access.log -o missing.toml")]
+pub(crate) struct ProposeArgs {
+    /// Plan to write, or to add to [default: standard output]
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Propose redirects for the missing URLs that visitors requested, from this access log
+    /// (repeatable)
+    #[arg(long, value_name = "LOG")]
+    pub(crate) arrivals: Vec<String>,
+    #[command(flatten)]
+    pub(crate) selecting: Selecting,
+    #[command(flatten)]
+    pub(crate) options: CheckOptions,
+}
+
+/// Show a plan as a table
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage mend show plan.toml\n  \
+    rummage mend show --schema > plan.schema.json")]
+pub(crate) struct MendShowArgs {
+    /// Plan to show
+    #[arg(value_name = "PLAN", required_unless_present = "schema")]
+    pub(crate) plan: Option<PathBuf>,
+    /// Print the JSON Schema of plans instead
+    #[arg(long)]
+    pub(crate) schema: bool,
+}
+
+/// Show the changes of a plan to source files as a diff; make them with --write
+///
+/// Edits the links in HTML (.html, .htm, .xhtml), CSS and Markdown (.md, .markdown) below the
+/// folder; in other files, with --also, URLs that are written exactly so. Only the URLs change:
+/// line endings, encoding and permissions stay. Symbolic links are not followed.
+///
+/// With --write, all files are changed or none. A file that has changed in the meantime stops it.
+///
+/// Links that were not found in the files are listed, for fixing by hand.
+///
+/// Exit codes: 0, 2 invalid arguments, 3 some files could not be read, 4 the files could not be
+/// written.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  rummage mend apply plan.toml --files ./public --as https://www.example.test/\n  \
+    rummage mend apply plan.toml --files ./content --as https://www.example.test/ --also '*.njk' --write\n  \
+    rummage mend apply plan.toml --files . --as https://www.example.test/ --patch fix.patch"
+)]
+pub(crate) struct MendApplyArgs {
+    /// Plan to apply
+    #[arg(value_name = "PLAN")]
+    pub(crate) plan: PathBuf,
+    /// Folder with the sources of the site
+    #[arg(long, value_name = "DIR")]
+    pub(crate) files: PathBuf,
+    /// URL at which the folder is published [default: that of the plan's site]
+    #[arg(long = "as", value_name = "URL")]
+    pub(crate) at: Option<String>,
+    /// Also files that match this pattern, such as '*.njk'; in them, URLs are replaced where they
+    /// are written exactly so (repeatable)
+    #[arg(long, value_name = "PATTERN")]
+    pub(crate) also: Vec<String>,
+    /// Make the changes
+    #[arg(long, conflicts_with = "patch")]
+    pub(crate) write: bool,
+    /// Write the diff to a file that git apply and patch accept
+    #[arg(long, value_name = "FILE")]
+    pub(crate) patch: Option<PathBuf>,
+}
+
+/// Print redirects from the site's old URLs, for its server
+///
+/// Every target of the site that a plan replaces, redirects or declares gone gets a rule, so that
+/// visitors with the old URL arrive as well. Chains are shortened; loops are left out and
+/// reported.
+///
+/// Exit codes: 0, 2 invalid arguments.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  rummage mend redirects plan.toml --for nginx -o redirects.conf\n  \
+    rummage mend redirects plan.toml --for apache --status 308"
+)]
+pub(crate) struct MendRedirectsArgs {
+    /// Plan with the redirects
+    #[arg(value_name = "PLAN")]
+    pub(crate) plan: PathBuf,
+    /// Form of the redirects
+    #[arg(long = "for", value_name = "FORM")]
+    pub(crate) form: RedirectForm,
+    /// Status of the redirects; targets that are gone get 410
+    #[arg(long, value_name = "CODE", default_value = "301", value_parser = ["301", "302", "307", "308"])]
+    pub(crate) status: String,
+    /// File to write [default: standard output]; if it exists, only the changes are shown
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Replace the file if it exists
+    #[arg(long, requires = "output")]
+    pub(crate) write: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum RedirectForm {
+    /// Directives for the server block of nginx
+    Nginx,
+    /// Rules for mod_rewrite, for .htaccess or a virtual host
+    Apache,
+    Csv,
+    Json,
+}
+
+/// Check that a plan worked: new URLs, old URLs, and the pages with the links
+///
+/// Requests the pages that contained the links, and every old and new URL again. A repair is done
+/// if the new URL works and no page contains the old one; a redirect, if the old URL leads to the
+/// new one. The results are stored as a run, so that findings and digests agree.
+///
+/// Exit codes: 0 everything is done, 1 something is not done yet or failed, 2 invalid arguments,
+/// 3 not finished, 4 it could not be checked.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage mend confirm plan.toml")]
+pub(crate) struct MendConfirmArgs {
+    /// Plan to confirm
+    #[arg(value_name = "PLAN")]
+    pub(crate) plan: PathBuf,
+    #[command(flatten)]
+    pub(crate) options: CheckOptions,
+}

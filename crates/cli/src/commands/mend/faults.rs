@@ -1,0 +1,94 @@
+//! The targets of a run that need fixing, with what the run knows of them.
+
+use std::collections::HashMap;
+
+use rummage_core::findings::identity::TargetIdentity;
+use rummage_core::findings::selection::Selection;
+use rummage_core::mend::Fault;
+use rummage_core::mend::known::{KnownUrl, KnownUrls};
+use rummage_core::url::scope::Scope;
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::{LinkRow, OpenRun, StoreError, StoredUrl};
+
+/// How many links to a target are looked at; the others are only counted.
+const LOOKED_AT: u64 = 24;
+
+/// A target that needs fixing.
+#[derive(Debug, Clone)]
+pub(super) struct Faulty {
+    pub(super) fault: Fault,
+    /// The page and fragment, if only the anchor is missing.
+    pub(super) anchor: Option<(String, String)>,
+    /// How many links lead to it.
+    pub(super) places: u64,
+}
+
+/// The URLs that the run found to work.
+pub(super) fn known(run: &OpenRun<'_>) -> Result<KnownUrls, StoreError> {
+    let sound = run.sound_urls()?.into_iter();
+    let known = sound.map(|one| KnownUrl { url: one.url, texts: one.title.into_iter().collect() });
+    Ok(KnownUrls::new(known.collect()))
+}
+
+/// The targets that the selection takes. Of doubtful ones, without `doubtful`, only those whose
+/// page is not there: for others, the link may be right.
+pub(super) fn of(
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    doubtful: bool,
+) -> Result<Vec<Faulty>, StoreError> {
+    let mut found: Vec<Faulty> = Vec::new();
+    let mut positions: HashMap<TargetIdentity<StoredUrl>, usize> = HashMap::new();
+    let query = run.query(selection)?;
+    query.for_each(|link| {
+        let is_unlikely = matches!(link.cause, Some(Cause::Placeholder | Cause::Unconfirmed))
+            || link.verdict == Verdict::Doubtful
+                && !doubtful
+                && !matches!(link.cause, Some(Cause::Soft404 | Cause::RedirectedHome));
+        if is_unlikely || link.waived {
+            return Ok(());
+        }
+        let at = *positions.entry(query.identity(link)?).or_insert(found.len());
+        match found.get_mut(at) {
+            Some(one) if one.places >= LOOKED_AT => one.places += 1,
+            Some(one) => {
+                one.places += 1;
+                add(&mut one.fault, &query.row(link)?);
+            }
+            None => found.push(first(&query.row(link)?)),
+        }
+        Ok::<_, StoreError>(())
+    })?;
+    Ok(found)
+}
+
+fn first(row: &LinkRow) -> Faulty {
+    let lacks_anchor = row.outcome.cause == Some(Cause::NoSuchFragment);
+    let target = if lacks_anchor { row.full_target() } else { row.url.clone() };
+    let fault = Fault {
+        target,
+        cause: row.outcome.cause,
+        is_internal: row.outcome.scope == Some(Scope::Internal),
+        is_image: is_image(row),
+        texts: row.text.iter().filter(|text| !text.is_empty()).cloned().collect(),
+        moved_to: row.outcome.moved_to.clone().filter(|_| row.outcome.verdict == Verdict::Moved),
+        page: Some(row.page.clone()),
+    };
+    let fragment = row.fragment.clone().filter(|_| lacks_anchor);
+    let anchor = fragment.map(|fragment| (row.url.clone(), fragment));
+    Faulty { fault, anchor, places: 1 }
+}
+
+/// Adds what another link to the target shows.
+fn add(fault: &mut Fault, row: &LinkRow) {
+    fault.is_image &= is_image(row);
+    if let Some(text) = row.text.as_ref().filter(|text| !text.is_empty())
+        && !fault.texts.contains(text)
+    {
+        fault.texts.push(text.clone());
+    }
+}
+
+fn is_image(row: &LinkRow) -> bool {
+    matches!(row.element.as_str(), "img" | "source" | "image")
+}

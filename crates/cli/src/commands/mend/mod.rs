@@ -1,0 +1,29 @@
+//! `rummage mend`: from broken links to repairs that are known to work.
+
+mod apply;
+mod confirm;
+mod faults;
+mod places;
+mod propose;
+mod redirects;
+mod show;
+mod trials;
+
+use crate::args::{MendArgs, MendCommand};
+use crate::failure::{Exit, Failure};
+use crate::output::Terminal;
+use crate::session::Session;
+
+pub(crate) fn run(
+    args: MendArgs,
+    terminal: Terminal,
+    open: impl FnOnce() -> Result<Session, Failure>,
+) -> Result<Exit, Failure> {
+    match args.command {
+        MendCommand::Propose(propose) => propose::run(&propose, &open()?),
+        MendCommand::Show(show) => show::run(&show, terminal),
+        MendCommand::Apply(apply) => apply::run(&apply, &open()?),
+        MendCommand::Redirects(redirects) => redirects::run(&redirects, terminal),
+        MendCommand::Confirm(confirm) => confirm::run(&confirm, &open()?),
+    }
+}

@@ -1,0 +1,4 @@
+//! Where links are edited, one file each.
+
+pub(crate) mod files;
+mod transaction;
