@@ -115,7 +115,7 @@ impl Bounds {
             // No host has such a name.
             let name = start.path_segments().and_then(|mut parts| parts.next_back());
             let host = format!("{LISTS}{}", name.unwrap_or_default());
-            return Bounds { host, twin: None, port: None, within: Vec::new() };
+            return Bounds { host, twin: None, port: None, within: within.to_vec() };
         }
         let host = start.host_str().unwrap_or_default().to_owned();
         let twin = match start.host() {
@@ -211,6 +211,17 @@ mod tests {
 
     fn scope(start: &str, url: &str) -> Scope {
         Bounds::around(&Url::parse(start).unwrap(), &[]).scope(&Url::parse(url).unwrap())
+    }
+
+    #[test]
+    fn a_list_may_have_urls_of_the_users_own_site() {
+        let list = Url::parse("file:///list").unwrap();
+        let site = Url::parse("https://www.a.test/").unwrap();
+        let bounds = Bounds::around(&list, &Prefix::all_of(&site));
+        let scope = |url: &str| bounds.scope(&Url::parse(url).unwrap());
+        assert_eq!(scope("https://a.test/x"), Scope::Internal);
+        assert_eq!(scope("https://b.test/x"), Scope::External);
+        assert_eq!(Bounds::around(&list, &[]).scope(&site), Scope::External);
     }
 
     #[test]
