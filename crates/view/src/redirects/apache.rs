@@ -55,8 +55,9 @@ pub fn apache(redirects: &[Redirect]) -> String {
     text
 }
 
-fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('"', "\\\""))
+/// mod_rewrite knows no escape for a quote in quotes; its patterns do.
+fn quoted(pattern: &str) -> String {
+    format!("\"{}\"", pattern.replace('"', "\\x22"))
 }
 
 /// A URL in which nothing refers to a part of the pattern.

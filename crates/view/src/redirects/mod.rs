@@ -92,7 +92,7 @@ mod tests {
             [
                 "RewriteEngine On",
                 r#"RewriteRule "^/?old$" "https://a.test/new" [R=301,L,NE]"#,
-                r#"RewriteRule "^/?lock \"A\"\.html$" "https://a.test/lock\%20a?x=\$1#y" [R=301,L,NE,QSD]"#,
+                r#"RewriteRule "^/?lock \x22A\x22\.html$" "https://a.test/lock\%20a?x=\$1#y" [R=301,L,NE,QSD]"#,
                 r#"RewriteCond "%{QUERY_STRING}" "^$""#,
                 r#"RewriteRule "^/?page\.php$" "https://a.test/page" [R=301,L,NE]"#,
                 r#"RewriteCond "%{QUERY_STRING}" "^id=3&b=1$""#,

@@ -39,10 +39,18 @@ fn quoted(side: &str, name: &str) -> String {
 /// See [`ViewError`].
 pub fn patch(out: &mut dyn Write, name: &str, old: &[u8], new: &[u8]) -> Result<(), ViewError> {
     let diff = TextDiff::from_lines(old, new);
-    let mut unified = diff.unified_diff();
-    let unified = unified.context_radius(CONTEXT);
-    let (before, after) = (quoted("a", name), quoted("b", name));
-    unified.header(&before, &after).to_writer(out)?;
+    writeln!(out, "--- {}\n+++ {}", quoted("a", name), quoted("b", name))?;
+    for hunk in diff.unified_diff().context_radius(CONTEXT).iter_hunks() {
+        writeln!(out, "{}", hunk.header())?;
+        // Written here and not by `similar`, which replaces what is not UTF-8.
+        for change in hunk.iter_changes() {
+            write!(out, "{}", change.tag())?;
+            out.write_all(change.value())?;
+            if !change.value().ends_with(b"\n") {
+                out.write_all(b"\n\\ No newline at end of file\n")?;
+            }
+        }
+    }
     Ok(())
 }
 

@@ -4,6 +4,8 @@
 //! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs all referrers.
 
 mod cron;
+mod git;
+mod redirecting;
 mod systemd;
 
 use std::path::PathBuf;
