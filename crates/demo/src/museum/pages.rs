@@ -122,6 +122,9 @@ fn add_papers(paths: &mut BTreeMap<String, Act>) {
 
 /// The faults of the museum's own server.
 fn add_faults(paths: &mut BTreeMap<String, Act>) {
+    // A link with a misspelled scheme means this page.
+    let keepers = page_of("The keepers", "", "<p>Seven families, and a dog.</p>\n");
+    paths.insert("/cottages/keepers/".to_owned(), Act::page(keepers));
     let nowhere = Act::Answer(Answer { status: 301, ..Answer::default() });
     for (path, act) in [
         ("/newsletter/1998-01.pdf", Act::status(410)),

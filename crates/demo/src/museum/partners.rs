@@ -38,6 +38,8 @@ pub(super) fn hosts() -> BTreeMap<String, Host> {
             vec![
                 ("/", page("The Ironwork Society")),
                 ("/members/", Act::status(401)),
+                // A link with swapped letters in the host name means this page.
+                ("/foundries", page("Foundries along the canal")),
                 ("/badge.png", Act::head_refused(405, badge)),
             ],
         ),

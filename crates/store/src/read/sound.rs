@@ -15,7 +15,12 @@ pub struct SoundUrl {
     pub url: String,
     /// The title, if it is a parsed page.
     pub title: Option<String>,
+    /// Texts of links to it, if it is a parsed page: a few of them.
+    pub texts: Vec<String>,
 }
+
+/// How many texts of links to a page are kept.
+const TEXTS: usize = 3;
 
 impl OpenRun<'_> {
     /// The URLs that were requested and are sound, and those where the redirects of others end
@@ -63,11 +68,39 @@ impl OpenRun<'_> {
             titles.insert(row.get(0)?, row.get(1)?);
             set(row.get(0)?);
         }
+        let mut texts = self.link_texts(&titles)?;
         let mut found = Vec::new();
         for (number, _) in (0u32..).zip(&ends).filter(|(_, works)| **works) {
             let url = self.url(StoredUrl(number))?;
-            found.push(SoundUrl { url, title: titles.remove(&number) });
+            let texts = texts.remove(&number).unwrap_or_default();
+            found.push(SoundUrl { url, title: titles.remove(&number), texts });
         }
         Ok(found)
+    }
+
+    /// Texts of links to these pages.
+    fn link_texts(
+        &self,
+        pages: &HashMap<u32, String>,
+    ) -> Result<HashMap<u32, Vec<String>>, StoreError> {
+        let mut texts: HashMap<u32, Vec<String>> = HashMap::new();
+        let mut wanted = Vec::new();
+        self.contents.for_each(|content, target, _| {
+            if pages.contains_key(&target) {
+                wanted.push((content, target));
+            }
+            Ok(())
+        })?;
+        for (content, target) in wanted {
+            let known = texts.entry(target).or_default();
+            if known.len() >= TEXTS {
+                continue;
+            }
+            let text = self.contents.with(content, |said| said.text.map(str::to_owned))?;
+            if let Some(text) = text.filter(|text| !text.is_empty() && !known.contains(text)) {
+                known.push(text);
+            }
+        }
+        Ok(texts)
     }
 }

@@ -26,7 +26,10 @@ pub(super) struct Faulty {
 /// The URLs that the run found to work.
 pub(super) fn known(run: &OpenRun<'_>) -> Result<KnownUrls, StoreError> {
     let sound = run.sound_urls()?.into_iter();
-    let known = sound.map(|one| KnownUrl { url: one.url, texts: one.title.into_iter().collect() });
+    let known = sound.map(|one| KnownUrl {
+        url: one.url,
+        texts: one.title.into_iter().chain(one.texts).collect(),
+    });
     Ok(KnownUrls::new(known.collect()))
 }
 

@@ -172,10 +172,7 @@ fn find_rules(
     trials: &mut Trials<'_>,
     may: &impl Fn(&str) -> bool,
 ) -> Result<Vec<FoundRule>, Failure> {
-    let likely = |case: &Case| {
-        let best = case.proposals.first()?;
-        (best.confidence != Confidence::Low || best.is_ambiguous).then(|| best.to.clone())
-    };
+    let likely = |case: &Case| case.proposals.first().map(|best| best.to.clone());
     let likely: Vec<Option<String>> = cases.iter().map(likely).collect();
     let targets: Vec<(&str, Option<&str>)> = cases
         .iter()
@@ -236,8 +233,18 @@ fn plan(base: &RunInfo, cases: &[Case], rules: &[FoundRule]) -> PlanFile {
     PlanFile {
         site: Url::parse(&base.start).ok(),
         rules: rules.iter().map(rule).collect(),
-        mends: cases.iter().filter(|case| case.rule.is_none()).map(entry).collect(),
+        mends: in_order(cases).map(entry).collect(),
     }
+}
+
+/// The cases without a rule: the surest first, of those the most frequent.
+fn in_order(cases: &[Case]) -> impl Iterator<Item = &Case> {
+    let mut single: Vec<&Case> = cases.iter().filter(|case| case.rule.is_none()).collect();
+    single.sort_by_key(|case| {
+        let confidence = case.proposals.first().map(|best| best.confidence);
+        std::cmp::Reverse((confidence, case.faulty.places))
+    });
+    single.into_iter()
 }
 
 /// A single repair, with other choices as comments.

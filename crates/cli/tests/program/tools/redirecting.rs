@@ -159,8 +159,7 @@ fn apache_redirects_as_planned() {
         let mut command = Command::new(&apache);
         command.args(["-X", "-d", &root, "-f"]).arg(&file);
         let mut server = Running::start(&["apache2"], &mut command);
-        server
-            .until("line of a started server", |line| line.contains("nothing configured"));
+        server.until("line of a started server", |line| line.contains("nothing configured"));
         responds_as_planned(port);
     }
 }

@@ -40,8 +40,8 @@ fn guess(look: &Look<'_>, found: &mut Found<'_>) {
         }
     };
     if is_there {
-        // From https to http is a step back.
-        let score = if url.scheme() == "http" { 84 } else { 62 };
+        // From https to http is a step back, which a person decides.
+        let score = if url.scheme() == "http" { 84 } else { 55 };
         offer(with_other_scheme(url), Reason::Scheme, score);
     }
     offer(with_other_www(url), Reason::Www, 83);

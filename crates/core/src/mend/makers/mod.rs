@@ -175,7 +175,10 @@ mod tests {
     /// The first candidate that works.
     fn first(target: &str) -> Option<(String, Reason)> {
         let works = |found: &Candidate| found.is_known || ELSEWHERE.contains(&found.to.as_str());
-        let found = candidates(&Fault::of(target), &known()).into_iter().find(works);
+        let is_gone = target.contains("//old-a.test/");
+        let cause = Some(if is_gone { Cause::Nxdomain } else { Cause::NotFound });
+        let fault = Fault { cause, ..Fault::of(target) };
+        let found = candidates(&fault, &known()).into_iter().find(works);
         found.map(|best| (best.to, best.reason))
     }
 
@@ -304,6 +307,16 @@ mod tests {
         // Another number is another thing.
         let found = candidates(&Fault::of("https://www.a.test/walks/lock-06.html"), &known());
         assert!(found.iter().all(|found| !found.is_known || found.score < 60), "{found:?}");
+    }
+
+    #[test]
+    fn a_page_of_a_host_that_responds_has_not_moved_to_another() {
+        let fault =
+            Fault { is_internal: false, ..Fault::of("https://boats.test/collections/bells") };
+        let found = candidates(&fault, &known());
+        assert!(found.iter().all(|found| found.score < 60 || !found.is_known), "{found:?}");
+        let gone = Fault { cause: Some(Cause::Nxdomain), ..fault };
+        assert!(candidates(&gone, &known())[0].score >= 80);
     }
 
     #[test]

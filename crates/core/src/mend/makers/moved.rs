@@ -4,6 +4,7 @@ use super::{Found, Look};
 use crate::mend::Reason;
 use crate::mend::folded::Parts;
 use crate::mend::known::Id;
+use crate::verdict::Cause;
 use url::Url;
 
 /// File names that are in more places than this say little.
@@ -29,23 +30,41 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
         (other.0, other.1, other.2).cmp(&(one.0, one.1, one.2)).then(one.3.cmp(&other.3))
     });
     let name = look.parts.stems.last().map_or(0, |name| name.chars().count());
+    let is_alone = same.len() == 1;
     for (tail, same_host, shared, id) in rated.into_iter().take(OFFERED) {
-        let is_alone = same.len() == 1;
-        let mut score = match tail {
+        let mut score: u8 = match tail {
             1 if same.len() > MANY => 40,
             1 if is_alone && name >= 4 => 76,
-            1 if is_alone => 62,
             1 => 62,
             2 => 82,
             _ => 86,
         };
         score += u8::try_from((same_host + shared).min(3)).unwrap_or_default();
-        // A host that is there and lacks the page is not one that has moved as a whole.
-        let is_elsewhere = same_host == 0 && look.known.has_host(&look.parts.host);
-        if is_elsewhere {
-            score -= 25;
+        if same_host == 0 {
+            // Only a host that is gone can have moved as a whole.
+            score -= match (is_gone(look), tail) {
+                (true, 1) => 10,
+                (true, _) => 0,
+                (false, _) => 25,
+            };
         }
         let segments = u8::try_from(tail).unwrap_or(u8::MAX);
         found.offer_known(id, Reason::Moved { segments }, score);
     }
+}
+
+/// Whether the host itself does not respond, so that it may have another name now.
+fn is_gone(look: &Look<'_>) -> bool {
+    let never_connects = matches!(
+        look.fault.cause,
+        Some(
+            Cause::Nxdomain
+                | Cause::NoAddress
+                | Cause::DnsFailure
+                | Cause::ConnectionRefused
+                | Cause::Unreachable
+                | Cause::PrivateAddress
+        )
+    );
+    never_connects && !look.known.has_host(&look.parts.host)
 }

@@ -18,7 +18,8 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
     let path = look.parts.stems.last().into_iter().map(String::as_str);
     let texts = look.fault.texts.iter().map(String::as_str);
     let folder = &look.parts.stems[..look.parts.stems.len().saturating_sub(1)];
-    for (similarity, id) in look.known.pages_like(path.chain(texts), 4 * OFFERED) {
+    let similar = look.known.pages_like(path.chain(texts), 4 * OFFERED);
+    for (at, (similarity, id)) in similar.iter().copied().enumerate() {
         let Ok(url) = Url::parse(look.known.url(id)) else { continue };
         let parts = Parts::of(&url);
         if parts.host != look.parts.host || similarity < LEAST {
@@ -32,10 +33,22 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
             reason = "a similarity is between 0 and 1"
         )]
         let mut score = 30 + (similarity * 45.0) as u8 + if in_folder { 8 } else { 0 };
+        // The further ahead of the next, the surer.
+        let next = similar.get(1).map_or(0.0, |(similarity, _)| *similarity);
+        if at == 0 {
+            #[expect(
+                clippy::cast_possible_truncation,
+                clippy::cast_sign_loss,
+                reason = "a similarity is between 0 and 1, and the first is the greatest"
+            )]
+            let ahead = ((similarity - next) * 30.0) as u8;
+            score += ahead.min(10);
+        }
         if !numbers {
             score = score.saturating_sub(15);
         }
-        found.offer_known(id, Reason::Renamed, score);
+        // Similar words alone are never certain.
+        found.offer_known(id, Reason::Renamed, score.min(78));
     }
 }
 
