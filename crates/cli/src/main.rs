@@ -3,6 +3,7 @@
 //! `args` is the command line, and alone knows clap. `commands` take it, look at files and
 //! settings once, pass plain values to the crates below, and report how it ended.
 
+mod access_logs;
 mod args;
 mod choice;
 mod clock;

@@ -12,6 +12,9 @@ use super::{CheckOptions, FailOn, Selecting, Showing};
 /// run in the store. A URL that was served again later counts as fixed; --check checks each URL
 /// now.
 ///
+/// With -o missing.toml, writes a plan of redirects instead: for each missing URL, the page that
+/// visitors most likely meant (see rummage mend propose --arrivals).
+///
 /// The site is that of --as, of --site, or of the last crawl. Query strings are kept or dropped
 /// as for a crawl (--query).
 ///

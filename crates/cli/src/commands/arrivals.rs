@@ -1,33 +1,39 @@
 //! `rummage arrivals`: missing URLs that visitors requested, from server access logs.
 
 use std::collections::HashSet;
-use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::Path;
 
-use flate2::bufread::MultiGzDecoder;
 use rummage_core::extract::access_log::{Arrival, Arrivals};
 use rummage_core::findings::selection::{Selection, host_of};
 use rummage_core::url::query::QueryRule;
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::Verdict;
 use rummage_store::{Backlinks, Reader, RunInfo, StoreError};
-use rummage_view::{ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing, safe};
+use rummage_view::{ARRIVAL_COLUMNS, ArrivalRow, ArrivalsHead, Listing};
 use url::Url;
 
+use super::mend;
 use crate::args::Format;
-use crate::args::{ArrivalsArgs, FailOn};
+use crate::args::{ArrivalsArgs, FailOn, ProposeArgs};
 use crate::config::Config;
 use crate::failure::{Exit, Failure, report_internal};
 use crate::jobs::Trial;
 use crate::output::Terminal;
 use crate::session::Session;
-use crate::{choice, urls};
-
-/// The longest line that is read: longer ones are not from an access log.
-const LONGEST: u64 = 1 << 20;
+use crate::{access_logs, choice, urls};
 
 pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failure> {
+    let output = args.showing.output.clone();
+    if let Some(plan) = output.filter(|file| file.extension().is_some_and(|end| end == "toml")) {
+        // A plan of redirects, instead of a list.
+        let propose = ProposeArgs {
+            output: Some(plan),
+            arrivals: args.logs.clone(),
+            selecting: args.selecting.clone(),
+            options: args.options.clone(),
+        };
+        return mend::propose(&propose, session);
+    }
     let selection = selection(args)?;
     let sort = args.showing.sort_of(ARRIVAL_COLUMNS)?;
     let listing = Listing { sort, ..args.showing.plain_listing(session.terminal.verbose) };
@@ -35,18 +41,14 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
     let store = session.store.as_path();
     let site = Site::of(args, session, config, store)?;
     let mut gathered = Arrivals::new(site.start.as_ref(), site.query.clone());
-    let mut is_partial = false;
-    for log in &args.logs {
-        is_partial |= read(log, &mut gathered, session.terminal)?;
-    }
+    let is_partial = access_logs::read(&args.logs, &mut gathered, session.terminal)?;
     let mut head = ArrivalsHead {
-        logs: args.logs.iter().map(|log| named(log).to_owned()).collect(),
+        logs: args.logs.iter().map(|log| access_logs::named(log).to_owned()).collect(),
         lines: gathered.lines,
         malformed: gathered.malformed,
         span: gathered.span,
         run: None,
     };
-    is_partial |= report_malformed(&gathered, session.terminal);
     let found = gathered.finish();
     let mut rows = rows(found, &site, &selection);
     if let Some(run) = &site.run {
@@ -122,15 +124,8 @@ impl Site {
 
     /// The URL of a path; the path alone if the site is unknown.
     fn target(&self, path: &str) -> String {
-        let joined = self.start.as_ref().and_then(|start| {
-            // `//x` is a path here, not a host.
-            let mut url = start.join("/").ok()?;
-            let (path, query) = path.split_once('?').map_or((path, None), |(p, q)| (p, Some(q)));
-            url.set_path(path);
-            url.set_query(query);
-            Some(url)
-        });
-        joined.map_or_else(|| path.to_owned(), String::from)
+        let joined = self.start.as_ref().and_then(|start| access_logs::url(start, path));
+        joined.unwrap_or_else(|| path.to_owned())
     }
 }
 
@@ -243,99 +238,6 @@ fn check(
     }
     let exit = if tried.is_whole { Exit::Fine } else { Exit::Unfinished };
     Ok(report_internal(&tried.internal_errors, exit, session.terminal))
-}
-
-fn named(log: &str) -> &str {
-    if log == "-" { "standard input" } else { log }
-}
-
-/// Reads a log, line by line. Returns whether part of it could not be read.
-fn read(log: &str, into: &mut Arrivals, terminal: Terminal) -> Result<bool, Failure> {
-    let cannot = |reason: io::Error| Failure::Usage {
-        what: format!("cannot read {}: {reason}", safe(log)),
-        hint: "Give an access log, or - for standard input.".to_owned(),
-    };
-    let source: Box<dyn Read> = match log {
-        "-" => Box::new(io::stdin()),
-        log => Box::new(File::open(log).map_err(cannot)?),
-    };
-    let mut source = BufReader::with_capacity(256 * 1024, source);
-    let is_packed = source.fill_buf().map_err(cannot)?.starts_with(&[0x1f, 0x8b]);
-    let mut lines: Box<dyn BufRead> = if is_packed {
-        Box::new(BufReader::with_capacity(256 * 1024, MultiGzDecoder::new(source)))
-    } else {
-        Box::new(source)
-    };
-    let (before, samples) = (into.lines, into.samples.len());
-    let (mut number, mut line) = (0, Vec::new());
-    loop {
-        line.clear();
-        number += 1;
-        match (&mut lines).take(LONGEST).read_until(b'\n', &mut line) {
-            Ok(0) => break,
-            Ok(_) => into.handle_line(number, &line),
-            Err(reason) => {
-                let what =
-                    if is_packed { "the gzip data ends early" } else { "cannot be read further" };
-                let mut err = terminal.stderr();
-                let log = safe(named(log));
-                let _ = writeln!(
-                    err,
-                    "{log}, line {number}: {what} ({reason}); everything before was counted"
-                );
-                return Ok(true);
-            }
-        }
-        if line.len() as u64 == LONGEST && !line.ends_with(b"\n") {
-            skip_line(&mut *lines);
-        }
-    }
-    for (number, text) in &into.samples[samples..] {
-        let mut err = terminal.stderr();
-        let (log, text) = (safe(named(log)), safe(text));
-        let _ = writeln!(err, "{log}, line {number} is not in access-log format: {text}");
-    }
-    if into.lines == before {
-        let mut err = terminal.stderr();
-        let _ = writeln!(err, "{} is empty", safe(named(log)));
-        return Ok(true);
-    }
-    Ok(false)
-}
-
-/// Skips to the end of a line without keeping it.
-fn skip_line(lines: &mut dyn BufRead) {
-    loop {
-        let Ok(some) = lines.fill_buf() else { return };
-        if some.is_empty() {
-            return;
-        }
-        let (end, is_end) = match some.iter().position(|byte| *byte == b'\n') {
-            Some(end) => (end + 1, true),
-            None => (some.len(), false),
-        };
-        lines.consume(end);
-        if is_end {
-            return;
-        }
-    }
-}
-
-/// Reports how many more lines were skipped. Returns whether all of them were.
-fn report_malformed(gathered: &Arrivals, terminal: Terminal) -> bool {
-    if gathered.malformed == 0 {
-        return false;
-    }
-    let mut err = terminal.stderr();
-    let more = gathered.malformed - gathered.samples.len() as u64;
-    if more > 0 {
-        let _ = writeln!(err, "and {} more", rummage_view::count(more));
-    }
-    if gathered.malformed == gathered.lines {
-        let _ = writeln!(err, "no line is in Common or Combined Log Format");
-        return true;
-    }
-    false
 }
 
 fn show(

@@ -11,7 +11,8 @@ use url::Url;
 use crate::values::nearest;
 
 const RULE_KEYS: &[&str] = &["from", "to", "mends", "tried", "confidence", "why"];
-const MEND_KEYS: &[&str] = &["target", "action", "to", "confidence", "why", "tried", "places"];
+const MEND_KEYS: &[&str] =
+    &["target", "action", "to", "confidence", "why", "tried", "places", "visits"];
 
 /// What is wrong with an entry, and what to do.
 type Wrong = (String, String);
@@ -33,6 +34,8 @@ pub(crate) struct MendEntry {
     pub(crate) tried: Option<String>,
     /// How many links lead to the target.
     pub(crate) places: Option<u64>,
+    /// How often visitors requested it.
+    pub(crate) visits: Option<u64>,
     /// Comments below it: what else could be done.
     pub(crate) remarks: Vec<String>,
 }
@@ -113,6 +116,7 @@ impl MendEntry {
             why: text(table, "why")?,
             tried: text(table, "tried")?,
             places: number(table, "places")?,
+            visits: number(table, "visits")?,
             remarks: Vec::new(),
         })
     }
@@ -133,8 +137,10 @@ impl MendEntry {
                 line(&mut text, key, value.into());
             }
         }
-        if let Some(places) = self.places {
-            line(&mut text, "places", integer(places));
+        for (key, value) in [("places", self.places), ("visits", self.visits)] {
+            if let Some(value) = value {
+                line(&mut text, key, integer(value));
+            }
         }
         for remark in &self.remarks {
             let _ = writeln!(text, "# {remark}");

@@ -54,6 +54,8 @@ struct Mend {
     tried: Option<String>,
     /// How many links lead to the target
     places: Option<u64>,
+    /// How often visitors requested the target
+    visits: Option<u64>,
 }
 
 #[derive(JsonSchema)]

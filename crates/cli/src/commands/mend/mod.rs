@@ -1,13 +1,18 @@
 //! `rummage mend`: from broken links to repairs that are known to work.
 
 mod apply;
+mod cases;
 mod confirm;
+mod entries;
 mod faults;
+mod mass;
 mod places;
 mod propose;
 mod redirects;
 mod show;
 mod trials;
+
+pub(in crate::commands) use propose::run as propose;
 
 use crate::args::{MendArgs, MendCommand};
 use crate::failure::{Exit, Failure};
