@@ -25,11 +25,11 @@ pub use generated::generated;
 pub use large::{LARGE_SITE_PICTURES, large_site};
 pub use mail::ReceivedEmail;
 pub use museum::{
-    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, museum,
-    museum_earlier, urls, write_files,
+    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, MOVED_TRUTH, Row, URLS, access_log, built,
+    moved, museum, museum_earlier, urls, write_files, write_pages,
 };
 pub use scenario::{
     Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Scenario, Tls,
 };
 pub use server::{ReceivedRequest, Web, serve};
-pub use tour::{Step, TOUR, WATCHED, WATCHING};
+pub use tour::{MENDING, Step, TOUR, WATCHED, WATCHING};

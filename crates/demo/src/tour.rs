@@ -25,6 +25,27 @@ pub const TOUR: &[Step] = &[
     },
 ];
 
+/// Mends pages that were copied from an old server, in the folder `moved`.
+pub const MENDING: &[Step] = &[
+    Step {
+        about: "Mend a copy of the pages: crawl the folder as it will be published.",
+        words: &["crawl", "./moved", "--as", "https://www.ashlock-canal.test/", "--limit", "3"],
+    },
+    Step {
+        about: "Propose repairs: each is tried beforehand, and one rule replaces many.",
+        words: &["mend", "propose", "-o", "plan.toml"],
+    },
+    Step {
+        about: "Look through the plan; edit it if you like.",
+        words: &["mend", "show", "plan.toml"],
+    },
+    Step {
+        about: "Make the changes. Without --write, this only shows them.",
+        words: &["mend", "apply", "plan.toml", "--files", "./moved", "--write"],
+    },
+    Step { about: "Check that it worked.", words: &["mend", "confirm", "plan.toml"] },
+];
+
 /// The settings of a user who watches the site, and wants to be notified by email.
 pub const WATCHED: &str = r#"[site.museum]
 start = "https://www.ashlock-canal.test/"

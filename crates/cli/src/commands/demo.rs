@@ -8,8 +8,8 @@ use std::path::Path;
 use std::process::Stdio;
 
 use rummage_demo::{
-    ReceivedEmail, Scenario, Step, TOUR, WATCHED, WATCHING, Web, museum, museum_earlier, serve,
-    write_files,
+    MENDING, ReceivedEmail, Scenario, Step, TOUR, WATCHED, WATCHING, Web, moved, museum,
+    museum_earlier, serve, write_files, write_pages,
 };
 use rummage_view::ViewError;
 use tempfile::TempDir;
@@ -60,6 +60,7 @@ async fn show(args: &DemoArgs, terminal: Terminal, stage: &Stage) -> Result<Exit
         }
         _ => {
             perform(terminal, stage, TOUR, &[]).await?;
+            mend(terminal, stage).await?;
             watch(terminal, stage).await
         }
     }
@@ -126,6 +127,17 @@ async fn perform(
         end_well(command).await?;
     }
     Ok(())
+}
+
+/// Mends pages in a folder.
+async fn mend(terminal: Terminal, stage: &Stage) -> Result<(), Failure> {
+    write_pages(&stage.folder.path().join("moved"), moved()).map_err(|reason| Failure::System {
+        what: "cannot write to the temporary folder",
+        reason,
+    })?;
+    let store = [("RUMMAGE_STORE", text(&stage.folder.path().join("mended.db")))];
+    println(terminal, "")?;
+    perform(terminal, stage, MENDING, &store).await
 }
 
 /// Shows a watched site: it was crawled some weeks ago, and changes are reported by email.
@@ -224,6 +236,9 @@ fn say_what_for(out: &mut dyn Write, folder: &Path) -> std::io::Result<()> {
     writeln!(out, "These are the museum's files. While rummage demo serve is running, try")?;
     let at = "https://www.ashlock-canal.test/";
     writeln!(out, "  rummage crawl {folder}/public --as {at}")?;
+    writeln!(out, "  rummage crawl {folder}/moved --as {at}")?;
+    writeln!(out, "  rummage mend propose -o plan.toml")?;
+    writeln!(out, "  rummage mend apply plan.toml --files {folder}/moved")?;
     writeln!(out, "  rummage page {folder}/public/visit/index.html --as {at}visit/")?;
     writeln!(out, "  rummage probe {folder}/urls.csv --append-columns")?;
     writeln!(out, "  rummage arrivals {folder}/access.log --as {at} --check")?;

@@ -97,6 +97,11 @@ impl Files {
         transaction::write(&self.root, &new)
     }
 
+    /// Whether an earlier command was killed while it wrote.
+    pub(crate) fn is_interrupted(&self) -> bool {
+        transaction::is_interrupted(&self.root)
+    }
+
     /// Completes or undoes what an earlier command left behind when it was killed.
     pub(crate) fn recover(&self) -> Result<Option<usize>, Failure> {
         transaction::recover(&self.root)

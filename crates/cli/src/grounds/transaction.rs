@@ -65,18 +65,21 @@ pub(super) fn write(root: &Path, files: &[NewContent<'_>]) -> Result<(), Failure
         })
         .collect();
     write_journal(root, &renames).map_err(|reason| cannot(JOURNAL, &reason))?;
-    let mut done = 0;
-    for (temporary, path) in staged {
+    for (done, (temporary, path)) in staged.into_iter().enumerate() {
         if let Err(error) = temporary.persist(&path) {
             let reason = error.error;
             undo(root, &files[..done]);
             let _ = std::fs::remove_file(root.join(JOURNAL));
             return Err(cannot(files[done].name, &reason));
         }
-        done += 1;
     }
     sync_folders(root, &renames);
     std::fs::remove_file(root.join(JOURNAL)).map_err(|reason| cannot(JOURNAL, &reason))
+}
+
+/// Whether a change was decided and interrupted.
+pub(super) fn is_interrupted(root: &Path) -> bool {
+    root.join(JOURNAL).exists()
 }
 
 /// Completes a change that was decided and interrupted. Returns how many files it concerned.

@@ -3,9 +3,11 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use rummage_demo::{CurableSite, curable};
+use rummage_demo::{CurableSite, MOVED_TRUTH, access_log, curable, moved, museum, write_pages};
+use serde_json::Value;
 
-use crate::harness::Stage;
+use crate::harness::{Outcome, Stage, program};
+use crate::running::finish;
 
 /// A stage with the files of a site in `site/`, crawled.
 fn crawled(site: &CurableSite) -> Stage {
@@ -127,7 +129,7 @@ fn after_apply_and_confirm_no_fault_with_a_cure_remains_and_no_other_byte_has_ch
     std::fs::copy(stage.path("store.db"), later.path("store.db")).unwrap();
     let confirmed = later.run(&["mend", "confirm", "plan.toml", "-q"]).ends(0);
     assert!(confirmed.out.ends_with(" done, 0 not yet, 0 failed\n"), "{confirmed}");
-    let left = |outcome: &crate::harness::Outcome| -> Vec<String> {
+    let left = |outcome: &Outcome| -> Vec<String> {
         let rows = outcome.json().into_iter();
         rows.map(|row| row["target"].as_str().unwrap().to_owned()).collect()
     };
@@ -158,4 +160,274 @@ fn only_references_differ(name: &str, old: &[u8], new: &[u8]) {
             assert_eq!(outside(old), outside(new), "{name}: {old} became {new}");
         }
     }
+}
+
+const MUSEUM: &str = "https://www.ashlock-canal.test/";
+
+/// The museum's web, and its pages as copied from the old server in `moved/`, crawled.
+fn copied() -> Stage {
+    let stage = Stage::new(&museum());
+    write_pages(&stage.path("moved"), moved()).unwrap();
+    stage.run(&["crawl", "./moved", "--as", MUSEUM, "-q"]).ends(1);
+    stage
+}
+
+#[test]
+fn a_copy_from_an_old_server_is_mended_by_one_rule_and_what_the_demo_says() {
+    let stage = copied();
+    let said = stage.run(&["mend", "propose", "-o", "plan.toml"]).ends(0);
+    assert!(said.out.contains("by 1 rule: 5 targets"), "{said}");
+    let plan = Plan::read(&stage.path("plan.toml"));
+    for (target, cure) in MOVED_TRUTH {
+        let (to, _) = plan.cure(target);
+        assert_eq!(to.as_deref(), *cure, "{target}");
+    }
+    insta::assert_snapshot!(
+        "a_plan_as_a_table",
+        stage.run(&["mend", "show", "plan.toml"]).ends(0).out
+    );
+    let apply = ["mend", "apply", "plan.toml", "--files", "moved", "--write"];
+    let done = stage.run(&apply).ends(0);
+    insta::assert_snapshot!("a_diff_of_mended_pages", done.out);
+    assert!(done.err.ends_with("changed 14 links in 7 files of 7 looked at\n"), "{done}");
+    let confirmed = stage.run(&["mend", "confirm", "plan.toml"]).ends(0);
+    assert_eq!(confirmed.out, "7 done, 0 not yet, 0 failed\n");
+    let left = stage.run(&["findings", "--format", "jsonl"]).ends(0).json();
+    let mut left: Vec<&str> = left.iter().map(|row| row["target"].as_str().unwrap()).collect();
+    left.dedup();
+    let hopeless = MOVED_TRUTH.iter().filter(|(_, cure)| cure.is_none()).map(|(target, _)| *target);
+    let mut hopeless: Vec<&str> = hopeless.collect();
+    (left.sort_unstable(), hopeless.sort_unstable());
+    assert_eq!(left, hopeless);
+}
+
+#[test]
+fn confirm_says_what_is_not_done_yet_and_what_failed() {
+    let stage = copied();
+    let plan = format!(
+        "site = \"{MUSEUM}\"\n\
+         [[mend]]\ntarget = \"{MUSEUM}boats/perseverence.html\"\naction = \"replace\"\n\
+         to = \"{MUSEUM}boats/perseverance.html\"\n\
+         [[mend]]\ntarget = \"{MUSEUM}walks/Towpath.html\"\naction = \"replace\"\n\
+         to = \"{MUSEUM}walks/nowhere.html\"\n\
+         [[mend]]\ntarget = \"http://trains.westshire.test/timetable\"\naction = \"redirect\"\n\
+         to = \"http://trains.westshire.test/timetables/ashlock-halt\"\n\
+         [[mend]]\ntarget = \"http://archive.westshire.test/canals/ashlock/plans\"\naction = \"gone\"\n\
+         [[mend]]\ntarget = \"http://users.westshire.test/~museum/boats/tugs.html\"\naction = \"leave\"\n"
+    );
+    std::fs::write(stage.path("plan.toml"), plan).unwrap();
+    let said = stage.run(&["mend", "confirm", "plan.toml", "-v"]).ends(1).out;
+    let row = |target: &str| {
+        let line =
+            said.lines().find(|line| line.ends_with(target)).unwrap_or_else(|| panic!("{said}"));
+        line.split("  ").next().unwrap().trim().to_owned()
+    };
+    assert_eq!(row("boats/perseverence.html"), "not yet", "{said}");
+    assert_eq!(row("walks/Towpath.html"), "failed", "{said}");
+    assert_eq!(row("trains.westshire.test/timetable"), "done", "{said}");
+    assert_eq!(row("canals/ashlock/plans"), "done", "{said}");
+    assert!(said.ends_with("2 done, 1 not yet, 1 failed\n"), "{said}");
+    let other = "site = \"https://other.test/\"\n";
+    std::fs::write(stage.path("other.toml"), other).unwrap();
+    let said = stage.run(&["mend", "confirm", "other.toml"]).ends(2);
+    assert!(said.err.contains("the plan is for https://other.test/"), "{said}");
+}
+
+#[test]
+fn what_visitors_request_becomes_redirects_most_wanted_first() {
+    let stage = Stage::new(&museum());
+    std::fs::write(stage.path("access.log"), access_log()).unwrap();
+    stage.run(&["crawl", MUSEUM, "--timeout", "500ms", "-q"]).ends(1);
+    stage.run(&["arrivals", "access.log", "-o", "missing.toml"]).ends(0);
+    let plan = Plan::read(&stage.path("missing.toml"));
+    assert!(!plan.mends.is_empty());
+    let actions = plan.mends.values().map(|(action, ..)| action.as_str());
+    assert!(actions.clone().all(|action| ["redirect", "gone", "leave"].contains(&action)));
+    let text = std::fs::read_to_string(stage.path("missing.toml")).unwrap();
+    let visits = text.lines().filter_map(|line| line.strip_prefix("visits = "));
+    let visits: Vec<u64> = visits.map(|number| number.parse().unwrap()).collect();
+    assert!(visits.is_sorted_by(|one, other| one >= other), "{text}");
+    assert_eq!(visits.len(), plan.mends.len());
+    let again = stage.run(&["mend", "propose", "--arrivals", "access.log", "-o", "missing.toml"]);
+    assert!(again.ends(0).out.contains("0 entries added"));
+    let csv = stage.run(&["mend", "redirects", "missing.toml", "--for", "csv"]).ends(0).out;
+    let gone = plan.mends.values().filter(|(action, ..)| action == "gone").count();
+    assert_eq!(csv.lines().filter(|line| line.ends_with(",,410,false")).count(), gone, "{csv}");
+}
+
+/// A folder with a plan that replaces `/old`, and no store.
+struct Folder(tempfile::TempDir);
+
+impl Folder {
+    fn new(files: &[(&str, &[u8])]) -> Folder {
+        let folder = Folder(tempfile::TempDir::new().unwrap());
+        for (name, bytes) in files {
+            folder.write(&format!("site/{name}"), bytes);
+        }
+        let plan = "site = \"https://a.test/\"\n[[mend]]\ntarget = \"https://a.test/old\"\n\
+            action = \"replace\"\nto = \"https://a.test/new\"\n";
+        folder.write("plan.toml", plan.as_bytes());
+        folder
+    }
+
+    fn path(&self, name: &str) -> std::path::PathBuf {
+        self.0.path().join(name)
+    }
+
+    fn write(&self, name: &str, bytes: &[u8]) {
+        let path = self.path(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, bytes).unwrap();
+    }
+
+    fn read(&self, name: &str) -> Vec<u8> {
+        std::fs::read(self.path(name)).unwrap()
+    }
+
+    fn run(&self, words: &[&str]) -> Outcome {
+        let words = [words, &["--store", "none.db"]].concat();
+        finish(&words, program(&words).current_dir(self.0.path()))
+    }
+
+    fn apply(&self, more: &[&str]) -> Outcome {
+        self.run(&[&["mend", "apply", "plan.toml", "--files", "site"], more].concat())
+    }
+}
+
+#[test]
+fn bytes_that_are_no_reference_stay_whatever_the_encoding() {
+    let utf16: Vec<u8> = [0xff, 0xfe]
+        .into_iter()
+        .chain("<a href=/old>é</a>\r\n".encode_utf16().flat_map(u16::to_le_bytes))
+        .collect();
+    let folder = Folder::new(&[
+        ("latin.html", b"<meta charset=iso-8859-1>\r\n<p>caf\xe9 <A HREF='/old#s'>\xe9</A>"),
+        ("mark.html", b"\xef\xbb\xbf<a href=/old>x</a>\n"),
+        ("utf16.html", &utf16),
+        ("broken.html", b"<meta charset=utf-8><a href=/old>\xff\xc3</a>\r"),
+        ("post.md", b"[x](/old) \\[x](/old)\r\n"),
+        ("data.json", b"{\"url\": \"https://a.test/old\"}"),
+        (".hidden/x.html", b"<a href=/old>"),
+        ("node_modules/x.html", b"<a href=/old>"),
+    ]);
+    let done = folder.apply(&["--write", "--also", "*.json"]).ends(0);
+    assert!(done.err.contains("changed 6 links in 6 files of 6 looked at"), "{done}");
+    assert_eq!(
+        folder.read("site/latin.html"),
+        b"<meta charset=iso-8859-1>\r\n<p>caf\xe9 <A HREF='/new#s'>\xe9</A>"
+    );
+    assert_eq!(folder.read("site/mark.html"), b"\xef\xbb\xbf<a href=/new>x</a>\n");
+    let expected = String::from_utf16_lossy(
+        &utf16.chunks(2).map(|c| u16::from_le_bytes([c[0], c[1]])).collect::<Vec<_>>(),
+    );
+    let found = folder.read("site/utf16.html");
+    let found: Vec<u16> = found.chunks(2).map(|c| u16::from_le_bytes([c[0], c[1]])).collect();
+    assert_eq!(String::from_utf16_lossy(&found), expected.replace("old", "new"));
+    assert_eq!(folder.read("site/broken.html"), b"<meta charset=utf-8><a href=/new>\xff\xc3</a>\r");
+    assert_eq!(folder.read("site/post.md"), b"[x](/new) \\[x](/old)\r\n");
+    assert_eq!(folder.read("site/data.json"), b"{\"url\": \"https://a.test/new\"}");
+    assert_eq!(folder.read("site/.hidden/x.html"), b"<a href=/old>");
+}
+
+#[cfg(unix)]
+#[test]
+fn permissions_stay_and_symbolic_links_are_not_followed() {
+    use std::os::unix::fs::{PermissionsExt as _, symlink};
+    let folder = Folder::new(&[("a.html", b"<a href=/old>x</a>")]);
+    folder.write("outside/b.html", b"<a href=/old>x</a>");
+    symlink(folder.path("outside"), folder.path("site/out")).unwrap();
+    symlink(folder.path("outside/b.html"), folder.path("site/b.html")).unwrap();
+    let mode = std::fs::Permissions::from_mode(0o640);
+    std::fs::set_permissions(folder.path("site/a.html"), mode).unwrap();
+    let done = folder.apply(&["--write"]).ends(0);
+    assert!(done.err.contains("changed 1 link in 1 file of 1 looked at"), "{done}");
+    assert_eq!(folder.read("outside/b.html"), b"<a href=/old>x</a>");
+    let mode = std::fs::metadata(folder.path("site/a.html")).unwrap().permissions().mode();
+    assert_eq!(mode & 0o777, 0o640);
+}
+
+#[test]
+fn an_interrupted_change_is_completed_by_the_next_command() {
+    let folder =
+        Folder::new(&[("a.html", b"<a href=/old>x</a>"), ("b.html", b"<a href=/old>y</a>")]);
+    // As a kill after the first of two renames leaves it.
+    folder.write("site/a.html", b"<a href=/new>x</a>");
+    folder.write("site/.rummage-mend-2", b"<a href=/new>y</a>");
+    let journal = "[{\"name\":\"a.html\",\"temporary\":\".rummage-mend-1\"},\
+        {\"name\":\"b.html\",\"temporary\":\".rummage-mend-2\"}]";
+    folder.write("site/.rummage-mend.journal", journal.as_bytes());
+    let shown = folder.apply(&[]).ends(0);
+    assert!(shown.err.contains("a change of these files was interrupted"), "{shown}");
+    assert_eq!(folder.read("site/b.html"), b"<a href=/old>y</a>", "a diff changes nothing");
+    let done = folder.apply(&["--write"]).ends(0);
+    assert!(done.err.contains("completed the change of 2 files"), "{done}");
+    assert!(done.err.contains("nothing to change"), "{done}");
+    assert_eq!(folder.read("site/b.html"), b"<a href=/new>y</a>");
+    assert!(!folder.path("site/.rummage-mend.journal").exists());
+}
+
+#[test]
+fn links_that_no_file_has_are_listed_for_fixing_by_hand() {
+    let stage = copied();
+    let plan = format!(
+        "site = \"{MUSEUM}\"\n[[rule]]\nfrom = \"http://users.westshire.test/~museum/\"\nto = \"{MUSEUM}\"\n"
+    );
+    std::fs::write(stage.path("plan.toml"), plan).unwrap();
+    std::fs::remove_file(stage.path("moved/boats/hazel.html")).unwrap();
+    let shown = stage.run(&["mend", "apply", "plan.toml", "--files", "moved"]).ends(0);
+    assert!(shown.err.contains("1 link to fix by hand"), "{shown}");
+    let line = shown.err.lines().find(|line| line.contains("boats/hazel.html:")).unwrap();
+    assert!(
+        line.contains("~museum/boats/heron.html  \"Heron\"  (not found in the files)"),
+        "{line}"
+    );
+}
+
+#[test]
+fn an_existing_file_of_redirects_is_shown_as_a_diff_before_it_is_replaced() {
+    let folder = Folder::new(&[]);
+    let words = ["mend", "redirects", "plan.toml", "--for", "json", "-o", "out.json"];
+    folder.run(&words).ends(0);
+    let first: Vec<Value> = serde_json::from_slice(&folder.read("out.json")).unwrap();
+    assert_eq!(
+        (&first[0]["from"], &first[0]["to"]),
+        (&"/old".into(), &"https://a.test/new".into())
+    );
+    assert!(folder.run(&words).ends(0).err.contains("out.json is up to date"));
+    folder.write("out.json", b"[]\n");
+    let shown = folder.run(&words).ends(0);
+    assert!(
+        shown.out.contains("+    \"from\": \"/old\",") && shown.err.contains("--write replaces it"),
+        "{shown}"
+    );
+    assert_eq!(folder.read("out.json"), b"[]\n");
+    folder.run(&[&words[..], &["--write"]].concat()).ends(0);
+    assert_ne!(folder.read("out.json"), b"[]\n");
+}
+
+#[test]
+fn mistakes_in_plans_and_arguments_are_explained() {
+    let folder = Folder::new(&[]);
+    folder.write("bad.toml", b"[[mend]]\ntarget = \"x\"\naction = \"replce\"\n");
+    for (words, expected) in [
+        (&["mend", "show", "none.toml"][..], "cannot read the plan none.toml"),
+        (&["mend", "show", "bad.toml"], "bad.toml, line 1: there is no action \"replce\""),
+        (&["mend", "apply", "plan.toml", "--files", "nowhere"], "cannot read the folder nowhere"),
+        (
+            &["mend", "apply", "plan.toml", "--files", "site", "--as", "ftp://a.test"],
+            "not an http or https URL",
+        ),
+        (&["mend", "redirects", "plan.toml", "--for", "iis"], "invalid value 'iis'"),
+        (&["mend", "redirects", "bad.toml", "--for", "csv"], "line 1"),
+    ] {
+        let said = folder.run(words).ends(2);
+        assert!(said.err.contains(expected), "{said}");
+    }
+    let shipped = std::fs::read_to_string(concat!(
+        env!("CARGO_MANIFEST_DIR"),
+        "/../../docs/plan.schema.json"
+    ))
+    .unwrap();
+    let schema = folder.run(&["mend", "show", "--schema"]).ends(0).out;
+    assert_eq!(schema, shipped, "rummage mend show --schema > docs/plan.schema.json");
 }

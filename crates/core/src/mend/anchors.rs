@@ -100,7 +100,7 @@ pub fn candidates(
             })
         })
         .collect();
-    found.sort_by(|one, other| other.score.cmp(&one.score));
+    found.sort_by_key(|candidate| std::cmp::Reverse(candidate.score));
     found.dedup_by(|one, other| one.to == other.to);
     found.truncate(OFFERED);
     found
@@ -117,7 +117,7 @@ fn similarity(wanted: &str, link_texts: &[String], anchor: &Anchor) -> u8 {
     let overlap = |one: &[String], other: &[String]| {
         let shared = one.iter().filter(|word| other.contains(word)).count();
         let all = one.len() + other.len() - shared;
-        if all == 0 { 0 } else { 100 * shared / all }
+        (100 * shared).checked_div(all).unwrap_or_default()
     };
     let own = words(wanted);
     let heading = anchor.heading.as_deref().map(words).unwrap_or_default();

@@ -50,25 +50,32 @@ pub fn choose(tried: Vec<Tried>) -> Vec<Proposal> {
         }
     }
     all.sort_by(|one, other| other.score.cmp(&one.score).then_with(|| one.to.cmp(&other.to)));
-    let scores: Vec<u8> = all.iter().map(|proposal| proposal.score).collect();
-    let urls: Vec<String> = all.iter().map(|proposal| proposal.to.clone()).collect();
-    for (at, proposal) in all.iter_mut().enumerate() {
-        let rival = scores.iter().zip(&urls).enumerate().find(|(other, (score, url))| {
-            *other != at && score.abs_diff(scores[at]) <= CLOSE && !is_same_page(url, &proposal.to)
-        });
-        if rival.is_some() && proposal.reason != Reason::Redirect {
+    // Whichever form of a page is chosen, the visitor gets there: the others are no choice.
+    let mut kept: Vec<Proposal> = Vec::new();
+    for proposal in all {
+        if !kept.iter().any(|better| is_same_page(&better.to, &proposal.to)) {
+            kept.push(proposal);
+        }
+    }
+    let scores: Vec<u8> = kept.iter().map(|proposal| proposal.score).collect();
+    for (at, proposal) in kept.iter_mut().enumerate() {
+        let mut others = scores.iter().enumerate().filter(|(other, _)| *other != at);
+        let has_rival = others.any(|(_, score)| score.abs_diff(proposal.score) <= CLOSE);
+        if has_rival && proposal.reason != Reason::Redirect {
             proposal.is_ambiguous = true;
             proposal.confidence = Confidence::of_score(proposal.score.saturating_sub(AMBIGUOUS));
         }
     }
-    all
+    kept
 }
 
-/// Whether two URLs are the same page but for scheme, `www.`, slash, index page or extension:
-/// whichever is chosen, the visitor gets there.
+/// Whether two URLs are the same page but for scheme, `www.`, slash, index page or extension, and
+/// have the same anchor.
 fn is_same_page(one: &str, other: &str) -> bool {
-    let key =
-        |text: &str| url::Url::parse(text).ok().map(|url| super::folded::Parts::of(&url).key());
+    let key = |text: &str| {
+        let url = url::Url::parse(text).ok()?;
+        Some((super::folded::Parts::of(&url).key(), url.fragment().map(str::to_owned)))
+    };
     key(one).is_some_and(|one| Some(one) == key(other))
 }
 
@@ -102,7 +109,7 @@ mod tests {
     fn two_forms_of_one_page_do_not() {
         let forms =
             choose(vec![tried("https://a.test/bells", 88), tried("http://a.test/bells/", 86)]);
-        assert_eq!(forms[0].confidence, Confidence::High);
+        assert_eq!((forms.len(), forms[0].confidence), (1, Confidence::High));
         let redirected = Tried {
             moved_to: Some("https://a.test/bells".to_owned()),
             ..tried("https://a.test/b", 86)

@@ -14,7 +14,8 @@ use row::HOST;
 
 pub use earlier::museum_earlier;
 pub use files::{
-    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, Row, URLS, access_log, built, urls, write_files,
+    ARRIVED, Arrived, BUILT_TRUTH, BUILT_UNREACHED, MOVED_TRUTH, Row, URLS, access_log, built,
+    moved, urls, write_files, write_pages,
 };
 
 /// The web for people who try Rummage.

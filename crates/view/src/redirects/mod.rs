@@ -47,6 +47,7 @@ fn regex(text: &str) -> String {
 }
 
 #[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
     use super::*;
 

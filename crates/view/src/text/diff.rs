@@ -78,6 +78,7 @@ pub fn diff(out: &mut dyn Write, name: &str, old: &str, new: &str) -> Result<(),
 }
 
 #[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
     use super::*;
 

@@ -39,6 +39,12 @@ pub(super) fn run(args: &MendApplyArgs, session: &Session) -> Result<Exit, Failu
         let many = rummage_view::counted(count as u64, "file", "files");
         let _ = writeln!(err, "completed the change of {many} that was interrupted");
     }
+    if files.is_interrupted() {
+        let _ = writeln!(
+            err,
+            "a change of these files was interrupted, and is not complete; --write completes it first"
+        );
+    }
     let applied = files.apply(&plan);
     if let Some(patch) = &args.patch {
         write_patch(patch, &applied)?;

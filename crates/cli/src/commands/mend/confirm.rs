@@ -1,10 +1,10 @@
 //! `rummage mend confirm`: whether a plan worked.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::io::Write;
 use std::sync::Arc;
 
-use rummage_core::mend::plan::Action;
+use rummage_core::mend::plan::{Action, Step};
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::Verdict;
 use rummage_engine::Ended;
@@ -52,11 +52,7 @@ pub(super) fn run(args: &MendConfirmArgs, session: &Session) -> Result<Exit, Fai
     let number = ended.as_ref().map_or(base.number, |ended| ended.run);
     let fresh = Reader::open(&session.store)?;
     let after = fresh.open_run(fresh.run(number)?)?;
-    let mut still: BTreeMap<String, Vec<String>> = BTreeMap::new();
-    for place in places::of(&after, &plan)? {
-        let page = format!("{}:{}", place.row.page, place.row.line);
-        still.entry(place.target).or_default().push(page);
-    }
+    let still = places::of(&after, &plan)?;
     let section = session.section_of(&base.site);
     let settings = session.config.settings(section.as_deref());
     let options = args.options.clone().like(Some(options_of(&before)?), &settings.options);
@@ -110,7 +106,7 @@ fn recheck(
 fn rows(
     file: &PlanFile,
     linked: &[places::Place],
-    still: &BTreeMap<String, Vec<String>>,
+    still: &[places::Place],
     trials: &mut Trials<'_>,
 ) -> Result<Vec<ConfirmedRow>, Failure> {
     // The new URLs; of rules, those of the links that they covered.
@@ -132,8 +128,7 @@ fn rows(
         let new: BTreeSet<&str> =
             covered.clone().filter_map(|place| place.step.to.as_deref()).collect();
         let dead: Vec<&&str> = new.iter().filter(|url| trials.works(url).is_none()).collect();
-        let left = still.iter().filter(|(url, _)| entry.rule.rewrite(url).is_some());
-        let links: Vec<&String> = left.flat_map(|(_, pages)| pages).collect();
+        let links = left(still, |step| step.rule == Some(number));
         let (state, note) = match (links.as_slice(), dead.as_slice()) {
             ([first, ..], _) => (RepairState::NotYet, still_there(first, links.len())),
             ([], [first, ..]) => (
@@ -145,12 +140,9 @@ fn rows(
         let (target, to) = (entry.rule.from.clone(), Some(entry.rule.to.clone()));
         rows.push(ConfirmedRow { state, target, to, note });
     }
-    for entry in &file.mends {
+    for (number, entry) in file.mends.iter().enumerate() {
         let mend = &entry.mend;
-        let links = still
-            .iter()
-            .filter(|(url, _)| **url == mend.target || url.split('#').next() == Some(&mend.target));
-        let links: Vec<&String> = links.flat_map(|(_, pages)| pages).collect();
+        let links = left(still, |step| step.mend == Some(number));
         let (state, note) = match mend.action {
             Action::Leave => continue,
             Action::Redirect | Action::Gone => {
@@ -174,6 +166,12 @@ fn rows(
         rows.push(ConfirmedRow { state, target, to, note });
     }
     Ok(rows)
+}
+
+/// Where the links are that the plan concerns in this way.
+fn left(still: &[places::Place], is_meant: impl Fn(&Step) -> bool) -> Vec<String> {
+    let places = still.iter().filter(|place| is_meant(&place.step));
+    places.map(|place| format!("{}:{}", place.row.page, place.row.line)).collect()
 }
 
 fn still_there(first: &str, count: usize) -> String {

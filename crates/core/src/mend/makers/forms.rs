@@ -18,7 +18,9 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
     for id in look.known.with_letters(&look.parts) {
         found.offer_known(*id, Reason::Separators, plausibility(Reason::Separators));
     }
-    guess(look, found);
+    if look.guesses {
+        guess(look, found);
+    }
 }
 
 fn plausibility(reason: Reason) -> u8 {

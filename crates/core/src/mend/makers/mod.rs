@@ -19,7 +19,7 @@ use crate::verdict::Cause;
 /// How many known URLs, and how many other ones, are candidates of a target at most: each is
 /// requested.
 const MOST_KNOWN: usize = 6;
-const MOST_GUESSES: usize = 5;
+const MOST_GUESSES: usize = 6;
 
 /// What a maker looks at: a URL that parses, without its fragment, and the fault it is from.
 pub(super) struct Look<'a> {
@@ -27,6 +27,8 @@ pub(super) struct Look<'a> {
     pub(super) parts: Parts,
     pub(super) fault: &'a Fault,
     pub(super) known: &'a KnownUrls,
+    /// URLs that nothing links to are worth a try.
+    pub(super) guesses: bool,
 }
 
 /// Collects candidates: of equal ones, the most plausible.
@@ -100,7 +102,8 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
         && matches!(url.scheme(), "http" | "https")
         && !is_moved
     {
-        look(&url, fault, known, &mut found);
+        // Other forms of a URL that has another in it are nonsense.
+        look(&url, fault, known, repaired.is_empty(), &mut found);
     }
     for (order, (url, reason)) in (0u8..).zip(repaired) {
         let has_host = known.has_host(&crate::url::reference::server_of(&url));
@@ -114,7 +117,7 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
         found.offer(url.to_string(), reason, score);
         // What is pasted or doubled may be misspelled as well.
         (found.discount, found.first) = (4, Some(reason));
-        look(&url, fault, known, &mut found);
+        look(&url, fault, known, true, &mut found);
         (found.discount, found.first) = (0, None);
     }
     let mut all: Vec<Candidate> = found.by_url.into_values().collect();
@@ -136,9 +139,9 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
     all
 }
 
-fn look(url: &Url, fault: &Fault, known: &KnownUrls, found: &mut Found<'_>) {
+fn look(url: &Url, fault: &Fault, known: &KnownUrls, guesses: bool, found: &mut Found<'_>) {
     let parts = Parts::of(url);
-    let look = Look { url, parts, fault, known };
+    let look = Look { url, parts, fault, known, guesses };
     let makers = if may_pass(fault.cause) { &MAKERS[..1] } else { MAKERS };
     for make in makers {
         make(&look, found);

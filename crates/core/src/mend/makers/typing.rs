@@ -29,7 +29,7 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
             found.offer(url, reason, score - 2);
         }
     }
-    if !any {
+    if !any && look.guesses {
         for url in without_doubled(look.url) {
             found.offer(url, Reason::Letters { edits: 1 }, 80);
         }

@@ -1,15 +1,17 @@
-//! Files for commands that need some: a folder of built pages before a launch, a spreadsheet of
-//! URLs from a colleague, an access log of the museum's server. Each comes with the truth about
+//! Files for commands that need some: a folder of built pages before a launch, one that was copied
+//! from an old server, a spreadsheet of URLs from a colleague, an access log of the museum's server. Each comes with the truth about
 //! it.
 
 mod built;
 mod log;
+mod moved;
 
 use std::io;
 use std::path::Path;
 
 pub use built::{BUILT_TRUTH, BUILT_UNREACHED, built};
 pub use log::{ARRIVED, Arrived, access_log};
+pub use moved::{MOVED_TRUTH, moved};
 
 /// A spreadsheet from a colleague, as exported by a spreadsheet program.
 #[must_use]
@@ -75,18 +77,28 @@ pub const URLS: &[Row] = &[
     ("Telephone", "ask Mrs Lomax", "", "broken", "malformed-url", 0),
 ];
 
-/// Writes all files to a folder: `public/`, `urls.csv`, `access.log`.
+/// Writes all files to a folder: `public/`, `moved/`, `urls.csv`, `access.log`.
 ///
 /// # Errors
 /// If the folder cannot be written to.
 pub fn write_files(folder: &Path) -> io::Result<()> {
-    for (name, bytes) in built() {
-        let path = folder.join("public").join(name);
+    write_pages(&folder.join("public"), built())?;
+    write_pages(&folder.join("moved"), moved())?;
+    std::fs::write(folder.join("urls.csv"), urls())?;
+    std::fs::write(folder.join("access.log"), access_log())
+}
+
+/// Writes pages to a folder.
+///
+/// # Errors
+/// If the folder cannot be written to.
+pub fn write_pages(folder: &Path, pages: Vec<(&str, Vec<u8>)>) -> io::Result<()> {
+    for (name, bytes) in pages {
+        let path = folder.join(name);
         if let Some(parent) = path.parent() {
             std::fs::create_dir_all(parent)?;
         }
         std::fs::write(path, bytes)?;
     }
-    std::fs::write(folder.join("urls.csv"), urls())?;
-    std::fs::write(folder.join("access.log"), access_log())
+    Ok(())
 }
