@@ -236,7 +236,7 @@ mod tests {
     fn a_written_plan_is_read_back() {
         let text = "site = \"https://a.test/\"\n\n[[rule]]\nfrom = \"http://b.test/\"\n\
             to = \"http://c.test/\"\nmends = 3\ntried = 4\nconfidence = \"medium\"\n\n[[mend]]\n\
-            target = \"http://d.test/\\\"\"\naction = \"replace\"\nto = \"http://e.test/\"\n\
+            target = \"http://d.test/x\"\naction = \"replace\"\nto = \"http://e.test/\"\n\
             confidence = \"high\"\nwhy = \"w\"\ntried = \"200 OK\"\nplaces = 2\n";
         let file = parse(text).unwrap();
         let again = parse(&file.text("head")).unwrap();

@@ -183,7 +183,7 @@ fn summarize(
     applied: &Applied,
     by_hand: &[Remaining],
 ) -> Result<(), Failure> {
-    let mut out = session.terminal.stderr();
+    let mut out = session.terminal.stdout();
     let counted = |number: usize, one, many| rummage_view::counted(number as u64, one, many);
     let mut lines = Vec::new();
     for (name, why) in &applied.unread {
@@ -226,7 +226,7 @@ fn summarize(
         (None, false, _) => format!("would change {what}; --write makes the changes"),
     });
     for line in lines {
-        let _ = writeln!(out, "{line}");
+        writeln!(out, "{line}").map_err(ViewError::from)?;
     }
     Ok(())
 }

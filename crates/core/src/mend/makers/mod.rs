@@ -2,6 +2,7 @@
 //! what the link may have meant; it knows nothing of the other makers.
 
 mod forms;
+mod look;
 mod moved;
 mod pasted;
 mod renamed;
@@ -12,81 +13,18 @@ use std::collections::BTreeMap;
 use url::Url;
 
 use super::folded::Parts;
-use super::known::{Id, KnownUrls};
+use super::known::KnownUrls;
 use super::{Candidate, Fault, Reason};
-use crate::verdict::Cause;
+use look::{Found, Look, may_pass};
 
 /// How many known URLs, and how many other ones, are candidates of a target at most: each is
 /// requested.
 const MOST_KNOWN: usize = 6;
 const MOST_GUESSES: usize = 6;
 
-/// What a maker looks at: a URL that parses, without its fragment, and the fault it is from.
-pub(super) struct Look<'a> {
-    pub(super) url: &'a Url,
-    pub(super) parts: Parts,
-    pub(super) fault: &'a Fault,
-    pub(super) known: &'a KnownUrls,
-    /// URLs that nothing links to are worth a try.
-    pub(super) guesses: bool,
-}
-
-/// Collects candidates: of equal ones, the most plausible.
-pub(super) struct Found<'a> {
-    known: &'a KnownUrls,
-    /// The fault's own URL, which is no candidate.
-    own: &'a str,
-    /// How much less plausible than by itself.
-    discount: u8,
-    /// The reason that counts if there is one already.
-    first: Option<Reason>,
-    by_url: BTreeMap<String, Candidate>,
-}
-
-impl Found<'_> {
-    /// Offers a known URL.
-    pub(super) fn offer_known(&mut self, id: Id, reason: Reason, score: u8) {
-        let url = self.known.url(id).to_owned();
-        self.offer(url, reason, score);
-    }
-
-    /// Offers a URL that may work.
-    pub(super) fn offer(&mut self, url: String, reason: Reason, score: u8) {
-        if url == self.own {
-            return;
-        }
-        let is_known = self.known.contains(&url);
-        let reason = self.first.unwrap_or(reason);
-        let score = score.saturating_sub(self.discount);
-        let candidate = Candidate { to: url, reason, score, is_known };
-        match self.by_url.get_mut(&candidate.to) {
-            Some(best) if best.score >= score => {}
-            Some(best) => *best = candidate,
-            None => {
-                self.by_url.insert(candidate.to.clone(), candidate);
-            }
-        }
-    }
-}
-
 /// The makers for a URL that parses.
 const MAKERS: &[fn(&Look<'_>, &mut Found<'_>)] =
     &[forms::make, typing::make, moved::make, renamed::make];
-
-/// Causes of a moment or of the server: the URL may be right, so that only its form is in
-/// question.
-fn may_pass(cause: Option<Cause>) -> bool {
-    cause.is_some_and(|cause| {
-        matches!(
-            cause,
-            Cause::ServerError
-                | Cause::Timeout
-                | Cause::Busy
-                | Cause::ConnectionReset
-                | Cause::Truncated
-        )
-    })
-}
 
 /// What a link may have meant, most plausible first.
 #[must_use]
@@ -103,7 +41,7 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
         && !is_moved
     {
         // Other forms of a URL that has another in it are nonsense.
-        look(&url, fault, known, repaired.is_empty(), &mut found);
+        run_makers(&url, fault, known, repaired.is_empty(), &mut found);
     }
     for (order, (url, reason)) in (0u8..).zip(repaired) {
         let has_host = known.has_host(&crate::url::reference::server_of(&url));
@@ -117,7 +55,7 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
         found.offer(url.to_string(), reason, score);
         // What is pasted or doubled may be misspelled as well.
         (found.discount, found.first) = (4, Some(reason));
-        look(&url, fault, known, true, &mut found);
+        run_makers(&url, fault, known, true, &mut found);
         (found.discount, found.first) = (0, None);
     }
     let mut all: Vec<Candidate> = found.by_url.into_values().collect();
@@ -139,7 +77,7 @@ pub fn candidates(fault: &Fault, known: &KnownUrls) -> Vec<Candidate> {
     all
 }
 
-fn look(url: &Url, fault: &Fault, known: &KnownUrls, guesses: bool, found: &mut Found<'_>) {
+fn run_makers(url: &Url, fault: &Fault, known: &KnownUrls, guesses: bool, found: &mut Found<'_>) {
     let parts = Parts::of(url);
     let look = Look { url, parts, fault, known, guesses };
     let makers = if may_pass(fault.cause) { &MAKERS[..1] } else { MAKERS };
@@ -152,6 +90,7 @@ fn look(url: &Url, fault: &Fault, known: &KnownUrls, guesses: bool, found: &mut 
 mod tests {
     use super::*;
     use crate::mend::known::KnownUrl;
+    use crate::verdict::Cause;
 
     const SITE: &[&str] = &[
         "https://www.a.test/",

@@ -1,6 +1,6 @@
 //! The same file name in another folder or on another host.
 
-use super::{Found, Look};
+use super::look::{Found, Look};
 use crate::mend::Reason;
 use crate::mend::folded::Parts;
 use crate::mend::known::Id;

@@ -1,7 +1,7 @@
 //! A page of the site with other words in its URL, found by the words that it shares with the
 //! broken link: in the path, the title and the texts of links.
 
-use super::{Found, Look};
+use super::look::{Found, Look};
 use crate::mend::Reason;
 use crate::mend::folded::{Class, Parts};
 use url::Url;

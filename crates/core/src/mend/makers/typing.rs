@@ -3,7 +3,7 @@
 
 use url::Url;
 
-use super::{Found, Look};
+use super::look::{Found, Look};
 use crate::mend::Reason;
 
 /// How many doubled letters are tried without.

@@ -1,7 +1,8 @@
 //! References in stylesheets: `url()` and `@import`.
 
+use super::edit::{ByHand, Change, Edit, Found};
+use super::ground::Ground;
 use super::positions::Lines;
-use super::{ByHand, Change, Edit, Found, Ground};
 use crate::extract::{Extractor, Format, Limits};
 use crate::mend::plan::Action;
 

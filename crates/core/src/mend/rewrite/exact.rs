@@ -1,8 +1,9 @@
 //! References in templates and data files, whose syntax is not known: absolute URLs, and those
 //! from the root between quotes or brackets.
 
+use super::edit::{ByHand, Change, Edit, Found};
+use super::ground::Ground;
 use super::positions::Lines;
-use super::{ByHand, Change, Edit, Found, Ground};
 use crate::mend::plan::Action;
 
 pub(super) fn edits(text: &str, ground: &Ground<'_>) -> Found {

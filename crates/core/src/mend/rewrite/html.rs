@@ -3,9 +3,10 @@
 
 use std::ops::Range;
 
+use super::edit::{ByHand, Change, Edit, Found};
+use super::ground::{Ground, Hit};
 use super::positions::Lines;
 use super::tag::{Tag, end_tag, raw_end};
-use super::{ByHand, Change, Edit, Found, Ground, Hit};
 use crate::extract::elements::Attribute as LinkAttribute;
 use crate::extract::reading::Link;
 use crate::extract::{Extractor, Format, Limits};

@@ -5,8 +5,10 @@ use std::ops::Range;
 
 use pulldown_cmark::{Event, LinkType, Options, Parser, Tag, TagEnd};
 
+use super::edit::{ByHand, Change, Edit, Found};
+use super::ground::Ground;
+use super::html;
 use super::positions::Lines;
-use super::{ByHand, Change, Edit, Found, Ground, html};
 use crate::mend::plan::Action;
 
 pub(super) fn edits(text: &str, ground: &Ground<'_>) -> Found {

@@ -3,7 +3,7 @@
 
 use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 
-use super::Kind;
+use super::kind::Kind;
 use crate::extract::decode_text;
 
 /// A source as text.

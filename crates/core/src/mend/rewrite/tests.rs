@@ -2,7 +2,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::extract::{Extractor, Format};
-use crate::mend::plan::{Mend, Rule};
+use crate::mend::plan::{Action, Mend, Plan, Rule};
 
 const PAGE: &str = "https://a.test/walks/";
 
