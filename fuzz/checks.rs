@@ -5,6 +5,9 @@ use rummage_core::extract::access_log::Arrivals;
 use rummage_core::extract::reading::Reading;
 use rummage_core::extract::robots_txt::Robots;
 use rummage_core::extract::{Extractor, Format, link_header, lists};
+use rummage_core::mend::plan::{Plan, Rule};
+use rummage_core::mend::rewrite::source::Source;
+use rummage_core::mend::rewrite::{Ground, Kind, rewrite as rewritten};
 use rummage_core::url::query::QueryRule;
 use rummage_core::url::reference::{Reference, resolve, trim};
 use url::Url;
@@ -39,6 +42,33 @@ pub(crate) fn html(bytes: &[u8]) {
 pub(crate) fn css(bytes: &[u8]) {
     for link in in_chunks(Format::Css, bytes).links() {
         assert!(!trim(link.written).is_empty(), "{link:?} is not empty");
+    }
+}
+
+/// A source comes back byte for byte if no plan concerns it, and a plan that is applied twice
+/// changes nothing the second time.
+pub(crate) fn rewrite(bytes: &[u8]) {
+    let base = "https://a.test/walks/";
+    let none = Plan::default();
+    let rule = Rule {
+        from: "https://a.test/".to_owned(),
+        to: "https://b.test/new/".to_owned(),
+        mends: 0,
+        tried: 0,
+        confidence: None,
+    };
+    let moved = Plan { rules: vec![rule], ..Plan::default() };
+    for kind in [Kind::Html, Kind::Xhtml, Kind::Css, Kind::Markdown, Kind::Exact] {
+        let Some(source) = Source::decode(bytes, kind) else { continue };
+        assert_eq!(source.encode(&source.text).as_deref(), Some(bytes), "{kind:?}");
+        let ground = |plan| Ground::at(plan, base).expect("the base is a URL");
+        let same = rewritten(kind, &source.text, &ground(&none));
+        assert_eq!(same.text, source.text, "{kind:?}");
+        let once = rewritten(kind, &source.text, &ground(&moved));
+        if once.by_hand.is_empty() {
+            let twice = rewritten(kind, &once.text, &ground(&moved));
+            assert_eq!(twice.text, once.text, "{kind:?}");
+        }
     }
 }
 

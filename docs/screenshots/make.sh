@@ -60,6 +60,18 @@ rummage demo files "$work/files" >/dev/null
 shot page 4 'rummage page https://www.ashlock-canal.test/visit/ https://www.ashlock-canal.test/walks/ --timeout 500ms; echo; rummage page files/public/visit/index.html --as https://www.ashlock-canal.test/visit/'
 shot probe 12 'rummage probe files/urls.csv --timeout 500ms -q --color always | head -n 24; echo; rummage probe files/urls.csv --append-columns --timeout 500ms -q | cut -c 1-146'
 shot arrivals 9 'rummage arrivals files/access.log --check --timeout 500ms --color always 2>/dev/null | head -n 44'
+(
+  cd "$work"
+  export RUMMAGE_STORE=mended.db
+  cp -r files/moved moved
+  rummage crawl ./moved --as https://www.ashlock-canal.test/ -q --fail-on never >/dev/null
+)
+store=$RUMMAGE_STORE
+export RUMMAGE_STORE=mended.db
+shot mend_propose 4 'rummage mend propose -o plan.toml; echo; rummage mend show plan.toml'
+shot mend_apply 3 'rummage mend apply plan.toml --files moved --write --color always | tail -n 44'
+shot mend_confirm 4 'rummage mend confirm plan.toml -v; echo; rummage findings'
+export RUMMAGE_STORE=$store
 shot schedule 2 'rummage schedule --limit 12 --color always | head -n 46'
 cp "$RUMMAGE_STORE" "$work/rummage.db"
 (

@@ -1,4 +1,4 @@
-//! Runs the examples of README.md and docs/keeping-watch.md.
+//! Runs the examples of README.md, docs/keeping-watch.md and docs/mending.md.
 
 use rummage_demo::museum;
 
@@ -76,6 +76,20 @@ fn the_examples_of_keeping_watch_work() {
     let doc = include_str!("../../../../docs/keeping-watch.md");
     assert!(steps(doc).len() > 12);
     check(&Stage::new(&museum()), doc);
+}
+
+#[test]
+fn the_examples_of_mending_work() {
+    let doc = include_str!("../../../../docs/mending.md");
+    assert!(steps(doc).len() > 5);
+    let stage = Stage::new(&museum());
+    check(&stage, doc);
+    // The entries that it shows are as they are in the plan.
+    let plan = std::fs::read_to_string(stage.path("plan.toml")).unwrap();
+    let shown = doc.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    for entry in shown.trim().split("\n\n") {
+        assert!(plan.contains(entry), "{entry} in {plan}");
+    }
 }
 
 #[test]

@@ -15,6 +15,7 @@ type Check = fn(&[u8]);
 const CHECKS: &[(&str, Check)] = &[
     ("html", checks::html),
     ("css", checks::css),
+    ("rewrite", checks::rewrite),
     ("sitemap", checks::sitemap),
     ("feed", checks::feed),
     ("manifest", checks::manifest),
