@@ -9,9 +9,29 @@ use rummage_core::mend::makers::candidates;
 use rummage_core::mend::rules;
 
 const WORDS: [&str; 24] = [
-    "harbour", "orchard", "winter", "railway", "village", "garden", "library", "mountain",
-    "weaving", "pottery", "bridge", "market", "concerts", "opening", "history", "recipes",
-    "festival", "members", "photographs", "excursions", "newsletter", "exhibition", "volunteers",
+    "harbour",
+    "orchard",
+    "winter",
+    "railway",
+    "village",
+    "garden",
+    "library",
+    "mountain",
+    "weaving",
+    "pottery",
+    "bridge",
+    "market",
+    "concerts",
+    "opening",
+    "history",
+    "recipes",
+    "festival",
+    "members",
+    "photographs",
+    "excursions",
+    "newsletter",
+    "exhibition",
+    "volunteers",
     "lectures",
 ];
 

@@ -9,6 +9,7 @@
 //! used to test.
 
 mod authority;
+mod blog;
 mod curable;
 mod dns;
 mod draw;
@@ -29,7 +30,8 @@ pub use museum::{
     moved, museum, museum_earlier, urls, write_files, write_pages,
 };
 pub use scenario::{
-    Act, Answer, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves, Scenario, Tls,
+    Act, Answer, Blog, BlogItem, ConnectionMode, Fault, FaultLink, FaultLinks, Host, Resolves,
+    Scenario, Tls,
 };
 pub use server::{ReceivedRequest, Web, serve};
 pub use tour::{MENDING, Step, TOUR, WATCHED, WATCHING};

@@ -32,6 +32,8 @@ pub struct Host {
     pub refuses: std::ops::Range<u32>,
     /// Its response for all other paths with this prefix.
     pub others: Option<(String, Act)>,
+    /// It is a blog, whose posts can be edited.
+    pub blog: Option<Blog>,
 }
 
 impl Host {
@@ -41,6 +43,32 @@ impl Host {
         let (start, act) = self.others.as_ref()?;
         path.starts_with(start.as_str()).then_some(act)
     }
+}
+
+/// A blog as it is at first.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Blog {
+    /// The user who may edit.
+    pub user: &'static str,
+    /// The user's application password.
+    pub password: &'static str,
+    /// Posts, pages and comments.
+    pub items: Vec<BlogItem>,
+}
+
+/// A post, a page or a comment.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BlogItem {
+    /// The collection of the API: `posts`, `pages` or `comments`.
+    pub kind: &'static str,
+    /// Its number.
+    pub id: u64,
+    /// Where it is published, from the root.
+    pub path: &'static str,
+    /// The title; comments have none.
+    pub title: &'static str,
+    /// The content as it was written.
+    pub content: String,
 }
 
 /// What DNS says about a name that exists.

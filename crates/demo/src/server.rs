@@ -24,6 +24,7 @@ use tokio::task::JoinSet;
 use tokio_rustls::LazyConfigAcceptor;
 
 use crate::authority::Authority;
+use crate::blog::LiveBlog;
 use crate::dns;
 use crate::mail::{self, Post, ReceivedEmail};
 use crate::scenario::{Act, Answer, ConnectionMode, Host, Scenario, Tls};
@@ -73,6 +74,7 @@ pub struct Web {
     /// Hosts that refuse connections, with their addresses.
     refusing: Vec<(String, SocketAddr)>,
     log: Arc<Mutex<Vec<ReceivedRequest>>>,
+    site: Arc<Site>,
     post: Arc<Post>,
     _tasks: JoinSet<()>,
     /// Whether the web hosts are up.
@@ -98,7 +100,12 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
     let refusing = hosts.iter().filter(refuses).map(|(name, _)| (name.clone(), closed_at));
     let refusing = refusing.collect();
     let (server, dns) = (listener.local_addr()?, names.local_addr()?);
-    let site = Arc::new(Site { hosts: Arc::clone(&hosts), ..Site::default() });
+    let blogs = hosts
+        .iter()
+        .filter_map(|(name, host)| Some((name.clone(), LiveBlog::new(name, host.blog.as_ref()?))));
+    let blogs = Mutex::new(blogs.collect());
+    let site = Arc::new(Site { hosts: Arc::clone(&hosts), blogs, ..Site::default() });
+    let served = Arc::clone(&site);
     let log = Arc::clone(&site.log);
     let mut tasks = JoinSet::new();
     let (up, is_up) = watch::channel(true);
@@ -119,6 +126,7 @@ pub async fn serve(scenario: &Scenario) -> io::Result<Web> {
         certificate,
         refusing,
         log,
+        site: served,
         post,
         up,
         _tasks: tasks,
@@ -170,6 +178,23 @@ impl Web {
         self.post.arrivals()
     }
 
+    /// How often a post of a blog was changed through its API.
+    #[must_use]
+    pub fn revisions(&self, host: &str, kind: &str, id: u64) -> u64 {
+        self.site.with_blog(host, |blog| blog.revisions(kind, id)).unwrap_or_default()
+    }
+
+    /// The content of a post of a blog, by its path without the leading slash.
+    #[must_use]
+    pub fn post(&self, host: &str, path: &str) -> String {
+        self.site.with_blog(host, |blog| blog.content(path)).unwrap_or_default()
+    }
+
+    /// Edits a post of a blog, as its author may do at any time.
+    pub fn edit_post(&self, host: &str, kind: &str, id: u64, content: &str) {
+        self.site.with_blog(host, |blog| blog.edit(kind, id, content));
+    }
+
     /// Every request so far.
     #[must_use]
     pub fn requests(&self) -> Vec<ReceivedRequest> {
@@ -177,10 +202,12 @@ impl Web {
     }
 }
 
-#[derive(Default)]
+#[derive(Debug, Default)]
 struct Site {
     hosts: Arc<std::collections::BTreeMap<String, Host>>,
     log: Arc<Mutex<Vec<ReceivedRequest>>>,
+    /// The blogs as they are now, by host.
+    blogs: Mutex<HashMap<String, LiveBlog>>,
     /// How many times a path that fails first has failed.
     failures: Mutex<HashMap<(String, String), u32>>,
 }
@@ -288,7 +315,7 @@ where
 {
     let service = service_fn(move |request| {
         let site = Arc::clone(&site);
-        async move { site.answer(&request, secure).await }
+        async move { site.answer(request, secure).await }
     });
     let stream = TokioIo::new(stream);
     // A client that disconnects early is not a failure of the server.
@@ -326,9 +353,13 @@ impl Site {
     /// Returns an error to end the connection instead.
     async fn answer(
         &self,
-        request: &Request<Incoming>,
+        mut request: Request<Incoming>,
         secure: bool,
     ) -> Result<Response<Body>, io::Error> {
+        let body = match request.method() {
+            &http::Method::POST => request.body_mut().collect().await.ok(),
+            _ => None,
+        };
         let field = |name| request.headers().get(name).and_then(|value| value.to_str().ok());
         let host = field(header::HOST).or(request.uri().host()).unwrap_or_default();
         let host = host.split(':').next().unwrap_or_default().to_owned();
@@ -350,6 +381,16 @@ impl Site {
         }
         if known.refuses.contains(&self.has_failed(&host, "")) {
             return Ok(response(&answer_of(&Act::status(403))));
+        }
+        if known.blog.is_some() {
+            let body = body.map(|body| body.to_bytes()).unwrap_or_default();
+            let authorization = field(header::AUTHORIZATION).unwrap_or_default();
+            let method = request.method().as_str();
+            let answer =
+                self.with_blog(&host, |blog| blog.answer(method, &path, authorization, &body));
+            if let Some(Some(answer)) = answer {
+                return Ok(response(&answer));
+            }
         }
         let missing = Act::status(404);
         let act = known.paths.get(&path).or_else(|| known.catch_all(&path)).unwrap_or(&missing);
@@ -391,6 +432,12 @@ impl Site {
             Act::Endless => Ok(endless()),
             Act::CutOff(start) => Ok(cut_off(start)),
         }
+    }
+
+    /// Does something with the blog of a host, if it has one.
+    fn with_blog<T>(&self, host: &str, act: impl FnOnce(&mut LiveBlog) -> T) -> Option<T> {
+        let mut blogs = self.blogs.lock().expect("nothing panics while it holds the blogs");
+        blogs.get_mut(host).map(act)
     }
 
     /// How many times this has been requested before.

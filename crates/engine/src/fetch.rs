@@ -158,7 +158,12 @@ impl Fetcher {
     }
 }
 
-fn client(dialer: Dialer, idle: usize) -> Client<Dialer, Empty<Bytes>> {
+/// A client that keeps this many idle connections to each host.
+pub(crate) fn client<B>(dialer: Dialer, idle: usize) -> Client<Dialer, B>
+where
+    B: http_body::Body + Send,
+    B::Data: Send,
+{
     Client::builder(TokioExecutor::new())
         .pool_max_idle_per_host(idle)
         .pool_idle_timeout(Duration::from_secs(20))

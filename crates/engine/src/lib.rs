@@ -4,6 +4,7 @@
 //! a [`Fetcher`], replies in, events to the store and to an [observer](Observer). [`LocalFiles`]
 //! are read from disk instead of requested. [`send`] and [`hand_over`] deliver digests.
 
+mod api;
 mod body;
 mod cache_reader;
 mod clock;
@@ -27,6 +28,7 @@ mod resolve;
 mod tls;
 mod transport;
 
+pub use api::{ApiClient, ApiResponse};
 pub use cache_reader::CacheLookup;
 pub use clock::Clock;
 pub use config::{Config, ConnectRule, DEFAULT_USER_AGENT, Proxies};

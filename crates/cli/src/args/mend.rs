@@ -30,7 +30,8 @@ pub(crate) struct MendArgs {
 pub(crate) enum MendCommand {
     Propose(Box<ProposeArgs>),
     Show(MendShowArgs),
-    Apply(MendApplyArgs),
+    Apply(Box<MendApplyArgs>),
+    Undo(Box<MendUndoArgs>),
     Redirects(MendRedirectsArgs),
     Confirm(Box<MendConfirmArgs>),
 }
@@ -79,44 +80,67 @@ pub(crate) struct MendShowArgs {
     pub(crate) schema: bool,
 }
 
-/// Show the changes of a plan to source files as a diff; make them with --write
+/// Show the changes of a plan as a diff; make them with --write
 ///
-/// Edits the links in HTML (.html, .htm, .xhtml), CSS and Markdown (.md, .markdown) below the
-/// folder; in other files, with --also, URLs that are written exactly so. Only the URLs change:
-/// line endings, encoding and permissions stay. Symbolic links are not followed.
+/// With --files, edits the links in HTML (.html, .htm, .xhtml), CSS and Markdown (.md, .markdown)
+/// below the folder; in other files, with --also, URLs that are written exactly so. Only the URLs
+/// change: line endings, encoding and permissions stay. Symbolic links are not followed. With
+/// --write, all files are changed or none. A file that has changed in the meantime stops it.
 ///
-/// With --write, all files are changed or none. A file that has changed in the meantime stops it.
+/// With --wordpress, edits posts, pages and comments through the site's REST API, as --user with
+/// the application password in RUMMAGE_PASSWORD: one revision each. What was modified in the
+/// meantime is left alone. rummage mend undo takes the changes back.
 ///
-/// Links that were not found in the files are listed, for fixing by hand.
+/// Links that were not found are listed, for fixing by hand.
 ///
-/// Exit codes: 0, 2 invalid arguments, 3 some files could not be read, 4 the files could not be
-/// written.
+/// Exit codes: 0, 2 invalid arguments, 3 a part could not be read or was left alone, 4 the changes
+/// could not be made.
 #[derive(Debug, Args)]
 #[command(
+    group = clap::ArgGroup::new("ground").required(true),
     after_help = "Examples:\n  rummage mend apply plan.toml --files ./public --as https://www.example.test/\n  \
-    rummage mend apply plan.toml --files ./content --as https://www.example.test/ --also '*.njk' --write\n  \
-    rummage mend apply plan.toml --files . --as https://www.example.test/ --patch fix.patch"
+    rummage mend apply plan.toml --files ./content --also '*.njk' --write\n  \
+    rummage mend apply plan.toml --files . --patch fix.patch\n  \
+    rummage mend apply plan.toml --wordpress https://blog.example.test/ --user editor"
 )]
 pub(crate) struct MendApplyArgs {
     /// Plan to apply
     #[arg(value_name = "PLAN")]
     pub(crate) plan: PathBuf,
-    /// Folder with the sources of the site
-    #[arg(long, value_name = "DIR")]
-    pub(crate) files: PathBuf,
-    /// URL at which the folder is published [default: that of the plan's site]
-    #[arg(long = "as", value_name = "URL")]
-    pub(crate) at: Option<String>,
+    /// Edit the files in this folder: the sources of the site
+    #[arg(long, value_name = "DIR", group = "ground")]
+    pub(crate) files: Option<PathBuf>,
+    /// Edit the posts, pages and comments of the WordPress site at this URL
+    #[arg(long, value_name = "URL", group = "ground")]
+    pub(crate) wordpress: Option<String>,
     /// Also files that match this pattern, such as '*.njk'; in them, URLs are replaced where they
     /// are written exactly so (repeatable)
-    #[arg(long, value_name = "PATTERN")]
-    pub(crate) also: Vec<String>,
+    #[arg(long = "also", value_name = "PATTERN", requires = "files")]
+    pub(crate) more_files: Vec<String>,
     /// Make the changes
     #[arg(long, conflicts_with = "patch")]
     pub(crate) write: bool,
     /// Write the diff to a file that git apply and patch accept
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", requires = "files")]
     pub(crate) patch: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) options: CheckOptions,
+}
+
+/// Take back the changes that apply made to a WordPress site
+///
+/// Restores the contents of the posts, pages and comments that rummage mend apply --wordpress
+/// --write has changed. What was modified since is left alone.
+///
+/// Exit codes: 0, 2 invalid arguments, 3 something was left alone, 4 it could not be done.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage mend undo plan.toml --user editor")]
+pub(crate) struct MendUndoArgs {
+    /// Plan that was applied
+    #[arg(value_name = "PLAN")]
+    pub(crate) plan: PathBuf,
+    #[command(flatten)]
+    pub(crate) options: CheckOptions,
 }
 
 /// Print redirects from the site's old URLs, for its server

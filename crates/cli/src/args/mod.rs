@@ -40,7 +40,7 @@ pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::FindingsArgs;
 pub(crate) use mend::{
     MendApplyArgs, MendArgs, MendCommand, MendConfirmArgs, MendRedirectsArgs, MendShowArgs,
-    ProposeArgs, RedirectForm,
+    MendUndoArgs, ProposeArgs, RedirectForm,
 };
 pub(crate) use options::{CheckOptions, ExternalsChoice, FragmentsChoice};
 pub(crate) use page::PageArgs;
@@ -105,8 +105,8 @@ pub(crate) fn command() -> clap::Command {
     // These check as the crawl did; their check options are rarely given again.
     command = with_short_help(command, "recheck", |arg| is_check_option(arg, &["timeout"]));
     command = command.mut_subcommand("mend", |mend| {
-        ["propose", "confirm"].into_iter().fold(mend, |mend, name| {
-            with_short_help(mend, name, |arg| is_check_option(arg, &["timeout"]))
+        ["propose", "confirm", "apply", "undo"].into_iter().fold(mend, |mend, name| {
+            with_short_help(mend, name, |arg| is_check_option(arg, &["timeout", "user", "at"]))
         })
     });
     with_short_help(command, "arrivals", |arg| {

@@ -2,3 +2,5 @@
 
 pub(crate) mod files;
 mod transaction;
+pub(crate) mod undo;
+pub(crate) mod wordpress;

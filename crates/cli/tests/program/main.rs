@@ -40,5 +40,6 @@ mod tools;
 mod truth;
 mod verdicts_doc;
 mod waivers;
+mod wordpress;
 
 mod written;

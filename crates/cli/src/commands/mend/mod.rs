@@ -9,7 +9,10 @@ mod mass;
 mod places;
 mod propose;
 mod redirects;
+mod remaining;
 mod show;
+mod to_files;
+mod to_wordpress;
 mod trials;
 
 pub(in crate::commands) use propose::run as propose;
@@ -28,6 +31,7 @@ pub(crate) fn run(
         MendCommand::Propose(propose) => propose::run(&propose, &open()?),
         MendCommand::Show(show) => show::run(&show, terminal),
         MendCommand::Apply(apply) => apply::run(&apply, &open()?),
+        MendCommand::Undo(undo) => to_wordpress::undo(&undo, &open()?),
         MendCommand::Redirects(redirects) => redirects::run(&redirects, terminal),
         MendCommand::Confirm(confirm) => confirm::run(&confirm, &open()?),
     }
