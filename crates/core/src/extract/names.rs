@@ -264,4 +264,15 @@ mod tests {
         assert_eq!(Name::of(b"a-name-that-is-far-too-long"), Name::Other);
         assert_eq!(Name::of(b""), Name::Other);
     }
+
+    #[test]
+    fn every_category_of_special_elements_is_special() {
+        use Name::*;
+        for name in [Div, P, H1, H6, Br, Img, Body, Button, Td, Li] {
+            assert!(name.is_special(), "{name:?}");
+        }
+        for name in [A, Dialog, Name::Other] {
+            assert!(!name.is_special(), "{name:?}");
+        }
+    }
 }

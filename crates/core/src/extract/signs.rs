@@ -390,4 +390,10 @@ mod tests {
             assert!(!signs(html).challenge, "{html}");
         }
     }
+
+    #[test]
+    fn only_a_page_without_signs_is_plain() {
+        assert!(Signs::default().is_plain());
+        assert!(!signs("<title>Page not found</title>").is_plain());
+    }
 }

@@ -215,4 +215,16 @@ mod tests {
         );
         assert_eq!(likeness("http://a.test/a", "Welcome back"), None);
     }
+
+    #[test]
+    fn words_with_a_slash_may_be_the_url_and_do_not_count() {
+        let likeness = |text: &str| {
+            let mut sketcher = Sketcher::new("", true);
+            sketcher.feed(text.as_bytes());
+            sketcher.finish().likeness
+        };
+        assert_eq!(likeness("nothing is at /walks/one sorry"), likeness("nothing is at /x sorry"));
+        assert_ne!(likeness("nothing is at one sorry"), likeness("nothing is at two sorry"));
+        assert_ne!(likeness("red / green and blue"), likeness("red green and blue"));
+    }
 }

@@ -691,3 +691,42 @@ fn links_over_the_limit_are_left_out_and_the_reading_is_cut() {
         }
     }
 }
+
+#[test]
+fn a_policy_that_upgrades_requests_is_noticed() {
+    let upgrades = |html: &str| read(html).upgrades;
+    let policy = "<meta http-equiv=Content-Security-Policy content='upgrade-insecure-requests'>";
+    assert!(upgrades(policy));
+    assert!(!upgrades("<meta http-equiv=Content-Security-Policy content='img-src *'>"));
+}
+
+#[test]
+fn the_weight_of_a_page_grows_with_its_links() {
+    let weight = |links: usize| read(&"<a id=x href=/y>z</a>".repeat(links)).weight();
+    assert!(weight(0) < 64);
+    assert!(weight(100) > 100 * size_of::<crate::extract::reading::LinkRecord>());
+}
+
+/// HTML, "has an element in scope": an end tag has no effect across a table cell.
+#[test]
+fn an_end_tag_in_a_cell_does_not_end_the_landmark_around_the_table() {
+    for cell in ["td", "th", "caption"] {
+        let html =
+            format!("<nav><table><{cell}></nav><a href=x>y</a></{cell}></table></nav><a href=z>");
+        let reading = read(&html);
+        let regions: Vec<_> = reading.links().map(|link| link.region).collect();
+        assert_eq!(regions, [Some(crate::extract::reading::Region::Nav), None], "{cell}");
+    }
+}
+
+#[test]
+fn the_picture_of_a_podcast_is_expected_to_be_an_image() {
+    use crate::extract::elements::{Attribute, Element, Expected};
+    for (element, attribute) in
+        [("itunes:image", "href"), ("media:thumbnail", "url"), ("logo", "content")]
+    {
+        let (element, attribute) =
+            (Element::named(element).unwrap(), Attribute::named(attribute).unwrap());
+        assert_eq!(element.expected_type(attribute, None), Some(Expected::Image), "{element:?}");
+    }
+}

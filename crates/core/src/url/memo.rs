@@ -162,4 +162,21 @@ mod tests {
             }
         }
     }
+
+    #[test]
+    fn references_depend_on_the_whole_base_its_folder_its_origin_or_nothing() {
+        let base = BaseKeys::new(&Url::parse("http://a.test/walks/").unwrap());
+        for (written, expected) in [
+            ("../x", Some(base.folder)),
+            ("x", Some(base.folder)),
+            ("7", Some(base.folder)),
+            ("/x", Some(base.origin)),
+            ("https://b.test/", Some(0)),
+            ("#x", None),
+            ("?x", None),
+            ("", None),
+        ] {
+            assert_eq!(depends_on(&base, written), expected, "{written}");
+        }
+    }
 }

@@ -93,4 +93,14 @@ mod tests {
         assert_eq!(Cause::AccessRefused.advice_for(Some(521)), Some(of(521)));
         assert_eq!(Cause::ServerError.advice_for(None), Cause::ServerError.advice());
     }
+
+    #[test]
+    fn the_advice_by_status_is_that_of_the_status() {
+        assert!(Cause::advice_by_status().count() > 5);
+        for (from, to, advice) in Cause::advice_by_status() {
+            for status in [from, to] {
+                assert_eq!(Cause::ServerError.advice_for(Some(status)), Some(advice), "{status}");
+            }
+        }
+    }
 }

@@ -154,6 +154,7 @@ fn a_bot_check_is_not_a_broken_link() {
 #[test]
 fn an_html_page_where_an_image_is_expected_is_a_fault_of_the_link() {
     let html = "<img src=/a.png><img src=/b.png><script src=/c.js></script><img src=/moved.png>
+                <img src=/turned.png>
                 <link rel=stylesheet href=/d.css><a href=/a.png>x</a><a href=/c.html>y</a>";
     let seen = crawl(
         Web::default()
@@ -163,6 +164,7 @@ fn an_html_page_where_an_image_is_expected_is_a_fault_of_the_link() {
             .on("http://a.test/c.js", text("Another page", "and no script at all"))
             .on("http://a.test/d.css", text("A third page", "and no sheet at all"))
             .on("http://a.test/moved.png", Act::Redirect(302, "/c.html".into()))
+            .on("http://a.test/turned.png", Act::Redirect(302, "/b.png".into()))
             .on("http://a.test/c.html", text("A page", "that was always one")),
     );
     let mut faults = seen.faults.clone();

@@ -253,4 +253,17 @@ mod tests {
             assert_eq!(end(&mut names, number, &nxdomain()), NamesAction::Nothing);
         }
     }
+
+    #[test]
+    fn after_a_stop_a_known_host_is_no_news() {
+        let mut names = Names::default();
+        end(&mut names, 0, &fine());
+        names.handle_resumed();
+        for number in 1..=3 {
+            end(&mut names, number, &nxdomain());
+        }
+        end(&mut names, 0, &fine());
+        let known = UrlId::from_index(0);
+        assert_eq!(end(&mut names, 4, &nxdomain()), NamesAction::Check(known, None));
+    }
 }

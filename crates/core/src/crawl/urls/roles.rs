@@ -198,3 +198,17 @@ impl Roles {
         self.bits & bits != 0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_parsed_for_urls_is_known_by_each_of_its_roles() {
+        for bits in [Roles::PAGE, Roles::SHEET_FILE, Roles::PAGE_LIST, Roles::APP] {
+            assert!(Roles::new(bits, Kind::Any).is_read(), "{bits}");
+        }
+        let others = Roles::RULES | Roles::FORM | Roles::PART | Roles::MEDIA | Roles::MODIFIERS;
+        assert!(!Roles::new(others, Kind::Any).is_read());
+    }
+}
