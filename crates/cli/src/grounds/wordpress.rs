@@ -5,6 +5,7 @@
 //! item is requested again right before it is changed: what was modified in the meantime is left
 //! alone.
 
+use rummage_core::extract::{Extractor, Format};
 use rummage_core::mend::plan::Plan;
 use rummage_core::mend::rewrite::{ByHand, Change, Ground, Kind, rewrite};
 use rummage_core::url::network::is_loopback;
@@ -54,6 +55,14 @@ pub(crate) struct Item {
     modified: Option<String>,
 }
 
+/// What became of an item that was to be changed.
+pub(crate) enum Written {
+    /// It has this content now; with all its links, or not.
+    Stored { stored: String, is_kept: bool },
+    /// It was not changed, and why.
+    LeftAlone(String),
+}
+
 /// An item that a plan concerns.
 pub(crate) struct ItemChange {
     pub(crate) item: Item,
@@ -81,6 +90,13 @@ impl Item {
         let new = in_blocks(&done.text, &ground);
         Some(ItemChange { item: self, new, changes: done.changes, by_hand: done.by_hand })
     }
+}
+
+/// The references in a content, in order.
+fn references(content: &str) -> Vec<String> {
+    let mut extractor = Extractor::new(Format::Html, Some("utf-8"), content.len().max(1));
+    extractor.feed(content.as_bytes());
+    extractor.finish().links().map(|link| link.written.to_owned()).collect()
 }
 
 /// Rewrites URLs in the attributes of blocks, which are JSON in comments (Gutenberg, "Parser"): a
@@ -125,8 +141,10 @@ impl Blog {
         let client = ApiClient::new(config, &base);
         runtime.block_on(client.handle_start());
         let mut blog = Blog { runtime, client, base, root: ApiRoot::Path };
+        // Without such paths, a site responds 404, with one of its pages, or a redirect to it.
         let probe = blog.get("posts", "per_page=1")?;
-        if probe.status == 404 {
+        let is_json = serde_json::from_slice::<serde::de::IgnoredAny>(&probe.body).is_ok();
+        if !is_json && matches!(probe.status, 200..=399 | 404) {
             blog.root = ApiRoot::Query;
         }
         Ok(blog)
@@ -235,25 +253,25 @@ impl Blog {
         }
     }
 
-    /// Changes the content of an item, if it is still as it was. Returns why not.
-    pub(crate) fn write(&self, item: &Item, new: &str) -> Result<Option<String>, Failure> {
+    /// Changes the content of an item, if it is still as it was.
+    pub(crate) fn write(&self, item: &Item, new: &str) -> Result<Written, Failure> {
+        let left = |why: &str| Ok(Written::LeftAlone(why.to_owned()));
         let route = format!("{}/{}", item.kind, item.id);
-        let now = self.get(&route, "context=edit")?;
-        if now.status == 404 {
-            return Ok(Some("it is no longer there".to_owned()));
-        }
-        let now = self.item(&item.kind, &self.json(&now)?)?;
+        let Some(now) = self.find(&item.kind, item.id)? else {
+            return left("it is no longer there");
+        };
         if now.content != item.content || item.modified.is_some() && now.modified != item.modified {
-            return Ok(Some("it was modified in the meantime".to_owned()));
+            return left("it was modified in the meantime");
         }
         let body = json!({ "content": new }).to_string();
         let url = self.url(&route, "context=edit");
         let sent = self.runtime.block_on(self.client.post(&url, body));
         let sent = sent.map_err(|failure| self.no_response(&failure))?;
-        let stored = self.item(&item.kind, &self.json(&sent)?)?;
-        // WordPress trims contents, and may remove markup that a user may not use.
-        let is_same = stored.content.trim() == new.trim();
-        Ok((!is_same).then(|| "WordPress stored something else: look at it".to_owned()))
+        let stored = self.item(&item.kind, &self.json(&sent)?)?.content;
+        // WordPress trims contents, and adds `rel` to links in comments. It may also remove markup
+        // that a user may not use.
+        let is_kept = stored.trim() == new.trim() || references(&stored) == references(new);
+        Ok(Written::Stored { stored, is_kept })
     }
 
     /// An item as it is now; `None` if it is no longer there.

@@ -10,7 +10,7 @@ use super::remaining::{self, Remaining};
 use crate::args::{CheckOptions, MendApplyArgs, MendUndoArgs};
 use crate::failure::{Exit, Failure};
 use crate::grounds::undo::{self, Undo, UndoItem};
-use crate::grounds::wordpress::{Blog, ItemChange};
+use crate::grounds::wordpress::{Blog, ItemChange, Written};
 use crate::jobs::plain;
 use crate::output;
 use crate::plan_file::PlanFile;
@@ -45,15 +45,16 @@ pub(super) fn apply(
     let mut lines = Vec::new();
     let mut left_alone = 0;
     if args.write && !changed.is_empty() {
-        let mut undo = Undo { wordpress: site.to_string(), items: Vec::new() };
-        undo.items.extend(changed.iter().map(|change| undo_item(change)));
+        let items = changed.iter().map(|change| undo_item(change)).collect();
+        let mut undo = Undo { wordpress: site.to_string(), items };
         // Before the first change: nothing is lost, whatever happens.
         undo.save(&undo_file)?;
-        for change in &changed {
-            if let Some(why) = blog.write(&change.item, &change.new)? {
-                left_alone += 1;
-                lines.push(format!("{}: not changed: {why}", safe(&change.item.name())));
-            }
+        let written = write_all(&blog, &changed, &mut undo.items);
+        // What was stored may differ from what was sent, and is what can be undone.
+        undo.save(&undo_file)?;
+        for why in written? {
+            left_alone += 1;
+            lines.push(why);
         }
     }
     let seen: HashSet<(&str, &str)> = items
@@ -86,8 +87,7 @@ pub(super) fn apply(
         }
         (false, false) => format!("would change {what}; --write makes the changes"),
         (false, true) if left_alone > 0 => {
-            let many = counted(left_alone, "item was", "items were");
-            format!("changed {what}; {many} left alone")
+            format!("changed {what}; {} to look at", counted(left_alone, "item", "items"))
         }
         (false, true) => {
             format!("changed {what}; take it back with: rummage mend undo {}", args.plan.display())
@@ -95,6 +95,33 @@ pub(super) fn apply(
     });
     say(session, &lines)?;
     Ok(if left_alone > 0 { Exit::Unfinished } else { Exit::Fine })
+}
+
+/// Changes the items, and notes what was stored. Returns what was left alone, and why.
+fn write_all(
+    blog: &Blog,
+    changed: &[&ItemChange],
+    undo: &mut [UndoItem],
+) -> Result<Vec<String>, Failure> {
+    let mut left_alone = Vec::new();
+    for (change, undo) in changed.iter().zip(undo) {
+        let name = change.item.name();
+        match blog.write(&change.item, &change.new)? {
+            Written::Stored { stored, is_kept } => {
+                undo.new = stored;
+                if !is_kept {
+                    left_alone.push(format!(
+                        "{}: changed, but WordPress removed a link from it: look at it",
+                        safe(&name)
+                    ));
+                }
+            }
+            Written::LeftAlone(why) => {
+                left_alone.push(format!("{}: not changed: {why}", safe(&name)));
+            }
+        }
+    }
+    Ok(left_alone)
 }
 
 /// Takes back what [`apply`] has changed.
@@ -111,11 +138,13 @@ pub(super) fn undo(args: &MendUndoArgs, session: &Session) -> Result<Exit, Failu
             Some(item) if item.content.trim() != one.new.trim() => {
                 Some("it was modified since".to_owned())
             }
-            Some(item) => {
-                let why = blog.write(&item, &one.old)?;
-                done += u64::from(why.is_none());
-                why
-            }
+            Some(item) => match blog.write(&item, &one.old)? {
+                Written::Stored { .. } => {
+                    done += 1;
+                    None
+                }
+                Written::LeftAlone(why) => Some(why),
+            },
         };
         if let Some(why) = why {
             lines.push(format!("{}: not restored: {why}", safe(name.trim())));
