@@ -36,10 +36,13 @@ impl CrawlJob {
         lists: Vec<(Url, Document)>,
         own: Option<&Url>,
     ) -> Result<CrawlJob, Failure> {
-        CrawlJob::probe_with(context, lists, own, LocalFiles::default())
+        let job = CrawlJob::probe_with(context, lists, own, LocalFiles::default())?;
+        // A URL in a list is intended, even if it is private.
+        Ok(job.allowing_private())
     }
 
-    /// The same, with files that are read instead of requested.
+    /// The same, with files that are read instead of requested. Private addresses are requested
+    /// as in a crawl of the user's own site.
     pub(super) fn probe_with(
         context: JobContext<'_>,
         lists: Vec<(Url, Document)>,
@@ -54,12 +57,11 @@ impl CrawlJob {
             lists.into_iter().map(|(url, document)| (url.into(), document)).collect();
         let mut fetching = job.fetching(own.map_or(&[], std::slice::from_ref))?;
         fetching.local_files = files.with_documents(documents);
-        // A URL in a list is intended, even if it is private.
-        fetching.allow_private = true;
         let new = job.new_run(first.as_str(), RunKind::Probe);
         // A list is not a site: there are no findings to track over time.
         let writer = RunWriter::begin(job.store, new)?;
-        Ok(CrawlJob::new(&job, vec![first], settings, fetching, writer))
+        let own = own.cloned();
+        Ok(CrawlJob { own, ..CrawlJob::new(&job, vec![first], settings, fetching, writer) })
     }
 
     /// Continues a run over lists, which the store has.

@@ -74,6 +74,9 @@ pub(crate) struct CrawlJob {
     pub(crate) known_as: Option<String>,
     /// The http URL that is not tried after https, because credentials are sent.
     only_https: Option<Url>,
+    /// A URL of the user's own site, if the job does not start there: private addresses may be
+    /// requested as if it did.
+    own: Option<Url>,
 }
 
 /// A run that was stopped before its end.
@@ -110,7 +113,14 @@ impl CrawlJob {
             explained: None,
             known_as: None,
             only_https: None,
+            own: None,
         }
+    }
+
+    /// The same; private addresses may be requested.
+    fn allowing_private(mut self) -> CrawlJob {
+        self.fetching.allow_private = true;
+        self
     }
 
     /// The same, with results of earlier runs.
@@ -168,7 +178,7 @@ impl CrawlJob {
         }
         let clock = Clock::starting_at(self.under_way);
         let fetcher = Fetcher::new(self.fetching, clock);
-        if let Some(start) = self.starts.first() {
+        if let Some(start) = self.own.as_ref().or(self.starts.first()) {
             fetcher.handle_start(start).await;
         }
         let CrawlJob { recheck, memory, remember, budget, .. } = self;

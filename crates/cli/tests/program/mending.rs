@@ -430,3 +430,23 @@ fn mistakes_in_plans_and_arguments_are_explained() {
     let schema = folder.run(&["mend", "show", "--schema"]).ends(0).out;
     assert_eq!(schema, shipped, "rummage mend show --schema > docs/plan.schema.json");
 }
+
+#[test]
+fn candidates_are_requested_under_the_rules_of_a_crawl() {
+    let stage = Stage::new(&museum());
+    let page = "<title>x</title><a href=http://office.ashlock-canal.test/plans>plans</a>
+        <a href=http://office.ashlock-canal.test/Plans.htm>more</a><a href=/vist/>visit</a>
+        <a href=/visit/>visit</a><a href=www.ironwork-society.test/members/>members</a>";
+    std::fs::create_dir(stage.path("site")).unwrap();
+    std::fs::write(stage.path("site/index.html"), page).unwrap();
+    stage.run(&["crawl", "./site", "--as", MUSEUM, "-q", "--externals", "note"]).ends(1);
+    let before = stage.web.requests().len();
+    stage.run(&["mend", "propose", "-o", "noted.toml"]).ends(0);
+    let later = stage.web.requests().split_off(before);
+    assert!(later.is_empty(), "externals are only noted: {later:?}");
+    stage.run(&["crawl", "./site", "--as", MUSEUM, "-q"]).ends(1);
+    stage.run(&["mend", "propose", "--verdict", "broken,doubtful", "-o", "plan.toml"]).ends(0);
+    let requests = stage.web.requests();
+    assert!(requests.iter().any(|request| request.host == "ironwork-society.test"));
+    assert!(requests.iter().all(|request| request.host != "office.ashlock-canal.test"));
+}

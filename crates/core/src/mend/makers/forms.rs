@@ -35,7 +35,10 @@ fn plausibility(reason: Reason) -> u8 {
 /// Forms that may work though no link names them.
 fn guess(look: &Look<'_>, found: &mut Found<'_>) {
     let url = look.url;
-    let is_there = !matches!(look.fault.cause, Some(Cause::Nxdomain | Cause::NoAddress));
+    let is_there = !matches!(
+        look.fault.cause,
+        Some(Cause::Nxdomain | Cause::NoAddress | Cause::PrivateAddress)
+    );
     let mut offer = |url: Option<Url>, reason, score| {
         if let Some(url) = url {
             found.offer(url.into(), reason, score);
