@@ -435,7 +435,7 @@ fn mistakes_in_plans_and_arguments_are_explained() {
 fn candidates_are_requested_under_the_rules_of_a_crawl() {
     let stage = Stage::new(&museum());
     let page = "<title>x</title><a href=http://office.ashlock-canal.test/plans>plans</a>
-        <a href=http://office.ashlock-canal.test/Plans.htm>more</a><a href=/vist/>visit</a>
+        <a href=\"http://office.ashlock-canal.test/more).\">more</a><a href=/vist/>visit</a>
         <a href=/visit/>visit</a><a href=www.ironwork-society.test/members/>members</a>";
     std::fs::create_dir(stage.path("site")).unwrap();
     std::fs::write(stage.path("site/index.html"), page).unwrap();
