@@ -150,6 +150,16 @@ impl Builder {
                 });
             }
         }
+        for number in 1..=24 {
+            let path = format!("/locks/lock-{number:02}.html");
+            self.pages.push(Page { path, title: format!("Lock {number}") });
+        }
+        // Named by number alone: only their titles tell what they are about.
+        for (number, first) in FIRST.iter().enumerate() {
+            let (path, title) =
+                (format!("/news/{}.html", 400 + number), format!("The {first} fair"));
+            self.pages.push(Page { path, title });
+        }
         for partner in PARTNERS {
             let page = |title: &str| {
                 Act::page(format!("<title>{title}</title><h1>{title}</h1><p>{partner}</p>"))
@@ -326,9 +336,36 @@ impl Builder {
             self.redirects.insert(old.clone(), path.clone());
             self.own("redirect", &old, Some(&path), &title);
         }
-        for path in
-            ["/annual-report-2003.pdf", "/shop/basket", "/kite-flying.html", "/members/login"]
-        {
+        for _ in 0..3 {
+            // Nearly all of its name is that of its neighbors.
+            let number = 1 + self.draw.below(24);
+            let path = format!("/locks/lock-{number:02}.html");
+            let old = format!("/locks/lokc-{number:02}.html");
+            self.own("numbered letters", &old, Some(&path), "the lock");
+            let (path, title) = self.page_in("news");
+            let number = 900 + self.draw.below(90);
+            self.own("renamed by number", &format!("/news/{number}.html"), Some(&path), &title);
+            let (path, title) = self.page_in("visits");
+            let name = path.trim_start_matches("/visits/");
+            self.own("moved alone", &format!("/outings/2009/{name}"), Some(&path), &title);
+            let (path, title) = self.page_in("archive");
+            let separated = path.replace('-', "_").replace("/archive/", "/archive//");
+            self.own("separators", &separated, Some(&path), &title);
+            let (path, title) = self.page();
+            let coded = path.replace('.', "%252E");
+            self.own("encoded twice", &coded, Some(&path), &title);
+            let (path, title) = self.page();
+            self.own("pasted", &format!("{path}%20"), Some(&path), &title);
+        }
+        for path in [
+            "/locks/lock-99.html",
+            "/locks/lock-45.html",
+            "/news/12.html",
+            "/annual-report-2003.pdf",
+            "/shop/basket",
+            "/kite-flying.html",
+            "/members/login",
+        ] {
             self.own("hopeless", path, None, "more");
         }
         for host in ["http://vanished-blog.test/2009/post", "https://nowhere-cafe.test/"] {

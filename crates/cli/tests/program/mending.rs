@@ -100,7 +100,7 @@ fn most_faults_get_the_right_cure_and_hardly_any_a_wrong_one_with_confidence() {
                 fault.kind, fault.target, fault.cure
             );
         }
-        assert!(100 * right >= 95 * curable, "seed {seed}: {right} of {curable}\n{report}");
+        assert!(100 * right >= 97 * curable, "seed {seed}: {right} of {curable}\n{report}");
         assert!(100 * wrong <= curable, "seed {seed}: {wrong} wrong\n{report}");
     }
 }

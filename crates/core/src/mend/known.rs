@@ -32,6 +32,9 @@ pub(super) type Id = u32;
 /// A word on more of the pages than one in this many distinguishes nothing.
 const COMMON: usize = 8;
 
+/// A word on at most this many pages is rare: all of them are looked at.
+const RARE: usize = 2_000;
+
 /// URLs that work. See the [module](self).
 #[derive(Debug, Default)]
 pub struct KnownUrls {
@@ -48,6 +51,8 @@ pub struct KnownUrls {
     sorted: Vec<Id>,
     /// The pages that have a word, in its path or texts.
     by_word: HashMap<u64, Vec<Id>>,
+    /// The pages with exactly this title, or this text of a link.
+    by_text: HashMap<u64, Vec<Id>>,
     /// How many words a page has, each weighted by how rare it is.
     weights: Vec<f32>,
 }
@@ -73,10 +78,18 @@ impl KnownUrls {
             if let Some(key) = parts.tail_key() {
                 known.by_tail.entry(key).or_default().push(id);
             }
-            let mut words = BTreeSet::new();
+            let mut words: BTreeSet<u64> = BTreeSet::new();
             if parts.class == Class::Page {
                 for text in parts.stems.last().into_iter().chain(&texts) {
                     words.extend(words_of(text).map(|word| hash(&word)));
+                }
+            }
+            for text in texts.iter().filter(|_| parts.class == Class::Page) {
+                if let Some(key) = text_key(text) {
+                    let pages = known.by_text.entry(key).or_default();
+                    if pages.last() != Some(&id) {
+                        pages.push(id);
+                    }
                 }
             }
             word_lists.push(words.into_iter().collect());
@@ -112,7 +125,9 @@ impl KnownUrls {
         }
         #[expect(clippy::cast_precision_loss, reason = "it is only a weight")]
         let rarity = (self.urls.len() + 2) as f32 / (pages + 1) as f32;
-        rarity.ln() + 0.5
+        let weight = rarity.ln() + 0.5;
+        // Numbers are the same in many places.
+        if is_number(word) { weight / 4.0 } else { weight }
     }
 
     /// The text of a URL.
@@ -172,6 +187,12 @@ impl KnownUrls {
         self.hosts.like(host)
     }
 
+    /// The pages whose title, or a text of a link to which, has just these words.
+    pub(super) fn pages_called(&self, text: &str) -> &[Id] {
+        let key = text_key(text);
+        key.and_then(|key| self.by_text.get(&key)).map_or(&[], Vec::as_slice)
+    }
+
     /// The pages with the most similar words, best first, each with its similarity from 0 to 1.
     pub(super) fn pages_like<'a>(
         &self,
@@ -180,27 +201,43 @@ impl KnownUrls {
     ) -> Vec<(f32, Id)> {
         let words: BTreeSet<u64> = texts.flat_map(words_of).map(|word| hash(&word)).collect();
         let own: f32 = words.iter().map(|word| self.weight(*word)).sum();
-        let mut shared: HashMap<Id, f32> = HashMap::new();
-        for word in &words {
-            let weight = self.weight(*word);
-            if weight > 0.0 {
-                for id in self.by_word.get(word).into_iter().flatten() {
-                    *shared.entry(*id).or_default() += weight;
+        let pages = |word: u64| self.by_word.get(&word).map_or(&[][..], Vec::as_slice);
+        let mut words: Vec<u64> =
+            words.into_iter().filter(|word| self.weight(*word) > 0.0).collect();
+        words.sort_by_key(|word| pages(*word).len());
+        // A number alone names no page.
+        let mut shared: HashMap<Id, (f32, bool)> = HashMap::new();
+        for word in words {
+            let (weight, is_name) = (self.weight(word), !is_number(word));
+            let pages = pages(word);
+            if shared.is_empty() || pages.len() <= RARE {
+                for id in pages {
+                    let entry = shared.entry(*id).or_default();
+                    *entry = (entry.0 + weight, entry.1 | is_name);
+                }
+                continue;
+            }
+            // Of the many pages with a common word, only those with a rarer one matter.
+            for (id, entry) in &mut shared {
+                if pages.binary_search(id).is_ok() {
+                    *entry = (entry.0 + weight, entry.1 | is_name);
                 }
             }
         }
+        let shared = shared.into_iter().filter(|(_, (_, is_named))| *is_named);
+        let shared = shared.map(|(id, (weight, _))| (id, weight));
         let similarity = |(id, shared): (Id, f32)| {
             let all = own + self.weights[id as usize] - shared;
             (if all > 0.0 { shared / all } else { 0.0 }, id)
         };
-        let mut found: Vec<(f32, Id)> = shared.into_iter().map(similarity).collect();
+        let mut found: Vec<(f32, Id)> = shared.map(similarity).collect();
         found.sort_unstable_by(|one, other| other.0.total_cmp(&one.0).then(one.1.cmp(&other.1)));
         found.truncate(most);
         found
     }
 }
 
-/// The words of a text in lower case, of at least two letters, without a plural `s`.
+/// The words of a text in lower case, of at least two letters or a digit, without a plural `s`.
 pub(super) fn words_of(text: &str) -> impl Iterator<Item = String> + '_ {
     const EMPTY: &[&str] = &[
         "the", "of", "and", "in", "to", "for", "on", "at", "an", "by", "or", "our", "is", "www",
@@ -208,15 +245,31 @@ pub(super) fn words_of(text: &str) -> impl Iterator<Item = String> + '_ {
     ];
     text.split(|c: char| !c.is_alphanumeric())
         .map(str::to_lowercase)
-        .filter(|word| word.chars().count() >= 2 && !EMPTY.contains(&word.as_str()))
+        .filter(|word| {
+            let is_long = word.chars().count() >= 2 || word.chars().all(|c| c.is_ascii_digit());
+            is_long && !word.is_empty() && !EMPTY.contains(&word.as_str())
+        })
         .map(|word| match word.strip_suffix('s') {
             Some(stem) if stem.len() >= 3 && !stem.ends_with('s') => stem.to_owned(),
             _ => word,
         })
 }
 
+/// Equal for texts with the same words; `None` if they are too short to tell anything.
+fn text_key(text: &str) -> Option<u64> {
+    let words = words_of(text).collect::<Vec<_>>().join(" ");
+    (words.len() >= 4).then(|| hash(&words))
+}
+
+/// The hash of a word; that of a number is odd, that of other words even.
 fn hash(word: &str) -> u64 {
-    xxhash_rust::xxh3::xxh3_64(word.as_bytes())
+    let is_number = word.bytes().all(|byte| byte.is_ascii_digit());
+    xxhash_rust::xxh3::xxh3_64(word.as_bytes()) & !1 | u64::from(is_number)
+}
+
+/// Whether this is the hash of a number.
+fn is_number(hash: u64) -> bool {
+    hash & 1 == 1
 }
 
 #[cfg(test)]

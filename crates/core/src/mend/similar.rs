@@ -36,19 +36,49 @@ pub(super) fn most_edits(length: usize) -> usize {
 /// differ, because the fifth lock is not the fourth.
 pub(super) fn edits(one: &str, other: &str) -> Option<u8> {
     let most = most_edits(one.chars().count().min(other.chars().count()));
-    let digits = |word: &str| word.bytes().filter(u8::is_ascii_digit).collect::<Vec<_>>();
-    if most == 0 || digits(one) != digits(other) {
+    if most == 0 || !digits(one).eq(digits(other)) {
         return None;
     }
     let distance = osa_distance(one, other);
     (1..=most).contains(&distance).then(|| u8::try_from(distance).expect("it is at most two"))
 }
 
+fn digits(word: &str) -> impl Iterator<Item = u8> + '_ {
+    word.bytes().filter(u8::is_ascii_digit)
+}
+
 /// Many words, to be searched for similar ones.
 #[derive(Debug, Default)]
 pub(super) struct Words {
-    letters: Vec<(u64, u16)>,
+    looks: Vec<FirstLook>,
     words: Vec<Box<str>>,
+}
+
+/// What spares most comparisons of a word with others.
+#[derive(Debug, Clone, Copy)]
+struct FirstLook {
+    letters: u64,
+    /// A hash of its digits.
+    digits: u32,
+    /// In bytes.
+    length: u16,
+}
+
+impl FirstLook {
+    /// At a word that is not too long.
+    fn of(word: &str) -> FirstLook {
+        let digits = digits(word)
+            .fold(0u32, |hash, digit| hash.wrapping_mul(31).wrapping_add(u32::from(digit)));
+        let length = u16::try_from(word.len()).unwrap_or(u16::MAX);
+        FirstLook { letters: letters(word), digits, length }
+    }
+
+    /// Whether two words may be similar. A letter of two bytes may take the place of one.
+    fn may_be_like(self, other: FirstLook) -> bool {
+        self.digits == other.digits
+            && (self.letters ^ other.letters).count_ones() <= 4
+            && self.length.abs_diff(other.length) <= 4
+    }
 }
 
 impl Words {
@@ -56,8 +86,7 @@ impl Words {
     pub(super) fn of(words: impl Iterator<Item = String>) -> Words {
         let mut all = Words::default();
         for word in words.filter(|word| word.len() <= LONGEST) {
-            let length = u16::try_from(word.len()).expect("longer ones are left out");
-            all.letters.push((letters(&word), length));
+            all.looks.push(FirstLook::of(&word));
             all.words.push(word.into());
         }
         all
@@ -68,12 +97,8 @@ impl Words {
         if word.len() > LONGEST || most_edits(word.chars().count()) == 0 {
             return Vec::new();
         }
-        let own = letters(word);
-        let may = |(bits, length): &(u64, u16)| {
-            // A letter of two bytes may take the place of one.
-            (bits ^ own).count_ones() <= 4 && usize::from(*length).abs_diff(word.len()) <= 4
-        };
-        let near = self.letters.iter().zip(&self.words).filter(|(first, _)| may(first));
+        let own = FirstLook::of(word);
+        let near = self.looks.iter().zip(&self.words).filter(|(look, _)| own.may_be_like(**look));
         let mut found: Vec<(u8, &str)> =
             near.filter_map(|(_, other)| Some((edits(word, other)?, &**other))).collect();
         found.sort_unstable();

@@ -15,6 +15,22 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
     if !look.fault.is_internal || look.fault.is_image || look.parts.class != Class::Page {
         return;
     }
+    for text in &look.fault.texts {
+        let called = look.known.pages_called(text);
+        // What many pages are called names none of them.
+        let score = match called.len() {
+            1 => 77,
+            2..=3 => 64,
+            _ => continue,
+        };
+        for id in called {
+            let is_own = Url::parse(look.known.url(*id))
+                .is_ok_and(|url| Parts::of(&url).host == look.parts.host);
+            if is_own {
+                found.offer_known(*id, Reason::Renamed, score);
+            }
+        }
+    }
     let path = look.parts.stems.last().into_iter().map(String::as_str);
     let texts = look.fault.texts.iter().map(String::as_str);
     let folder = &look.parts.stems[..look.parts.stems.len().saturating_sub(1)];
