@@ -43,6 +43,9 @@ pub(crate) enum MendCommand {
 /// anchor. Candidates are requested, and those that work are proposed with their evidence and a
 /// confidence. Where many targets need the same change, one rule replaces many repairs.
 ///
+/// Doubtful targets are looked at if their page says that it is missing, or if --verdict names
+/// them.
+///
 /// Repairs with high and medium confidence have action = "replace"; those with low confidence have
 /// action = "leave", so that nothing happens until you decide.
 ///

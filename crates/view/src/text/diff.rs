@@ -54,7 +54,7 @@ pub fn patch(out: &mut dyn Write, name: &str, old: &[u8], new: &[u8]) -> Result<
     Ok(())
 }
 
-/// Writes the changes of a file for a terminal.
+/// Writes the changes of a file for a terminal, and an empty line.
 ///
 /// # Errors
 /// See [`ViewError`].
@@ -74,6 +74,7 @@ pub fn diff(out: &mut dyn Write, name: &str, old: &str, new: &str) -> Result<(),
             }
         }
     }
+    writeln!(out)?;
     Ok(())
 }
 

@@ -44,11 +44,12 @@ pub(super) fn of(
     let mut positions: HashMap<TargetIdentity<StoredUrl>, usize> = HashMap::new();
     let query = run.query(selection)?;
     query.for_each(|link| {
+        let needs_nothing = matches!(link.verdict, Verdict::Sound | Verdict::Skipped);
         let is_unlikely = matches!(link.cause, Some(Cause::Placeholder | Cause::Unconfirmed))
             || link.verdict == Verdict::Doubtful
                 && !doubtful
                 && !matches!(link.cause, Some(Cause::Soft404 | Cause::RedirectedHome));
-        if is_unlikely || link.waived {
+        if needs_nothing || is_unlikely || link.waived {
             return Ok(());
         }
         let at = *positions.entry(query.identity(link)?).or_insert(found.len());
