@@ -48,7 +48,7 @@ pub(crate) fn css(bytes: &[u8]) {
 /// A source comes back byte for byte if no plan concerns it, and a plan that is applied twice
 /// changes nothing the second time.
 pub(crate) fn rewrite(bytes: &[u8]) {
-    let base = "https://a.test/walks/";
+    let base = "https://a.test/paths/";
     let none = Plan::default();
     let rule = Rule {
         from: "https://a.test/".to_owned(),
@@ -101,7 +101,7 @@ pub(crate) fn robots(bytes: &[u8]) {
 /// A URL in normal form resolves to itself, whatever the base.
 pub(crate) fn url(bytes: &[u8]) {
     let written = String::from_utf8_lossy(bytes);
-    let base = Url::parse("http://a.test/walks/?day=1").expect("it is a URL");
+    let base = Url::parse("http://a.test/paths/?day=1").expect("it is a URL");
     if let Reference::Web { url, fragment } = resolve(&base, &written) {
         assert!(url.fragment().is_none(), "the fragment was cut off");
         let again = resolve(&Url::parse("https://b.test/").expect("it is a URL"), url.as_str());

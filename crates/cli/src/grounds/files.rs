@@ -84,7 +84,7 @@ impl Files {
     /// What a plan changes.
     pub(crate) fn apply(&self, plan: &Plan) -> Applied {
         let mut applied = Applied::default();
-        self.walk(&self.root, "", plan, &mut applied);
+        self.look_into(&self.root, "", plan, &mut applied);
         applied
     }
 
@@ -107,7 +107,7 @@ impl Files {
         transaction::recover(&self.root)
     }
 
-    fn walk(&self, folder: &Path, prefix: &str, plan: &Plan, applied: &mut Applied) {
+    fn look_into(&self, folder: &Path, prefix: &str, plan: &Plan, applied: &mut Applied) {
         let mut unread = |name: &str, reason: io::Error| {
             let name = if name.is_empty() { "." } else { name };
             applied.unread.push((name.to_owned(), reason.to_string()));
@@ -127,7 +127,7 @@ impl Files {
             let whole = format!("{prefix}{name}");
             if kind.is_dir() {
                 if !OTHER_FOLDERS.contains(&name.as_str()) {
-                    self.walk(&entry.path(), &format!("{whole}/"), plan, applied);
+                    self.look_into(&entry.path(), &format!("{whole}/"), plan, applied);
                 }
             } else if kind.is_file()
                 && let Some(kind) = self.kind(&whole)

@@ -207,7 +207,7 @@ fn confirm_says_what_is_not_done_yet_and_what_failed() {
         "site = \"{MUSEUM}\"\n\
          [[mend]]\ntarget = \"{MUSEUM}boats/perseverence.html\"\naction = \"replace\"\n\
          to = \"{MUSEUM}boats/perseverance.html\"\n\
-         [[mend]]\ntarget = \"{MUSEUM}walks/Towpath.html\"\naction = \"replace\"\n\
+         [[mend]]\ntarget = \"{MUSEUM}paths/Towpath.html\"\naction = \"replace\"\n\
          to = \"{MUSEUM}walks/nowhere.html\"\n\
          [[mend]]\ntarget = \"http://trains.westshire.test/timetable\"\naction = \"redirect\"\n\
          to = \"http://trains.westshire.test/timetables/ashlock-halt\"\n\
@@ -222,7 +222,7 @@ fn confirm_says_what_is_not_done_yet_and_what_failed() {
         line.split("  ").next().unwrap().trim().to_owned()
     };
     assert_eq!(row("boats/perseverence.html"), "not yet", "{said}");
-    assert_eq!(row("walks/Towpath.html"), "failed", "{said}");
+    assert_eq!(row("paths/Towpath.html"), "failed", "{said}");
     assert_eq!(row("trains.westshire.test/timetable"), "done", "{said}");
     assert_eq!(row("canals/ashlock/plans"), "done", "{said}");
     assert!(said.ends_with("2 done, 1 not yet, 1 failed\n"), "{said}");

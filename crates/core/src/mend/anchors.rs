@@ -2,7 +2,7 @@
 
 use html5gum::{Token, Tokenizer};
 
-use super::folded::letters_of;
+use super::folded::characters_of;
 use super::known::words_of;
 use super::similar::edits;
 use super::{Candidate, Reason};
@@ -108,11 +108,11 @@ pub fn candidates(
 
 /// How likely an anchor is meant, from 0 to 100.
 fn similarity(wanted: &str, link_texts: &[String], anchor: &Anchor) -> u8 {
-    let (one, other) = (letters_of(wanted), letters_of(&anchor.id));
+    let (one, other) = (characters_of(wanted), characters_of(&anchor.id));
     if one == other {
         return 94;
     }
-    let by_letters = edits(&one, &other).map_or(0, |edits| if edits == 1 { 86 } else { 76 });
+    let by_characters = edits(&one, &other).map_or(0, |edits| if edits == 1 { 86 } else { 76 });
     let words = |text: &str| words_of(text).collect::<Vec<_>>();
     let overlap = |one: &[String], other: &[String]| {
         let shared = one.iter().filter(|word| other.contains(word)).count();
@@ -131,7 +131,7 @@ fn similarity(wanted: &str, link_texts: &[String], anchor: &Anchor) -> u8 {
         _ => 0,
     };
     let by_text = by_text.map_or(0, |percent| of_overlap(percent).min(84));
-    by_letters.max(of_overlap(by_words)).max(by_text)
+    by_characters.max(of_overlap(by_words)).max(by_text)
 }
 
 /// A fragment as the URL standard serializes it.

@@ -89,7 +89,7 @@ mod tests {
     use super::*;
 
     fn tried(to: &str, score: u8) -> Tried {
-        let reason = Reason::Letters { edits: 1 };
+        let reason = Reason::Typing { edits: 1 };
         let candidate = Candidate { to: to.to_owned(), reason, score, is_known: true };
         Tried { candidate, moved_to: None, evidence: "200 OK".to_owned() }
     }

@@ -140,7 +140,7 @@ impl Parts {
     }
 
     /// Equal for URLs of which at most separators differ.
-    pub(super) fn letters_key(&self) -> Option<u64> {
+    pub(super) fn characters_key(&self) -> Option<u64> {
         let mut text = format!("{} ", self.host);
         let before = text.len();
         for stem in &self.stems {
@@ -184,7 +184,7 @@ impl Parts {
 }
 
 /// A text in lower case, without separators.
-pub(super) fn letters_of(text: &str) -> String {
+pub(super) fn characters_of(text: &str) -> String {
     text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
@@ -244,22 +244,22 @@ mod tests {
 
     #[test]
     fn urls_that_differ_in_form_are_equal_when_folded() {
-        let key = parts("https://www.a.test/Walks/Lock%20House.html").key();
+        let key = parts("https://www.a.test/Paths/Lock%20House.html").key();
         for url in [
-            "http://a.test/walks/lock house",
-            "https://a.test/walks/lock%20house/",
-            "https://a.test/walks/lock%20house/index.html",
-            "https://a.test/walks/lock%20house.PHP",
-            "https://a.test//walks/lock%20house.htlm",
+            "http://a.test/paths/lock house",
+            "https://a.test/paths/lock%20house/",
+            "https://a.test/paths/lock%20house/index.html",
+            "https://a.test/paths/lock%20house.PHP",
+            "https://a.test//paths/lock%20house.htlm",
         ] {
             assert_eq!(parts(url).key(), key, "{url}");
         }
         for url in [
-            "http://b.test/walks/lock house",
-            "http://a.test:8080/walks/lock house",
-            "http://a.test/walks/lock house.pdf",
-            "http://a.test/walks/lock house?day=1",
-            "http://a.test/walks/lock",
+            "http://b.test/paths/lock house",
+            "http://a.test:8080/paths/lock house",
+            "http://a.test/paths/lock house.pdf",
+            "http://a.test/paths/lock house?day=1",
+            "http://a.test/paths/lock",
         ] {
             assert_ne!(parts(url).key(), key, "{url}");
         }

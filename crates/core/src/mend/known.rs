@@ -40,7 +40,7 @@ const RARE: usize = 2_000;
 pub struct KnownUrls {
     urls: Vec<Box<str>>,
     by_key: HashMap<u64, Vec<Id>>,
-    by_letters: HashMap<u64, Vec<Id>>,
+    by_characters: HashMap<u64, Vec<Id>>,
     by_tail: HashMap<u64, Vec<Id>>,
     /// All different segments of paths.
     segments: Words,
@@ -72,8 +72,8 @@ impl KnownUrls {
             let id = Id::try_from(known.urls.len()).expect("there are fewer than 2^32 URLs");
             let parts = Parts::of(&parsed);
             known.by_key.entry(parts.key()).or_default().push(id);
-            if let Some(key) = parts.letters_key() {
-                known.by_letters.entry(key).or_default().push(id);
+            if let Some(key) = parts.characters_key() {
+                known.by_characters.entry(key).or_default().push(id);
             }
             if let Some(key) = parts.tail_key() {
                 known.by_tail.entry(key).or_default().push(id);
@@ -166,9 +166,9 @@ impl KnownUrls {
     }
 
     /// The URLs of which at most separators differ.
-    pub(super) fn with_letters(&self, parts: &Parts) -> &[Id] {
-        let key = parts.letters_key();
-        key.and_then(|key| self.by_letters.get(&key)).map_or(&[], Vec::as_slice)
+    pub(super) fn with_characters(&self, parts: &Parts) -> &[Id] {
+        let key = parts.characters_key();
+        key.and_then(|key| self.by_characters.get(&key)).map_or(&[], Vec::as_slice)
     }
 
     /// The URLs with the same file name.
@@ -279,13 +279,13 @@ mod tests {
     #[test]
     fn prefixes_and_hosts_are_found() {
         let known = KnownUrls::new(vec![
-            KnownUrl::of("https://www.a.test/walks/"),
-            KnownUrl::of("https://www.a.test/walks/towpath"),
+            KnownUrl::of("https://www.a.test/paths/"),
+            KnownUrl::of("https://www.a.test/paths/towpath"),
             KnownUrl::of("mailto:a@a.test"),
         ]);
-        assert!(known.has_prefix("https://www.a.test/walks/t"));
-        assert!(!known.has_prefix("https://www.a.test/walks/u"));
-        assert!(known.contains("https://www.a.test/walks/"));
+        assert!(known.has_prefix("https://www.a.test/paths/t"));
+        assert!(!known.has_prefix("https://www.a.test/paths/u"));
+        assert!(known.contains("https://www.a.test/paths/"));
         assert!(!known.contains("https://www.a.test/walks"));
         assert!(known.has_host("a.test") && known.has_host("www.a.test"));
         assert!(!known.has_host("b.test"));

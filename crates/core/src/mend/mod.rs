@@ -12,10 +12,10 @@
 //! use rummage_core::mend::makers::candidates;
 //! use rummage_core::mend::{Fault, Reason};
 //!
-//! let known = KnownUrls::new(vec![KnownUrl::of("https://a.test/walks/towpath.html")]);
-//! let found = candidates(&Fault::of("https://a.test/walks/towppath.html"), &known);
-//! assert_eq!(found[0].to, "https://a.test/walks/towpath.html");
-//! assert_eq!(found[0].reason, Reason::Letters { edits: 1 });
+//! let known = KnownUrls::new(vec![KnownUrl::of("https://a.test/paths/towpath.html")]);
+//! let found = candidates(&Fault::of("https://a.test/paths/towppath.html"), &known);
+//! assert_eq!(found[0].to, "https://a.test/paths/towpath.html");
+//! assert_eq!(found[0].reason, Reason::Typing { edits: 1 });
 //! ```
 
 pub mod anchors;
@@ -82,7 +82,7 @@ pub enum Reason {
     /// It has no scheme.
     SchemeMissing,
     /// The scheme is misspelled.
-    SchemeLetters,
+    SchemeTyping,
     /// Scheme or host are doubled.
     Doubled,
     /// Percent-encoding was applied twice.
@@ -103,13 +103,13 @@ pub enum Reason {
     Case,
     /// Only hyphens, underscores, blanks or slashes differ.
     Separators,
-    /// A few letters of the path differ.
-    Letters {
+    /// A few characters of the path differ.
+    Typing {
         /// Insertions, deletions, substitutions and swaps.
         edits: u8,
     },
-    /// A few letters of the host name differ.
-    HostLetters {
+    /// A few characters of the host name differ.
+    HostTyping {
         /// Insertions, deletions, substitutions and swaps.
         edits: u8,
     },
@@ -134,7 +134,7 @@ impl Reason {
             Reason::Redirect => "its permanent redirects end here",
             Reason::Pasted => "characters around the URL were pasted with it",
             Reason::SchemeMissing => "the scheme is missing",
-            Reason::SchemeLetters => "the scheme is misspelled",
+            Reason::SchemeTyping => "the scheme is misspelled",
             Reason::Doubled => "scheme or host are doubled",
             Reason::EncodedTwice => "percent-encoding was applied twice",
             Reason::Backslash => "backslashes instead of slashes",
@@ -145,11 +145,11 @@ impl Reason {
             Reason::Extension => "only the file name extension differs",
             Reason::Case => "only the letter case differs",
             Reason::Separators => "only separators such as hyphens or slashes differ",
-            Reason::Letters { edits: 1 } => "one letter of the path differs",
-            Reason::Letters { edits } => return format!("{edits} letters of the path differ"),
-            Reason::HostLetters { edits: 1 } => "one letter of the host name differs",
-            Reason::HostLetters { edits } => {
-                return format!("{edits} letters of the host name differ");
+            Reason::Typing { edits: 1 } => "one character of the path differs",
+            Reason::Typing { edits } => return format!("{edits} characters of the path differ"),
+            Reason::HostTyping { edits: 1 } => "one character of the host name differs",
+            Reason::HostTyping { edits } => {
+                return format!("{edits} characters of the host name differ");
             }
             Reason::Moved { .. } => "the same file name in another place",
             Reason::Renamed => "the page with the most similar words",

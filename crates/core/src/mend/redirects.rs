@@ -247,17 +247,17 @@ mod tests {
         };
         let plan = Plan {
             rules: vec![
-                rule("/walks/", "/trails/"),
-                rule("/walks/old/", "/attic/"),
+                rule("/paths/", "/trails/"),
+                rule("/paths/old/", "/attic/"),
                 rule("/in/", "/in/side/"),
                 rule("/x/*.htm", "/x/*.html"),
             ],
-            mends: vec![replaced("/tow", "/walks/towpath")],
+            mends: vec![replaced("/tow", "/paths/towpath")],
         };
         let (all, omitted) = of(&plan);
         assert_eq!(
             all,
-            ["/tow 301 /trails/towpath", "/walks/old/* 301 /attic/", "/walks/* 301 /trails/"]
+            ["/tow 301 /trails/towpath", "/paths/old/* 301 /attic/", "/paths/* 301 /trails/"]
         );
         let why: Vec<Omitted> = omitted.into_iter().map(|(_, why)| why).collect();
         assert_eq!(why, [Omitted::Loop, Omitted::Pattern]);

@@ -189,15 +189,15 @@ mod tests {
     #[test]
     fn a_renamed_folder_and_changed_extensions_are_rules() {
         let known =
-            known(&["http://a.test/trails/1", "http://a.test/trails/2", "http://a.test/walks/9"]);
-        let pair = |n| (format!("http://a.test/walks/b/{n}"), format!("http://a.test/trails/{n}"));
+            known(&["http://a.test/trails/1", "http://a.test/trails/2", "http://a.test/paths/9"]);
+        let pair = |n| (format!("http://a.test/paths/b/{n}"), format!("http://a.test/trails/{n}"));
         let pairs: Vec<(String, String)> = (1..=3).map(pair).collect();
         let pairs: Vec<(&str, Option<&str>)> =
             pairs.iter().map(|(from, to)| (from.as_str(), Some(to.as_str()))).collect();
         let found = rules(&pairs, &known);
         assert_eq!(
             found,
-            [("http://a.test/walks/b/".to_owned(), "http://a.test/trails/".to_owned(), 3)]
+            [("http://a.test/paths/b/".to_owned(), "http://a.test/trails/".to_owned(), 3)]
         );
 
         let found = rules(
@@ -214,11 +214,11 @@ mod tests {
 
     #[test]
     fn no_rule_covers_a_url_that_works() {
-        let known = known(&["http://a.test/walks/here"]);
+        let known = known(&["http://a.test/paths/here"]);
         let pairs = [
-            ("http://a.test/walks/1", Some("http://a.test/trails/1")),
-            ("http://a.test/walks/2", Some("http://a.test/trails/2")),
-            ("http://a.test/walks/3", Some("http://a.test/trails/3")),
+            ("http://a.test/paths/1", Some("http://a.test/trails/1")),
+            ("http://a.test/paths/2", Some("http://a.test/trails/2")),
+            ("http://a.test/paths/3", Some("http://a.test/trails/3")),
         ];
         assert_eq!(rules(&pairs, &known), []);
     }

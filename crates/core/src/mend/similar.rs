@@ -5,9 +5,9 @@ use strsim::osa_distance;
 /// Longer words are not compared.
 const LONGEST: usize = 64;
 
-/// A set of letters, for a first look that spares most comparisons: each edit changes at most two
+/// A set of characters, for a first look that spares most comparisons: each edit changes at most two
 /// of the bits.
-fn letters(word: &str) -> u64 {
+fn character_set(word: &str) -> u64 {
     let mut bits = 0u64;
     for c in word.chars() {
         let bit = match c {
@@ -16,7 +16,7 @@ fn letters(word: &str) -> u64 {
             '-' | '_' => 62,
             _ => 63,
         };
-        // A letter that is there twice has a second bit.
+        // A character that is there twice has a second bit.
         let twice = bit + 26;
         bits |= if bit < 26 && bits >> bit & 1 == 1 { 1 << twice } else { 1 << bit };
     }
@@ -57,7 +57,7 @@ pub(super) struct Words {
 /// What spares most comparisons of a word with others.
 #[derive(Debug, Clone, Copy)]
 struct FirstLook {
-    letters: u64,
+    characters: u64,
     /// A hash of its digits.
     digits: u32,
     /// In bytes.
@@ -70,13 +70,13 @@ impl FirstLook {
         let digits = digits(word)
             .fold(0u32, |hash, digit| hash.wrapping_mul(31).wrapping_add(u32::from(digit)));
         let length = u16::try_from(word.len()).unwrap_or(u16::MAX);
-        FirstLook { letters: letters(word), digits, length }
+        FirstLook { characters: character_set(word), digits, length }
     }
 
-    /// Whether two words may be similar. A letter of two bytes may take the place of one.
+    /// Whether two words may be similar. A character of two bytes may take the place of one.
     fn may_be_like(self, other: FirstLook) -> bool {
         self.digits == other.digits
-            && (self.letters ^ other.letters).count_ones() <= 4
+            && (self.characters ^ other.characters).count_ones() <= 4
             && self.length.abs_diff(other.length) <= 4
     }
 }

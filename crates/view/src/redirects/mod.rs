@@ -63,7 +63,7 @@ mod tests {
             redirect("/page.php", false, Some("https://a.test/page")),
             redirect("/page.php?id=3&b=1", false, Some("https://a.test/three")),
             redirect("/gone", false, None),
-            redirect("/walks/", true, Some("https://a.test/trails/")),
+            redirect("/paths/", true, Some("https://a.test/trails/")),
         ]
     }
 
@@ -81,7 +81,7 @@ mod tests {
                 r#"if ($request_uri = "/page.php") { return 301 "https://a.test/page"; }"#,
                 r#"if ($request_uri = "/page.php?id=3&b=1") { return 301 "https://a.test/three"; }"#,
                 r#"location = "/gone" { return 410; }"#,
-                r#"if ($request_uri ~ "^/walks/(.*)$") { return 301 "https://a.test/trails/$1"; }"#,
+                r#"if ($request_uri ~ "^/paths/(.*)$") { return 301 "https://a.test/trails/$1"; }"#,
             ]
         );
     }
@@ -99,7 +99,7 @@ mod tests {
                 r#"RewriteCond "%{QUERY_STRING}" "^id=3&b=1$""#,
                 r#"RewriteRule "^/?page\.php$" "https://a.test/three" [R=301,L,NE,QSD]"#,
                 r#"RewriteRule "^/?gone$" "-" [G,L]"#,
-                r#"RewriteRule "^/?walks/(.*)$" "https://a.test/trails/$1" [R=301,L]"#,
+                r#"RewriteRule "^/?paths/(.*)$" "https://a.test/trails/$1" [R=301,L]"#,
             ]
         );
     }

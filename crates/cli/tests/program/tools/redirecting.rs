@@ -16,7 +16,7 @@ use crate::running::{Running, finish};
 /// characters that have a meaning in configurations.
 const PLANNED: &[(&str, &str)] = &[
     ("/old", "/new"),
-    ("/Walks/Lock.HTML", "/walks/lock.html"),
+    ("/Paths/Lock.HTML", "/paths/lock.html"),
     ("/a%20b/%22c%22.html", "/quoted?x=1&y=%22#z"),
     ("/price-$1-(2)+[3].html", "/price$1"),
     ("/caf%C3%A9", "/caf%C3%A9-and-tea"),
@@ -33,8 +33,8 @@ const PLANNED: &[(&str, &str)] = &[
 const EXPECTED: &[(&str, u16, &str)] = &[
     ("/old", 301, "/new"),
     ("/old?utm=7", 301, "/new?utm=7"),
-    ("/Walks/Lock.HTML", 301, "/walks/lock.html"),
-    ("/walks/lock.html", 404, ""),
+    ("/Paths/Lock.HTML", 301, "/paths/lock.html"),
+    ("/paths/lock.html", 404, ""),
     ("/a%20b/%22c%22.html", 301, "/quoted?x=1&y=%22#z"),
     ("/price-$1-(2)+[3].html", 301, "/price$1"),
     ("/caf%C3%A9", 301, "/caf%C3%A9-and-tea"),

@@ -15,7 +15,7 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
         let less = u8::try_from(differences.saturating_sub(1)).unwrap_or(u8::MAX);
         found.offer_known(*id, reason, plausibility(reason).saturating_sub(less.saturating_mul(3)));
     }
-    for id in look.known.with_letters(&look.parts) {
+    for id in look.known.with_characters(&look.parts) {
         found.offer_known(*id, Reason::Separators, plausibility(Reason::Separators));
     }
     if look.guesses {

@@ -97,10 +97,10 @@ mod tests {
         "https://www.a.test/visit/",
         "https://www.a.test/visit/opening-hours.html",
         "https://www.a.test/visit/getting-here.html",
-        "https://www.a.test/walks/towpath.html",
-        "https://www.a.test/walks/towpath-map.pdf",
-        "https://www.a.test/walks/lock-04.html",
-        "https://www.a.test/walks/lock-05.html",
+        "https://www.a.test/paths/towpath.html",
+        "https://www.a.test/paths/towpath-map.pdf",
+        "https://www.a.test/paths/lock-04.html",
+        "https://www.a.test/paths/lock-05.html",
         "https://www.a.test/img/lock-house.png",
         "https://www.a.test/collections/bells",
         "https://www.canal-trust.test/",
@@ -129,66 +129,66 @@ mod tests {
         use Reason::*;
         for (target, to, reason) in [
             (
-                "http://www.a.test/walks/towpath.html",
-                "https://www.a.test/walks/towpath.html",
+                "http://www.a.test/paths/towpath.html",
+                "https://www.a.test/paths/towpath.html",
                 Scheme,
             ),
-            ("https://a.test/walks/towpath.html", "https://www.a.test/walks/towpath.html", Www),
+            ("https://a.test/paths/towpath.html", "https://www.a.test/paths/towpath.html", Www),
             ("https://www.a.test/visit", "https://www.a.test/visit/", Slash),
             ("https://www.a.test/visit/index.html", "https://www.a.test/visit/", Index),
             (
-                "https://www.a.test/walks/towpath.htm",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/paths/towpath.htm",
+                "https://www.a.test/paths/towpath.html",
                 Extension,
             ),
             (
-                "https://www.a.test/walks/towpath",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/paths/towpath",
+                "https://www.a.test/paths/towpath.html",
                 Extension,
             ),
             (
-                "https://www.a.test/Walks/Towpath.html",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/Paths/Towpath.html",
+                "https://www.a.test/paths/towpath.html",
                 Case,
             ),
             (
-                "https://www.a.test/walks/tow-path.html",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/paths/tow-path.html",
+                "https://www.a.test/paths/towpath.html",
                 Separators,
             ),
             (
-                "https://www.a.test/walks/towppath.html",
-                "https://www.a.test/walks/towpath.html",
-                Letters { edits: 1 },
+                "https://www.a.test/paths/towppath.html",
+                "https://www.a.test/paths/towpath.html",
+                Typing { edits: 1 },
             ),
             (
-                "https://www.a.test/wlaks/towpath.html",
-                "https://www.a.test/walks/towpath.html",
-                Letters { edits: 1 },
+                "https://www.a.test/ptahs/towpath.html",
+                "https://www.a.test/paths/towpath.html",
+                Typing { edits: 1 },
             ),
             (
-                "https://www.a.test/walks/towptahh.html",
-                "https://www.a.test/walks/towpath.html",
-                Letters { edits: 2 },
+                "https://www.a.test/paths/towptahh.html",
+                "https://www.a.test/paths/towpath.html",
+                Typing { edits: 2 },
             ),
             (
-                "https://www.a.test/walks/towpath.hmtl",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/paths/towpath.hmtl",
+                "https://www.a.test/paths/towpath.html",
                 Extension,
             ),
             (
                 "https://www.canal-trsut.test/join",
                 "https://www.canal-trust.test/join",
-                HostLetters { edits: 1 },
+                HostTyping { edits: 1 },
             ),
             (
                 "https://www.canal-trsut.test/else",
                 "https://www.canal-trust.test/else",
-                HostLetters { edits: 1 },
+                HostTyping { edits: 1 },
             ),
             (
-                "https://www.a.test/old/walks/towpath.html",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/old/paths/towpath.html",
+                "https://www.a.test/paths/towpath.html",
                 Moved { segments: 2 },
             ),
             (
@@ -222,17 +222,17 @@ mod tests {
                 Doubled,
             ),
             (
-                "https://www.a.test/www.a.test/walks/towpath.html",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/www.a.test/paths/towpath.html",
+                "https://www.a.test/paths/towpath.html",
                 Doubled,
             ),
-            ("htp://www.canal-trust.test/join", "https://www.canal-trust.test/join", SchemeLetters),
+            ("htp://www.canal-trust.test/join", "https://www.canal-trust.test/join", SchemeTyping),
             ("https:// www.canal-trust.test/join", "https://www.canal-trust.test/join", Pasted),
             ("https://www.canal-trust.test/join).", "https://www.canal-trust.test/join", Pasted),
             ("https://www.canal-trust.test/join%20", "https://www.canal-trust.test/join", Pasted),
             (
-                "https://www.a.test/walks%255Ctowpath.html",
-                "https://www.a.test/walks/towpath.html",
+                "https://www.a.test/paths%255Ctowpath.html",
+                "https://www.a.test/paths/towpath.html",
                 EncodedTwice,
             ),
         ] {
@@ -247,7 +247,7 @@ mod tests {
             assert!(found.iter().all(|found| !found.is_known), "{target}: {found:?}");
         }
         // Another number is another thing.
-        let found = candidates(&Fault::of("https://www.a.test/walks/lock-06.html"), &known());
+        let found = candidates(&Fault::of("https://www.a.test/paths/lock-06.html"), &known());
         assert!(found.iter().all(|found| !found.is_known || found.score < 60), "{found:?}");
     }
 
@@ -265,7 +265,7 @@ mod tests {
     fn a_server_that_fails_has_no_other_pages_proposed() {
         let fault = Fault {
             cause: Some(Cause::ServerError),
-            ..Fault::of("http://www.a.test/walks/towppath.html")
+            ..Fault::of("http://www.a.test/paths/towppath.html")
         };
         let found = candidates(&fault, &known());
         assert!(found.iter().all(|found| found.to.contains("towppath")), "{found:?}");
@@ -274,11 +274,11 @@ mod tests {
     #[test]
     fn the_end_of_permanent_redirects_is_the_only_candidate() {
         let fault = Fault {
-            moved_to: Some("https://www.a.test/walks/towpath.html".to_owned()),
+            moved_to: Some("https://www.a.test/paths/towpath.html".to_owned()),
             ..Fault::of("http://a.test/tow#map")
         };
         let found = candidates(&fault, &known());
         let to: Vec<&str> = found.iter().map(|found| found.to.as_str()).collect();
-        assert_eq!(to, ["https://www.a.test/walks/towpath.html#map"]);
+        assert_eq!(to, ["https://www.a.test/paths/towpath.html#map"]);
     }
 }

@@ -26,7 +26,7 @@ pub(super) fn repairs(fault: &Fault, known: &KnownUrls) -> Vec<(Url, Reason)> {
     if let Some(rest) = without_scheme(&trimmed) {
         let (scheme, rest) = rest;
         let reason =
-            if trimmed.contains(":") { Reason::SchemeLetters } else { Reason::SchemeMissing };
+            if trimmed.contains(":") { Reason::SchemeTyping } else { Reason::SchemeMissing };
         for scheme in both(scheme) {
             add(&format!("{scheme}://{rest}"), reason);
         }

@@ -1,4 +1,4 @@
-//! Typing errors: letters that are wrong, doubled, missing or swapped, in a segment of the path or
+//! Typing errors: characters that are wrong, doubled, missing or swapped, in a segment of the path or
 //! in the host name.
 
 use url::Url;
@@ -15,12 +15,12 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
         for (edits, other) in look.known.segments_like(segment) {
             for id in look.known.with_key(look.parts.key_replacing(at, other)) {
                 any = true;
-                found.offer_known(*id, Reason::Letters { edits }, plausibility(edits, other));
+                found.offer_known(*id, Reason::Typing { edits }, plausibility(edits, other));
             }
         }
     }
     for (edits, host) in look.known.hosts_like(&look.parts.host) {
-        let reason = Reason::HostLetters { edits };
+        let reason = Reason::HostTyping { edits };
         let score = plausibility(edits, host);
         for id in look.known.with_key(look.parts.key_on(host)) {
             found.offer_known(*id, reason, score + 4);
@@ -31,7 +31,7 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
     }
     if !any && look.guesses {
         for url in without_doubled(look.url) {
-            found.offer(url, Reason::Letters { edits: 1 }, 80);
+            found.offer(url, Reason::Typing { edits: 1 }, 80);
         }
     }
 }

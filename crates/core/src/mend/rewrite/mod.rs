@@ -10,14 +10,14 @@
 //!
 //! let plan = Plan {
 //!     mends: vec![Mend {
-//!         target: "https://a.test/walks/towppath".to_owned(),
+//!         target: "https://a.test/paths/towppath".to_owned(),
 //!         action: Action::Replace,
-//!         to: Some("https://a.test/walks/towpath".to_owned()),
+//!         to: Some("https://a.test/paths/towpath".to_owned()),
 //!         confidence: None,
 //!     }],
 //!     ..Plan::default()
 //! };
-//! let ground = Ground::at(&plan, "https://a.test/walks/").unwrap();
+//! let ground = Ground::at(&plan, "https://a.test/paths/").unwrap();
 //! let done = rewrite(Kind::Html, "<p><a href='towppath' >Towpath</a>", &ground);
 //! assert_eq!(done.text, "<p><a href='towpath' >Towpath</a>");
 //! ```

@@ -55,7 +55,7 @@ mod tests {
 
     #[test]
     fn references_keep_their_style() {
-        let base = Url::parse("https://a.test/walks/lock/page.html").unwrap();
+        let base = Url::parse("https://a.test/paths/lock/page.html").unwrap();
         for (written, to, expected) in [
             ("https://a.test/x", "https://a.test/y#z", "https://a.test/y#z"),
             ("HTTP://b.test", "https://b.test/", "https://b.test/"),
@@ -63,15 +63,15 @@ mod tests {
             ("//b.test/x", "http://b.test/y", "http://b.test/y"),
             ("/x", "https://a.test/y?q=1#z", "/y?q=1#z"),
             ("/x", "https://b.test/y", "https://b.test/y"),
-            ("x", "https://a.test/walks/lock/y", "y"),
-            ("x", "https://a.test/walks/y", "../y"),
-            ("../x#a", "https://a.test/walks/y#b", "../y#b"),
-            ("./x", "https://a.test/walks/lock/y", "./y"),
+            ("x", "https://a.test/paths/lock/y", "y"),
+            ("x", "https://a.test/paths/y", "../y"),
+            ("../x#a", "https://a.test/paths/y#b", "../y#b"),
+            ("./x", "https://a.test/paths/lock/y", "./y"),
             ("x", "https://a.test/", "../../"),
             ("www.b.test/x", "https://www.b.test/x", "https://www.b.test/x"),
-            ("#a", "https://a.test/walks/lock/page.html#b", "#b"),
-            ("page.html#a", "https://a.test/walks/lock/page.html#b", "#b"),
-            ("x", "https://a.test/walks/lock/a:b", "/walks/lock/a:b"),
+            ("#a", "https://a.test/paths/lock/page.html#b", "#b"),
+            ("page.html#a", "https://a.test/paths/lock/page.html#b", "#b"),
+            ("x", "https://a.test/paths/lock/a:b", "/paths/lock/a:b"),
             ("htp://b.test/", "http://b.test/", "http://b.test/"),
         ] {
             let new = in_style_of(written, &base, to);

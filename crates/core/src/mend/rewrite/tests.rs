@@ -4,7 +4,7 @@ use super::*;
 use crate::extract::{Extractor, Format};
 use crate::mend::plan::{Action, Mend, Plan, Rule};
 
-const PAGE: &str = "https://a.test/walks/";
+const PAGE: &str = "https://a.test/paths/";
 
 fn mend(target: &str, action: Action, to: &str) -> Mend {
     let to = (!to.is_empty()).then(|| to.to_owned());
@@ -21,11 +21,11 @@ fn plan() -> Plan {
             confidence: None,
         }],
         mends: vec![
-            mend("https://a.test/walks/bad", Action::Replace, "https://a.test/walks/good?a=1&b=2"),
-            mend("https://a.test/walks/lost", Action::Unwrap, ""),
+            mend("https://a.test/paths/bad", Action::Replace, "https://a.test/paths/good?a=1&b=2"),
+            mend("https://a.test/paths/lost", Action::Unwrap, ""),
             mend("https://a.test/lost.png", Action::Drop, ""),
             mend("htp://b.test/", Action::Replace, "http://b.test/"),
-            mend("https://a.test/walks/#x", Action::Replace, "https://a.test/walks/#y"),
+            mend("https://a.test/paths/#x", Action::Replace, "https://a.test/paths/#y"),
         ],
     }
 }
@@ -39,7 +39,7 @@ fn only_the_value_changes_in_html() {
     for (text, expected) in [
         ("<a href=bad>x</a>", "<a href=good?a=1&amp;b=2>x</a>"),
         ("<A  HREF = ' bad ' >x", "<A  HREF = ' good?a=1&amp;b=2 ' >x"),
-        ("<a href=\"/walks/bad#s\">", "<a href=\"/walks/good?a=1&amp;b=2#s\">"),
+        ("<a href=\"/paths/bad#s\">", "<a href=\"/paths/good?a=1&amp;b=2#s\">"),
         ("<a href='b&#97;d'>", "<a href='good?a=1&amp;b=2'>"),
         ("<a href='#x'>", "<a href='#y'>"),
         ("<a href='htp://b.test/'>", "<a href='http://b.test/'>"),
@@ -60,12 +60,12 @@ fn only_the_value_changes_in_html() {
             "<style>\r\np { background: url( 'good?a=1&b=2' ) }</style>",
         ),
         (
-            "<script type='application/ld+json'>{\"url\": \"https:\\/\\/a.test\\/walks\\/bad\"}</script>",
-            "<script type='application/ld+json'>{\"url\": \"https:\\/\\/a.test\\/walks\\/good?a=1&b=2\"}</script>",
+            "<script type='application/ld+json'>{\"url\": \"https:\\/\\/a.test\\/paths\\/bad\"}</script>",
+            "<script type='application/ld+json'>{\"url\": \"https:\\/\\/a.test\\/paths\\/good?a=1&b=2\"}</script>",
         ),
         (
-            "<base href=/other/><a href=../walks/bad>",
-            "<base href=/other/><a href=../walks/good?a=1&amp;b=2>",
+            "<base href=/other/><a href=../paths/bad>",
+            "<base href=/other/><a href=../paths/good?a=1&amp;b=2>",
         ),
         ("é\r\n\t<i>ü</i><a href=bad>", "é\r\n\t<i>ü</i><a href=good?a=1&amp;b=2>"),
     ] {
@@ -92,16 +92,16 @@ fn links_are_unwrapped_and_images_dropped() {
 #[test]
 fn stylesheets_and_other_files_are_rewritten() {
     assert_eq!(
-        new(Kind::Css, "@import \"bad\";\na{b:url(/walks/bad)}c{d:url('ok')}"),
-        "@import \"good?a=1&b=2\";\na{b:url(/walks/good?a=1&b=2)}c{d:url('ok')}"
+        new(Kind::Css, "@import \"bad\";\na{b:url(/paths/bad)}c{d:url('ok')}"),
+        "@import \"good?a=1&b=2\";\na{b:url(/paths/good?a=1&b=2)}c{d:url('ok')}"
     );
     assert_eq!(
         new(
             Kind::Exact,
-            "{{ link('/walks/bad', \"x\") }} see https://a.test/walks/bad. /walks/bad2 a/walks/bad"
+            "{{ link('/paths/bad', \"x\") }} see https://a.test/paths/bad. /paths/bad2 a/paths/bad"
         ),
-        "{{ link('/walks/good?a=1&b=2', \"x\") }} see https://a.test/walks/good?a=1&b=2. \
-         /walks/bad2 a/walks/bad"
+        "{{ link('/paths/good?a=1&b=2', \"x\") }} see https://a.test/paths/good?a=1&b=2. \
+         /paths/bad2 a/paths/bad"
     );
 }
 
@@ -113,13 +113,13 @@ fn markdown_is_rewritten_in_all_its_forms() {
         ("[![i](ok)](bad)", "[![i](ok)](good?a=1&b=2)"),
         ("[![i](bad)](bad)", "[![i](good?a=1&b=2)](good?a=1&b=2)"),
         ("[x][r]\n\n[r]: bad 'title'", "[x][r]\n\n[r]: good?a=1&b=2 'title'"),
-        ("<https://a.test/walks/bad>", "<https://a.test/walks/good?a=1&b=2>"),
+        ("<https://a.test/paths/bad>", "<https://a.test/paths/good?a=1&b=2>"),
         ("`[x](bad)`\n\n    [x](bad)\n", "`[x](bad)`\n\n    [x](bad)\n"),
         ("a <a href=bad>x</a>", "a <a href=good?a=1&amp;b=2>x</a>"),
         ("<div>\n<img src='bad'>\n</div>", "<div>\n<img src='good?a=1&amp;b=2'>\n</div>"),
-        ("see [the *walk*](lost).", "see the *walk*."),
-        ("see ![the walk](/lost.png).", "see ."),
-        ("> - [x](/walks/bad#s)\r\n", "> - [x](/walks/good?a=1&b=2#s)\r\n"),
+        ("see [the *path*](lost).", "see the *path*."),
+        ("see ![the path](/lost.png).", "see ."),
+        ("> - [x](/paths/bad#s)\r\n", "> - [x](/paths/good?a=1&b=2#s)\r\n"),
     ] {
         assert_eq!(new(Kind::Markdown, text), expected, "{text}");
     }
@@ -162,7 +162,7 @@ proptest! {
             .map(|(piece, bad)| PIECES[*piece].replace('@', if *bad { "bad" } else { "fine" }))
             .collect();
         let plan = Plan {
-            mends: vec![mend("https://a.test/walks/bad", Action::Replace, "https://a.test/walks/new")],
+            mends: vec![mend("https://a.test/paths/bad", Action::Replace, "https://a.test/paths/new")],
             ..Plan::default()
         };
         let ground = Ground::at(&plan, PAGE).unwrap();

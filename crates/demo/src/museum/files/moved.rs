@@ -9,8 +9,8 @@ const PAGES: &[(&str, &str, &str)] = &[
     (
         "index.html",
         "Ashlock Canal Museum",
-        "<p><a href=\"%visit.html\">Visit us</a>, see the <a href=\"%boats/\">boats</a>, or walk\n\
-         <a href=\"%walks/towpath.html\">the towpath</a>.</p>\n\
+        "<p><a href=\"%visit.html\">Visit us</a>, see the <a href=\"%boats/\">boats</a>, or follow\n\
+         <a href=\"%paths/towpath.html\">the towpath</a>.</p>\n\
          <p>Friends: <a href=\"www.ironwork-society.test/\">Ironwork Society</a></p>",
     ),
     (
@@ -19,7 +19,7 @@ const PAGES: &[(&str, &str, &str)] = &[
         "<h2 id=\"opening-hours\">Opening hours</h2>\n<p>Easter to October, weekends.</p>\n\
          <h2 id=\"way\">Finding the way</h2>\n\
          <p>By <a href=\"http://trains.westshire.test/timetable\">train</a>, or along\n\
-         <a href=\"walks/Towpath.html\">the towpath</a>.</p>",
+         <a href=\"paths/Towpath.html\">the towpath</a>.</p>",
     ),
     (
         "boats/index.html",
@@ -46,7 +46,7 @@ const PAGES: &[(&str, &str, &str)] = &[
          <a href=\"%boats/tugs.html\">tugs</a></p>",
     ),
     (
-        "walks/towpath.html",
+        "paths/towpath.html",
         "The towpath",
         "<p><img src=\"/pictures/hazel.png\" alt=\"Hazel\">\n<a href=\"%visit.html\">Visit us</a> on the way; \
          the\n<a href=\"/press/1987-report.pdf\">report of 1987</a> has more.</p>",
@@ -79,8 +79,8 @@ pub const MOVED_TRUTH: &[(&str, Option<&str>)] = &[
     ),
     ("http://users.westshire.test/~museum/boats/", Some("https://www.ashlock-canal.test/boats/")),
     (
-        "http://users.westshire.test/~museum/walks/towpath.html",
-        Some("https://www.ashlock-canal.test/walks/towpath.html"),
+        "http://users.westshire.test/~museum/paths/towpath.html",
+        Some("https://www.ashlock-canal.test/paths/towpath.html"),
     ),
     (
         "http://users.westshire.test/~museum/boats/heron.html",
@@ -100,8 +100,8 @@ pub const MOVED_TRUTH: &[(&str, Option<&str>)] = &[
         Some("http://trains.westshire.test/timetables/ashlock-halt"),
     ),
     (
-        "https://www.ashlock-canal.test/walks/Towpath.html",
-        Some("https://www.ashlock-canal.test/walks/towpath.html"),
+        "https://www.ashlock-canal.test/paths/Towpath.html",
+        Some("https://www.ashlock-canal.test/paths/towpath.html"),
     ),
     (
         "https://www.ashlock-canal.test/boats/perseverence.html",
