@@ -69,8 +69,7 @@ shot arrivals 9 'rummage arrivals files/access.log --check --timeout 500ms --col
 store=$RUMMAGE_STORE
 export RUMMAGE_STORE=mended.db
 shot mend_propose 4 'rummage mend propose -o plan.toml; echo; rummage mend show plan.toml'
-shot mend_apply 3 'rummage mend apply plan.toml --files moved --write --color always | tail -n 44'
-shot mend_confirm 4 'rummage mend confirm plan.toml -v; echo; rummage findings'
+shot mend_apply 6 'rummage mend apply plan.toml --files moved --write --color always | tail -n 22; rummage mend confirm plan.toml -v'
 export RUMMAGE_STORE=$store
 shot schedule 2 'rummage schedule --limit 12 --color always | head -n 46'
 cp "$RUMMAGE_STORE" "$work/rummage.db"

@@ -131,10 +131,10 @@ struct Builder {
 }
 
 fn capital(word: &str) -> String {
-    let mut letters = word.chars();
-    letters
+    let mut characters = word.chars();
+    characters
         .next()
-        .map(|c| c.to_uppercase().collect::<String>() + letters.as_str())
+        .map(|c| c.to_uppercase().collect::<String>() + characters.as_str())
         .unwrap_or_default()
 }
 
@@ -225,19 +225,19 @@ impl Builder {
 
     /// A word with a typing error.
     fn mistyped(&mut self, word: &str) -> String {
-        let letters: Vec<char> = word.chars().collect();
-        let at = 1 + self.draw.below(letters.len() - 2);
-        let mut new = letters.clone();
+        let characters: Vec<char> = word.chars().collect();
+        let at = 1 + self.draw.below(characters.len() - 2);
+        let mut new = characters.clone();
         match self.draw.below(4) {
-            0 => new.insert(at, letters[at]),
+            0 => new.insert(at, characters[at]),
             1 => {
                 new.remove(at);
             }
-            2 => new[at] = if letters[at] == 'w' { 'q' } else { 'w' },
+            2 => new[at] = if characters[at] == 'w' { 'q' } else { 'w' },
             _ => new.swap(at, at + 1),
         }
         let new: String = new.into_iter().collect();
-        if new == word { format!("{word}{}", letters[letters.len() - 1]) } else { new }
+        if new == word { format!("{word}{}", characters[characters.len() - 1]) } else { new }
     }
 
     fn plant(&mut self) {
@@ -246,13 +246,13 @@ impl Builder {
             let (folder, name) = path.rsplit_once('/').unwrap_or_default();
             let stem = name.trim_end_matches(".html");
             let typed = self.mistyped(stem);
-            self.own("letters", &format!("{folder}/{typed}.html"), Some(&path), &title);
+            self.own("characters", &format!("{folder}/{typed}.html"), Some(&path), &title);
         }
         for _ in 0..3 {
             let (path, title) = self.page();
             let mut parts: Vec<String> = path.split('/').map(str::to_owned).collect();
             parts[1] = self.mistyped(&parts[1].clone());
-            self.own("folder letters", &parts.join("/"), Some(&path), &title);
+            self.own("folder characters", &parts.join("/"), Some(&path), &title);
         }
         for _ in 0..4 {
             let (path, title) = self.page();
@@ -290,7 +290,7 @@ impl Builder {
             let typed = self.mistyped(partner);
             let url = format!("https://www.{typed}.test/join.html");
             let cure = format!("https://{host}/join.html");
-            self.fault("host letters", &url, &url, Some(&cure), partner);
+            self.fault("host characters", &url, &url, Some(&cure), partner);
             let cure = format!("https://{host}/about/contact.html");
             match number {
                 0 => self.own_to(
@@ -315,7 +315,7 @@ impl Builder {
             }
             let url = format!("htps://{host}/guide.html");
             self.fault(
-                "scheme letters",
+                "scheme characters",
                 &url,
                 &url,
                 Some(&format!("https://{host}/guide.html")),
@@ -341,7 +341,7 @@ impl Builder {
             let number = 1 + self.draw.below(24);
             let path = format!("/locks/lock-{number:02}.html");
             let old = format!("/locks/lokc-{number:02}.html");
-            self.own("numbered letters", &old, Some(&path), "the lock");
+            self.own("numbered characters", &old, Some(&path), "the lock");
             let (path, title) = self.page_in("news");
             let number = 900 + self.draw.below(90);
             self.own("renamed by number", &format!("/news/{number}.html"), Some(&path), &title);

@@ -208,7 +208,7 @@ fn confirm_says_what_is_not_done_yet_and_what_failed() {
          [[mend]]\ntarget = \"{MUSEUM}boats/perseverence.html\"\naction = \"replace\"\n\
          to = \"{MUSEUM}boats/perseverance.html\"\n\
          [[mend]]\ntarget = \"{MUSEUM}paths/Towpath.html\"\naction = \"replace\"\n\
-         to = \"{MUSEUM}walks/nowhere.html\"\n\
+         to = \"{MUSEUM}paths/nowhere.html\"\n\
          [[mend]]\ntarget = \"http://trains.westshire.test/timetable\"\naction = \"redirect\"\n\
          to = \"http://trains.westshire.test/timetables/ashlock-halt\"\n\
          [[mend]]\ntarget = \"http://archive.westshire.test/canals/ashlock/plans\"\naction = \"gone\"\n\

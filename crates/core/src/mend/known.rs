@@ -237,7 +237,7 @@ impl KnownUrls {
     }
 }
 
-/// The words of a text in lower case, of at least two letters or a digit, without a plural `s`.
+/// The words of a text in lower case, of at least two characters or a digit, without a plural `s`.
 pub(super) fn words_of(text: &str) -> impl Iterator<Item = String> + '_ {
     const EMPTY: &[&str] = &[
         "the", "of", "and", "in", "to", "for", "on", "at", "an", "by", "or", "our", "is", "www",
@@ -286,7 +286,7 @@ mod tests {
         assert!(known.has_prefix("https://www.a.test/paths/t"));
         assert!(!known.has_prefix("https://www.a.test/paths/u"));
         assert!(known.contains("https://www.a.test/paths/"));
-        assert!(!known.contains("https://www.a.test/walks"));
+        assert!(!known.contains("https://www.a.test/paths"));
         assert!(known.has_host("a.test") && known.has_host("www.a.test"));
         assert!(!known.has_host("b.test"));
     }

@@ -6,7 +6,7 @@ use url::Url;
 use super::look::{Found, Look};
 use crate::mend::Reason;
 
-/// How many doubled letters are tried without.
+/// How many doubled characters are tried without.
 const DOUBLED: usize = 3;
 
 pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
@@ -63,7 +63,7 @@ fn on_host(look: &Look<'_>, host: &str) -> Vec<String> {
     all
 }
 
-/// The URL without one of its doubled letters.
+/// The URL without one of its doubled characters.
 fn without_doubled(url: &Url) -> Vec<String> {
     let path = url.path();
     let doubled = path.as_bytes().windows(2).enumerate().filter(|(_, pair)| {
