@@ -1,9 +1,10 @@
 //! The changes of a file as a unified diff.
 
 use std::io::Write;
+use std::ops::Range;
 
 use anstyle::AnsiColor;
-use similar::{ChangeTag, TextDiff};
+use similar::{Algorithm, DiffOp, DiffTag, capture_diff_slices, group_diff_ops};
 
 use crate::ViewError;
 use crate::safe::safe;
@@ -38,15 +39,14 @@ fn quoted(side: &str, name: &str) -> String {
 /// # Errors
 /// See [`ViewError`].
 pub fn patch(out: &mut dyn Write, name: &str, old: &[u8], new: &[u8]) -> Result<(), ViewError> {
-    let diff = TextDiff::from_lines(old, new);
+    let (old, new) = (lines(old), lines(new));
     writeln!(out, "--- {}\n+++ {}", quoted("a", name), quoted("b", name))?;
-    for hunk in diff.unified_diff().context_radius(CONTEXT).iter_hunks() {
-        writeln!(out, "{}", hunk.header())?;
-        // Written here and not by `similar`, which replaces what is not UTF-8.
-        for change in hunk.iter_changes() {
-            write!(out, "{}", change.tag())?;
-            out.write_all(change.value())?;
-            if !change.value().ends_with(b"\n") {
+    for hunk in hunks(&old, &new) {
+        writeln!(out, "{}", header(&hunk))?;
+        for (sign, line) in changes(&hunk, &old, &new) {
+            write!(out, "{sign}")?;
+            out.write_all(line)?;
+            if !line.ends_with(b"\n") {
                 out.write_all(b"\n\\ No newline at end of file\n")?;
             }
         }
@@ -61,21 +61,92 @@ pub fn patch(out: &mut dyn Write, name: &str, old: &[u8], new: &[u8]) -> Result<
 pub fn diff(out: &mut dyn Write, name: &str, old: &str, new: &str) -> Result<(), ViewError> {
     let (red, green) = (AnsiColor::Red.on_default(), AnsiColor::Green.on_default());
     let faint = AnsiColor::Cyan.on_default();
-    let diff = TextDiff::from_lines(old, new);
+    let (old, new) = (lines(old.as_bytes()), lines(new.as_bytes()));
     writeln!(out, "{STRONG}{}{STRONG:#}", safe(name))?;
-    for hunk in diff.unified_diff().context_radius(CONTEXT).iter_hunks() {
-        writeln!(out, "{faint}{}{faint:#}", hunk.header())?;
-        for change in hunk.iter_changes() {
-            let text = change.value().trim_end_matches(['\n', '\r']);
-            match change.tag() {
-                ChangeTag::Delete => writeln!(out, "{red}-{}{red:#}", safe(text))?,
-                ChangeTag::Insert => writeln!(out, "{green}+{}{green:#}", safe(text))?,
-                ChangeTag::Equal => writeln!(out, " {}", safe(text))?,
+    for hunk in hunks(&old, &new) {
+        writeln!(out, "{faint}{}{faint:#}", header(&hunk))?;
+        for (sign, line) in changes(&hunk, &old, &new) {
+            let text = String::from_utf8_lossy(line);
+            let text = safe(text.trim_end_matches(['\n', '\r']));
+            match sign {
+                '-' => writeln!(out, "{red}-{text}{red:#}")?,
+                '+' => writeln!(out, "{green}+{text}{green:#}")?,
+                _ => writeln!(out, " {text}")?,
             }
         }
     }
     writeln!(out)?;
     Ok(())
+}
+
+/// The lines of a text, each with its end.
+fn lines(text: &[u8]) -> Vec<&[u8]> {
+    text.split_inclusive(|byte| *byte == b'\n').collect()
+}
+
+/// The changes with their context. Where URLs were replaced, lines correspond one to one: nothing
+/// is searched for, however many have changed.
+fn hunks(old: &[&[u8]], new: &[&[u8]]) -> Vec<Vec<DiffOp>> {
+    let ops = if old.len() == new.len() {
+        line_by_line(old, new)
+    } else {
+        capture_diff_slices(Algorithm::Myers, old, new)
+    };
+    group_diff_ops(ops, CONTEXT)
+}
+
+fn line_by_line(old: &[&[u8]], new: &[&[u8]]) -> Vec<DiffOp> {
+    let mut ops = Vec::new();
+    let mut from = 0;
+    for at in 1..=old.len() {
+        let is_same = old[from] == new[from];
+        if at < old.len() && (old[at] == new[at]) == is_same {
+            continue;
+        }
+        let length = at - from;
+        ops.push(match is_same {
+            true => DiffOp::Equal { old_index: from, new_index: from, len: length },
+            false => DiffOp::Replace {
+                old_index: from,
+                old_len: length,
+                new_index: from,
+                new_len: length,
+            },
+        });
+        from = at;
+    }
+    ops
+}
+
+/// The header of a hunk, `@@ -from,count +from,count @@`.
+fn header(hunk: &[DiffOp]) -> String {
+    let range = |ranges: Vec<Range<usize>>| {
+        let start = ranges.first().map_or(0, |first| first.start);
+        let end = ranges.last().map_or(0, |last| last.end);
+        match end - start {
+            1 => format!("{}", start + 1),
+            0 => format!("{start},0"),
+            count => format!("{},{count}", start + 1),
+        }
+    };
+    let old = range(hunk.iter().map(DiffOp::old_range).collect());
+    let new = range(hunk.iter().map(DiffOp::new_range).collect());
+    format!("@@ -{old} +{new} @@")
+}
+
+/// The lines of a hunk, each with its sign.
+fn changes<'a>(
+    hunk: &'a [DiffOp],
+    old: &'a [&'a [u8]],
+    new: &'a [&'a [u8]],
+) -> impl Iterator<Item = (char, &'a [u8])> {
+    hunk.iter().flat_map(move |op| {
+        let is_same = op.tag() == DiffTag::Equal;
+        let removed =
+            old[op.old_range()].iter().map(move |line| (if is_same { ' ' } else { '-' }, *line));
+        let added = new[op.new_range()].iter().filter(move |_| !is_same).map(|line| ('+', *line));
+        removed.chain(added)
+    })
 }
 
 #[cfg(test)]
@@ -91,6 +162,26 @@ mod tests {
             -\xe9\r\n+\xe8\r\n 3\n\\ No newline at end of file\n";
         assert_eq!(String::from_utf8_lossy(&out), String::from_utf8_lossy(expected));
         assert_eq!(out, expected);
+    }
+
+    #[test]
+    fn lines_that_go_and_lines_that_change_are_found() {
+        let text =
+            |lines: &[&str]| lines.iter().map(|line| format!("{line}\n")).collect::<String>();
+        let old = text(&["1", "2", "3", "4", "5", "6", "7", "8", "9", "10", "11", "12"]);
+        for (new, expected) in [
+            (old.replace("2\n3", "2\nx"), "@@ -1,6 +1,6 @@\n 1\n 2\n-3\n+x\n 4\n 5\n 6\n"),
+            (old.replace("1\n2\n", "1\n"), "@@ -1,5 +1,4 @@\n 1\n-2\n 3\n 4\n 5\n"),
+            (
+                old.replacen("1\n", "a\n", 1).replace("12\n", "b\n"),
+                "@@ -1,4 +1,4 @@\n-1\n+a\n 2\n 3\n 4\n@@ -9,4 +9,4 @@\n 9\n 10\n 11\n-12\n+b\n",
+            ),
+        ] {
+            let mut out = Vec::new();
+            patch(&mut out, "x", old.as_bytes(), new.as_bytes()).unwrap();
+            let found = String::from_utf8(out).unwrap();
+            assert_eq!(found, format!("--- a/x\n+++ b/x\n{expected}"));
+        }
     }
 
     #[test]
