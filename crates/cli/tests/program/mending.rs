@@ -196,7 +196,8 @@ fn a_copy_from_an_old_server_is_mended_by_one_rule_and_what_the_demo_says() {
     left.dedup();
     let hopeless = MOVED_TRUTH.iter().filter(|(_, cure)| cure.is_none()).map(|(target, _)| *target);
     let mut hopeless: Vec<&str> = hopeless.collect();
-    (left.sort_unstable(), hopeless.sort_unstable());
+    left.sort_unstable();
+    hopeless.sort_unstable();
     assert_eq!(left, hopeless);
 }
 
@@ -242,6 +243,9 @@ fn what_visitors_request_becomes_redirects_most_wanted_first() {
     assert!(!plan.mends.is_empty());
     let actions = plan.mends.values().map(|(action, ..)| action.as_str());
     assert!(actions.clone().all(|action| ["redirect", "gone", "leave"].contains(&action)));
+    let action = |path: &str| plan.mends[&format!("{MUSEUM}{path}")].0.as_str();
+    assert_eq!(action("volunteers/rota.html"), "leave", "the site links to it");
+    assert_eq!(action("visitors/opening.htm"), "gone");
     let text = std::fs::read_to_string(stage.path("missing.toml")).unwrap();
     let visits = text.lines().filter_map(|line| line.strip_prefix("visits = "));
     let visits: Vec<u64> = visits.map(|number| number.parse().unwrap()).collect();
@@ -448,5 +452,7 @@ fn candidates_are_requested_under_the_rules_of_a_crawl() {
     stage.run(&["mend", "propose", "--verdict", "broken,doubtful", "-o", "plan.toml"]).ends(0);
     let requests = stage.web.requests();
     assert!(requests.iter().any(|request| request.host == "ironwork-society.test"));
+    let plan = Plan::read(&stage.path("plan.toml"));
+    assert!(plan.mends.iter().all(|(target, (_, to, _))| to.as_ref() != Some(target)));
     assert!(requests.iter().all(|request| request.host != "office.ashlock-canal.test"));
 }

@@ -63,7 +63,10 @@ pub(super) fn try_all(cases: &mut [Case], trials: &mut Trials<'_>) -> Result<(),
     trials.request(open.into_iter())?;
     for case in cases {
         let tried = case.candidates.iter().filter_map(|candidate| trials.tried(candidate));
-        case.proposals = choose(tried.collect());
+        // A candidate that redirects to the target itself is none.
+        let target = &case.faulty.fault.target;
+        let leads_on = |tried: &Tried| tried.moved_to.as_ref() != Some(target);
+        case.proposals = choose(tried.filter(leads_on).collect());
     }
     Ok(())
 }

@@ -47,7 +47,7 @@ pub(super) fn plan(site: Option<Url>, cases: &[Case], rules: &[FoundRule], aim: 
 
 /// A single repair, with other choices as comments.
 fn entry(case: &Case, aim: Aim) -> MendEntry {
-    let Faulty { fault, places, .. } = &case.faulty;
+    let Faulty { fault, places, is_linked, .. } = &case.faulty;
     let best = case.proposals.first();
     let is_sure = best.is_some_and(|best| best.confidence != Confidence::Low);
     let mut remarks: Vec<String> = case
@@ -68,9 +68,15 @@ fn entry(case: &Case, aim: Aim) -> MendEntry {
     let action = match (aim, best) {
         (Aim::Links, _) if is_sure => Action::Replace,
         (Aim::Visitors, _) if is_sure => Action::Redirect,
-        (Aim::Visitors, None) if !is_for_programs(&fault.target) => Action::Gone,
+        // What the site links to itself is meant to be there.
+        (Aim::Visitors, None) if !is_linked && !is_for_programs(&fault.target) => Action::Gone,
         _ => Action::Leave,
     };
+    if aim == Aim::Visitors && *is_linked {
+        remarks.push(
+            "pages of the site link to it: rummage mend propose without --arrivals".to_owned(),
+        );
+    }
     if action == Action::Leave {
         remarks.extend(choices(fault, best.is_some(), aim));
     }

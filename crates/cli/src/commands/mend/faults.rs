@@ -19,8 +19,10 @@ pub(super) struct Faulty {
     pub(super) fault: Fault,
     /// The page and fragment, if only the anchor is missing.
     pub(super) anchor: Option<(String, String)>,
-    /// How many links lead to it.
+    /// How many links lead to it; of what visitors requested, how often they did.
     pub(super) places: u64,
+    /// A page of the site links to it.
+    pub(super) is_linked: bool,
 }
 
 /// The URLs that the run found to work.
@@ -80,7 +82,7 @@ fn first(row: &LinkRow) -> Faulty {
     };
     let fragment = row.fragment.clone().filter(|_| lacks_anchor);
     let anchor = fragment.map(|fragment| (row.url.clone(), fragment));
-    Faulty { fault, anchor, places: 1 }
+    Faulty { fault, anchor, places: 1, is_linked: true }
 }
 
 /// Adds what another link to the target shows.

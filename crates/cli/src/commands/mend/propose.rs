@@ -38,7 +38,13 @@ pub(in crate::commands) fn run(args: &ProposeArgs, session: &Session) -> Result<
     let mut trials = Trials::new(trial);
     let (aim, faulty, is_partial) = match &start {
         Some(start) if !args.arrivals.is_empty() => {
-            let (faulty, is_partial) = of_visitors(args, session, &options, start, &mut trials)?;
+            let (mut faulty, is_partial) =
+                of_visitors(args, session, &options, start, &mut trials)?;
+            let targets = faulty.iter().map(|one| one.fault.target.clone()).collect();
+            let carried = run.carried(&targets)?;
+            for one in &mut faulty {
+                one.is_linked = carried.contains_key(&one.fault.target);
+            }
             (Aim::Visitors, faulty, is_partial)
         }
         _ => (Aim::Links, of_links(&run, &args.selecting)?, false),
@@ -94,7 +100,8 @@ fn of_visitors(
         }
         let cause = if arrival.status == 410 { Cause::Gone } else { Cause::NotFound };
         let fault = Fault { cause: Some(cause), ..Fault::of(&target) };
-        faulty.push(Faulty { fault, anchor: None, places: arrival.people().max(1) });
+        let places = arrival.people().max(1);
+        faulty.push(Faulty { fault, anchor: None, places, is_linked: false });
     }
     trials.request(faulty.iter().map(|one| one.fault.target.as_str()))?;
     faulty.retain(|one| trials.works(&one.fault.target).is_none());

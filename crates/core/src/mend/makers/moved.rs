@@ -43,7 +43,7 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
         if same_host == 0 {
             // Only a host that is gone can have moved as a whole.
             score -= match (is_gone(look), tail) {
-                (true, 1) => 10,
+                (true, 1) => 20,
                 (true, _) => 0,
                 (false, _) => 25,
             };
