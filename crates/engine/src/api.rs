@@ -20,7 +20,7 @@ use crate::{Config, failure};
 /// How much of a response is read: a hundred long posts.
 const LARGEST: usize = 64 << 20;
 
-/// Calls an API. See the [module](self).
+/// Calls a web API with the credentials of a [`Config`], at one origin.
 pub struct ApiClient {
     config: Config,
     credentials: Sender,
