@@ -19,7 +19,7 @@ serve=$!
 exec 9>"$work/display"
 Xvfb -displayfd 9 -screen 0 1400x1000x24 -nolisten tcp >/dev/null 2>&1 &
 screen=$!
-trap 'kill $serve $screen 2>/dev/null; rm -rf "$work"' EXIT
+trap 'kill $serve $screen ${earlier-} 2>/dev/null; rm -rf "$work"' EXIT
 until grep -q 'rummage crawl' "$work/serve" && [ -s "$work/display" ]; do :; done
 DISPLAY=":$(cat "$work/display")"
 export DISPLAY
@@ -69,7 +69,7 @@ shot arrivals 9 'rummage arrivals files/access.log --check --timeout 500ms --col
 store=$RUMMAGE_STORE
 export RUMMAGE_STORE=mended.db
 shot mend_propose 4 'rummage mend propose -o plan.toml; echo; rummage mend show plan.toml'
-shot mend_apply 6 'rummage mend apply plan.toml --files moved --write --color always | tail -n 22; rummage mend confirm plan.toml -v'
+shot mend_apply 6 'rummage mend apply plan.toml --files moved --write --color always | tail -n 20; rummage mend confirm plan.toml -v 2>/dev/null'
 export RUMMAGE_STORE=$store
 shot schedule 2 'rummage schedule --limit 12 --color always | head -n 46'
 cp "$RUMMAGE_STORE" "$work/rummage.db"
@@ -120,7 +120,7 @@ cat >"$work/rummage.toml" <<'TOML'
 [site.museum]
 start = "https://www.ashlock-canal.test/"
 timeout = "500ms"
-crawl-every = "1s"
+crawl-every = "1m"
 digest-to = ["editor@ashlock-canal.test"]
 TOML
 rm -f "$work/emails"/*
@@ -132,7 +132,7 @@ rm -f "$work/emails"/*
   until grep -q 'rummage crawl' "$work/earlier"; do :; done
   (
     eval "$(grep export "$work/earlier" | grep -v STORE)"
-    rummage crawl museum -q --fail-on never >/dev/null
+    RUMMAGE_DEMO_CLOCK_BEHIND=10m rummage crawl museum -q --fail-on never >/dev/null
   )
   kill $earlier
   rummage patrol --once --quiet

@@ -214,3 +214,26 @@ impl Confidence {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_score_is_a_confidence() {
+        for (score, confidence) in
+            [(100, "high"), (80, "high"), (79, "medium"), (60, "medium"), (59, "low"), (0, "low")]
+        {
+            assert_eq!(Confidence::of_score(score).as_str(), confidence, "{score}");
+            assert_eq!(Confidence::named(confidence), Some(Confidence::of_score(score)));
+        }
+    }
+
+    #[test]
+    fn a_fault_without_more_is_a_missing_page_of_the_site() {
+        let fault = Fault::of("https://a.test/x#y");
+        assert_eq!((fault.cause, fault.is_internal), (Some(Cause::NotFound), true));
+        assert_eq!(fault.split(), ("https://a.test/x", Some("y")));
+        assert_eq!(Fault::of("x").split(), ("x", None));
+    }
+}

@@ -208,4 +208,14 @@ mod tests {
         assert_eq!(to("http://a.test/x").as_deref(), Some("http://b.test/x"));
         assert_eq!(plan.step("http://d.test/"), None);
     }
+
+    #[test]
+    fn only_replacements_and_redirects_need_a_url() {
+        for action in Action::ALL {
+            let expected = ["replace", "redirect"].contains(&action.as_str());
+            assert_eq!(action.needs_url(), expected, "{action:?}");
+            assert_eq!(Action::named(action.as_str()), Some(action));
+        }
+        assert_eq!(Action::named("mend"), None);
+    }
 }

@@ -281,4 +281,103 @@ mod tests {
         let to: Vec<&str> = found.iter().map(|found| found.to.as_str()).collect();
         assert_eq!(to, ["https://www.a.test/paths/towpath.html#map"]);
     }
+
+    /// What is offered for a fault: the end of each URL after its host, and the score.
+    fn offered(fault: &Fault, known: &KnownUrls) -> Vec<(String, u8)> {
+        candidates(fault, known).into_iter().map(|found| (found.to, found.score)).collect()
+    }
+
+    #[test]
+    fn forms_that_nothing_links_to_are_guessed_the_likeliest_first() {
+        let none = KnownUrls::default();
+        let of = |target: &str, cause| {
+            let fault = Fault { cause: Some(cause), ..Fault::of(target) };
+            offered(&fault, &none)
+        };
+        let expected = |all: &[(&str, u8)]| -> Vec<(String, u8)> {
+            all.iter().map(|(to, score)| ((*to).to_owned(), *score)).collect()
+        };
+        assert_eq!(
+            of("http://x.test/A", Cause::NotFound),
+            expected(&[
+                ("https://x.test/A", 84),
+                ("http://www.x.test/A", 83),
+                ("http://x.test/A/", 82),
+                ("http://x.test/a", 81),
+            ])
+        );
+        assert_eq!(
+            of("https://www.x.test/a.htm", Cause::NotFound),
+            expected(&[
+                ("https://x.test/a.htm", 83),
+                ("https://www.x.test/a.html", 81),
+                ("http://www.x.test/a.htm", 55),
+            ])
+        );
+        assert_eq!(
+            of("http://x.test:8080/a/", Cause::NotFound)[1],
+            ("http://x.test:8080/a".into(), 82)
+        );
+        assert_eq!(of("http://x.test/", Cause::Nxdomain), expected(&[("http://www.x.test/", 83)]));
+        assert_eq!(
+            of("http://x.test/aab", Cause::NotFound).last().map(|(to, _)| to.as_str()),
+            Some("http://x.test/ab"),
+            "one of the doubled characters is too many"
+        );
+        for cause in [Cause::ServerError, Cause::Timeout] {
+            let found = of("http://x.test/A", cause);
+            assert_eq!(found, expected(&[("https://x.test/A", 84), ("http://www.x.test/A", 83)]));
+        }
+    }
+
+    #[test]
+    fn a_file_name_says_more_the_rarer_and_longer_it_is() {
+        let page = |path: String| KnownUrl::of(&format!("https://a.test/{path}"));
+        let score = |known: Vec<KnownUrl>, target: &str| {
+            let found = candidates(&Fault::of(target), &KnownUrls::new(known)).into_iter();
+            found.filter(|found| found.is_known).map(|found| found.score).max()
+        };
+        let alone = vec![page("new/towpath.pdf".into())];
+        assert_eq!(score(alone, "https://a.test/old/towpath.pdf"), Some(77));
+        assert_eq!(score(vec![page("new/tow.pdf".into())], "https://a.test/old/tow.pdf"), Some(63));
+        let two = vec![page("x/towpath.pdf".into()), page("y/towpath.pdf".into())];
+        assert_eq!(score(two, "https://a.test/old/towpath.pdf"), Some(63));
+        let many =
+            |count: usize| (0..count).map(|n| page(format!("{n}/towpath.pdf"))).collect::<Vec<_>>();
+        assert_eq!(score(many(40), "https://a.test/old/towpath.pdf"), Some(63));
+        assert_eq!(score(many(41), "https://a.test/old/towpath.pdf"), Some(41));
+        assert_eq!(score(many(801), "https://a.test/old/towpath.pdf"), None);
+        let deep = vec![page("new/a/b/towpath.pdf".into())];
+        assert_eq!(score(deep, "https://a.test/old/a/b/towpath.pdf"), Some(87));
+    }
+
+    #[test]
+    fn a_page_is_found_by_what_it_is_called_on_the_same_host_only() {
+        let page = |url: &str, title: &str| KnownUrl {
+            texts: vec![title.to_owned()],
+            ..KnownUrl::of(url)
+        };
+        let fault = Fault {
+            texts: vec!["The opening hours".to_owned()],
+            ..Fault::of("https://a.test/old/when.html")
+        };
+        let found = |known: Vec<KnownUrl>| {
+            let found = candidates(&fault, &KnownUrls::new(known)).into_iter();
+            found.filter(|one| one.is_known).map(|one| (one.to, one.score)).collect::<Vec<_>>()
+        };
+        let one = found(vec![
+            page("https://a.test/7", "Opening hours"),
+            page("https://b.test/7", "Boats"),
+        ]);
+        assert_eq!(one[0], ("https://a.test/7".to_owned(), 77));
+        assert_eq!(found(vec![page("https://b.test/7", "Opening hours")]), []);
+        let all = (0..4).map(|n| page(&format!("https://a.test/{n}"), "Opening hours"));
+        assert_eq!(found(all.clone().take(3).collect())[0].1, 64);
+        assert!(found(all.collect()).iter().all(|(_, score)| *score < 64 || *score == 75));
+        let image = Fault { is_image: true, ..fault.clone() };
+        let known = KnownUrls::new(vec![page("https://a.test/7", "Opening hours")]);
+        assert!(candidates(&image, &known).iter().all(|found| !found.is_known));
+        let external = Fault { is_internal: false, ..fault };
+        assert!(candidates(&external, &known).iter().all(|found| !found.is_known));
+    }
 }

@@ -182,3 +182,56 @@ fn inner<'a>(text: &'a str, known: &KnownUrls) -> Vec<(&'a str, Option<&'static 
     }
     all
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_was_pasted_with_a_url_goes_and_what_belongs_to_it_stays() {
+        for (target, expected) in [
+            ("https://a.test/x.", "https://a.test/x"),
+            ("https://a.test/x),", "https://a.test/x"),
+            ("https://a.test/x%22%20", "https://a.test/x"),
+            ("https://a.test/x%E2%80%9D", "https://a.test/x"),
+            ("https://a.test/%20x", "https://a.test/x"),
+            ("https://a.test/x%20/y", "https://a.test/x/y"),
+            ("https://a.test/x\u{7}", "https://a.test/x"),
+            ("\u{201c}https://a.test/x\u{201d}", "https://a.test/x"),
+            ("https:// a.test/x", "https://a.test/x"),
+            ("https://a.test/x_(y)", "https://a.test/x_(y)"),
+            ("https://a.test/x_(y)).", "https://a.test/x_(y)"),
+            ("https://a.test/a%20b", "https://a.test/a%20b"),
+        ] {
+            assert_eq!(without_pasted(target), expected, "{target:?}");
+        }
+    }
+
+    #[test]
+    fn schemes_and_hosts_are_recognized() {
+        for (target, expected) in [
+            ("htp://a.test/x", Some(("http", "a.test/x"))),
+            ("htttps:/a.test", Some(("https", "a.test"))),
+            ("http//a.test/x", Some(("http", "a.test/x"))),
+            ("https;//a.test/x", Some(("https", "a.test/x"))),
+            ("http://a.test/x", None),
+            ("mailto:x@a.test", None),
+            ("htp://nodots/x", None),
+            ("ftp.x", None),
+        ] {
+            assert_eq!(without_scheme(target), expected, "{target}");
+        }
+        for (text, expected) in [
+            ("a.test/x", true),
+            ("a.test", true),
+            ("a.test:80/", true),
+            ("a.test?x", true),
+            ("nodots/x", false),
+            (".test", false),
+            ("a.", false),
+            ("a b.test", false),
+        ] {
+            assert_eq!(is_host_like(text), expected, "{text}");
+        }
+    }
+}

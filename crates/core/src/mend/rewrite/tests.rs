@@ -113,6 +113,7 @@ fn markdown_is_rewritten_in_all_its_forms() {
         ("[![i](ok)](bad)", "[![i](ok)](good?a=1&b=2)"),
         ("[![i](bad)](bad)", "[![i](good?a=1&b=2)](good?a=1&b=2)"),
         ("[x][r]\n\n[r]: bad 'title'", "[x][r]\n\n[r]: good?a=1&b=2 'title'"),
+        ("[x][label]\n\n[label]:\n<bad>\n", "[x][label]\n\n[label]:\n<good?a=1&b=2>\n"),
         ("<https://a.test/paths/bad>", "<https://a.test/paths/good?a=1&b=2>"),
         ("`[x](bad)`\n\n    [x](bad)\n", "`[x](bad)`\n\n    [x](bad)\n"),
         ("a <a href=bad>x</a>", "a <a href=good?a=1&amp;b=2>x</a>"),
@@ -123,6 +124,24 @@ fn markdown_is_rewritten_in_all_its_forms() {
     ] {
         assert_eq!(new(Kind::Markdown, text), expected, "{text}");
     }
+}
+
+#[test]
+fn changes_and_what_is_left_have_their_lines() {
+    let lines = |kind, text: &str| {
+        let done = rewrite(kind, text, &Ground::at(&plan(), PAGE).unwrap());
+        let changed: Vec<u32> = done.changes.iter().map(|change| change.line).collect();
+        let left: Vec<u32> = done.by_hand.iter().map(|one| one.line).collect();
+        (changed, left)
+    };
+    let html = "<p>\n<a href=bad>\n<img src=/lost.png>\r\n<a href=lost>";
+    assert_eq!(lines(Kind::Html, html), (vec![2, 3], vec![4]));
+    assert_eq!(
+        lines(Kind::Markdown, "x\n\n[x](bad)\n\n<p>\n<a href=bad>y</a>\n<a href=lost>\n</p>\n"),
+        (vec![3, 6], vec![7])
+    );
+    assert_eq!(lines(Kind::Css, "a{}\nb{c:url(bad)}\nd{e:url(/lost.png)}"), (vec![2], vec![3]));
+    assert_eq!(lines(Kind::Exact, "\n'/paths/bad'\n'/lost.png'"), (vec![2], vec![3]));
 }
 
 /// The references of a page, in order.
