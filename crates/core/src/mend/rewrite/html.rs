@@ -233,3 +233,46 @@ fn reference(text: &str) -> Option<(char, usize)> {
     // `&copy` without a semicolon stands for itself before a letter, digit or equals sign.
     (!ends).then_some(('&', 1))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn character_references_are_decoded_or_refused() {
+        for (raw, expected) in [
+            ("a&amp;b&quot;", Some("a&b\"")),
+            ("&#38;&#x26;&#X41;", Some("&&A")),
+            ("a&b=c&copy=2&", Some("a&b=c&copy=2&")),
+            ("a&;b", None),
+            ("&eacute;", None),
+            ("&#xD800;", None),
+            ("&#65", None),
+            ("é", Some("é")),
+        ] {
+            let decoded = Decoded::of(raw);
+            assert_eq!(decoded.as_ref().map(|decoded| decoded.text.as_str()), expected, "{raw}");
+        }
+        let decoded = Decoded::of("a&amp;b&amp;c").unwrap();
+        assert_eq!([0, 1, 2, 3, 4, 5].map(|at| decoded.raw(at)), [0, 1, 6, 7, 12, 13]);
+    }
+
+    #[test]
+    fn a_reference_is_found_only_as_a_whole() {
+        let srcset = LinkAttribute::named("srcset").unwrap();
+        let style = LinkAttribute::named("style").unwrap();
+        let href = LinkAttribute::named("href").unwrap();
+        for (value, written, attribute, count) in [
+            (" x ", "x", href, 1),
+            ("xy", "x", href, 0),
+            ("x, x 2x,x 3x", "x", srcset, 3),
+            ("x,y 2x", "x", srcset, 0),
+            ("y/x 2x", "x", srcset, 0),
+            ("a:url(x);b:url('x')", "x", style, 2),
+            ("a:url(x/y)", "x", style, 0),
+            ("", "", srcset, 0),
+        ] {
+            assert_eq!(places(value, written, attribute).len(), count, "{value:?}");
+        }
+    }
+}
