@@ -456,3 +456,28 @@ fn candidates_are_requested_under_the_rules_of_a_crawl() {
     assert!(plan.mends.iter().all(|(target, (_, to, _))| to.as_ref() != Some(target)));
     assert!(requests.iter().all(|request| request.host != "office.ashlock-canal.test"));
 }
+
+#[test]
+fn what_has_changed_since_the_diff_is_not_written() {
+    let folder =
+        Folder::new(&[("a.html", b"<a href=/old>x</a>"), ("b.html", b"<a href=/old>y</a>")]);
+    folder.apply(&[]).ends(0);
+    folder.write("site/b.html", b"<a href=/old>z</a>");
+    let refused = folder.apply(&["--write"]).ends(4);
+    assert!(
+        refused.err.contains("b.html has changed since the diff; nothing was written"),
+        "{refused}"
+    );
+    assert_eq!(folder.read("site/a.html"), b"<a href=/old>x</a>");
+    folder.apply(&[]).ends(0);
+    folder.apply(&["--write"]).ends(0);
+    assert_eq!(folder.read("site/b.html"), b"<a href=/new>z</a>");
+    assert!(!folder.path("plan.toml.seen").exists());
+    // Another plan than the one whose diff was shown is not written either.
+    folder.write("site/b.html", b"<a href=/old>z</a>");
+    folder.apply(&[]).ends(0);
+    let plan = String::from_utf8(folder.read("plan.toml")).unwrap();
+    folder.write("plan.toml", plan.replace("a.test/new", "a.test/other").as_bytes());
+    folder.apply(&["--write"]).ends(4);
+    assert_eq!(folder.read("site/b.html"), b"<a href=/old>z</a>");
+}

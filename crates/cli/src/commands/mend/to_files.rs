@@ -10,6 +10,7 @@ use super::remaining::{self, Remaining};
 use crate::args::MendApplyArgs;
 use crate::failure::{Exit, Failure};
 use crate::grounds::files::{Applied, FileChange, Files};
+use crate::grounds::seen::Seen;
 use crate::output;
 use crate::plan_file::PlanFile;
 use crate::session::Session;
@@ -51,17 +52,34 @@ pub(super) fn apply(
     } else {
         show_diff(session, &applied)?;
     }
+    let now = Seen::of(folder, changed(&applied));
     if args.write {
+        check_seen(&args.plan, &now)?;
         files.write(&applied)?;
+        Seen::forget(&args.plan);
+    } else {
+        now.save(&args.plan);
     }
     let mut remaining = in_files(&applied);
-    let seen = Seen::of(&applied);
+    let found = Found::of(&applied);
     let site = file.site.as_ref().unwrap_or(&at);
-    let is_found = |page: &str, target: &str| seen.has(page, target);
+    let is_found = |page: &str, target: &str| found.has(page, target);
     let why = "not found in the files";
     remaining.extend(remaining::not_found(session, site, &plan, is_found, why)?);
     summarize(args, session, &applied, &remaining)?;
     Ok(if applied.unread.is_empty() { Exit::Fine } else { Exit::Unfinished })
+}
+
+/// Checks that what is written is what the last diff has shown, if there was one.
+fn check_seen(plan: &Path, now: &Seen) -> Result<(), Failure> {
+    let shown = Seen::load(plan);
+    match shown.as_ref().and_then(|shown| shown.first_difference(now)) {
+        None => Ok(()),
+        Some(name) => Err(Failure::Conflict {
+            what: format!("{} has changed since the diff; nothing was written", safe(name)),
+            hint: "Look at the diff again: the same command without --write.".to_owned(),
+        }),
+    }
 }
 
 fn changed(applied: &Applied) -> impl Iterator<Item = &FileChange> {
@@ -97,31 +115,31 @@ fn in_files(applied: &Applied) -> Vec<Remaining> {
 }
 
 /// The links that were found in the files.
-struct Seen<'a> {
+struct Found<'a> {
     /// By the URL of the page and the target.
     in_pages: HashSet<(&'a str, &'a str)>,
     /// Targets in what pages are made from: which pages is not known.
     in_sources: HashSet<&'a str>,
 }
 
-impl Seen<'_> {
-    fn of(applied: &Applied) -> Seen<'_> {
-        let mut seen = Seen { in_pages: HashSet::new(), in_sources: HashSet::new() };
+impl Found<'_> {
+    fn of(applied: &Applied) -> Found<'_> {
+        let mut found = Found { in_pages: HashSet::new(), in_sources: HashSet::new() };
         for file in &applied.files {
             let changes = file.changes.iter().map(|change| change.target.as_str());
             let by_hand = file.by_hand.iter().map(|one| one.target.as_str());
             for target in changes.chain(by_hand) {
                 match file.is_page {
                     true => {
-                        seen.in_pages.extend(file.urls.iter().map(|url| (url.as_str(), target)))
+                        found.in_pages.extend(file.urls.iter().map(|url| (url.as_str(), target)))
                     }
                     false => {
-                        seen.in_sources.insert(target);
+                        found.in_sources.insert(target);
                     }
                 }
             }
         }
-        seen
+        found
     }
 
     fn has(&self, page: &str, target: &str) -> bool {
