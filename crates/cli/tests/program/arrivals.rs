@@ -76,8 +76,7 @@ fn linking_pages_are_named_and_fixed_urls_are_listed_separately_with_check() {
     );
     let runs = stage.run(&["sites", "runs"]).ends(0);
     assert_eq!(runs.out.lines().count(), 2, "it is no run: {runs}");
-    let words =
-        ["arrivals", "access.log", "--check", "--cause", "server-error", "--timeout", "2s"];
+    let words = ["arrivals", "access.log", "--check", "--cause", "server-error", "--timeout", "2s"];
     let rows = stage.run(&[&words[..], &["--format", "jsonl"]].concat()).ends(0).json();
     assert_eq!(rows.iter().map(path).collect::<Vec<_>>(), ["/cgi/guestbook"]);
 }
