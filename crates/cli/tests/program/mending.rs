@@ -3,10 +3,13 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use rummage_demo::{CurableSite, MOVED_TRUTH, access_log, curable, moved, museum, write_pages};
+use rummage_demo::{
+    Act, CurableSite, MOVED_TRUTH, access_log, curable, moved, museum, write_pages,
+};
 use serde_json::Value;
 
 use crate::harness::{Outcome, Stage, program};
+use crate::options::{page, site};
 use crate::running::finish;
 
 /// A stage with the files of a site in `site/`, crawled.
@@ -433,6 +436,31 @@ fn mistakes_in_plans_and_arguments_are_explained() {
     .unwrap();
     let schema = folder.run(&["mend", "show", "--schema"]).ends(0).out;
     assert_eq!(schema, shipped, "rummage mend show --schema > docs/plan.schema.json");
+}
+
+#[test]
+fn a_rule_leaves_alone_what_was_not_found_broken() {
+    let links = ["", "bollard", "towpath", "tunnel", "members"]
+        .map(|name| format!("<a href=/walks/{name}>x</a><a href=/trails/{name}>x</a>"));
+    let refused = Act::status(401);
+    let mut paths: Vec<(&str, Act)> =
+        ["/trails/", "/trails/bollard", "/trails/towpath", "/trails/tunnel"]
+            .map(|path| (path, page("here")))
+            .into();
+    paths.extend([("/", page(&links.concat())), ("/walks/members", refused.clone())]);
+    paths.push(("/trails/members", refused));
+    let scenario = site("a.test", &paths);
+    let stage = Stage::new(&scenario);
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    stage.run(&["mend", "propose", "-o", "plan.toml"]).ends(0);
+    let plan = Plan::read(&stage.path("plan.toml"));
+    assert_eq!(plan.rules, [("http://a.test/walks/".into(), "http://a.test/trails/".into())]);
+    // It asks for a password, and works for those who have one.
+    assert_eq!(plan.mends["http://a.test/walks/members"].0, "leave");
+    assert!(!plan.mends.contains_key("http://a.test/walks/tunnel"));
+    // A link to the prefix itself hides none of the others.
+    let confirmed = stage.run(&["mend", "confirm", "plan.toml", "-v"]).ends(1).out;
+    assert!(confirmed.contains("4 links are left"), "{confirmed}");
 }
 
 #[test]

@@ -8,8 +8,10 @@ use super::similar::edits;
 use super::{Candidate, Reason};
 use crate::url::fragment::percent_decode;
 
-/// How much of a heading counts, in bytes.
+/// How much of a heading counts, and how long an id or a fragment may be, in bytes.
 const LONGEST: usize = 200;
+/// How many anchors of a page are looked at.
+const MOST: usize = 20_000;
 /// How many candidates are returned.
 const OFFERED: usize = 4;
 
@@ -22,7 +24,7 @@ pub struct Anchor {
     pub heading: Option<String>,
 }
 
-/// The anchors of a page, in order.
+/// The anchors of a page, in order: not those with an id longer than 200 bytes, and at most 20,000.
 #[must_use]
 pub fn of_page(html: &str) -> Vec<Anchor> {
     let mut anchors: Vec<Anchor> = Vec::new();
@@ -39,7 +41,9 @@ pub fn of_page(html: &str) -> Vec<Anchor> {
                     Some(String::from_utf8_lossy(value).into_owned())
                 };
                 let named = value(b"id").or_else(|| value(b"name").filter(|_| name == "a"));
-                if let Some(id) = named.filter(|id| !id.is_empty()) {
+                if let Some(id) = named.filter(|id| (1..=LONGEST).contains(&id.len()))
+                    && anchors.len() < MOST
+                {
                     anchors.push(Anchor { id, heading: None });
                 }
                 if is_heading {
@@ -88,6 +92,9 @@ pub fn candidates(
     anchors: &[Anchor],
 ) -> Vec<Candidate> {
     let wanted = percent_decode(fragment);
+    if wanted.len() > LONGEST {
+        return Vec::new();
+    }
     let mut found: Vec<Candidate> = anchors
         .iter()
         .filter_map(|anchor| {
@@ -167,6 +174,21 @@ mod tests {
                 ("Parking", Some("Parking")),
             ]
         );
+    }
+
+    #[test]
+    fn ids_and_fragments_of_any_length_and_number_take_little_time() {
+        let long = "a".repeat(LONGEST + 1);
+        let page = format!("<p id={long}><p id=short>") + &"<p id=x>".repeat(MOST + 1);
+        let found = of_page(&page);
+        assert_eq!((found[0].id.as_str(), found.len()), ("short", MOST));
+        let other = format!("{}b", "a".repeat(LONGEST));
+        let anchors = [Anchor { id: long.clone(), heading: None }];
+        assert_eq!(candidates("http://a.test/", &other, &[], &anchors), []);
+        let kept = "a".repeat(LONGEST);
+        let anchors = [Anchor { id: kept.clone(), heading: None }];
+        assert_eq!(candidates("http://a.test/", &kept, &[], &anchors).len(), 1);
+        assert_eq!(candidates("http://a.test/", &long, &[], &anchors), []);
     }
 
     #[test]

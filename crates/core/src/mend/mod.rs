@@ -42,12 +42,10 @@ pub struct Fault {
     pub is_internal: bool,
     /// Every link to it is an image.
     pub is_image: bool,
-    /// The texts of the links to it, most frequent first.
+    /// The texts of the links to it, in the order of the pages.
     pub texts: Vec<String>,
     /// Where its leading permanent redirects end.
     pub moved_to: Option<String>,
-    /// A page with a link to it, against which a reference without a scheme is resolved.
-    pub page: Option<String>,
 }
 
 impl Fault {
@@ -114,16 +112,11 @@ pub enum Reason {
         edits: u8,
     },
     /// The same file name in another folder or on another host.
-    Moved {
-        /// How many segments at the end of the path are the same.
-        segments: u8,
-    },
+    Moved,
     /// A page whose path, title or link texts have the same words.
     Renamed,
     /// Another anchor on the same page.
     Anchor,
-    /// A rule for many targets.
-    Rule,
 }
 
 impl Reason {
@@ -151,10 +144,9 @@ impl Reason {
             Reason::HostTyping { edits } => {
                 return format!("{edits} characters of the host name differ");
             }
-            Reason::Moved { .. } => "the same file name in another place",
+            Reason::Moved => "the same file name in another place",
             Reason::Renamed => "the page with the most similar words",
             Reason::Anchor => "the most similar anchor on the page",
-            Reason::Rule => "a rule for many targets",
         };
         text.to_owned()
     }

@@ -55,6 +55,8 @@ pub struct Redirects {
     pub all: Vec<Redirect>,
     /// What became no redirect, and why.
     pub omitted: Vec<(String, Omitted)>,
+    /// Targets that the plan leaves alone although a prefix redirects them, each with the prefix.
+    pub left: Vec<(String, String)>,
 }
 
 /// The redirects of a plan for the site's own URLs, for which `is_own` returns true. `status` is
@@ -109,8 +111,24 @@ pub fn redirects(plan: &Plan, is_own: impl Fn(&Url) -> bool, status: u16) -> Red
             None => done.omitted.push((from, Omitted::Loop)),
         }
     }
+    done.left = left(plan, &prefixes, &is_own);
     done.all.extend(prefixes);
     done
+}
+
+/// What prefixes redirect although the plan leaves it alone.
+fn left(
+    plan: &Plan,
+    prefixes: &[Redirect],
+    is_own: &impl Fn(&Url) -> bool,
+) -> Vec<(String, String)> {
+    let leaves = plan.mends.iter().filter(|mend| mend.action == Action::Leave);
+    let covered = |target: &String| {
+        let path = path(&Url::parse(target).ok().filter(is_own)?);
+        let prefix = prefixes.iter().find(|prefix| path.starts_with(&prefix.from))?;
+        Some((target.clone(), prefix.from.clone()))
+    };
+    leaves.filter_map(|mend| covered(&mend.target)).collect()
 }
 
 /// The rules as redirects, the longest prefix first.
@@ -213,6 +231,24 @@ mod tests {
             format!("{}{} {} {to}", r.from, if r.is_prefix { "*" } else { "" }, r.status)
         };
         (done.all.into_iter().map(line).collect(), done.omitted)
+    }
+
+    #[test]
+    fn what_is_left_alone_under_a_prefix_is_named() {
+        let rule = Rule {
+            from: "https://a.test/old/".to_owned(),
+            to: "https://a.test/new/".to_owned(),
+            mends: 3,
+            tried: 3,
+            confidence: None,
+        };
+        let leave = |target| mend(target, Action::Leave, None);
+        let plan = Plan {
+            rules: vec![rule],
+            mends: vec![leave("/old/members"), leave("/other"), replaced("/old/x", "/y")],
+        };
+        let done = redirects(&plan, |url| url.host_str() == Some("a.test"), 301);
+        assert_eq!(done.left, [("https://a.test/old/members".to_owned(), "/old/".to_owned())]);
     }
 
     #[test]

@@ -5,8 +5,8 @@ use strsim::osa_distance;
 /// Longer words are not compared.
 const LONGEST: usize = 64;
 
-/// A set of characters, for a first look that spares most comparisons: each edit changes at most two
-/// of the bits.
+/// A set of characters, for a first look that spares most comparisons: each edit changes at most
+/// two of the bits.
 fn character_set(word: &str) -> u64 {
     let mut bits = 0u64;
     for c in word.chars() {
@@ -35,6 +35,10 @@ pub(super) fn most_edits(length: usize) -> usize {
 /// The number of edits between two words, if it can be a typing error: not if the numbers in them
 /// differ, because the fifth lock is not the fourth.
 pub(super) fn edits(one: &str, other: &str) -> Option<u8> {
+    // The comparison takes the product of both lengths.
+    if one.len().max(other.len()) > LONGEST {
+        return None;
+    }
     let most = most_edits(one.chars().count().min(other.chars().count()));
     if most == 0 || !digits(one).eq(digits(other)) {
         return None;

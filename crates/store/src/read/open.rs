@@ -196,6 +196,18 @@ impl<'a> OpenRun<'a> {
         )
     }
 
+    /// The URLs of the run that start with this text.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn starting_with(&self, prefix: &str) -> Result<Vec<(StoredUrl, String)>, StoreError> {
+        self.matching(
+            "SELECT id, url FROM address WHERE substr(url, 1, length(?1)) = ?1 ORDER BY url",
+            prefix,
+            usize::MAX,
+        )
+    }
+
     fn matching(
         &self,
         sql: &str,

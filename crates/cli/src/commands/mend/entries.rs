@@ -106,6 +106,18 @@ fn entry(case: &Case, aim: Aim) -> MendEntry {
     }
 }
 
+/// What a rule covers although it is not known to be broken.
+pub(super) fn spared(target: &str) -> MendEntry {
+    MendEntry {
+        mend: Mend { target: target.to_owned(), action: Action::Leave, to: None, confidence: None },
+        why: Some("a rule covers it, but it was not found broken".to_owned()),
+        tried: None,
+        places: None,
+        visits: None,
+        remarks: vec!["without this entry, the rule applies to it".to_owned()],
+    }
+}
+
 /// What else could be done with a target that is left.
 fn choices(fault: &Fault, has_candidate: bool, aim: Aim) -> Vec<String> {
     let mut choices = Vec::new();

@@ -78,7 +78,6 @@ fn first(row: &LinkRow) -> Faulty {
         is_image: is_image(row),
         texts: row.text.iter().filter(|text| !text.is_empty()).cloned().collect(),
         moved_to: row.outcome.moved_to.clone().filter(|_| row.outcome.verdict == Verdict::Moved),
-        page: Some(row.page.clone()),
     };
     let fragment = row.fragment.clone().filter(|_| lacks_anchor);
     let anchor = fragment.map(|fragment| (row.url.clone(), fragment));

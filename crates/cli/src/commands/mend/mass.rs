@@ -1,13 +1,15 @@
 //! Rules for many targets, each tried on the targets that it covers or on a sample of them.
 
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 
 use rummage_core::mend::Confidence;
 use rummage_core::mend::known::KnownUrls;
 use rummage_core::mend::plan::Rule;
 use rummage_core::mend::rules;
+use rummage_store::{OpenRun, StoreError};
 
 use super::cases::Case;
+use super::places;
 use super::trials::Trials;
 use crate::failure::Failure;
 
@@ -76,4 +78,23 @@ pub(super) fn find(
         cases[at].rule = Some(rule);
     }
     Ok(found)
+}
+
+/// The linked URLs that rules cover although nothing is to be done about them: doubtful ones, such
+/// as pages behind a login, and those that were not checked or not selected. Nobody knows that
+/// they are broken, so that the plan leaves them alone.
+pub(super) fn spared(
+    run: &OpenRun<'_>,
+    cases: &[Case],
+    rules: &[FoundRule],
+) -> Result<BTreeSet<String>, StoreError> {
+    let bare = |case: &Case| case.faulty.fault.split().0.to_owned();
+    let cases: HashSet<String> = cases.iter().map(bare).collect();
+    let mut spared = BTreeSet::new();
+    for found in rules {
+        let covered = places::covered(run, &found.rule)?.into_iter();
+        let is_spared = |(id, url): &(_, String)| run.is_linked(*id) && !cases.contains(url);
+        spared.extend(covered.filter(is_spared).map(|(_, url)| url));
+    }
+    Ok(spared)
 }

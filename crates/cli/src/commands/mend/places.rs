@@ -3,11 +3,8 @@
 use std::collections::HashSet;
 
 use rummage_core::findings::selection::Selection;
-use rummage_core::mend::plan::{Plan, Step};
+use rummage_core::mend::plan::{Plan, Rule, Step};
 use rummage_store::{LinkRow, OpenRun, StoreError, StoredUrl};
-
-/// More URLs than any rule would cover.
-const MOST: usize = 1_000_000;
 
 /// A link that the plan concerns.
 pub(super) struct Place {
@@ -27,9 +24,7 @@ pub(super) fn of(run: &OpenRun<'_>, plan: &Plan) -> Result<Vec<Place>, StoreErro
         }
     }
     for rule in &plan.rules {
-        let prefix = rule.from.split('*').next().unwrap_or_default();
-        let found = run.find(prefix, MOST)?.into_iter();
-        urls.extend(found.filter(|(_, url)| rule.rewrite(url).is_some()).map(|(url, _)| url));
+        urls.extend(covered(run, rule)?.into_iter().map(|(url, _)| url));
     }
     let selection = Selection::all();
     let mut places = Vec::new();
@@ -46,4 +41,14 @@ pub(super) fn of(run: &OpenRun<'_>, plan: &Plan) -> Result<Vec<Place>, StoreErro
         Ok::<_, StoreError>(())
     })?;
     Ok(places)
+}
+
+/// The URLs of a run that a rule covers.
+pub(super) fn covered(
+    run: &OpenRun<'_>,
+    rule: &Rule,
+) -> Result<Vec<(StoredUrl, String)>, StoreError> {
+    let prefix = rule.from.split('*').next().unwrap_or_default();
+    let found = run.starting_with(prefix)?.into_iter();
+    Ok(found.filter(|(_, url)| rule.rewrite(url).is_some()).collect())
 }

@@ -13,7 +13,7 @@ use rummage_view::{ViewError, safe};
 use url::Url;
 
 use super::cases::{Case, find_anchors, try_all};
-use super::entries::{Aim, plan};
+use super::entries::{self, Aim, plan};
 use super::faults::{self, Faulty};
 use super::mass;
 use super::trials::Trials;
@@ -62,7 +62,8 @@ pub(in crate::commands) fn run(args: &ProposeArgs, session: &Session) -> Result<
     try_all(&mut cases, &mut trials)?;
     let has_anchors = find_anchors(&mut cases, &run, &settings, session.terminal)?;
     let rules = mass::find(&mut cases, &known, &mut trials, &may)?;
-    let plan = plan(start.clone(), &cases, &rules, aim);
+    let mut plan = plan(start.clone(), &cases, &rules, aim);
+    plan.mends.extend(mass::spared(&run, &cases, &rules)?.iter().map(|url| entries::spared(url)));
     write(args, session, &base, plan, &cases, &trials)?;
     let is_whole = trials.is_whole && has_anchors && !is_partial;
     let exit = if is_whole { Exit::Fine } else { Exit::Unfinished };

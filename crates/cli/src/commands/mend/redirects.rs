@@ -65,6 +65,10 @@ pub(super) fn run(args: &MendRedirectsArgs, terminal: Terminal) -> Result<Exit, 
     for (url, why) in &done.omitted {
         let _ = writeln!(err, "no redirect for {}: {}", safe(url), why.words());
     }
+    for (url, prefix) in &done.left {
+        let (url, prefix) = (safe(url), safe(prefix));
+        let _ = writeln!(err, "{prefix} redirects {url} as well, which the plan leaves alone");
+    }
     let many = rummage_view::counted(done.all.len() as u64, "redirect", "redirects");
     let _ = writeln!(err, "{many}");
     Ok(Exit::Fine)

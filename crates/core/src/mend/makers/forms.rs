@@ -3,7 +3,7 @@
 
 use url::Url;
 
-use super::look::{Found, Look};
+use super::look::{Found, Look, may_pass};
 use crate::mend::Reason;
 use crate::mend::folded::{difference, split_extension};
 use crate::verdict::Cause;
@@ -50,7 +50,7 @@ fn guess(look: &Look<'_>, found: &mut Found<'_>) {
         offer(with_other_scheme(url), Reason::Scheme, score);
     }
     offer(with_other_www(url), Reason::Www, 83);
-    if !is_there || super::look::may_pass(look.fault.cause) {
+    if !is_there || may_pass(look.fault.cause) {
         return;
     }
     if url.path() != "/" && url.query().is_none() {

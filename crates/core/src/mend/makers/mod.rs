@@ -189,12 +189,12 @@ mod tests {
             (
                 "https://www.a.test/old/paths/towpath.html",
                 "https://www.a.test/paths/towpath.html",
-                Moved { segments: 2 },
+                Moved,
             ),
             (
                 "http://old-a.test/~museum/collections/bells",
                 "https://www.a.test/collections/bells",
-                Moved { segments: 2 },
+                Moved,
             ),
             (
                 "https://www.a.test/img/lock-house.jpg",

@@ -1,11 +1,12 @@
 //! The same file name in another folder or on another host.
 
+use url::Url;
+
 use super::look::{Found, Look};
 use crate::mend::Reason;
 use crate::mend::folded::Parts;
 use crate::mend::known::Id;
 use crate::verdict::Cause;
-use url::Url;
 
 /// File names that are in more places than this say little.
 const MANY: usize = 40;
@@ -48,8 +49,7 @@ pub(super) fn make(look: &Look<'_>, found: &mut Found<'_>) {
                 (false, _) => 25,
             };
         }
-        let segments = u8::try_from(tail).unwrap_or(u8::MAX);
-        found.offer_known(id, Reason::Moved { segments }, score);
+        found.offer_known(id, Reason::Moved, score);
     }
 }
 

@@ -1,10 +1,11 @@
 //! A page of the site with other words in its URL, found by the words that it shares with the
 //! broken link: in the path, the title and the texts of links.
 
+use url::Url;
+
 use super::look::{Found, Look};
 use crate::mend::Reason;
 use crate::mend::folded::{Class, Parts};
-use url::Url;
 
 /// How many are offered.
 const OFFERED: usize = 3;

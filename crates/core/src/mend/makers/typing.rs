@@ -1,5 +1,5 @@
-//! Typing errors: characters that are wrong, doubled, missing or swapped, in a segment of the path or
-//! in the host name.
+//! Typing errors: characters that are wrong, doubled, missing or swapped, in a segment of the path
+//! or in the host name.
 
 use url::Url;
 
@@ -42,7 +42,8 @@ fn plausibility(edits: u8, word: &str) -> u8 {
     base + u8::try_from(word.chars().count().min(12) / 2).unwrap_or_default()
 }
 
-/// The URL on another host, with `www.` if the URL has it and a known URL of the host does.
+/// The URL on another host: with and without `www.`, if a known URL has that host. If none has,
+/// `www.` is there only if the URL itself has it.
 fn on_host(look: &Look<'_>, host: &str) -> Vec<String> {
     let mut all = Vec::new();
     let has_www = look.url.host_str().is_some_and(|host| host.starts_with("www."));

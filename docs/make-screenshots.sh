@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
-# Makes the pictures in this folder from the demo, in a real terminal window.
+# Makes the pictures in docs/screenshots from the demo, in a real terminal window.
 #
-#   docs/screenshots/make.sh
+#   docs/make-screenshots.sh
 #
 # Needs Xvfb, xterm, xdotool, ImageMagick, DejaVu Sans Mono, Chromium and Python
 # (Debian: xvfb xterm xdotool imagemagick fonts-dejavu-core chromium python3).
@@ -9,7 +9,7 @@ set -euo pipefail
 for program in Xvfb xterm xdotool import chromium python3; do
   command -v $program >/dev/null || { echo "$program is not installed" >&2; exit 1; }
 done
-cd "$(dirname "$0")/../.."
+cd "$(dirname "$0")/.."
 out=$PWD/docs/screenshots
 cargo build --release --quiet
 PATH=$PWD/target/release:$PATH
