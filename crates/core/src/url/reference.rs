@@ -33,6 +33,14 @@ pub enum Reference {
     },
 }
 
+/// The base of a page that names one; `None` if that cannot be a base, so that the URL of the page
+/// is. Source: HTML, "Set the frozen base URL".
+#[must_use]
+pub fn base_of(page: &Url, written: &str) -> Option<Url> {
+    let base = page.join(written).ok()?;
+    (!matches!(base.scheme(), "data" | "javascript")).then_some(base)
+}
+
 /// Schemes in use on web pages that are within two edits of http, https or mailto, or that name
 /// this machine on purpose. Source: IANA's registry of URI schemes, and the schemes that browsers
 /// handle themselves.

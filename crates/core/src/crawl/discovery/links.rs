@@ -16,7 +16,7 @@ use crate::extract::elements::{Attribute, Element};
 use crate::extract::reading::{Format, Link, Reading, Sketch};
 use crate::url::memo::{BaseKeys, key};
 use crate::url::network::is_loopback;
-use crate::url::reference::{Reference, resolve_in};
+use crate::url::reference::{Reference, base_of, resolve_in};
 use crate::url::scope::Scope;
 use crate::url::userinfo::is_masked;
 use crate::verdict::{Cause, Judgement, LinkContext, Verdict, is_leftover, of_link};
@@ -65,9 +65,7 @@ impl Discovery {
         let is_given = is_page && url.scheme() == "file";
         let of_page = Source { is_given, ..Source::new(&url, reading.encoding) };
         let is_secure = url.scheme() == "https";
-        let base = reading.base().and_then(|written| url.join(written).ok());
-        // HTML, "Set the frozen base URL".
-        let base = base.filter(|base| !matches!(base.scheme(), "data" | "javascript"));
+        let base = reading.base().and_then(|written| base_of(&url, written));
         let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
         let first_new = shared.board.urls.len();
         let profile = copies::profile(&reading);

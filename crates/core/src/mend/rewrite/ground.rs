@@ -5,7 +5,7 @@ use url::Url;
 
 use super::reference;
 use crate::mend::plan::{Action, Plan, Step};
-use crate::url::reference::{Reference, resolve_in};
+use crate::url::reference::{Reference, base_of, resolve_in};
 
 /// What a source is rewritten with.
 #[derive(Debug, Clone)]
@@ -35,10 +35,10 @@ impl<'a> Ground<'a> {
         Ground { encoding: encoding.output_encoding(), ..self }
     }
 
-    /// The same with the base that a page names.
+    /// The same with the base that a page names, if it can be one.
     pub(super) fn with_base(&self, base: Option<&str>) -> Ground<'a> {
         let Some(base) = base else { return self.clone() };
-        let bases = self.bases.iter().filter_map(|own| own.join(base).ok());
+        let bases = self.bases.iter().map(|own| base_of(own, base).unwrap_or_else(|| own.clone()));
         Ground { bases: bases.collect(), ..self.clone() }
     }
 

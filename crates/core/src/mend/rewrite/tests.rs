@@ -67,6 +67,9 @@ fn only_the_value_changes_in_html() {
             "<base href=/other/><a href=../paths/bad>",
             "<base href=/other/><a href=../paths/good?a=1&amp;b=2>",
         ),
+        // What cannot be a base is none, as in a crawl.
+        ("<base href=data:x><a href=bad>", "<base href=data:x><a href=good?a=1&amp;b=2>"),
+        ("<base href='http://['><a href=bad>", "<base href='http://['><a href=good?a=1&amp;b=2>"),
         ("é\r\n\t<i>ü</i><a href=bad>", "é\r\n\t<i>ü</i><a href=good?a=1&amp;b=2>"),
     ] {
         assert_eq!(new(Kind::Html, text), expected, "{text}");
