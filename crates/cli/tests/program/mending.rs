@@ -441,23 +441,23 @@ fn mistakes_in_plans_and_arguments_are_explained() {
 #[test]
 fn a_rule_leaves_alone_what_was_not_found_broken() {
     let links = ["", "bollard", "towpath", "tunnel", "members"]
-        .map(|name| format!("<a href=/walks/{name}>x</a><a href=/trails/{name}>x</a>"));
+        .map(|name| format!("<a href=/tours/{name}>x</a><a href=/trails/{name}>x</a>"));
     let refused = Act::status(401);
     let mut paths: Vec<(&str, Act)> =
         ["/trails/", "/trails/bollard", "/trails/towpath", "/trails/tunnel"]
             .map(|path| (path, page("here")))
             .into();
-    paths.extend([("/", page(&links.concat())), ("/walks/members", refused.clone())]);
+    paths.extend([("/", page(&links.concat())), ("/tours/members", refused.clone())]);
     paths.push(("/trails/members", refused));
     let scenario = site("a.test", &paths);
     let stage = Stage::new(&scenario);
     stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
     stage.run(&["mend", "propose", "-o", "plan.toml"]).ends(0);
     let plan = Plan::read(&stage.path("plan.toml"));
-    assert_eq!(plan.rules, [("http://a.test/walks/".into(), "http://a.test/trails/".into())]);
-    // It asks for a password, and works for those who have one.
-    assert_eq!(plan.mends["http://a.test/walks/members"].0, "leave");
-    assert!(!plan.mends.contains_key("http://a.test/walks/tunnel"));
+    assert_eq!(plan.rules, [("http://a.test/tours/".into(), "http://a.test/trails/".into())]);
+    // It needs a password, and works for those who have one.
+    assert_eq!(plan.mends["http://a.test/tours/members"].0, "leave");
+    assert!(!plan.mends.contains_key("http://a.test/tours/tunnel"));
     // A link to the prefix itself hides none of the others.
     let confirmed = stage.run(&["mend", "confirm", "plan.toml", "-v"]).ends(1).out;
     assert!(confirmed.contains("4 links are left"), "{confirmed}");

@@ -81,8 +81,8 @@ pub(super) fn find(
 }
 
 /// The linked URLs that rules cover although nothing is to be done about them: doubtful ones, such
-/// as pages behind a login, and those that were not checked or not selected. Nobody knows that
-/// they are broken, so that the plan leaves them alone.
+/// as pages behind a login, and those that were not checked or not selected. They were
+/// not found broken, so that the plan leaves them alone.
 pub(super) fn spared(
     run: &OpenRun<'_>,
     cases: &[Case],
