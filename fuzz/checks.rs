@@ -10,6 +10,7 @@ use rummage_core::mend::rewrite::source::Source;
 use rummage_core::mend::rewrite::{Ground, Kind, rewrite as rewritten};
 use rummage_core::url::query::QueryRule;
 use rummage_core::url::reference::{Reference, resolve, trim};
+use rummage_core::url::userinfo::{MASK, is_masked};
 use url::Url;
 
 const LIMIT: usize = 1 << 20;
@@ -126,8 +127,15 @@ pub(crate) fn srcset(bytes: &[u8]) {
     let page = read(Format::Html, format!("<img srcset=\"{value}\">").as_bytes(), LIMIT);
     let mut rest = value.as_str();
     for link in page.links() {
-        let at = rest.find(link.written).expect("candidates come in the order of the value");
-        rest = &rest[at + link.written.len()..];
+        // Credentials are masked: the rest is as in the value.
+        let parts = match link.written.split_once(MASK) {
+            Some((before, after)) if is_masked(link.written) => [before, after],
+            _ => [link.written, ""],
+        };
+        for part in parts {
+            let at = rest.find(part).expect("candidates come in the order of the value");
+            rest = &rest[at + part.len()..];
+        }
         assert!(!link.written.is_empty() && !link.written.contains([' ', '\n', '\t']), "{link:?}");
         assert!(!link.written.ends_with(','), "{link:?}");
     }
