@@ -32,7 +32,7 @@ impl Destination {
         &self,
         terminal: Terminal,
         write: impl FnOnce(&mut dyn Write, Format) -> Result<Option<Shown>, ViewError>,
-    ) -> Result<(), Failure> {
+    ) -> Result<Option<Shown>, Failure> {
         // What is for programs has no styles to strip.
         let is_styled = matches!(self.form, Format::Text | Format::Markdown);
         let shown = match &self.file {
@@ -57,26 +57,41 @@ impl Destination {
                 Ok(shown)
             })?,
         };
-        if let Some(Shown { shown, all }) = shown.filter(|shown| shown.shown < shown.all)
-            && !terminal.quiet
-        {
+        if !terminal.quiet {
+            self.announce(terminal, shown);
+        }
+        Ok(shown)
+    }
+
+    /// How much was written where, on standard error.
+    fn announce(&self, terminal: Terminal, shown: Option<Shown>) {
+        let is_report = matches!(self.form, Format::Report(_));
+        let cut = shown.filter(|shown| shown.shown < shown.all);
+        let cut = cut.map(|Shown { shown, all }| {
             let (shown, all) = (rummage_view::count(shown), rummage_view::count(all));
-            let _ = writeln!(terminal.stderr(), "{shown} of {all} rows shown: --limit");
+            if is_report {
+                format!("{shown} of {all} links")
+            } else {
+                format!("{shown} of {all} rows")
+            }
+        });
+        if let Some(cut) = cut.as_ref().filter(|_| !is_report) {
+            let _ = writeln!(terminal.stderr(), "{cut} shown: --limit");
         }
-        if let Some(file) = self.file.as_ref().filter(|_| !terminal.quiet) {
-            let name = rummage_view::safe(&file.display().to_string()).to_string();
-            let _ = match shown {
-                Some(Shown { shown: 0, .. }) => {
-                    writeln!(terminal.stderr(), "nothing matches the selection: no rows in {name}")
-                }
-                Some(Shown { shown, .. }) => {
-                    let rows = rummage_view::counted(shown, "row", "rows");
-                    writeln!(terminal.stderr(), "{rows} in {name}")
-                }
-                None => writeln!(terminal.stderr(), "written to {name}"),
-            };
-        }
-        Ok(())
+        let Some(file) = &self.file else { return };
+        let name = rummage_view::safe(&file.display().to_string()).to_string();
+        let (one, many) = if is_report { ("link", "links") } else { ("row", "rows") };
+        let written = match (shown, cut) {
+            (None, _) => format!("written to {name}"),
+            (Some(Shown { shown: 0, .. }), _) => {
+                format!("nothing matches the selection: no {many} in {name}")
+            }
+            (Some(_), Some(cut)) if is_report => format!("{cut} in {name}"),
+            (Some(Shown { shown, .. }), _) => {
+                format!("{} in {name}", rummage_view::counted(shown, one, many))
+            }
+        };
+        let _ = writeln!(terminal.stderr(), "{written}");
     }
 }
 
@@ -119,6 +134,22 @@ impl Showing {
         }
     }
 
+    /// The same, to a file with this name added to its own, if there is one: `report-NAME.html`.
+    pub(crate) fn named(&self, name: Option<&str>) -> Showing {
+        let (Some(name), Some(file)) = (name, self.file()) else { return self.clone() };
+        let stem = file.file_stem().unwrap_or_default().to_string_lossy();
+        let end = file.extension().map(|end| format!(".{}", end.to_string_lossy()));
+        let named = format!("{stem}-{name}{}", end.unwrap_or_default());
+        Showing { output: Some(file.with_file_name(named)), ..self.clone() }
+    }
+
+    /// The file beside that of a report, for links which the report cannot have.
+    pub(crate) fn links_beside(&self) -> Option<PathBuf> {
+        let file = self.file()?;
+        let stem = file.file_stem()?.to_str()?;
+        Some(file.with_file_name(format!("{stem}-links.csv")))
+    }
+
     /// Where the listing goes, and in which format.
     pub(crate) fn destination(&self) -> Result<Destination, Failure> {
         let form = match self.format()? {
@@ -129,7 +160,7 @@ impl Showing {
     }
 
     /// The file that was named; `None` for standard output.
-    fn file(&self) -> Option<&Path> {
+    pub(crate) fn file(&self) -> Option<&Path> {
         self.output.as_deref().filter(|file| file.as_os_str() != "-")
     }
 
@@ -176,7 +207,7 @@ impl Showing {
             (Some(GroupChoice::Cause), _) => Group::Cause,
             (Some(GroupChoice::None), _) => Group::None,
             (None, Format::Rows(_)) => Group::None,
-            (None, Format::Text | Format::Json | Format::Markdown) => Group::Target,
+            (None, _) => Group::Target,
         };
         if form == Format::Json && group != Group::Target {
             return Err(Failure::Usage {

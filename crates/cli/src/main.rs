@@ -25,6 +25,7 @@ mod paths;
 mod patrol;
 mod plan_file;
 mod results;
+mod routes;
 mod session;
 mod signals;
 mod sources;

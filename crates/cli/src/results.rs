@@ -1,8 +1,11 @@
 //! Writes the results of a run: to standard output, or to files.
 
+use std::io::Write;
+use std::path::Path;
+
 use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, Reader};
-use rummage_view::Listing;
+use rummage_view::{Group, Heading, Listing, Masked, Shown, ViewError};
 
 use crate::args::{Format, Showing};
 use crate::config::Section;
@@ -38,10 +41,12 @@ pub(crate) fn list_all(
     terminal: Terminal,
 ) -> Result<(), Failure> {
     let destination = showing.destination()?;
-    if destination.form == Format::Json {
+    if let Format::Json | Format::Report(_) = destination.form {
+        let name = destination.form.name();
         return Err(Failure::Usage {
-            what: "--format json is one list of the targets of one run".to_owned(),
-            hint: "Use --format jsonl for several sites.".to_owned(),
+            what: format!("--format {name} is about one run"),
+            hint: "Use --format jsonl or csv for several sites, or name one with --site."
+                .to_owned(),
         });
     }
     destination.write(terminal, |out, form| {
@@ -58,10 +63,12 @@ pub(crate) fn list_all(
             }
         }
         Ok(None)
-    })
+    })?;
+    Ok(())
 }
 
-/// Lists the links of a run. A file is written completely or not at all.
+/// Lists the links of a run. A file is written completely or not at all. If a report cannot have
+/// all links, a table beside it does.
 pub(crate) fn list(
     reader: &Reader,
     run: &OpenRun<'_>,
@@ -70,7 +77,37 @@ pub(crate) fn list(
     showing: &Showing,
     terminal: Terminal,
 ) -> Result<(), Failure> {
-    showing.destination()?.write(terminal, |out, form| match form {
+    let destination = showing.destination()?;
+    let beside = showing.links_beside();
+    let name = beside.as_deref().and_then(Path::file_name).map(|name| name.display().to_string());
+    let heading = Heading { all_links_in: name, ..listing.heading.clone() };
+    let is_report = matches!(destination.form, Format::Report(_));
+    let masks = listing.mask_secrets.unwrap_or(is_report);
+    let listing = Listing { heading, mask_secrets: Some(masks), ..listing.clone() };
+    let shown = destination.write(terminal, |out, form| {
+        if !masks {
+            return write(out, reader, run, selection, &listing, form);
+        }
+        let mut masked = Masked::new(out);
+        let shown = write(&mut masked, reader, run, selection, &listing, form)?;
+        masked.finish()?;
+        Ok(shown)
+    })?;
+    let is_cut = shown.is_some_and(|shown| shown.shown < shown.all);
+    let Some(table) = beside.filter(|_| is_report && is_cut) else { return Ok(()) };
+    let all = Listing { limit: None, sort: None, group: Group::None, ..listing };
+    list(reader, run, selection, &all, &Showing::of_file(&table), terminal)
+}
+
+fn write(
+    out: &mut dyn Write,
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+    form: Format,
+) -> Result<Option<Shown>, ViewError> {
+    match form {
         Format::Text => {
             rummage_view::findings(out, reader, run, selection, listing)?;
             Ok(None)
@@ -81,5 +118,6 @@ pub(crate) fn list(
         }
         Format::Json => rummage_view::json(out, run, selection, listing).map(Some),
         Format::Rows(format) => rummage_view::rows(out, run, selection, listing, format).map(Some),
-    })
+        Format::Report(format) => format.write(out, reader, run, selection, listing).map(Some),
+    }
 }

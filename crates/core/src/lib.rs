@@ -13,7 +13,7 @@
 /// The version of the rules for extraction and verdicts. It grows when a page or response may be
 /// read differently than before: results of earlier versions are then not reused, and what only
 /// the new rules find does not count as newly broken.
-pub const RULES_VERSION: u32 = 4;
+pub const RULES_VERSION: u32 = 5;
 
 pub mod crawl;
 pub mod evidence;
@@ -22,6 +22,7 @@ pub mod findings;
 pub mod mend;
 mod moment;
 pub mod schedule;
+pub mod sitemap;
 #[cfg(test)]
 mod stored_words;
 pub mod url;

@@ -342,6 +342,7 @@ impl Inner {
         let reading = extractor.finish();
         answer.signs = Signs::of(&reading);
         answer.upgrades |= reading.upgrades;
+        answer.noindex |= reading.noindex;
         let reading = Some(reading).filter(|_| answer.is_success());
         (AttemptOutcome::Response(answer), reading)
     }

@@ -4,6 +4,7 @@ use std::time::{Duration, SystemTime};
 
 use http::header::{self, HeaderMap, HeaderName};
 use rummage_core::evidence::{ResponseHead, SetCookie};
+use rummage_core::extract::robots_meta::says_noindex;
 use rummage_core::extract::signs::Signs;
 use rummage_core::url::userinfo::masked;
 use xxhash_rust::xxh3::xxh3_64;
@@ -39,6 +40,7 @@ pub(crate) fn answer(status: u16, headers: &HeaderMap, now: SystemTime) -> Respo
         retry_after: retry_after(headers, now),
         challenge: is_challenge(headers),
         upgrades: upgrades(headers),
+        noindex: noindex(headers),
         local: false,
         cookies: Vec::new(),
         signs: Signs::default(),
@@ -91,6 +93,11 @@ fn upgrades(headers: &HeaderMap) -> bool {
         .get_all(header::CONTENT_SECURITY_POLICY)
         .iter()
         .any(|policy| value(policy).to_ascii_lowercase().contains("upgrade-insecure-requests"))
+}
+
+/// Each header field has rules of its own.
+fn noindex(headers: &HeaderMap) -> bool {
+    headers.get_all("x-robots-tag").iter().any(|rules| says_noindex(&value(rules)))
 }
 
 /// The cookies that a response sets (RFC 6265 §5.2), up to a number that no real chain needs.

@@ -34,6 +34,7 @@ pub(crate) struct Group {
 #[derive(Debug)]
 pub(crate) struct Block {
     pub(crate) prominence: Prominence,
+    pub(crate) links: u32,
     pub(crate) first: LinkRow,
     /// The first few links that appear on one or two pages.
     pub(crate) occurrences: Vec<LinkRow>,
@@ -84,6 +85,10 @@ impl<'a> Grouped<'a> {
         Ok(grouping.finish())
     }
 
+    pub(crate) fn query(&self) -> &'a LinkQuery<'a> {
+        self.query
+    }
+
     pub(crate) fn run(&self) -> &'a OpenRun<'a> {
         self.query.run()
     }
@@ -127,7 +132,13 @@ impl<'a> Grouped<'a> {
         Ok(())
     }
 
-    fn blocks(&self, batch: &[Group], most: usize, unfold: bool) -> Result<Vec<Block>, StoreError> {
+    /// Some of the groups with at most so many occurrences each.
+    pub(crate) fn blocks(
+        &self,
+        batch: &[Group],
+        most: usize,
+        unfold: bool,
+    ) -> Result<Vec<Block>, StoreError> {
         let mut blocks = Vec::with_capacity(batch.len());
         let mut index = HashMap::new();
         for group in batch {
@@ -135,6 +146,7 @@ impl<'a> Grouped<'a> {
             blocks.push(Block {
                 first: self.query.row(&group.first)?,
                 prominence: group.prominence,
+                links: group.links,
                 occurrences: Vec::new(),
                 occurrence_count: 0,
                 shared: Vec::new(),

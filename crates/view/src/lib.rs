@@ -8,15 +8,19 @@ mod arrivals;
 mod columns;
 mod digest;
 mod grouping;
+mod heading;
 mod listing;
 mod markdown;
+mod mask;
 mod number;
 mod pages;
 mod phrase;
 pub mod progress;
 pub mod redirects;
+mod report;
 mod rows;
 mod safe;
+mod sitemap;
 mod skipped;
 mod style;
 #[cfg(test)]
@@ -31,15 +35,19 @@ pub use arrivals::{
     arrivals, sort_arrivals,
 };
 pub use digest::{DigestEmail, email};
+pub use heading::{Heading, Logo};
 pub use listing::{FileOf, Group, Listing, Sort, Source};
 pub use markdown::markdown;
+pub use mask::Masked;
 pub use number::{count, counted, duration};
 pub use phrase::{cause, editor, outcome};
+pub use report::ReportFormat;
 pub use rows::{
     RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, rows_of_all,
-    schedule_rows,
+    schedule_rows, schema,
 };
 pub use safe::{safe, safe_json};
+pub use sitemap::{SitemapParts, sitemap_index};
 pub use text::{
     ConfirmedRow, Covered, Plan, Planned, RepairRow, RepairState, WaiverRow, comparison, confirmed,
     diff, findings, lifted, pages, patch, patrol, recheck, repairs, runs, schedule, sites, summary,

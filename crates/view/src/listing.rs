@@ -3,6 +3,7 @@
 use std::fmt;
 use std::rc::Rc;
 
+use crate::heading::Heading;
 use crate::number::{count, counted};
 use crate::phrase;
 
@@ -47,6 +48,10 @@ pub struct Listing {
     pub source: Option<Source>,
     /// Shows the counts again at the end of a long list, because its head has scrolled away.
     pub recap: bool,
+    /// Masks values in URLs that look like secrets; by default, in reports to hand over.
+    pub mask_secrets: Option<bool>,
+    /// What stands above a report in HTML.
+    pub heading: Heading,
 }
 
 /// Returns the file of a page, by its URL.
@@ -118,6 +123,8 @@ impl Listing {
             verbose: false,
             source: None,
             recap: false,
+            mask_secrets: None,
+            heading: Heading::default(),
         }
     }
 }

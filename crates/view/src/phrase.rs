@@ -24,6 +24,12 @@ use crate::when::when_to_the_second;
 /// URLs are cut to this many characters.
 const LONGEST: usize = 300;
 
+/// A phrase as the start of a sentence.
+pub(crate) fn capitalized(phrase: &str) -> String {
+    let mut chars = phrase.chars();
+    chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())
+}
+
 /// Counts by verdict, without zeros: `12 broken, 3 doubtful`.
 pub(crate) fn verdicts(counts: &[(Verdict, u64)]) -> String {
     let some = counts.iter().filter(|(_, many)| *many > 0);

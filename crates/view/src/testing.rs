@@ -94,6 +94,7 @@ pub(crate) fn block(first: LinkRow) -> Block {
     let second = LinkRow { page: "http://a.test/news/".to_owned(), line: 4, ..first.clone() };
     Block {
         prominence,
+        links: 2,
         occurrences: vec![first.clone(), second],
         first,
         occurrence_count: 2,

@@ -13,6 +13,18 @@ use super::{FailOn, Selecting, Showing};
 #[command(after_help = "Examples:\n  rummage findings --status 5xx --group host\n  \
     rummage findings --page '/news/*' -o news.csv")]
 pub(crate) struct FindingsArgs {
+    #[command(flatten)]
+    pub(crate) stored: StoredLinks,
+    #[command(flatten)]
+    pub(crate) showing: Showing,
+    /// When to exit with code 1
+    #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
+    pub(crate) fail_on: FailOn,
+}
+
+/// Which links of which run, from the store.
+#[derive(Debug, Args)]
+pub(crate) struct StoredLinks {
     /// Show the run with this number [default: the last run]
     #[arg(long, value_name = "N", help_heading = "Selecting")]
     pub(crate) run: Option<i64>,
@@ -22,9 +34,4 @@ pub(crate) struct FindingsArgs {
     pub(crate) since: Option<Since>,
     #[command(flatten)]
     pub(crate) selecting: Selecting,
-    #[command(flatten)]
-    pub(crate) showing: Showing,
-    /// When to exit with code 1
-    #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
-    pub(crate) fail_on: FailOn,
 }

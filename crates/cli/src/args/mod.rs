@@ -20,10 +20,12 @@ mod patrol;
 mod probe;
 mod reason;
 mod recheck;
+mod report;
 mod schedule;
 mod selecting;
 mod settings;
 mod showing;
+mod sitemap;
 mod sites;
 mod trace;
 mod waive;
@@ -37,7 +39,7 @@ pub(crate) use arrivals::ArrivalsArgs;
 pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
-pub(crate) use findings::FindingsArgs;
+pub(crate) use findings::{FindingsArgs, StoredLinks};
 pub(crate) use mend::{
     MendApplyArgs, MendArgs, MendCommand, MendConfirmArgs, MendRedirectsArgs, MendShowArgs,
     MendUndoArgs, ProposeArgs, RedirectForm,
@@ -48,10 +50,12 @@ pub(crate) use parse::{check_default, parse};
 pub(crate) use patrol::{LogFormat, PatrolArgs};
 pub(crate) use probe::ProbeArgs;
 pub(crate) use recheck::{RecheckArgs, RecheckFormat};
+pub(crate) use report::ReportArgs;
 pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
 pub(crate) use selecting::{FINDINGS, Patterns, Selecting};
-pub(crate) use settings::{CompletionsArgs, InitArgs, SettingsArgs};
+pub(crate) use settings::{CompletionsArgs, InitArgs, ManArgs, SettingsArgs};
 pub(crate) use showing::{FailOn, Format, GroupChoice, Showing};
+pub(crate) use sitemap::SitemapArgs;
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
 pub(crate) use waive::WaiveArgs;
@@ -153,16 +157,19 @@ pub(crate) enum Command {
     Findings(Box<FindingsArgs>),
     Trace(TraceArgs),
     Recheck(Box<RecheckArgs>),
+    Report(Box<ReportArgs>),
     Schedule(ScheduleArgs),
     Patrol(PatrolArgs),
     Waive(Box<WaiveArgs>),
     Arrivals(Box<ArrivalsArgs>),
     Mend(MendArgs),
     Compare(Box<CompareArgs>),
+    Sitemap(SitemapArgs),
     Sites(SitesArgs),
     Init(InitArgs),
     Settings(Box<SettingsArgs>),
     Demo(DemoArgs),
+    Man(ManArgs),
     Completions(CompletionsArgs),
 }
 

@@ -136,7 +136,7 @@ const MEANT: &[(&[&str], &str)] = &[
 /// The same for commands.
 const COMMANDS: &[(&[&str], &str)] = &[
     (&["scan", "check", "run", "start"], "crawl"),
-    (&["list", "report", "results", "show", "broken"], "findings"),
+    (&["list", "results", "show", "broken"], "findings"),
     (&["explain", "why", "where"], "trace"),
     (&["retry", "again", "refresh"], "recheck"),
     (&["diff", "changes"], "compare"),

@@ -1,5 +1,7 @@
 //! `rummage init`, `rummage settings`, `rummage completions`.
 
+use std::path::PathBuf;
+
 use clap::Args;
 
 use super::CheckOptions;
@@ -30,6 +32,21 @@ pub(crate) struct SettingsArgs {
     pub(crate) schema: bool,
     #[command(flatten)]
     pub(crate) options: CheckOptions,
+}
+
+/// Print or write manual pages
+///
+/// Prints the page of Rummage, or of one of its commands. With --output, writes a page for each
+/// command into a folder.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  rummage man crawl | man -l -\n  \
+    rummage man -o ~/.local/share/man/man1")]
+pub(crate) struct ManArgs {
+    /// The command, such as crawl, or mend apply
+    pub(crate) page: Vec<String>,
+    /// Write all pages into this folder
+    #[arg(short, long, value_name = "FOLDER", conflicts_with = "page")]
+    pub(crate) output: Option<PathBuf>,
 }
 
 /// Print a completion script for a shell

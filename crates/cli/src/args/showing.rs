@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 
 use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
-use rummage_view::RowFormat;
+use rummage_view::{ReportFormat, RowFormat};
 
 /// How to show links.
 #[derive(Debug, Clone, Args)]
@@ -61,11 +61,15 @@ pub(crate) enum Format {
     Json,
     /// A Markdown list with checkboxes.
     Markdown,
+    /// A report to hand over.
+    Report(ReportFormat),
 }
 
 static FORMATS: LazyLock<Vec<Format>> = LazyLock::new(|| {
     let rows = RowFormat::all().map(Format::Rows);
-    iter::once(Format::Text).chain(rows).chain([Format::Json, Format::Markdown]).collect()
+    let reports = ReportFormat::all().map(Format::Report);
+    let lists = iter::once(Format::Text).chain(rows).chain([Format::Json, Format::Markdown]);
+    lists.chain(reports).collect()
 });
 
 impl Format {
@@ -73,12 +77,13 @@ impl Format {
         matches!(self.name(), "json" | "jsonl")
     }
 
-    fn name(self) -> &'static str {
+    pub(crate) fn name(self) -> &'static str {
         match self {
             Format::Text => "text",
             Format::Rows(rows) => rows.name(),
             Format::Json => "json",
             Format::Markdown => "md",
+            Format::Report(report) => report.name(),
         }
     }
 
@@ -88,6 +93,7 @@ impl Format {
             Format::Rows(rows) => rows.help(),
             Format::Json => "One JSON list of targets, each with its evidence and links",
             Format::Markdown => "A Markdown list with checkboxes",
+            Format::Report(report) => report.help(),
         }
     }
 
@@ -97,6 +103,7 @@ impl Format {
             Format::Rows(rows) => rows.extensions(),
             Format::Json => &["json"],
             Format::Markdown => &["md", "markdown"],
+            Format::Report(report) => report.extensions(),
         }
     }
 

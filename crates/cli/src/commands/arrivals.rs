@@ -34,6 +34,12 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
         };
         return mend::propose(&propose, session);
     }
+    if let Format::Report(format) = args.showing.destination()?.form {
+        return Err(Failure::Usage {
+            what: format!("--format {} is about the links of a run, not about logs", format.name()),
+            hint: "Use text, csv, jsonl, json or md.".to_owned(),
+        });
+    }
     let selection = selection(args)?;
     let sort = args.showing.sort_of(ARRIVAL_COLUMNS)?;
     let listing = Listing { sort, ..args.showing.plain_listing(session.terminal.verbose) };
@@ -259,5 +265,7 @@ fn show(
         }
         Format::Json => rummage_view::arrival_json(out, rows, limit).map(Some),
         Format::Rows(format) => rummage_view::arrival_rows(out, rows, limit, format).map(Some),
-    })
+        Format::Report(_) => unreachable!("refused before any work"),
+    })?;
+    Ok(())
 }

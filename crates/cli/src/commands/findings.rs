@@ -7,7 +7,7 @@ use rummage_core::verdict::Verdict;
 use rummage_store::{LinkQuery, OpenRun, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{Listing, ViewError};
 
-use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing, Since};
+use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing, Since, StoredLinks};
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
 use crate::output::{self, Terminal};
@@ -22,9 +22,9 @@ pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failur
     if is_of_all_sites(session) {
         return of_all_sites(args, session, &reader);
     }
-    let run = session.run(&reader, args.run)?;
+    let run = session.run(&reader, args.stored.run)?;
     let listing = listing(&args.showing, session, config, &run)?;
-    let selection = selection(args, session, &reader, &run)?;
+    let selection = selection(&args.stored, session, &reader, &run)?;
     let open = reader.open_run(run)?;
     show(&reader, &open, &selection, &listing, &args.showing, session.terminal)?;
     exit(&open, args.fail_on)
@@ -37,7 +37,7 @@ fn is_of_all_sites(session: &Session) -> bool {
 
 /// The last run of each site, one after the other.
 fn of_all_sites(args: &FindingsArgs, session: &Session, reader: &Reader) -> Result<Exit, Failure> {
-    if args.run.is_some() {
+    if args.stored.run.is_some() {
         return Err(Failure::Usage {
             what: "--run names a run of one site, and --site all names every site".to_owned(),
             hint: "Leave out one of them.".to_owned(),
@@ -46,7 +46,7 @@ fn of_all_sites(args: &FindingsArgs, session: &Session, reader: &Reader) -> Resu
     let mut runs = Vec::new();
     for row in reader.sites()? {
         let listing = listing(&args.showing, session, &session.config, &row.last)?;
-        let selection = selection(args, session, reader, &row.last)?;
+        let selection = selection(&args.stored, session, reader, &row.last)?;
         runs.push((reader.open_run(row.last)?, selection, listing));
     }
     results::list_all(reader, &runs, &args.showing, session.terminal)?;
@@ -56,14 +56,14 @@ fn of_all_sites(args: &FindingsArgs, session: &Session, reader: &Reader) -> Resu
 }
 
 /// The selection, with `--since` as a run of this site.
-fn selection(
-    args: &FindingsArgs,
+pub(super) fn selection(
+    stored: &StoredLinks,
     session: &Session,
     reader: &Reader,
     run: &RunInfo,
 ) -> Result<Selection, Failure> {
-    let selection = args.selecting.selection(FINDINGS);
-    let found_from = match args.since {
+    let selection = stored.selecting.selection(FINDINGS);
+    let found_from = match stored.since {
         None => None,
         Some(Since::Run(number)) => Some(number),
         Some(Since::Moment(when)) => {

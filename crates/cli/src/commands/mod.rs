@@ -7,13 +7,16 @@ mod crawl;
 mod demo;
 mod findings;
 mod init;
+mod man;
 mod mend;
 mod page;
 mod patrol;
 mod probe;
 mod recheck;
+mod report;
 mod schedule;
 mod settings;
+mod sitemap;
 mod sites;
 mod source;
 mod trace;
@@ -36,6 +39,7 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
         Some(Command::Page(page)) => page::run(&page, &open()?),
         Some(Command::Probe(probe)) => probe::run(&probe, &open()?),
         Some(Command::Trace(trace)) => trace::run(&trace, &open()?),
+        Some(Command::Report(report)) => report::run(&report, &open()?),
         Some(Command::Recheck(recheck)) => recheck::run(&recheck, &open()?),
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, &open()?),
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
@@ -43,10 +47,12 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
         Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),
         Some(Command::Mend(mend)) => mend::run(mend, terminal, open),
         Some(Command::Compare(compare)) => compare::run(&compare, &open()?),
+        Some(Command::Sitemap(sitemap)) => sitemap::run(&sitemap, &open()?),
         Some(Command::Sites(sites)) => sites::run(&sites, &open()?),
         Some(Command::Init(init)) => init::run(&init, &global, terminal),
         Some(Command::Settings(settings)) => settings::run(&settings, &global, terminal),
         Some(Command::Demo(demo)) => demo::run(&demo, terminal),
+        Some(Command::Man(man)) => man::run(&man, terminal),
         Some(Command::Completions(completions)) => completions::run(&completions),
     }
 }

@@ -27,6 +27,7 @@ mod over_time;
 mod pages;
 mod patrol;
 mod probes;
+mod reports;
 mod running;
 mod schedule;
 mod screens;

@@ -154,6 +154,9 @@ pub struct ResponseHead {
     /// URLs by https.
     #[serde(skip_serializing_if = "is_false", default)]
     pub upgrades: bool,
+    /// The page is to be kept out of search engines, by its `X-Robots-Tag` header or its text.
+    #[serde(skip_serializing_if = "is_false", default)]
+    pub noindex: bool,
     /// It is a file of this machine: no server and no network had a part in it.
     #[serde(skip_serializing_if = "is_false", default)]
     pub local: bool,

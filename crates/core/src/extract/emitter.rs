@@ -16,6 +16,7 @@ use super::css::{self, Scanner};
 use super::elements::{Attribute, Element};
 use super::json_ld;
 use super::lines::Cursor;
+use super::meta;
 use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
@@ -217,23 +218,7 @@ impl LinkEmitter {
             }
             Name::Title if opens_text => self.title = Some(Vec::new()),
             Name::Script => self.builder.set_scripted(),
-            Name::Meta => {
-                let name = self.tag.value("name").unwrap_or_default().trim();
-                if name.eq_ignore_ascii_case("description")
-                    && let Some(text) = self.tag.value("content")
-                {
-                    let text = fold(text.as_bytes());
-                    self.builder.set_description(&text);
-                }
-                let policy = self
-                    .tag
-                    .value("http-equiv")
-                    .filter(|name| name.trim().eq_ignore_ascii_case("content-security-policy"));
-                let content = policy.and_then(|_| self.tag.value("content")).unwrap_or_default();
-                if content.to_ascii_lowercase().contains("upgrade-insecure-requests") {
-                    self.builder.set_upgrades();
-                }
-            }
+            Name::Meta => meta::take(&self.tag, &mut self.builder),
             name if name.is_heading() && !self.has_heading && !foreign => {
                 self.has_heading = true;
                 self.heading = Some(Vec::new());

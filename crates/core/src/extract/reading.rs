@@ -218,6 +218,8 @@ pub struct Reading {
     pub likeness: Option<u64>,
     /// Browsers request its http URLs by https (Upgrade Insecure Requests §3.1). Not stored.
     pub upgrades: bool,
+    /// It is to be kept out of search engines. Not stored.
+    pub noindex: bool,
 }
 
 impl Default for Reading {
@@ -241,6 +243,7 @@ impl Default for Reading {
             words: 0,
             likeness: None,
             upgrades: false,
+            noindex: false,
         }
     }
 }
@@ -479,6 +482,11 @@ impl ReadingBuilder {
     /// Marks its http URLs as requested by https.
     pub fn set_upgrades(&mut self) {
         self.reading.upgrades = true;
+    }
+
+    /// Marks it as kept out of search engines.
+    pub fn set_noindex(&mut self) {
+        self.reading.noindex = true;
     }
 
     /// Marks it as known only by its title.

@@ -3,6 +3,7 @@
 pub mod compare;
 pub mod identity;
 pub mod lifecycle;
+pub mod portion;
 pub mod prominence;
 pub mod rank;
 pub mod selection;

@@ -2,6 +2,7 @@
 //!
 //! A link must match every kind of filter that is given, and one value of each kind.
 
+use super::portion::Portion;
 use crate::url::pattern::Pattern;
 use crate::url::scope::Scope;
 use crate::verdict::{Cause, Verdict};
@@ -27,6 +28,8 @@ pub struct Selection {
     pub excepts: Vec<Pattern>,
     /// Patterns for the page with the link; empty for all.
     pub pages: Vec<Pattern>,
+    /// The part of the pages that one reader is responsible for; `None` for all.
+    pub portion: Option<Portion>,
     /// Words of the `rel` attribute, in lower case; empty for all.
     pub rels: Vec<String>,
     /// Words that must all be in the link text, in lower case.
@@ -146,6 +149,7 @@ impl Selection {
             targets: Vec::new(),
             excepts: Vec::new(),
             pages: Vec::new(),
+            portion: None,
             rels: Vec::new(),
             text: Vec::new(),
             search: Vec::new(),
@@ -209,7 +213,14 @@ impl Selection {
     /// Whether links on this page match.
     #[must_use]
     pub fn takes_page(&self, url: &str) -> bool {
-        self.pages.is_empty() || any(&self.pages, url)
+        (self.pages.is_empty() || any(&self.pages, url))
+            && self.portion.as_ref().is_none_or(|portion| portion.takes(url))
+    }
+
+    /// Whether it takes the links of some pages alone.
+    #[must_use]
+    pub fn is_of_pages(&self) -> bool {
+        !self.pages.is_empty() || self.portion.is_some()
     }
 
     /// Whether links in this element, with this `rel` attribute and text, match.

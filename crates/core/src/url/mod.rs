@@ -11,4 +11,5 @@ pub mod pattern;
 pub mod query;
 pub mod reference;
 pub mod scope;
+pub mod secrets;
 pub mod userinfo;

@@ -168,6 +168,7 @@ fn read(
     let reading = extractor.finish();
     answer.signs = Signs::of(&reading);
     answer.upgrades |= reading.upgrades;
+    answer.noindex |= reading.noindex;
     (answer, reading)
 }
 

@@ -377,7 +377,7 @@ impl<'a> LinkQuery<'a> {
         take: &mut impl FnMut(&LinkMatch) -> Result<(), E>,
     ) -> Result<(), E> {
         let page = PageTexts::of(self.run, rank);
-        if !self.selection.pages.is_empty() && !self.selection.takes_page(page.texts()?.0) {
+        if self.selection.is_of_pages() && !self.selection.takes_page(page.texts()?.0) {
             return Ok(());
         }
         let mut take_occurrence = |occurrence| match self.found(occurrence, &page)? {

@@ -254,6 +254,12 @@ impl OpenRun<'_> {
         StoredUrl(self.pages[rank as usize].url)
     }
 
+    /// How many pages, stylesheets, sitemaps and lists it parsed: ranks are below this.
+    #[must_use]
+    pub fn parsed(&self) -> u32 {
+        u32::try_from(self.pages.len()).unwrap_or(u32::MAX)
+    }
+
     /// The depth of the page with this rank; `None` if the start does not lead there.
     #[must_use]
     pub fn depth_at(&self, rank: u32) -> Option<u32> {

@@ -188,6 +188,14 @@ fn evidence(out: &mut dyn Write, block: &Block, way: &[TraceRow]) -> Result<(), 
     Ok(likeness(out, outcome, &last.url, &last.attempts)?)
 }
 
+/// The evidence of a block in one line.
+pub(crate) fn evidence_text(block: &Block, way: &[TraceRow]) -> Result<String, ViewError> {
+    let mut lines = Vec::new();
+    evidence(&mut lines, block, way)?;
+    let lines = String::from_utf8_lossy(&lines);
+    Ok(lines.lines().map(str::trim).collect::<Vec<_>>().join("; "))
+}
+
 /// For a page that does not itself say it is missing: the page it is compared with.
 pub(super) fn likeness(
     out: &mut dyn Write,
@@ -222,7 +230,7 @@ pub(crate) fn at(row: &LinkRow) -> String {
 }
 
 /// Line and column of a link.
-pub(super) fn at_line(row: &LinkRow) -> String {
+pub(crate) fn at_line(row: &LinkRow) -> String {
     if row.line == 0 { "header".to_owned() } else { format!("{}:{}", row.line, row.column) }
 }
 

@@ -54,6 +54,31 @@ pub fn findings(
     }
 }
 
+/// What comes before the findings of a run, without its head and without styles: a line each.
+pub(crate) fn summary_lines(
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    totals: &Totals,
+    verbose: bool,
+) -> Result<Vec<String>, ViewError> {
+    let mut out = Vec::new();
+    totals::counts(&mut out, run.info(), totals, verbose)?;
+    changes(&mut out, reader, run)?;
+    let styled = String::from_utf8_lossy(&out);
+    let plain = anstream::adapter::strip_str(&styled).to_string();
+    let mut lines: Vec<String> = Vec::new();
+    for line in plain.lines() {
+        match (lines.last_mut(), line.strip_prefix("      ")) {
+            (Some(before), Some(rest)) => before.extend(["; ", rest.trim_start()]),
+            _ => lines.push(match line.strip_prefix("note  ") {
+                Some(note) => format!("Note: {note}"),
+                None => line.to_owned(),
+            }),
+        }
+    }
+    Ok(lines)
+}
+
 /// Writes what comes before the findings of a run: its head, its totals and its notes.
 ///
 /// # Errors
@@ -212,7 +237,7 @@ fn fewer_filters(selection: &Selection) -> String {
         ("--element", !selection.elements.is_empty()),
         ("--host", !selection.hosts.is_empty()),
         ("--target", !selection.targets.is_empty()),
-        ("--page", !selection.pages.is_empty()),
+        ("--page", selection.is_of_pages()),
         ("--text", !selection.text.is_empty()),
         ("--search", !selection.search.is_empty()),
         ("--standing", !selection.standings.is_empty()),

@@ -22,10 +22,11 @@ mod trace;
 mod waivers;
 mod watching;
 
-pub(crate) use blocks::{at, is_entry, said, target};
+pub(crate) use blocks::{at, at_line, evidence_text, is_entry, said, target};
 pub use compare::comparison;
 pub use confirmed::{ConfirmedRow, RepairState, confirmed};
 pub use diff::{diff, patch};
+pub(crate) use findings::summary_lines;
 pub use findings::{findings, summary, summary_with_objects};
 pub use page::pages;
 pub(crate) use recheck::RecheckedUrl;

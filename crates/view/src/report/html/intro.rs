@@ -1,0 +1,50 @@
+//! The introduction of a report: Markdown, from whoever hands the report over.
+//!
+//! Paragraphs, headings, emphasis, lists and links become HTML. HTML in it is shown as text, and
+//! pictures as their description: the report loads nothing.
+
+use pulldown_cmark::{Event, Parser, Tag, TagEnd, html};
+
+/// The HTML of an introduction.
+pub(super) fn html(markdown: &str) -> String {
+    let mut out = String::new();
+    html::push_html(&mut out, Parser::new(markdown).filter_map(harmless));
+    out
+}
+
+fn harmless(event: Event<'_>) -> Option<Event<'_>> {
+    let is_web =
+        |url: &str| ["https://", "http://", "mailto:"].iter().any(|scheme| url.starts_with(scheme));
+    match event {
+        Event::Html(text) | Event::InlineHtml(text) => Some(Event::Text(text)),
+        Event::Start(Tag::Link { ref dest_url, .. }) if !is_web(dest_url) => None,
+        Event::Start(Tag::Image { .. }) | Event::End(TagEnd::Image) => None,
+        other => Some(other),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_introduction_is_markdown() {
+        let text = "Dear *all*,\n\n- see [our site](https://a.test/?a=1&b=2)\n";
+        insta::assert_snapshot!(html(text), @r#"
+        <p>Dear <em>all</em>,</p>
+        <ul>
+        <li>see <a href="https://a.test/?a=1&amp;b=2">our site</a></li>
+        </ul>
+        "#);
+    }
+
+    #[test]
+    fn nothing_in_an_introduction_runs_or_loads() {
+        let text = "<script>x()</script>\n\n<b onclick=x()>b</b> [c](javascript:x()) ![d](https://a.test/d.png)";
+        let html = html(text);
+        for bad in ["<script", "<b", "javascript:", "<img", "d.png"] {
+            assert!(!html.contains(bad), "{bad} in {html}");
+        }
+        assert!(html.contains("&lt;script&gt;") && html.contains(">d") | html.contains(" d"));
+    }
+}

@@ -1,0 +1,179 @@
+//! A report for people: one HTML file that needs no network, no server and no other file.
+//!
+//! The findings are in it once as data for its script, and once as a plain list for browsers
+//! without scripts. All text is escaped here; the script only ever sets text, so that nothing
+//! from a page can run. A Content Security Policy (CSP Level 3) allows its own script and style
+//! by their hashes, and no connection.
+
+mod charts;
+mod data;
+mod intro;
+mod plain_list;
+
+use std::io::Write;
+
+use askama::Template;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+use rummage_core::findings::selection::Selection;
+use rummage_store::{OpenRun, Reader, RunInfo, RunState, Totals};
+use sha2::{Digest as _, Sha256};
+
+use crate::ViewError;
+use crate::heading::Logo;
+use crate::listing::Listing;
+use crate::number::{count, counted, duration};
+use crate::rows::{Shown, grouped};
+use crate::safe::{safe, shorten};
+use crate::text::summary_lines;
+use crate::when::when;
+use data::Data;
+
+const SCRIPT: &str = include_str!("../../../templates/report.js");
+const STYLE: &str = include_str!("../../../templates/report.css");
+
+/// How many links are in a report. A browser shows this many without delay, and the file stays
+/// below 3 MB.
+const LINKS: usize = 10_000;
+/// The list without scripts ends where the file would become larger than this, in bytes.
+const LARGEST: usize = 2_900_000;
+/// Titles are cut to this many characters.
+const TITLE: usize = 120;
+
+#[derive(Template)]
+#[template(path = "report.html")]
+struct Page<'a> {
+    policy: String,
+    style: &'static str,
+    script: &'static str,
+    title: String,
+    /// The data URL of the logo; empty for none.
+    logo: String,
+    run: String,
+    /// Why the result must not be taken for complete; empty if it may.
+    warning: &'static str,
+    intro: String,
+    /// What was checked and what was not, in the words of the terminal.
+    summary: Vec<String>,
+    totals: Vec<Total>,
+    runs: String,
+    causes: String,
+    matches: String,
+    cut: String,
+    list: &'a str,
+    data: &'a str,
+}
+
+struct Total {
+    number: String,
+    name: &'static str,
+}
+
+/// Writes the matching links of a run as an HTML report.
+pub(super) fn write(
+    out: &mut dyn Write,
+    reader: &Reader,
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    listing: &Listing,
+) -> Result<Shown, ViewError> {
+    let (totals, heading) = (run.totals()?, &listing.heading);
+    let query = run.query(selection)?;
+    let mut grouped = grouped(&query, listing)?;
+    let (data, shown) = Data::of(&mut grouped, listing, LINKS)?;
+    let info = run.info();
+    let names: Vec<String> = [&heading.title, &info.title]
+        .into_iter()
+        .flatten()
+        .map(|title| safe(&shorten(title.trim(), TITLE)).to_string())
+        .filter(|title| !title.is_empty())
+        .collect();
+    let site = safe(&shorten(&info.site, TITLE)).to_string();
+    let data_text = data.to_json()?;
+    let list = plain_list::of(&data, LARGEST.saturating_sub(data_text.len()));
+    let page = Page {
+        policy: policy(),
+        style: STYLE,
+        script: SCRIPT,
+        title: names.into_iter().next().unwrap_or_else(|| site.clone()),
+        logo: heading.logo.as_ref().map_or(String::new(), as_url),
+        run: format!(
+            "{site}, run {}, {}, took {}",
+            info.number,
+            when(info.started_at),
+            duration(info.took)
+        ),
+        warning: warning(info),
+        intro: heading.intro.as_deref().map_or(String::new(), intro::html),
+        summary: summary_lines(reader, run, &totals, listing.verbose)?,
+        totals: by_verdict(&totals),
+        runs: charts::of_runs(&charts::last_runs(reader, info)?),
+        causes: charts::of_causes(&grouped),
+        matches: format!(
+            "{}, {}",
+            counted(grouped.groups().len() as u64, "target", "targets"),
+            counted(grouped.links, "link", "links")
+        ),
+        cut: cut(shown, heading.all_links_in.as_deref()),
+        list: &list,
+        data: &data_text,
+    };
+    page.write_into(out)?;
+    Ok(shown)
+}
+
+/// The targets of the whole run: all of them, each once.
+fn by_verdict(totals: &Totals) -> Vec<Total> {
+    let skipped: u64 = totals.skipped.iter().map(|skip| skip.targets).sum();
+    [
+        (totals.broken, "broken"),
+        (totals.doubtful, "doubtful"),
+        (totals.moved, "moved"),
+        (totals.waived, "waived"),
+        (skipped, "not checked"),
+        (totals.sound, "sound"),
+    ]
+    .map(|(number, name)| Total { number: count(number), name })
+    .into()
+}
+
+/// Why a result must not be taken for complete.
+fn warning(run: &RunInfo) -> &'static str {
+    match run.state {
+        RunState::Finished => "",
+        RunState::Suspicious => {
+            "This result is suspicious. Something that was not listed may be broken."
+        }
+        RunState::Going | RunState::Stopped => {
+            "This run is unfinished. Something that is not listed may be broken."
+        }
+    }
+}
+
+/// What the report does not have.
+fn cut(Shown { shown, all }: Shown, all_links_in: Option<&str>) -> String {
+    if shown >= all {
+        return String::new();
+    }
+    let (shown, all) = (count(shown), counted(all, "link", "links"));
+    match all_links_in {
+        Some(file) => format!("This report has {shown} of {all}. All are in {}.", safe(file)),
+        None => format!("This report has {shown} of {all}. All are in CSV: --format csv."),
+    }
+}
+
+/// Only this script and this style, and pictures within the file.
+fn policy() -> String {
+    let hash = |text: &str| format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)));
+    format!(
+        "default-src 'none'; script-src {}; style-src {}; img-src data:; base-uri 'none'; \
+         form-action 'none'",
+        hash(SCRIPT),
+        hash(STYLE)
+    )
+}
+
+/// A picture within the file (RFC 2397).
+fn as_url(logo: &Logo) -> String {
+    format!("data:{};base64,{}", logo.media_type, STANDARD.encode(&logo.bytes))
+}

@@ -1,0 +1,96 @@
+//! The findings as a plain list, for browsers without scripts.
+
+use std::fmt::Write as _;
+
+use super::data::{Data, Edit, Occurrence, Page, Target};
+use crate::number::{count, counted};
+
+/// A list in HTML of at most about this many bytes; how much is left out stands at its end.
+pub(super) fn of(data: &Data, largest: usize) -> String {
+    let mut list = String::new();
+    let mut shown = 0;
+    for target in &data.targets {
+        let entry = entry(data, target);
+        if list.len() + entry.len() > largest {
+            break;
+        }
+        list.push_str(&entry);
+        shown += 1;
+    }
+    let left = data.targets.len() - shown;
+    if left > 0 {
+        let left = counted(left as u64, "target", "targets");
+        let _ = writeln!(list, "<li>The list ends here. With JavaScript, it has {left} more.</li>");
+    }
+    list
+}
+
+fn entry(data: &Data, target: &Target) -> String {
+    let text = |number: usize| escaped(data.texts.text(number));
+    let mut html = format!("<li><b>{}</b> {} ", text(target.verdict), text(target.words));
+    html.push_str(&link(target.url.as_deref(), &target.name));
+    for part in [target.standing, target.evidence, target.advice] {
+        if part > 0 {
+            let _ = write!(html, " · {}", text(part));
+        }
+    }
+    html.push_str("<ul>");
+    for occurrence in &target.occurrences {
+        let _ = write!(html, "<li>{}", self::occurrence(data, occurrence));
+    }
+    if target.left_out > 0 {
+        let _ = write!(html, "<li>and {} more", count(target.left_out));
+    }
+    html.push_str("</ul>\n");
+    html
+}
+
+fn occurrence(data: &Data, occurrence: &Occurrence) -> String {
+    let Occurrence { line, column, .. } = *occurrence;
+    let page: &Page = &data.pages[occurrence.page];
+    let mut html = link(page.url.as_deref(), &page.name);
+    let place = if line > 0 { format!(":{line}:{column}") } else { String::new() };
+    if line > 0 {
+        let _ = write!(html, " {line}:{column}");
+    }
+    let _ = write!(html, " {}", escaped(data.texts.text(occurrence.words)));
+    if occurrence.region > 0 {
+        let _ = write!(html, " in {}", escaped(data.texts.text(occurrence.region)));
+    }
+    if occurrence.shared > 0 {
+        let pages = counted(occurrence.shared, "page", "pages");
+        let _ = write!(html, ", on {pages}, one edit");
+    }
+    match &page.edit {
+        Edit::Unknown => {}
+        Edit::Url(url) => html.push_str(&format!(" {}", link(Some(url), "edit"))),
+        Edit::File(file) => html.push_str(&format!(" {}{place}", escaped(file))),
+    }
+    html
+}
+
+fn link(url: Option<&str>, name: &str) -> String {
+    let name = escaped(name);
+    match url {
+        None => name,
+        Some(url) => {
+            format!("<a href=\"{}\" rel=\"noopener noreferrer\">{name}</a>", escaped(url))
+        }
+    }
+}
+
+/// Text as it can stand in an element and in an attribute (HTML, "Named character references").
+pub(super) fn escaped(text: &str) -> String {
+    let mut html = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '&' => html.push_str("&amp;"),
+            '<' => html.push_str("&lt;"),
+            '>' => html.push_str("&gt;"),
+            '"' => html.push_str("&quot;"),
+            '\'' => html.push_str("&#39;"),
+            c => html.push(c),
+        }
+    }
+    html
+}
