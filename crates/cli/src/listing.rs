@@ -80,7 +80,10 @@ impl Destination {
         }
         let Some(file) = &self.file else { return };
         let name = rummage_view::safe(&file.display().to_string()).to_string();
-        let (one, many) = if is_report { ("link", "links") } else { ("row", "rows") };
+        let (one, many) = match self.form {
+            Format::Report(format) => format.entries(),
+            _ => ("row", "rows"),
+        };
         let written = match (shown, cut) {
             (None, _) => format!("written to {name}"),
             (Some(Shown { shown: 0, .. }), _) => {

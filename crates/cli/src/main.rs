@@ -5,6 +5,7 @@
 
 mod access_logs;
 mod args;
+mod baseline;
 mod choice;
 mod clock;
 mod commands;

@@ -41,7 +41,7 @@ pub use markdown::markdown;
 pub use mask::Masked;
 pub use number::{count, counted, duration};
 pub use phrase::{cause, editor, outcome};
-pub use report::ReportFormat;
+pub use report::{ReportFormat, baseline};
 pub use rows::{
     RowFormat, Shown, columns, json, json_of, links_to, recheck_rows, rows, rows_of_all,
     schedule_rows, schema,

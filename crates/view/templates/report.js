@@ -173,6 +173,7 @@
   const select = (key, name, options) => {
     const control = make('select', {}, ...options.map(([value, label]) => make('option', { value, textContent: label })));
     control.addEventListener('change', () => change(key, control.value));
+    control.dataset.key = key;
     controls[key] = control;
     if (options.length > 2 || key === 'sort') tools.append(make('label', {}, name, control));
   };

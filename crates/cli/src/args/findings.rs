@@ -1,5 +1,7 @@
 //! `rummage findings`.
 
+use std::path::PathBuf;
+
 use clap::Args;
 
 use super::when::{Since, since};
@@ -20,6 +22,16 @@ pub(crate) struct FindingsArgs {
     /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
+    /// Exit with code 1 if something is broken or doubtful that is not in this file, and not
+    /// otherwise; rummage report -o FILE.baseline writes one
+    #[arg(
+        long,
+        value_name = "FILE",
+        help_heading = "Showing",
+        conflicts_with = "fail_on",
+        hide_short_help = true
+    )]
+    pub(crate) baseline: Option<PathBuf>,
 }
 
 /// Which links of which run, from the store.

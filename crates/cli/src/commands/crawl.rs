@@ -12,6 +12,7 @@ use rummage_view::{Listing, safe};
 
 use super::findings;
 use crate::args::{CheckOptions, CrawlArgs, FINDINGS};
+use crate::baseline::Known;
 use crate::config::{Config, Section};
 use crate::failure::{Exit, Failure, report_internal};
 use crate::jobs::{CrawlJob, Reporter, runtime};
@@ -28,6 +29,7 @@ const WORST: usize = 50;
 pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported before any request is made.
     args.showing.listing(session.terminal.verbose)?;
+    let known = Known::of(args.baseline.as_deref())?;
     let config = &session.config;
     let store = session.store.as_path();
     waivers::File::load(config, store)?;
@@ -73,7 +75,7 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     }
     let settings = config.settings(section.as_deref());
     let reader = session.reader()?;
-    let exit = show(&args, session.terminal, &reader, &settings, &ended)?;
+    let exit = show(&args, known.as_ref(), session.terminal, &reader, &settings, &ended)?;
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
     session.deliver_digests(&runtime);
     Ok(exit)
@@ -158,6 +160,7 @@ fn with_site_names(failure: Failure, args: &CrawlArgs, config: &Config) -> Failu
 /// output does not change the exit code.
 fn show(
     args: &CrawlArgs,
+    known: Option<&Known>,
     terminal: Terminal,
     reader: &Reader,
     settings: &Section,
@@ -196,7 +199,7 @@ fn show(
     if run.notes()?.iter().any(unseen) {
         return Ok(Exit::Unfinished);
     }
-    findings::exit(&run, args.fail_on)
+    findings::exit_for(&run, args.fail_on, known, terminal)
 }
 
 /// Reports patterns of --exclude that excluded nothing: they may not mean what they seem to.

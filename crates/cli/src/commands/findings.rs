@@ -8,6 +8,7 @@ use rummage_store::{LinkQuery, OpenRun, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{Listing, ViewError};
 
 use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing, Since, StoredLinks};
+use crate::baseline::Known;
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
 use crate::output::{self, Terminal};
@@ -17,17 +18,18 @@ use crate::{results, sources};
 pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported first.
     args.showing.listing(session.terminal.verbose)?;
+    let known = Known::of(args.baseline.as_deref())?;
     let config = &session.config;
     let reader = session.reader()?;
     if is_of_all_sites(session) {
-        return of_all_sites(args, session, &reader);
+        return of_all_sites(args, session, &reader, known.as_ref());
     }
     let run = session.run(&reader, args.stored.run)?;
     let listing = listing(&args.showing, session, config, &run)?;
     let selection = selection(&args.stored, session, &reader, &run)?;
     let open = reader.open_run(run)?;
     show(&reader, &open, &selection, &listing, &args.showing, session.terminal)?;
-    exit(&open, args.fail_on)
+    exit_for(&open, args.fail_on, known.as_ref(), session.terminal)
 }
 
 /// Whether `--site all` was given, and no site has this name.
@@ -36,7 +38,12 @@ fn is_of_all_sites(session: &Session) -> bool {
 }
 
 /// The last run of each site, one after the other.
-fn of_all_sites(args: &FindingsArgs, session: &Session, reader: &Reader) -> Result<Exit, Failure> {
+fn of_all_sites(
+    args: &FindingsArgs,
+    session: &Session,
+    reader: &Reader,
+    known: Option<&Known>,
+) -> Result<Exit, Failure> {
     if args.stored.run.is_some() {
         return Err(Failure::Usage {
             what: "--run names a run of one site, and --site all names every site".to_owned(),
@@ -50,7 +57,7 @@ fn of_all_sites(args: &FindingsArgs, session: &Session, reader: &Reader) -> Resu
         runs.push((reader.open_run(row.last)?, selection, listing));
     }
     results::list_all(reader, &runs, &args.showing, session.terminal)?;
-    let exits = runs.iter().map(|(run, ..)| exit(run, args.fail_on));
+    let exits = runs.iter().map(|(run, ..)| exit_for(run, args.fail_on, known, session.terminal));
     let exits = exits.collect::<Result<Vec<Exit>, Failure>>()?;
     Ok(exits.into_iter().max().unwrap_or(Exit::Fine))
 }
@@ -144,6 +151,19 @@ pub(super) fn has_any(query: &LinkQuery<'_>) -> Result<bool, StoreError> {
         Ok::<_, StoreError>(())
     })?;
     Ok(any)
+}
+
+/// The exit code for a run: by its totals, or by what a baseline does not have.
+pub(super) fn exit_for(
+    run: &OpenRun<'_>,
+    fail_on: FailOn,
+    known: Option<&Known>,
+    terminal: Terminal,
+) -> Result<Exit, Failure> {
+    match known {
+        None => exit(run, fail_on),
+        Some(known) => known.exit(run, terminal),
+    }
 }
 
 /// The exit code for the totals of a run.

@@ -10,8 +10,9 @@ use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, StoreError};
 use rummage_view::{Heading, Listing, Logo, ViewError};
 
-use super::findings::{exit, listing, selection};
+use super::findings::{exit_for, listing, selection};
 use crate::args::{Format, ReportArgs};
+use crate::baseline::Known;
 use crate::failure::{Exit, Failure};
 use crate::session::Session;
 use crate::{output, results, routes};
@@ -31,6 +32,7 @@ pub(crate) fn run(args: &ReportArgs, session: &Session) -> Result<Exit, Failure>
             hint: "Name one: rummage report -o report.html".to_owned(),
         });
     }
+    let known = Known::of(args.baseline.as_deref())?;
     let heading = heading(args)?;
     let reader = session.reader()?;
     let run = session.run(&reader, args.stored.run)?;
@@ -46,7 +48,7 @@ pub(crate) fn run(args: &ReportArgs, session: &Session) -> Result<Exit, Failure>
         let showing = args.showing.named(name.as_deref());
         results::list(&reader, &open, &selection, &listing, &showing, session.terminal)?;
     }
-    exit(&open, args.fail_on)
+    exit_for(&open, args.fail_on, known.as_ref(), session.terminal)
 }
 
 fn schema(session: &Session) -> Result<Exit, Failure> {

@@ -1,4 +1,4 @@
-//! Runs the examples of README.md, docs/keeping-watch.md and docs/mending.md.
+//! Runs the examples of README.md and of the pages in docs.
 
 use rummage_demo::museum;
 
@@ -102,4 +102,69 @@ fn the_examples_of_the_readme_work() {
     let sheet = std::fs::read_to_string(stage.path("checked.csv")).unwrap();
     assert!(sheet.lines().next().unwrap().ends_with(";verdict;cause;status;final"), "{sheet}");
     assert!(std::fs::read_to_string(stage.path("broken.csv")).unwrap().lines().count() > 100);
+}
+
+#[test]
+fn the_examples_of_reports_work() {
+    let doc = include_str!("../../../../docs/reports.md");
+    assert!(steps(doc).len() > 3);
+    let stage = Stage::new(&museum());
+    check(&stage, doc);
+    for name in ["report.html", "links.sarif", "visit.csv", "sitemap.xml"] {
+        assert!(stage.path(name).exists(), "{name}");
+    }
+    let routes = doc.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    std::fs::write(stage.path("owners.toml"), routes).unwrap();
+    stage.run(&["report", "-o", "links.html", "--route", "owners.toml"]).ends(0);
+    for name in ["links-ann-lee.html", "links-ben.html", "links-rest.html"] {
+        assert!(stage.path(name).exists(), "{name}");
+    }
+}
+
+/// Each script of the page, run by a shell: the pages are as in the demo, with what is broken in
+/// the baseline.
+#[cfg(unix)]
+#[test]
+fn the_recipes_of_continuous_integration_work() {
+    use std::process::Command;
+
+    let doc = include_str!("../../../../docs/continuous-integration.md");
+    let stage = Stage::new(&museum());
+    stage.run(&["demo", "files", "."]).ends(0);
+    let scripts = doc.split("```sh\n").skip(1).map(|rest| rest.split("```").next().unwrap());
+    let scripts: Vec<&str> = scripts.collect();
+    assert!(scripts.len() > 6, "{scripts:?}");
+    let program = std::path::Path::new(env!("CARGO_BIN_EXE_rummage")).parent().unwrap();
+    let path = std::env::var("PATH").unwrap();
+    let run = |script: &str| {
+        let words = ["-e", "-c", script];
+        let mut shell = Command::new("bash");
+        shell.args(words).current_dir(stage.folder.path());
+        shell.env("PATH", format!("{}:{path}", program.display()));
+        for (name, value) in stage.command(&[]).get_envs() {
+            shell.env(name, value.unwrap_or_default());
+        }
+        shell.env_remove("RUMMAGE_STORE");
+        shell.env("PREVIEW_URL", "https://www.ashlock-canal.test/").env("RUMMAGE_TIMEOUT", "500ms");
+        finish(&words, &mut shell)
+    };
+    for script in &scripts {
+        let outcome = run(script);
+        // The preview is the live museum, of which all that is broken is new.
+        let expected = if script.contains("PREVIEW_URL") { 1 } else { 0 };
+        assert_eq!(outcome.code, Some(expected), "{script}\n{outcome}");
+    }
+    for name in ["links.html", "links.xml", "links.sarif", "links.baseline"] {
+        assert!(stage.path(name).exists(), "{name}");
+    }
+    // Something new breaks the build, and the reports are written all the same.
+    let index = stage.path("public/index.html");
+    let html = std::fs::read_to_string(&index).unwrap() + "<a href=/brand-new>new</a>";
+    std::fs::write(index, html).unwrap();
+    std::fs::remove_file(stage.path("links.html")).unwrap();
+    let whole = scripts.iter().find(|script| script.contains("exit $code")).unwrap();
+    let outcome = run(whole);
+    assert_eq!(outcome.code, Some(1), "{outcome}");
+    assert!(outcome.err.contains("1 target is newly broken or doubtful"), "{outcome}");
+    assert!(stage.path("links.html").exists());
 }

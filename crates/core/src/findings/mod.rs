@@ -1,5 +1,6 @@
 //! Findings: selecting them, following them across runs, and ranking them.
 
+pub mod baseline;
 pub mod compare;
 pub mod identity;
 pub mod lifecycle;

@@ -1,6 +1,8 @@
 //! Reports on a run, to hand over: to a person, to a build server, to an editor. A new format is
 //! a file here and a row in the table below.
 
+mod baseline;
+mod github;
 mod html;
 mod junit;
 mod sarif;
@@ -13,6 +15,7 @@ use rummage_store::{OpenRun, Reader};
 use crate::ViewError;
 use crate::listing::Listing;
 use crate::rows::Shown;
+pub use baseline::baseline;
 
 /// A format of reports.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -23,6 +26,10 @@ pub enum ReportFormat {
     Junit,
     /// SARIF 2.1.0.
     Sarif,
+    /// Annotations for GitHub Actions.
+    Github,
+    /// The known targets.
+    Baseline,
 }
 
 /// What users need to know about a format.
@@ -52,6 +59,18 @@ const TABLE: &[About] = &[
         help: "SARIF 2.1.0: a result for each link, with its file or page, line and column",
         extensions: &["sarif"],
     },
+    About {
+        format: ReportFormat::Github,
+        name: "github",
+        help: "Annotations for GitHub Actions, for standard output",
+        extensions: &[],
+    },
+    About {
+        format: ReportFormat::Baseline,
+        name: "baseline",
+        help: "The broken and doubtful targets, sorted, for --baseline",
+        extensions: &["baseline"],
+    },
 ];
 
 impl ReportFormat {
@@ -72,10 +91,19 @@ impl ReportFormat {
         self.about().help
     }
 
-    /// The file extensions it is recognized by, the usual one first.
+    /// The file extensions it is recognized by, the usual one first; none if it is not for files.
     #[must_use]
     pub fn extensions(self) -> &'static [&'static str] {
         self.about().extensions
+    }
+
+    /// What it has one entry for, one and many: `link`, `links`.
+    #[must_use]
+    pub fn entries(self) -> (&'static str, &'static str) {
+        match self {
+            ReportFormat::Baseline => ("target", "targets"),
+            _ => ("link", "links"),
+        }
     }
 
     fn about(self) -> &'static About {
@@ -104,6 +132,8 @@ impl ReportFormat {
         match self {
             ReportFormat::Html => html::write(out, reader, run, selection, listing),
             ReportFormat::Junit => junit::write(out, run, selection),
+            ReportFormat::Github => github::write(out, run, selection, listing),
+            ReportFormat::Baseline => baseline::write(out, run, selection),
             ReportFormat::Sarif => sarif::write(out, reader, run, selection, listing),
         }
     }

@@ -3,6 +3,7 @@
 //! If the program is missing, such a test reports it and checks nothing. With
 //! `RUMMAGE_TEST_TOOLS=all` in the environment that is a failure: CI installs all referrers.
 
+mod browser;
 mod cron;
 mod git;
 mod redirecting;
