@@ -327,7 +327,8 @@ fn short_helps_of_one_screen() {
           --sort <KEY[:desc]>  Sort by a column, such as pages:desc [default: worst first]
           --limit <N>          Show at most this many groups or rows; the totals include all
           --format <FORMAT>    Output format [default: by the extension of --output, else text]
-                               [possible values: text, csv, jsonl, json, md, html, junit, sarif, github, baseline]
+                               [possible values: text, csv, jsonl, json, md, html, junit, sarif, github,
+                               baseline]
       -o, --output <FILE>      Write to this file; - is standard output
           --fail-on <WHAT>     When to exit with code 1 [default: never] [possible values: new, broken,
                                doubtful, never]
