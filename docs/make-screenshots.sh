@@ -6,7 +6,7 @@
 # Needs Xvfb, xterm, xdotool, ImageMagick, DejaVu Sans Mono, Chromium and Python
 # (Debian: xvfb xterm xdotool imagemagick fonts-dejavu-core chromium python3).
 set -euo pipefail
-for program in Xvfb xterm xdotool import chromium python3; do
+for program in Xvfb xterm xdotool import mogrify chromium python3; do
   command -v $program >/dev/null || { echo "$program is not installed" >&2; exit 1; }
 done
 cd "$(dirname "$0")/.."
@@ -43,9 +43,9 @@ RUN
   wait $term 2>/dev/null || true
 }
 
-page() { # NAME FILE: the page in a browser
+page() { # NAME FILE [HEIGHT]: the page in a browser
   chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" \
-    --window-size=1280,800 --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
+    --window-size="1280,${3:-800}" --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
 }
 
 shot progress 3 'rummage crawl www.ashlock-canal.test --timeout 500ms'
@@ -54,8 +54,6 @@ shot crawl 12 'rummage crawl www.ashlock-canal.test --timeout 500ms -q --color a
 shot findings 2 'rummage findings --group host --scope external --color always | tail -n +11 | head -n 42'
 shot findings_page 2 'rummage findings --group page --color always | tail -n +8 | head -n 44'
 shot trace 2 'rummage trace trains.westshire.test/timetable'
-shot trace_confirmed 2 'rummage trace /cgi/guestbook; echo; rummage trace /pictures/hazel-on-the-slip.jpg'
-shot trace_doubtful 2 'rummage trace rope-walk.test/prices/1998; echo; rummage trace boat-show.test/'
 rummage demo files "$work/files" >/dev/null
 shot page 4 'rummage page https://www.ashlock-canal.test/visit/ https://www.ashlock-canal.test/walks/ --timeout 500ms; echo; rummage page files/public/visit/index.html --as https://www.ashlock-canal.test/visit/'
 shot probe 12 'rummage probe files/urls.csv --timeout 500ms -q --color always | head -n 24; echo; rummage probe files/urls.csv --append-columns --timeout 500ms -q | cut -c 1-146'
@@ -101,6 +99,13 @@ shot recheck 8 "rummage recheck --host '*ashlock-canal.test' --color always 2>/d
 export RUMMAGE_STORE=$store
 rummage crawl www.ashlock-canal.test --timeout 500ms -q --fresh --fail-on never >/dev/null
 shot compare 3 'rummage compare --limit 3; echo; rummage sites'
+# The report of both runs: its top, and its list by page.
+printf '[site.museum]\nstart = "https://www.ashlock-canal.test/"\neditor-link = "https://cms.ashlock-canal.test/edit{path}"\n' \
+  >"$work/rummage.toml"
+(cd "$work" && rummage report -o report.html)
+page report "$work/report.html"
+page report_page "$work/report.html#view=page" 1700
+mogrify -crop 1280x800+0+740 +repage "$out/report_page.png"
 cat >"$work/rummage.toml" <<'TOML'
 [defaults]
 timeout = "10s"

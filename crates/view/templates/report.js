@@ -40,6 +40,7 @@
   const anchor = (url, name) => (url
     ? make('a', { href: url, rel: 'noopener noreferrer', textContent: name })
     : make('span', { textContent: name }));
+  const editor = (page) => make('span', { className: 'edit' }, anchor(page.edit, 'edit'));
   const plural = (number, one, many) => number.toLocaleString('en') + ' ' + (number === 1 ? one : many);
   const place = (at) => (at.line ? ' ' + at.line + ':' + at.column : '');
   const shared = (at) => (at.shared ? ', on ' + plural(at.shared, 'page', 'pages') + ', one edit' : '');
@@ -47,7 +48,7 @@
 
   // Where a page is edited: a link, or the file and position.
   const edit = (at) => {
-    if (at.page.edit) return [' ', anchor(at.page.edit, 'edit')];
+    if (at.page.edit) return [' ', editor(at.page)];
     return at.page.file ? [' ', make('code', { textContent: at.page.file + (at.line ? ':' + at.line + ':' + at.column : '') })] : [];
   };
 
@@ -89,13 +90,20 @@
   const occurrence = (at) => make('li', { className: 'where' }, anchor(at.page.url, at.page.name),
     place(at) + ' ', make('span', { textContent: at.said + region(at) + shared(at) }), ...edit(at));
 
+  // Advice is given once, where it is needed first.
+  let advised = new Set();
+  const details = (target) => {
+    const more = make('div', { className: 'more' });
+    if (target.evidence) more.append(make('p', { textContent: target.evidence }));
+    if (target.advice && !advised.has(target.advice)) more.append(make('p', { textContent: target.advice }));
+    advised.add(target.advice);
+    return more;
+  };
   const ofTarget = (target) => {
     const head = make('div', { className: 'head' }, verdict(target), make('span', { textContent: target.words }),
       standing(target), target.scope === 'external' ? make('span', { className: 'tag', textContent: 'external' }) : '',
       copier(() => asText(target), target.name));
-    const more = make('div', { className: 'more' });
-    if (target.evidence) more.append(make('p', { textContent: target.evidence }));
-    if (target.advice) more.append(make('p', { textContent: target.advice }));
+    const more = details(target);
     const list = make('ul', { className: 'places' }, ...target.places.map(occurrence));
     if (target.leftOut) list.append(make('li', { textContent: 'and ' + target.leftOut.toLocaleString('en') + ' more' }));
     const isLong = target.places.length > FOLDED;
@@ -112,13 +120,14 @@
         make('span', { textContent: at.said + region(at) + shared(at) }), ' ', verdict(target), ' ',
         anchor(target.url, target.name), ' ', make('span', { textContent: target.words }), ' ', standing(target));
       if (page.file) row.append(...edit(at));
+      row.append(details(target));
       return row;
     });
     const written = () => page.name + '\n' + found.map(({ at, target }) => '  ' + (at.line ? at.line + ':' + at.column + ' ' : '')
       + at.said + region(at) + shared(at) + '\n    ' + target.verdict + ': ' + target.words + '  ' + target.name).join('\n') + '\n';
     return make('li', { className: rows.length > 6 ? 'long' : '' },
       make('div', { className: 'head' }, make('span', { className: 'name' }, anchor(page.url, page.name)),
-        page.edit ? anchor(page.edit, 'edit') : '', copier(written, page.name)),
+        page.edit ? editor(page) : '', copier(written, page.name)),
       make('ul', { className: 'page-list' }, ...rows));
   };
 
@@ -254,6 +263,7 @@
     const found = targets.filter(matches).sort(ORDERS[state.sort][1]);
     const groups = state.view === 'page' ? byPage(found) : found;
     const some = groups.slice(0, shown);
+    advised = new Set();
     const nodes = [];
     if (state.view === 'page') {
       nodes.push(make('ul', { className: 'list' }, ...some.map(ofPage)));

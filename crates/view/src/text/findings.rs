@@ -72,7 +72,7 @@ pub(crate) fn summary_lines(
             (Some(before), Some(rest)) => before.extend(["; ", rest.trim_start()]),
             _ => lines.push(match line.strip_prefix("note  ") {
                 Some(note) => format!("Note: {note}"),
-                None => line.to_owned(),
+                None => phrase::capitalized(line),
             }),
         }
     }

@@ -1,5 +1,6 @@
 //! The findings as a plain list, for browsers without scripts.
 
+use std::collections::HashSet;
 use std::fmt::Write as _;
 
 use super::data::{Data, Edit, Occurrence, Page, Target};
@@ -8,9 +9,10 @@ use crate::number::{count, counted};
 /// A list in HTML of at most about this many bytes; how much is left out stands at its end.
 pub(super) fn of(data: &Data, largest: usize) -> String {
     let mut list = String::new();
-    let mut shown = 0;
+    let (mut shown, mut advised) = (0, HashSet::new());
     for target in &data.targets {
-        let entry = entry(data, target);
+        // Advice is given once, where it is needed first.
+        let entry = entry(data, target, advised.insert(target.advice));
         if list.len() + entry.len() > largest {
             break;
         }
@@ -25,11 +27,12 @@ pub(super) fn of(data: &Data, largest: usize) -> String {
     list
 }
 
-fn entry(data: &Data, target: &Target) -> String {
+fn entry(data: &Data, target: &Target, advises: bool) -> String {
     let text = |number: usize| escaped(data.texts.text(number));
     let mut html = format!("<li><b>{}</b> {} ", text(target.verdict), text(target.words));
     html.push_str(&link(target.url.as_deref(), &target.name));
-    for part in [target.standing, target.evidence, target.advice] {
+    let advice = if advises { target.advice } else { 0 };
+    for part in [target.standing, target.evidence, advice] {
         if part > 0 {
             let _ = write!(html, " · {}", text(part));
         }

@@ -43,6 +43,13 @@ impl WebDriverCompatibleCommand for Post {
     }
 }
 
+impl Drop for Browser {
+    /// Without this, the browser would outlive its driver.
+    fn drop(&mut self) {
+        let _ = self.runtime.block_on(self.client.clone().close());
+    }
+}
+
 impl Browser {
     /// Opens a file; `None` if there is no browser.
     pub(super) fn open(file: &Path, with_scripts: bool) -> Option<Browser> {
