@@ -162,3 +162,56 @@ fn open(width: usize, height: usize, name: &str, described: &str) -> String {
         r#"<svg viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" aria-label="{name}. {described}">"#
     )
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn bar(number: i64, broken: u64, doubtful: u64) -> Bar {
+        Bar { number, day: "3 Mar".to_owned(), broken, doubtful }
+    }
+
+    #[test]
+    fn one_run_is_no_chart() {
+        assert_eq!(of_runs(&[]), "");
+        assert_eq!(of_runs(&[bar(1, 3, 0)]), "");
+    }
+
+    #[test]
+    fn bars_are_as_high_as_their_numbers_and_stand_on_the_axis() {
+        let svg = of_runs(&[bar(7, 30, 10), bar(8, 0, 0), bar(9, 1, 0)]);
+        insta::assert_snapshot!(svg.replace("/>", "/>\n").replace("</text>", "</text>\n"), @r##"
+        <svg viewBox="0 0 164 176" width="164" height="176" role="img" aria-label="Broken and doubtful targets by run. run 7: 30 broken, 10 doubtful; run 8: 0 broken, 0 doubtful; run 9: 1 broken, 0 doubtful"><rect class="bar-broken" x="12" y="54" width="36" height="90"/>
+        <rect class="bar-doubtful" x="12" y="24" width="36" height="30"/>
+        <text x="30" y="19" text-anchor="middle">40</text>
+        <text class="faint" x="30" y="159" text-anchor="middle">run 7</text>
+        <text class="faint" x="30" y="173" text-anchor="middle">3 Mar</text>
+        <text x="82" y="139" text-anchor="middle">0</text>
+        <text class="faint" x="82" y="159" text-anchor="middle">run 8</text>
+        <text class="faint" x="82" y="173" text-anchor="middle">3 Mar</text>
+        <rect class="bar-broken" x="116" y="141" width="36" height="3"/>
+        <text x="134" y="136" text-anchor="middle">1</text>
+        <text class="faint" x="134" y="159" text-anchor="middle">run 9</text>
+        <text class="faint" x="134" y="173" text-anchor="middle">3 Mar</text>
+        <path class="axis" d="M4 144H160"/>
+        </svg>
+        "##);
+    }
+
+    #[test]
+    fn the_rest_of_the_causes_is_a_number_without_a_bar() {
+        assert_eq!(bars_across(&[]), "");
+        let bars = [("bar-broken", "a <b>", 4), ("bar-doubtful", "c", 1), ("", "other causes", 90)];
+        let bars = bars.map(|(class, name, number)| (class.to_owned(), name.to_owned(), number));
+        let svg = bars_across(&bars);
+        assert_eq!(svg.matches("height=\"15\"").count(), 3, "{svg}");
+        for width in [
+            "\"bar-broken\" x=\"300\" y=\"4\" width=\"200\"",
+            "y=\"26\" width=\"50\"",
+            "y=\"48\" width=\"0\"",
+        ] {
+            assert!(svg.contains(width), "{width} in {svg}");
+        }
+        assert!(svg.contains("a &lt;b&gt;") && svg.contains(">90</text>"), "{svg}");
+    }
+}

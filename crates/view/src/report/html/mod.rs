@@ -177,3 +177,57 @@ fn policy() -> String {
 fn as_url(logo: &Logo) -> String {
     format!("data:{};base64,{}", logo.media_type, STANDARD.encode(&logo.bytes))
 }
+
+#[cfg(test)]
+mod tests {
+    use rummage_core::url::secrets::masked;
+
+    use super::*;
+
+    /// Otherwise, the policy would refuse them.
+    #[test]
+    fn script_and_style_are_not_masked_and_end_nothing() {
+        for text in [SCRIPT, STYLE] {
+            assert_eq!(masked(text), text);
+            assert!(!text.contains("</"), "it would end its element");
+        }
+        assert!(!SCRIPT.contains("innerHTML") && !SCRIPT.contains("eval("));
+    }
+
+    #[test]
+    fn what_is_left_out_is_said() {
+        let shown = Shown { shown: 7, all: 7 };
+        assert_eq!(cut(shown, Some("x.csv")), "");
+        let shown = Shown { shown: 7, all: 1000 };
+        assert_eq!(
+            cut(shown, Some("x.csv")),
+            "This report has 7 of 1,000 links. All are in x.csv."
+        );
+        assert!(cut(shown, None).ends_with("All are in CSV: --format csv."));
+    }
+
+    #[test]
+    fn only_a_finished_run_has_no_warning() {
+        let of = |state| warning(&RunInfo { state, ..crate::testing::run_info() });
+        assert_eq!(of(RunState::Finished), "");
+        for state in [RunState::Suspicious, RunState::Going, RunState::Stopped] {
+            assert!(of(state).contains("may be broken"), "{state:?}");
+        }
+    }
+
+    #[test]
+    fn the_targets_of_a_run_are_counted_once() {
+        use rummage_core::verdict::Cause;
+        use rummage_store::SkipCount;
+        let skipped = [(Cause::Excluded, 2), (Cause::External, 3)];
+        let skipped = skipped.map(|(cause, targets)| SkipCount { cause, targets }).to_vec();
+        let totals = Totals { broken: 1, waived: 4, sound: 6000, skipped, ..Totals::default() };
+        let of = |name| by_verdict(&totals).into_iter().find(|total| total.name == name);
+        let number = |name| of(name).map(|total| total.number).unwrap_or_default();
+        assert_eq!(number("not checked"), "5");
+        assert_eq!(
+            (number("broken"), number("waived"), number("sound")),
+            ("1".into(), "4".into(), "6,000".into())
+        );
+    }
+}

@@ -97,3 +97,51 @@ pub(super) fn escaped(text: &str) -> String {
     }
     html
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn text_ends_neither_an_element_nor_an_attribute() {
+        assert_eq!(
+            escaped("<a href=\"x\" id='y'>&"),
+            "&lt;a href=&quot;x&quot; id=&#39;y&#39;&gt;&amp;"
+        );
+        let html = link(Some("https://a.test/?a=1&b='\""), "<b>");
+        assert_eq!(
+            html,
+            "<a href=\"https://a.test/?a=1&amp;b=&#39;&quot;\" rel=\"noopener noreferrer\">&lt;b&gt;</a>"
+        );
+        assert_eq!(link(None, "x"), "x");
+    }
+
+    #[test]
+    fn a_list_that_is_cut_says_how_much_is_left() {
+        let target = |name: &str| Target {
+            name: name.to_owned(),
+            url: None,
+            verdict: 0,
+            cause: 0,
+            words: 0,
+            scope: 0,
+            host: 0,
+            standing: 0,
+            evidence: 0,
+            advice: 0,
+            links: 1,
+            on_pages: 1,
+            left_out: 2,
+            occurrences: Vec::new(),
+        };
+        let data = Data { targets: vec![target("one"), target("two")], ..Data::default() };
+        let whole = of(&data, 10_000);
+        assert!(whole.contains("one<ul><li>and 2 more</ul>") && whole.contains("two"), "{whole}");
+        let first = entry(&data, &data.targets[0], false).len();
+        let cut = of(&data, first);
+        assert!(cut.contains("one") && !cut.contains("two"), "{cut}");
+        assert!(
+            cut.ends_with("<li>The list ends here. With JavaScript, it has 1 target more.</li>\n")
+        );
+    }
+}
