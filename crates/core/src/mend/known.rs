@@ -313,4 +313,20 @@ mod tests {
         assert_eq!(like("fairs in winter").as_deref(), Some("https://a.test/visit/winter-fair"));
         assert_eq!(like("boats"), None);
     }
+
+    #[test]
+    fn the_weight_of_a_word_falls_with_each_page_that_has_it() {
+        // The word of each number is on so many pages.
+        let page = |number: usize| KnownUrl {
+            url: format!("https://a.test/p{number}"),
+            texts: (1..=12)
+                .filter(|many| number < *many)
+                .map(|many| format!("w{}", "x".repeat(many)))
+                .collect(),
+        };
+        let known = KnownUrls::new((0..40).map(page).collect());
+        let weights: Vec<f32> =
+            (1..=12).map(|many| known.weight(hash(&format!("w{}", "x".repeat(many))))).collect();
+        assert!(weights.is_sorted_by(|one, other| one > other), "{weights:?}");
+    }
 }

@@ -60,6 +60,18 @@ fn pages_beyond_the_depth_are_requested_and_not_parsed() {
     assert!(!seen.verdicts.contains_key("http://a.test/6"));
 }
 
+/// That a page was not parsed is said of pages that work.
+#[test]
+fn a_broken_page_beyond_the_depth_is_only_broken() {
+    let web = Web::default()
+        .on("http://a.test/", page(&["/deep", "/gone"]))
+        .on("http://a.test/deep", page(&[]))
+        .on("http://a.test/gone", Act::Says(404, "<title>Gone</title>".into()));
+    let seen = web.crawl(Settings { depth: Some(0), ..Settings::default() });
+    assert_eq!(seen.verdict("http://a.test/deep"), "sound 200 (not read: depth)");
+    assert_eq!(seen.verdict("http://a.test/gone"), "broken not-found 404");
+}
+
 #[test]
 fn a_shorter_path_found_late_counts() {
     use std::time::Duration;

@@ -177,11 +177,22 @@ fn an_html_page_where_an_image_is_expected_is_a_fault_of_the_link() {
     );
 }
 
+/// A relative reference is insecure as well, if the base is.
+#[test]
+fn mixed_content_by_a_base_is_reported() {
+    let html = "<base href='http://b.test/'><script src=x.js></script>";
+    let web = Web::default()
+        .on("https://a.test/", Act::Page(html.into()))
+        .on("http://b.test/x.js", Act::File("text/javascript"));
+    let seen = web.crawl_from(Settings::default(), &["https://a.test/"]);
+    assert_eq!(seen.faults, ["mixed-content http://b.test/x.js on https://a.test/"]);
+}
+
 #[test]
 fn placeholders_and_mixed_content_are_reported() {
     let html = "<a href='#'>x</a><a href=''>y</a><a href='javascript:void(0)'>z</a>
                 <a href='#' role=button>menu</a><a href='#' data-bs-toggle=tab>tab</a>
-                <a href='javascript:void(0)' onclick='go()'>go</a><a href=#top>top</a>
+                <a href='javascript:void(0)' onclick='go()'>go</a><a href='#' data-toggle=x>t</a><a href=#top>top</a>
                 <script src='http://b.test/x.js'></script><img src='http://b.test/x.png'>";
     let web = Web::default()
         .on("https://a.test/", Act::Page(html.into()))

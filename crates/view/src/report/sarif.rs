@@ -161,19 +161,19 @@ fn file_uri(file: &Path) -> String {
 
 /// How the run went (SARIF §3.20): one that is unfinished or suspicious was not successful.
 fn invocation(run: &RunInfo, notes: &[NoteRow]) -> Value {
-    let mut told: Vec<Value> = notes
+    let mut notices: Vec<Value> = notes
         .iter()
         .map(|row| json!({ "level": "warning", "message": { "text": phrase::note(run, row) } }))
         .collect();
     if !run.state.is_complete() {
         let text = "The run is unfinished: something that was not checked may be broken.";
-        told.push(json!({ "level": "error", "message": { "text": text } }));
+        notices.push(json!({ "level": "error", "message": { "text": text } }));
     }
     let took = SignedDuration::try_from(run.took).unwrap_or(SignedDuration::ZERO);
     json!({
         "executionSuccessful": run.state == RunState::Finished,
         "startTimeUtc": run.started_at.strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
         "endTimeUtc": (run.started_at + took).strftime("%Y-%m-%dT%H:%M:%SZ").to_string(),
-        "toolExecutionNotifications": told,
+        "toolExecutionNotifications": notices,
     })
 }

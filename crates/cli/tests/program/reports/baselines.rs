@@ -26,8 +26,9 @@ fn a_baseline_is_the_sorted_list_of_what_is_broken() {
         &["crawl", "http://a.test", "--externals", "note", "--baseline", "known.baseline"],
     ] {
         let outcome = stage.run(words).ends(0);
-        let told = "compared with known.baseline: 0 targets are newly broken or doubtful, 0 fixed";
-        assert!(outcome.err.contains(told), "{outcome}");
+        let expected =
+            "compared with known.baseline: 0 targets are newly broken or doubtful, 0 fixed";
+        assert!(outcome.err.contains(expected), "{outcome}");
     }
 }
 

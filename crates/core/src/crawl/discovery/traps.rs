@@ -333,6 +333,19 @@ mod tests {
     }
 
     #[test]
+    fn families_of_different_hosts_are_different() {
+        let of = |url: &str| families(url).collect::<Vec<u64>>();
+        assert_eq!(of("http://a.test/p7"), of("http://a.test/p8"));
+        assert_ne!(of("http://a.test/p7"), of("http://a.test/q7"));
+        // Bits that are only ever set would make many of them equal in the end.
+        let bits = |pick: fn(u64, u64) -> u64, start: u64| {
+            (0..64).map(|host| of(&format!("http://h{host}.test/p7"))[0]).fold(start, pick)
+        };
+        assert_eq!(bits(|one, other| one & other, u64::MAX), 0);
+        assert_eq!(bits(|one, other| one | other, 0), u64::MAX);
+    }
+
+    #[test]
     fn a_segment_may_occur_three_times() {
         let traps = Traps::default();
         assert!(!traps.holds("http://a.test/a/b/a/b/a/"));

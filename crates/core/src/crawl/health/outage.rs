@@ -303,6 +303,7 @@ mod tests {
         );
         let well = HealthAction::Continue { was_away: false };
         assert_eq!(detector.handle_canary(at(9), id(0), ServerSignal::Fine), well);
+        assert!(detector.was_well_since(at(8)) && !detector.was_well_since(at(9)));
         assert!(!detector.is_troubled());
     }
 
@@ -332,6 +333,7 @@ mod tests {
             detector.handle_ended(at(3), at(10), id(8), ServerSignal::Fine),
             HealthAction::Nothing
         );
+        assert!(!detector.was_well_since(at(0)));
         let back = HealthAction::Continue { was_away: true };
         assert_eq!(detector.handle_ended(at(9), at(11), id(9), ServerSignal::Fine), back);
         assert_eq!(detector.availability(), Availability::Here);

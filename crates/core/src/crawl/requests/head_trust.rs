@@ -96,6 +96,17 @@ mod tests {
         }
         assert!(trust.handle_head(server, url(8), false, &says(200)), "its HEAD is trusted");
         assert!(!trust.handle_head(server, url(9), false, &says(404)), "not a success");
+        let typed = |media_type: Option<&str>| {
+            let media_type = media_type.map(str::to_owned);
+            let head = ResponseHead { status: 200, media_type, ..ResponseHead::default() };
+            AttemptOutcome::Response(head)
+        };
+        assert!(trust.handle_head(server, url(10), true, &says(200)), "an image, as expected");
+        for media_type in [Some("text/html"), None] {
+            let said = typed(media_type);
+            assert!(!trust.handle_head(server, url(11), true, &said), "{media_type:?}");
+            assert!(trust.handle_head(server, url(12), false, &said), "a page is expected");
+        }
         let mut trust = HeadTrust::default();
         assert!(!trust.handle_head(server, url(0), false, &says(200)));
         assert!(trust.trusts_head(server), "one success is no lie");

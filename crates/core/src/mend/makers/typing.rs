@@ -77,3 +77,17 @@ fn without_doubled(url: &Url) -> Vec<String> {
     });
     without.collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_words_and_single_errors_are_more_plausible() {
+        for (edits, word, expected) in
+            [(1, "ab", 85), (1, "towpath", 87), (1, "a-very-long-name", 90), (2, "towpath", 75)]
+        {
+            assert_eq!(plausibility(edits, word), expected, "{edits} in {word}");
+        }
+    }
+}

@@ -75,3 +75,22 @@ pub(super) fn edit_at(
 pub(super) fn escape(url: &str) -> String {
     url.replace('\'', "%27").replace('(', "%28").replace(')', "%29").replace('"', "%22")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn edited(text: &str, place: usize) -> Option<String> {
+        let Edit { range, text: new } = edit_at(text, place, "/old", "/new").ok()?;
+        Some(format!("{}{new}{}", &text[..range.start], &text[range.end..]))
+    }
+
+    #[test]
+    fn only_a_whole_reference_is_replaced() {
+        assert_eq!(edited("a { b: url(/old) }", 7).as_deref(), Some("a { b: url(/new) }"));
+        assert_eq!(edited("x/old y", 1).as_deref(), Some("x/new y"), "it begins where it should");
+        for text in ["url(x/old)", "url(/older)", "url(y)"] {
+            assert_eq!(edited(text, 0), None, "{text}");
+        }
+    }
+}

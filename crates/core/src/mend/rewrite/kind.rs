@@ -29,3 +29,24 @@ impl Kind {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_extension_decides() {
+        for (name, expected) in [
+            ("index.html", Some(Kind::Html)),
+            ("OLD.HTM", Some(Kind::Html)),
+            ("a.xhtml", Some(Kind::Xhtml)),
+            ("a.b.css", Some(Kind::Css)),
+            ("README.md", Some(Kind::Markdown)),
+            ("notes.Markdown", Some(Kind::Markdown)),
+            ("a.txt", None),
+            ("md", None),
+        ] {
+            assert_eq!(Kind::of_name(name), expected, "{name}");
+        }
+    }
+}

@@ -88,6 +88,20 @@ impl Kind {
 mod tests {
     use super::*;
 
+    /// Without a declaration, XML is UTF-8, and HTML may be Windows-1252.
+    #[test]
+    fn the_kind_decides_about_the_encoding() {
+        let decoded = |bytes: &[u8], kind| Source::decode(bytes, kind).map(|source| source.text);
+        let latin = b"<?xml version='1.0' encoding='iso-8859-2'?><p>\xb1";
+        assert_eq!(
+            decoded(latin, Kind::Xhtml).as_deref(),
+            Some("<?xml version='1.0' encoding='iso-8859-2'?><p>ą")
+        );
+        let style = b"@charset \"iso-8859-2\"; a::after { content: '\xb1' }";
+        assert!(decoded(style, Kind::Css).is_some_and(|text| text.contains('ą')));
+        assert!(decoded(style, Kind::Html).is_some_and(|text| !text.contains('ą')));
+    }
+
     #[test]
     fn bytes_come_back_as_they_were() {
         let utf16: Vec<u8> = [0xfe, 0xff]

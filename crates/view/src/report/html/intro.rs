@@ -1,4 +1,4 @@
-//! The introduction of a report: Markdown, from whoever hands the report over.
+//! The introduction of a report: Markdown, written by the person who hands the report over.
 //!
 //! Paragraphs, headings, emphasis, lists and links become HTML. HTML in it is shown as text, and
 //! pictures as their description: the report loads nothing.

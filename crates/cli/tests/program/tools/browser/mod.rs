@@ -75,7 +75,7 @@ fn findings_are_searched_filtered_sorted_and_unfolded() {
     assert_eq!(browser.number(open), 0);
     browser.click(".list details > summary");
     assert_eq!(browser.number(open), 1);
-    // By page, for whoever edits it.
+    // By page, for its editor.
     browser.click("input[value=page]");
     assert!(browser.url().contains("view=page"), "{}", browser.url());
     assert!(browser.number(ENTRIES) > 20);
@@ -149,7 +149,7 @@ fn a_report_is_printed_whole_and_without_controls() {
     let (stage, file) = museum_report();
     let Some(browser) = Browser::open(&file, true) else { return };
     let Some(to_text) = find("pdftotext") else { return };
-    for (name, width, height) in [("a4", 21.0, 29.7), ("letter", 21.59, 27.94)] {
+    for (name, width, height) in [("a4", 21.0, 29.7), ("us", 21.59, 27.94)] {
         let pdf = stage.path(name);
         std::fs::write(&pdf, browser.print(width, height)).unwrap();
         let text = Command::new(&to_text).arg("-layout").arg(&pdf).arg("-").output().unwrap();
