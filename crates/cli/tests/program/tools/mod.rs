@@ -6,6 +6,7 @@
 mod browser;
 mod cron;
 mod git;
+mod libreoffice;
 mod redirecting;
 mod systemd;
 
