@@ -42,7 +42,7 @@ pub(crate) fn list_all(
 ) -> Result<(), Failure> {
     let destination = showing.destination()?;
     if let Format::Json | Format::Report(_) = destination.form {
-        let name = destination.form.name();
+        let name = destination.form.info().name;
         return Err(Failure::Usage {
             what: format!("--format {name} is about one run"),
             hint: "Use --format jsonl or csv for several sites, or name one with --site."

@@ -7,6 +7,7 @@
 mod arrivals;
 mod columns;
 mod digest;
+mod format_info;
 mod grouping;
 mod heading;
 mod listing;
@@ -35,6 +36,7 @@ pub use arrivals::{
     arrivals, sort_arrivals,
 };
 pub use digest::{DigestEmail, email};
+pub use format_info::FormatInfo;
 pub use heading::{Heading, Logo};
 pub use listing::{FileOf, Group, Listing, Sort, Source};
 pub use markdown::markdown;

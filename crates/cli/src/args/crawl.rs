@@ -1,10 +1,8 @@
 //! `rummage crawl`.
 
-use std::path::PathBuf;
-
 use clap::Args;
 
-use super::{CheckOptions, FailOn, Selecting, Showing};
+use super::{BaselineArg, CheckOptions, FailOn, Selecting, Showing};
 
 /// Crawl a site, check every URL on it once, and report what is broken and where
 ///
@@ -59,14 +57,6 @@ pub(crate) struct CrawlArgs {
     /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "broken", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
-    /// Exit with code 1 if something is broken or doubtful that is not in this file, and not
-    /// otherwise; rummage report -o FILE.baseline writes one
-    #[arg(
-        long,
-        value_name = "FILE",
-        help_heading = "Showing",
-        conflicts_with = "fail_on",
-        hide_short_help = true
-    )]
-    pub(crate) baseline: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) known: BaselineArg,
 }

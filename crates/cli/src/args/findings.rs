@@ -1,11 +1,9 @@
 //! `rummage findings`.
 
-use std::path::PathBuf;
-
 use clap::Args;
 
 use super::when::{Since, since};
-use super::{FailOn, Selecting, Showing};
+use super::{BaselineArg, FailOn, Selecting, Showing};
 
 /// Show what is broken, from the store: grouped, filtered, sorted, searched
 ///
@@ -22,16 +20,8 @@ pub(crate) struct FindingsArgs {
     /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
-    /// Exit with code 1 if something is broken or doubtful that is not in this file, and not
-    /// otherwise; rummage report -o FILE.baseline writes one
-    #[arg(
-        long,
-        value_name = "FILE",
-        help_heading = "Showing",
-        conflicts_with = "fail_on",
-        hide_short_help = true
-    )]
-    pub(crate) baseline: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) known: BaselineArg,
 }
 
 /// Which links of which run, from the store.

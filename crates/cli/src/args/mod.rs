@@ -54,7 +54,7 @@ pub(crate) use report::ReportArgs;
 pub(crate) use schedule::{Emit, ScheduleArgs, ScheduleFormat};
 pub(crate) use selecting::{FINDINGS, Patterns, Selecting};
 pub(crate) use settings::{CompletionsArgs, InitArgs, ManArgs, SettingsArgs};
-pub(crate) use showing::{FailOn, Format, GroupChoice, Showing};
+pub(crate) use showing::{BaselineArg, FailOn, Format, GroupChoice, Showing};
 pub(crate) use sitemap::SitemapArgs;
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{FailOn, Showing, StoredLinks};
+use super::{BaselineArg, FailOn, Showing, StoredLinks};
 
 /// Write a report on a run: a page to open, a table to sort, a file for a build server
 ///
@@ -46,14 +46,6 @@ pub(crate) struct ReportArgs {
     /// When to exit with code 1
     #[arg(long, value_name = "WHAT", default_value = "never", help_heading = "Showing")]
     pub(crate) fail_on: FailOn,
-    /// Exit with code 1 if something is broken or doubtful that is not in this file, and not
-    /// otherwise; rummage report -o FILE.baseline writes one
-    #[arg(
-        long,
-        value_name = "FILE",
-        help_heading = "Showing",
-        conflicts_with = "fail_on",
-        hide_short_help = true
-    )]
-    pub(crate) baseline: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) known: BaselineArg,
 }

@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 
 use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
-use rummage_view::{ReportFormat, RowFormat};
+use rummage_view::{FormatInfo, ReportFormat, RowFormat};
 
 /// How to show links.
 #[derive(Debug, Clone, Args)]
@@ -74,50 +74,39 @@ static FORMATS: LazyLock<Vec<Format>> = LazyLock::new(|| {
 
 impl Format {
     pub(crate) fn is_json(self) -> bool {
-        matches!(self.name(), "json" | "jsonl")
+        matches!(self.info().name, "json" | "jsonl")
     }
 
-    pub(crate) fn name(self) -> &'static str {
+    /// What users need to know about it.
+    pub(crate) fn info(self) -> FormatInfo {
         match self {
-            Format::Text => "text",
-            Format::Rows(rows) => rows.name(),
-            Format::Json => "json",
-            Format::Markdown => "md",
-            Format::Report(report) => report.name(),
-        }
-    }
-
-    fn about(self) -> &'static str {
-        match self {
-            Format::Text => "Plain text",
-            Format::Rows(rows) => rows.help(),
-            Format::Json => "One JSON list of targets, each with its evidence and links",
-            Format::Markdown => "A Markdown list with checkboxes",
-            Format::Report(report) => report.help(),
-        }
-    }
-
-    fn extensions(self) -> &'static [&'static str] {
-        match self {
-            Format::Text => &["txt"],
-            Format::Rows(rows) => rows.extensions(),
-            Format::Json => &["json"],
-            Format::Markdown => &["md", "markdown"],
-            Format::Report(report) => report.extensions(),
+            Format::Text => FormatInfo { name: "text", help: "Plain text", extensions: &["txt"] },
+            Format::Rows(rows) => rows.info(),
+            Format::Json => FormatInfo {
+                name: "json",
+                help: "One JSON list of targets, each with its evidence and links",
+                extensions: &["json"],
+            },
+            Format::Markdown => FormatInfo {
+                name: "md",
+                help: "A Markdown list with checkboxes",
+                extensions: &["md", "markdown"],
+            },
+            Format::Report(report) => report.info(),
         }
     }
 
     /// The format of files with this extension.
     pub(crate) fn of_extension(extension: &str) -> Option<Format> {
         let ends = |format: &&Format| {
-            format.extensions().iter().any(|own| extension.eq_ignore_ascii_case(own))
+            format.info().extensions.iter().any(|own| extension.eq_ignore_ascii_case(own))
         };
         FORMATS.iter().find(ends).copied()
     }
 
     /// The usual extension of each format.
     pub(crate) fn usual_extensions() -> Vec<&'static str> {
-        FORMATS.iter().filter_map(|format| format.extensions().first().copied()).collect()
+        FORMATS.iter().filter_map(|format| format.info().extensions.first().copied()).collect()
     }
 }
 
@@ -127,8 +116,18 @@ impl ValueEnum for Format {
     }
 
     fn to_possible_value(&self) -> Option<PossibleValue> {
-        Some(PossibleValue::new(self.name()).help(self.about()))
+        Some(PossibleValue::new(self.info().name).help(self.info().help))
     }
+}
+
+/// What is known already.
+#[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Showing")]
+pub(crate) struct BaselineArg {
+    /// Exit with code 1 if something is broken or doubtful that is not in this file, and not
+    /// otherwise; rummage report -o FILE.baseline writes one
+    #[arg(long, value_name = "FILE", conflicts_with = "fail_on", hide_short_help = true)]
+    pub(crate) baseline: Option<PathBuf>,
 }
 
 /// When to exit with code 1.

@@ -36,7 +36,10 @@ pub(crate) fn run(args: &ArrivalsArgs, session: &Session) -> Result<Exit, Failur
     }
     if let Format::Report(format) = args.showing.destination()?.form {
         return Err(Failure::Usage {
-            what: format!("--format {} is about the links of a run, not about logs", format.name()),
+            what: format!(
+                "--format {} is about the links of a run, not about logs",
+                format.info().name
+            ),
             hint: "Use text, csv, jsonl, json or md.".to_owned(),
         });
     }

@@ -29,7 +29,7 @@ const WORST: usize = 50;
 pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported before any request is made.
     args.showing.listing(session.terminal.verbose)?;
-    let known = Known::of(args.baseline.as_deref())?;
+    let known = Known::of(args.known.baseline.as_deref())?;
     let config = &session.config;
     let store = session.store.as_path();
     waivers::File::load(config, store)?;

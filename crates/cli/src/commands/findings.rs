@@ -18,7 +18,7 @@ use crate::{results, sources};
 pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported first.
     args.showing.listing(session.terminal.verbose)?;
-    let known = Known::of(args.baseline.as_deref())?;
+    let known = Known::of(args.known.baseline.as_deref())?;
     let config = &session.config;
     let reader = session.reader()?;
     if is_of_all_sites(session) {

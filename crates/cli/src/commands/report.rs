@@ -32,7 +32,7 @@ pub(crate) fn run(args: &ReportArgs, session: &Session) -> Result<Exit, Failure>
             hint: "Name one: rummage report -o report.html".to_owned(),
         });
     }
-    let known = Known::of(args.baseline.as_deref())?;
+    let known = Known::of(args.known.baseline.as_deref())?;
     let heading = heading(args)?;
     let reader = session.reader()?;
     let run = session.run(&reader, args.stored.run)?;

@@ -13,6 +13,7 @@ use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, Reader};
 
 use crate::ViewError;
+use crate::format_info::FormatInfo;
 use crate::listing::Listing;
 use crate::rows::Shown;
 pub use baseline::baseline;
@@ -32,69 +33,60 @@ pub enum ReportFormat {
     Baseline,
 }
 
-/// What users need to know about a format.
-struct About {
-    format: ReportFormat,
-    name: &'static str,
-    help: &'static str,
-    extensions: &'static [&'static str],
-}
-
-const TABLE: &[About] = &[
-    About {
-        format: ReportFormat::Html,
-        name: "html",
-        help: "A page to open in a browser: one file, which needs no network",
-        extensions: &["html", "htm"],
-    },
-    About {
-        format: ReportFormat::Junit,
-        name: "junit",
-        help: "JUnit XML: a test case for each page, which fails if it has a broken link",
-        extensions: &["xml"],
-    },
-    About {
-        format: ReportFormat::Sarif,
-        name: "sarif",
-        help: "SARIF 2.1.0: a result for each link, with its file or page, line and column",
-        extensions: &["sarif"],
-    },
-    About {
-        format: ReportFormat::Github,
-        name: "github",
-        help: "Annotations for GitHub Actions, for standard output",
-        extensions: &[],
-    },
-    About {
-        format: ReportFormat::Baseline,
-        name: "baseline",
-        help: "The broken and doubtful targets, sorted, for --baseline",
-        extensions: &["baseline"],
-    },
+const TABLE: &[(ReportFormat, FormatInfo)] = &[
+    (
+        ReportFormat::Html,
+        FormatInfo {
+            name: "html",
+            help: "A page to open in a browser: one file, which needs no network",
+            extensions: &["html", "htm"],
+        },
+    ),
+    (
+        ReportFormat::Junit,
+        FormatInfo {
+            name: "junit",
+            help: "JUnit XML: a test case for each page, which fails if it has a broken link",
+            extensions: &["xml"],
+        },
+    ),
+    (
+        ReportFormat::Sarif,
+        FormatInfo {
+            name: "sarif",
+            help: "SARIF 2.1.0: a result for each link, with its file or page, line and column",
+            extensions: &["sarif"],
+        },
+    ),
+    (
+        ReportFormat::Github,
+        FormatInfo {
+            name: "github",
+            help: "Annotations for GitHub Actions, for standard output",
+            extensions: &[],
+        },
+    ),
+    (
+        ReportFormat::Baseline,
+        FormatInfo {
+            name: "baseline",
+            help: "The broken and doubtful targets, sorted, for --baseline",
+            extensions: &["baseline"],
+        },
+    ),
 ];
 
 impl ReportFormat {
     /// Every format.
     pub fn all() -> impl Iterator<Item = ReportFormat> {
-        TABLE.iter().map(|about| about.format)
+        TABLE.iter().map(|(format, _)| *format)
     }
 
-    /// Its name for `--format`.
+    /// What users need to know about it.
     #[must_use]
-    pub fn name(self) -> &'static str {
-        self.about().name
-    }
-
-    /// Its description in the help.
-    #[must_use]
-    pub fn help(self) -> &'static str {
-        self.about().help
-    }
-
-    /// The file extensions it is recognized by, the usual one first; none if it is not for files.
-    #[must_use]
-    pub fn extensions(self) -> &'static [&'static str] {
-        self.about().extensions
+    pub fn info(self) -> FormatInfo {
+        let row = TABLE.iter().find(|(format, _)| *format == self);
+        row.expect("every format has a row").1
     }
 
     /// What it has one entry for, one and many: `link`, `links`.
@@ -104,11 +96,6 @@ impl ReportFormat {
             ReportFormat::Baseline => ("target", "targets"),
             _ => ("link", "links"),
         }
-    }
-
-    fn about(self) -> &'static About {
-        let is_same = |about: &&About| about.format == self;
-        TABLE.iter().find(is_same).expect("every format has a row")
     }
 
     /// Whether a title, a picture and an introduction can stand above it.

@@ -7,6 +7,7 @@ use std::io::Write;
 
 use super::sink::Sink;
 use crate::ViewError;
+use crate::format_info::FormatInfo;
 use csv::Csv;
 pub(in crate::rows) use jsonl::Jsonl;
 
@@ -19,51 +20,38 @@ pub enum RowFormat {
     Jsonl,
 }
 
-/// What users need to know about a format.
-struct About {
-    format: RowFormat,
-    name: &'static str,
-    help: &'static str,
-    extensions: &'static [&'static str],
-}
-
-const TABLE: &[About] = &[
-    About {
-        format: RowFormat::Csv(b','),
-        name: "csv",
-        help: "Comma-separated values, with a header row",
-        extensions: &["csv"],
-    },
-    About {
-        format: RowFormat::Jsonl,
-        name: "jsonl",
-        help: "JSON Lines: an object for each link",
-        extensions: &["jsonl", "ndjson"],
-    },
+const TABLE: &[(RowFormat, FormatInfo)] = &[
+    (
+        RowFormat::Csv(b','),
+        FormatInfo {
+            name: "csv",
+            help: "Comma-separated values, with a header row",
+            extensions: &["csv"],
+        },
+    ),
+    (
+        RowFormat::Jsonl,
+        FormatInfo {
+            name: "jsonl",
+            help: "JSON Lines: an object for each link",
+            extensions: &["jsonl", "ndjson"],
+        },
+    ),
 ];
 
 impl RowFormat {
     /// Every format, with its default options.
     pub fn all() -> impl Iterator<Item = RowFormat> {
-        TABLE.iter().map(|about| about.format)
+        TABLE.iter().map(|(format, _)| *format)
     }
 
-    /// Its name for `--format`.
+    /// What users need to know about it.
     #[must_use]
-    pub fn name(self) -> &'static str {
-        self.about().name
-    }
-
-    /// Its description in the help.
-    #[must_use]
-    pub fn help(self) -> &'static str {
-        self.about().help
-    }
-
-    /// The file extensions it is recognized by, the usual one first.
-    #[must_use]
-    pub fn extensions(self) -> &'static [&'static str] {
-        self.about().extensions
+    pub fn info(self) -> FormatInfo {
+        let is_same =
+            |format: &RowFormat| std::mem::discriminant(format) == std::mem::discriminant(&self);
+        let row = TABLE.iter().find(|(format, _)| is_same(format));
+        row.expect("every format has a row").1
     }
 
     /// This format with another separator, if it has one.
@@ -73,12 +61,6 @@ impl RowFormat {
             RowFormat::Csv(_) => RowFormat::Csv(separator),
             other => other,
         }
-    }
-
-    fn about(self) -> &'static About {
-        let is_same =
-            |about: &&About| std::mem::discriminant(&about.format) == std::mem::discriminant(&self);
-        TABLE.iter().find(is_same).expect("every format has a row")
     }
 
     /// Starts writing rows with these columns.
@@ -100,10 +82,11 @@ mod tests {
 
     #[test]
     fn every_format_has_a_name_a_description_and_an_extension() {
-        let all: Vec<(&str, &str)> =
-            RowFormat::all().map(|format| (format.name(), format.extensions()[0])).collect();
+        let all: Vec<(&str, &str)> = RowFormat::all()
+            .map(|format| (format.info().name, format.info().extensions[0]))
+            .collect();
         assert_eq!(all, [("csv", "csv"), ("jsonl", "jsonl")]);
-        assert!(RowFormat::all().all(|format| format.help().len() > 10));
+        assert!(RowFormat::all().all(|format| format.info().help.len() > 10));
         assert_eq!(RowFormat::Csv(b',').separated_by(b';'), RowFormat::Csv(b';'));
         assert_eq!(RowFormat::Jsonl.separated_by(b';'), RowFormat::Jsonl);
     }
