@@ -10,14 +10,14 @@ use rummage_store::{LinkQuery, LinkRow, OpenRun, Totals};
 use crate::ViewError;
 use crate::columns::Row;
 use crate::grouping::{Block, Group as Grouping, Grouped};
-use crate::listing::{Group, Listing};
+use crate::listing::{Group, Listing, Source};
 use crate::number::{counted, rest, rest_of};
 use crate::pages::Pages;
 use crate::phrase::cause_of;
 use crate::rows::{self, columns, for_each_row};
 use crate::safe::{safe, shorten};
 use crate::text::tally::{self, tally};
-use crate::text::{at, said, target, totals};
+use crate::text::{at, entry, is_entry, said, target, totals};
 use crate::when::when;
 use crate::{number, phrase};
 
@@ -99,12 +99,13 @@ fn by_target(
 ) -> Result<(), ViewError> {
     writeln!(out)?;
     grouped.for_each_block(listing.limit, listing.unfold, |block| {
-        Ok::<_, ViewError>(out.write_all(self::block(totals, &block).as_bytes())?)
+        let source = listing.source.as_ref();
+        Ok::<_, ViewError>(out.write_all(self::block(totals, source, &block).as_bytes())?)
     })?;
     cut(out, listing, grouped.groups().len() as u64, "target", "targets")
 }
 
-fn block(totals: &Totals, block: &Block) -> String {
+fn block(totals: &Totals, source: Option<&Source>, block: &Block) -> String {
     let outcome = &block.first.outcome;
     let mut md = format!(
         "- [ ] {}: {}, {}\n",
@@ -116,10 +117,10 @@ fn block(totals: &Totals, block: &Block) -> String {
         let _ = writeln!(md, "  - now at {}", link(moved_to));
     }
     for shared in &block.shared {
-        let _ = writeln!(md, "  - {}", on_many(totals, &shared.first));
+        let _ = writeln!(md, "  - {}", on_many(totals, source, &shared.first));
     }
     for row in &block.occurrences {
-        let _ = writeln!(md, "  - {}: {}", occurrence(row), text(&said(row)));
+        let _ = writeln!(md, "  - {}: {}", occurrence(row, source), text(&said(row)));
     }
     let (all, shown) = (block.occurrence_count, block.occurrences.len());
     if let Some(rest) = rest_of(all, shown, "occurrence", "occurrences") {
@@ -129,10 +130,10 @@ fn block(totals: &Totals, block: &Block) -> String {
 }
 
 /// `on 73 of 88 pages, in footer, one edit: a "Rota", first on …`
-fn on_many(totals: &Totals, row: &LinkRow) -> String {
+fn on_many(totals: &Totals, source: Option<&Source>, row: &LinkRow) -> String {
     let what = text(&said(row));
     let many = phrase::on_many(row, totals.pages);
-    format!("{many}, one edit: {what}, first on {}", occurrence(row))
+    format!("{many}, one edit: {what}, first on {}", occurrence(row, source))
 }
 
 fn by_page(
@@ -147,7 +148,12 @@ fn by_page(
     }
     for found in &shared {
         let row = query.row(found)?;
-        writeln!(out, "- [ ] {}: {}", verdict(&row), on_many(totals, &row))?;
+        writeln!(
+            out,
+            "- [ ] {}: {}",
+            verdict(&row),
+            on_many(totals, listing.source.as_ref(), &row)
+        )?;
     }
     for page in pages.iter().take(listing.limit.unwrap_or(usize::MAX)) {
         let url = query.run().url(query.run().page_at(page.rank))?;
@@ -223,7 +229,10 @@ fn cut(
     Ok(())
 }
 
-fn occurrence(row: &LinkRow) -> String {
+fn occurrence(row: &LinkRow, source: Option<&Source>) -> String {
+    if is_entry(row) {
+        return text(&entry(row, source));
+    }
     if row.line == 0 {
         return text(&at(row));
     }
@@ -266,14 +275,14 @@ mod tests {
         use crate::testing::{block as block_of, link_row};
         let totals = Totals { pages: 88, ..Totals::default() };
         let mut links = block_of(link_row());
-        insta::assert_snapshot!(block(&totals, &links), @r#"
+        insta::assert_snapshot!(block(&totals, None, &links), @r#"
         - [ ] <http://a.test/gone>: broken, 404 Not Found
           - <http://a.test/visit/> 31:7: a "Rota"
           - <http://a.test/news/> 4:7: a "Rota"
         "#);
         links.occurrence_count = 3;
-        assert!(block(&totals, &links).ends_with("  - and 1 more occurrence\n"));
+        assert!(block(&totals, None, &links).ends_with("  - and 1 more occurrence\n"));
         links.first.outcome.moved_to = Some("http://a.test/new".to_owned());
-        assert!(block(&totals, &links).contains("\n  - now at <http://a.test/new>\n"));
+        assert!(block(&totals, None, &links).contains("\n  - now at <http://a.test/new>\n"));
     }
 }

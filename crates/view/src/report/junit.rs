@@ -17,6 +17,7 @@ use rummage_core::verdict::Verdict;
 use rummage_store::{LinkMatch, LinkQuery, LinkRow, OpenRun, RunState};
 
 use crate::ViewError;
+use crate::listing::Listing;
 use crate::number::counted;
 use crate::phrase::cause_of;
 use crate::rows::Shown;
@@ -33,6 +34,7 @@ pub(super) fn write(
     out: &mut dyn Write,
     run: &OpenRun<'_>,
     selection: &Selection,
+    listing: &Listing,
 ) -> Result<Shown, ViewError> {
     let query = run.query(selection)?;
     let info = run.info();
@@ -68,7 +70,7 @@ pub(super) fn write(
             of_run(xml, &site, info.number, error)?;
             pages
                 .iter()
-                .try_for_each(|rank| of_page(xml, &query, &site, *rank))
+                .try_for_each(|rank| of_page(xml, &query, listing, &site, *rank))
                 .map_err(std::io::Error::other)
         })?;
         Ok(())
@@ -126,10 +128,15 @@ fn of_run<W: Write>(
 fn of_page<W: Write>(
     xml: &mut Writer<W>,
     query: &LinkQuery<'_>,
+    listing: &Listing,
     site: &str,
     rank: u32,
 ) -> Result<(), ViewError> {
-    let page = clean(&shorten(&query.run().url(query.run().page_at(rank))?, LONGEST));
+    let page = query.run().url(query.run().page_at(rank))?;
+    // A list is known by its file, a page by its URL.
+    let file = listing.source.as_ref().filter(|_| !page.starts_with("http"));
+    let page = file.and_then(|source| source.of_page(&page)).unwrap_or(page);
+    let page = clean(&shorten(&page, LONGEST));
     let found = query.on_page(rank)?;
     let (failing, others): (Vec<_>, Vec<_>) = found.iter().partition(|found| fails(found));
     let case = xml.create_element("testcase");

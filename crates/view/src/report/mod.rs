@@ -118,7 +118,7 @@ impl ReportFormat {
     ) -> Result<Shown, ViewError> {
         match self {
             ReportFormat::Html => html::write(out, reader, run, selection, listing),
-            ReportFormat::Junit => junit::write(out, run, selection),
+            ReportFormat::Junit => junit::write(out, run, selection, listing),
             ReportFormat::Github => github::write(out, run, selection, listing),
             ReportFormat::Baseline => baseline::write(out, run, selection),
             ReportFormat::Sarif => sarif::write(out, reader, run, selection, listing),

@@ -116,9 +116,12 @@ fn result(row: &LinkRow, source: Option<&Source>, has_before: bool) -> Value {
         "properties": {
             "target": row.full_target(),
             "status": row.outcome.status,
-            "page": row.page,
         },
     });
+    // A list has a path of its own machine.
+    if row.page.starts_with("http") {
+        result["properties"]["page"] = row.page.clone().into();
+    }
     if has_before {
         let is_new = row
             .history

@@ -239,8 +239,8 @@ pub(crate) fn is_entry(row: &LinkRow) -> bool {
     row.element == Element::ENTRY.name()
 }
 
-/// File and line of an entry, in the form that terminals make clickable.
-fn entry(row: &LinkRow, source: Option<&Source>) -> String {
+/// File and line of an entry of a list, in the form that terminals make clickable.
+pub(crate) fn entry(row: &LinkRow, source: Option<&Source>) -> String {
     if let Some(named) = source.and_then(|source| source.of(&row.page, 0, 0)) {
         return format!("{}:{}", safe(&shorten(&named, LONGEST)), row.line);
     }
@@ -262,6 +262,10 @@ fn decoded(path: &str) -> String {
 /// A link as shown: its element, its text or else its source text, and its region.
 pub(crate) fn said(row: &LinkRow) -> String {
     let text = row.text.as_deref().filter(|text| !text.is_empty());
+    // What is written in a list is the target itself.
+    if text.is_none() && is_entry(row) {
+        return row.element.clone();
+    }
     let text = text.map_or_else(
         || format!("{}={}", row.attribute, safe(&shorten(&row.written, TEXT))),
         |text| format!("\"{}\"", safe(&shorten(text, TEXT))),

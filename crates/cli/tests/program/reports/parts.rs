@@ -133,3 +133,24 @@ fn arrivals_have_no_reports() {
     let outcome = stage.run(&["findings", "--site", "all", "-o", "r.sarif"]).ends(2);
     assert!(outcome.err.contains("--format sarif is about one run"), "{outcome}");
 }
+
+/// A list is named as its user would name it: the path of this machine is of no use to others.
+#[test]
+fn a_report_of_a_list_names_its_lines() {
+    let stage = crawled();
+    fs::write(stage.path("urls.txt"), "http://a.test/news/\n\nhttp://a.test/gone\n").unwrap();
+    stage.run(&["probe", "urls.txt", "-q"]).ends(1);
+    let here = stage.folder.path().display().to_string();
+    for (name, place) in [
+        ("r.html", "urls.txt:3"),
+        ("r.md", "urls.txt:3: entry"),
+        ("r.xml", "<testcase name=\"urls.txt\""),
+        ("r.sarif", "{\"uri\":\"urls.txt\"},\"region\":{\"startColumn\":1,\"startLine\":3}"),
+        ("r.txt", "urls.txt:3"),
+    ] {
+        stage.run(&["report", "-o", name, "--site", "./urls.txt"]).ends(0);
+        let text = fs::read_to_string(stage.path(name)).unwrap();
+        assert!(text.contains(place), "{place} in {text}");
+        assert!(!text.contains(&here), "{name}: {text}");
+    }
+}

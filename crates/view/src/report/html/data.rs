@@ -13,7 +13,7 @@ use crate::listing::{Listing, Source};
 use crate::phrase::{capitalized, cause_of};
 use crate::rows::Shown;
 use crate::safe::{safe, safe_json, shorten};
-use crate::text::{at, evidence_text, is_entry, said, target};
+use crate::text::{entry, evidence_text, is_entry, said, target};
 
 /// URLs and texts are cut to this many characters.
 const LONGEST: usize = 300;
@@ -236,7 +236,7 @@ impl Collector {
 
     /// The number of the page with a link. An entry of a list is a page of its own.
     fn page(&mut self, link: &LinkRow, source: Option<&Source>) -> usize {
-        let name = if is_entry(link) { at(link) } else { link.page.clone() };
+        let name = if is_entry(link) { entry(link, source) } else { link.page.clone() };
         if let Some(known) = self.pages.get(&name) {
             return *known;
         }
