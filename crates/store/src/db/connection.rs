@@ -5,6 +5,7 @@ use std::io::{Read as _, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use rusqlite::config::DbConfig;
 use rusqlite::{Connection, OpenFlags};
 use url::Url;
 
@@ -180,7 +181,7 @@ fn connect_to_read(path: &Path, immutable: bool) -> Result<Connection, StoreErro
         Connection::open_with_flags(path, flags).map_err(opening)?
     };
     connection.busy_timeout(Duration::from_secs(5))?;
-    connection.set_prepared_statement_cache_capacity(64);
+    keep_statements(&connection)?;
     check(&connection, path)?;
     Ok(connection)
 }
@@ -199,7 +200,16 @@ fn immutable_uri(path: &Path) -> Option<String> {
     Some(uri.into())
 }
 
+/// Compiles each statement once. By default, SQLite compiles one again whenever other values are
+/// bound to it that might change its plan (SQLITE_DBCONFIG_ENABLE_QPSG), which takes longer than
+/// to fetch a row.
+fn keep_statements(connection: &Connection) -> rusqlite::Result<()> {
+    connection.set_prepared_statement_cache_capacity(64);
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_QPSG, true).map(drop)
+}
+
 fn prepare(connection: &Connection) -> rusqlite::Result<()> {
+    keep_statements(connection)?;
     connection.busy_timeout(Duration::from_secs(1))?;
     connection.pragma_update(None, "journal_mode", "wal")?;
     // With a write-ahead log, "normal" may lose the last transactions in a power cut, but never
