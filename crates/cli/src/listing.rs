@@ -138,8 +138,8 @@ impl Showing {
     }
 
     /// The same, to a file with this name added to its own, if there is one: `report-NAME.html`.
-    pub(crate) fn named(&self, name: Option<&str>) -> Showing {
-        let (Some(name), Some(file)) = (name, self.file()) else { return self.clone() };
+    pub(crate) fn named(&self, name: &str) -> Showing {
+        let Some(file) = self.file() else { return self.clone() };
         let stem = file.file_stem().unwrap_or_default().to_string_lossy();
         let end = file.extension().map(|end| format!(".{}", end.to_string_lossy()));
         let named = format!("{stem}-{name}{}", end.unwrap_or_default());

@@ -20,6 +20,16 @@ pub(crate) struct Route {
     owner: String,
 }
 
+/// A part of the pages, for a file of its own.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Part {
+    /// As part of the name of the file.
+    pub(crate) file: String,
+    /// In words.
+    pub(crate) name: String,
+    pub(crate) pages: Portion,
+}
+
 /// Reads a file with lines such as `"/news/*" = "Ann"`.
 pub(crate) fn read(file: &Path) -> Result<Vec<Route>, Failure> {
     let name = rummage_view::safe(&file.display().to_string()).to_string();
@@ -53,8 +63,8 @@ fn parse(text: &str) -> Result<Vec<Route>, String> {
     Ok(routes)
 }
 
-/// The pages of each owner, by a name for their file, and all other pages.
-pub(crate) fn of_owners(routes: &[Route]) -> Vec<(String, Portion)> {
+/// The pages of each owner, and all other pages.
+pub(crate) fn of_owners(routes: &[Route]) -> Vec<Part> {
     let portion = |owner: Option<&str>| Portion::Routed {
         routes: routes
             .iter()
@@ -62,33 +72,39 @@ pub(crate) fn of_owners(routes: &[Route]) -> Vec<(String, Portion)> {
             .collect(),
         rest: owner.is_none(),
     };
-    let mut portions: Vec<(String, Portion)> = Vec::new();
+    let mut parts: Vec<Part> = Vec::new();
     for route in routes {
-        let name = for_file(&route.owner);
-        if !portions.iter().any(|(known, _)| *known == name) {
-            portions.push((name, portion(Some(&route.owner))));
+        let file = for_file(&route.owner);
+        if !parts.iter().any(|known| known.file == file) {
+            let pages = portion(Some(&route.owner));
+            parts.push(Part { file, name: route.owner.clone(), pages });
         }
     }
-    portions.push((REST.to_owned(), portion(None)));
-    portions
+    let name = "no named owner".to_owned();
+    parts.push(Part { file: REST.to_owned(), name, pages: portion(None) });
+    parts
 }
 
-/// The pages of each top folder, by a name for their file.
-pub(crate) fn of_folders(folders: BTreeSet<String>) -> Vec<(String, Portion)> {
-    let mut portions: Vec<(String, Portion)> = Vec::new();
+/// The pages of each top folder.
+pub(crate) fn of_folders(folders: BTreeSet<String>) -> Vec<Part> {
+    let mut parts: Vec<Part> = Vec::new();
     for folder in folders {
         let plain = match for_file(&folder) {
             _ if folder.is_empty() => NO_FOLDER.to_owned(),
             name if name.is_empty() => "folder".to_owned(),
             name => name,
         };
-        let is_taken = |name: &str| portions.iter().any(|(known, _)| known == name);
+        let is_taken = |name: &str| parts.iter().any(|known| known.file == name);
         let names = std::iter::once(plain.clone());
         let mut names = names.chain((2..).map(|number| format!("{plain}-{number}")));
-        let name = names.find(|name| !is_taken(name)).expect("there is always another number");
-        portions.push((name, Portion::Folder(folder)));
+        let file = names.find(|name| !is_taken(name)).expect("there is always another number");
+        let name = match folder.as_str() {
+            "" => "no folder".to_owned(),
+            folder => format!("/{folder}/"),
+        };
+        parts.push(Part { file, name, pages: Portion::Folder(folder) });
     }
-    portions
+    parts
 }
 
 /// A name as part of the name of a file: words in lower case, with hyphens between them.
@@ -104,12 +120,14 @@ mod tests {
     #[test]
     fn each_owner_has_one_file_in_the_order_of_the_text() {
         let text = "\"/b/*\" = \"Ann Lee\"\n\"/a/*\" = \"Ben\"\n\"/c/*\" = \"Ann Lee\"\n";
-        let portions = of_owners(&parse(text).expect("it is valid"));
-        let names: Vec<&str> = portions.iter().map(|(name, _)| name.as_str()).collect();
-        assert_eq!(names, ["ann-lee", "ben", "rest"]);
+        let parts = of_owners(&parse(text).expect("it is valid"));
+        let names: Vec<(&str, &str)> =
+            parts.iter().map(|part| (&*part.file, &*part.name)).collect();
+        let expected = [("ann-lee", "Ann Lee"), ("ben", "Ben"), ("rest", "no named owner")];
+        assert_eq!(names, expected);
         let owners = |page: &str| -> Vec<&str> {
-            let own = portions.iter().filter(|(_, portion)| portion.takes(page));
-            own.map(|(name, _)| name.as_str()).collect()
+            let own = parts.iter().filter(|part| part.pages.takes(page));
+            own.map(|part| part.file.as_str()).collect()
         };
         assert_eq!(owners("http://a.test/c/1"), ["ann-lee"]);
         assert_eq!(owners("http://a.test/a/1"), ["ben"]);
@@ -134,7 +152,7 @@ mod tests {
     fn folders_have_names_of_their_own() {
         let folders = ["", "news", "News!", "top", "%"].map(str::to_owned);
         let mut names: Vec<String> =
-            of_folders(folders.into()).into_iter().map(|(name, _)| name).collect();
+            of_folders(folders.into()).into_iter().map(|part| part.file).collect();
         names.sort_unstable();
         assert_eq!(names, ["folder", "news", "news-2", "top", "top-2"]);
     }

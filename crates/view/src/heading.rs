@@ -7,6 +7,8 @@ pub struct Heading {
     pub title: Option<String>,
     /// A picture.
     pub logo: Option<Logo>,
+    /// The part of the pages that it is about, such as the name of their owner.
+    pub part: Option<String>,
     /// An introduction, in Markdown.
     pub intro: Option<String>,
     /// The name of the file that has all links, if the report cannot have them.

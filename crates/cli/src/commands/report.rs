@@ -5,7 +5,7 @@ use std::fs;
 use std::io::{Read as _, Write as _};
 use std::path::Path;
 
-use rummage_core::findings::portion::{Portion, top_folder};
+use rummage_core::findings::portion::top_folder;
 use rummage_core::findings::selection::Selection;
 use rummage_store::{OpenRun, StoreError};
 use rummage_view::{Heading, Listing, Logo, ViewError};
@@ -14,6 +14,7 @@ use super::findings::{exit_for, listing, selection};
 use crate::args::{Format, ReportArgs};
 use crate::baseline::Known;
 use crate::failure::{Exit, Failure};
+use crate::routes::Part;
 use crate::session::Session;
 use crate::{output, results, routes};
 
@@ -43,10 +44,16 @@ pub(crate) fn run(args: &ReportArgs, session: &Session) -> Result<Exit, Failure>
     };
     let selection = selection(&args.stored, session, &reader, &run)?;
     let open = reader.open_run(run)?;
-    for Part { name, portion } in parts(args, &open, &selection)? {
-        let selection = Selection { portion, ..selection.clone() };
-        let showing = args.showing.named(name.as_deref());
-        results::list(&reader, &open, &selection, &listing, &showing, session.terminal)?;
+    let (showing, terminal) = (&args.showing, session.terminal);
+    if args.route.is_none() && !args.by_folder {
+        results::list(&reader, &open, &selection, &listing, showing, terminal)?;
+    }
+    for Part { file, name, pages } in parts(args, &open, &selection)? {
+        let selection = Selection { portion: Some(pages), ..selection.clone() };
+        let heading = Heading { part: Some(name), ..listing.heading.clone() };
+        let listing = Listing { heading, ..listing.clone() };
+        let showing = showing.named(&file);
+        results::list(&reader, &open, &selection, &listing, &showing, terminal)?;
     }
     exit_for(&open, args.fail_on, known.as_ref(), session.terminal)
 }
@@ -59,21 +66,14 @@ fn schema(session: &Session) -> Result<Exit, Failure> {
     Ok(Exit::Fine)
 }
 
-/// One of several files, with the pages that are in it.
-#[derive(Debug, Default)]
-struct Part {
-    name: Option<String>,
-    portion: Option<Portion>,
-}
-
-/// The files to write: one for all pages, or one for each owner or folder, by name.
+/// The parts that get a file each; none if all pages are in one.
 fn parts(
     args: &ReportArgs,
     run: &OpenRun<'_>,
     selection: &Selection,
 ) -> Result<Vec<Part>, Failure> {
-    let portions = match (&args.route, args.by_folder) {
-        (None, false) => return Ok(vec![Part::default()]),
+    let parts = match (&args.route, args.by_folder) {
+        (None, false) => return Ok(Vec::new()),
         (Some(file), _) => routes::of_owners(&routes::read(file)?),
         (None, true) => routes::of_folders(folders(run, selection)?),
     };
@@ -83,8 +83,7 @@ fn parts(
             hint: "Name one with --output: report.html becomes report-NAME.html.".to_owned(),
         });
     }
-    let part = |(name, portion)| Part { name: Some(name), portion: Some(portion) };
-    Ok(portions.into_iter().map(part).collect())
+    Ok(parts)
 }
 
 /// The top folders of the pages with matching links; empty for pages in none.
@@ -121,7 +120,7 @@ fn heading(args: &ReportArgs) -> Result<Heading, Failure> {
         ),
     };
     let logo = args.logo.as_deref().map(logo).transpose()?;
-    Ok(Heading { title: args.title.clone(), logo, intro, all_links_in: None })
+    Ok(Heading { title: args.title.clone(), logo, intro, all_links_in: None, part: None })
 }
 
 /// A picture in a format that browsers show, recognized by its first bytes.

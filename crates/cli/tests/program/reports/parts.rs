@@ -46,6 +46,9 @@ fn each_owner_gets_a_file_and_no_link_is_lost() {
     assert_eq!(pages(&stage, "r-cy.csv"), [""; 0], "one with nothing to fix sees that");
     assert_eq!(pages(&stage, "r-rest.csv"), ["http://a.test/"]);
     assert!(outcome.err.contains("no rows in r-cy.csv"), "{outcome}");
+    stage.run(&["report", "-o", "r.html", "--route", "owners.toml"]).ends(0);
+    let html = fs::read_to_string(stage.path("r-ben-ash.html")).unwrap();
+    assert!(html.contains("those on the pages of Ben Ash."), "{html}");
     // In JUnit XML, pages of others are not among the test cases.
     stage.run(&["report", "-o", "r.xml", "--route", "owners.toml"]).ends(0);
     let xml = fs::read_to_string(stage.path("r-ann.xml")).unwrap();
@@ -99,6 +102,7 @@ fn selections_apply_to_reports() {
     let html = fs::read_to_string(stage.path("r.html")).unwrap();
     assert_eq!(data(&html)["targets"][0][0], "http://a.test/lost");
     assert_eq!(data(&html)["targets"].as_array().unwrap().len(), 1);
+    assert!(html.contains("The findings are a selection."), "{html}");
     let sarif = fs::read_to_string(stage.path("r.sarif")).unwrap();
     assert_eq!(sarif.matches("\"ruleId\"").count(), 2, "{sarif}");
     let xml = fs::read_to_string(stage.path("r.xml")).unwrap();

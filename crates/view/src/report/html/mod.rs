@@ -16,6 +16,7 @@ use askama::Template;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use rummage_core::findings::selection::Selection;
+use rummage_core::verdict::Verdict;
 use rummage_store::{OpenRun, Reader, RunInfo, RunState, Totals};
 use sha2::{Digest as _, Sha256};
 
@@ -50,6 +51,8 @@ struct Page<'a> {
     /// The data URL of the logo; empty for none.
     logo: String,
     run: String,
+    /// What the findings are a part of; empty if they are all.
+    part: String,
     /// Why the result must not be taken for complete; empty if it may.
     warning: &'static str,
     intro: String,
@@ -103,6 +106,7 @@ pub(super) fn write(
             when(info.started_at),
             duration(info.took)
         ),
+        part: part(heading.part.as_deref(), selection),
         warning: warning(info),
         intro: heading.intro.as_deref().map_or(String::new(), intro::html),
         summary: summary_lines(reader, run, &totals, listing.verbose)?,
@@ -120,6 +124,22 @@ pub(super) fn write(
     };
     page.write_into(out)?;
     Ok(shown)
+}
+
+/// What the findings are a part of.
+fn part(name: Option<&str>, selection: &Selection) -> String {
+    let is_left_out = |verdict| !selection.verdicts.contains(verdict);
+    let lacks = [Verdict::Broken, Verdict::Doubtful, Verdict::Moved].iter().any(is_left_out);
+    match name {
+        Some(name) => format!(
+            "The findings are those on the pages of {}. The totals are of the whole site.",
+            safe(&shorten(name, TITLE))
+        ),
+        None if lacks || selection.is_narrow() => {
+            "The findings are a selection. The totals are of the whole site.".to_owned()
+        }
+        None => String::new(),
+    }
 }
 
 /// The targets of the whole run: all of them, each once.
@@ -192,6 +212,16 @@ mod tests {
             assert!(!text.contains("</"), "it would end its element");
         }
         assert!(!SCRIPT.contains("innerHTML") && !SCRIPT.contains("eval("));
+    }
+
+    #[test]
+    fn a_report_of_some_findings_says_so() {
+        assert_eq!(part(None, &Selection::default()), "");
+        assert_eq!(part(None, &Selection::all()), "");
+        let broken = Selection::of(&[Verdict::Broken]);
+        assert!(part(None, &broken).starts_with("The findings are a selection."));
+        let named = part(Some("ann"), &Selection::default());
+        assert!(named.starts_with("The findings are those on the pages of ann."));
     }
 
     #[test]
