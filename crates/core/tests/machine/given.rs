@@ -89,6 +89,19 @@ fn redirect_targets_are_reached() {
     assert_eq!(seen.times_requested("http://a.test/folder/"), 1);
 }
 
+/// A list has no URL to which a relative reference could be relative.
+#[test]
+fn relative_references_in_a_list_are_skipped_and_wrong_ones_broken() {
+    let html = "<a href=x.html>x</a><a href=/y>y</a><a href='http://a b/'>z</a>";
+    let web = site().on("file:///list.html", Act::Page(html.into()));
+    let settings = Settings { lists: true, sitemap: SitemapRule::Named, ..Settings::default() };
+    let seen = web.crawl_from(settings, &["file:///list.html"]);
+    for relative in ["x.html", "/y"] {
+        assert_eq!(seen.verdict(relative), "skipped other-scheme", "{relative}");
+    }
+    assert_eq!(seen.verdict("http://a b/"), "broken malformed-url");
+}
+
 #[test]
 fn every_list_entry_is_checked_once_and_nothing_is_crawled() {
     let list = |text: &str| Act::List(text.to_owned());
