@@ -13,6 +13,9 @@ use crate::failure::Failure;
 const REST: &str = "rest";
 const NO_FOLDER: &str = "top";
 
+/// A site with more folders has no list of owners in them.
+pub(crate) const MOST_FOLDERS: usize = 200;
+
 /// A line of the file. The first pattern that matches a page decides.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Route {

@@ -77,6 +77,15 @@ fn parts(
         (Some(file), _) => routes::of_owners(&routes::read(file)?),
         (None, true) => routes::of_folders(folders(run, selection)?),
     };
+    if args.by_folder && parts.len() > routes::MOST_FOLDERS {
+        return Err(Failure::Usage {
+            what: format!(
+                "the pages are in {} top folders",
+                rummage_view::count(parts.len() as u64)
+            ),
+            hint: "Select some with --page, or name owners with --route.".to_owned(),
+        });
+    }
     if args.showing.file().is_none() {
         return Err(Failure::Usage {
             what: "several reports need the name of a file".to_owned(),

@@ -127,6 +127,35 @@ fn a_report_that_is_cut_says_so_and_has_a_table_beside_it() {
     assert_eq!(pages(&stage, "r-links.csv").len(), 10_100);
 }
 
+/// However long its URLs are, a report stays small.
+#[test]
+fn a_report_of_very_long_urls_is_cut_by_its_size() {
+    let long = "z".repeat(1900);
+    let links: String = (0..4000).map(|at| format!("<a href=/{at}/{long}>n</a>")).collect();
+    let paths = [("/", page(&links)), ("/x", page(""))];
+    let stage = Stage::new(&site("a.test", &paths));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let outcome = stage.run(&["report", "-o", "r.html"]).ends(0);
+    assert!(outcome.err.contains(" of 4,000 links in r.html\n"), "{outcome}");
+    let html = fs::read_to_string(stage.path("r.html")).unwrap();
+    assert!(html.len() < 3_000_000, "{}", html.len());
+    assert!(data(&html)["targets"].as_array().unwrap().len() > 1000);
+    assert_eq!(pages(&stage, "r-links.csv").len(), 4000);
+}
+
+#[test]
+fn more_folders_than_anyone_looks_after_are_an_error() {
+    let folders: Vec<String> = (0..201).map(|at| format!("/f{at}/")).collect();
+    let home = page(&folders.iter().map(|at| format!("<a href={at}>f</a>")).collect::<String>());
+    let mut paths: Vec<(&str, rummage_demo::Act)> =
+        folders.iter().map(|at| (at.as_str(), page("<a href=/gone>g</a>"))).collect();
+    paths.push(("/", home));
+    let stage = Stage::new(&site("a.test", &paths));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let outcome = stage.run(&["report", "-o", "r.csv", "--by-folder"]).ends(2);
+    assert!(outcome.err.contains("the pages are in 201 top folders"), "{outcome}");
+}
+
 /// Log files have no links to report on.
 #[test]
 fn arrivals_have_no_reports() {

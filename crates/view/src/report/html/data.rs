@@ -17,6 +17,13 @@ use crate::text::{entry, evidence_text, is_entry, said, target};
 
 /// URLs and texts are cut to this many characters.
 const LONGEST: usize = 300;
+/// Longer URLs are shown cut, and lead nowhere.
+const LONGEST_LINK: usize = 2000;
+/// No more targets are added once the data have about this many bytes: the file stays below 3 MB.
+const LARGEST: usize = 2_400_000;
+/// About how many bytes the numbers of a target and of an occurrence take.
+const OF_TARGET: usize = 60;
+const OF_OCCURRENCE: usize = 30;
 /// How many links to one target are listed; the rest is counted.
 const OCCURRENCES: usize = 100;
 
@@ -92,11 +99,12 @@ pub(super) struct Occurrence {
 pub(super) struct Texts {
     all: Vec<String>,
     numbers: HashMap<String, usize>,
+    bytes: usize,
 }
 
 impl Default for Texts {
     fn default() -> Texts {
-        Texts { all: vec![String::new()], numbers: HashMap::from([(String::new(), 0)]) }
+        Texts { all: vec![String::new()], numbers: HashMap::from([(String::new(), 0)]), bytes: 0 }
     }
 }
 
@@ -109,6 +117,7 @@ impl Texts {
         if let Some(known) = self.numbers.get(text) {
             return *known;
         }
+        self.bytes += as_json(text) + 1;
         self.all.push(text.to_owned());
         self.numbers.insert(text.to_owned(), self.all.len() - 1);
         self.all.len() - 1
@@ -128,10 +137,10 @@ impl Data {
         let (batch, occurrences) =
             if grouped.query().is_large() { (2500, 20) } else { (500, OCCURRENCES) };
         let limit = listing.limit.unwrap_or(usize::MAX).min(grouped.groups().len());
-        for batch in grouped.groups()[..limit].chunks(batch) {
+        'all: for batch in grouped.groups()[..limit].chunks(batch) {
             for block in grouped.blocks(batch, occurrences, false)? {
-                if collector.listed >= most {
-                    break;
+                if collector.listed >= most || collector.bytes() >= LARGEST {
+                    break 'all;
                 }
                 collector.add(grouped, listing, &block)?;
             }
@@ -158,7 +167,7 @@ fn news_first(grouped: &mut Grouped<'_>) -> Result<(), ViewError> {
     let query = grouped.query();
     let mut news = Vec::with_capacity(grouped.groups().len());
     for group in grouped.groups() {
-        news.push(is_news(&standing(&query.row(&group.first)?)));
+        news.push(is_news(&standing_of(&query.row(&group.first)?)));
     }
     grouped.order(|groups| {
         let mut of_each = news.into_iter();
@@ -179,9 +188,16 @@ struct Collector {
     listed: usize,
     /// These, and those that are the same on many pages.
     shown: u64,
+    /// What pages, targets and occurrences take, without their texts.
+    bytes: usize,
 }
 
 impl Collector {
+    /// About how many bytes the data take.
+    fn bytes(&self) -> usize {
+        self.bytes + self.data.texts.bytes
+    }
+
     fn add(
         &mut self,
         grouped: &Grouped<'_>,
@@ -198,24 +214,28 @@ impl Collector {
         let left_out = block.occurrence_count - block.occurrences.len() as u64;
         self.shown += u64::from(block.links) - left_out;
         self.listed += occurrences.len();
+        self.bytes += OF_TARGET + OF_OCCURRENCE * occurrences.len();
         let (cause, outcome, name) = (first.outcome.cause, &first.outcome, target(first));
         let scope = outcome.scope.filter(|_| !is_entry(first)).map_or("", |scope| scope.as_str());
         let texts = &mut self.data.texts;
+        let url = as_link(&first.full_target()).filter(|_| is_web(&name));
+        let name = shown(&name);
+        self.bytes += size_of(&name, url.as_deref());
         self.data.targets.push(Target {
             verdict: texts.number(outcome.verdict.as_str()),
             cause: texts.number(cause.map_or("", Cause::as_str)),
             words: texts.number(&cause_of(first)),
             scope: texts.number(scope),
             host: texts.number(host_of(&first.url)),
-            standing: texts.number(&standing(first)),
+            standing: texts.number(&standing_of(first)),
             evidence: texts.number(&evidence),
             advice: texts.number(&cause.and_then(Cause::advice).map_or(String::new(), capitalized)),
             links: block.links,
             on_pages: block.prominence.pages,
             left_out,
             occurrences,
-            url: as_link(&first.full_target()).filter(|_| is_web(&name)),
-            name: shown(&name),
+            url,
+            name,
         });
         Ok(())
     }
@@ -248,14 +268,16 @@ impl Collector {
             },
             _ => Edit::Unknown,
         };
-        self.data.pages.push(Page { name: shown(&name), url: as_link(&link.page), edit });
+        let (shown, url) = (shown(&name), as_link(&link.page));
+        self.bytes += size_of(&shown, url.as_deref()) + shown.len();
+        self.data.pages.push(Page { name: shown, url, edit });
         self.pages.insert(name, self.data.pages.len() - 1);
         self.data.pages.len() - 1
     }
 }
 
 /// What a standing means to a reader, empty if nothing.
-fn standing(link: &LinkRow) -> String {
+fn standing_of(link: &LinkRow) -> String {
     if link.waived {
         return "waived".to_owned();
     }
@@ -279,7 +301,22 @@ fn is_web(url: &str) -> bool {
 
 /// A URL that can be a link: that of a page, which runs nothing.
 fn as_link(url: &str) -> Option<String> {
-    is_web(url).then(|| url.to_owned())
+    (is_web(url) && url.len() <= LONGEST_LINK).then(|| url.to_owned())
+}
+
+/// The bytes of a name and of a link, which is left out if it is the same.
+fn size_of(name: &str, url: Option<&str>) -> usize {
+    as_json(name) + url.filter(|url| *url != name).map_or(0, as_json)
+}
+
+/// The bytes of a text as a string in JSON, with escapes.
+fn as_json(text: &str) -> usize {
+    let escapes = text.bytes().map(|byte| match byte {
+        b'<' => 5,
+        b'"' | b'\\' => 1,
+        _ => 0,
+    });
+    text.len() + 2 + escapes.sum::<usize>()
 }
 
 /// A link as data: 1 if it is the text before it, 0 for none, else the URL.
@@ -321,5 +358,62 @@ impl Serialize for Occurrence {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         let place = (self.page, self.line, self.column);
         (place, self.element, self.words, self.region, self.shared).serialize(serializer)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_size_of_a_text_is_that_of_its_json() {
+        for text in ["", "plain", "a <b> \"c\" \\d", "ü"] {
+            let json = serde_json::to_string(text).expect("a text is plain data");
+            assert_eq!(as_json(text), json.replace('<', "\\u003c").len(), "{text}");
+        }
+        assert_eq!(size_of("https://a.test/", Some("https://a.test/")), 17);
+        assert_eq!(size_of("x", Some("https://a.test/")), 3 + 17);
+    }
+
+    #[test]
+    fn texts_are_kept_once_and_counted() {
+        let mut texts = Texts::default();
+        let numbers = ["a", "", "b", "a"].map(|text| texts.number(text));
+        assert_eq!(numbers, [1, 0, 2, 1]);
+        assert_eq!((texts.text(2), texts.bytes), ("b", 2 * 4));
+    }
+
+    #[test]
+    fn only_pages_are_links() {
+        assert_eq!(as_link("https://a.test/").as_deref(), Some("https://a.test/"));
+        for url in ["javascript:x", "mailto:a@a.test", "//a.test/", "data:text/html,x", ""] {
+            assert_eq!(as_link(url), None, "{url}");
+        }
+        let long = format!("https://a.test/{}", "x".repeat(LONGEST_LINK));
+        assert_eq!(as_link(&long), None);
+        assert!(as_link(&long[..LONGEST_LINK]).is_some());
+    }
+
+    #[test]
+    fn news_is_what_was_not_there_before() {
+        use rummage_store::History;
+        let with = |standing, has_before, new_check| {
+            let history = History {
+                standing,
+                first_run: 1,
+                first_seen: jiff::Timestamp::UNIX_EPOCH,
+                has_before,
+                new_check,
+            };
+            standing_of(&LinkRow { history: Some(history), ..crate::testing::link_row() })
+        };
+        assert_eq!(with(Standing::New, true, false), "new");
+        assert_eq!(with(Standing::New, false, false), "", "all is new in a first run");
+        assert_eq!(with(Standing::Returned, true, false), "returned");
+        assert_eq!(with(Standing::Open, true, true), "not checked for before");
+        assert_eq!(with(Standing::Open, true, false), "since 1970-01-01");
+        let waived = LinkRow { waived: true, ..crate::testing::link_row() };
+        assert_eq!(standing_of(&waived), "waived");
+        assert!(is_news("new") && is_news("returned") && !is_news("since 1970-01-01"));
     }
 }
