@@ -97,6 +97,10 @@ mod tests {
             decoded(latin, Kind::Xhtml).as_deref(),
             Some("<?xml version='1.0' encoding='iso-8859-2'?><p>ą")
         );
+        // XML has no meta element for it.
+        let meta = "<meta charset='iso-8859-2'/>ą".as_bytes();
+        assert!(decoded(meta, Kind::Xhtml).is_some_and(|text| text.contains('ą')));
+        assert!(decoded(meta, Kind::Html).is_some_and(|text| !text.contains('ą')));
         let style = b"@charset \"iso-8859-2\"; a::after { content: '\xb1' }";
         assert!(decoded(style, Kind::Css).is_some_and(|text| text.contains('ą')));
         assert!(decoded(style, Kind::Html).is_some_and(|text| !text.contains('ą')));
