@@ -13,7 +13,7 @@ use rusqlite::{OptionalExtension, Row, params};
 
 use crate::db::error::StoreError;
 use crate::db::row::{optional_word, word};
-use crate::model::{LinkRow, Outcome, PageRow, StoredUrl, TargetRow, TraceRow};
+use crate::model::{History, LinkRow, Outcome, PageRow, StoredUrl, TargetRow, TraceRow};
 use crate::read::link_query::{LinkMatch, LinkQuery};
 use crate::read::open::OpenRun;
 use crate::tables::url_status::UrlStatus;
@@ -25,6 +25,14 @@ impl LinkQuery<'_> {
     /// See [`StoreError`].
     pub fn row(&self, found: &LinkMatch) -> Result<LinkRow, StoreError> {
         self.run().row(found, self.pages_of(found))
+    }
+
+    /// The history of a matching link; `None` if it is not a finding.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn history(&self, found: &LinkMatch) -> Result<Option<History>, StoreError> {
+        self.run().standing(found)
     }
 
     /// The region of its page in which a link is.
