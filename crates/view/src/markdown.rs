@@ -73,13 +73,14 @@ fn head(
     listing: &Listing,
 ) -> Result<(), ViewError> {
     let info = run.info();
-    let title = info.title.as_deref().unwrap_or(&info.site);
+    let site = phrase::public_name(info);
+    let title = info.title.as_deref().unwrap_or(&site);
     let started = when(info.started_at);
     writeln!(out, "# {}\n", text(title))?;
     writeln!(
         out,
         "{}, run {}, {started}, took {}.",
-        text(&info.site),
+        text(&site),
         info.number,
         number::duration(info.took)
     )?;

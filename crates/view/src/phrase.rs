@@ -15,7 +15,7 @@ use rummage_core::evidence::{
 use rummage_core::extract::elements::{Attribute, Element, Expected};
 use rummage_core::url::reference::path_of;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{LinkRow, NoteRow, Outcome, RunInfo};
+use rummage_store::{FROM_FOLDER, LinkRow, NoteRow, Outcome, RunInfo};
 
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
@@ -28,6 +28,14 @@ const LONGEST: usize = 300;
 pub(crate) fn capitalized(phrase: &str) -> String {
     let mut chars = phrase.chars();
     chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())
+}
+
+/// A site as others may know it: without the path of a folder on this machine.
+pub(crate) fn public_name(run: &RunInfo) -> String {
+    match run.site.split_once(FROM_FOLDER) {
+        Some((host, _)) => format!("{host} (from a folder)"),
+        None => run.site.clone(),
+    }
 }
 
 /// Counts by verdict, without zeros: `12 broken, 3 doubtful`.

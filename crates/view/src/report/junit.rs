@@ -19,7 +19,7 @@ use rummage_store::{LinkMatch, LinkQuery, LinkRow, OpenRun, RunState};
 use crate::ViewError;
 use crate::listing::Listing;
 use crate::number::counted;
-use crate::phrase::cause_of;
+use crate::phrase::{cause_of, public_name};
 use crate::rows::Shown;
 use crate::safe::{safe, shorten};
 use crate::text::{at_line, said, target};
@@ -52,7 +52,7 @@ pub(super) fn write(
     let error = error(info.state);
     let (tests, failures) = ((pages.len() + 1).to_string(), failing.to_string());
     let (errors, time) = (u8::from(error.is_some()).to_string(), info.took.as_secs_f64());
-    let (time, site) = (format!("{time:.3}"), clean(&info.site));
+    let (time, site) = (format!("{time:.3}"), clean(&public_name(info)));
     let counts =
         [("tests", &*tests), ("failures", &*failures), ("errors", &*errors), ("time", &*time)];
     let mut xml = Writer::new_with_indent(&mut *out, b' ', 2);

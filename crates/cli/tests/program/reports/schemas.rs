@@ -80,6 +80,13 @@ fn results_of_a_folder_name_files() {
     stage.run(&["crawl", "./public", "--as", "https://a.test/", "-q", "-o", "r.sarif"]).ends(1);
     let log = parsed(&fs::read_to_string(stage.path("r.sarif")).unwrap());
     check(&parsed(include_str!("sarif-2.1.0.schema.json")), &log);
+    // The path of this machine is of no use to others.
+    let here = stage.folder.path().display().to_string();
+    for name in ["r.sarif", "r.html", "r.xml", "r.md", "r.baseline"] {
+        stage.run(&["report", "-o", name]).ends(0);
+        let text = fs::read_to_string(stage.path(name)).unwrap();
+        assert!(!text.contains(&here) && text.contains("a.test"), "{name}: {text}");
+    }
     let place = &log["runs"][0]["results"][0]["locations"][0]["physicalLocation"];
     assert_eq!(place["artifactLocation"]["uri"], "public/a%20b/50%25%23.html");
     assert_eq!(

@@ -24,6 +24,7 @@ use crate::ViewError;
 use crate::heading::Logo;
 use crate::listing::Listing;
 use crate::number::{count, counted, duration};
+use crate::phrase::public_name;
 use crate::rows::{Shown, grouped};
 use crate::safe::{safe, shorten};
 use crate::text::summary_lines;
@@ -91,7 +92,7 @@ pub(super) fn write(
         .map(|title| safe(&shorten(title.trim(), TITLE)).to_string())
         .filter(|title| !title.is_empty())
         .collect();
-    let site = safe(&shorten(&info.site, TITLE)).to_string();
+    let site = safe(&shorten(&public_name(info), TITLE)).to_string();
     let data_text = data.to_json()?;
     let list = plain_list::of(&data, LARGEST.saturating_sub(data_text.len()));
     let page = Page {
