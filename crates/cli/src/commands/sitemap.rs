@@ -13,7 +13,7 @@ use rummage_store::{OpenRun, Reader, RunInfo, RunKind, RunState, StoreError, Sto
 use rummage_view::{SitemapParts, ViewError, count, counted, safe, sitemap_index};
 use url::Url;
 
-use crate::args::SitemapArgs;
+use crate::args::{CheckOptions, SitemapArgs};
 use crate::failure::{Exit, Failure};
 use crate::listing::whole_file;
 use crate::session::Session;
@@ -62,6 +62,13 @@ pub(crate) fn run(args: &SitemapArgs, session: &Session) -> Result<Exit, Failure
         if !left.is_empty() {
             let _ = writeln!(err, "left out: {}", reasons(&left));
         }
+        if ignores_robots(open.info()) {
+            let _ = writeln!(
+                err,
+                "this run did not obey the robots.txt of the site: pages that it disallows are not \
+                 left out"
+            );
+        }
     }
     Ok(Exit::Fine)
 }
@@ -73,6 +80,12 @@ fn folder(mut url: Url) -> Url {
         url.set_path(&path);
     }
     url
+}
+
+/// Whether a run parsed pages that robots.txt may disallow.
+fn ignores_robots(run: &RunInfo) -> bool {
+    let options: CheckOptions = serde_json::from_str(&run.options).unwrap_or_default();
+    options.robots.is_some_and(|robots| robots != "obey")
 }
 
 /// `3 noindex, 1 not canonical`

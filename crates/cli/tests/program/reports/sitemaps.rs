@@ -51,6 +51,24 @@ fn a_sitemap_has_the_pages_that_belong_in_it() {
 }
 
 #[test]
+fn pages_that_robots_txt_disallows_are_noticed() {
+    let robots = Act::file("text/plain", b"User-agent: *\nDisallow: /private/\n".to_vec());
+    let paths = [
+        ("/", page("<a href=/private/x>p</a>")),
+        ("/private/x", page("")),
+        ("/robots.txt", robots),
+    ];
+    let stage = Stage::new(&site("a.test", &paths));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(0);
+    let outcome = stage.run(&["sitemap", "-o", "sitemap.xml"]).ends(0);
+    assert_eq!(outcome.err, "1 URL in sitemap.xml\n", "{outcome}");
+    stage.run(&["crawl", "http://a.test", "-q", "--robots", "ignore"]).ends(0);
+    let outcome = stage.run(&["sitemap", "-o", "sitemap.xml"]).ends(0);
+    assert!(outcome.err.contains("2 URLs in sitemap.xml\n"), "{outcome}");
+    assert!(outcome.err.contains("this run did not obey the robots.txt of the site"), "{outcome}");
+}
+
+#[test]
 fn a_sitemap_of_an_unfinished_run_is_not_written() {
     let stage = crawled();
     let outcome = stage.run(&["sitemap", "-o", "sitemap.xml"]).ends(4);
