@@ -8,8 +8,8 @@ use super::{BaselineArg, FailOn, Showing, StoredLinks};
 
 /// Write a report on a run: a page to open, a table to sort, a file for a build server
 ///
-/// The format follows from the extension of the file: .html, .md, .csv, .json, .jsonl, .txt. Makes
-/// no requests. Every report says what was not checked, and what it does not list.
+/// The format follows from the extension of the file: .html, .md, .csv, .json, .jsonl, .xml (JUnit),
+/// .sarif, .baseline, .txt. Makes no requests. A report of an unfinished run says so.
 ///
 /// Values in URLs that look like secrets, such as ?token=, are replaced by ***.
 #[derive(Debug, Args)]
