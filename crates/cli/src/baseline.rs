@@ -46,7 +46,7 @@ impl Known {
             self.report(&worse, self.targets.missing_from(&now), terminal);
         }
         // It finds fewer broken links than there are.
-        if run.info().state == RunState::Suspicious {
+        if run.info().state != RunState::Finished {
             return Ok(Exit::Unfinished);
         }
         Ok(if worse.is_empty() { Exit::Fine } else { Exit::Broken })

@@ -78,7 +78,8 @@ pub(crate) fn list(
     terminal: Terminal,
 ) -> Result<(), Failure> {
     let destination = showing.destination()?;
-    let beside = showing.links_beside();
+    // What a limit leaves out is not wanted.
+    let beside = showing.links_beside().filter(|_| listing.limit.is_none());
     let name = beside.as_deref().and_then(Path::file_name).map(|name| name.display().to_string());
     let heading = Heading { all_links_in: name, ..listing.heading.clone() };
     let is_report = matches!(destination.form, Format::Report(_));
@@ -95,7 +96,7 @@ pub(crate) fn list(
     })?;
     let is_cut = shown.is_some_and(|shown| shown.shown < shown.all);
     let Some(table) = beside.filter(|_| is_report && is_cut) else { return Ok(()) };
-    let all = Listing { limit: None, sort: None, group: Group::None, ..listing };
+    let all = Listing { sort: None, group: Group::None, ..listing };
     list(reader, run, selection, &all, &Showing::of_file(&table), terminal)
 }
 

@@ -169,7 +169,8 @@ pub(super) fn exit_for(
 /// The exit code for the totals of a run.
 pub(super) fn exit(run: &OpenRun<'_>, fail_on: FailOn) -> Result<Exit, Failure> {
     // It finds fewer broken links than there are.
-    if run.info().state == RunState::Suspicious {
+    let is_read_only = fail_on == FailOn::Never && !run.info().state.is_complete();
+    if run.info().state != RunState::Finished && !is_read_only {
         return Ok(Exit::Unfinished);
     }
     let failed = match fail_on {

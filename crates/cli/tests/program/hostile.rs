@@ -53,7 +53,8 @@ fn obeyed(output: &str) -> String {
     hostile().chars().filter(|c| *c != '\n' && lines.contains(*c)).collect()
 }
 
-const FORMATS: [&str; 8] = ["text", "csv", "json", "jsonl", "md", "html", "junit", "sarif"];
+const FORMATS: [&str; 10] =
+    ["text", "csv", "json", "jsonl", "md", "html", "junit", "sarif", "github", "baseline"];
 
 #[test]
 fn no_output_has_characters_that_a_terminal_obeys() {

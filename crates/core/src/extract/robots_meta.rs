@@ -13,7 +13,11 @@
 #[must_use]
 pub fn says_noindex(rules: &str) -> bool {
     let first = rules.split_once(':').map_or("", |(name, _)| name.trim());
-    let is_rule = first.contains(',') || first.starts_with("max-") || first == "unavailable_after";
+    // Rules with a value, which look like rules for one robot.
+    let is_rule = first.contains(',')
+        || ["max-snippet", "max-image-preview", "max-video-preview", "unavailable_after"]
+            .iter()
+            .any(|known| first.eq_ignore_ascii_case(known));
     if !first.is_empty() && !is_rule {
         return false;
     }
@@ -27,7 +31,13 @@ mod tests {
 
     #[test]
     fn only_noindex_and_none_keep_a_page_out() {
-        for rules in ["noindex", " NONE ", "nofollow,noindex", "max-snippet:5, noindex"] {
+        for rules in [
+            "noindex",
+            " NONE ",
+            "nofollow,noindex",
+            "Max-Snippet:5, noindex",
+            "noindex, max-snippet:5",
+        ] {
             assert!(says_noindex(rules), "{rules}");
         }
         for rules in [

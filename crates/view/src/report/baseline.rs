@@ -8,6 +8,7 @@ use rummage_store::{OpenRun, StoreError};
 
 use crate::ViewError;
 use crate::rows::Shown;
+use crate::safe::safe;
 use crate::text::target;
 
 /// The broken and doubtful targets of a run that match; waived ones are known already.
@@ -20,7 +21,7 @@ pub fn baseline(run: &OpenRun<'_>, selection: &Selection) -> Result<Baseline, Vi
     query.for_each(|found| {
         if !found.waived {
             let row = query.row(found)?;
-            baseline.add(row.outcome.verdict, &target(&row));
+            baseline.add(row.outcome.verdict, &safe(&target(&row)).to_string());
         }
         Ok::<_, StoreError>(())
     })?;

@@ -5,6 +5,7 @@ use std::io::Write;
 use rummage_core::crawl::nonexistent_sibling;
 use rummage_core::evidence::{Attempt, AttemptOutcome};
 use rummage_core::extract::elements::Element;
+use rummage_core::findings::selection::Standing;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, Outcome, RunInfo, Totals, TraceRow};
@@ -51,7 +52,9 @@ pub(super) fn write(
     way: &[TraceRow],
 ) -> Result<(), ViewError> {
     headline(out, &block.first)?;
-    standing(out, &block.first)?;
+    if let Some(standing) = standing(&block.first) {
+        write!(out, "  {FAINT}{standing}{FAINT:#}")?;
+    }
     // A list has no site, so that nothing is external to it.
     let is_of_site = block.first.page.starts_with("http");
     if is_of_site && block.first.outcome.scope == Some(Scope::External) {
@@ -79,25 +82,19 @@ pub(super) fn write(
     Ok(())
 }
 
-/// The standing of a finding, if it is not simply open.
-fn standing(out: &mut dyn Write, link: &LinkRow) -> std::io::Result<()> {
-    use rummage_core::findings::selection::Standing;
+/// The standing of a finding in words; `None` if it says nothing, as in a first run.
+pub(crate) fn standing(link: &LinkRow) -> Option<String> {
     if link.waived {
-        return write!(out, "  {FAINT}waived{FAINT:#}");
+        return Some("waived".to_owned());
     }
     let given_once = matches!(&*link.page, "file:///arguments" | "file:///standard-input");
-    let Some(history) = link.history.filter(|_| !given_once) else { return Ok(()) };
+    let history = link.history.filter(|_| !given_once)?;
     match history.standing {
-        Standing::New if history.has_before => write!(out, "  {FAINT}new{FAINT:#}"),
-        Standing::Returned => write!(out, "  {FAINT}returned{FAINT:#}"),
-        Standing::Open if history.new_check => {
-            write!(out, "  {FAINT}not checked for before{FAINT:#}")
-        }
-        Standing::Open => {
-            let since = history.first_seen.strftime("%Y-%m-%d");
-            write!(out, "  {FAINT}since {since}{FAINT:#}")
-        }
-        Standing::New | Standing::Healed | Standing::Waived => Ok(()),
+        Standing::New if history.has_before => Some("new".to_owned()),
+        Standing::Returned => Some("returned".to_owned()),
+        Standing::Open if history.new_check => Some("not checked for before".to_owned()),
+        Standing::Open => Some(format!("since {}", history.first_seen.strftime("%Y-%m-%d"))),
+        Standing::New | Standing::Healed | Standing::Waived => None,
     }
 }
 

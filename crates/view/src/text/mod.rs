@@ -22,7 +22,7 @@ mod trace;
 mod waivers;
 mod watching;
 
-pub(crate) use blocks::{at, at_line, entry, evidence_text, is_entry, said, target};
+pub(crate) use blocks::{at, at_line, entry, evidence_text, is_entry, said, standing, target};
 pub use compare::comparison;
 pub use confirmed::{ConfirmedRow, RepairState, confirmed};
 pub use diff::{diff, patch};

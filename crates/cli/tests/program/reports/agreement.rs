@@ -247,6 +247,17 @@ fn an_unfinished_run_is_an_error_for_programs() {
         stage.run(&["report", "-o", name]).ends(0);
         fs::read_to_string(stage.path(name)).unwrap()
     };
+    // The exit code says so where it matters.
+    for (words, code) in [
+        (&["--fail-on", "never"][..], 0),
+        (&["--fail-on", "broken"], 3),
+        (&["--fail-on", "new"], 3),
+        (&["--baseline", "known.baseline"], 3),
+    ] {
+        fs::write(stage.path("known.baseline"), "").unwrap();
+        stage.run(&[&["findings"], words].concat()).ends(code);
+        stage.run(&[&["report", "-o", "r.csv"], words].concat()).ends(code);
+    }
     let xml = file("r.xml");
     assert!(xml.contains("errors=\"1\"") && xml.contains("<error message=\"The run is"), "{xml}");
     let sarif = parsed(&file("r.sarif"));

@@ -127,6 +127,17 @@ fn a_report_that_is_cut_says_so_and_has_a_table_beside_it() {
     assert_eq!(pages(&stage, "r-links.csv").len(), 10_100);
 }
 
+/// A table of what a limit leaves out is not wanted.
+#[test]
+fn a_limit_writes_no_table() {
+    let stage = crawled();
+    for name in ["r.html", "r.sarif"] {
+        let outcome = stage.run(&["report", "-o", name, "--limit", "1"]).ends(0);
+        assert!(outcome.err.contains(" of 3 links in "), "{outcome}");
+        assert!(!stage.path("r-links.csv").exists(), "{name}");
+    }
+}
+
 /// However long its URLs are, a report stays small.
 #[test]
 fn a_report_of_very_long_urls_is_cut_by_its_size() {

@@ -13,7 +13,7 @@ use crate::listing::{Listing, Source};
 use crate::phrase::{capitalized, cause_of};
 use crate::rows::Shown;
 use crate::safe::{safe, safe_json, shorten};
-use crate::text::{entry, evidence_text, is_entry, said, target};
+use crate::text::{entry, evidence_text, is_entry, said, standing, target};
 
 /// URLs and texts are cut to this many characters.
 const LONGEST: usize = 300;
@@ -231,7 +231,7 @@ impl Collector {
             words: texts.number(&cause_of(first)),
             scope: texts.number(scope),
             host: texts.number(host_of(&first.url)),
-            standing: texts.number(&standing_of(first)),
+            standing: texts.number(&standing(first).unwrap_or_default()),
             evidence: texts.number(&evidence),
             advice: texts.number(&cause.and_then(Cause::advice).map_or(String::new(), capitalized)),
             links: block.links,
@@ -277,21 +277,6 @@ impl Collector {
         self.data.pages.push(Page { name: shown, url, edit });
         self.pages.insert(name, self.data.pages.len() - 1);
         self.data.pages.len() - 1
-    }
-}
-
-/// What a standing means to a reader, empty if nothing.
-fn standing_of(link: &LinkRow) -> String {
-    if link.waived {
-        return "waived".to_owned();
-    }
-    let Some(history) = link.history else { return String::new() };
-    match history.standing {
-        Standing::New if history.has_before => "new".to_owned(),
-        Standing::Returned => "returned".to_owned(),
-        Standing::Open if history.new_check => "not checked for before".to_owned(),
-        Standing::Open => format!("since {}", history.first_seen.strftime("%Y-%m-%d")),
-        Standing::New | Standing::Healed | Standing::Waived => String::new(),
     }
 }
 
@@ -400,22 +385,15 @@ mod tests {
 
     #[test]
     fn news_is_what_was_not_there_before() {
-        let with = |standing, has_before, new_check| {
-            let history = History {
-                standing,
-                first_run: 1,
-                first_seen: jiff::Timestamp::UNIX_EPOCH,
-                has_before,
-                new_check,
-            };
-            standing_of(&LinkRow { history: Some(history), ..crate::testing::link_row() })
+        let with = |standing, has_before| History {
+            standing,
+            first_run: 1,
+            first_seen: jiff::Timestamp::UNIX_EPOCH,
+            has_before,
+            new_check: false,
         };
-        assert_eq!(with(Standing::New, true, false), "new");
-        assert_eq!(with(Standing::New, false, false), "", "all is new in a first run");
-        assert_eq!(with(Standing::Returned, true, false), "returned");
-        assert_eq!(with(Standing::Open, true, true), "not checked for before");
-        assert_eq!(with(Standing::Open, true, false), "since 1970-01-01");
-        let waived = LinkRow { waived: true, ..crate::testing::link_row() };
-        assert_eq!(standing_of(&waived), "waived");
+        assert!(is_new(with(Standing::New, true)) && is_new(with(Standing::Returned, true)));
+        assert!(!is_new(with(Standing::New, false)), "all is new in a first run");
+        assert!(!is_new(with(Standing::Open, true)));
     }
 }
