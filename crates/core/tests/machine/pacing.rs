@@ -2,9 +2,9 @@
 
 use std::time::Duration;
 
-use rummage_core::crawl::Settings;
+use rummage_core::crawl::{Response, Settings};
 
-use crate::web::{Act, Web, page};
+use crate::web::{Act, RateLimit, Web, page};
 
 const MS: Duration = Duration::from_millis(1);
 
@@ -88,15 +88,16 @@ fn strain_slows_requests_down_and_everything_is_still_checked() {
 /// The server handles six requests at a time, but not seven.
 #[test]
 fn an_overloaded_server_is_checked_without_false_errors_at_a_good_pace() {
-    for latency in [40, 100, 300] {
-        let seen = site(2000, latency * MS).choking("http://a.test/", 7).crawl(Settings::default());
+    for (latency, status) in [(40, 500), (100, 500), (300, 500), (100, 503), (100, 429)] {
+        let web = site(2000, latency * MS).choking("http://a.test/", 7, status);
+        let seen = web.crawl(Settings::default());
         let false_alarms: Vec<_> =
             seen.verdicts.iter().filter(|(_, verdict)| *verdict != "sound 200").collect();
-        assert!(false_alarms.is_empty(), "{latency} ms: {false_alarms:#?}");
+        assert!(false_alarms.is_empty(), "{latency} ms, {status}: {false_alarms:#?}");
         // At best, six at a time: this many milliseconds.
         let best = 2000 * u128::from(latency) / 6;
         let last = seen.pages_at.last().unwrap().since_start().as_millis();
-        assert!(last <= 2 * best, "{latency} ms: {last} of {best} at best");
+        assert!(last <= 2 * best, "{latency} ms, {status}: {last} of {best} at best");
     }
 }
 
@@ -182,4 +183,68 @@ fn dead_hosts_are_not_paced() {
     let refs: Vec<&str> = links.iter().map(String::as_str).collect();
     let seen = Web::default().on("http://a.test/", page(&refs)).crawl(Settings::default());
     assert!(seen.end.since_start() > Duration::from_secs(25), "{:?}", seen.end);
+}
+
+/// How a crawl of this many pages went on a server that limits the rate.
+struct Limited {
+    /// How much longer it took than the limit demands, in percent.
+    longer: u64,
+    /// How many requests of a hundred were refused.
+    refused: u64,
+}
+
+fn crawl_limited(pages: usize, host: &str, latency: Duration, limit: RateLimit) -> Limited {
+    let links: Vec<String> = (1..pages).map(|n| format!("{host}/{n}")).collect();
+    let refs: Vec<&str> = links.iter().map(String::as_str).collect();
+    let start = format!("{host}/");
+    let mut web = Web::default().slow(&start, latency, page(&refs));
+    for link in &links {
+        web = web.slow(link, latency, page(&[]));
+    }
+    let per_second = u64::from(limit.per_second);
+    let seen = web.limiting(limit.clone()).crawl_from(Settings::default(), &[&start]);
+    let false_alarms: Vec<_> =
+        seen.verdicts.iter().filter(|(_, verdict)| *verdict != "sound 200").collect();
+    assert!(false_alarms.is_empty(), "{limit:?}: {false_alarms:#?}");
+    let was_refused = |reply: &Response| reply.attempt.outcome.status() == Some(limit.status);
+    let refused = seen.replies.iter().filter(|(_, reply)| was_refused(reply)).count() as u64;
+    let made = seen.started as u64;
+    // What fits into the bucket is not awaited.
+    let ideal = (made - refused - u64::from(limit.burst)) * 1000 / per_second;
+    let took = u64::try_from(seen.end.since_start().as_millis()).unwrap();
+    Limited { longer: took * 100 / ideal - 100, refused: refused * 100 / made }
+}
+
+/// Whatever the status of its refusals, and whether it lets requests wait or not.
+#[test]
+fn a_server_that_limits_the_rate_is_requested_at_its_rate() {
+    for (host, latency) in [("http://a.test", 20), ("http://127.0.0.1:8000", 2)] {
+        for (pages, per_second, burst, most_refused) in
+            [(218, 20, 5, 5), (800, 100, 20, 2), (300, 5, 10, 10), (100, 1, 3, 25)]
+        {
+            for (status, delays) in [(429, true), (429, false), (503, true), (503, false)] {
+                let limit = RateLimit::new(status, per_second, burst, delays);
+                let what = format!("{host}: {limit:?}");
+                let Limited { longer, refused } = crawl_limited(pages, host, latency * MS, limit);
+                assert!(longer <= 25, "{what}: {longer} % longer");
+                assert!(refused <= most_refused, "{what}: {refused} % were refused");
+            }
+        }
+    }
+}
+
+/// A tenth of the pages is unavailable whenever it is requested: that is no limit.
+#[test]
+fn pages_that_are_always_unavailable_do_not_slow_down_the_others() {
+    let mut web = site(1000, 50 * MS);
+    for n in (0..1000).step_by(10) {
+        web = web.slow(&format!("http://a.test/{n}"), 50 * MS, Act::Status(503));
+    }
+    let seen = web.crawl(Settings::default());
+    assert_eq!(seen.pages.len(), 901);
+    let alarms = seen.verdicts.values().filter(|verdict| *verdict == "broken server-error 503");
+    assert_eq!(alarms.count(), 100, "{:#?}", seen.verdicts);
+    // At sixteen at a time, 3 s.
+    let last = seen.pages_at.last().unwrap().since_start();
+    assert!(last < 20_000 * MS, "{last:?}");
 }

@@ -61,8 +61,8 @@ pub(crate) struct Web {
     acts: HashMap<String, (Duration, Act)>,
     /// How many times URLs that change were requested.
     requested: RefCell<HashMap<String, u32>>,
-    /// A host that fails when this many requests are in flight.
-    chokes: Option<(String, usize)>,
+    /// A host that fails with this status when this many requests are in flight.
+    chokes: Option<(String, usize, u16)>,
     /// The request, by number, that gets a temporary failure.
     struck: Option<(Cell<usize>, AttemptOutcome)>,
     /// A URL that takes its server down for this long whenever it is requested; and until when it
@@ -77,8 +77,43 @@ pub(crate) struct Web {
     /// From this moment on, the DNS server answers NXDOMAIN to everything; the site's own server
     /// is known, and goes on.
     nameless: Option<Duration>,
+    /// It takes only so many requests a second.
+    rate_limit: Option<RateLimit>,
     /// The responses of an earlier crawl, by URL: they are recalled instead of requested.
     recalled: HashMap<String, Vec<Response>>,
+}
+
+/// A leaky bucket: what comes too fast waits in it, and what overflows is refused.
+#[derive(Debug, Clone)]
+pub(crate) struct RateLimit {
+    /// The status of a refusal.
+    pub(crate) status: u16,
+    pub(crate) per_second: u32,
+    /// What fits into the bucket.
+    pub(crate) burst: u32,
+    /// What is in the bucket waits until it is due; otherwise it is served at once.
+    pub(crate) delays: bool,
+    /// What is in the bucket, in thousandths of a request, and since when.
+    level: Cell<(u128, Duration)>,
+}
+
+impl RateLimit {
+    pub(crate) fn new(status: u16, per_second: u32, burst: u32, delays: bool) -> RateLimit {
+        RateLimit { status, per_second, burst, delays, level: Cell::default() }
+    }
+
+    /// How long a request waits; `None` if it is refused.
+    fn handle_request(&self, now: Duration) -> Option<Duration> {
+        let (level, since) = self.level.get();
+        let drained = u128::from(self.per_second) * (now - since).as_millis();
+        let level = (level + 1000).saturating_sub(drained);
+        if level > u128::from(self.burst) * 1000 {
+            return None;
+        }
+        self.level.set((level, now));
+        let wait = u64::try_from(level).unwrap() / u64::from(self.per_second);
+        Some(Duration::from_millis(if self.delays { wait } else { 0 }))
+    }
 }
 
 /// The results of a crawl.
@@ -202,9 +237,15 @@ impl Web {
         known.or_else(|| self.fallbacks.iter().find(fits).map(|(_, act)| act))
     }
 
-    /// The host fails when this many requests are in flight.
-    pub(crate) fn choking(mut self, host: &str, most: usize) -> Web {
-        self.chokes = Some((host.to_owned(), most));
+    /// The host fails with this status when this many requests are in flight.
+    pub(crate) fn choking(mut self, host: &str, most: usize, status: u16) -> Web {
+        self.chokes = Some((host.to_owned(), most, status));
+        self
+    }
+
+    /// The server takes only so many requests a second.
+    pub(crate) fn limiting(mut self, limit: RateLimit) -> Web {
+        self.rate_limit = Some(limit);
         self
     }
 
@@ -387,10 +428,10 @@ impl Web {
 
     /// The response of a server that cannot handle this many requests.
     fn overload(&self, request: &Request, in_flight: usize) -> Option<AttemptOutcome> {
-        let (host, most) = self.chokes.as_ref()?;
+        let (host, most, status) = self.chokes.as_ref()?;
         let is_too_much = request.url.starts_with(host) && in_flight >= *most;
         is_too_much.then(|| {
-            AttemptOutcome::Response(ResponseHead { status: 500, ..ResponseHead::default() })
+            AttemptOutcome::Response(ResponseHead { status: *status, ..ResponseHead::default() })
         })
     }
 
@@ -436,6 +477,15 @@ impl Web {
         if let Some(failure) = self.strike(request) {
             return (Duration::from_millis(20), failure);
         }
+        let mut wait = Duration::ZERO;
+        if let Some(limit) = &self.rate_limit {
+            let Some(waits) = limit.handle_request(now.since_start()) else {
+                let status = limit.status;
+                let refusal = ResponseHead { status, ..ResponseHead::default() };
+                return (Duration::from_millis(1), AttemptOutcome::Response(refusal));
+            };
+            wait = waits;
+        }
         let missing = Act::Status(404);
         let usual = Duration::from_millis(20);
         let latency = self.acts.get(&request.url).map_or(&usual, |(latency, _)| latency);
@@ -451,7 +501,7 @@ impl Web {
         if outcome == timed_out || *latency > patience {
             return (patience, timed_out);
         }
-        (*latency, outcome)
+        (*latency + wait, outcome)
     }
 
     fn play(&self, act: &Act, request: &Request, now: Moment) -> AttemptOutcome {

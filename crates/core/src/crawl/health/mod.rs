@@ -16,7 +16,7 @@ use std::time::Duration;
 use connectivity::{Connectivity, NetworkAction};
 use names::{Names, NamesAction};
 use outage::{Availability, HealthAction, ServerSignal};
-use server::Server;
+use server::{Circumstances, Server};
 
 use super::board::Board;
 use super::effect::Effect;
@@ -87,9 +87,14 @@ impl Health {
         if !pace.has_responded() && is_unreached(&attempt.outcome) {
             return Signal::Unreached;
         }
-        let alone = pace.is_lively_since(began) || !pace.has_responded();
-        let repeats = board.entry(id).attempts.count > 0;
-        server::signal(&attempt.outcome, attempt.took, self.is_troubled(server), repeats, alone)
+        let known = self.servers.get(&server);
+        let given = Circumstances {
+            is_troubled: self.is_troubled(server),
+            repeats: board.entry(id).attempts.count > 0,
+            alone: pace.is_lively_since(began) || !pace.has_responded(),
+            unavailable_at_any_pace: known.is_some_and(Server::unavailable_at_any_pace),
+        };
+        server::signal(&attempt.outcome, attempt.took, given)
     }
 
     /// Whether a server is gone, so that its URLs are no longer requested.
@@ -130,7 +135,11 @@ impl Health {
         if board.entry(id).roles.only_form() {
             return;
         }
-        let attempts = board.entry(id).attempts.count;
+        let attempts = board.entry(id).attempts;
+        if attempts.strained > 0 && self.server(server).handle_retried(&attempt.outcome) {
+            board.requests.handle_unrelated_refusals(server);
+        }
+        let attempts = attempts.count;
         self.server(server).luck.handle_ended(&attempt.outcome, attempts);
         if self.server(server).handle_attempt(&attempt.outcome, attempts) {
             Health::give_up_second_attempts(board, server);

@@ -19,6 +19,16 @@ const HUNG_WITHOUT_RESPONSE: u32 = 2;
 /// `Retry-After` is obeyed up to this many seconds.
 const LONGEST_WAIT: u64 = 60;
 
+/// So many URLs that are still unavailable at a slower pace are so at any pace.
+const UNAVAILABLE: u32 = 3;
+
+/// How requests ended that were made again at a slower pace.
+#[derive(Debug, Default)]
+struct Retried {
+    unavailable: u32,
+    others: u32,
+}
+
 /// One server.
 #[derive(Debug)]
 pub(super) struct Server {
@@ -33,6 +43,8 @@ pub(super) struct Server {
     hung_again: u32,
     /// URLs in a row whose bodies did not end in time.
     dripped: u32,
+    /// URLs that were unavailable (503), and were requested again at a slower pace.
+    retried: Retried,
     pub(super) luck: Luck,
     /// There is a note that it fails at random.
     pub(super) is_noted: bool,
@@ -47,6 +59,7 @@ impl Server {
             hung: 0,
             hung_again: 0,
             dripped: 0,
+            retried: Retried::default(),
             luck: Luck::default(),
             is_noted: false,
         }
@@ -87,6 +100,23 @@ impl Server {
         false
     }
 
+    /// A request was made again because of strain. Returns whether this shows that 503 is a matter
+    /// of some URLs.
+    pub(super) fn handle_retried(&mut self, outcome: &AttemptOutcome) -> bool {
+        let was_matter_of_urls = self.unavailable_at_any_pace();
+        match outcome.status() {
+            Some(503) => self.retried.unavailable += 1,
+            _ => self.retried.others += 1,
+        }
+        self.unavailable_at_any_pace() && !was_matter_of_urls
+    }
+
+    /// Whether some of its URLs are unavailable, at whatever pace they are requested.
+    pub(super) fn unavailable_at_any_pace(&self) -> bool {
+        let Retried { unavailable, others } = self.retried;
+        unavailable >= UNAVAILABLE && unavailable > 2 * others
+    }
+
     /// A URL has timed out at all attempts, and the server never responded. Returns whether the
     /// rest is given up.
     pub(super) fn handle_hung(&mut self) -> bool {
@@ -102,21 +132,29 @@ impl Server {
     }
 }
 
+/// What the outcome of a request is judged by, when it comes to the pace.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Circumstances {
+    /// Several URLs of the server have failed in a row.
+    pub(super) is_troubled: bool,
+    /// This URL has failed before.
+    pub(super) repeats: bool,
+    /// Other requests are in flight, so that a time-out is this URL's own.
+    pub(super) alone: bool,
+    /// See [`Server::unavailable_at_any_pace`].
+    pub(super) unavailable_at_any_pace: bool,
+}
+
 /// What the outcome of a request says about the pace for its server.
-///
-/// `troubled`: several of its URLs have failed in a row; `repeats`: this URL has failed before;
-/// `alone`: other requests are in flight, so that the time-out is this URL's own.
-pub(super) fn signal(
-    outcome: &AttemptOutcome,
-    took: Duration,
-    troubled: bool,
-    repeats: bool,
-    alone: bool,
-) -> Signal {
+pub(super) fn signal(outcome: &AttemptOutcome, took: Duration, given: Circumstances) -> Signal {
+    let Circumstances { is_troubled, repeats, alone, unavailable_at_any_pace } = given;
     // A URL that fails repeatedly while others work is a problem of its own.
-    let own_matter = repeats && !troubled;
+    let own_matter = repeats && !is_troubled;
     match outcome {
         AttemptOutcome::Response(ResponseHead { status: 429 | 503, .. }) if own_matter => {
+            Signal::Neutral
+        }
+        AttemptOutcome::Response(ResponseHead { status: 503, .. }) if unavailable_at_any_pace => {
             Signal::Neutral
         }
         AttemptOutcome::Response(ResponseHead { status: 429, .. }) => {
@@ -125,7 +163,7 @@ pub(super) fn signal(
         AttemptOutcome::Response(ResponseHead { status: 503, .. }) => {
             Signal::Strained(Strain::Unavailable)
         }
-        AttemptOutcome::Response(ResponseHead { status: 500..=599, .. }) if troubled => {
+        AttemptOutcome::Response(ResponseHead { status: 500..=599, .. }) if is_troubled => {
             Signal::Strained(Strain::Failures)
         }
         AttemptOutcome::Response(_) => Signal::Answered(took),
@@ -134,7 +172,7 @@ pub(super) fn signal(
         AttemptOutcome::Failure(Failure::Timeout(Stage::Body)) => Signal::Neutral,
         AttemptOutcome::Failure(Failure::Timeout(_)) if alone || repeats => Signal::Neutral,
         AttemptOutcome::Failure(Failure::Timeout(_)) => Signal::Strained(Strain::Timeout),
-        AttemptOutcome::Failure(Failure::Reset | Failure::Refused) if troubled => {
+        AttemptOutcome::Failure(Failure::Reset | Failure::Refused) if is_troubled => {
             Signal::Strained(Strain::Failures)
         }
         AttemptOutcome::Failure(_) => Signal::Neutral,

@@ -216,6 +216,11 @@ impl Frontier {
         self.lane(server).pace.wait_until(moment);
     }
 
+    /// The refusals of a server had nothing to do with the rate of requests.
+    pub(crate) fn handle_unrelated_refusals(&mut self, server: ServerId) {
+        self.lane(server).pace.handle_unrelated_refusals();
+    }
+
     /// The next request to a server follows from its last response.
     pub(crate) fn grant(&mut self, server: ServerId) {
         let lane = self.lane(server);

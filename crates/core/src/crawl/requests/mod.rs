@@ -8,6 +8,7 @@ pub(super) mod head_trust;
 pub mod pace;
 pub mod retry;
 pub(super) mod side_requests;
+mod spacing;
 
 use std::collections::HashMap;
 use std::time::Duration;
@@ -96,6 +97,11 @@ impl Requests {
 
     pub(super) fn wait_until(&mut self, server: ServerId, moment: Moment) {
         self.frontier.wait_until(server, moment);
+    }
+
+    /// The refusals of a server had nothing to do with the rate of requests.
+    pub(super) fn handle_unrelated_refusals(&mut self, server: ServerId) {
+        self.frontier.handle_unrelated_refusals(server);
     }
 
     /// The next request to a server follows from its last response.

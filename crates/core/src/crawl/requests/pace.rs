@@ -7,6 +7,7 @@
 
 use std::time::Duration;
 
+use super::spacing::Spacing;
 use crate::Moment;
 
 /// Responses slower than usual by this factor are strain.
@@ -31,9 +32,8 @@ impl Limits {
     /// For the site that is checked, whose owner wants the check.
     #[must_use]
     pub fn own_host(per_host: Option<u32>, loopback: bool, rate: Option<Duration>) -> Limits {
-        let (first, most) = if loopback { (16, 64) } else { (4, 16) };
-        let most = per_host.unwrap_or(most).max(1);
-        Limits { first: first.min(most), most, interval: rate.unwrap_or_default() }
+        let most = per_host.unwrap_or(if loopback { 64 } else { 16 }).max(1);
+        Limits { first: most.min(4), most, interval: rate.unwrap_or_default() }
     }
 
     /// One at a time, one a second, for any host.
@@ -133,10 +133,9 @@ const FEWEST: u32 = 1;
 const FIRST_TRIAL: Duration = Duration::from_secs(10);
 const LAST_TRIAL: Duration = Duration::from_secs(160);
 
-/// A host that limits requests (429) gets them at fixed intervals: this far apart at first, twice
-/// as far at each further 429, up to a maximum.
-const FIRST_GAP: Duration = Duration::from_millis(100);
-const LAST_GAP: Duration = Duration::from_secs(2);
+/// A host that refuses several requests (503) within this time, and answers others, limits their
+/// rate.
+const REFUSALS_TOGETHER: Duration = Duration::from_secs(2);
 
 /// The pace of one host.
 #[derive(Debug, Clone)]
@@ -155,8 +154,10 @@ pub struct Pace {
     quick: u32,
     /// No request may start earlier.
     next_start: Moment,
-    /// The minimum time between two requests because of 429.
-    gap: Duration,
+    /// The minimum time between two requests because of refusals.
+    spacing: Spacing,
+    /// When the last request was refused with 503.
+    refused_at: Option<Moment>,
     /// How many requests need not wait for the interval, because they follow from a response.
     granted: u32,
     /// The usual time to the first byte while no more requests were in flight than at the start;
@@ -186,7 +187,8 @@ impl Pace {
             in_flight: 0,
             quick: 0,
             next_start: Moment::START,
-            gap: Duration::ZERO,
+            spacing: Spacing::default(),
+            refused_at: None,
             granted: 0,
             usual: None,
             slow: 0,
@@ -224,6 +226,11 @@ impl Pace {
         }
     }
 
+    /// The refusals (503) had nothing to do with the rate of requests.
+    pub fn handle_unrelated_refusals(&mut self) {
+        self.spacing.handle_unrelated();
+    }
+
     /// The next request follows from a response, as the next hop of a redirect does: it need not
     /// wait for the interval.
     pub fn grant(&mut self) {
@@ -238,7 +245,7 @@ impl Pace {
     pub fn handle_started(&mut self, now: Moment) {
         self.in_flight += 1;
         self.granted = self.granted.saturating_sub(1);
-        self.next_start = self.next_start.max(now + self.limits.interval.max(self.gap));
+        self.next_start = self.next_start.max(now + self.limits.interval.max(self.spacing.gap()));
     }
 
     /// A request has ended. Returns whether, and why, requests to the host are slowed down now.
@@ -257,6 +264,7 @@ impl Pace {
             }
             Signal::Answered(_) => {
                 self.last_quick = Some(now);
+                self.spacing.handle_answered(now);
                 self.speed_up(now);
                 None
             }
@@ -291,27 +299,57 @@ impl Pace {
         round: Duration,
     ) -> Option<Slowing> {
         self.quick = 0;
-        let counts = strain == Strain::TooMany;
-        if level > FEWEST || counts {
+        let limits_rate = self.limits_rate(now, strain);
+        if level > FEWEST || limits_rate {
             self.strained_until = now + round;
         }
-        if now < self.ignore_strain_until || (level <= FEWEST && !counts) {
+        if limits_rate && !self.spacing.gap().is_zero() {
+            // How many are in flight at once does not matter.
+            return self.space_out(now, strain);
+        }
+        let spaced = limits_rate && self.space_out(now, strain).is_some();
+        let narrowed = self.narrow(now, level, strain, round);
+        let Pace { window, .. } = *self;
+        (spaced || narrowed).then_some(Slowing { strain, window, gap: self.spacing.gap() })
+    }
+
+    fn space_out(&mut self, now: Moment, strain: Strain) -> Option<Slowing> {
+        let round = self.usual.unwrap_or_default() * 2;
+        if !self.spacing.handle_refused(now, self.limits.interval, round) {
             return None;
         }
-        self.ignore_strain_until = now + round;
-        if counts {
-            self.gap = (self.gap * 2).clamp(FIRST_GAP, LAST_GAP);
-            self.next_start = self.next_start.max(now + self.gap);
+        // What is full has to drain.
+        let gap = self.spacing.gap();
+        self.next_start = self.next_start.max(now + gap * 3);
+        Some(Slowing { strain, window: self.window, gap })
+    }
+
+    /// Whether a host that shows strain limits the rate of requests. One that only refuses is
+    /// down.
+    fn limits_rate(&mut self, now: Moment, strain: Strain) -> bool {
+        if strain != Strain::Unavailable {
+            return strain == Strain::TooMany;
         }
+        let lately = |at: Moment| now <= at + REFUSALS_TOGETHER;
+        let again = self.refused_at.replace(now).is_some_and(lately);
+        let answers = self.last_quick.is_some_and(lately);
+        answers && (again || !self.spacing.gap().is_zero())
+    }
+
+    /// Returns whether the window is smaller now.
+    fn narrow(&mut self, now: Moment, level: u32, strain: Strain, round: Duration) -> bool {
+        if now < self.ignore_strain_until || level <= FEWEST {
+            return false;
+        }
+        self.ignore_strain_until = now + round;
         // Slowness is a matter of degree; refusals show where the limit is.
         let borne = if strain == Strain::Slow { self.window } else { level.saturating_sub(1) };
         self.bearable = self.bearable.min(borne).max(1);
         self.trial_at = now + self.trial_gap;
         self.trial_gap = (self.trial_gap * 2).min(LAST_TRIAL);
-        let halved = (self.window / 2).max(1);
-        let slower = halved < self.window || counts;
-        self.window = halved;
-        slower.then_some(Slowing { strain, window: halved, gap: self.gap })
+        let before = self.window;
+        self.window = (self.window / 2).max(1);
+        self.window < before
     }
 
     /// Doubles each round while nothing is known, then grows by one up to what the host handles.
@@ -321,14 +359,12 @@ impl Pace {
             return;
         }
         self.quick = 0;
-        let is_held = self.bearable < self.limits.most || !self.gap.is_zero();
+        let is_held = self.bearable < self.limits.most;
         if is_held && self.window >= self.bearable && now >= self.trial_at {
             self.bearable = (self.bearable * 2).min(self.limits.most);
-            self.gap =
-                Some(self.gap * 3 / 4).filter(|gap| *gap > FIRST_GAP / 4).unwrap_or_default();
             self.trial_at = now + self.trial_gap;
         }
-        let is_known = self.bearable < self.limits.most || self.trial_gap > FIRST_TRIAL;
+        let is_known = is_held || self.trial_gap > FIRST_TRIAL;
         let next = if is_known { self.window + 1 } else { self.window * 2 };
         self.window = next.min(self.bearable).max(1);
     }
@@ -414,7 +450,7 @@ mod tests {
 
     #[test]
     fn strain_halves_the_window_once_a_round_and_it_recovers() {
-        let mut pace = Pace::new(Limits::own_host(None, true, None));
+        let mut pace = Pace::new(Limits { first: 16, most: 64, interval: Duration::ZERO });
         round(&mut pace, Moment::START, BUSY);
         assert_eq!(pace.window(), 8);
         round(&mut pace, Moment::START + 2000 * MS, BUSY);
@@ -440,8 +476,9 @@ mod tests {
         let mut strained = Vec::new();
         for second in 0..600 {
             let now = Moment::START + Duration::from_secs(second);
-            let signal = if pace.window() >= 6 { BUSY } else { Signal::Answered(20 * MS) };
-            if signal == BUSY {
+            let fails = Signal::Strained(Strain::Failures);
+            let signal = if pace.window() >= 6 { fails } else { Signal::Answered(20 * MS) };
+            if signal == fails {
                 strained.push(second);
             }
             round(&mut pace, now, signal);
