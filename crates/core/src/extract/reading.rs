@@ -6,7 +6,7 @@
 use std::fmt;
 
 use encoding_rs::{Encoding, UTF_8};
-use xxhash_rust::xxh3::Xxh3;
+use xxhash_rust::xxh3::xxh3_128;
 
 use crate::extract::elements::{Attribute, Element};
 use crate::url::fragment::AnchorIndex;
@@ -306,33 +306,38 @@ impl Reading {
     /// title, even if their bytes differ.
     #[must_use]
     pub fn hash(&self) -> u128 {
-        let mut hash = Xxh3::new();
-        hash.update(self.text.as_bytes());
-        hash.update(self.format.as_str().as_bytes());
-        hash.update(self.encoding.name().as_bytes());
-        hash.update(&[u8::from(self.cut), u8::from(self.faulty), u8::from(self.scripted)]);
+        // Gathered first: to hash many small pieces one by one takes several times as long.
+        let mut hashed = Vec::with_capacity(self.text.len() + 96 * (self.links.len() + 1));
+        hashed.extend_from_slice(self.text.as_bytes());
+        hashed.extend_from_slice(self.format.as_str().as_bytes());
+        hashed.extend_from_slice(self.encoding.name().as_bytes());
+        hashed.extend_from_slice(&[
+            u8::from(self.cut),
+            u8::from(self.faulty),
+            u8::from(self.scripted),
+        ]);
         let sketch = self.sketch.unwrap_or_default();
-        hash.update(&sketch.text.to_le_bytes());
-        hash.update(&sketch.outline.to_le_bytes());
+        hashed.extend_from_slice(&sketch.text.to_le_bytes());
+        hashed.extend_from_slice(&sketch.outline.to_le_bytes());
         for link in &self.links {
-            hash.update(link.element.name().as_bytes());
-            hash.update(link.attribute.name().as_bytes());
+            hashed.extend_from_slice(link.element.name().as_bytes());
+            hashed.extend_from_slice(link.attribute.name().as_bytes());
             let spans = [Some(link.written), link.text, link.rel, link.title];
             for span in spans {
                 let span = span.map_or([u32::MAX; 2], |span| [span.start, span.length]);
-                hash.update(&span[0].to_le_bytes());
-                hash.update(&span[1].to_le_bytes());
+                hashed.extend_from_slice(&span[0].to_le_bytes());
+                hashed.extend_from_slice(&span[1].to_le_bytes());
             }
             let region = link.region.map_or(0, |region| region as u8 + 1);
-            hash.update(&[region, u8::from(link.scripted)]);
-            hash.update(&link.ancestor_hash.to_le_bytes());
-            hash.update(&link.line.to_le_bytes());
-            hash.update(&link.column.to_le_bytes());
+            hashed.extend_from_slice(&[region, u8::from(link.scripted)]);
+            hashed.extend_from_slice(&link.ancestor_hash.to_le_bytes());
+            hashed.extend_from_slice(&link.line.to_le_bytes());
+            hashed.extend_from_slice(&link.column.to_le_bytes());
         }
         for anchor in self.anchors.hashes() {
-            hash.update(&anchor.to_le_bytes());
+            hashed.extend_from_slice(&anchor.to_le_bytes());
         }
-        hash.digest128()
+        xxh3_128(&hashed)
     }
 
     /// How many bytes it takes in memory, about.

@@ -45,6 +45,25 @@ const MOST_WORDS: u32 = 1000;
 /// With fewer words there is no likeness: many pages say just "Welcome".
 const FEWEST_WORDS: u32 = 3;
 
+/// What a byte is, of what matters to words.
+const SPACE: u8 = 1;
+const DIGIT: u8 = 2;
+const SLASH: u8 = 4;
+const KINDS: [u8; 256] = {
+    let mut kinds = [0; 256];
+    let mut byte = 0;
+    while byte < 128 {
+        kinds[byte as usize] = match byte {
+            b'\t' | b'\n' | b'\x0c' | b'\r' | b' ' => SPACE,
+            b'0'..=b'9' => DIGIT,
+            b'/' => SLASH,
+            _ => 0,
+        };
+        byte += 1;
+    }
+    kinds
+};
+
 impl Sketcher {
     /// For the page at this URL. `whole`: the sketch is needed too.
     pub(super) fn new(url: &str, whole: bool) -> Sketcher {
@@ -64,18 +83,23 @@ impl Sketcher {
         if self.words > MOST_WORDS && !self.whole {
             return;
         }
-        let mut rest = text;
-        while let Some(end) = rest.iter().position(u8::is_ascii_whitespace) {
-            let (word, after) = (&rest[..end], &rest[end + 1..]);
+        let (mut start, mut kinds) = (0, 0);
+        for (at, byte) in text.iter().enumerate() {
+            let kind = KINDS[usize::from(*byte)];
+            kinds |= kind;
+            if kind != SPACE {
+                continue;
+            }
+            let word = &text[start..at];
             if self.partial.is_empty() {
-                self.end_word(word);
+                self.end_word(word, kinds);
             } else {
                 self.partial.extend_from_slice(word);
                 self.end_incomplete();
             }
-            rest = after;
+            (start, kinds) = (at + 1, 0);
         }
-        self.partial.extend_from_slice(rest);
+        self.partial.extend_from_slice(&text[start..]);
         if self.partial.len() >= LONGEST_WORD {
             self.end_incomplete();
         }
@@ -93,12 +117,13 @@ impl Sketcher {
 
     fn end_incomplete(&mut self) {
         let word = std::mem::take(&mut self.partial);
-        self.end_word(&word);
+        self.end_word(&word, word.iter().fold(0, |kinds, byte| kinds | KINDS[usize::from(*byte)]));
         self.partial = word;
         self.partial.clear();
     }
 
-    fn end_word(&mut self, word: &[u8]) {
+    /// `kinds`: those of all its bytes.
+    fn end_word(&mut self, word: &[u8], kinds: u8) {
         if word.is_empty() {
             return;
         }
@@ -107,12 +132,12 @@ impl Sketcher {
         if self.whole {
             add(&mut self.text, hash);
         }
-        if !word.iter().any(u8::is_ascii_digit) {
+        if kinds & DIGIT == 0 {
             if self.whole {
                 add(&mut self.outline, hash);
                 self.after_number = false;
             }
-            if self.words <= MOST_WORDS && !self.is_echo(word) {
+            if self.words <= MOST_WORDS && !self.is_echo(word, kinds) {
                 add(&mut self.likeness, hash);
                 self.alike = self.alike.saturating_add(1);
             }
@@ -130,8 +155,8 @@ impl Sketcher {
     }
 
     /// Whether a word comes from the URL.
-    fn is_echo(&self, word: &[u8]) -> bool {
-        if word.len() > 1 && word.contains(&b'/') {
+    fn is_echo(&self, word: &[u8], kinds: u8) -> bool {
+        if word.len() > 1 && kinds & SLASH != 0 {
             return true;
         }
         let may_be = |echo: &Vec<u8>| word.len() >= echo.len() && word.len() <= echo.len() + 6;

@@ -290,6 +290,20 @@ mod tests {
     }
 
     #[test]
+    fn links_match_by_element_relation_and_text() {
+        let mut selection = Selection::all();
+        selection.elements = vec!["img".to_owned()];
+        assert!(selection.takes_link("img", None, None) && !selection.takes_link("a", None, None));
+        selection.elements.clear();
+        selection.rels = vec!["next".to_owned()];
+        selection.text = vec!["canal".to_owned(), "map".to_owned()];
+        assert!(selection.takes_link("a", Some("prev NEXT"), Some("Map of the Canal")));
+        assert!(!selection.takes_link("a", Some("prev"), Some("Map of the Canal")));
+        assert!(!selection.takes_link("a", Some("next"), Some("Map")));
+        assert!(!selection.takes_link("a", None, None));
+    }
+
+    #[test]
     fn a_selection_by_verdicts_alone_is_not_narrow() {
         let foreign = |pattern: &str| {
             let pages = vec![Pattern::new("/news/*"), Pattern::new(pattern)];

@@ -1,6 +1,6 @@
 //! Links that many pages share, which one edit fixes.
 
-use xxhash_rust::xxh3::Xxh3;
+use xxhash_rust::xxh3::xxh3_64;
 
 use crate::extract::reading::{Link, Region};
 
@@ -49,21 +49,21 @@ pub fn is_framed(region: Option<Region>) -> bool {
 /// ```
 #[must_use]
 pub fn fingerprint(target: u64, fragment: Option<&str>, link: &Link<'_>) -> u64 {
-    let mut hash = Xxh3::new();
-    hash.update(&target.to_le_bytes());
-    hash.update(link.element.name().as_bytes());
-    hash.update(&[0]);
-    hash.update(link.attribute.name().as_bytes());
-    hash.update(&link.ancestor_hash.to_le_bytes());
-    hash.update(&[link.region.map_or(0, |region| region as u8 + 1)]);
+    let mut hashed = Vec::with_capacity(128);
+    hashed.extend_from_slice(&target.to_le_bytes());
+    hashed.extend_from_slice(link.element.name().as_bytes());
+    hashed.extend_from_slice(&[0]);
+    hashed.extend_from_slice(link.attribute.name().as_bytes());
+    hashed.extend_from_slice(&link.ancestor_hash.to_le_bytes());
+    hashed.extend_from_slice(&[link.region.map_or(0, |region| region as u8 + 1)]);
     for text in [fragment, link.text] {
         // The length of each text comes first, so that different texts never run together to the
         // same bytes.
         let length = text.map_or(u64::MAX, |text| text.len() as u64);
-        hash.update(&length.to_le_bytes());
-        hash.update(text.unwrap_or_default().as_bytes());
+        hashed.extend_from_slice(&length.to_le_bytes());
+        hashed.extend_from_slice(text.unwrap_or_default().as_bytes());
     }
-    hash.digest()
+    xxh3_64(&hashed)
 }
 
 #[cfg(test)]

@@ -277,6 +277,12 @@ mod tests {
     use super::*;
 
     #[test]
+    fn words_lose_a_plural_s_alone() {
+        let words: Vec<String> = words_of("The Boats of glass, 7 gas-as X html").collect();
+        assert_eq!(words, ["boat", "glass", "7", "gas", "as"]);
+    }
+
+    #[test]
     fn prefixes_and_hosts_are_found() {
         let known = KnownUrls::new(vec![
             KnownUrl::of("https://www.a.test/paths/"),

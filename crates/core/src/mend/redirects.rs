@@ -234,6 +234,14 @@ mod tests {
     }
 
     #[test]
+    fn every_reason_has_words_of_its_own() {
+        use Omitted::*;
+        let words = [External, SamePath, Loop, Pattern, Duplicate].map(Omitted::words);
+        let distinct: std::collections::BTreeSet<&str> = words.into_iter().collect();
+        assert!(distinct.len() == 5 && !distinct.contains(""), "{distinct:?}");
+    }
+
+    #[test]
     fn what_is_left_alone_under_a_prefix_is_named() {
         let rule = Rule {
             from: "https://a.test/old/".to_owned(),

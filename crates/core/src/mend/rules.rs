@@ -187,6 +187,18 @@ mod tests {
     }
 
     #[test]
+    fn the_scheme_alone_is_no_rule() {
+        let known = known(&["https://a.test/x", "https://a.test/w/y", "https://b.test/w/z"]);
+        let pairs = [
+            ("http://a.test/x", Some("https://a.test/x")),
+            ("http://a.test/w/y", Some("https://a.test/w/y")),
+            ("http://b.test/w/z", Some("https://b.test/w/z")),
+        ];
+        let found = rules(&pairs, &known);
+        assert!(found.iter().all(|(from, ..)| from.ends_with(".test/")), "{found:?}");
+    }
+
+    #[test]
     fn a_renamed_folder_and_changed_extensions_are_rules() {
         let known =
             known(&["http://a.test/trails/1", "http://a.test/trails/2", "http://a.test/paths/9"]);

@@ -330,6 +330,14 @@ fn the_same_reference_in_two_encodings_names_two_urls() {
         .crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/s?q=%C3%A9"), "sound 200");
     assert_eq!(seen.verdict("http://a.test/s?q=%E9"), "broken not-found 404");
+    // The other way round as well: what is known of the first page is not used for the second.
+    let seen = Web::default()
+        .on("http://a.test/", Act::Page(in_latin.replace("</a>", "</a><a href=/utf-8>u</a>")))
+        .on("http://a.test/utf-8", Act::Page(in_utf_8.into()))
+        .on("http://a.test/s?q=%C3%A9", page(&[]))
+        .crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/s?q=%C3%A9"), "sound 200");
+    assert_eq!(seen.verdict("http://a.test/s?q=%E9"), "broken not-found 404");
 }
 
 /// A time-out during an overload is not held against the URL, but only once: it is expensive.

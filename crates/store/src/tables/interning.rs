@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
 
 use rusqlite::Connection;
-use xxhash_rust::xxh3::{Xxh3, xxh3_128};
+use xxhash_rust::xxh3::xxh3_128;
 
 use crate::db::error::StoreError;
 use crate::tables::link_contents;
@@ -18,6 +18,8 @@ pub(crate) struct InternCache {
     pub(crate) urls: Ids,
     pub(crate) versions: Ids,
     pub(crate) words: HashMap<String, u32>,
+    /// The last words that were looked up: most links are of the same element.
+    pub(crate) last_words: [(&'static str, u32); 2],
     /// Recent link contents. One that was dropped is stored once more.
     pub(crate) contents: Recent,
     /// The first unused number for link contents.
@@ -131,26 +133,25 @@ pub(crate) fn take(next: &mut u32) -> u32 {
 }
 
 pub(crate) fn version_key(url: u32, hash: &[u8]) -> Key {
-    let mut key = Xxh3::new();
-    key.update(&url.to_le_bytes());
-    key.update(hash);
-    Key::new(key.digest128())
+    Key::of_text(&[&url.to_le_bytes(), hash].concat())
 }
 
 /// A key for several texts, some of which may be missing.
 pub(crate) fn texts_key<const N: usize>(numbers: &[u32], texts: [Option<&str>; N]) -> Key {
-    let mut key = Xxh3::new();
+    let length = |text: Option<&str>| text.map_or(0, str::len);
+    let size = 4 * numbers.len() + 8 * N + texts.iter().map(|text| length(*text)).sum::<usize>();
+    let mut hashed = Vec::with_capacity(size);
     for number in numbers {
-        key.update(&number.to_le_bytes());
+        hashed.extend_from_slice(&number.to_le_bytes());
     }
     for text in texts {
         // The length of each text comes first, so that different lists never run together to the
         // same bytes.
         let length = text.map_or(u64::MAX, |text| text.len() as u64);
-        key.update(&length.to_le_bytes());
-        key.update(text.unwrap_or_default().as_bytes());
+        hashed.extend_from_slice(&length.to_le_bytes());
+        hashed.extend_from_slice(text.unwrap_or_default().as_bytes());
     }
-    Key::new(key.digest128())
+    Key::of_text(&hashed)
 }
 
 #[cfg(test)]

@@ -120,8 +120,8 @@ impl RunWriter {
         url: u32,
     ) -> Result<LinkContent<'a>, StoreError> {
         Ok(LinkContent {
-            element: self.word(link.element.name())?,
-            attribute: self.word(link.attribute.name())?,
+            element: self.word(0, link.element.name())?,
+            attribute: self.word(1, link.attribute.name())?,
             region: link.region,
             ancestor_hash: link.ancestor_hash,
             scripted: link.scripted,
@@ -136,21 +136,30 @@ impl RunWriter {
     /// How a reference to a URL is written: as the whole URL, its path, or any other text.
     fn written<'a>(&self, written: &'a str, url: u32) -> Written<'a> {
         let is = |text: &[u8]| self.known.urls.get(&Key::of_text(text)) == Some(&url);
-        if written.contains("://") && is(written.as_bytes()) {
+        if written.contains(':') && is(written.as_bytes()) {
             return Written::Whole;
         }
         // Nearly all references of this form are to the host of the start URL.
         let from_root = written.starts_with('/') && !written.starts_with("//");
-        if from_root && is(format!("{}{written}", self.origin).as_bytes()) {
+        if from_root && is(&[self.origin.as_bytes(), written.as_bytes()].concat()) {
             return Written::Path;
         }
         Written::Other(written)
     }
 
-    fn word(&mut self, word: &str) -> Result<u32, StoreError> {
-        if let Some(id) = self.known.words.get(word) {
-            return Ok(*id);
+    fn word(&mut self, place: usize, word: &'static str) -> Result<u32, StoreError> {
+        if self.known.last_words[place].0 == word {
+            return Ok(self.known.last_words[place].1);
         }
+        let id = match self.known.words.get(word) {
+            Some(id) => *id,
+            None => self.add_word(word)?,
+        };
+        self.known.last_words[place] = (word, id);
+        Ok(id)
+    }
+
+    fn add_word(&mut self, word: &str) -> Result<u32, StoreError> {
         let id = u32::try_from(self.known.words.len()).expect("a handful of words") + 1;
         self.db.execute("INSERT INTO word (id, text) VALUES (?1, ?2)", params![id, word])?;
         self.known.words.insert(word.to_owned(), id);

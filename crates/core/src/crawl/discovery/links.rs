@@ -37,7 +37,8 @@ impl<'a> Source<'a> {
 
     /// Whether a reference resolves to the same URL wherever its base is the same.
     fn may_remember(&self, written: &str) -> bool {
-        !written.contains('#') && (self.encoding == UTF_8 || written.is_ascii())
+        memchr::memchr(b'#', written.as_bytes()).is_none()
+            && (self.encoding == UTF_8 || written.is_ascii())
     }
 }
 
@@ -307,7 +308,9 @@ fn watch_link(
     is_secure: bool,
 ) {
     // A shortcut for nearly all links, which cannot have one.
-    let is_plain = link.written.len() > 1 && !is_secure && !link.written.contains(':');
+    let is_plain = link.written.len() > 1
+        && !is_secure
+        && memchr::memchr(b':', link.written.as_bytes()).is_none();
     if is_plain && !is_leftover(link.written) {
         return;
     }

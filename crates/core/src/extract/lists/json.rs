@@ -50,6 +50,17 @@ mod tests {
     use super::*;
 
     #[test]
+    fn a_line_of_the_greatest_length_is_parsed() {
+        let list = |length: usize| {
+            let list = json_lines(format!("\"{}\"", "x".repeat(length - 2)).as_bytes());
+            let faults: Vec<String> = list.faults.into_iter().map(|fault| fault.what).collect();
+            (list.entries.len(), faults)
+        };
+        assert_eq!(list(LONGEST_LINE), (1, vec![]));
+        assert_eq!(list(LONGEST_LINE + 1), (0, vec![too_long(1).what]));
+    }
+
+    #[test]
     fn objects_may_have_their_url_under_any_key() {
         let list = json_lines(
             b"{\"id\":1,\"url\":\"https://a.test/\"}\n\"www.b.test\"\n\n{\"x\":\"https://c.test/\"}\n\
