@@ -21,4 +21,5 @@ mod replay;
 mod replies;
 mod robots;
 mod traps;
+mod waiting;
 mod web;

@@ -17,7 +17,8 @@ use crate::evidence::{AttemptOutcome, DnsFailure, Failure, Stage};
 /// it was well.
 const FIRST_DOUBT: usize = 4;
 const LAST_DOUBT: usize = 64;
-/// How long to wait before a failed canary is requested again; twice as long each time.
+/// How long to wait before a failed canary is requested again, or a quarter of the time that it
+/// has failed, if that is longer.
 const BREATH: Duration = Duration::from_millis(250);
 /// How long to wait for a server at least, however short the time-out: machines are restarted.
 const RESTART: Duration = Duration::from_secs(30);
@@ -235,8 +236,9 @@ impl OutageDetector {
                     Availability::Away { since, failures } => (since, failures + 1),
                     _ => (if self.row.is_empty() { now } else { self.since }, 1),
                 };
-                let gap = BREATH.min(self.timeout / 4) * 2u32.pow(failures.min(7) - 1);
                 let waited = now.since_start().saturating_sub(since.since_start());
+                // So that an outage costs little more time than it lasts.
+                let gap = BREATH.min(self.timeout / 4).max(waited / 4);
                 if failures > 2 && waited >= RESTART.max(self.timeout * 2) {
                     self.since = since;
                     return self.give_up();
@@ -322,7 +324,7 @@ mod tests {
         };
         assert_eq!(given_up, HealthAction::GiveUp);
         let wait = RESTART.max(SECOND * 40);
-        assert!(at(now) >= at(7) + wait && at(now) < at(7) + wait * 2, "{now} s");
+        assert!(at(now) >= at(4) + wait && at(now) < at(4) + wait * 3 / 2, "{now} s");
     }
 
     #[test]
@@ -367,10 +369,11 @@ mod tests {
         let mut detector = doubted();
         assert_eq!(
             detector.handle_canary(at(10), id(0), ServerSignal::Failed),
-            HealthAction::RequestAt(at(10) + SECOND / 4, id(0))
+            HealthAction::RequestAt(at(10) + SECOND * 3 / 2, id(0)),
+            "a quarter of the 6 s that it has failed"
         );
         assert_eq!(detector.availability(), Availability::Away { since: at(4), failures: 1 });
-        let then = at(11) + SECOND / 2;
+        let then = at(11) + SECOND * 7 / 4;
         assert_eq!(
             detector.handle_canary(at(11), id(0), ServerSignal::Failed),
             HealthAction::RequestAt(then, id(0))
@@ -378,6 +381,16 @@ mod tests {
         let back = HealthAction::Continue { was_away: true };
         assert_eq!(detector.handle_canary(at(13), id(0), ServerSignal::Fine), back);
         assert_eq!(detector.availability(), Availability::Here);
+    }
+
+    #[test]
+    fn a_server_that_has_just_failed_is_requested_again_soon() {
+        let mut detector = doubted();
+        let soon = at(4) + SECOND / 10;
+        assert_eq!(
+            detector.handle_canary(soon, id(0), ServerSignal::Failed),
+            HealthAction::RequestAt(soon + BREATH, id(0))
+        );
     }
 
     #[test]

@@ -411,10 +411,10 @@ impl Frontier {
         if lane.pace.has_responded() || self.unproven < (self.concurrency / 2).max(1) {
             return true;
         }
-        // The other half is reserved for servers that respond; if there are none, a part of it
-        // would be wasted. A quarter stays reserved for internal pages.
+        // The other half is reserved for servers that respond; if there are none, it would be
+        // wasted. A quarter stays reserved for internal pages while there are any.
         let proven = |server: &ServerId| self.lanes[server.index()].pace.has_responded();
-        self.unproven < (self.concurrency * 3 / 4).max(1)
+        self.unproven < share.max(1)
             && self.others <= self.unproven
             && self.ready_own.is_empty()
             && !self.ready.iter().any(proven)
@@ -521,7 +521,19 @@ mod tests {
                 frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
             frontier.push(server, job(n, false));
         }
-        assert_eq!(start_all(&mut frontier, Moment::START).len(), 6, "except a quarter");
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
+        // While there is something of the site, half of them.
+        let mut frontier = Frontier::new(8, Duration::from_secs(2));
+        let site = frontier.server("a.test", true, Limits::gentle(None));
+        frontier.push(site, job(1, false));
+        for n in 2..22 {
+            let server =
+                frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
+            frontier.push(server, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1 + 4);
+        frontier.handle_ended(Moment::START, request(0), Signal::Neutral);
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 4);
     }
 
     #[test]

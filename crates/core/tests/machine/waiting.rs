@@ -1,0 +1,83 @@
+//! How long crawls take that have to wait, over simulated time.
+
+use std::time::Duration;
+
+use rummage_core::crawl::Settings;
+use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure};
+
+use crate::web::{Act, Web, page};
+
+const MS: Duration = Duration::from_millis(1);
+
+/// A site of 100 pages of 100 ms, whose home page also links to these.
+fn site(others: &[String]) -> Web {
+    let pages: Vec<String> = (0..100).map(|n| format!("/page{n}")).collect();
+    let refs: Vec<&str> = pages.iter().chain(others).map(String::as_str).collect();
+    let mut web = Web::default().on("http://a.test/", page(&refs));
+    for path in &pages {
+        web = web.slow(&format!("http://a.test{path}"), 100 * MS, page(&[]));
+    }
+    web
+}
+
+fn with_all(others: &[String], act: &Act) -> Web {
+    others.iter().fold(site(others), |web, url| web.on(url, act.clone()))
+}
+
+fn urls(hosts: usize, each: usize) -> Vec<String> {
+    let of = |host: usize| (0..each).map(move |n| format!("http://host{host}.test/{n}"));
+    (0..hosts).flat_map(of).collect()
+}
+
+fn own_urls(number: usize) -> Vec<String> {
+    (0..number).map(|n| format!("http://a.test/own{n}")).collect()
+}
+
+/// Three attempts that time out: 20 s, 40 s, 40 s, with 5 s and 30 s in between.
+const HANGS: u64 = 135;
+/// Two pauses before the second and third attempt.
+const RETRIES: u64 = 35;
+
+/// Each crawl takes little more than the longest wait that it cannot avoid: while one server is
+/// waited for, all others are requested.
+#[test]
+fn a_crawl_takes_little_more_than_its_longest_wait() {
+    let refused = Failure::Refused;
+    let down = AttemptOutcome::Failure(refused.clone());
+    let no_name = Failure::Dns(DnsFailure::NoSuchName);
+    let slow = |others: Vec<String>| {
+        let web = site(&others);
+        others.iter().fold(web, |web, url| web.slow(url, 10_000 * MS, page(&[])))
+    };
+    // What is waited for, the seconds that this takes at least, and how much longer it may take,
+    // in percent.
+    let cases: [(&str, Web, u64, u64); 14] = [
+        ("nothing", site(&[]), 1, 0),
+        ("200 names that do not exist", with_all(&urls(200, 1), &Act::Fail(no_name)), 1, 0),
+        ("a host that refuses", with_all(&urls(1, 60), &Act::Fail(refused.clone())), RETRIES, 10),
+        ("100 hosts that refuse", with_all(&urls(100, 1), &Act::Fail(refused)), RETRIES, 10),
+        ("a host that hangs", with_all(&urls(1, 60), &Act::Hang), HANGS, 20),
+        ("20 hosts that hang", with_all(&urls(20, 5), &Act::Hang), HANGS, 20),
+        // 64 connections at a time.
+        ("100 hosts that hang", with_all(&urls(100, 1), &Act::Hang), HANGS, 45),
+        ("8 pages that hang", with_all(&own_urls(8), &Act::Hang), HANGS, 10),
+        // At most eight of them are requested again at a time.
+        ("40 pages that hang", with_all(&own_urls(40), &Act::Hang), HANGS, 40),
+        (
+            "20 pages that are reset",
+            with_all(&own_urls(20), &Act::Fail(Failure::Reset)),
+            RETRIES,
+            10,
+        ),
+        ("20 pages that fail", with_all(&own_urls(20), &Act::Status(500)), RETRIES, 10),
+        ("20 bodies that never end", with_all(&own_urls(20), &Act::Drip), 60, 10),
+        // Two at a time.
+        ("a host that takes 10 s", slow(urls(1, 10)), 50, 10),
+        ("a server that is down for 20 s", site(&[]).down(200 * MS, 20_200 * MS, down), 20, 25),
+    ];
+    for (what, web, seconds, longer) in cases {
+        let took = web.crawl(Settings::default()).end.since_start();
+        let most = Duration::from_secs(seconds) * u32::try_from(100 + longer).unwrap() / 100;
+        assert!(took <= most, "{what}: {took:?}, at least {seconds} s");
+    }
+}
