@@ -32,6 +32,14 @@ impl UrlId {
     pub fn index(self) -> usize {
         self.0 as usize
     }
+
+    pub(crate) fn from_number(number: u32) -> UrlId {
+        UrlId(number)
+    }
+
+    pub(crate) fn number(self) -> u32 {
+        self.0
+    }
 }
 
 /// A server that URLs are requested from.

@@ -1,7 +1,11 @@
 //! Maps whose keys are already hashes: they are not hashed again.
+//!
+//! A hash of 96 bits and an id take sixteen bytes.
 
 use std::collections::HashMap;
 use std::hash::{BuildHasherDefault, Hasher};
+
+use xxhash_rust::xxh3::xxh3_128;
 
 /// A map with 128-bit hashes as keys.
 pub type HashedMap<T> = HashMap<u128, T, BuildHasherDefault<Ready>>;
@@ -15,12 +19,105 @@ impl Hasher for Ready {
         self.0
     }
 
-    fn write(&mut self, _: &[u8]) {
-        unreachable!("keys are u128");
+    fn write(&mut self, bytes: &[u8]) {
+        // A key passes its three parts at once; the length before it is ignored.
+        if let Some(first) = bytes.first_chunk() {
+            self.0 = u64::from_ne_bytes(*first);
+        }
     }
 
     #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
     fn write_u128(&mut self, key: u128) {
         self.0 = key as u64;
+    }
+}
+
+/// A hash, cut so that it takes sixteen bytes with an id.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Key([u32; 3]);
+
+impl Key {
+    /// The key of a hash of 128 bits.
+    #[must_use]
+    #[expect(clippy::cast_possible_truncation, reason = "a part of a hash is a hash")]
+    pub fn new(hash: u128) -> Key {
+        Key([hash as u32, (hash >> 32) as u32, (hash >> 64) as u32])
+    }
+
+    /// The key of a text.
+    #[must_use]
+    pub fn of_text(text: &[u8]) -> Key {
+        Key::new(xxh3_128(text))
+    }
+}
+
+/// Ids by hash.
+pub type Ids = HashMap<Key, u32, BuildHasherDefault<Ready>>;
+
+/// Ids by hash, of which the older half is dropped when there are too many.
+#[derive(Debug)]
+pub struct Recent {
+    young: Ids,
+    old: Ids,
+    most: usize,
+}
+
+impl Default for Recent {
+    fn default() -> Recent {
+        Recent::holding(450_000)
+    }
+}
+
+impl Recent {
+    /// Keeps at least this many, and at most twice as many.
+    #[must_use]
+    pub fn holding(most: usize) -> Recent {
+        Recent { young: Ids::default(), old: Ids::default(), most }
+    }
+
+    /// The id of this hash; `new` if it is unknown, and stored from now on.
+    pub fn id_or(&mut self, key: Key, new: u32) -> u32 {
+        self.find(key).unwrap_or_else(|| {
+            self.keep(key, new);
+            new
+        })
+    }
+
+    /// The id of this hash, if it is known.
+    pub fn find(&mut self, key: Key) -> Option<u32> {
+        if let Some(id) = self.young.get(&key) {
+            return Some(*id);
+        }
+        let id = *self.old.get(&key)?;
+        self.keep(key, id);
+        Some(id)
+    }
+
+    /// Stores the id of a hash.
+    pub fn keep(&mut self, key: Key, id: u32) {
+        if self.young.len() >= self.most {
+            // The table keeps its size, which it will need again.
+            std::mem::swap(&mut self.young, &mut self.old);
+            self.young.clear();
+        }
+        self.young.insert(key, id);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn recent_keys_are_known_and_old_ones_are_not() {
+        let mut recent = Recent::holding(2);
+        let key = |n: u32| Key::of_text(&n.to_le_bytes());
+        assert_eq!((recent.id_or(key(1), 10), recent.id_or(key(2), 20)), (10, 20));
+        assert_eq!(recent.id_or(key(1), 99), 10);
+        recent.id_or(key(3), 30);
+        assert_eq!(recent.id_or(key(1), 99), 10, "seen again, it stays");
+        recent.id_or(key(4), 40);
+        assert_eq!((recent.id_or(key(1), 99), recent.id_or(key(2), 21)), (10, 21));
+        assert_eq!((recent.find(key(3)), recent.find(key(2))), (None, Some(21)));
     }
 }

@@ -9,12 +9,15 @@
 use url::{Position, Url};
 use xxhash_rust::xxh3::xxh3_128_with_seed;
 
-use crate::url::hashed::HashedMap;
+use crate::url::hashed::{self, Recent};
 
-/// Resolved references, by their raw text and the part of the base they depend on.
+/// So many references are kept at least: far more than a site has in its menus.
+const KEPT: usize = 200_000;
+
+/// The ids of resolved references, by their raw text and the part of the base they depend on.
 #[derive(Debug)]
-pub(crate) struct Memo<T> {
-    known: HashedMap<T>,
+pub(crate) struct Memo {
+    known: Recent,
 }
 
 /// The base of a page, prepared for look-ups.
@@ -36,28 +39,29 @@ fn hash(text: &str) -> u64 {
     xxhash_rust::xxh3::xxh3_64(text.as_bytes())
 }
 
-impl<T: Copy> Memo<T> {
-    pub(crate) fn new() -> Memo<T> {
-        Memo { known: HashedMap::default() }
+impl Memo {
+    pub(crate) fn new() -> Memo {
+        Memo { known: Recent::holding(KEPT) }
     }
 
-    pub(crate) fn find(&self, key: Key) -> Option<T> {
-        self.known.get(&key.0).copied()
+    pub(crate) fn find(&mut self, key: Key) -> Option<u32> {
+        self.known.find(key.0)
     }
 
-    pub(crate) fn keep(&mut self, key: Key, meaning: T) {
-        self.known.insert(key.0, meaning);
+    pub(crate) fn keep(&mut self, key: Key, id: u32) {
+        self.known.keep(key.0, id);
     }
 }
 
 /// The key of a reference in the cache.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Key(u128);
+pub(crate) struct Key(hashed::Key);
 
 /// The key of a reference on a page with this base; `None` if it depends on the whole base and is
 /// not worth caching.
 pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
-    Some(Key(xxh3_128_with_seed(written.as_bytes(), depends_on(base, written)?)))
+    let hash = xxh3_128_with_seed(written.as_bytes(), depends_on(base, written)?);
+    Some(Key(hashed::Key::new(hash)))
 }
 
 /// A hash of the part of the base that a reference depends on; `None` if it depends on all of it,
@@ -152,12 +156,12 @@ mod tests {
                     let key = key(&keys, &reference);
                     let index = key.and_then(|key| memo.find(key)).unwrap_or_else(|| {
                         seen.push(base.join(&reference).ok());
-                        seen.len() - 1
+                        u32::try_from(seen.len()).unwrap() - 1
                     });
                     if let Some(key) = key {
                         memo.keep(key, index);
                     }
-                    prop_assert_eq!(&seen[index], &base.join(&reference).ok(), "{:?}", reference);
+                    prop_assert_eq!(&seen[index as usize], &base.join(&reference).ok(), "{:?}", reference);
                 }
             }
         }

@@ -9,6 +9,7 @@ use rummage_core::findings::compare::{is_passing, is_wrong};
 use rummage_core::findings::lifecycle::{FindingState, Observation, PreviousRun, step};
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::schedule::notifications::NotifyState;
+use rummage_core::url::hashed::Key;
 use rummage_core::verdict::Cause;
 use rusqlite::{Connection, params};
 
@@ -19,7 +20,6 @@ use crate::notify::collector::{self, NotificationCollector};
 use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 use crate::tables::findings::key_of_row;
-use crate::tables::interning::Key;
 use crate::tables::runs::{previous, run_info};
 
 /// A row of the table, as far as it may change.

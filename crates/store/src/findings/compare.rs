@@ -3,6 +3,7 @@
 use std::collections::{HashMap, HashSet};
 
 use rummage_core::findings::compare::is_passing;
+use rummage_core::url::hashed::Key;
 use rusqlite::params;
 
 use crate::db::error::StoreError;
@@ -10,7 +11,6 @@ use crate::findings::coverage::RunCoverage;
 use crate::model::StoredUrl;
 use crate::read::link_query::{LinkMatch, LinkQuery};
 use crate::tables::findings::key_of_row;
-use crate::tables::interning::Key;
 use crate::tables::page_order;
 
 /// How a finding was fixed.

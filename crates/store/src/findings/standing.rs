@@ -8,8 +8,8 @@ use crate::model::{Changes, History};
 use crate::read::link_query::LinkMatch;
 use crate::read::open::OpenRun;
 use crate::tables::findings::key;
-use crate::tables::interning::Key;
 use crate::tables::url_status::UrlStatus;
+use rummage_core::url::hashed::Key;
 
 impl OpenRun<'_> {
     /// The history of a finding; `None` if the link is none, or the run has not ended.

@@ -9,6 +9,7 @@ use rummage_core::Moment;
 use rummage_core::crawl::Response;
 use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead, Validators};
 use rummage_core::extract::reading::Reading;
+use rummage_core::url::hashed::Key;
 use rusqlite::Connection;
 
 use crate::db::error::StoreError;
@@ -16,7 +17,6 @@ use crate::model::{RunInfo, StoredUrl};
 use crate::read::reader::Reader;
 use crate::read::replay::{Urls, titled};
 use crate::tables::evidence::Evidence;
-use crate::tables::interning::Key;
 use crate::tables::link_contents::{Index, LinkContents};
 
 /// Results of earlier runs, by URL.

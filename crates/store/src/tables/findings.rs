@@ -6,10 +6,11 @@ use jiff::Timestamp;
 use rummage_core::findings::compare::is_wrong;
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::selection::Standing;
+use rummage_core::url::hashed::Key;
 use rummage_core::verdict::{Cause, Verdict};
 use rusqlite::{Connection, params};
 
-use super::interning::{Key, texts_key};
+use super::interning::texts_key;
 use crate::db::error::StoreError;
 use crate::db::row::{optional_word, text, timestamp, word};
 use crate::model::{History, RunInfo};

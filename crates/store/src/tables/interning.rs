@@ -1,13 +1,12 @@
 //! What a store contains already, so that each fact is stored once.
 //!
 //! Looked up by hash, in memory: an SQLite query for each link would cost as much as parsing its
-//! page. A hash of 96 bits and an id take sixteen bytes.
+//! page.
 
 use std::collections::HashMap;
-use std::hash::{BuildHasherDefault, Hasher};
 
+use rummage_core::url::hashed::{Ids, Key, Recent};
 use rusqlite::Connection;
-use xxhash_rust::xxh3::xxh3_128;
 
 use crate::db::error::StoreError;
 use crate::tables::link_contents;
@@ -26,77 +25,6 @@ pub(crate) struct InternCache {
     pub(crate) next_content: u32,
     pub(crate) next_version: u32,
     pub(crate) next_url: u32,
-}
-
-/// A hash, cut so that it takes sixteen bytes with an id.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub(crate) struct Key([u32; 3]);
-
-impl Key {
-    #[expect(clippy::cast_possible_truncation, reason = "a part of a hash is a hash")]
-    pub(crate) fn new(hash: u128) -> Key {
-        Key([hash as u32, (hash >> 32) as u32, (hash >> 64) as u32])
-    }
-
-    pub(crate) fn of_text(text: &[u8]) -> Key {
-        Key::new(xxh3_128(text))
-    }
-}
-
-/// Ids by hash.
-pub(crate) type Ids = HashMap<Key, u32, BuildHasherDefault<Ready>>;
-
-/// A hasher that returns the key.
-#[derive(Debug, Default)]
-pub(crate) struct Ready(u64);
-
-impl Hasher for Ready {
-    fn finish(&self) -> u64 {
-        self.0
-    }
-
-    fn write(&mut self, bytes: &[u8]) {
-        // A key passes its three parts at once; the length before it is ignored.
-        if let Some(first) = bytes.first_chunk() {
-            self.0 = u64::from_ne_bytes(*first);
-        }
-    }
-}
-
-/// Ids by hash, of which the older half is dropped when there are too many.
-#[derive(Debug)]
-pub(crate) struct Recent {
-    young: Ids,
-    old: Ids,
-    most: usize,
-}
-
-impl Default for Recent {
-    fn default() -> Recent {
-        Recent::holding(450_000)
-    }
-}
-
-impl Recent {
-    /// Keeps at least this many, and at most twice as many.
-    pub(crate) fn holding(most: usize) -> Recent {
-        Recent { young: Ids::default(), old: Ids::default(), most }
-    }
-
-    /// The id of this hash; `new` if it is unknown, and stored from now on.
-    pub(crate) fn id_or(&mut self, key: Key, new: u32) -> u32 {
-        if let Some(id) = self.young.get(&key) {
-            return *id;
-        }
-        let id = self.old.get(&key).copied().unwrap_or(new);
-        if self.young.len() >= self.most {
-            // The table keeps its size, which it will need again.
-            std::mem::swap(&mut self.young, &mut self.old);
-            self.young.clear();
-        }
-        self.young.insert(key, id);
-        id
-    }
 }
 
 impl InternCache {
@@ -152,21 +80,4 @@ pub(crate) fn texts_key<const N: usize>(numbers: &[u32], texts: [Option<&str>; N
         hashed.extend_from_slice(text.unwrap_or_default().as_bytes());
     }
     Key::of_text(&hashed)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn recent_keys_are_known_and_old_ones_are_not() {
-        let mut recent = Recent::holding(2);
-        let key = |n: u32| Key::of_text(&n.to_le_bytes());
-        assert_eq!((recent.id_or(key(1), 10), recent.id_or(key(2), 20)), (10, 20));
-        assert_eq!(recent.id_or(key(1), 99), 10);
-        recent.id_or(key(3), 30);
-        assert_eq!(recent.id_or(key(1), 99), 10, "seen again, it stays");
-        recent.id_or(key(4), 40);
-        assert_eq!((recent.id_or(key(1), 99), recent.id_or(key(2), 21)), (10, 21));
-    }
 }

@@ -1,11 +1,12 @@
 //! Outcomes of requests: details that rarely change are stored once and shared.
 
 use rummage_core::evidence::AttemptOutcome;
+use rummage_core::url::hashed::{Key, Recent};
 use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::db::error::StoreError;
 use crate::db::row::text;
-use crate::tables::interning::{Key, Recent, take, texts_key};
+use crate::tables::interning::{take, texts_key};
 
 /// Stores new outcomes.
 #[derive(Debug)]

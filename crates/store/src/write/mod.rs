@@ -16,6 +16,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::{Event, UrlId};
+use rummage_core::url::hashed::Key;
 use rummage_core::url::scope::Bounds;
 use rummage_core::{Moment, RULES_VERSION};
 use rusqlite::{Connection, params};
@@ -24,7 +25,7 @@ use crate::db::connection;
 use crate::db::error::StoreError;
 use crate::model::NotifySettings;
 use crate::model::RunKind;
-use crate::tables::interning::{InternCache, Key, take};
+use crate::tables::interning::{InternCache, take};
 use crate::tables::notes;
 use crate::tables::outcomes::Outcomes;
 use crate::tables::request_log::last_endings;

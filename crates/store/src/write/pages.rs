@@ -3,6 +3,7 @@
 use rummage_core::crawl::{Target, UrlId};
 use rummage_core::extract::reading::{Link, Reading};
 use rummage_core::findings::shared::fingerprint;
+use rummage_core::url::hashed::Key;
 use rusqlite::params;
 
 use super::RunWriter;
@@ -10,7 +11,7 @@ use crate::codec;
 use crate::codec::contents::{LinkContent, PackedLinks, Written};
 use crate::codec::occurrences::{self, Occurrence};
 use crate::db::error::StoreError;
-use crate::tables::interning::{Key, take, texts_key, version_key};
+use crate::tables::interning::{take, texts_key, version_key};
 
 impl RunWriter {
     pub(super) fn write_page(

@@ -6,7 +6,7 @@
 //! new. A page that repeats parts of its own URL, a number or a date is still a copy; one with a
 //! single other word, even in a link, is not.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, hash_map};
 
 use xxhash_rust::xxh3::xxh3_64;
 
@@ -24,6 +24,9 @@ const MULTIPLIES: u64 = 5;
 /// The pages of a site by what they say.
 #[derive(Debug, Default)]
 pub(super) struct Copies {
+    /// Pages that nothing is a copy of so far, which are nearly all: how many pages of the site
+    /// each was the first to name.
+    single: HashMap<u64, u32>,
     groups: HashMap<u64, Group>,
 }
 
@@ -58,11 +61,18 @@ impl Copies {
     /// A page was parsed, and is the first to name so many pages. Returns the group that is
     /// stopped because of that.
     pub(super) fn handle_read(&mut self, url: &str, profile: u64, new: u32) -> Option<Stop> {
-        let group = self.groups.entry(profile).or_default();
+        let group = match self.groups.entry(profile) {
+            hash_map::Entry::Occupied(known) => known.into_mut(),
+            hash_map::Entry::Vacant(unknown) => match self.single.remove(&profile) {
+                Some(new) => unknown.insert(Group { pages: 1, new, ..Group::default() }),
+                None => {
+                    self.single.insert(profile, new);
+                    return None;
+                }
+            },
+        };
         (group.pages, group.new) = (group.pages + 1, group.new.saturating_add(new));
-        if group.pages > 1 {
-            group.widen(path_of(url));
-        }
+        group.widen(path_of(url));
         let (pages, new) = (u64::from(group.pages), u64::from(group.new));
         let goes_on = group.pages >= MANY && new * 10 >= pages * 9;
         let multiplies = group.pages >= MANY_THAT_MULTIPLY && new >= pages * MULTIPLIES;

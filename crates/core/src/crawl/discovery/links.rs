@@ -189,11 +189,11 @@ impl Discovery {
     ) -> Target {
         let key = key(&source.keys, written).filter(|_| source.may_remember(written));
         if let Some(id) = key.and_then(|key| self.memo.find(key)) {
-            return Target { id, fragment: None };
+            return Target { id: UrlId::from_number(id), fragment: None };
         }
         let target = resolve(board, source, written, depth);
         if let Some(key) = key {
-            self.memo.keep(key, target.id);
+            self.memo.keep(key, target.id.number());
         }
         target
     }

@@ -48,7 +48,7 @@ pub(super) struct Discovery {
     shells: SpaShells,
     pub(super) fragments: FragmentIndex,
     /// What references were found to mean.
-    memo: Memo<UrlId>,
+    memo: Memo,
     /// Pages that each read page leads to; kept only where a limit of depth needs it.
     leads_to: HashMap<UrlId, Vec<UrlId>>,
     /// Further start URLs, until the first one is parsed.
