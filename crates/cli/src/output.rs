@@ -2,6 +2,7 @@
 
 use std::io::{self, BufWriter, IsTerminal, Write};
 
+use anstream::adapter::StripBytes;
 use anstream::{AutoStream, ColorChoice};
 
 use crate::args::Color;
@@ -28,7 +29,10 @@ impl Terminal {
 
     /// Standard output. Wrap it in [`buffered`] for long output.
     pub(crate) fn stdout(self) -> impl Write {
-        AutoStream::new(io::stdout(), choice(self.color, io::stdout().is_terminal()))
+        match choice(self.color, io::stdout().is_terminal()) {
+            ColorChoice::Never => Stdout::Plain(PlainStdout::default()),
+            choice => Stdout::Styled(AutoStream::new(io::stdout(), choice)),
+        }
     }
 
     /// Standard error.
@@ -48,6 +52,43 @@ impl Terminal {
             Color::Always => &["--color", "always"],
             Color::Never => &["--color", "never"],
         }
+    }
+}
+
+enum Stdout {
+    Plain(PlainStdout),
+    Styled(AutoStream<io::Stdout>),
+}
+
+impl Write for Stdout {
+    fn write(&mut self, text: &[u8]) -> io::Result<usize> {
+        match self {
+            Stdout::Plain(out) => out.write(text),
+            Stdout::Styled(out) => out.write(text),
+        }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        io::stdout().flush()
+    }
+}
+
+/// Standard output without styles. What is written at once is one write, not one for each piece
+/// between two styles.
+#[derive(Default)]
+struct PlainStdout {
+    strip: StripBytes,
+    plain: Vec<u8>,
+}
+
+impl PlainStdout {
+    fn write(&mut self, text: &[u8]) -> io::Result<usize> {
+        self.plain.clear();
+        for piece in self.strip.strip_next(text) {
+            self.plain.extend_from_slice(piece);
+        }
+        io::stdout().write_all(&self.plain)?;
+        Ok(text.len())
     }
 }
 

@@ -3,7 +3,8 @@
 //! A [`Pace`] learns when a request starts and how it ends, and decides when the next may start.
 //! It doubles the number of requests in flight after each round of quick responses, halves it
 //! when the host shows [strain](Strain), grows step by step to what the host is known to handle,
-//! tries more at growing intervals, and never exceeds its ceiling.
+//! tries more at growing intervals, and never exceeds its ceiling. A host that limits the rate
+//! gets its requests at intervals instead (see `spacing`).
 
 use std::time::Duration;
 
