@@ -487,6 +487,21 @@ mod tests {
     use super::*;
 
     #[test]
+    fn what_a_feed_encloses_is_media() {
+        for (element, attribute) in [
+            ("enclosure", "url"),
+            ("media:content", "url"),
+            ("media:thumbnail", "url"),
+            ("itunes:image", "href"),
+            ("content", "src"),
+        ] {
+            let attribute = Attribute::named(attribute).unwrap();
+            let purpose = Element::named(element).unwrap().purpose(attribute, None);
+            assert_eq!(purpose, MEDIA.purpose, "{element}");
+        }
+    }
+
+    #[test]
     fn every_row_has_known_names() {
         for text in Name::TEXTS {
             let name = Name::of(text.as_bytes());

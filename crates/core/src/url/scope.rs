@@ -214,6 +214,13 @@ mod tests {
     }
 
     #[test]
+    fn a_prefix_is_shown_as_it_was_written() {
+        for written in ["/news/", "a.test/news/", "https://a.test/"] {
+            assert_eq!(Prefix::parse(written).unwrap().as_str(), written);
+        }
+    }
+
+    #[test]
     fn a_list_may_have_urls_of_the_users_own_site() {
         let list = Url::parse("file:///list").unwrap();
         let site = Url::parse("https://www.a.test/").unwrap();

@@ -1,6 +1,9 @@
 //! Pages that respond well and are not what the link promises; and pages that only look so.
 
-use rummage_core::crawl::{Fragments, Settings};
+use std::time::Duration;
+
+use rummage_core::crawl::{Fragments, Note, Settings};
+use rummage_core::evidence::ResponseHead;
 
 use crate::web::{Act, Seen, Web, page};
 
@@ -363,4 +366,42 @@ fn a_home_page_that_is_not_to_be_checked_is_not_requested() {
     assert_eq!(seen.verdict("http://b.test/"), "skipped excluded");
     assert_eq!(seen.verdict("http://b.test/lost.png"), "broken not-found 404");
     assert_eq!(seen.times_requested("http://b.test/"), 0);
+}
+
+/// What is no link for visitors may come from anywhere.
+#[test]
+fn only_a_visitor_can_land_elsewhere() {
+    let script = Act::Body("text/javascript", "f()".to_owned());
+    let body = "<script src=http://b.test/lib/f.js></script><a href=http://c.test/lib/f>f</a>";
+    let seen = Web::default()
+        .on("http://a.test/", Act::Page(body.to_owned()))
+        .on("http://b.test/lib/f.js", Act::Redirect(302, "/".to_owned()))
+        .on("http://b.test/", script)
+        .on("http://c.test/lib/f", Act::Redirect(302, "/".to_owned()))
+        .on("http://c.test/", page(&[]))
+        .crawl(Settings::default());
+    assert_eq!(seen.verdict("http://b.test/lib/f.js"), "sound redirected 200");
+    assert_eq!(seen.verdict("http://c.test/lib/f"), "doubtful redirected-home 200");
+}
+
+#[test]
+fn certificates_that_end_soon_are_noted_once_for_each_server_of_the_site() {
+    let ends = |days: u64| ResponseHead {
+        certificate_left: Some(Duration::from_secs(days * 86_400)),
+        ..ResponseHead::default()
+    };
+    let shown = |days, links: &[&str]| Act::ResponseHead(ends(days), Box::new(page(links)));
+    let noted = |own: u64, external: u64| {
+        let seen = Web::default()
+            .on("http://a.test/", shown(own, &["/one", "http://b.test/"]))
+            .on("http://a.test/one", shown(own, &[]))
+            .on("http://b.test/", shown(external, &[]))
+            .crawl(Settings::default());
+        let is_end = |note: &Note| matches!(note, Note::CertificateEnds { .. });
+        seen.notes.into_iter().filter(|(_, note)| is_end(note)).map(|(url, _)| url).collect()
+    };
+    let none: Vec<String> = noted(21, 5);
+    assert!(none.is_empty(), "{none:?}");
+    let own: Vec<String> = noted(20, 5);
+    assert_eq!(own, ["http://a.test/"]);
 }

@@ -2,8 +2,11 @@
 
 use std::time::Duration;
 
-use rummage_core::crawl::Settings;
+use rummage_core::Moment;
+use rummage_core::crawl::{Crawl, Settings};
 use rummage_core::evidence::{AttemptOutcome, DnsFailure, Failure};
+
+use url::Url;
 
 use crate::web::{Act, Web, page};
 
@@ -80,4 +83,22 @@ fn a_crawl_takes_little_more_than_its_longest_wait() {
         let most = Duration::from_secs(seconds) * u32::try_from(100 + longer).unwrap() / 100;
         assert!(took <= most, "{what}: {took:?}, at least {seconds} s");
     }
+}
+
+/// Progress names what a crawl waits for.
+#[test]
+fn the_last_server_with_work_is_named() {
+    let web = with_all(&urls(1, 6), &Act::Hang);
+    let start = Url::parse("http://a.test/").unwrap();
+    let settings = Settings::default();
+    let timeout = settings.retry.timeout;
+    let crawl = |replies| {
+        let crawl = Crawl::new(settings.clone(), vec![start.clone()]);
+        let seen = web.drive(crawl, timeout, Moment::START, replies);
+        seen.crawl.last_server().map(|(server, urls)| (server.to_owned(), urls))
+    };
+    assert_eq!(crawl(1), Some(("a.test".to_owned(), 1)), "the start");
+    assert_eq!(crawl(20), None, "there are pages of the site, too");
+    let last = (100..110).find_map(crawl);
+    assert_eq!(last, Some(("host0.test".to_owned(), 6)), "only the host that hangs is left");
 }

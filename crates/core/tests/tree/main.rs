@@ -114,6 +114,23 @@ fn foreign_text_opens_no_link_again() {
     assert_eq!(ours(&document.text), oracle::links(&document));
 }
 
+/// Where a landmark ends shows which elements a tag has closed.
+#[test]
+fn tags_close_what_the_standard_says() {
+    for markup in [
+        "<li><nav><ol></li><a href=x>1</a></ol></nav><a href=y>2</a>",
+        "<li><nav><ul></li><a href=x>1</a></ul></nav><a href=y>2</a>",
+        "<ruby><rt role=navigation>a<rt><a href=x>1</a></ruby><a href=y>2</a>",
+        "<ruby><rtc role=navigation>a<rt><a href=x>1</a></ruby><a href=y>2</a>",
+        "<ruby><rtc role=navigation>a<rb><a href=x>1</a></ruby><a href=y>2</a>",
+        "<option role=navigation>a<optgroup><a href=x>1</a>",
+        "<p role=navigation>a<optgroup><a href=x>1</a>",
+    ] {
+        let document = Numbered::new(markup);
+        assert_eq!(ours(&document.text), oracle::links(&document), "{markup}");
+    }
+}
+
 /// Real pages, for cases that the others do not cover: `RUMMAGE_PAGES=/usr/share/doc cargo test
 /// -p rummage-core --test tree -- --ignored`
 #[test]
