@@ -6,7 +6,7 @@
 # Needs nginx, curl and GNU time (Debian: nginx-light curl time). The site is made
 # by crates/demo/examples/large_site.rs under target/bench and served on loopback;
 # nginx is started and stopped by this script. Times are noisy: what
-# counts is the ratio within one run.
+# counts is the ratio within one run. RUMMAGE names another program to measure.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 rounds=${1:-5}
@@ -15,7 +15,10 @@ port=${PORT:-8931}
 again=$((port + 1))
 mkdir -p "$work/nginx"
 
-cargo build --release --quiet
+if [ -z "${RUMMAGE:-}" ]; then
+  cargo build --release --quiet
+  RUMMAGE=target/release/rummage
+fi
 [ -e "$work/site/index.html" ] ||
   cargo run --release --quiet -p rummage-demo --example large_site -- "$work/site" 5000
 
@@ -56,19 +59,19 @@ echo "round  curl(s)  rummage(s)  ratio  rummage(MiB)"
 for round in $(seq "$rounds"); do
   read -r curl _ < <(seconds curl --silent --parallel --parallel-max 64 --config "$work/all.curl")
   rm -f "$work"/store.db*
-  read -r crawl memory < <(seconds target/release/rummage crawl "127.0.0.1:$port" --externals note \
+  read -r crawl memory < <(seconds "$RUMMAGE" crawl "127.0.0.1:$port" --externals note \
     --store "$work/store.db" --quiet)
   awk -v n="$round" -v a="$curl" -v b="$crawl" -v m="$memory" \
     'BEGIN { printf "%5d  %7.2f  %10.2f  %5.2f  %12d\n", n, a, b, b / a, m }'
 done
-target/release/rummage findings --store "$work/store.db" | head -n 4
+"$RUMMAGE" findings --store "$work/store.db" | head -n 4
 ls -l "$work/store.db" | awk '{ printf "store: %.1f MiB\n", $5 / 1048576 }'
 
 # The same site twice over, unchanged: what a second crawl costs compared with the first.
 bytes() { awk '{ sum += $1 } END { print sum + 0 }' "$work/nginx/bytes"; }
 rm -f "$work"/twice.db*
 : >"$work/nginx/bytes"
-crawl=(target/release/rummage crawl "127.0.0.1:$again" --externals note --store "$work/twice.db" --quiet)
+crawl=("$RUMMAGE" crawl "127.0.0.1:$again" --externals note --store "$work/twice.db" --quiet)
 read -r first _ < <(seconds "${crawl[@]}")
 size=$(stat -c %s "$work/twice.db")
 sent=$(bytes) before=$(bytes)

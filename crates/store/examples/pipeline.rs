@@ -17,7 +17,7 @@ use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
 use rummage_core::Moment;
-use rummage_core::crawl::{BodyUse, Crawl, Reply, Request, Response, Settings};
+use rummage_core::crawl::{BodyUse, Crawl, Event, Reply, Request, Response, Settings};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Format};
@@ -166,7 +166,7 @@ fn main() {
     let start = url::Url::parse(HOST).expect("a URL");
     let settings = Settings { max_urls: usize::MAX, ..Settings::default() };
     let mut crawl = Crawl::new(settings, vec![start]);
-    let (mut times, mut made, mut parsed) = (Times::default(), 0u64, 0u64);
+    let (mut times, mut made, mut parsed, mut known) = (Times::default(), 0u64, 0u64, 0u64);
     let began = Instant::now();
     while !crawl.is_finished() {
         let moment = |made: u64| Moment::START + Duration::from_millis(made);
@@ -183,6 +183,7 @@ fn main() {
         crawl.handle_reply(moment(made), reply);
         let mut events = Vec::new();
         while let Some(event) = crawl.poll_event() {
+            known += u64::from(matches!(event, Event::Discovered { .. }));
             events.push(event);
         }
         times.crawl += since.elapsed();
@@ -195,7 +196,8 @@ fn main() {
         }
         times.writing += since.elapsed();
         if made.is_multiple_of(100_000) {
-            eprintln!("{made} requests, {parsed} pages, {:?}, {} KiB", began.elapsed(), resident());
+            let (took, memory) = (began.elapsed(), resident());
+            eprintln!("{parsed} of {known} URLs parsed in {took:.1?}, {memory} KiB");
         }
     }
     let since = Instant::now();
