@@ -134,6 +134,8 @@ const FEWEST: u32 = 1;
 const FIRST_TRIAL: Duration = Duration::from_secs(10);
 const LAST_TRIAL: Duration = Duration::from_secs(160);
 
+/// How long a host that has refused a request is left alone at most, besides the interval.
+const DRAIN: Duration = Duration::from_millis(300);
 /// A host that refuses several requests (503) within this time, and answers others, limits their
 /// rate.
 const REFUSALS_TOGETHER: Duration = Duration::from_secs(2);
@@ -316,12 +318,16 @@ impl Pace {
 
     fn space_out(&mut self, now: Moment, strain: Strain) -> Option<Slowing> {
         let round = self.usual.unwrap_or_default() * 2;
+        // A host that has never answered does not answer at a slower pace either.
+        if self.last_quick.is_none() && !self.spacing.gap().is_zero() {
+            return None;
+        }
         if !self.spacing.handle_refused(now, self.limits.interval, round) {
             return None;
         }
         // What is full has to drain.
         let gap = self.spacing.gap();
-        self.next_start = self.next_start.max(now + gap * 3);
+        self.next_start = self.next_start.max(now + gap + (gap * 2).min(DRAIN));
         Some(Slowing { strain, window: self.window, gap })
     }
 
@@ -529,6 +535,19 @@ mod tests {
         assert_eq!(pace.ready(later, 0), Ready::Now);
         pace.handle_started(later);
         assert_eq!(pace.ready(later + 1000 * MS, 0), Ready::WhenOneEnds);
+    }
+
+    #[test]
+    fn a_host_that_only_refuses_is_slowed_down_once() {
+        let mut pace = Pace::new(Limits::other(None, None));
+        let mut refuse = |second: u64| {
+            let now = Moment::START + Duration::from_secs(second);
+            pace.handle_started(now);
+            pace.handle_ended(now, Signal::Strained(Strain::TooMany)).map(|slowing| slowing.gap)
+        };
+        assert_eq!([0, 5, 10].map(&mut refuse), [Some(1000 * MS), None, None]);
+        let moment = Moment::START + Duration::from_secs(11);
+        assert_eq!(pace.ready(Moment::START, 0), Ready::At(moment));
     }
 
     #[test]
