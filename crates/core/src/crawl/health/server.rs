@@ -25,6 +25,7 @@ const UNAVAILABLE: u32 = 3;
 /// How requests ended that were made again at a slower pace.
 #[derive(Debug, Default)]
 struct Retried {
+    /// With 503.
     unavailable: u32,
     others: u32,
 }
@@ -43,7 +44,7 @@ pub(super) struct Server {
     hung_again: u32,
     /// URLs in a row whose bodies did not end in time.
     dripped: u32,
-    /// URLs that were unavailable (503), and were requested again at a slower pace.
+    /// How requests ended that were made again because of strain.
     retried: Retried,
     pub(super) luck: Luck,
     /// There is a note that it fails at random.
