@@ -49,6 +49,9 @@ pub(crate) enum Failure {
     Store(#[from] StoreError),
     #[error(transparent)]
     View(#[from] ViewError),
+    /// A bug of ours.
+    #[error("{0}")]
+    Internal(&'static str),
     #[error("{what}: {reason}")]
     System { what: &'static str, reason: std::io::Error },
 }
@@ -135,6 +138,9 @@ impl Failure {
             }
             Failure::Store(error) | Failure::View(ViewError::Store(error)) => {
                 store_hint(error).to_owned()
+            }
+            Failure::Internal(_) => {
+                "This is a bug in rummage: please report it. What was saved is kept.".to_owned()
             }
             Failure::Engine(_) | Failure::View(_) | Failure::System { .. } => String::new(),
         }

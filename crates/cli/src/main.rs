@@ -31,6 +31,7 @@ mod session;
 mod signals;
 mod sources;
 mod start;
+mod triage;
 mod urls;
 mod values;
 mod waivers;

@@ -40,6 +40,11 @@ impl Terminal {
         AutoStream::new(io::stderr(), choice(self.color, io::stderr().is_terminal()))
     }
 
+    /// Whether the whole screen is drawn in color.
+    pub(crate) fn colors_screen(self) -> bool {
+        choice(self.color, true) != ColorChoice::Never
+    }
+
     /// Whether standard error is written in color.
     pub(crate) fn colors_stderr(self) -> bool {
         choice(self.color, io::stderr().is_terminal()) != ColorChoice::Never

@@ -14,7 +14,7 @@ use crate::output::Terminal;
 use crate::{choice, digests, paths};
 
 /// See the [module](self). Code that needs less is passed less.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(crate) struct Session {
     /// The settings file.
     pub(crate) config: Config,

@@ -24,6 +24,7 @@ mod safe;
 mod sitemap;
 mod skipped;
 mod style;
+mod targets;
 #[cfg(test)]
 mod testing;
 mod text;
@@ -50,10 +51,14 @@ pub use rows::{
 };
 pub use safe::{safe, safe_json};
 pub use sitemap::{SitemapParts, sitemap_index};
+pub use targets::{
+    Occurrence, Section, TargetDetail, TargetId, TargetLine, TargetList, TargetOrder,
+};
 pub use text::{
     ConfirmedRow, Covered, Plan, Planned, RepairRow, RepairState, WaiverRow, comparison, confirmed,
-    diff, findings, lifted, pages, patch, patrol, recheck, repairs, runs, schedule, sites, summary,
-    summary_with_objects, trace, trace_placeholder, undelivered, waived, waivers, would_waive,
+    diff, findings, lifted, pages, patch, patrol, recheck, repairs, run_title, runs, schedule,
+    sites, summary, summary_with_objects, trace, trace_placeholder, undelivered, waived, waivers,
+    would_waive,
 };
 pub use when::{day, when};
 

@@ -37,3 +37,18 @@ pub(crate) struct StoredLinks {
     #[command(flatten)]
     pub(crate) selecting: Selecting,
 }
+
+impl StoredLinks {
+    /// The options as they can be typed.
+    pub(crate) fn words(&self) -> Vec<String> {
+        let mut words = Vec::new();
+        if let Some(run) = self.run {
+            words.extend(["--run".to_owned(), run.to_string()]);
+        }
+        if let Some(since) = &self.since {
+            words.extend(["--since".to_owned(), since.to_string()]);
+        }
+        words.extend(self.selecting.words());
+        words
+    }
+}

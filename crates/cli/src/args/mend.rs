@@ -4,7 +4,11 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand, ValueEnum};
 
+use rummage_core::mend::plan::Action;
+use url::Url;
+
 use super::{CheckOptions, Selecting};
+use crate::values::{nearest, one_of};
 
 /// Fix broken links: propose repairs, apply them, make redirects, confirm that it worked
 ///
@@ -29,6 +33,7 @@ pub(crate) struct MendArgs {
 #[derive(Debug, Subcommand)]
 pub(crate) enum MendCommand {
     Propose(Box<ProposeArgs>),
+    Set(MendSetArgs),
     Show(MendShowArgs),
     Apply(Box<MendApplyArgs>),
     Undo(Box<MendUndoArgs>),
@@ -68,6 +73,56 @@ pub(crate) struct ProposeArgs {
     pub(crate) selecting: Selecting,
     #[command(flatten)]
     pub(crate) options: CheckOptions,
+}
+
+/// Set what a plan does with targets
+///
+/// Writes or changes the entries of these targets; comments and all other entries stay. The plan
+/// is made if there is none. --remove takes the entries out again.
+///
+/// Exit codes: 0, 2 invalid arguments.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  rummage mend set plan.toml http://old.example.test/x --action replace \\\n    \
+    --to https://new.example.test/x\n  \
+    rummage mend set plan.toml http://old.example.test/x --action unwrap\n  \
+    rummage mend set plan.toml http://old.example.test/x --remove"
+)]
+pub(crate) struct MendSetArgs {
+    /// Plan to change
+    #[arg(value_name = "PLAN")]
+    pub(crate) plan: PathBuf,
+    /// Targets as findings show them: whole URLs, not patterns
+    #[arg(value_name = "TARGET", required = true)]
+    pub(crate) targets: Vec<String>,
+    /// What is done with the links: replace, unwrap, drop, redirect, gone or leave
+    #[arg(long, value_name = "ACTION", value_parser = action, required_unless_present = "remove")]
+    pub(crate) action: Option<ActionChoice>,
+    /// New URL, for replace and redirect
+    #[arg(long, value_name = "URL", requires = "action", value_parser = new_url)]
+    pub(crate) to: Option<String>,
+    /// Remove the entries of these targets
+    #[arg(long, conflicts_with_all = ["action", "to"])]
+    pub(crate) remove: bool,
+}
+
+/// What is done with the links to a target.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct ActionChoice(pub(crate) Action);
+
+fn action(name: &str) -> Result<ActionChoice, String> {
+    let names = Action::ALL.map(Action::as_str);
+    Action::named(name).map(ActionChoice).ok_or_else(|| match nearest(name, names) {
+        Some(near) => format!("no such action; did you mean {near}?"),
+        None => format!("an action is {}", one_of(&names)),
+    })
+}
+
+fn new_url(text: &str) -> Result<String, String> {
+    match Url::parse(text) {
+        Ok(url) if matches!(url.scheme(), "http" | "https") => Ok(text.to_owned()),
+        _ => Err("give a whole URL, such as https://www.example.test/new".to_owned()),
+    }
 }
 
 /// Show a plan as a table

@@ -28,6 +28,7 @@ mod showing;
 mod sitemap;
 mod sites;
 mod trace;
+mod triage;
 mod waive;
 mod when;
 
@@ -41,12 +42,12 @@ pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::{FindingsArgs, StoredLinks};
 pub(crate) use mend::{
-    MendApplyArgs, MendArgs, MendCommand, MendConfirmArgs, MendRedirectsArgs, MendShowArgs,
-    MendUndoArgs, ProposeArgs, RedirectForm,
+    MendApplyArgs, MendArgs, MendCommand, MendConfirmArgs, MendRedirectsArgs, MendSetArgs,
+    MendShowArgs, MendUndoArgs, ProposeArgs, RedirectForm,
 };
 pub(crate) use options::{CheckOptions, ExternalsChoice, FragmentsChoice};
 pub(crate) use page::PageArgs;
-pub(crate) use parse::{check_default, parse};
+pub(crate) use parse::{check_default, parse, parse_words};
 pub(crate) use patrol::{LogFormat, PatrolArgs};
 pub(crate) use probe::ProbeArgs;
 pub(crate) use recheck::{RecheckArgs, RecheckFormat};
@@ -58,6 +59,7 @@ pub(crate) use showing::{BaselineArg, FailOn, Format, GroupChoice, Showing};
 pub(crate) use sitemap::SitemapArgs;
 pub(crate) use sites::{SitesArgs, SitesCommand};
 pub(crate) use trace::{TraceArgs, TraceFormat};
+pub(crate) use triage::TriageArgs;
 pub(crate) use waive::WaiveArgs;
 pub(crate) use when::Since;
 
@@ -160,6 +162,7 @@ pub(crate) enum Command {
     Report(Box<ReportArgs>),
     Schedule(ScheduleArgs),
     Patrol(PatrolArgs),
+    Triage(Box<TriageArgs>),
     Waive(Box<WaiveArgs>),
     Arrivals(Box<ArrivalsArgs>),
     Mend(MendArgs),

@@ -39,6 +39,13 @@ pub(crate) fn parse(defaults: &[OptionDefault]) -> Result<Args, Error> {
     Args::from_arg_matches(&matches)
 }
 
+/// Parses the words of a command that the program itself has made, or what is wrong with them.
+pub(crate) fn parse_words(words: &[String]) -> Result<Args, String> {
+    let parsed = command().try_get_matches_from(words);
+    let args = parsed.and_then(|matches| Args::from_arg_matches(&matches));
+    args.map_err(|error| first_line(&error))
+}
+
 /// Checks the default of an option by the rules of `rummage findings`, which has all of them.
 pub(crate) fn check_default(name: &str, value: &str) -> Result<(), String> {
     let words = match (name, value) {

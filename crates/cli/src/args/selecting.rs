@@ -105,6 +105,44 @@ impl Selecting {
         (patterns, chooses)
     }
 
+    /// The options as they can be typed.
+    pub(crate) fn words(&self) -> Vec<String> {
+        let mut words = Vec::new();
+        let mut list = |name: &str, values: Vec<&str>| {
+            if !values.is_empty() {
+                words.extend([format!("--{name}"), values.join(",")]);
+            }
+        };
+        list("verdict", self.verdict.iter().map(|verdict| verdict.as_str()).collect());
+        let cause = |choice: &CauseChoice| match choice {
+            CauseChoice::Named(cause) => cause.as_str(),
+            CauseChoice::NotParsed => NOT_PARSED,
+        };
+        list("cause", self.cause.iter().map(cause).collect());
+        let statuses: Vec<String> = self.status.iter().map(Status::to_string).collect();
+        list("status", statuses.iter().map(String::as_str).collect());
+        list("scope", self.scope.iter().map(|scope| scope.as_str()).collect());
+        list("element", self.element.iter().map(String::as_str).collect());
+        list("rel", self.rel.iter().map(String::as_str).collect());
+        list("standing", self.standing.iter().map(|standing| standing.as_str()).collect());
+        let repeated = [
+            ("host", &self.host),
+            ("target", &self.target),
+            ("except", &self.except),
+            ("page", &self.page),
+            ("text", &self.text),
+            ("search", &self.search),
+        ];
+        for (name, values) in repeated {
+            for value in values {
+                words.extend([format!("--{name}"), value.clone()]);
+            }
+        }
+        words.extend(self.all.then(|| "--all".to_owned()));
+        words.extend(self.new.then(|| "--new".to_owned()));
+        words
+    }
+
     /// The selection, with `default` as the verdicts if none are given.
     pub(crate) fn selection(&self, default: &[Verdict]) -> Selection {
         let not_parsed = self.cause.contains(&CauseChoice::NotParsed);
@@ -154,9 +192,11 @@ enum CauseChoice {
     NotParsed,
 }
 
+const NOT_PARSED: &str = "not-parsed";
+
 fn cause_choice(name: &str) -> Result<CauseChoice, String> {
     match name {
-        "not-parsed" => Ok(CauseChoice::NotParsed),
+        NOT_PARSED => Ok(CauseChoice::NotParsed),
         name => cause(name).map(CauseChoice::Named),
     }
 }

@@ -1,5 +1,6 @@
 //! Moments as people write them: a date, a word, or a span of time from now.
 
+use std::fmt;
 use std::time::Duration;
 
 use jiff::civil::{Date, DateTime};
@@ -52,6 +53,21 @@ pub(crate) fn when(text: &str) -> Result<When, String> {
 pub(crate) enum Since {
     Run(i64),
     Moment(When),
+}
+
+impl fmt::Display for Since {
+    /// As [`since`] takes it.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Since::Run(run) => write!(f, "{run}"),
+            Since::Moment(When::At(at)) => write!(f, "{at}"),
+            Since::Moment(When::Day(day)) => write!(f, "{day}"),
+            Since::Moment(When::InDays(0)) => write!(f, "today"),
+            Since::Moment(When::InDays(days)) if *days > 0 => write!(f, "tomorrow"),
+            Since::Moment(When::InDays(days)) => write!(f, "{}d", -days),
+            Since::Moment(When::In(span)) => write!(f, "{}s", span.as_secs()),
+        }
+    }
 }
 
 /// A run number, or a moment; a span counts back from now.

@@ -63,7 +63,7 @@ fn of_all_sites(
 }
 
 /// The selection, with `--since` as a run of this site.
-pub(super) fn selection(
+pub(crate) fn selection(
     stored: &StoredLinks,
     session: &Session,
     reader: &Reader,

@@ -5,10 +5,10 @@ mod compare;
 mod completions;
 mod crawl;
 mod demo;
-mod findings;
+pub(crate) mod findings;
 mod init;
 mod man;
-mod mend;
+pub(crate) mod mend;
 mod page;
 mod patrol;
 mod probe;
@@ -20,7 +20,8 @@ mod sitemap;
 mod sites;
 mod source;
 mod trace;
-mod waive;
+mod triage;
+pub(crate) mod waive;
 mod welcome;
 
 use crate::args::{Args, Command};
@@ -43,6 +44,7 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
         Some(Command::Recheck(recheck)) => recheck::run(&recheck, &open()?),
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, &open()?),
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
+        Some(Command::Triage(triage)) => triage::run(&triage, &open()?),
         Some(Command::Waive(waive)) => waive::run(&waive, &open()?),
         Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),
         Some(Command::Mend(mend)) => mend::run(mend, terminal, open),

@@ -39,11 +39,28 @@ pub(crate) fn run(args: &WaiveArgs, session: &Session) -> Result<Exit, Failure> 
         if args.list {
             list(&mut out, &run, &file, today)?;
         } else {
-            add(&mut out, args, &run, &mut file, session.clock)?;
+            drop(add(&mut out, args, &run, &mut file, session.clock)?);
         }
     }
     out.flush().map_err(ViewError::from)?;
     Ok(Exit::Fine)
+}
+
+/// Waives what the arguments name, and returns the waiver.
+pub(crate) fn waive(args: &WaiveArgs, session: &Session) -> Result<Entry, Failure> {
+    let mut file = File::load(&session.config, &session.store)?;
+    let reader = Reader::open(&session.store)?;
+    let run = reader.open_run(session.run(&reader, None)?)?;
+    add(&mut std::io::sink(), args, &run, &mut file, session.clock)
+}
+
+/// Lifts a waiver; returns whether it was still there.
+pub(crate) fn lift(entry: &Entry, session: &Session) -> Result<bool, Failure> {
+    let mut file = File::load(&session.config, &session.store)?;
+    let Some(at) = file.entries.iter().rposition(|own| own == entry) else { return Ok(false) };
+    file.lift(&[at + 1])?;
+    file.save()?;
+    Ok(true)
 }
 
 fn add(
@@ -52,7 +69,7 @@ fn add(
     run: &OpenRun<'_>,
     file: &mut File,
     clock: WallClock,
-) -> Result<(), Failure> {
+) -> Result<Entry, Failure> {
     let today = clock.today();
     let (patterns, chooses) = args.selecting.patterns();
     let mut entry = entry(args, patterns, clock.now(), today)?;
@@ -98,15 +115,15 @@ fn add(
         entry.observed = observed.into_values().collect();
     }
     if args.dry_run {
-        let shown = rummage_view::would_waive(out, &row(&entry, today), &covered);
-        return Ok(shown.map_err(ViewError::from)?);
+        rummage_view::would_waive(out, &row(&entry, today), &covered).map_err(ViewError::from)?;
+        return Ok(entry);
     }
     let path = file.path.display().to_string();
     let shown = row(&entry, today);
-    let number = file.add(entry);
+    let number = file.add(entry.clone());
     file.save()?;
-    let shown = rummage_view::waived(out, &shown, &covered, number, &path);
-    Ok(shown.map_err(ViewError::from)?)
+    rummage_view::waived(out, &shown, &covered, number, &path).map_err(ViewError::from)?;
+    Ok(entry)
 }
 
 /// The targets of the findings that are selected now, by more than a waiver can name.

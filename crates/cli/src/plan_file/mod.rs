@@ -3,6 +3,7 @@
 //! Writing to a plan that exists preserves its entries, comments and order, and adds what it does
 //! not have.
 
+pub(crate) mod edit;
 mod entry;
 mod schema;
 

@@ -2,6 +2,8 @@
 //!
 //! A link must match every kind of filter that is given, and one value of each kind.
 
+use std::fmt;
+
 use super::portion::Portion;
 use crate::url::pattern::Pattern;
 use crate::url::scope::Scope;
@@ -112,6 +114,16 @@ impl Status {
         match self {
             Status::Code(code) => code == status,
             Status::Class(class) => status / 100 == class,
+        }
+    }
+}
+
+impl fmt::Display for Status {
+    /// As [`Status::parse`] takes it.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Status::Code(code) => write!(f, "{code}"),
+            Status::Class(class) => write!(f, "{class}xx"),
         }
     }
 }

@@ -18,7 +18,7 @@ mod schedule;
 mod sites;
 pub(crate) mod tally;
 pub(crate) mod totals;
-mod trace;
+pub(crate) mod trace;
 mod waivers;
 mod watching;
 
@@ -34,6 +34,7 @@ pub use recheck::recheck;
 pub use repairs::{RepairRow, repairs};
 pub use schedule::{Plan, Planned, schedule};
 pub use sites::{runs, sites};
+pub use totals::run_title;
 pub use trace::{trace, trace_placeholder};
 pub use waivers::{Covered, WaiverRow, lifted, waived, waivers, would_waive};
 pub use watching::{patrol, undelivered};

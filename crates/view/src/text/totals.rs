@@ -32,6 +32,20 @@ pub(crate) fn head(out: &mut dyn Write, run: &RunInfo) -> io::Result<()> {
     writeln!(out, "{site}  {FAINT}{kind}run {}, {started}, took {took}{FAINT:#}", run.number)
 }
 
+/// Which run of which site it is, in a few words, without a style.
+#[must_use]
+pub fn run_title(run: &RunInfo) -> String {
+    let title = run.title.as_deref().filter(|title| !title.is_empty());
+    let title = title.map_or(String::new(), |title| format!("{}  ", safe(&shorten(title, TITLE))));
+    let state = match run.state {
+        RunState::Going => ", still running",
+        RunState::Stopped => ", not finished",
+        RunState::Suspicious => ", suspicious",
+        RunState::Finished => "",
+    };
+    format!("{title}{}  run {}{state}", safe(&run.site), run.number)
+}
+
 /// The totals of the whole run, and what was not checked.
 pub(crate) fn counts(
     out: &mut dyn Write,

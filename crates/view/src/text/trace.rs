@@ -51,17 +51,28 @@ pub fn trace(
         let style = style::of(Verdict::Broken);
         writeln!(out, "  {style}broken{style:#}  no anchor #{} on the page", safe(fragment))?;
     }
+    requests(out, run, url, &outcome)?;
+    past(out, &reader.past(&run.info().site, url)?)?;
+    let first = occurrences(out, run, url, listing)?;
+    clicks(out, run, url, first)?;
+    links(out, run, url, listing)
+}
+
+/// The requests for a URL and those it redirected to, with their responses.
+pub(crate) fn requests(
+    out: &mut dyn Write,
+    run: &OpenRun<'_>,
+    url: StoredUrl,
+    outcome: &Outcome,
+) -> Result<(), ViewError> {
     let way = run.way(url)?;
     for (number, hop) in way.iter().enumerate() {
         self::hop(out, run.info(), number, hop)?;
     }
     if let Some(last) = way.last() {
-        super::blocks::likeness(out, &outcome, &last.url, &last.attempts)?;
+        super::blocks::likeness(out, outcome, &last.url, &last.attempts)?;
     }
-    past(out, &reader.past(&run.info().site, url)?)?;
-    let first = occurrences(out, run, url, listing)?;
-    clicks(out, run, url, first)?;
-    links(out, run, url, listing)
+    Ok(())
 }
 
 /// Writes the placeholder links with one source text, which lead nowhere whatever their URL.
@@ -86,7 +97,7 @@ pub fn trace_placeholder(
 }
 
 /// The results of earlier runs, if there were several; consecutive equal results are merged.
-fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
+pub(crate) fn past(out: &mut dyn Write, past: &[PastVerdict]) -> Result<(), ViewError> {
     if past.len() < 2 {
         return Ok(());
     }
@@ -134,7 +145,7 @@ fn write_clicks(out: &mut dyn Write, is_page: bool, way: &[String]) -> Result<()
     Ok(())
 }
 
-fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
+pub(crate) fn verdict(out: &mut dyn Write, outcome: &Outcome) -> Result<(), ViewError> {
     let style = style::of(outcome.verdict);
     write!(out, "  {style}{}{style:#}  {}", outcome.verdict, cause_of_outcome(outcome))?;
     if let Some(cause) = outcome.cause {
@@ -298,7 +309,7 @@ fn write_occurrences(
 }
 
 /// The tag, as far as it is stored: `<a href="/rota" rel="nofollow">Rota</a>`.
-fn tag(row: &LinkRow) -> String {
+pub(crate) fn tag(row: &LinkRow) -> String {
     let short = |text: &str| safe(&shorten(text, LONGEST)).to_string();
     if row.attribute == "header" || row.element == "loc" {
         return said(row);

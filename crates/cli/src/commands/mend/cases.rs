@@ -1,7 +1,6 @@
 //! The targets of a proposal, their candidates, and what became of them.
 
 use std::collections::BTreeMap;
-use std::io::Write;
 
 use rummage_core::mend::choose::{Proposal, Tried, choose};
 use rummage_core::mend::known::KnownUrls;
@@ -15,7 +14,6 @@ use super::trials::Trials;
 use crate::config::Section;
 use crate::failure::Failure;
 use crate::jobs::PageSources;
-use crate::output::Terminal;
 
 /// Candidates of the first round: the most plausible ones.
 const FIRST: usize = 3;
@@ -71,14 +69,13 @@ pub(super) fn try_all(cases: &mut [Case], trials: &mut Trials<'_>) -> Result<(),
     Ok(())
 }
 
-/// Looks for other anchors on the pages whose anchors are missing. Returns whether all of them
-/// could be read.
+/// Looks for other anchors on the pages whose anchors are missing. Returns which pages could not
+/// be read, and why.
 pub(super) fn find_anchors(
     cases: &mut [Case],
     run: &OpenRun<'_>,
     settings: &Section,
-    terminal: Terminal,
-) -> Result<bool, Failure> {
+) -> Result<Vec<String>, Failure> {
     let mut by_page: BTreeMap<String, Vec<usize>> = BTreeMap::new();
     for (at, case) in cases.iter().enumerate() {
         if let Some((page, _)) = &case.faulty.anchor {
@@ -86,17 +83,15 @@ pub(super) fn find_anchors(
         }
     }
     if by_page.is_empty() {
-        return Ok(true);
+        return Ok(Vec::new());
     }
     let sources = PageSources::of(run, settings)?;
-    let mut is_whole = true;
+    let mut unread = Vec::new();
     for (page, wanted) in by_page {
         let source = match sources.get(&page) {
             Ok(source) => source,
             Err(why) => {
-                let mut err = terminal.stderr();
-                let _ = writeln!(err, "cannot look for anchors on {}: {}", safe(&page), safe(&why));
-                is_whole = false;
+                unread.push(format!("cannot look for anchors on {}: {}", safe(&page), safe(&why)));
                 continue;
             }
         };
@@ -113,5 +108,5 @@ pub(super) fn find_anchors(
             *proposals = choose(tried.collect());
         }
     }
-    Ok(is_whole)
+    Ok(unread)
 }

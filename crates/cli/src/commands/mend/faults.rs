@@ -8,7 +8,7 @@ use rummage_core::mend::Fault;
 use rummage_core::mend::known::{KnownUrl, KnownUrls};
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{LinkRow, OpenRun, StoreError, StoredUrl};
+use rummage_store::{LinkQuery, LinkRow, OpenRun, StoreError, StoredUrl};
 
 /// How many links to a target are looked at; the others are only counted.
 const LOOKED_AT: u64 = 24;
@@ -42,9 +42,13 @@ pub(super) fn of(
     selection: &Selection,
     doubtful: bool,
 ) -> Result<Vec<Faulty>, StoreError> {
+    of_query(&run.query(selection)?, doubtful)
+}
+
+/// The targets of a query.
+pub(super) fn of_query(query: &LinkQuery<'_>, doubtful: bool) -> Result<Vec<Faulty>, StoreError> {
     let mut found: Vec<Faulty> = Vec::new();
     let mut positions: HashMap<TargetIdentity<StoredUrl>, usize> = HashMap::new();
-    let query = run.query(selection)?;
     query.for_each(|link| {
         let needs_nothing = matches!(link.verdict, Verdict::Sound | Verdict::Skipped);
         let is_unlikely = matches!(link.cause, Some(Cause::Placeholder | Cause::Unconfirmed))

@@ -10,11 +10,13 @@ mod places;
 mod propose;
 mod redirects;
 mod remaining;
+pub(crate) mod set;
 mod show;
-mod to_files;
+pub(crate) mod to_files;
 mod to_wordpress;
 mod trials;
 
+pub(crate) use propose::proposals;
 pub(in crate::commands) use propose::run as propose;
 
 use crate::args::{MendArgs, MendCommand};
@@ -29,6 +31,7 @@ pub(crate) fn run(
 ) -> Result<Exit, Failure> {
     match args.command {
         MendCommand::Propose(propose) => propose::run(&propose, &open()?),
+        MendCommand::Set(set) => set::run(&set, &open()?),
         MendCommand::Show(show) => show::run(&show, terminal),
         MendCommand::Apply(apply) => apply::run(&apply, &open()?),
         MendCommand::Undo(undo) => to_wordpress::undo(&undo, &open()?),

@@ -1,14 +1,17 @@
 //! `rummage mend propose`: repairs, each tried beforehand.
 
+use std::collections::HashSet;
 use std::io::Write;
 use std::sync::Arc;
 
 use rummage_core::extract::access_log::Arrivals;
+use rummage_core::findings::selection::Selection;
+use rummage_core::mend::choose::Proposal;
 use rummage_core::mend::{Confidence, Fault};
 use rummage_core::url::query::QueryRule;
 use rummage_core::url::scope::Bounds;
 use rummage_core::verdict::{Cause, Verdict};
-use rummage_store::{OpenRun, RunInfo};
+use rummage_store::{OpenRun, RunInfo, StoredUrl};
 use rummage_view::{ViewError, safe};
 use url::Url;
 
@@ -60,14 +63,46 @@ pub(in crate::commands) fn run(args: &ProposeArgs, session: &Session) -> Result<
     let new = |faulty: Faulty| Case::new(faulty, &known, &may);
     let mut cases: Vec<Case> = faulty.into_iter().map(new).collect();
     try_all(&mut cases, &mut trials)?;
-    let has_anchors = find_anchors(&mut cases, &run, &settings, session.terminal)?;
+    let unread = find_anchors(&mut cases, &run, &settings)?;
+    for problem in &unread {
+        let _ = writeln!(session.terminal.stderr(), "{problem}");
+    }
     let rules = mass::find(&mut cases, &known, &mut trials, &may)?;
     let mut plan = plan(start.clone(), &cases, &rules, aim);
     plan.mends.extend(mass::spared(&run, &cases, &rules)?.iter().map(|url| entries::spared(url)));
     write(args, session, &base, plan, &cases, &trials)?;
-    let is_whole = trials.is_whole && has_anchors && !is_partial;
+    let is_whole = trials.is_whole && unread.is_empty() && !is_partial;
     let exit = if is_whole { Exit::Fine } else { Exit::Unfinished };
     Ok(report_internal(&trials.internal_errors, exit, session.terminal))
+}
+
+/// Candidates that work for some URLs of a run, best first, each with the target it is for.
+pub(crate) fn proposals(
+    session: &Session,
+    run: &OpenRun<'_>,
+    urls: &HashSet<StoredUrl>,
+) -> Result<Vec<(String, Proposal)>, Failure> {
+    let base = run.info();
+    let settings = session.config.settings(session.section_of(&base.site).as_deref());
+    let options = CheckOptions::default().like(Some(options_of(run)?), &settings.options);
+    let start = Url::parse(&base.start).ok();
+    let folder = folder(&base.given_start, &options)?.map(Arc::new);
+    let trial = Trial { session, options: &options, own: start.as_ref(), folder, once: true };
+    let mut trials = Trials::new(trial);
+    let selection = Selection::default();
+    let faulty = faults::of_query(&run.query_to_any(urls, &selection)?, true)?;
+    let known = faults::known(run)?;
+    let bounds = start.as_ref().map(|start| Bounds::around(start, &[]));
+    let may = |url: &str| may_request(url, &options, bounds.as_ref());
+    let new = |faulty: Faulty| Case::new(faulty, &known, &may);
+    let mut cases: Vec<Case> = faulty.into_iter().map(new).collect();
+    try_all(&mut cases, &mut trials)?;
+    find_anchors(&mut cases, run, &settings)?;
+    let of_case = |case: Case| {
+        let target = case.faulty.fault.target;
+        case.proposals.into_iter().map(move |proposal| (target.clone(), proposal))
+    };
+    Ok(cases.into_iter().flat_map(of_case).collect())
 }
 
 /// The broken and moved targets of the links of a run.

@@ -5,6 +5,7 @@ use std::io::Write;
 use std::path::Path;
 
 use rummage_view::{ViewError, counted, safe};
+use url::Url;
 
 use super::remaining::{self, Remaining};
 use crate::args::MendApplyArgs;
@@ -15,6 +16,40 @@ use crate::output;
 use crate::plan_file::PlanFile;
 use crate::session::Session;
 use crate::urls;
+
+/// What a plan changes in a folder, before it is written.
+pub(crate) struct Edits {
+    files: Files,
+    pub(crate) applied: Applied,
+    seen: Seen,
+}
+
+/// Looks at the files of a folder, without changing them.
+pub(crate) fn preview(folder: &Path, at: &Url, plan: &PlanFile) -> Result<Edits, Failure> {
+    let files = Files::open(folder, at, &[])?;
+    if files.is_interrupted() {
+        return Err(Failure::Conflict {
+            what: "a change of these files was interrupted, and is not complete".to_owned(),
+            hint: "Complete it first: rummage mend apply --write".to_owned(),
+        });
+    }
+    let applied = files.apply(&plan.plan());
+    let seen = Seen::of(folder, changed(&applied));
+    Ok(Edits { files, applied, seen })
+}
+
+impl Edits {
+    /// The files that change.
+    pub(crate) fn changed(&self) -> impl Iterator<Item = &FileChange> {
+        changed(&self.applied)
+    }
+
+    /// Writes the changes, if they are the same as those that `shown` has shown.
+    pub(crate) fn write(&self, shown: &Edits) -> Result<(), Failure> {
+        check_seen(Some(&shown.seen), &self.seen)?;
+        self.files.write(&self.applied)
+    }
+}
 
 pub(super) fn apply(
     args: &MendApplyArgs,
@@ -54,7 +89,7 @@ pub(super) fn apply(
     }
     let now = Seen::of(folder, changed(&applied));
     if args.write {
-        check_seen(&args.plan, &now)?;
+        check_seen(Seen::load(&args.plan).as_ref(), &now)?;
         files.write(&applied)?;
         Seen::forget(&args.plan);
     } else {
@@ -71,9 +106,8 @@ pub(super) fn apply(
 }
 
 /// Checks that what is written is what the last diff has shown, if there was one.
-fn check_seen(plan: &Path, now: &Seen) -> Result<(), Failure> {
-    let shown = Seen::load(plan);
-    match shown.as_ref().and_then(|shown| shown.first_difference(now)) {
+fn check_seen(shown: Option<&Seen>, now: &Seen) -> Result<(), Failure> {
+    match shown.and_then(|shown| shown.first_difference(now)) {
         None => Ok(()),
         Some(name) => Err(Failure::Conflict {
             what: format!("{} has changed since the diff; nothing was written", safe(name)),

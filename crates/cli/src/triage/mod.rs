@@ -1,0 +1,267 @@
+//! `rummage triage`: drives the state of the view with a terminal, the store and the network.
+//!
+//! Three threads: this one draws and takes keys; `desk` reads the store and carries out decisions;
+//! `network` makes requests. The state itself is in `rummage_triage`.
+
+mod changes;
+mod deeds;
+mod desk;
+mod keys;
+mod network;
+mod opening;
+mod screen;
+mod signals;
+pub(crate) mod vocabulary;
+pub(crate) mod words;
+
+use std::io::{self, IsTerminal as _, Write as _};
+use std::path::PathBuf;
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::time::Duration;
+
+use crossterm::event;
+use rummage_triage::{Effect, Msg, Palette, Place, Setup, State, View, Vocabulary};
+use rummage_view::ViewError;
+use tokio::sync::watch;
+
+use desk::Desk;
+use screen::Screen;
+use signals::Signals;
+
+use crate::failure::{Exit, Failure};
+use crate::jobs::runtime;
+use crate::session::Session;
+
+/// How long to wait for keys before news is looked for.
+const WAIT: Duration = Duration::from_millis(40);
+
+/// What the view opens with.
+pub(crate) struct Opening {
+    pub(crate) view: View,
+    /// The plan that gets repairs.
+    pub(crate) plan: PathBuf,
+    /// The folder that the plan is applied to, and where it is published.
+    pub(crate) files: Option<PathBuf>,
+    pub(crate) at: Option<String>,
+    /// The site whose last run is listed.
+    pub(crate) site: String,
+}
+
+/// A crawl that goes on meanwhile.
+pub(crate) struct Live {
+    /// How far it is.
+    pub(crate) news: Receiver<Msg>,
+    /// Ends it.
+    pub(crate) stop: watch::Sender<bool>,
+}
+
+/// Opens the view, and prints what was done as commands when it is left.
+pub(crate) fn run(
+    session: &Session,
+    opening: Opening,
+    live: Option<Live>,
+) -> Result<Exit, Failure> {
+    let is_dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+    if !io::stdin().is_terminal() || !io::stdout().is_terminal() || is_dumb {
+        return Err(Failure::Usage {
+            what: "triage needs a terminal that can draw a full screen".to_owned(),
+            hint: "rummage findings lists the same without one.".to_owned(),
+        });
+    }
+    let signals = Signals::watch()?;
+    let vocabulary = vocabulary::vocabulary();
+    let (news, inbox) = channel();
+    let (to_desk, desk_work) = channel();
+    let (to_network, errands) = channel();
+    let (stop, stopped) = watch::channel(false);
+    let desk = Desk::new(session, &opening, vocabulary.clone(), news.clone(), to_network);
+    let ended = std::thread::scope(|scope| {
+        let desk = scope.spawn(move || desk.serve(&desk_work));
+        let network = scope.spawn(move || network::serve(session, &stopped, errands, &news));
+        let mut driver =
+            Driver { session, opening: &opening, vocabulary, to_desk, inbox, live, stop, signals };
+        let left = driver.run(&|| desk.is_finished() || network.is_finished());
+        let Driver { to_desk, inbox, .. } = driver;
+        // What is still to be saved is saved before the threads end.
+        drop(to_desk);
+        let desk = desk.join();
+        let network = network.join();
+        let mut state = left?;
+        let mut failed = false;
+        for msg in inbox.try_iter() {
+            // The screen is closed.
+            if let Msg::Decided(_, Err(why)) | Msg::Undone(_, Err(why)) = &msg {
+                let _ = writeln!(session.terminal.stderr(), "error: {why}");
+                failed = true;
+            }
+            state.update(msg);
+        }
+        match (desk, network) {
+            (Ok(()), Ok(())) => Ok((state, failed)),
+            _ => Err(Failure::Internal("a thread of the view ended with a panic")),
+        }
+    });
+    let (state, failed) = ended?;
+    print(session, &state)?;
+    if state.has_rechecked() {
+        session.deliver_digests(&runtime()?);
+    }
+    Ok(if failed { Exit::Impossible } else { Exit::Fine })
+}
+
+/// Prints what was done as commands.
+fn print(session: &Session, state: &State) -> Result<(), Failure> {
+    let commands = state.commands();
+    if commands.is_empty() {
+        return Ok(());
+    }
+    let mut out = session.terminal.stdout();
+    if !session.terminal.quiet {
+        let mut err = session.terminal.stderr();
+        let _ = writeln!(err, "what was done, as commands:");
+    }
+    for command in commands {
+        writeln!(out, "{command}").map_err(ViewError::from)?;
+    }
+    Ok(())
+}
+
+/// Passes keys and news to the state, and its wishes on.
+struct Driver<'a> {
+    session: &'a Session,
+    opening: &'a Opening,
+    vocabulary: Vocabulary,
+    to_desk: Sender<Effect>,
+    inbox: Receiver<Msg>,
+    live: Option<Live>,
+    stop: watch::Sender<bool>,
+    signals: Signals,
+}
+
+impl Driver<'_> {
+    fn run(&mut self, has_failed: &dyn Fn() -> bool) -> Result<State, Failure> {
+        let palette = Palette { colored: self.session.terminal.colors_screen() };
+        let mut screen = Screen::open(palette).map_err(lost)?;
+        let setup = Setup {
+            view: self.opening.view.clone(),
+            vocabulary: self.vocabulary.clone(),
+            plan: self.opening.plan.display().to_string(),
+            live: None,
+            size: screen.size().map_err(lost)?,
+        };
+        let (mut state, effects) = State::new(setup);
+        for effect in effects {
+            self.pass_on(effect, &mut state, &mut screen)?;
+        }
+        while !state.has_ended() && !has_failed() {
+            // A terminal that is gone takes nothing and gives nothing: everything is saved.
+            if screen.draw(&state).is_err() {
+                break;
+            }
+            let Ok(msgs) = self.wait() else { break };
+            if self.signals.wants_end() {
+                break;
+            }
+            if self.signals.takes_suspend() {
+                self.suspend(&mut screen)?;
+            }
+            for msg in msgs {
+                for effect in state.update(msg) {
+                    self.pass_on(effect, &mut state, &mut screen)?;
+                }
+            }
+        }
+        if !state.has_ended() {
+            let _ = self.stop.send(true);
+            self.stop_crawl();
+        }
+        Ok(state)
+    }
+
+    /// The next news: of keys, of the threads, of a crawl. An error if the terminal is gone.
+    fn wait(&self) -> io::Result<Vec<Msg>> {
+        let mut msgs = Vec::new();
+        while msgs.is_empty() && !self.signals.is_any() {
+            let mut wait = WAIT;
+            while event::poll(wait)? {
+                msgs.extend(keys::news(event::read()?));
+                wait = Duration::ZERO;
+            }
+            msgs.extend(self.inbox.try_iter());
+            if let Some(live) = &self.live {
+                msgs.extend(live.news.try_iter());
+            }
+        }
+        Ok(msgs)
+    }
+
+    fn pass_on(
+        &mut self,
+        effect: Effect,
+        state: &mut State,
+        screen: &mut Screen,
+    ) -> Result<(), Failure> {
+        match effect {
+            Effect::Explain(text) => {
+                let explained = desk::stored(&text, &self.vocabulary)
+                    .map(|_| "Enter lists the targets that match".to_owned());
+                state.update(Msg::Explained(explained));
+            }
+            Effect::Open(place) => {
+                let opened = self.open(&place, screen)?;
+                state.update(Msg::Note(opened));
+            }
+            Effect::Suspend => self.suspend(screen)?,
+            Effect::Redraw => screen.clear().map_err(lost)?,
+            Effect::StopCrawl => {
+                let _ = self.stop.send(true);
+                self.stop_crawl();
+            }
+            Effect::Quit => {}
+            effect => {
+                // Without the desk, the loop ends.
+                let _ = self.to_desk.send(effect);
+            }
+        }
+        Ok(())
+    }
+
+    fn stop_crawl(&self) {
+        if let Some(live) = &self.live {
+            let _ = live.stop.send(true);
+        }
+    }
+
+    fn suspend(&self, screen: &mut Screen) -> Result<(), Failure> {
+        screen.lend(signals::stop_here).map_err(lost)
+    }
+
+    /// Opens something beside the view, and says how that went.
+    fn open(&self, place: &Place, screen: &mut Screen) -> Result<String, Failure> {
+        let variable = |name: &str| std::env::var(name).ok();
+        let opener = match place {
+            Place::Url(url) => opening::browser(url, &variable),
+            Place::Source(source) if source.starts_with("http") => {
+                opening::browser(source, &variable)
+            }
+            Place::Source(source) => opening::editor(source, &variable),
+        };
+        let opener = match opener {
+            Ok(opener) => opener,
+            Err(why) => return Ok(why),
+        };
+        let result = match opener.needs_terminal {
+            true => screen.lend(|| opener.run()).map_err(lost)?,
+            false => opener.run(),
+        };
+        let name = &opener.words[0];
+        Ok(match result {
+            Ok(()) => format!("opened with {name}"),
+            Err(reason) => format!("cannot run {name}: {reason}"),
+        })
+    }
+}
+
+fn lost(reason: io::Error) -> Failure {
+    Failure::System { what: "cannot use the terminal", reason }
+}

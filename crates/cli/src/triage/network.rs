@@ -1,0 +1,148 @@
+//! The thread that makes requests: rechecks, and candidates for new URLs.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::mpsc::{Receiver, Sender};
+
+use rummage_core::crawl::{Crawl, Event, Tick};
+use rummage_core::findings::selection::Selection;
+use rummage_core::verdict::Verdict;
+use rummage_engine::{Observer, Stop};
+use rummage_store::{OpenRun, StoredUrl};
+use rummage_triage::{Msg, Proposal, Recheck};
+use rummage_view::{TargetId, TargetLine, TargetList, TargetOrder};
+
+use super::words;
+use crate::args::CheckOptions;
+use crate::commands::mend;
+use crate::failure::Failure;
+use crate::jobs::{ALL_PAGES, CrawlJob, Reporter, finished, runtime};
+use crate::session::Session;
+
+/// A target of a request.
+#[derive(Debug, Clone)]
+pub(super) struct Wanted {
+    pub(super) url: StoredUrl,
+    pub(super) line: TargetLine,
+}
+
+/// What is to be requested.
+#[derive(Debug)]
+pub(super) enum Errand {
+    /// Check again; with the command that does the same.
+    Recheck(Vec<Wanted>, Vec<String>),
+    /// Try candidates for new URLs.
+    Propose(Vec<Wanted>),
+}
+
+/// Runs errands, one after the other, until there are no more.
+pub(super) fn serve(session: &Session, stop: &Stop, errands: Receiver<Errand>, news: &Sender<Msg>) {
+    for errand in errands {
+        let msg = match errand {
+            Errand::Recheck(wanted, words) => match recheck(session, stop, &wanted) {
+                Ok(results) => Msg::Rechecked(results, words::line(&words)),
+                Err(failure) => Msg::NotRechecked(ids(&wanted), failure.sentence()),
+            },
+            Errand::Propose(wanted) => {
+                let found = propose(session, &wanted).map_err(|failure| failure.sentence());
+                Msg::Proposed(ids(&wanted), found)
+            }
+        };
+        // The view is closed: nothing is lost that was not stored.
+        let _ = news.send(msg);
+    }
+}
+
+fn ids(wanted: &[Wanted]) -> Vec<TargetId> {
+    wanted.iter().map(|one| one.line.id).collect()
+}
+
+fn recheck(
+    session: &Session,
+    stop: &Stop,
+    wanted: &[Wanted],
+) -> Result<Vec<(TargetId, Recheck)>, Failure> {
+    let reader = session.reader()?;
+    let base = finished(&reader, session.run(&reader, None)?)?;
+    let section = session.section_of(&base.site);
+    let before = reader.open_run(base)?;
+    let targets: HashSet<StoredUrl> = wanted.iter().map(|one| one.url).collect();
+    let targets: Vec<StoredUrl> = targets.into_iter().collect();
+    let options = CheckOptions::default();
+    let context = session.context(&options, section);
+    let job = CrawlJob::recheck(context, &before, &targets, ALL_PAGES)?;
+    let stop = stop.clone();
+    let ended = runtime()?.block_on(async { job.drive(stop, &mut Silent).await })?;
+    if ended.run == 0 {
+        return Err(Failure::Usage {
+            what: "the start URL did not respond; nothing was checked".to_owned(),
+            hint: "Check the network, and try again.".to_owned(),
+        });
+    }
+    let reader = session.reader()?;
+    let after = reader.open_run(reader.run(ended.run)?)?;
+    results(&after, wanted)
+}
+
+/// What a run found for some targets.
+fn results(after: &OpenRun<'_>, wanted: &[Wanted]) -> Result<Vec<(TargetId, Recheck)>, Failure> {
+    let urls: HashSet<StoredUrl> = wanted.iter().map(|one| one.url).collect();
+    let all = Selection::all();
+    let query = after.query_to_any(&urls, &all)?;
+    let list = TargetList::of(&query, TargetOrder::Worst)?;
+    let mut by_id: HashMap<TargetId, TargetLine> = HashMap::new();
+    let mut linked: HashMap<StoredUrl, TargetLine> = HashMap::new();
+    for at in 0u32.. {
+        let (Some(line), Some(url)) = (list.line(at)?, list.url(at)) else { break };
+        linked.entry(url).or_insert_with(|| line.clone());
+        by_id.insert(line.id, line);
+    }
+    let result = |one: &Wanted| {
+        let recheck = match (by_id.get(&one.line.id), linked.get(&one.url)) {
+            (Some(now), _) => Recheck {
+                verdict: Some(now.verdict),
+                cause: now.cause.clone(),
+                is_same: now.verdict == one.line.verdict && now.cause == one.line.cause,
+            },
+            // The fault that was only of the link is gone, and links are still there.
+            (None, Some(_)) => {
+                Recheck { verdict: Some(Verdict::Sound), cause: "works".to_owned(), is_same: false }
+            }
+            (None, None) => Recheck { verdict: None, cause: String::new(), is_same: false },
+        };
+        (one.line.id, recheck)
+    };
+    Ok(wanted.iter().map(result).collect())
+}
+
+fn propose(session: &Session, wanted: &[Wanted]) -> Result<Vec<Proposal>, Failure> {
+    // Nothing may be written over the view.
+    let session = Session { terminal: session.terminal.silent(), ..session.clone() };
+    let reader = session.reader()?;
+    let run = reader.open_run(finished(&reader, session.run(&reader, None)?)?)?;
+    let urls: HashSet<StoredUrl> = wanted.iter().map(|one| one.url).collect();
+    let by_target: HashMap<&str, TargetId> =
+        wanted.iter().map(|one| (one.line.target.as_str(), one.line.id)).collect();
+    let found = mend::proposals(&session, &run, &urls)?.into_iter();
+    let proposal = |(target, found): (String, rummage_core::mend::choose::Proposal)| {
+        let confidence = found.confidence.as_str();
+        Some(Proposal {
+            target: *by_target.get(target.as_str())?,
+            to: found.to,
+            why: format!("{confidence}: {}; {}", found.reason.words(), found.evidence),
+        })
+    };
+    Ok(found.filter_map(proposal).collect())
+}
+
+/// The view shows what is going on.
+struct Silent;
+
+impl Observer for Silent {
+    fn handle_event(&mut self, _event: &Event, _crawl: &Crawl) {}
+
+    fn handle_tick(&mut self, _tick: &Tick<'_>) {}
+}
+
+impl Reporter for Silent {
+    fn say(&mut self, _text: &str) {}
+}
