@@ -1,5 +1,7 @@
 //! What a state is told, and what it wants done.
 
+use std::time::Duration;
+
 use rummage_core::findings::waiver::WaiverKind;
 use rummage_core::mend::plan::Action;
 use rummage_core::verdict::Verdict;
@@ -35,6 +37,8 @@ pub struct Index {
     pub links: u64,
     /// Decisions that were made before: what a waiver or the plan does with a target.
     pub decided: Vec<(TargetId, String)>,
+    /// How long it took to make.
+    pub took: Duration,
 }
 
 /// What is to be done with targets.
@@ -89,6 +93,8 @@ pub struct Proposal {
     pub target: TargetId,
     /// The URL.
     pub to: String,
+    /// Whether it is likely enough to be taken without a look at it.
+    pub is_sure: bool,
     /// Why, and what the request for it showed.
     pub why: String,
 }
@@ -141,11 +147,13 @@ pub struct Applied {
     pub command: String,
 }
 
-/// A crawl that goes on meanwhile.
+/// A crawl that goes on meanwhile, once a second.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LiveCrawl {
     /// How far it is, in words.
     pub progress: String,
+    /// How many URLs have a verdict.
+    pub done: u64,
     /// Whether it has ended.
     pub has_ended: bool,
 }

@@ -125,6 +125,12 @@ fn line(progress: Progress, recent: &Recent) -> String {
     text
 }
 
+/// How far a crawl is, in a few words.
+#[must_use]
+pub fn brief(progress: Progress) -> String {
+    format!("crawling: {} of {} known URLs done", count(progress.done), count(progress.known))
+}
+
 /// The line about a link that has turned out to be broken.
 #[must_use]
 pub fn broken_link(cause: &str, url: &str, colored: bool) -> String {

@@ -41,6 +41,9 @@ pub(crate) struct CrawlArgs {
     /// Continue the last run, or that of START, if it was stopped or killed
     #[arg(long)]
     pub(crate) resume: bool,
+    /// Look at findings and decide while the crawl runs; see rummage triage
+    #[arg(long, conflicts_with_all = ["quiet", "format", "output"])]
+    pub(crate) triage: bool,
     /// Check everything, including working external URLs that are not due yet
     #[arg(long)]
     pub(crate) fresh: bool,

@@ -1,6 +1,7 @@
 //! `rummage crawl`: from the options to a crawl, and from its end to an exit code.
 
 use std::io::Write;
+use std::sync::mpsc::channel;
 
 use rummage_core::crawl::Note;
 use rummage_core::findings::selection::Selection;
@@ -9,6 +10,7 @@ use rummage_core::verdict::Cause;
 use rummage_engine::Ended;
 use rummage_store::{NoteRow, OpenRun, Reader, RunInfo, RunState, StoreError};
 use rummage_view::{Listing, safe};
+use tokio::sync::watch;
 
 use super::findings;
 use crate::args::{CheckOptions, CrawlArgs, FINDINGS};
@@ -19,9 +21,10 @@ use crate::jobs::{CrawlJob, Reporter, runtime};
 use crate::output::Terminal;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
+use crate::triage::{self, Listed, Live, LiveReporter};
 use crate::values::{nearest, one_of};
 use crate::watch::ProgressReporter;
-use crate::{results, sources, start, urls, waivers};
+use crate::{output, results, sources, start, urls, waivers};
 
 /// How many targets a crawl lists on a terminal by default.
 const WORST: usize = 50;
@@ -52,6 +55,9 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
         CrawlJob::crawl(session.context(&options, None), start, args.fresh)?
     }
     .accepting(args.accept);
+    if args.triage {
+        return with_triage(&args, known.as_ref(), session, pass);
+    }
     let given_start = pass.known_as.clone().unwrap_or_else(|| pass.given_start.clone());
     let mut reporter = ProgressReporter::new(session.terminal, given_start, pass.last);
     if let Some(site) = &pass.section {
@@ -79,6 +85,51 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
     session.deliver_digests(&runtime);
     Ok(exit)
+}
+
+/// Opens the full-screen view while the crawl runs; then sums up.
+fn with_triage(
+    args: &CrawlArgs,
+    known: Option<&Known>,
+    session: &Session,
+    pass: CrawlJob,
+) -> Result<Exit, Failure> {
+    let before = Reader::open(&session.store)?.runs()?.last().map_or(0, |run| run.number);
+    let section = pass.section.clone();
+    let (news, live) = channel();
+    let (stop, stopped) = watch::channel(false);
+    let opening = super::triage::opening(session, &args.selecting, Listed::After(before));
+    let (view, ended) = std::thread::scope(|scope| {
+        let live = Live { news: live, stop };
+        let view = scope.spawn(move || triage::run(session, opening, Some(live)));
+        let mut reporter = LiveReporter::new(news);
+        let ended = runtime().and_then(|runtime| {
+            runtime.block_on(async { pass.drive(stopped, &mut reporter).await })
+        });
+        reporter.finish(match &ended {
+            Ok(ended) if ended.state == RunState::Stopped => "the crawl was stopped",
+            Ok(_) => "the crawl has ended",
+            Err(_) => "the crawl has failed; leave to see why",
+        });
+        (view.join(), ended)
+    });
+    let ended = ended?;
+    let left = view.map_err(|_| Failure::Internal("the view ended with a panic"))??;
+    if ended.run == 0 {
+        let mut out = session.terminal.stderr();
+        let _ = writeln!(out, "stopped before the start URL responded; no results yet");
+        return Ok(Exit::Unfinished);
+    }
+    let settings = session.config.settings(section.as_deref());
+    let reader = session.reader()?;
+    let run = reader.open_run(reader.run(ended.run)?)?;
+    let mut err = output::buffered(session.terminal.stderr());
+    rummage_view::summary(&mut err, &reader, &run, session.terminal.verbose)?;
+    drop(err);
+    let exit = wind_up(args, known, session.terminal, &reader, &settings, &ended)?;
+    let exit = report_internal(&ended.internal_errors, exit, session.terminal);
+    session.deliver_digests(&runtime()?);
+    Ok(exit.max(left))
 }
 
 /// Crawls several sites of the settings file, one after the other.
@@ -156,7 +207,7 @@ fn with_site_names(failure: Failure, args: &CrawlArgs, config: &Config) -> Failu
     Failure::Start { problem: problem.clone(), hint: Some(hint) }
 }
 
-/// Ends like `rummage findings`, and writes the files named in the settings. A closed standard
+/// Ends like `rummage findings`. A closed standard
 /// output does not change the exit code.
 fn show(
     args: &CrawlArgs,
@@ -182,6 +233,19 @@ fn show(
             shown => shown?,
         }
     }
+    wind_up(args, known, terminal, reader, settings, ended)
+}
+
+/// Writes the files named in the settings, and says what is left to do.
+fn wind_up(
+    args: &CrawlArgs,
+    known: Option<&Known>,
+    terminal: Terminal,
+    reader: &Reader,
+    settings: &Section,
+    ended: &Ended,
+) -> Result<Exit, Failure> {
+    let run = reader.open_run(reader.run(ended.run)?)?;
     results::write_files(reader, &run, settings, terminal)?;
     if ended.state == RunState::Finished && !terminal.quiet {
         report_unused_excludes(&run, terminal)?;

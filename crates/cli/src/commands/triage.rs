@@ -3,10 +3,10 @@
 use rummage_triage::View;
 use rummage_view::{Group, TargetOrder};
 
-use crate::args::{GroupChoice, TriageArgs};
+use crate::args::{GroupChoice, Selecting, TriageArgs};
 use crate::failure::{Exit, Failure};
 use crate::session::Session;
-use crate::triage::{self, Opening, words};
+use crate::triage::{self, Listed, Opening, words};
 
 pub(super) fn run(args: &TriageArgs, session: &Session) -> Result<Exit, Failure> {
     // That there is a run is checked while errors can still be read.
@@ -18,15 +18,27 @@ pub(super) fn run(args: &TriageArgs, session: &Session) -> Result<Exit, Failure>
         Some(GroupChoice::Cause) => Group::Cause,
         Some(GroupChoice::Target | GroupChoice::None) | None => Group::Target,
     };
-    let view =
-        View { selection: words::line(&args.stored.words()), group, order: TargetOrder::Worst };
-    let here = session.config.folder().map_or_else(Default::default, ToOwned::to_owned);
+    let selection = words::line(&args.stored.words());
+    let default = opening(session, &Selecting::default(), Listed::Site(run.site));
     let opening = Opening {
-        view,
-        plan: args.plan.clone().unwrap_or_else(|| here.join("plan.toml")),
+        view: View { selection, group, ..default.view },
+        plan: args.plan.clone().unwrap_or(default.plan),
         files: args.files.clone(),
         at: args.at.clone(),
-        site: run.site,
+        listed: default.listed,
     };
     triage::run(session, opening, None)
+}
+
+/// What the view opens with by default.
+pub(super) fn opening(session: &Session, selecting: &Selecting, listed: Listed) -> Opening {
+    let here = session.config.folder().map_or_else(Default::default, ToOwned::to_owned);
+    let selection = words::line(&selecting.words());
+    Opening {
+        view: View { selection, group: Group::Target, order: TargetOrder::Worst },
+        plan: here.join("plan.toml"),
+        files: None,
+        at: None,
+        listed,
+    }
 }

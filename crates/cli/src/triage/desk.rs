@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 use std::sync::mpsc::{Receiver, Sender};
+use std::time::Instant;
 
 use rummage_core::findings::waiver::WaiverKind;
 use rummage_core::mend::plan::Action;
@@ -12,7 +13,7 @@ use rummage_view::{Source, TargetId, TargetList, run_title};
 
 use super::deeds::{Deeds, Whom};
 use super::network::{Errand, Wanted};
-use super::{Opening, changes, words};
+use super::{Listed, Opening, changes, words};
 use crate::args::{self, Command, StoredLinks};
 use crate::commands::findings;
 use crate::commands::mend::to_files::Edits;
@@ -107,6 +108,7 @@ impl<'a> Desk<'a> {
     fn with_list(&mut self, view: &View, work: &Receiver<Effect>) -> Result<Option<View>, Failure> {
         let stored = stored(&view.selection, &self.vocabulary)
             .map_err(|what| Failure::Usage { what, hint: "f changes the filter.".to_owned() })?;
+        let began = Instant::now();
         let reader = self.session.reader()?;
         let info = self.run(&reader, &stored)?;
         let selection = findings::selection(&stored, self.session, &reader, &info)?;
@@ -128,6 +130,7 @@ impl<'a> Desk<'a> {
             counts: list.counts().to_vec(),
             links: list.links(),
             decided,
+            took: began.elapsed(),
         }));
         let mut open = Open { reader: &reader, run: &run, list, source, positions };
         for effect in work {
@@ -144,9 +147,21 @@ impl<'a> Desk<'a> {
         if stored.run.is_some() || self.session.site.is_some() {
             return self.session.run(reader, stored.run);
         }
-        match reader.last_run_of(&self.opening.site)? {
-            Some(run) => Ok(run),
-            None => self.session.run(reader, None),
+        match &self.opening.listed {
+            Listed::Site(site) => match reader.last_run_of(site)? {
+                Some(run) => Ok(run),
+                None => self.session.run(reader, None),
+            },
+            Listed::After(number) => {
+                let last = self.session.run(reader, None)?;
+                match last.number > *number {
+                    true => Ok(last),
+                    false => Err(Failure::Usage {
+                        what: "waiting for the start page".to_owned(),
+                        hint: String::new(),
+                    }),
+                }
+            }
         }
     }
 

@@ -7,6 +7,7 @@ mod changes;
 mod deeds;
 mod desk;
 mod keys;
+mod live;
 mod network;
 mod opening;
 mod screen;
@@ -20,9 +21,11 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::Duration;
 
 use crossterm::event;
-use rummage_triage::{Effect, Msg, Palette, Place, Setup, State, View, Vocabulary};
+use rummage_triage::{Effect, LiveCrawl, Msg, Palette, Place, Setup, State, View, Vocabulary};
 use rummage_view::ViewError;
 use tokio::sync::watch;
+
+pub(crate) use live::LiveReporter;
 
 use desk::Desk;
 use screen::Screen;
@@ -43,8 +46,15 @@ pub(crate) struct Opening {
     /// The folder that the plan is applied to, and where it is published.
     pub(crate) files: Option<PathBuf>,
     pub(crate) at: Option<String>,
-    /// The site whose last run is listed.
-    pub(crate) site: String,
+    pub(crate) listed: Listed,
+}
+
+/// Which run is listed, unless a selection names one.
+pub(crate) enum Listed {
+    /// The last one of this site.
+    Site(String),
+    /// The last one, if it began after the run with this number.
+    After(i64),
 }
 
 /// A crawl that goes on meanwhile.
@@ -146,7 +156,11 @@ impl Driver<'_> {
             view: self.opening.view.clone(),
             vocabulary: self.vocabulary.clone(),
             plan: self.opening.plan.display().to_string(),
-            live: None,
+            live: self.live.as_ref().map(|_| LiveCrawl {
+                progress: "the crawl begins".to_owned(),
+                done: 0,
+                has_ended: false,
+            }),
             size: screen.size().map_err(lost)?,
         };
         let (mut state, effects) = State::new(setup);

@@ -5,6 +5,7 @@ use std::sync::mpsc::{Receiver, Sender};
 
 use rummage_core::crawl::{Crawl, Event, Tick};
 use rummage_core::findings::selection::Selection;
+use rummage_core::mend::Confidence;
 use rummage_core::verdict::Verdict;
 use rummage_engine::{Observer, Stop};
 use rummage_store::{OpenRun, StoredUrl};
@@ -128,6 +129,7 @@ fn propose(session: &Session, wanted: &[Wanted]) -> Result<Vec<Proposal>, Failur
         Some(Proposal {
             target: *by_target.get(target.as_str())?,
             to: found.to,
+            is_sure: found.confidence != Confidence::Low,
             why: format!("{confidence}: {}; {}", found.reason.words(), found.evidence),
         })
     };

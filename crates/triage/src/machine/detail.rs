@@ -27,6 +27,8 @@ pub(crate) struct DetailPane {
     detail: Option<Box<TargetDetail>>,
     /// What is on its way.
     wanted: Option<TargetId>,
+    /// What is there may be out of date.
+    is_stale: bool,
     items: Vec<Item>,
     selected: usize,
 }
@@ -39,9 +41,10 @@ impl DetailPane {
 
     /// Whether the detail of a target is to be fetched now: one at a time.
     pub(crate) fn wants(&mut self, id: TargetId) -> bool {
-        let wants = self.wanted.is_none() && self.of(id).is_none();
+        let wants = self.wanted.is_none() && (self.is_stale || self.of(id).is_none());
         if wants {
             self.wanted = Some(id);
+            self.is_stale = false;
         }
         wants
     }
@@ -52,15 +55,20 @@ impl DetailPane {
             self.wanted = None;
         }
         if let Some(detail) = detail {
+            let is_same = self.of(id).is_some();
             self.items = items(&detail);
-            self.selected = self.first_occurrence();
+            self.selected = match is_same {
+                true => self.selected.min(self.items.len().saturating_sub(1)),
+                false => self.first_occurrence(),
+            };
             self.detail = Some(detail);
         }
     }
 
-    /// What is there is out of date.
-    pub(crate) fn forget(&mut self) {
-        *self = DetailPane::default();
+    /// What is there is shown until it is fetched anew.
+    pub(crate) fn refresh(&mut self) {
+        self.wanted = None;
+        self.is_stale = true;
     }
 
     pub(crate) fn items(&self) -> &[Item] {

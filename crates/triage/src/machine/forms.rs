@@ -171,11 +171,11 @@ impl UrlForm {
         }
     }
 
-    /// The best proposal for each target that has one.
+    /// The best proposal for each target that has one, as far as it is sure.
     pub(crate) fn best_of_each(&self) -> Vec<(TargetId, String)> {
         let best = |id: &TargetId| {
             let own = self.proposals.iter().find(|proposal| proposal.target == *id);
-            own.map(|proposal| (*id, proposal.to.clone()))
+            own.filter(|proposal| proposal.is_sure).map(|proposal| (*id, proposal.to.clone()))
         };
         self.ids.iter().filter_map(best).collect()
     }
@@ -255,7 +255,7 @@ mod tests {
     const B: TargetId = TargetId(2);
 
     fn proposal(target: TargetId, to: &str) -> Proposal {
-        Proposal { target, to: to.to_owned(), why: "w".to_owned() }
+        Proposal { target, to: to.to_owned(), is_sure: true, why: "w".to_owned() }
     }
 
     #[test]
@@ -328,7 +328,8 @@ mod tests {
     fn each_of_many_gets_its_own_best_proposal() {
         let mut form = UrlForm::new(Action::Replace, vec![A, B, TargetId(3)], None);
         assert_eq!(form.handle_key(Key::Enter), Next::Stay, "there is none yet");
-        let found = vec![proposal(A, "http://x.test/"), proposal(B, "http://y.test/")];
+        let unsure = Proposal { is_sure: false, ..proposal(TargetId(3), "http://z.test/") };
+        let found = vec![proposal(A, "http://x.test/"), proposal(B, "http://y.test/"), unsure];
         form.take(&[A, B, TargetId(3)], Ok(found));
         assert_eq!(form.input.text(), "", "one URL for all is typed");
         let each = vec![(A, "http://x.test/".to_owned()), (B, "http://y.test/".to_owned())];

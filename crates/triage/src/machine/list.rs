@@ -38,6 +38,8 @@ pub(crate) struct List {
     height: usize,
     marks: BTreeSet<TargetId>,
     rows: HashMap<u32, TargetLine>,
+    /// Texts of the list before, shown until those of this one are there.
+    earlier: HashMap<TargetId, TargetLine>,
     /// Texts that are on their way.
     wanted: HashSet<u32>,
     /// Positions where the last search found something, sorted.
@@ -62,7 +64,7 @@ impl List {
         self.links = index.links;
         self.ids = index.ids;
         self.sections = index.sections.unwrap_or_default();
-        self.rows.clear();
+        self.earlier = self.rows.drain().map(|(_, row)| (row.id, row)).collect();
         self.wanted.clear();
         self.matches.clear();
         let known: HashSet<TargetId> = self.ids.iter().copied().collect();
@@ -216,7 +218,7 @@ impl List {
     }
 
     pub(crate) fn row(&self, at: u32) -> Option<&TargetLine> {
-        self.rows.get(&at)
+        self.rows.get(&at).or_else(|| self.earlier.get(&self.id(at)))
     }
 
     /// The target on the current line, with its position.
@@ -520,8 +522,8 @@ mod tests {
         list.go_to(50);
         assert_eq!(list.missing(), (31..61).collect::<Vec<_>>());
         list.replace(index(2, &ids));
-        assert!(list.row(0).is_none());
         assert_eq!(list.missing().len(), 30);
+        assert!(list.row(0).is_some(), "the text of before is shown until then");
     }
 
     #[test]

@@ -62,6 +62,10 @@ pub struct State {
     searched: String,
     /// The reason of the last waiver, offered for the next.
     last_reason: String,
+    /// How many seconds of a crawl until the list is read again.
+    until_reload: u64,
+    /// How many URLs had a verdict when it was read last.
+    done_at_load: u64,
     has_ended: bool,
 }
 
@@ -86,6 +90,8 @@ impl State {
             size,
             searched: String::new(),
             last_reason: String::new(),
+            until_reload: 1,
+            done_at_load: 0,
             has_ended: false,
         };
         let mut state = state;
@@ -155,7 +161,8 @@ impl State {
                     self.view = view;
                 }
                 self.journal.take_earlier(std::mem::take(&mut index.decided));
-                self.detail.forget();
+                self.detail.refresh();
+                self.until_reload = 1 + 5 * index.took.as_secs();
                 self.list.replace(index);
             }
             Msg::Refused(why) => {
@@ -204,9 +211,21 @@ impl State {
                 }
             }
             Msg::Applied(result) => self.handle_applied(result),
-            Msg::Live(live) => self.live = Some(live),
+            Msg::Live(live) => self.handle_live(live, effects),
             Msg::Note(text) => self.say(text),
         }
+    }
+
+    /// Reads the list again when the crawl has found more: less often if that takes long.
+    fn handle_live(&mut self, live: LiveCrawl, effects: &mut Vec<Effect>) {
+        let ends = live.has_ended && self.is_crawling();
+        let is_due = !live.has_ended && self.until_reload == 0 && live.done != self.done_at_load;
+        self.until_reload = self.until_reload.saturating_sub(1);
+        if (ends || is_due) && !self.is_loading() {
+            self.done_at_load = live.done;
+            self.load(self.view.clone(), effects);
+        }
+        self.live = Some(live);
     }
 
     fn handle_applied(&mut self, result: Result<crate::effect::Applied, String>) {

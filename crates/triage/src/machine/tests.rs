@@ -94,7 +94,8 @@ fn a_new_url_is_proposed_or_typed() {
     driven.press("c");
     assert_eq!(driven.take(), [Effect::Propose(ids(&[1]))]);
     let to = "http://a.test/new".to_owned();
-    let proposal = Proposal { target: TargetId(1), to: to.clone(), why: "200 OK".to_owned() };
+    let why = "200 OK".to_owned();
+    let proposal = Proposal { target: TargetId(1), to: to.clone(), is_sure: true, why };
     driven.handle(Msg::Proposed(ids(&[1]), Ok(vec![proposal])));
     driven.press("⏎");
     let replace = |to: &str| Decision::Repair { action: Action::Replace, to: Some(to.to_owned()) };
@@ -263,7 +264,7 @@ fn leaving_while_something_goes_on_is_asked_about() {
     driven.press("q");
     assert_eq!(driven.take(), [Effect::Quit]);
     assert!(driven.state.has_ended());
-    let live = |has_ended| Msg::Live(LiveCrawl { progress: "9 URLs".to_owned(), has_ended });
+    let live = |has_ended| Msg::Live(LiveCrawl { progress: String::new(), done: 0, has_ended });
     for (keys, effects) in [
         ("q⎋", vec![]),
         ("qx", vec![]),
@@ -280,6 +281,7 @@ fn leaving_while_something_goes_on_is_asked_about() {
     driven.press("r");
     assert!(driven.take().is_empty(), "the crawl writes to the store");
     driven.handle(live(true));
+    driven.take();
     driven.press("q");
     assert_eq!(driven.take(), [Effect::Quit]);
 }
@@ -331,6 +333,40 @@ fn news_of_a_crawl_leave_the_current_line_where_it_is() {
     driven.handle(Msg::Index(index(2, (20..30).chain(1..=9))));
     assert_eq!(current(&driven), Some(4));
     assert!(driven.state.list.is_marked(TargetId(4)));
+}
+
+#[test]
+fn the_list_is_read_again_while_a_crawl_finds_more() {
+    let mut driven = driven();
+    let tick = |driven: &mut Driven, done, has_ended| {
+        driven.handle(Msg::Live(LiveCrawl { progress: String::new(), done, has_ended }));
+        let lists = driven.take().into_iter().filter(|effect| matches!(effect, Effect::List(_)));
+        lists.count()
+    };
+    assert_eq!(tick(&mut driven, 5, false), 0);
+    assert_eq!(tick(&mut driven, 9, false), 1, "every other second");
+    assert_eq!((tick(&mut driven, 12, false), tick(&mut driven, 15, false)), (0, 0), "it is read");
+    let slow = std::time::Duration::from_secs(1);
+    driven.handle(Msg::Index(crate::Index { took: slow, ..index(2, 1..=9) }));
+    let lists: Vec<usize> = (20..27).map(|done| tick(&mut driven, done, false)).collect();
+    assert_eq!(lists, [0, 0, 0, 0, 0, 0, 1], "less often if it takes long");
+    driven.handle(Msg::Index(index(3, 1..=9)));
+    assert_eq!((0..5).map(|_| tick(&mut driven, 26, false)).sum::<usize>(), 0, "nothing is new");
+    assert_eq!(tick(&mut driven, 26, true), 1, "at the end");
+    driven.handle(Msg::Index(index(4, 1..=9)));
+    assert_eq!(tick(&mut driven, 26, true), 0);
+}
+
+#[test]
+fn what_is_shown_stays_until_the_same_is_there_anew() {
+    let mut driven = driven();
+    driven.press("⏎j");
+    let effects = driven.state.update(Msg::Index(index(2, 1..=9)));
+    assert!(matches!(effects.as_slice(), [Effect::Rows(2, _), Effect::Detail(2, 0, _)]));
+    let selected = driven.state.detail.selected();
+    assert!(driven.state.detail.of(TargetId(1)).is_some() && driven.state.list.row(0).is_some());
+    driven.state.update(Msg::Detail(TargetId(1), Some(Box::new(testing::detail(1, 3)))));
+    assert_eq!(driven.state.detail.selected(), selected, "the same link");
 }
 
 #[test]

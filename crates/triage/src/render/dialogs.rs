@@ -87,7 +87,7 @@ pub(super) fn url(canvas: &mut Canvas<'_>, form: &UrlForm, area: Rect) -> Option
         (None, true) => "looking for URLs that work".to_owned(),
         (None, false) | (Some(Ok(())), false) if is_single => "URLs that work:".to_owned(),
         (_, false) => format!(
-            "{} of {targets} have a URL that works; Enter without a URL gives each its own",
+            "{} of {targets} have a likely URL that works; Enter alone gives each its own",
             form.best_of_each().len()
         ),
         (Some(Ok(())), true) => "no URL was found that the links may have meant".to_owned(),

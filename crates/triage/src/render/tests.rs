@@ -75,6 +75,7 @@ fn forms_are_over_the_list() {
     let proposal = |to: &str, why: &str| Proposal {
         target: TargetId(1),
         to: to.to_owned(),
+        is_sure: true,
         why: why.to_owned(),
     };
     let found = vec![
@@ -123,7 +124,7 @@ fn the_changes_are_a_diff_on_the_whole_screen() {
 fn a_crawl_that_goes_on_is_shown_and_leaving_is_confirmed() {
     let mut driven = Driven::new(80, 24, 1..=9);
     let progress = "crawling: 120 of 400 URLs".to_owned();
-    driven.handle(Msg::Live(LiveCrawl { progress, has_ended: false }));
+    driven.handle(Msg::Live(LiveCrawl { progress, done: 120, has_ended: false }));
     driven.press("q");
     insta::assert_snapshot!("leaving", screen(&driven, 80, 24));
 }
@@ -136,7 +137,7 @@ fn an_empty_list_says_why() {
     driven.press("frota⏎");
     driven.handle(Msg::Index(index(2, [])));
     assert!(text(&driven).contains("Nothing matches the filter."));
-    let live = LiveCrawl { progress: String::new(), has_ended: false };
+    let live = LiveCrawl { progress: String::new(), done: 0, has_ended: false };
     driven.handle(Msg::Live(live));
     assert!(text(&driven).contains("Nothing was found so far."));
 }
@@ -174,7 +175,7 @@ fn any_size_can_be_drawn_in_any_mode() {
         }
     }
     let mut driven = Driven::new(80, 24, 1..=9);
-    driven.handle(Msg::Live(LiveCrawl { progress: String::new(), has_ended: false }));
+    driven.handle(Msg::Live(LiveCrawl { progress: String::new(), done: 0, has_ended: false }));
     driven.press("q");
     assert_eq!(screen(&driven, 3, 3).lines().count(), 3);
 }
