@@ -128,7 +128,7 @@ fn line(progress: Progress, recent: &Recent) -> String {
 /// How far a crawl is, in a few words.
 #[must_use]
 pub fn brief(progress: Progress) -> String {
-    format!("crawling: {} of {} known URLs done", count(progress.done), count(progress.known))
+    format!("crawling: {} of {} URLs", count(progress.done), count(progress.known))
 }
 
 /// The line about a link that has turned out to be broken.

@@ -167,12 +167,13 @@ impl Driver<'_> {
         for effect in effects {
             self.pass_on(effect, &mut state, &mut screen)?;
         }
+        let mut size = screen.size().map_err(lost)?;
         while !state.has_ended() && !has_failed() {
             // A terminal that is gone takes nothing and gives nothing: everything is saved.
             if screen.draw(&state).is_err() {
                 break;
             }
-            let Ok(msgs) = self.wait() else { break };
+            let Ok(msgs) = self.wait(&screen, &mut size) else { break };
             if self.signals.wants_end() {
                 break;
             }
@@ -192,8 +193,9 @@ impl Driver<'_> {
         Ok(state)
     }
 
-    /// The next news: of keys, of the threads, of a crawl. An error if the terminal is gone.
-    fn wait(&self) -> io::Result<Vec<Msg>> {
+    /// The next news: of keys, of the threads, of a crawl, of the size of the terminal. An error
+    /// if the terminal is gone.
+    fn wait(&self, screen: &Screen, size: &mut (u16, u16)) -> io::Result<Vec<Msg>> {
         let mut msgs = Vec::new();
         while msgs.is_empty() && !self.signals.is_any() {
             let mut wait = WAIT;
@@ -202,6 +204,11 @@ impl Driver<'_> {
                 wait = Duration::ZERO;
             }
             msgs.extend(self.inbox.try_iter());
+            // Not every change of the size is an event.
+            let now = screen.size()?;
+            if std::mem::replace(size, now) != now {
+                msgs.push(Msg::Resized(now.0, now.1));
+            }
             if let Some(live) = &self.live {
                 msgs.extend(live.news.try_iter());
             }

@@ -7,7 +7,7 @@ use crossterm::cursor::Show;
 use crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
 use crossterm::execute;
 use crossterm::terminal::{
-    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+    Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
@@ -59,9 +59,12 @@ impl Screen {
         Ok(())
     }
 
-    /// Draws everything anew the next time.
+    /// Draws everything anew the next time. The terminal need not respond, which some
+    /// do not.
     pub(super) fn clear(&mut self) -> io::Result<()> {
-        self.terminal.clear()
+        execute!(stdout(), Clear(ClearType::All))?;
+        self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        Ok(())
     }
 
     /// Gives the terminal back while something else uses it.
@@ -69,7 +72,7 @@ impl Screen {
         give_back();
         let result = use_it();
         take_over()?;
-        self.terminal.clear()?;
+        self.clear()?;
         Ok(result)
     }
 }

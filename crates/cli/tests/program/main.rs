@@ -38,7 +38,11 @@ mod starts;
 mod sums;
 mod suspicious;
 mod tools;
+#[cfg(unix)]
+mod triage;
 mod truth;
+#[cfg(unix)]
+mod tty;
 mod verdicts_doc;
 mod waivers;
 mod wordpress;

@@ -38,7 +38,7 @@ pub fn run_title(run: &RunInfo) -> String {
     let title = run.title.as_deref().filter(|title| !title.is_empty());
     let title = title.map_or(String::new(), |title| format!("{}  ", safe(&shorten(title, TITLE))));
     let state = match run.state {
-        RunState::Going => ", still running",
+        RunState::Going => ", unfinished",
         RunState::Stopped => ", not finished",
         RunState::Suspicious => ", suspicious",
         RunState::Finished => "",
