@@ -43,6 +43,26 @@ RUN
   wait $term 2>/dev/null || true
 }
 
+keys() { # NAME COLUMNSxLINES FOLDER COMMAND KEY…: the screen after these keys; a number waits
+  local name=$1 size=$2 folder=$3 command=$4
+  shift 4
+  xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry "$size+0+0" -bg '#14161a' -fg '#d8dce2' -b 8 +sb \
+    -e env TERM=xterm-256color bash -c "cd $folder; $command" &
+  local term=$! key
+  sleep 3
+  for key in "$@"; do
+    case $key in
+      [0-9]) sleep "$key" ;;
+      ?*\ *) xdotool type --delay 20 "$key" ;;
+      *) xdotool key --clearmodifiers "$key" ;;
+    esac
+    sleep 0.2
+  done
+  import -window "$(xdotool search --onlyvisible --class xterm | head -1)" "$out/$name.png"
+  kill $term
+  wait $term 2>/dev/null || true
+}
+
 page() { # NAME FILE [HEIGHT]: the page in a browser
   chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" \
     --window-size="1280,${3:-800}" --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
@@ -52,7 +72,6 @@ shot progress 3 'rummage crawl www.ashlock-canal.test --timeout 500ms'
 rm -f "$RUMMAGE_STORE"*
 shot crawl 12 'rummage crawl www.ashlock-canal.test --timeout 500ms -q --color always | head -n 44'
 shot findings 2 'rummage findings --group host --scope external --color always | tail -n +11 | head -n 42'
-shot findings_page 2 'rummage findings --group page --color always | tail -n +8 | head -n 44'
 shot trace 2 'rummage trace trains.westshire.test/timetable'
 rummage demo files "$work/files" >/dev/null
 shot page 4 'rummage page https://www.ashlock-canal.test/visit/ https://www.ashlock-canal.test/walks/ --timeout 500ms; echo; rummage page files/public/visit/index.html --as https://www.ashlock-canal.test/visit/'
@@ -65,6 +84,15 @@ shot arrivals 9 'rummage arrivals files/access.log --check --timeout 500ms --col
   rummage crawl ./moved --as https://www.ashlock-canal.test/ -q --fail-on never >/dev/null
 )
 store=$RUMMAGE_STORE
+cp "$store" "$work/triage.db"
+export RUMMAGE_STORE=$work/triage.db
+keys triage 150x44 "$work" 'rummage triage' j j j j j j
+keys triage_decide 100x30 "$work" 'rummage triage --scope external' f 'robots --cause access-refused' Return 1 \
+  a w 'they refuse robots; checked by hand'
+rm -f "$work/waivers.toml"
+export RUMMAGE_STORE=$work/mended.db
+keys triage_changes 100x30 "$work" 'rummage triage --plan triage.toml' a c 4 Return 1 v 2
+rm -f "$work/triage.toml"
 export RUMMAGE_STORE=mended.db
 shot mend_propose 4 'rummage mend propose -o plan.toml; echo; rummage mend show plan.toml'
 shot mend_apply 6 'rummage mend apply plan.toml --files moved --write --color always | tail -n 20; rummage mend confirm plan.toml -v 2>/dev/null'
@@ -99,13 +127,11 @@ shot recheck 8 "rummage recheck --host '*ashlock-canal.test' --color always 2>/d
 export RUMMAGE_STORE=$store
 rummage crawl www.ashlock-canal.test --timeout 500ms -q --fresh --fail-on never >/dev/null
 shot compare 3 'rummage compare --limit 3; echo; rummage sites'
-# The report of both runs: its top, and its list by page.
+# The report of both runs.
 printf '[site.museum]\nstart = "https://www.ashlock-canal.test/"\neditor-link = "https://cms.ashlock-canal.test/edit{path}"\n' \
   >"$work/rummage.toml"
 (cd "$work" && rummage report -o report.html)
 page report "$work/report.html"
-page report_page "$work/report.html#view=page" 1700
-mogrify -crop 1280x800+0+740 +repage "$out/report_page.png"
 cat >"$work/rummage.toml" <<'TOML'
 [defaults]
 timeout = "10s"
@@ -149,4 +175,3 @@ print(message.get_body(["html"]).get_content())
 PYTHON
 page digest "$work/digest.html"
 rm "$work/rummage.toml"
-shot demo 30 'rummage demo --quiet --color always | tail -n 44'

@@ -182,6 +182,17 @@ mod tests {
     use super::*;
 
     #[test]
+    fn the_documentation_has_the_same_keys() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/triage.md");
+        let doc = std::fs::read_to_string(path).expect("it is in the repository");
+        let rows: Vec<&str> = doc.lines().filter(|line| line.starts_with("| ")).skip(2).collect();
+        let all = CHAPTERS.iter().flat_map(|chapter| chapter.bindings);
+        let shown: Vec<String> =
+            all.map(|binding| format!("| {} | {} |", binding.shown, binding.help)).collect();
+        assert_eq!(rows, shown);
+    }
+
+    #[test]
     fn no_key_does_two_things() {
         let all: Vec<Key> = CHAPTERS
             .iter()
