@@ -7,7 +7,7 @@ use rummage_core::findings::waiver::WaiverKind;
 use rummage_triage::{Decided, Decision};
 use rummage_view::{TargetId, counted};
 
-use super::words;
+use super::words::line;
 use crate::args::{self, Command};
 use crate::commands::{mend, waive};
 use crate::failure::Failure;
@@ -59,13 +59,13 @@ impl<'a> Deeds<'a> {
             options.extend(["--until".to_owned(), until.to_owned()]);
         }
         let many = counted(targets.len() as u64, "target", "targets");
-        let words = self.words(options, targets);
+        let words = words(self.session, options, targets);
         let Command::Waive(args) = parse(&words)? else { unreachable!("the first word says so") };
         let entry = waive::waive(&args, self.session).map_err(|failure| failure.sentence())?;
         let until = entry.until.map_or("without an end".to_owned(), |day| format!("until {day}"));
         self.undo.insert(number, Undo::Waiver(Box::new(entry)));
         let summary = format!("waived {many} {until}");
-        Ok(Decided { summary, commands: vec![words::line(&words)] })
+        Ok(Decided { summary, commands: vec![line(&words)] })
     }
 
     /// Writes repairs into the plan.
@@ -84,11 +84,11 @@ impl<'a> Deeds<'a> {
                 options.extend(["--to".to_owned(), to]);
             }
             let plan = self.plan.display().to_string();
-            let words = self.words(options, [vec![plan], targets].concat());
+            let words = words(self.session, options, [vec![plan], targets].concat());
             let set = parse(&words).and_then(|command| self.set(command));
             match set {
                 Ok((text, old)) => {
-                    commands.push(words::line(&words));
+                    commands.push(line(&words));
                     before.push(old);
                     summary = text;
                 }
@@ -134,19 +134,23 @@ impl<'a> Deeds<'a> {
             failure.sentence()
         })
     }
+}
 
-    /// A command with the options that say which store and site it is about.
-    pub(super) fn words(&self, options: Vec<String>, arguments: Vec<String>) -> Vec<String> {
-        let mut words = vec!["rummage".to_owned()];
-        words.extend(options);
-        words.extend(global(self.session));
-        // An argument that looks like an option is none after two hyphens.
-        if arguments.iter().any(|argument| argument.starts_with('-')) {
-            words.push("--".to_owned());
-        }
-        words.extend(arguments);
-        words
+/// A command with the options that say which store and site it is about.
+pub(super) fn words(
+    session: &Session,
+    options: Vec<String>,
+    arguments: Vec<String>,
+) -> Vec<String> {
+    let mut words = vec!["rummage".to_owned()];
+    words.extend(options);
+    words.extend(global(session));
+    // An argument that looks like an option is none after two hyphens.
+    if arguments.iter().any(|argument| argument.starts_with('-')) {
+        words.push("--".to_owned());
     }
+    words.extend(arguments);
+    words
 }
 
 fn put_back(plan: &Path, before: &[Before]) -> Result<(), Failure> {

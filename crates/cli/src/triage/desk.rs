@@ -121,7 +121,11 @@ impl<'a> Desk<'a> {
         let numbered = list.ids().iter().zip(0u32..);
         let positions = numbered.map(|(id, at)| (*id, at)).collect();
         self.generation += 1;
-        let decided = self.decided(&run, &list)?;
+        let decided = self.decided(&run, &list);
+        let (decided, problem) = match decided {
+            Ok(decided) => (decided, None),
+            Err(failure) => (Vec::new(), Some(failure.sentence())),
+        };
         self.send(Msg::Index(Index {
             generation: self.generation,
             title: run_title(run.info()),
@@ -132,6 +136,9 @@ impl<'a> Desk<'a> {
             decided,
             took: began.elapsed(),
         }));
+        if let Some(problem) = problem {
+            self.send(Msg::Refused(problem));
+        }
         let mut open = Open { reader: &reader, run: &run, list, source, positions };
         for effect in work {
             match effect {
@@ -316,8 +323,7 @@ impl<'a> Desk<'a> {
                 urls.push(url);
             }
         }
-        let words = self.deeds.words(vec!["recheck".to_owned()], urls);
-        let _ = self.errands.send(Errand::Recheck(wanted, words));
+        let _ = self.errands.send(Errand::Recheck(wanted, urls));
         Ok(())
     }
 

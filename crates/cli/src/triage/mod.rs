@@ -6,6 +6,7 @@
 mod changes;
 mod deeds;
 mod desk;
+mod keyboard;
 mod keys;
 mod live;
 mod network;
@@ -17,10 +18,9 @@ pub(crate) mod words;
 
 use std::io::{self, IsTerminal as _, Write as _};
 use std::path::PathBuf;
-use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::Duration;
 
-use crossterm::event;
 use rummage_triage::{Effect, LiveCrawl, Msg, Palette, Place, Setup, State, View, Vocabulary};
 use rummage_view::ViewError;
 use tokio::sync::watch;
@@ -28,6 +28,7 @@ use tokio::sync::watch;
 pub(crate) use live::LiveReporter;
 
 use desk::Desk;
+use keyboard::Keyboard;
 use screen::Screen;
 use signals::Signals;
 
@@ -35,8 +36,8 @@ use crate::failure::{Exit, Failure};
 use crate::jobs::runtime;
 use crate::session::Session;
 
-/// How long to wait for keys before news is looked for.
-const WAIT: Duration = Duration::from_millis(40);
+/// How long to wait for news before signals and the size of the terminal are looked at.
+const WAIT: Duration = Duration::from_millis(50);
 
 /// What the view opens with.
 pub(crate) struct Opening {
@@ -87,9 +88,11 @@ pub(crate) fn run(
     let desk = Desk::new(session, &opening, vocabulary.clone(), news.clone(), to_network);
     let ended = std::thread::scope(|scope| {
         let desk = scope.spawn(move || desk.serve(&desk_work));
+        let keys = news.clone();
         let network = scope.spawn(move || network::serve(session, &stopped, errands, &news));
+        let opening = &opening;
         let mut driver =
-            Driver { session, opening: &opening, vocabulary, to_desk, inbox, live, stop, signals };
+            Driver { session, opening, vocabulary, to_desk, inbox, keys, live, stop, signals };
         let left = driver.run(&|| desk.is_finished() || network.is_finished());
         let Driver { to_desk, inbox, .. } = driver;
         // What is still to be saved is saved before the threads end.
@@ -143,6 +146,8 @@ struct Driver<'a> {
     vocabulary: Vocabulary,
     to_desk: Sender<Effect>,
     inbox: Receiver<Msg>,
+    /// Where keys come from; the other end of `inbox`.
+    keys: Sender<Msg>,
     live: Option<Live>,
     stop: watch::Sender<bool>,
     signals: Signals,
@@ -163,9 +168,10 @@ impl Driver<'_> {
             }),
             size: screen.size().map_err(lost)?,
         };
+        let keyboard = Keyboard::open(self.keys.clone());
         let (mut state, effects) = State::new(setup);
         for effect in effects {
-            self.pass_on(effect, &mut state, &mut screen)?;
+            self.pass_on(effect, &mut state, &mut screen, &keyboard)?;
         }
         let mut size = screen.size().map_err(lost)?;
         while !state.has_ended() && !has_failed() {
@@ -173,16 +179,16 @@ impl Driver<'_> {
             if screen.draw(&state).is_err() {
                 break;
             }
-            let Ok(msgs) = self.wait(&screen, &mut size) else { break };
+            let Some(msgs) = self.wait(&screen, &keyboard, &mut size) else { break };
             if self.signals.wants_end() {
                 break;
             }
             if self.signals.takes_suspend() {
-                self.suspend(&mut screen)?;
+                self.suspend(&mut screen, &keyboard)?;
             }
             for msg in msgs {
                 for effect in state.update(msg) {
-                    self.pass_on(effect, &mut state, &mut screen)?;
+                    self.pass_on(effect, &mut state, &mut screen, &keyboard)?;
                 }
             }
         }
@@ -193,19 +199,24 @@ impl Driver<'_> {
         Ok(state)
     }
 
-    /// The next news: of keys, of the threads, of a crawl, of the size of the terminal. An error
-    /// if the terminal is gone.
-    fn wait(&self, screen: &Screen, size: &mut (u16, u16)) -> io::Result<Vec<Msg>> {
+    /// The next news: of keys, of the threads, of a crawl, of the size of the terminal. `None` if
+    /// the terminal is gone.
+    fn wait(
+        &self,
+        screen: &Screen,
+        keyboard: &Keyboard,
+        size: &mut (u16, u16),
+    ) -> Option<Vec<Msg>> {
         let mut msgs = Vec::new();
         while msgs.is_empty() && !self.signals.is_any() {
-            let mut wait = WAIT;
-            while event::poll(wait)? {
-                msgs.extend(keys::news(event::read()?));
-                wait = Duration::ZERO;
+            match self.inbox.recv_timeout(WAIT) {
+                Ok(msg) => msgs.push(msg),
+                Err(RecvTimeoutError::Timeout) if keyboard.is_lost() => return None,
+                Err(_) => {}
             }
             msgs.extend(self.inbox.try_iter());
-            // Not every change of the size is an event.
-            let now = screen.size()?;
+            // Not every change of the size is reported.
+            let now = screen.size().ok()?;
             if std::mem::replace(size, now) != now {
                 msgs.push(Msg::Resized(now.0, now.1));
             }
@@ -213,7 +224,7 @@ impl Driver<'_> {
                 msgs.extend(live.news.try_iter());
             }
         }
-        Ok(msgs)
+        Some(msgs)
     }
 
     fn pass_on(
@@ -221,6 +232,7 @@ impl Driver<'_> {
         effect: Effect,
         state: &mut State,
         screen: &mut Screen,
+        keyboard: &Keyboard,
     ) -> Result<(), Failure> {
         match effect {
             Effect::Explain(text) => {
@@ -229,10 +241,10 @@ impl Driver<'_> {
                 state.update(Msg::Explained(explained));
             }
             Effect::Open(place) => {
-                let opened = self.open(&place, screen)?;
+                let opened = self.open(&place, screen, keyboard)?;
                 state.update(Msg::Note(opened));
             }
-            Effect::Suspend => self.suspend(screen)?,
+            Effect::Suspend => self.suspend(screen, keyboard)?,
             Effect::Redraw => screen.clear().map_err(lost)?,
             Effect::StopCrawl => {
                 let _ = self.stop.send(true);
@@ -253,12 +265,17 @@ impl Driver<'_> {
         }
     }
 
-    fn suspend(&self, screen: &mut Screen) -> Result<(), Failure> {
-        screen.lend(signals::stop_here).map_err(lost)
+    fn suspend(&self, screen: &mut Screen, keyboard: &Keyboard) -> Result<(), Failure> {
+        keyboard.lend(|| screen.lend(signals::stop_here)).map_err(lost)
     }
 
     /// Opens something beside the view, and says how that went.
-    fn open(&self, place: &Place, screen: &mut Screen) -> Result<String, Failure> {
+    fn open(
+        &self,
+        place: &Place,
+        screen: &mut Screen,
+        keyboard: &Keyboard,
+    ) -> Result<String, Failure> {
         let variable = |name: &str| std::env::var(name).ok();
         let opener = match place {
             Place::Url(url) => opening::browser(url, &variable),
@@ -272,7 +289,7 @@ impl Driver<'_> {
             Err(why) => return Ok(why),
         };
         let result = match opener.needs_terminal {
-            true => screen.lend(|| opener.run()).map_err(lost)?,
+            true => keyboard.lend(|| screen.lend(|| opener.run())).map_err(lost)?,
             false => opener.run(),
         };
         let name = &opener.words[0];

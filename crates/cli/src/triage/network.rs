@@ -8,11 +8,12 @@ use rummage_core::findings::selection::Selection;
 use rummage_core::mend::Confidence;
 use rummage_core::verdict::Verdict;
 use rummage_engine::{Observer, Stop};
-use rummage_store::{OpenRun, StoredUrl};
+use rummage_store::{OpenRun, RunState, StoredUrl};
 use rummage_triage::{Msg, Proposal, Recheck};
 use rummage_view::{TargetId, TargetLine, TargetList, TargetOrder};
 
-use super::words;
+use super::deeds;
+use super::words::line;
 use crate::args::CheckOptions;
 use crate::commands::mend;
 use crate::failure::Failure;
@@ -29,7 +30,7 @@ pub(super) struct Wanted {
 /// What is to be requested.
 #[derive(Debug)]
 pub(super) enum Errand {
-    /// Check again; with the command that does the same.
+    /// Check again: these targets, which are these URLs.
     Recheck(Vec<Wanted>, Vec<String>),
     /// Try candidates for new URLs.
     Propose(Vec<Wanted>),
@@ -37,12 +38,31 @@ pub(super) enum Errand {
 
 /// Runs errands, one after the other, until there are no more.
 pub(super) fn serve(session: &Session, stop: &Stop, errands: Receiver<Errand>, news: &Sender<Msg>) {
-    for errand in errands {
+    let mut next = None;
+    while let Some(errand) = next.take().or_else(|| errands.recv().ok()) {
         let msg = match errand {
-            Errand::Recheck(wanted, words) => match recheck(session, stop, &wanted) {
-                Ok(results) => Msg::Rechecked(results, words::line(&words)),
-                Err(failure) => Msg::NotRechecked(ids(&wanted), failure.sentence()),
-            },
+            Errand::Recheck(mut wanted, mut urls) => {
+                // What was added meanwhile is checked together.
+                for errand in errands.try_iter() {
+                    match errand {
+                        Errand::Recheck(more, more_urls) => {
+                            wanted.extend(more);
+                            urls.extend(more_urls);
+                        }
+                        other => {
+                            next = Some(other);
+                            break;
+                        }
+                    }
+                }
+                match recheck(session, stop, &wanted) {
+                    Ok(results) => {
+                        let words = deeds::words(session, vec!["recheck".to_owned()], urls);
+                        Msg::Rechecked(results, line(&words))
+                    }
+                    Err(failure) => Msg::NotRechecked(ids(&wanted), failure.sentence()),
+                }
+            }
             Errand::Propose(wanted) => {
                 let found = propose(session, &wanted).map_err(|failure| failure.sentence());
                 Msg::Proposed(ids(&wanted), found)
@@ -62,6 +82,13 @@ fn recheck(
     stop: &Stop,
     wanted: &[Wanted],
 ) -> Result<Vec<(TargetId, Recheck)>, Failure> {
+    let stopped = || Failure::Usage {
+        what: "the recheck was stopped".to_owned(),
+        hint: "What was found is kept; continue with: rummage crawl --resume".to_owned(),
+    };
+    if *stop.borrow() {
+        return Err(stopped());
+    }
     let reader = session.reader()?;
     let base = finished(&reader, session.run(&reader, None)?)?;
     let section = session.section_of(&base.site);
@@ -78,6 +105,9 @@ fn recheck(
             what: "the start URL did not respond; nothing was checked".to_owned(),
             hint: "Check the network, and try again.".to_owned(),
         });
+    }
+    if ended.state == RunState::Stopped {
+        return Err(stopped());
     }
     let reader = session.reader()?;
     let after = reader.open_run(reader.run(ended.run)?)?;

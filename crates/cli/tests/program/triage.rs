@@ -28,8 +28,7 @@ fn crawled(scenario: &Scenario) -> Stage {
 }
 
 fn open(stage: &Stage, words: &[&str]) -> Tty {
-    let tty = Tty::start(&mut stage.command(&[&["triage"], words].concat()), (100, 30));
-    tty
+    Tty::start(&mut stage.command(&[&["triage"], words].concat()), (100, 30))
 }
 
 /// What was printed on leaving.

@@ -5,9 +5,13 @@ use std::io::{Read as _, Write as _};
 use std::num::NonZero;
 use std::os::unix::process::CommandExt as _;
 use std::process::{Child, Command, Stdio};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::process::{Pid, Signal, WaitOptions, kill_process, waitpid};
 use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
 use rustix::termios::{LocalModes, Winsize, tcgetattr, tcsetwinsize};
@@ -25,15 +29,19 @@ fn nonzero(number: u16) -> NonZero<u16> {
 pub(crate) struct Tty {
     child: Child,
     /// The side of the terminal where a person is.
-    person: File,
+    person: Option<File>,
     output: Receiver<Vec<u8>>,
+    reader: Option<JoinHandle<()>>,
+    /// Ends the thread that reads.
+    is_closed: Arc<AtomicBool>,
     parser: vt100::Parser,
 }
 
 impl Tty {
     /// Starts a program on a terminal of this size.
     pub(crate) fn start(command: &mut Command, (columns, lines): (u16, u16)) -> Tty {
-        let person = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+        let person =
+            openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC).unwrap();
         grantpt(&person).unwrap();
         unlockpt(&person).unwrap();
         let name = ptsname(&person, Vec::new()).unwrap();
@@ -50,20 +58,28 @@ impl Tty {
             .spawn()
             .unwrap();
         command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-        let person = File::from(person);
+        let person = Some(File::from(person));
         let (sender, output) = channel();
-        let mut reader = person.try_clone().unwrap();
-        std::thread::spawn(move || {
+        let (mut shown, is_closed) =
+            (person.as_ref().unwrap().try_clone().unwrap(), Arc::default());
+        let closed: Arc<AtomicBool> = Arc::clone(&is_closed);
+        let reader = std::thread::spawn(move || {
             let mut buffer = [0; 4096];
-            // The end of a terminal is an error.
-            while let Ok(length) = reader.read(&mut buffer) {
-                if length == 0 || sender.send(buffer[..length].to_vec()).is_err() {
-                    break;
+            while !closed.load(Ordering::Relaxed) {
+                let mut fds = [PollFd::new(&shown, PollFlags::IN)];
+                let wait = Timespec { tv_sec: 0, tv_nsec: 20_000_000 };
+                if poll(&mut fds, Some(&wait)).unwrap_or(0) == 0 {
+                    continue;
+                }
+                // The end of a terminal is an error.
+                match shown.read(&mut buffer) {
+                    Ok(length) if sender.send(buffer[..length].to_vec()).is_ok() => {}
+                    _ => break,
                 }
             }
         });
         let parser = vt100::Parser::new(nonzero(lines), nonzero(columns), 0);
-        Tty { child, person, output, parser }
+        Tty { child, person, output, reader: Some(reader), is_closed, parser }
     }
 
     /// Presses keys: `⏎` for Enter, `⎋` for Escape, `⇥` for Tab, `↓` and `↑`.
@@ -77,7 +93,7 @@ impl Tty {
                 '↑' => "\u{1b}[A".to_owned(),
                 c => c.to_string(),
             };
-            self.person.write_all(bytes.as_bytes()).unwrap();
+            self.person.as_mut().unwrap().write_all(bytes.as_bytes()).unwrap();
         }
     }
 
@@ -93,7 +109,7 @@ impl Tty {
 
     /// Whether the terminal shows and edits what is typed, as a shell needs it.
     pub(crate) fn is_as_before(&self) -> bool {
-        let modes = tcgetattr(&self.person).unwrap().local_modes;
+        let modes = tcgetattr(self.person.as_ref().unwrap()).unwrap().local_modes;
         modes.contains(LocalModes::ICANON | LocalModes::ECHO)
             && !self.is_full_screen()
             && !self.parser.screen().hide_cursor()
@@ -123,7 +139,7 @@ impl Tty {
     pub(crate) fn resize(&mut self, columns: u16, lines: u16) {
         self.parser.screen_mut().set_size(nonzero(lines), nonzero(columns));
         let size = Winsize { ws_col: columns, ws_row: lines, ws_xpixel: 0, ws_ypixel: 0 };
-        tcsetwinsize(&self.person, size).unwrap();
+        tcsetwinsize(self.person.as_ref().unwrap(), size).unwrap();
         // A terminal tells the foreground group of its session, which a test has not.
         self.signal(Signal::WINCH);
     }
@@ -163,19 +179,25 @@ impl Tty {
         (code, self.screen())
     }
 
-    /// The terminal goes away, as when its window is closed.
+    /// The terminal goes away, as when its window is closed. Returns the exit code.
     #[track_caller]
-    pub(crate) fn close(self) -> Option<i32> {
-        let Tty { mut child, person, output, .. } = self;
-        drop(person);
-        let mut code = None;
-        // The reader holds the last handle until it is told of the end.
-        kill_process(Pid::from_child(&child), Signal::HUP).unwrap();
+    pub(crate) fn close(mut self) -> Option<i32> {
+        self.is_closed.store(true, Ordering::Relaxed);
+        self.reader.take().unwrap().join().unwrap();
+        self.person = None;
+        let mut ended = None;
         wait_until("end of the program", || {
-            output.try_iter().for_each(drop);
-            code = child.try_wait().unwrap();
-            code.is_some()
+            self.output.try_iter().for_each(drop);
+            ended = self.child.try_wait().unwrap();
+            ended.is_some()
         });
-        code.unwrap().code()
+        ended.unwrap().code()
+    }
+}
+
+impl Drop for Tty {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
     }
 }

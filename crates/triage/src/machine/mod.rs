@@ -487,9 +487,6 @@ impl State {
         if self.is_crawling() {
             return self.fail("the crawl goes on; check again when it has ended".to_owned());
         }
-        if self.journal.is_rechecking() {
-            return self.fail("a recheck goes on; the next can begin when it has ended".to_owned());
-        }
         self.journal.begin_recheck(&ids);
         self.say(format!(
             "checking {} again",
