@@ -1,5 +1,6 @@
 //! Single entries of a plan that exists are set and put back; comments and order stay.
 
+use std::collections::{HashMap, HashSet};
 use std::io::ErrorKind::NotFound;
 use std::path::Path;
 
@@ -31,8 +32,9 @@ pub(crate) fn set(path: &Path, site: Option<&Url>, choices: &[Choice]) -> Result
     let mut document = load(path, site)?;
     let mut before = Before::default();
     let tables = tables(&mut document, path)?;
+    let mut positions = positions(tables);
     for choice in choices {
-        let known = tables.iter().position(|table| target(table) == Some(&choice.target));
+        let known = positions.get(&choice.target).copied();
         let old = known.and_then(|at| tables.get(at)).cloned();
         match known.and_then(|at| tables.get_mut(at)) {
             Some(table) => choose(table, choice),
@@ -40,6 +42,7 @@ pub(crate) fn set(path: &Path, site: Option<&Url>, choices: &[Choice]) -> Result
                 let mut table = Table::new();
                 table.insert("target", value(&choice.target));
                 choose(&mut table, choice);
+                positions.insert(choice.target.clone(), tables.len());
                 tables.push(table);
             }
         }
@@ -54,7 +57,8 @@ pub(crate) fn remove(path: &Path, targets: &[String]) -> Result<usize, Failure> 
     let mut document = load(path, None)?;
     let tables = tables(&mut document, path)?;
     let count = tables.len();
-    tables.retain(|table| !target(table).is_some_and(|own| targets.iter().any(|one| one == own)));
+    let targets: HashSet<&String> = targets.iter().collect();
+    tables.retain(|table| !target(table).is_some_and(|own| targets.contains(own)));
     let removed = count - tables.len();
     if removed > 0 {
         write(path, &document)?;
@@ -66,21 +70,30 @@ pub(crate) fn remove(path: &Path, targets: &[String]) -> Result<usize, Failure> 
 pub(crate) fn put_back(path: &Path, before: &Before) -> Result<(), Failure> {
     let mut document = load(path, None)?;
     let tables = tables(&mut document, path)?;
-    // An entry that was set twice is first what it was last.
+    // Of an entry that was set twice, what it was first is put back.
+    let mut first: HashMap<&str, &Option<Table>> = HashMap::new();
     for (name, old) in before.0.iter().rev() {
-        let known = tables.iter().position(|table| target(table) == Some(name));
-        match (known, old) {
-            (Some(at), Some(old)) => {
-                if let Some(table) = tables.get_mut(at) {
-                    *table = old.clone();
-                }
-            }
-            (Some(at), None) => drop(tables.remove(at)),
-            (None, Some(old)) => tables.push(old.clone()),
-            (None, None) => {}
+        first.insert(name, old);
+    }
+    let is_new = |table: &Table| {
+        target(table).is_some_and(|own| first.get(own.as_str()).is_some_and(|old| old.is_none()))
+    };
+    tables.retain(|table| !is_new(table));
+    let positions = positions(tables);
+    for (name, old) in first {
+        let Some(old) = old else { continue };
+        match positions.get(name).and_then(|at| tables.get_mut(*at)) {
+            Some(table) => *table = old.clone(),
+            None => tables.push(old.clone()),
         }
     }
     write(path, &document)
+}
+
+/// Where the entry of each target is.
+fn positions(tables: &ArrayOfTables) -> HashMap<String, usize> {
+    let numbered = tables.iter().enumerate();
+    numbered.filter_map(|(at, table)| Some((target(table)?.clone(), at))).collect()
 }
 
 fn load(path: &Path, site: Option<&Url>) -> Result<DocumentMut, Failure> {

@@ -7,7 +7,7 @@ pub(crate) mod edit;
 mod entry;
 mod schema;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 use std::fmt::Write as _;
 use std::io::ErrorKind::NotFound;
 use std::io::Write as _;
@@ -79,6 +79,7 @@ impl PlanFile {
             hint,
         };
         let mut file = PlanFile::default();
+        let mut targets = HashSet::new();
         for (key, item) in document.iter() {
             let at = line(item.span());
             match (key, item) {
@@ -97,11 +98,12 @@ impl PlanFile {
                 ("mend", Item::ArrayOfTables(tables)) => {
                     for table in tables {
                         let mend = MendEntry::read(table);
-                        let at = line_of(table, &line);
-                        let mend = mend.map_err(|why| wrong(at, why))?;
-                        if file.mends.iter().any(|other| other.mend.target == mend.mend.target) {
+                        // Lines are counted only for what is wrong: a plan may be long.
+                        let at = || line_of(table, &line);
+                        let mend = mend.map_err(|why| wrong(at(), why))?;
+                        if !targets.insert(mend.mend.target.clone()) {
                             let what = format!("{} is here twice", safe(&mend.mend.target));
-                            return Err(wrong(at, (what, "Remove one of the two.".to_owned())));
+                            return Err(wrong(at(), (what, "Remove one of the two.".to_owned())));
                         }
                         file.mends.push(mend);
                     }

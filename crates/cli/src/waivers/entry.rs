@@ -100,7 +100,7 @@ impl Entry {
         let patterns = |list: &[String]| list.iter().map(|text| Pattern::new(text)).collect();
         Waiver {
             kind: self.kind,
-            targets: patterns(&self.targets),
+            targets: self.targets.iter().map(|text| Pattern::new(text)).collect(),
             excepts: patterns(&self.excepts),
             hosts: patterns(&self.hosts),
             pages: patterns(&self.pages),

@@ -5,7 +5,7 @@
 //! when the response changes, the finding is open again.
 
 use crate::findings::selection::host_of;
-use crate::url::pattern::Pattern;
+use crate::url::pattern::{Pattern, Patterns};
 use crate::verdict::Cause;
 
 /// The kind of a waiver.
@@ -54,7 +54,7 @@ pub struct Waiver {
     /// Its kind.
     pub kind: WaiverKind,
     /// Patterns for the target; empty for all.
-    pub targets: Vec<Pattern>,
+    pub targets: Patterns,
     /// Patterns for targets that are not covered.
     pub excepts: Vec<Pattern>,
     /// Patterns for the host of the target; empty for all.
@@ -122,7 +122,7 @@ impl Waiver {
         let any = |patterns: &[Pattern], text: &str| {
             patterns.is_empty() || patterns.iter().any(|pattern| pattern.matches(text))
         };
-        any(&self.targets, facts.target)
+        (self.targets.is_empty() || self.targets.match_any(facts.target))
             && !self.excepts.iter().any(|except| except.matches(facts.target))
             && any(&self.hosts, host_of(facts.target))
             && any(&self.pages, facts.page)
@@ -168,7 +168,7 @@ mod tests {
         };
         Waiver {
             kind,
-            targets: vec![Pattern::new("/x*")],
+            targets: Patterns::from_iter([Pattern::new("/x*")]),
             excepts: Vec::new(),
             hosts: vec![Pattern::new("*b.test")],
             pages: vec![Pattern::new("/news/*"), Pattern::new("/")],

@@ -1,5 +1,7 @@
 //! Patterns as users write them: only `*` is special, and it crosses `/`.
 
+use std::collections::HashSet;
+
 use crate::url::reference::path_of;
 
 /// A pattern for URLs.
@@ -65,6 +67,60 @@ impl Pattern {
             Part::Path => fits(&self.written, path_of(url)),
             Part::Any => fits(&format!("*{}*", self.written), url),
         }
+    }
+}
+
+/// Patterns of which one must match. Those that are whole URLs are looked up, however many there
+/// are.
+///
+/// ```
+/// use rummage_core::url::pattern::{Pattern, Patterns};
+///
+/// let patterns: Patterns = ["http://a.test/x", "/old/*"].map(Pattern::new).into_iter().collect();
+/// assert!(patterns.match_any("http://a.test/x") && patterns.match_any("http://b.test/old/y"));
+/// assert!(!patterns.match_any("http://a.test/x#y"));
+/// ```
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Patterns {
+    all: Vec<Pattern>,
+    /// Those without a `*` that match a whole URL.
+    urls: HashSet<String>,
+    /// The positions of all others.
+    others: Vec<usize>,
+}
+
+impl FromIterator<Pattern> for Patterns {
+    fn from_iter<I: IntoIterator<Item = Pattern>>(patterns: I) -> Patterns {
+        let mut set = Patterns::default();
+        for pattern in patterns {
+            match pattern.part {
+                Part::Whole if !pattern.written.contains('*') => {
+                    set.urls.insert(pattern.written.clone());
+                }
+                _ => set.others.push(set.all.len()),
+            }
+            set.all.push(pattern);
+        }
+        set
+    }
+}
+
+impl Patterns {
+    /// Whether there are none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.all.is_empty()
+    }
+
+    /// All of them, in order.
+    pub fn iter(&self) -> impl Iterator<Item = &Pattern> {
+        self.all.iter()
+    }
+
+    /// Whether one of them matches this URL.
+    #[must_use]
+    pub fn match_any(&self, url: &str) -> bool {
+        self.urls.contains(url) || self.others.iter().any(|at| self.all[*at].matches(url))
     }
 }
 

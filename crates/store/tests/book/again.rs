@@ -139,7 +139,7 @@ fn waived_targets_are_counted_separately_and_can_be_selected() {
     site.crawl();
     let waiver = |pages: &str| Waiver {
         kind: WaiverKind::Leave,
-        targets: vec![Pattern::new("/x")],
+        targets: std::iter::once(Pattern::new("/x")).collect(),
         hosts: Vec::new(),
         excepts: Vec::new(),
         pages: vec![Pattern::new(pages)],

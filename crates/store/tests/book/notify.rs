@@ -122,7 +122,7 @@ fn a_waived_finding_is_reported_when_its_waiver_has_ended() {
     let waiver = Waiver {
         kind: WaiverKind::Leave,
         ended: false,
-        targets: vec![Pattern::new("/x")],
+        targets: std::iter::once(Pattern::new("/x")).collect(),
         hosts: Vec::new(),
         excepts: Vec::new(),
         pages: Vec::new(),
