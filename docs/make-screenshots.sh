@@ -53,7 +53,7 @@ keys() { # NAME COLUMNSxLINES FOLDER COMMAND KEY…: the screen after these keys
   for key in "$@"; do
     case $key in
       [0-9]) sleep "$key" ;;
-      ?*\ *) xdotool type --delay 20 "$key" ;;
+      ?*\ *) xdotool type --delay 20 -- "$key" ;;
       *) xdotool key --clearmodifiers "$key" ;;
     esac
     sleep 0.2
@@ -87,7 +87,7 @@ store=$RUMMAGE_STORE
 cp "$store" "$work/triage.db"
 export RUMMAGE_STORE=$work/triage.db
 keys triage 150x44 "$work" 'rummage triage' j j j j j j
-keys triage_decide 100x30 "$work" 'rummage triage --scope external' f 'robots --cause access-refused' Return 1 \
+keys triage_decide 100x30 "$work" 'rummage triage --scope external' f '--cause access-refused' Return 1 \
   a w 'they refuse robots; checked by hand'
 rm -f "$work/waivers.toml"
 export RUMMAGE_STORE=$work/mended.db

@@ -1,4 +1,4 @@
-//! What a state is told, and what it wants done.
+//! What happens to a state, and what it wants done.
 
 use std::time::Duration;
 
@@ -167,7 +167,7 @@ pub enum Place {
     Source(String),
 }
 
-/// What a state is told.
+/// What happened: a key, or the result of an effect.
 #[derive(Debug, Clone)]
 pub enum Msg {
     /// A key was pressed.

@@ -1,7 +1,7 @@
 //! The full-screen view in which findings are looked at and decided, one after the other.
 //!
 //! [`State`] is a machine: [`Msg`] in, [`Effect`] out. It has no terminal, no store and no clock.
-//! [`render`] draws a state. Whoever drives it runs the effects and passes on their results.
+//! [`render`] draws a state. Its driver runs the effects and passes on their results.
 
 mod effect;
 mod input;

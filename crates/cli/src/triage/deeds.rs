@@ -1,4 +1,4 @@
-//! Carries out decisions: each as the command that does the same.
+//! Runs decisions: each as the command that does the same.
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};

@@ -1,4 +1,4 @@
-//! The thread that reads the store and carries out decisions, in the order in which they come.
+//! The thread that reads the store and runs decisions, in the order in which they come.
 
 use std::collections::HashMap;
 use std::sync::mpsc::{Receiver, Sender};
@@ -13,7 +13,8 @@ use rummage_view::{Source, TargetId, TargetList, run_title};
 
 use super::deeds::{Deeds, Whom};
 use super::network::{Errand, Wanted};
-use super::{Listed, Opening, changes, words};
+use super::start::{Listed, Opening};
+use super::{changes, words};
 use crate::args::{self, Command, StoredLinks};
 use crate::commands::findings;
 use crate::commands::mend::to_files::Edits;

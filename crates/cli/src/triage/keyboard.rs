@@ -96,7 +96,7 @@ fn read(shared: &(Mutex<State>, Condvar), news: &Sender<Msg>) -> std::io::Result
 }
 
 /// Waits a while for a key; an error if the other end of the terminal is gone. (The library that
-/// reads keys would read without end then, so that it does not wait itself.)
+/// reads keys would never stop reading then, so that it does not wait itself.)
 #[cfg(unix)]
 fn has_key() -> std::io::Result<bool> {
     use rustix::event::{PollFd, PollFlags, Timespec, poll};

@@ -1,6 +1,6 @@
 //! `rummage triage`: drives the state of the view with a terminal, the store and the network.
 //!
-//! Three threads: this one draws and takes keys; `desk` reads the store and carries out decisions;
+//! Three threads: this one draws and takes keys; `desk` reads the store and runs decisions;
 //! `network` makes requests. The state itself is in `rummage_triage`.
 
 mod changes;
@@ -13,15 +13,15 @@ mod network;
 mod opening;
 mod screen;
 mod signals;
+mod start;
 pub(crate) mod vocabulary;
 pub(crate) mod words;
 
 use std::io::{self, IsTerminal as _, Write as _};
-use std::path::PathBuf;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::Duration;
 
-use rummage_triage::{Effect, LiveCrawl, Msg, Palette, Place, Setup, State, View, Vocabulary};
+use rummage_triage::{Effect, LiveCrawl, Msg, Palette, Place, Setup, State, Vocabulary};
 use rummage_view::ViewError;
 use tokio::sync::watch;
 
@@ -31,6 +31,7 @@ use desk::Desk;
 use keyboard::Keyboard;
 use screen::Screen;
 use signals::Signals;
+pub(crate) use start::{Listed, Opening};
 
 use crate::failure::{Exit, Failure};
 use crate::jobs::runtime;
@@ -38,25 +39,6 @@ use crate::session::Session;
 
 /// How long to wait for news before signals and the size of the terminal are looked at.
 const WAIT: Duration = Duration::from_millis(50);
-
-/// What the view opens with.
-pub(crate) struct Opening {
-    pub(crate) view: View,
-    /// The plan that gets repairs.
-    pub(crate) plan: PathBuf,
-    /// The folder that the plan is applied to, and where it is published.
-    pub(crate) files: Option<PathBuf>,
-    pub(crate) at: Option<String>,
-    pub(crate) listed: Listed,
-}
-
-/// Which run is listed, unless a selection names one.
-pub(crate) enum Listed {
-    /// The last one of this site.
-    Site(String),
-    /// The last one, if it began after the run with this number.
-    After(i64),
-}
 
 /// A crawl that goes on meanwhile.
 pub(crate) struct Live {

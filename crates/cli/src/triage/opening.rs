@@ -114,7 +114,7 @@ mod tests {
     use super::*;
 
     fn with(name: &'static str, value: &'static str) -> impl Fn(&str) -> Option<String> {
-        move |asked| (asked == name).then(|| value.to_owned())
+        move |wanted| (wanted == name).then(|| value.to_owned())
     }
 
     #[test]

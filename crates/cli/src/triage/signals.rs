@@ -47,7 +47,7 @@ impl Signals {
     }
 }
 
-/// Waits for requests to suspend, without end.
+/// Waits for requests to suspend, as long as the program runs.
 #[cfg(unix)]
 async fn suspends(flag: &AtomicBool) {
     use tokio::signal::unix::{SignalKind, signal};

@@ -1,9 +1,10 @@
+use rummage_core::mend::plan::Action;
 use rummage_core::verdict::Verdict;
-use rummage_view::Section;
+use rummage_view::{Group, Section, TargetOrder};
 
 use super::testing::{Driven, index};
 use super::*;
-use crate::effect::{Applied, Changes, Decided, Proposal, Recheck};
+use crate::effect::{Applied, Changes, Decided, Place, Proposal, Recheck};
 
 fn driven() -> Driven {
     Driven::new(80, 24, 1..=9)

@@ -9,7 +9,7 @@ use unicode_width::UnicodeWidthStr as _;
 
 use super::Palette;
 
-/// How many characters one cell shows: more marks on a letter are noise.
+/// How many characters one cell shows: further combining marks are noise.
 const IN_ONE: usize = 4;
 
 /// Where a state is drawn.
@@ -102,7 +102,7 @@ impl Canvas<'_> {
     }
 }
 
-/// Text as cells show it: escaped, with few marks a letter.
+/// Text as cells show it: escaped, with few combining marks.
 fn shown(text: &str) -> String {
     let safe = safe(text).to_string();
     let mut out = String::with_capacity(safe.len());

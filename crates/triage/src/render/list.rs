@@ -96,7 +96,7 @@ fn target(canvas: &mut Canvas<'_>, state: &State, at: u32, indent: u16, row: Rec
     canvas.text(x, row.y, row.right().saturating_sub(x), &label, label_style);
 }
 
-/// The first letter of a verdict; the counts above the list are its legend.
+/// A verdict by its initial; the counts above the list are its legend.
 fn badge(verdict: Verdict) -> &'static str {
     match verdict {
         Verdict::Broken => " B ",
