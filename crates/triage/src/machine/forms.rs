@@ -52,6 +52,8 @@ pub(crate) struct WaiveForm {
     pub(crate) ids: Vec<TargetId>,
     pub(crate) kind: WaiverKind,
     pub(crate) reason: Input,
+    /// The reason that is taken if none is typed.
+    pub(crate) offered: String,
     pub(crate) until: Input,
     pub(crate) field: WaiveField,
     pub(crate) problem: Option<&'static str>,
@@ -66,11 +68,12 @@ pub(crate) enum WaiveField {
 }
 
 impl WaiveForm {
-    pub(crate) fn new(ids: Vec<TargetId>, kind: WaiverKind, reason: &str) -> WaiveForm {
+    pub(crate) fn new(ids: Vec<TargetId>, kind: WaiverKind, offered: &str) -> WaiveForm {
         WaiveForm {
             ids,
             kind,
-            reason: Input::of(reason),
+            reason: Input::default(),
+            offered: offered.to_owned(),
             until: Input::default(),
             field: WaiveField::Reason,
             problem: None,
@@ -100,7 +103,10 @@ impl WaiveForm {
     }
 
     fn finish(&mut self) -> Next<Decision> {
-        let reason = self.reason.text().trim().to_owned();
+        let reason = match self.reason.text().trim() {
+            "" => self.offered.clone(),
+            typed => typed.to_owned(),
+        };
         if reason.is_empty() {
             self.field = WaiveField::Reason;
             self.problem = Some("Give a reason, for people who find the waiver a year from now.");
@@ -129,6 +135,8 @@ pub(crate) struct UrlForm {
     pub(crate) proposals: Vec<Proposal>,
     /// The proposal that is in the input.
     pub(crate) chosen: Option<usize>,
+    /// What is in the input was not typed: typing replaces it, other keys edit it.
+    is_offered: bool,
     /// What became of the search for proposals; `None` while it goes on.
     pub(crate) searched: Option<Result<(), String>>,
     pub(crate) problem: Option<String>,
@@ -142,6 +150,7 @@ impl UrlForm {
             input: Input::of(known.unwrap_or_default()),
             proposals: Vec::new(),
             chosen: None,
+            is_offered: known.is_some(),
             searched: None,
             problem: None,
         }
@@ -168,6 +177,7 @@ impl UrlForm {
         if let Some(proposal) = self.proposals.get(at) {
             self.input.set(&proposal.to);
             self.chosen = Some(at);
+            self.is_offered = true;
         }
     }
 
@@ -189,13 +199,23 @@ impl UrlForm {
             (Key::Down | Key::Tab, None) if is_single => self.choose(0),
             (Key::Down | Key::Tab, Some(at)) if is_single => self.choose(at + 1),
             (Key::Up | Key::BackTab, Some(at)) if is_single => self.choose(at.saturating_sub(1)),
+            (Key::Char(c), _) => self.insert(c.encode_utf8(&mut [0; 4])),
             (key, _) => {
                 if self.input.handle_key(key) {
-                    self.chosen = None;
+                    (self.chosen, self.is_offered) = (None, false);
                 }
             }
         }
         Next::Stay
+    }
+
+    /// Types or pastes text.
+    pub(crate) fn insert(&mut self, text: &str) {
+        if std::mem::take(&mut self.is_offered) {
+            self.input = Input::default();
+        }
+        self.chosen = None;
+        self.input.insert(text);
     }
 
     fn finish(&mut self) -> Next<Decision> {
@@ -307,11 +327,31 @@ mod tests {
         form.handle_key(Key::Down);
         assert_eq!(form.input.text(), "http://a.test/2");
         form.handle_key(Key::Up);
+        form.handle_key(Key::End);
         form.handle_key(Key::Char('x'));
         assert_eq!((form.input.text(), form.chosen), ("http://a.test/1x", None));
         let to = Some("http://a.test/1x".to_owned());
         let done = Decision::Repair { action: Action::Replace, to };
         assert_eq!(form.handle_key(Key::Enter), Next::Done(done));
+    }
+
+    #[test]
+    fn typing_replaces_what_was_offered() {
+        let mut form = UrlForm::new(Action::Replace, vec![A], Some("http://a.test/moved"));
+        form.handle_key(Key::Char('h'));
+        form.handle_key(Key::Char('t'));
+        assert_eq!(form.input.text(), "ht");
+        form.take(&[A], Ok(vec![proposal(A, "http://a.test/1")]));
+        form.handle_key(Key::Down);
+        form.insert("http://a.test/pasted");
+        assert_eq!((form.input.text(), form.chosen), ("http://a.test/pasted", None));
+        let mut form = WaiveForm::new(vec![A], WaiverKind::Leave, "as before");
+        form.handle_key(Key::Char('x'));
+        assert_eq!(form.reason.text(), "x");
+        form.handle_key(Key::Backspace);
+        let (kind, reason) = (WaiverKind::Leave, "as before".to_owned());
+        let waived = Decision::Waive { kind, reason, until: String::new() };
+        assert_eq!(form.handle_key(Key::Enter), Next::Done(waived));
     }
 
     #[test]

@@ -264,10 +264,7 @@ impl State {
                     input.insert(text);
                 }
             }
-            Mode::Url(form) => {
-                form.input.insert(text.trim());
-                form.chosen = None;
-            }
+            Mode::Url(form) => form.insert(text.trim()),
             // Keys that were pasted by mistake decide nothing.
             _ => {}
         }
@@ -282,7 +279,9 @@ impl State {
                 Next::Stay => self.mode = Mode::Waive(form),
                 Next::Close => {}
                 Next::Done(decision) => {
-                    self.last_reason = form.reason.text().trim().to_owned();
+                    if let Decision::Waive { reason, .. } = &decision {
+                        self.last_reason = reason.clone();
+                    }
                     self.decide(form.ids, decision, effects);
                 }
             },

@@ -44,6 +44,12 @@ pub(super) fn waive(canvas: &mut Canvas<'_>, form: &WaiveForm, area: Rect) -> Op
     };
     canvas.text(x, kind.y, kind.right().saturating_sub(x), meaning, canvas.palette.faint());
     let reason = prompt(canvas, line(inside, 2), "reason: ", &form.reason);
+    if form.reason.text().is_empty() && !form.offered.is_empty() {
+        let at = line(inside, 2);
+        let x = reason.0 + 2;
+        let room = at.right().saturating_sub(x);
+        canvas.text(x, at.y, room, &form.offered, canvas.palette.faint());
+    }
     let until = prompt(canvas, line(inside, 3), "until:  ", &form.until);
     if form.until.text().is_empty() {
         let default = match form.kind {
