@@ -41,7 +41,7 @@ pub struct Setup {
     pub size: (u16, u16),
 }
 
-/// See the [module](self).
+/// Everything that the view shows, and what keys do to it.
 #[derive(Debug)]
 pub struct State {
     pub(crate) list: List,

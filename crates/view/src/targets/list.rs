@@ -72,7 +72,7 @@ pub struct Section {
     pub targets: Vec<u32>,
 }
 
-/// See the [module](self).
+/// The targets of a query in an order; their texts are fetched one by one.
 pub struct TargetList<'a> {
     query: &'a LinkQuery<'a>,
     grouped: Grouped<'a>,
