@@ -42,7 +42,8 @@ pub(crate) struct CrawlArgs {
     #[arg(long)]
     pub(crate) resume: bool,
     /// Look at findings and decide while the crawl runs; see rummage triage
-    #[arg(long, conflicts_with_all = ["quiet", "format", "output"])]
+    #[arg(long, hide_short_help = true,
+        conflicts_with_all = ["quiet", "format", "output"])]
     pub(crate) triage: bool,
     /// Check everything, including working external URLs that are not due yet
     #[arg(long)]

@@ -31,6 +31,9 @@ const WORST: usize = 50;
 
 pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     // Invalid options are reported before any request is made.
+    if args.triage {
+        triage::check_terminal()?;
+    }
     args.showing.listing(session.terminal.verbose)?;
     let known = Known::of(args.known.baseline.as_deref())?;
     let config = &session.config;

@@ -12,6 +12,11 @@ pub(super) fn run(args: &TriageArgs, session: &Session) -> Result<Exit, Failure>
     // That there is a run is checked while errors can still be read.
     let reader = session.reader()?;
     let run = session.run(&reader, args.stored.run)?;
+    // Where there are several sites, a decision is about the one that is listed, whatever is
+    // crawled meanwhile.
+    let is_one_of_many = session.site.is_none() && reader.sites()?.len() > 1;
+    let site = if is_one_of_many { Some(run.site.clone()) } else { session.site.clone() };
+    let session = &Session { site, ..session.clone() };
     let group = match args.group {
         Some(GroupChoice::Page) => Group::Page,
         Some(GroupChoice::Host) => Group::Host,

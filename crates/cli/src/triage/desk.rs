@@ -111,7 +111,7 @@ impl<'a> Desk<'a> {
             .map_err(|what| Failure::Usage { what, hint: "f changes the filter.".to_owned() })?;
         let began = Instant::now();
         let reader = self.session.reader()?;
-        let info = self.run(&reader, &stored)?;
+        let Some(info) = self.run(&reader, &stored)? else { return Ok(self.wait_for_run(work)) };
         let selection = findings::selection(&stored, self.session, &reader, &info)?;
         let settings = self.session.config.settings(self.session.section_of(&info.site).as_deref());
         let source = sources::of(&info, &settings);
@@ -151,26 +151,34 @@ impl<'a> Desk<'a> {
     }
 
     /// The run that is listed: the one that was named, else the last one of the site.
-    fn run(&self, reader: &Reader, stored: &StoredLinks) -> Result<RunInfo, Failure> {
-        if stored.run.is_some() || self.session.site.is_some() {
-            return self.session.run(reader, stored.run);
+    /// `None` if that of a crawl has not begun.
+    fn run(&self, reader: &Reader, stored: &StoredLinks) -> Result<Option<RunInfo>, Failure> {
+        if stored.run.is_some() {
+            return Ok(Some(self.session.run(reader, stored.run)?));
         }
         match &self.opening.listed {
             Listed::Site(site) => match reader.last_run_of(site)? {
-                Some(run) => Ok(run),
-                None => self.session.run(reader, None),
+                Some(run) => Ok(Some(run)),
+                None => Ok(Some(self.session.run(reader, None)?)),
             },
             Listed::After(number) => {
-                let last = self.session.run(reader, None)?;
-                match last.number > *number {
-                    true => Ok(last),
-                    false => Err(Failure::Usage {
-                        what: "waiting for the start page".to_owned(),
-                        hint: String::new(),
-                    }),
-                }
+                Ok(reader.runs()?.into_iter().rfind(|run| run.number > *number))
             }
         }
+    }
+
+    /// An empty list, until another is wanted.
+    fn wait_for_run(&mut self, work: &Receiver<Effect>) -> Option<View> {
+        self.generation += 1;
+        let title = "waiting for the start page".to_owned();
+        self.send(Msg::Index(Index { generation: self.generation, title, ..Index::default() }));
+        for effect in work {
+            match effect {
+                Effect::List(view) => return Some(view),
+                other => self.refuse(other, "the crawl has not begun"),
+            }
+        }
+        None
     }
 
     /// What the plan does with targets of a list.

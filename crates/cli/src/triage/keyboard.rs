@@ -13,6 +13,11 @@ use super::keys;
 /// How long to wait for keys before anything else is looked at.
 const WAIT: Duration = Duration::from_millis(50);
 
+/// How long to wait for the rest of a key.
+const SOON: Duration = Duration::from_millis(1);
+/// How often to wait so long for the thread to stop reading: half a key may hold it up.
+const PATIENCE: u32 = 20;
+
 /// What the thread is allowed to do.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum State {
@@ -54,7 +59,9 @@ impl Keyboard {
         self.set(State::Wanted);
         let (state, changed) = &*self.state;
         let mut current = state.lock().expect("no thread panics while it holds this");
-        while *current != State::Paused && !self.is_lost() {
+        let mut waits = 0;
+        while *current != State::Paused && !self.is_lost() && waits < PATIENCE {
+            waits += 1;
             let waited = changed.wait_timeout(current, WAIT);
             current = waited.expect("no thread panics while it holds this").0;
         }
@@ -85,8 +92,9 @@ fn read(shared: &(Mutex<State>, Condvar), news: &Sender<Msg>) -> std::io::Result
         if !has_key()? {
             continue;
         }
-        // One key may be many bytes, and many keys may come at once.
-        while event::poll(Duration::ZERO)? {
+        // One key may be many bytes, and many keys may come at once. (Without any time to wait,
+        // the library would not read.)
+        while event::poll(SOON)? {
             let Some(msg) = keys::news(event::read()?) else { continue };
             if news.send(msg).is_err() {
                 return Ok(());

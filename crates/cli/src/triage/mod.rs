@@ -54,13 +54,7 @@ pub(crate) fn run(
     opening: Opening,
     live: Option<Live>,
 ) -> Result<Exit, Failure> {
-    let is_dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
-    if !io::stdin().is_terminal() || !io::stdout().is_terminal() || is_dumb {
-        return Err(Failure::Usage {
-            what: "triage needs a terminal that can draw a full screen".to_owned(),
-            hint: "rummage findings lists the same without one.".to_owned(),
-        });
-    }
+    check_terminal()?;
     let signals = Signals::watch()?;
     let vocabulary = vocabulary::vocabulary();
     let (news, inbox) = channel();
@@ -102,6 +96,18 @@ pub(crate) fn run(
         session.deliver_digests(&runtime()?);
     }
     Ok(if failed { Exit::Impossible } else { Exit::Fine })
+}
+
+/// Checks that there is a terminal to draw on.
+pub(crate) fn check_terminal() -> Result<(), Failure> {
+    let is_dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+    if io::stdin().is_terminal() && io::stdout().is_terminal() && !is_dumb {
+        return Ok(());
+    }
+    Err(Failure::Usage {
+        what: "triage needs a terminal that can draw a full screen".to_owned(),
+        hint: "rummage findings lists the same without one.".to_owned(),
+    })
 }
 
 /// Prints what was done as commands.

@@ -14,7 +14,7 @@ use std::path::Path;
 
 use source::Crate;
 
-const CRATES: [&str; 6] = ["core", "store", "engine", "view", "demo", "cli"];
+const CRATES: [&str; 7] = ["core", "store", "engine", "view", "triage", "demo", "cli"];
 
 #[test]
 fn the_files_of_a_crate_have_no_dependency_cycles() {

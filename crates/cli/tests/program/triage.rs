@@ -140,6 +140,32 @@ fn a_plan_is_made_shown_applied_and_checked_without_leaving() {
 }
 
 #[test]
+fn decisions_are_about_the_site_that_is_listed() {
+    let stage = crawled(&small());
+    let mut tty = open(&stage, &[]);
+    tty.shows("3 broken");
+    tty.press("q");
+    tty.end();
+    // Now there are two sites, and the last run is of the other one.
+    fs::create_dir(stage.path("other")).unwrap();
+    fs::write(stage.path("other/index.html"), "<a href=\"gone.html\">gone</a>\n").unwrap();
+    let words = ["crawl", "./other", "--as", "https://c.test/", "-q", "--fail-on", "never"];
+    stage.run(&words).ends(0);
+    let mut tty = open(&stage, &[]);
+    tty.shows("/gone.html");
+    // Meanwhile, the first site is crawled again.
+    stage.run(&["crawl", "http://a.test", "--timeout", "500ms", "-q"]).ends(1);
+    tty.press("l");
+    tty.shows("Waive 1 target");
+    tty.press("known⏎");
+    tty.shows("waived 1 target");
+    tty.press("q");
+    let (code, screen) = tty.end();
+    assert_eq!(code, Some(0), "{screen}");
+    assert!(commands(&screen)[0].contains("--site 'c.test from "), "{screen}");
+}
+
+#[test]
 fn a_file_that_has_changed_since_its_diff_is_not_written() {
     let stage = Stage::new(&small());
     fs::create_dir(stage.path("public")).unwrap();
@@ -256,6 +282,9 @@ fn without_a_terminal_it_says_what_to_do_instead() {
     let outcome = stage.run(&["triage"]).ends(2);
     assert!(outcome.err.contains("needs a terminal"), "{outcome}");
     assert!(outcome.err.contains("rummage findings"), "{outcome}");
+    let outcome = stage.run(&["crawl", "http://a.test", "--triage"]).ends(2);
+    assert!(outcome.err.contains("needs a terminal"), "{outcome}");
+    assert_eq!(stage.run(&["sites", "runs"]).ends(0).out.matches("run 2").count(), 0);
     let empty = Stage::new(&small());
     let outcome = empty.run(&["triage"]).ends(4);
     assert!(!outcome.err.contains("needs a terminal"), "{outcome}");

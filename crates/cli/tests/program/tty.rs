@@ -120,10 +120,11 @@ impl Tty {
     #[track_caller]
     pub(crate) fn until(&mut self, what: &str, mut is_so: impl FnMut(&Tty) -> bool) {
         let deadline = Instant::now() + LIMIT;
+        // The state of the terminal changes without output, too.
         while !is_so(self) {
-            let left = deadline.saturating_duration_since(Instant::now());
-            match self.output.recv_timeout(left) {
+            match self.output.recv_timeout(Duration::from_millis(20)) {
                 Ok(bytes) => self.parser.process(&bytes),
+                Err(RecvTimeoutError::Timeout) if Instant::now() < deadline => {}
                 Err(_) => panic!("no {what}; the screen is\n{}", self.screen()),
             }
         }
