@@ -6,7 +6,7 @@ use clap::Args;
 
 use super::{GroupChoice, StoredLinks};
 
-/// Look at findings and decide what to do with them, one after the other, on a full screen
+/// Look at findings and decide about them, one by one or many at once, on a full screen
 ///
 /// Lists the targets of the last run, worst first, with the evidence and the links of the current
 /// one. A target can be checked again, waived, or given a repair, which goes into a plan for

@@ -18,7 +18,7 @@ mod schedule;
 mod settings;
 mod sitemap;
 mod sites;
-mod source;
+pub(crate) mod source;
 mod trace;
 mod triage;
 pub(crate) mod waive;

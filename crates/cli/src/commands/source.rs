@@ -89,7 +89,7 @@ fn lines(out: &mut dyn Write, page: &str, text: &str, target: &str) -> std::io::
 }
 
 /// A line around a column, which counts characters from 1; without credentials in URLs.
-fn excerpt(line: &str, column: u32) -> String {
+pub(crate) fn excerpt(line: &str, column: u32) -> String {
     let tag = line.char_indices().nth((column as usize).saturating_sub(1));
     let (before, after) = line.split_at(tag.map_or(line.len(), |(at, _)| at));
     let (before, after) = (masked_in_text(before), masked_in_text(after));

@@ -13,11 +13,13 @@ use rummage_view::{Source, TargetId, TargetList, run_title};
 
 use super::deeds::{Deeds, Whom};
 use super::network::{Errand, Wanted};
+use super::opening::place;
 use super::start::{Listed, Opening};
 use super::{changes, words};
 use crate::args::{self, Command, StoredLinks};
 use crate::commands::findings;
 use crate::commands::mend::to_files::Edits;
+use crate::commands::source::excerpt;
 use crate::failure::Failure;
 use crate::plan_file::PlanFile;
 use crate::session::Session;
@@ -267,10 +269,15 @@ impl<'a> Desk<'a> {
         id: TargetId,
         open: &mut Open<'_, '_>,
     ) -> Result<(), Failure> {
-        let detail = match generation == self.generation {
+        let mut detail = match generation == self.generation {
             true => open.list.detail(at, open.reader, open.source.as_ref())?,
             false => None,
         };
+        if let (Some(detail), Some(Source::File(_))) = (&mut detail, &open.source) {
+            for one in &mut detail.occurrences {
+                one.excerpt = one.source.as_deref().and_then(excerpt_of);
+            }
+        }
         self.send(Msg::Detail(id, detail.map(Box::new)));
         Ok(())
     }
@@ -366,6 +373,21 @@ impl<'a> Desk<'a> {
         words.extend(arguments);
         changes::apply(&ground, plan, &shown, words)
     }
+}
+
+/// The line of a file around a tag; `None` if it cannot be read.
+fn excerpt_of(source: &str) -> Option<String> {
+    /// Larger files are no pages that people write.
+    const LARGEST: u64 = 4 << 20;
+    let (file, line, column) = place(source);
+    let (line, column): (usize, u32) = (line?.parse().ok()?, column?.parse().ok()?);
+    if std::fs::metadata(file).ok()?.len() > LARGEST {
+        return None;
+    }
+    let text = std::fs::read(file).ok()?;
+    let text = String::from_utf8_lossy(&text);
+    let line = text.lines().nth(line.checked_sub(1)?)?;
+    Some(excerpt(line, column)).filter(|excerpt| !excerpt.is_empty())
 }
 
 /// Targets with what requests need to know of them.

@@ -77,7 +77,7 @@ fn is_of_terminal(program: &str, names: &[&str]) -> bool {
 }
 
 /// Takes `FILE:LINE:COLUMN` apart.
-fn place(source: &str) -> (&str, Option<&str>, Option<&str>) {
+pub(super) fn place(source: &str) -> (&str, Option<&str>, Option<&str>) {
     let number = |text: &&str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
     let Some((before, last)) = source.rsplit_once(':').filter(|(_, last)| number(last)) else {
         return (source, None, None);

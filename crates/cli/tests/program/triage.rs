@@ -105,7 +105,7 @@ fn findings_are_decided_one_by_one_and_many_at_once() {
 fn a_plan_is_made_shown_applied_and_checked_without_leaving() {
     let stage = Stage::new(&small());
     fs::create_dir(stage.path("public")).unwrap();
-    let home = "<p>\n<a href=\"/opening-huors.html\">hours</a>\n<a href=\"lost.html\">lost</a>\n\
+    let home = "<p>\nThe <a href=\"/opening-huors.html\">hours</a> of summer.\n<a href=\"lost.html\">lost</a>\n\
                 <a href=\"opening-hours.html\">hours</a>\n";
     fs::write(stage.path("public/index.html"), home).unwrap();
     fs::write(stage.path("public/opening-hours.html"), "<p>\n").unwrap();
@@ -115,13 +115,15 @@ fn a_plan_is_made_shown_applied_and_checked_without_leaving() {
     tty.shows("2 broken");
     tty.press("/huors⏎");
     tty.shows("1 match");
+    // The link is shown as it stands in its file.
+    tty.shows("The <a href=\"/opening-huors.html\">hours</a> of summer.");
     tty.press("c");
     // The misspelled page has a URL that works.
     tty.shows("to: https://c.test/opening-hours.html");
     tty.press("⏎");
     tty.shows("plan.toml: replace 1 target");
     tty.press("v");
-    tty.shows("+<a href=\"/opening-hours.html\">hours</a>");
+    tty.shows("+The <a href=\"/opening-hours.html\">hours</a>");
     assert_eq!(fs::read_to_string(stage.path("public/index.html")).unwrap(), home);
     tty.press("y");
     tty.shows("changed 1 link in 1 file");

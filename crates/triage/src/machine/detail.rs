@@ -117,7 +117,8 @@ fn items(detail: &TargetDetail) -> Vec<Item> {
     items.push(text(Tone::Heading, &links));
     for (at, occurrence) in detail.occurrences.iter().enumerate() {
         let mut lines = vec![(Tone::Plain, format!("{} {}", occurrence.page, occurrence.at))];
-        lines.push((Tone::Strong, format!("  {}", occurrence.tag)));
+        let tag = occurrence.excerpt.as_ref().unwrap_or(&occurrence.tag);
+        lines.push((Tone::Strong, format!("  {tag}")));
         match (&occurrence.shared, occurrence.region) {
             (Some(shared), _) => lines.push((Tone::Faint, format!("  {shared}"))),
             (None, Some(region)) => lines.push((Tone::Faint, format!("  in {region}"))),

@@ -42,7 +42,7 @@ pub(crate) fn detail(id: u64, occurrences: usize) -> TargetDetail {
         region: Some("footer"),
         shared: (at == 0).then(|| "on 73 of 88 pages, in footer, one edit".to_owned()),
         source: (at == 1).then(|| "https://cms.test/edit/page1".to_owned()),
-        line: 31,
+        excerpt: (at == 2).then(|| "the <a href=/>rota</a> of spring".to_owned()),
     };
     TargetDetail {
         meaning: vec![

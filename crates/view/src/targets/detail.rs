@@ -46,8 +46,8 @@ pub struct Occurrence {
     pub shared: Option<String>,
     /// The URL of the page's editor, or its file.
     pub source: Option<String>,
-    /// The line of the start of the tag, from 1; 0 if it is in a response header.
-    pub line: u32,
+    /// The line of the source around the tag, as far as a caller that can read it has put it here.
+    pub excerpt: Option<String>,
 }
 
 impl TargetList<'_> {
@@ -107,7 +107,7 @@ fn occurrence(row: &LinkRow, pages: Option<u64>, source: Option<&Source>) -> Occ
         region: row.region.map(|region| region.as_str()),
         shared: pages.map(|pages| format!("{}, one edit", on_many(row, pages))),
         source: source.and_then(place),
-        line: row.line,
+        excerpt: None,
     }
 }
 
