@@ -65,9 +65,9 @@ pub enum Decision {
 }
 
 impl Decision {
-    /// The decision in a word or two, for a target.
+    /// The decision in a word.
     #[must_use]
-    pub fn label(&self, _target: TargetId) -> String {
+    pub fn label(&self) -> String {
         match self {
             Decision::Waive { kind: WaiverKind::Works, .. } => "works".to_owned(),
             Decision::Waive { kind: WaiverKind::Leave, .. } => "leave".to_owned(),

@@ -140,15 +140,20 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
         title: "Decide, for what is marked, or for the current line",
         bindings: &[
             binding(&[Key::Char('r')], Command::Recheck, "r", "check it again now"),
-            binding(&[Key::Char('w')], Command::Works, "w", "waive: it works, a person looked"),
+            binding(
+                &[Key::Char('w')],
+                Command::Works,
+                "w",
+                "waive: a person checked that it works",
+            ),
             binding(&[Key::Char('l')], Command::Leave, "l", "waive: known, leave it"),
             binding(&[Key::Char('c')], Command::Replace, "c", "change the URL of the links"),
             binding(&[Key::Char('x')], Command::Unwrap, "x", "remove the links, keep their text"),
-            binding(&[Key::Char('X')], Command::Drop, "X", "remove the elements, as of images"),
+            binding(&[Key::Char('X')], Command::Drop, "X", "remove the elements, such as images"),
             binding(&[Key::Char('t')], Command::Redirect, "t", "redirect the target on the server"),
             binding(&[Key::Char('T')], Command::Gone, "T", "have the server respond 410 Gone"),
             binding(&[Key::Char('u')], Command::Undo, "u", "undo the last decision"),
-            binding(&[Key::Char('v')], Command::Changes, "v", "view and make the plan's changes"),
+            binding(&[Key::Char('v')], Command::Changes, "v", "view and apply the plan's changes"),
         ],
     },
     Chapter {
@@ -156,7 +161,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
         bindings: &[
             binding(&[Key::Char('d')], Command::Decide, "d", "show what can be decided"),
             binding(&[Key::Char('?')], Command::Help, "?", "this help"),
-            binding(&[Key::Ctrl('l')], Command::Redraw, "Ctrl-L", "draw the screen anew"),
+            binding(&[Key::Ctrl('l')], Command::Redraw, "Ctrl-L", "redraw the screen"),
             binding(&[Key::Ctrl('z')], Command::Suspend, "Ctrl-Z", "back to the shell; fg returns"),
             binding(&[Key::Char('q'), Key::Ctrl('c')], Command::Quit, "q", "leave"),
         ],

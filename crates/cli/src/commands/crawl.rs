@@ -78,9 +78,7 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     reporter.finish();
     let ended = ended.map_err(|failure| with_site_names(failure, &args, config))?;
     if ended.run == 0 {
-        let mut out = session.terminal.stderr();
-        let _ = writeln!(out, "stopped before the start URL responded; no results yet");
-        return Ok(Exit::Unfinished);
+        return Ok(no_results(session));
     }
     let settings = config.settings(section.as_deref());
     let reader = session.reader()?;
@@ -88,6 +86,13 @@ pub(crate) fn run(args: CrawlArgs, session: &Session) -> Result<Exit, Failure> {
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
     session.deliver_digests(&runtime);
     Ok(exit)
+}
+
+/// The crawl was stopped so early that there is nothing to show.
+fn no_results(session: &Session) -> Exit {
+    let mut out = session.terminal.stderr();
+    let _ = writeln!(out, "stopped before the start URL responded; no results yet");
+    Exit::Unfinished
 }
 
 /// Opens the full-screen view while the crawl runs; then sums up.
@@ -111,7 +116,7 @@ fn with_triage(
         });
         reporter.finish(match &ended {
             Ok(ended) if ended.state == RunState::Stopped => "the crawl was stopped",
-            Ok(_) => "the crawl has ended",
+            Ok(_) => "the crawl has finished",
             Err(_) => "the crawl has failed; leave to see why",
         });
         (view.join(), ended)
@@ -119,9 +124,7 @@ fn with_triage(
     let ended = ended?;
     let left = view.map_err(|_| Failure::Internal("the view ended with a panic"))??;
     if ended.run == 0 {
-        let mut out = session.terminal.stderr();
-        let _ = writeln!(out, "stopped before the start URL responded; no results yet");
-        return Ok(Exit::Unfinished);
+        return Ok(no_results(session));
     }
     let settings = session.config.settings(section.as_deref());
     let reader = session.reader()?;
@@ -129,7 +132,7 @@ fn with_triage(
     let mut err = output::buffered(session.terminal.stderr());
     rummage_view::summary(&mut err, &reader, &run, session.terminal.verbose)?;
     drop(err);
-    let exit = wind_up(args, known, session.terminal, &reader, &settings, &ended)?;
+    let exit = wind_up(args, known, session.terminal, &reader, &run, &settings, ended.state)?;
     let exit = report_internal(&ended.internal_errors, exit, session.terminal);
     session.deliver_digests(&runtime()?);
     Ok(exit.max(left))
@@ -210,8 +213,7 @@ fn with_site_names(failure: Failure, args: &CrawlArgs, config: &Config) -> Failu
     Failure::Start { problem: problem.clone(), hint: Some(hint) }
 }
 
-/// Ends like `rummage findings`. A closed standard
-/// output does not change the exit code.
+/// Ends like `rummage findings`. A closed standard output does not change the exit code.
 fn show(
     args: &CrawlArgs,
     known: Option<&Known>,
@@ -236,7 +238,7 @@ fn show(
             shown => shown?,
         }
     }
-    wind_up(args, known, terminal, reader, settings, ended)
+    wind_up(args, known, terminal, reader, &run, settings, ended.state)
 }
 
 /// Writes the files named in the settings, and says what is left to do.
@@ -245,15 +247,15 @@ fn wind_up(
     known: Option<&Known>,
     terminal: Terminal,
     reader: &Reader,
+    run: &OpenRun<'_>,
     settings: &Section,
-    ended: &Ended,
+    state: RunState,
 ) -> Result<Exit, Failure> {
-    let run = reader.open_run(reader.run(ended.run)?)?;
-    results::write_files(reader, &run, settings, terminal)?;
-    if ended.state == RunState::Finished && !terminal.quiet {
-        report_unused_excludes(&run, terminal)?;
+    results::write_files(reader, run, settings, terminal)?;
+    if state == RunState::Finished && !terminal.quiet {
+        report_unused_excludes(run, terminal)?;
     }
-    if ended.state == RunState::Stopped {
+    if state == RunState::Stopped {
         if !terminal.quiet {
             let mut out = terminal.stderr();
             let _ = writeln!(out, "not finished; continue with: rummage crawl --resume");
@@ -266,7 +268,7 @@ fn wind_up(
     if run.notes()?.iter().any(unseen) {
         return Ok(Exit::Unfinished);
     }
-    findings::exit_for(&run, args.fail_on, known, terminal)
+    findings::exit_for(run, args.fail_on, known, terminal)
 }
 
 /// Reports patterns of --exclude that excluded nothing: they may not mean what they seem to.

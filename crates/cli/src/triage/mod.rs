@@ -1,11 +1,10 @@
 //! `rummage triage`: drives the state of the view with a terminal, the store and the network.
 //!
-//! Three threads: this one draws and takes keys; `desk` reads the store and runs decisions;
+//! Three threads: this one draws and takes keys; `store_thread` reads the store and runs decisions;
 //! `network` makes requests. The state itself is in `rummage_triage`.
 
 mod changes;
-mod deeds;
-mod desk;
+mod decisions;
 mod keyboard;
 mod keys;
 mod live;
@@ -14,6 +13,7 @@ mod opening;
 mod screen;
 mod signals;
 mod start;
+mod store_thread;
 pub(crate) mod vocabulary;
 pub(crate) mod words;
 
@@ -27,11 +27,11 @@ use tokio::sync::watch;
 
 pub(crate) use live::LiveReporter;
 
-use desk::Desk;
 use keyboard::Keyboard;
 use screen::Screen;
 use signals::Signals;
 pub(crate) use start::{Listed, Opening};
+use store_thread::StoreThread;
 
 use crate::failure::{Exit, Failure};
 use crate::jobs::runtime;
@@ -58,22 +58,23 @@ pub(crate) fn run(
     let signals = Signals::watch()?;
     let vocabulary = vocabulary::vocabulary();
     let (news, inbox) = channel();
-    let (to_desk, desk_work) = channel();
-    let (to_network, errands) = channel();
+    let (to_store, store_work) = channel();
+    let (to_network, jobs) = channel();
     let (stop, stopped) = watch::channel(false);
-    let desk = Desk::new(session, &opening, vocabulary.clone(), news.clone(), to_network);
+    let store_thread =
+        StoreThread::new(session, &opening, vocabulary.clone(), news.clone(), to_network);
     let ended = std::thread::scope(|scope| {
-        let desk = scope.spawn(move || desk.serve(&desk_work));
+        let store_thread = scope.spawn(move || store_thread.serve(&store_work));
         let keys = news.clone();
-        let network = scope.spawn(move || network::serve(session, &stopped, errands, &news));
+        let network = scope.spawn(move || network::serve(session, &stopped, jobs, &news));
         let opening = &opening;
         let mut driver =
-            Driver { session, opening, vocabulary, to_desk, inbox, keys, live, stop, signals };
-        let left = driver.run(&|| desk.is_finished() || network.is_finished());
-        let Driver { to_desk, inbox, .. } = driver;
+            Driver { session, opening, vocabulary, to_store, inbox, keys, live, stop, signals };
+        let left = driver.run(&|| store_thread.is_finished() || network.is_finished());
+        let Driver { to_store, inbox, .. } = driver;
         // What is still to be saved is saved before the threads end.
-        drop(to_desk);
-        let desk = desk.join();
+        drop(to_store);
+        let store_thread = store_thread.join();
         let network = network.join();
         let mut state = left?;
         let mut failed = false;
@@ -85,7 +86,7 @@ pub(crate) fn run(
             }
             state.update(msg);
         }
-        match (desk, network) {
+        match (store_thread, network) {
             (Ok(()), Ok(())) => Ok((state, failed)),
             _ => Err(Failure::Internal("a thread of the view ended with a panic")),
         }
@@ -127,12 +128,12 @@ fn print(session: &Session, state: &State) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Passes keys and news to the state, and its wishes on.
+/// Passes keys and news to the state, and runs its effects.
 struct Driver<'a> {
     session: &'a Session,
     opening: &'a Opening,
     vocabulary: Vocabulary,
-    to_desk: Sender<Effect>,
+    to_store: Sender<Effect>,
     inbox: Receiver<Msg>,
     /// Where keys come from; the other end of `inbox`.
     keys: Sender<Msg>,
@@ -224,7 +225,7 @@ impl Driver<'_> {
     ) -> Result<(), Failure> {
         match effect {
             Effect::Explain(text) => {
-                let explained = desk::stored(&text, &self.vocabulary)
+                let explained = store_thread::stored(&text, &self.vocabulary)
                     .map(|_| "Enter lists the targets that match".to_owned());
                 state.update(Msg::Explained(explained));
             }
@@ -240,8 +241,8 @@ impl Driver<'_> {
             }
             Effect::Quit => {}
             effect => {
-                // Without the desk, the loop ends.
-                let _ = self.to_desk.send(effect);
+                // Without the store_thread, the loop ends.
+                let _ = self.to_store.send(effect);
             }
         }
         Ok(())

@@ -3,22 +3,22 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::mpsc::{Receiver, Sender};
 
-use rummage_core::crawl::{Crawl, Event, Tick};
 use rummage_core::findings::selection::Selection;
 use rummage_core::mend::Confidence;
 use rummage_core::verdict::Verdict;
-use rummage_engine::{Observer, Stop};
+use rummage_engine::Stop;
 use rummage_store::{OpenRun, RunState, StoredUrl};
 use rummage_triage::{Msg, Proposal, Recheck};
 use rummage_view::{TargetId, TargetLine, TargetList, TargetOrder};
 
-use super::deeds;
+use super::decisions;
 use super::words::line;
 use crate::args::CheckOptions;
 use crate::commands::mend;
 use crate::failure::Failure;
-use crate::jobs::{ALL_PAGES, CrawlJob, Reporter, finished, runtime};
+use crate::jobs::{ALL_PAGES, CrawlJob, finished, runtime};
 use crate::session::Session;
+use crate::watch::ProgressReporter;
 
 /// A target of a request.
 #[derive(Debug, Clone)]
@@ -29,23 +29,28 @@ pub(super) struct Wanted {
 
 /// What is to be requested.
 #[derive(Debug)]
-pub(super) enum Errand {
+pub(super) enum NetworkJob {
     /// Check again: these targets, which are these URLs.
     Recheck(Vec<Wanted>, Vec<String>),
     /// Try candidates for new URLs.
     Propose(Vec<Wanted>),
 }
 
-/// Runs errands, one after the other, until there are no more.
-pub(super) fn serve(session: &Session, stop: &Stop, errands: Receiver<Errand>, news: &Sender<Msg>) {
+/// Runs jobs, one after the other, until there are no more.
+pub(super) fn serve(
+    session: &Session,
+    stop: &Stop,
+    jobs: Receiver<NetworkJob>,
+    news: &Sender<Msg>,
+) {
     let mut next = None;
-    while let Some(errand) = next.take().or_else(|| errands.recv().ok()) {
-        let msg = match errand {
-            Errand::Recheck(mut wanted, mut urls) => {
+    while let Some(job) = next.take().or_else(|| jobs.recv().ok()) {
+        let msg = match job {
+            NetworkJob::Recheck(mut wanted, mut urls) => {
                 // What was added meanwhile is checked together.
-                for errand in errands.try_iter() {
-                    match errand {
-                        Errand::Recheck(more, more_urls) => {
+                for job in jobs.try_iter() {
+                    match job {
+                        NetworkJob::Recheck(more, more_urls) => {
                             wanted.extend(more);
                             urls.extend(more_urls);
                         }
@@ -57,13 +62,13 @@ pub(super) fn serve(session: &Session, stop: &Stop, errands: Receiver<Errand>, n
                 }
                 match recheck(session, stop, &wanted) {
                     Ok(results) => {
-                        let words = deeds::words(session, vec!["recheck".to_owned()], urls);
+                        let words = decisions::words(session, vec!["recheck".to_owned()], urls);
                         Msg::Rechecked(results, line(&words))
                     }
                     Err(failure) => Msg::NotRechecked(ids(&wanted), failure.sentence()),
                 }
             }
-            Errand::Propose(wanted) => {
+            NetworkJob::Propose(wanted) => {
                 let found = propose(session, &wanted).map_err(|failure| failure.sentence());
                 Msg::Proposed(ids(&wanted), found)
             }
@@ -99,7 +104,10 @@ fn recheck(
     let context = session.context(&options, section);
     let job = CrawlJob::recheck(context, &before, &targets, ALL_PAGES)?;
     let stop = stop.clone();
-    let ended = runtime()?.block_on(async { job.drive(stop, &mut Silent).await })?;
+    // The view shows what is going on.
+    let silent = session.terminal.silent();
+    let mut reporter = ProgressReporter::new(silent, job.given_start.clone(), None);
+    let ended = runtime()?.block_on(async { job.drive(stop, &mut reporter).await })?;
     if ended.run == 0 {
         return Err(Failure::Usage {
             what: "the start URL did not respond; nothing was checked".to_owned(),
@@ -164,17 +172,4 @@ fn propose(session: &Session, wanted: &[Wanted]) -> Result<Vec<Proposal>, Failur
         })
     };
     Ok(found.filter_map(proposal).collect())
-}
-
-/// The view shows what is going on.
-struct Silent;
-
-impl Observer for Silent {
-    fn handle_event(&mut self, _event: &Event, _crawl: &Crawl) {}
-
-    fn handle_tick(&mut self, _tick: &Tick<'_>) {}
-}
-
-impl Reporter for Silent {
-    fn say(&mut self, _text: &str) {}
 }

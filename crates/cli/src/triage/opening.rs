@@ -25,6 +25,8 @@ pub(super) fn browser(
     let named = variable("BROWSER").filter(|text| !text.trim().is_empty());
     let mut all = match named {
         // A list of browsers, the first of which is used.
+        // On Windows, the colon belongs to the drive.
+        Some(named) if cfg!(windows) => words::split(&named)?,
         Some(named) => words::split(named.split(':').next().unwrap_or(&named))?,
         None if cfg!(target_os = "macos") => vec!["open".to_owned()],
         None if cfg!(windows) => vec!["explorer".to_owned()],

@@ -130,7 +130,7 @@ fn a_plan_is_made_shown_applied_and_checked_without_leaving() {
     let mended = home.replace("huors", "hours");
     assert_eq!(fs::read_to_string(stage.path("public/index.html")).unwrap(), mended);
     tty.press("ar");
-    tty.shows("rechecked: 1 changed, 1 as before");
+    tty.shows("rechecked: 1 changed, 1 unchanged");
     tty.shows("link gone");
     tty.press("q");
     let (code, screen) = tty.end();
@@ -252,9 +252,9 @@ fn a_crawl_can_be_looked_at_while_it_runs() {
     tty.shows("crawling: ");
     tty.shows("broken ");
     tty.press("q");
-    tty.shows("The crawl goes on.");
+    tty.shows("The crawl is still running.");
     tty.press("⎋");
-    tty.shows("the crawl has ended");
+    tty.shows("the crawl has finished");
     tty.until("list of the whole run", |tty| !tty.screen().contains("unfinished"));
     tty.press("q");
     let (code, screen) = tty.end();
@@ -270,7 +270,7 @@ fn a_crawl_that_is_stopped_from_the_view_can_be_continued() {
     tty.shows("run 1, unfinished");
     tty.shows("crawling: ");
     tty.press("q");
-    tty.shows("The crawl goes on.");
+    tty.shows("The crawl is still running.");
     tty.press("s");
     let (code, screen) = tty.end();
     assert_eq!(code, Some(3), "{screen}");

@@ -157,7 +157,7 @@ impl State {
         };
         match place {
             Some(place) => effects.push(Effect::Open(place)),
-            None => self.say("its links are not known yet".to_owned()),
+            None => self.say("its links are still being loaded".to_owned()),
         }
     }
 
@@ -181,7 +181,8 @@ impl State {
 
     fn recheck(&mut self, ids: Vec<TargetId>, effects: &mut Vec<Effect>) {
         if self.is_crawling() {
-            return self.fail("the crawl goes on; check again when it has ended".to_owned());
+            return self
+                .fail("the crawl is still running; check again when it has finished".to_owned());
         }
         self.journal.begin_recheck(&ids);
         self.say(format!("checking {} again", counted(ids.len() as u64, "target", "targets")));

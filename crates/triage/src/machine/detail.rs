@@ -29,6 +29,8 @@ pub(crate) struct DetailPane {
     wanted: Option<TargetId>,
     /// What is there may be out of date.
     is_stale: bool,
+    /// What could not be fetched from this list.
+    missing: Option<TargetId>,
     items: Vec<Item>,
     selected: usize,
 }
@@ -41,7 +43,8 @@ impl DetailPane {
 
     /// Whether the detail of a target is to be fetched now: one at a time.
     pub(crate) fn wants(&mut self, id: TargetId) -> bool {
-        let wants = self.wanted.is_none() && (self.is_stale || self.of(id).is_none());
+        let has = !self.is_stale && self.of(id).is_some();
+        let wants = self.wanted.is_none() && !has && self.missing != Some(id);
         if wants {
             self.wanted = Some(id);
             self.is_stale = false;
@@ -54,6 +57,7 @@ impl DetailPane {
         if self.wanted == Some(id) {
             self.wanted = None;
         }
+        self.missing = detail.is_none().then_some(id);
         if let Some(detail) = detail {
             let is_same = self.of(id).is_some();
             self.items = items(&detail);
@@ -68,6 +72,7 @@ impl DetailPane {
     /// What is there is shown until it is fetched anew.
     pub(crate) fn refresh(&mut self) {
         self.wanted = None;
+        self.missing = None;
         self.is_stale = true;
     }
 
@@ -150,6 +155,9 @@ mod tests {
         assert!(pane.wants(TargetId(2)));
         pane.take(TargetId(2), None);
         assert!(pane.of(TargetId(1)).is_some(), "what is gone replaces nothing");
+        assert!(!pane.wants(TargetId(2)), "it is not fetched again and again");
+        pane.refresh();
+        assert!(pane.wants(TargetId(2)), "but from the next list");
     }
 
     #[test]

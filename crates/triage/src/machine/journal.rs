@@ -7,7 +7,7 @@ use rummage_view::TargetId;
 
 use crate::effect::{Decided, Decision, Recheck};
 
-/// A decision or another deed.
+/// A decision, or something else that was done.
 #[derive(Debug)]
 struct Entry {
     number: u64,
@@ -70,7 +70,7 @@ impl Journal {
         self.last += 1;
         let mut before = Vec::with_capacity(ids.len());
         for id in &ids {
-            before.push(self.labels.insert(*id, decision.label(*id)));
+            before.push(self.labels.insert(*id, decision.label()));
         }
         self.entries.push(Entry {
             number: self.last,
@@ -155,7 +155,7 @@ impl Journal {
 
     pub(crate) fn handle_rechecked(&mut self, results: Vec<(TargetId, Recheck)>, command: String) {
         self.rechecks.extend(results.into_iter().map(|(id, one)| (id, Rechecking::Done(one))));
-        self.handle_deed(command);
+        self.handle_irreversible(command);
     }
 
     pub(crate) fn handle_not_rechecked(&mut self, ids: &[TargetId]) {
@@ -165,7 +165,7 @@ impl Journal {
     }
 
     /// Something was done that cannot be taken back.
-    pub(crate) fn handle_deed(&mut self, command: String) {
+    pub(crate) fn handle_irreversible(&mut self, command: String) {
         self.last += 1;
         self.entries.push(Entry {
             number: self.last,
@@ -294,7 +294,7 @@ mod tests {
     }
 
     #[test]
-    fn rechecks_are_deeds_that_stay() {
+    fn rechecks_stay_done() {
         let mut journal = Journal::default();
         journal.begin_recheck(&[A, B]);
         assert!(journal.is_rechecking());

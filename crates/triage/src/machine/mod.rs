@@ -199,7 +199,7 @@ impl State {
                 let same = results.iter().filter(|(_, one)| one.is_same).count();
                 let changed = results.len() - same;
                 self.journal.handle_rechecked(results, command);
-                self.say(format!("rechecked: {changed} changed, {same} as before"));
+                self.say(format!("rechecked: {changed} changed, {same} unchanged"));
             }
             Msg::NotRechecked(ids, why) => {
                 self.journal.handle_not_rechecked(&ids);
@@ -231,7 +231,7 @@ impl State {
     fn handle_applied(&mut self, result: Result<crate::effect::Applied, String>) {
         match result {
             Ok(applied) => {
-                self.journal.handle_deed(applied.command);
+                self.journal.handle_irreversible(applied.command);
                 self.mode = Mode::List;
                 self.say(applied.summary);
             }

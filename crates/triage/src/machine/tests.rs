@@ -143,7 +143,7 @@ fn a_recheck_runs_beside_and_its_result_is_shown_in_place() {
     let now = Recheck { verdict: Some(Verdict::Sound), cause: "200 OK".to_owned(), is_same: false };
     driven.handle(Msg::Rechecked(vec![(TargetId(1), now.clone())], "rummage recheck x".to_owned()));
     assert_eq!(driven.state.journal.recheck(TargetId(1)), Some(&Rechecking::Done(now)));
-    assert_eq!(driven.state.message.message, "rechecked: 1 changed, 0 as before");
+    assert_eq!(driven.state.message.message, "rechecked: 1 changed, 0 unchanged");
     assert!(driven.state.journal.is_rechecking(), "the other goes on");
     driven.handle(Msg::NotRechecked(ids(&[2]), "the store is in use".to_owned()));
     assert!(driven.state.message.is_error && !driven.state.journal.is_rechecking());

@@ -120,7 +120,11 @@ pub(super) fn url(canvas: &mut Canvas<'_>, form: &UrlForm, area: Rect) -> Option
             canvas.text(last.x, last.y, last.width, problem, style);
         }
         None => {
-            hints(canvas, last, &[("Enter", "into the plan"), ("↑ ↓", "choose"), ("Esc", "back")]);
+            hints(
+                canvas,
+                last,
+                &[("Enter", "add to the plan"), ("↑ ↓", "choose"), ("Esc", "back")],
+            );
         }
     }
     Some(cursor)
@@ -129,10 +133,11 @@ pub(super) fn url(canvas: &mut Canvas<'_>, form: &UrlForm, area: Rect) -> Option
 /// What goes on, and what becomes of it.
 pub(super) fn leaving(canvas: &mut Canvas<'_>, state: &State, area: Rect) {
     let is_crawling = state.live.as_ref().is_some_and(|live| !live.has_ended);
-    let what = if is_crawling { "The crawl goes on." } else { "A recheck goes on." };
+    let what =
+        if is_crawling { "The crawl is still running." } else { "A recheck is still running." };
     let inside = canvas.window(area, 56, 6, what);
     let keys = [
-        ("w", "leave this view, and wait until it has ended"),
+        ("w", "leave this view and wait for it to finish"),
         ("s", "stop it; what was found is kept"),
         ("Esc", "stay"),
     ];
@@ -177,7 +182,7 @@ pub(super) fn changes(canvas: &mut Canvas<'_>, state: &State, page: &ChangesPage
     let keys = line(area, area.height - 1);
     match page.can_apply() {
         true => {
-            hints(canvas, keys, &[("y", "make these changes"), ("PgDn", "more"), ("Esc", "back")])
+            hints(canvas, keys, &[("y", "apply these changes"), ("PgDn", "more"), ("Esc", "back")])
         }
         false => hints(canvas, keys, &[("Esc", "back")]),
     }

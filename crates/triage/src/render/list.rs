@@ -140,7 +140,7 @@ fn decision(
         return (label.to_owned(), palette.decided());
     }
     if let Some(Rechecking::Done(_)) = state.journal.recheck(id) {
-        return ("as before".to_owned(), palette.faint());
+        return ("unchanged".to_owned(), palette.faint());
     }
     if line.waived {
         return ("waived".to_owned(), palette.decided());

@@ -11,8 +11,8 @@ use rummage_store::{OpenRun, Reader, RunInfo, StoredUrl};
 use rummage_triage::{Decided, Decision, Effect, Index, Msg, View, Vocabulary};
 use rummage_view::{Source, TargetId, TargetList, run_title};
 
-use super::deeds::{Deeds, Whom};
-use super::network::{Errand, Wanted};
+use super::decisions::{Decisions, PlanTarget};
+use super::network::{NetworkJob, Wanted};
 use super::opening::place;
 use super::start::{Listed, Opening};
 use super::{changes, words};
@@ -26,13 +26,13 @@ use crate::session::Session;
 use crate::sources;
 
 /// What the thread works with.
-pub(super) struct Desk<'a> {
+pub(super) struct StoreThread<'a> {
     session: &'a Session,
     opening: &'a Opening,
     vocabulary: Vocabulary,
     news: Sender<Msg>,
-    errands: Sender<Errand>,
-    deeds: Deeds<'a>,
+    jobs: Sender<NetworkJob>,
+    decisions: Decisions<'a>,
     generation: u64,
     /// The changes that were shown last.
     shown: Option<Edits>,
@@ -47,16 +47,25 @@ struct Open<'a, 'r> {
     positions: HashMap<TargetId, u32>,
 }
 
-impl<'a> Desk<'a> {
+impl<'a> StoreThread<'a> {
     pub(super) fn new(
         session: &'a Session,
         opening: &'a Opening,
         vocabulary: Vocabulary,
         news: Sender<Msg>,
-        errands: Sender<Errand>,
-    ) -> Desk<'a> {
-        let deeds = Deeds::new(session, &opening.plan);
-        Desk { session, opening, vocabulary, news, errands, deeds, generation: 0, shown: None }
+        jobs: Sender<NetworkJob>,
+    ) -> StoreThread<'a> {
+        let decisions = Decisions::new(session, &opening.plan);
+        StoreThread {
+            session,
+            opening,
+            vocabulary,
+            news,
+            jobs,
+            decisions,
+            generation: 0,
+            shown: None,
+        }
     }
 
     /// Does what is wanted until nothing more can be.
@@ -103,6 +112,10 @@ impl<'a> Desk<'a> {
             Effect::Propose(ids) => self.send(Msg::Proposed(ids, Err(why.to_owned()))),
             Effect::ShowChanges => self.send(Msg::Changes(Err(why.to_owned()))),
             Effect::Apply => self.send(Msg::Applied(Err(why.to_owned()))),
+            Effect::Detail(_, _, id) => {
+                self.send(Msg::Detail(id, None));
+                self.send(Msg::Refused(why.to_owned()));
+            }
             _ => self.send(Msg::Refused(why.to_owned())),
         }
     }
@@ -214,7 +227,8 @@ impl<'a> Desk<'a> {
     }
 
     fn handle(&mut self, effect: Effect, open: &mut Open<'_, '_>) {
-        let failed = match effect {
+        // What waits for a reply gets one.
+        let failed = match effect.clone() {
             Effect::Rows(generation, wanted) => self.rows(generation, &wanted, open),
             Effect::Detail(generation, at, id) => self.detail(generation, at, id, open),
             Effect::Find(generation, text) => self.find(generation, &text, open),
@@ -224,14 +238,14 @@ impl<'a> Desk<'a> {
                 Ok(())
             }
             Effect::Undo(number) => {
-                let undone = self.deeds.undo(number);
+                let undone = self.decisions.undo(number);
                 self.send(Msg::Undone(number, undone));
                 Ok(())
             }
             Effect::Recheck(ids) => self.recheck(ids, open),
             Effect::Propose(ids) => {
                 let wanted = wanted(&ids, open);
-                wanted.map(|wanted| drop(self.errands.send(Errand::Propose(wanted))))
+                wanted.map(|wanted| drop(self.jobs.send(NetworkJob::Propose(wanted))))
             }
             Effect::ShowChanges => {
                 let changes = self.look(open.run.info());
@@ -246,7 +260,7 @@ impl<'a> Desk<'a> {
             _ => Ok(()),
         };
         if let Err(failure) = failed {
-            self.send(Msg::Refused(failure.sentence()));
+            self.refuse(effect, &failure.sentence());
         }
     }
 
@@ -299,12 +313,12 @@ impl<'a> Desk<'a> {
         let positions: Vec<u32> =
             ids.iter().filter_map(|id| open.positions.get(id).copied()).collect();
         if positions.len() < ids.len() {
-            return Err("the list has changed meanwhile; nothing was decided".to_owned());
+            return Err("the list has changed in the meantime; nothing was decided".to_owned());
         }
         if let Decision::Waive { kind, reason, until } = decision {
             return self.waive(number, &positions, (*kind, reason, until), open);
         }
-        let mut whom = Vec::new();
+        let mut targets = Vec::new();
         for (id, at) in ids.iter().zip(positions) {
             let first = open.list.first(at).map_err(|error| Failure::from(error).sentence())?;
             let Some(first) = first else { continue };
@@ -313,9 +327,9 @@ impl<'a> Desk<'a> {
                 Some(Cause::Placeholder) => None,
                 _ => Some(first.url),
             };
-            whom.push(Whom { id: *id, target });
+            targets.push(PlanTarget { id: *id, target });
         }
-        self.deeds.repair(number, &whom, decision)
+        self.decisions.repair(number, &targets, decision)
     }
 
     fn waive(
@@ -327,7 +341,7 @@ impl<'a> Desk<'a> {
     ) -> Result<Decided, String> {
         let targets = open.list.with_fragments(positions);
         let targets = targets.map_err(|error| Failure::from(error).sentence())?;
-        self.deeds.waive(number, targets.into_iter().collect(), kind, reason, until)
+        self.decisions.waive(number, targets.into_iter().collect(), kind, reason, until)
     }
 
     fn recheck(&self, ids: Vec<TargetId>, open: &Open<'_, '_>) -> Result<(), Failure> {
@@ -339,7 +353,7 @@ impl<'a> Desk<'a> {
                 urls.push(url);
             }
         }
-        let _ = self.errands.send(Errand::Recheck(wanted, urls));
+        let _ = self.jobs.send(NetworkJob::Recheck(wanted, urls));
         Ok(())
     }
 

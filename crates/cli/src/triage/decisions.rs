@@ -23,22 +23,22 @@ enum Undo {
 }
 
 /// The decisions of this session, by their numbers.
-pub(super) struct Deeds<'a> {
+pub(super) struct Decisions<'a> {
     session: &'a Session,
     plan: &'a Path,
     undo: HashMap<u64, Undo>,
 }
 
 /// A target of a decision.
-pub(super) struct Whom {
+pub(super) struct PlanTarget {
     pub(super) id: TargetId,
     /// As plans name it; `None` if it has no URL of its own.
     pub(super) target: Option<String>,
 }
 
-impl<'a> Deeds<'a> {
-    pub(super) fn new(session: &'a Session, plan: &'a Path) -> Deeds<'a> {
-        Deeds { session, plan, undo: HashMap::new() }
+impl<'a> Decisions<'a> {
+    pub(super) fn new(session: &'a Session, plan: &'a Path) -> Decisions<'a> {
+        Decisions { session, plan, undo: HashMap::new() }
     }
 
     /// Waives targets, given as waivers name them.
@@ -62,7 +62,7 @@ impl<'a> Deeds<'a> {
         let words = words(self.session, options, targets);
         let Command::Waive(args) = parse(&words)? else { unreachable!("the first word says so") };
         let entry = waive::waive(&args, self.session).map_err(|failure| failure.sentence())?;
-        let until = entry.until.map_or("without an end".to_owned(), |day| format!("until {day}"));
+        let until = entry.until.map_or("with no end date".to_owned(), |day| format!("until {day}"));
         self.undo.insert(number, Undo::Waiver(Box::new(entry)));
         let summary = format!("waived {many} {until}");
         Ok(Decided { summary, commands: vec![line(&words)] })
@@ -72,10 +72,10 @@ impl<'a> Deeds<'a> {
     pub(super) fn repair(
         &mut self,
         number: u64,
-        whom: &[Whom],
+        targets: &[PlanTarget],
         decision: &Decision,
     ) -> Result<Decided, String> {
-        let steps = steps(whom, decision)?;
+        let steps = steps(targets, decision)?;
         let (mut commands, mut before, mut summary) = (Vec::new(), Vec::new(), String::new());
         for Step { targets, action, to } in steps {
             let mut options = vec!["mend".to_owned(), "set".to_owned()];
@@ -185,9 +185,9 @@ struct Step {
     to: Option<String>,
 }
 
-fn steps(whom: &[Whom], decision: &Decision) -> Result<Vec<Step>, String> {
-    let target = |whom: &Whom| {
-        whom.target.clone().ok_or_else(|| {
+fn steps(targets: &[PlanTarget], decision: &Decision) -> Result<Vec<Step>, String> {
+    let target = |targets: &PlanTarget| {
+        targets.target.clone().ok_or_else(|| {
             "a placeholder has no URL that a plan could name: edit the page (e), or waive it"
                 .to_owned()
         })
@@ -195,16 +195,16 @@ fn steps(whom: &[Whom], decision: &Decision) -> Result<Vec<Step>, String> {
     let replace = "replace".to_owned();
     match decision {
         Decision::Repair { action, to } => {
-            let targets = whom.iter().map(target).collect::<Result<Vec<_>, String>>()?;
+            let targets = targets.iter().map(target).collect::<Result<Vec<_>, String>>()?;
             Ok(vec![Step { targets, action: action.as_str().to_owned(), to: to.clone() }])
         }
         Decision::ReplaceEach(each) => {
             let to: HashMap<TargetId, &String> = each.iter().map(|(id, to)| (*id, to)).collect();
-            let with_url = whom.iter().filter(|whom| to.contains_key(&whom.id));
+            let with_url = targets.iter().filter(|targets| to.contains_key(&targets.id));
             with_url
-                .map(|whom| {
-                    let to = Some(to[&whom.id].clone());
-                    Ok(Step { targets: vec![target(whom)?], action: replace.clone(), to })
+                .map(|targets| {
+                    let to = Some(to[&targets.id].clone());
+                    Ok(Step { targets: vec![target(targets)?], action: replace.clone(), to })
                 })
                 .collect()
         }
