@@ -3,8 +3,11 @@
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
-use super::cells::{Canvas, wrap};
+use super::cells::{Canvas, cut_url, wrap};
 use crate::machine::{Rechecking, State, Tone};
+
+/// How many lines a text takes at most: a server decides how long a URL is.
+const MOST: usize = 4;
 
 pub(super) fn draw(canvas: &mut Canvas<'_>, state: &State, area: Rect) {
     let Some((at, id)) = state.list.current() else { return };
@@ -29,7 +32,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, state: &State, area: Rect) {
                 Tone::Heading => canvas.palette.heading(),
                 Tone::Verdict(_) => canvas.palette.strong(),
             };
-            for line in wrap(text, area.width.into()) {
+            let width = usize::from(area.width);
+            for line in wrap(&cut_url(text, MOST * width), width) {
                 lines.push((line, style, is_selected));
             }
         }

@@ -163,6 +163,16 @@ fn hostile_texts_do_not_leave_their_place() {
 }
 
 #[test]
+fn a_long_url_does_not_hide_the_evidence() {
+    let mut driven = Driven::new(80, 24, 1..=3);
+    let mut long = crate::machine::testing::detail(1, 1);
+    long.line.target = format!("http://a.test/{}end", "x".repeat(6000));
+    driven.handle(Msg::Detail(TargetId(1), Some(Box::new(long))));
+    let shown = screen(&driven, 80, 24);
+    assert!(shown.contains("xend\n") && shown.contains("\nrequests\n"), "{shown}");
+}
+
+#[test]
 fn any_size_can_be_drawn_in_any_mode() {
     for keys in ["", "l", "c", "d", "?", "f", "/", "v", "⏎"] {
         for (width, height) in [(60, 20), (40, 10), (20, 6), (12, 4), (5, 2), (1, 1)] {
