@@ -39,7 +39,7 @@ pub(crate) fn notify(
 }
 
 /// The channels by which digests of a site are delivered.
-fn channels(settings: &Section) -> Vec<Channel> {
+pub(crate) fn channels(settings: &Section) -> Vec<Channel> {
     let watching = &settings.own.watching;
     let mail = (!watching.digest_to.is_empty()).then_some(Channel::Mail);
     let command = (!watching.digest_command.is_empty()).then_some(Channel::Command);
@@ -116,7 +116,8 @@ pub(crate) async fn deliver(
     Ok(deliveries)
 }
 
-async fn deliver_one(
+/// Delivers one digest of a site of this name. Returns how, or why not.
+pub(crate) async fn deliver_one(
     settings: &Section,
     email: &QueuedDigest,
     name: &str,

@@ -5,6 +5,7 @@ use std::process::ExitCode;
 
 use rummage_core::crawl::StartProblem;
 use rummage_engine::{EngineError, InternalError};
+use rummage_fleet::FleetError;
 use rummage_store::StoreError;
 use rummage_view::{ViewError, outcome, safe};
 
@@ -49,6 +50,8 @@ pub(crate) enum Failure {
     Store(#[from] StoreError),
     #[error(transparent)]
     View(#[from] ViewError),
+    #[error(transparent)]
+    Fleet(#[from] FleetError),
     /// A bug of ours.
     #[error("{0}")]
     Internal(&'static str),
@@ -123,7 +126,8 @@ impl Failure {
     fn exit(&self) -> Exit {
         match self {
             Failure::Usage { .. } => Exit::Usage,
-            Failure::Store(StoreError::NothingToResume | StoreError::NoSuchRun { .. }) => {
+            Failure::Store(StoreError::NothingToResume | StoreError::NoSuchRun { .. })
+            | Failure::Fleet(FleetError::Address { .. } | FleetError::NoSuchSite { .. }) => {
                 Exit::Usage
             }
             _ => Exit::Impossible,
@@ -139,6 +143,7 @@ impl Failure {
             Failure::Store(error) | Failure::View(ViewError::Store(error)) => {
                 store_hint(error).to_owned()
             }
+            Failure::Fleet(error) => error.hint().to_owned(),
             Failure::Internal(_) => {
                 "This is a bug in rummage: please report it. What was saved is kept.".to_owned()
             }

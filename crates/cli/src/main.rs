@@ -12,6 +12,7 @@ mod commands;
 mod config;
 mod digests;
 mod failure;
+mod fleet;
 mod folder_site;
 mod grounds;
 mod header;

@@ -1,6 +1,7 @@
 //! The options of every command, resolved once when a command begins.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use rummage_store::{Reader, RunInfo};
 
@@ -67,7 +68,7 @@ impl Session {
         section: Option<String>,
     ) -> JobContext<'a> {
         let Session { store, config: file, clock, .. } = self;
-        JobContext { store, given, section, file, clock: *clock }
+        JobContext { store, given, section, file, clock: *clock, looks_back: Duration::ZERO }
     }
 
     /// Delivers queued digests, and reports the results.

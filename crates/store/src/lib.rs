@@ -23,6 +23,7 @@ mod read;
 mod tables;
 mod write;
 
+pub use admin::copy::copy;
 pub use admin::patrol_lock::{Guard, PatrolStatus, patrol_of};
 pub use admin::sites::{Pruned, SiteRow, prune};
 pub use db::error::StoreError;

@@ -12,6 +12,7 @@ mod crawl;
 mod defaults;
 mod demo;
 mod findings;
+mod fleet;
 mod mend;
 mod options;
 mod page;
@@ -41,6 +42,10 @@ pub(crate) use compare::CompareArgs;
 pub(crate) use crawl::CrawlArgs;
 pub(crate) use demo::{DemoArgs, DemoCommand};
 pub(crate) use findings::{FindingsArgs, StoredLinks};
+pub(crate) use fleet::{
+    DatabaseArg, FleetArgs, FleetCommand, FleetFormat, FleetSitesArgs, FleetSitesCommand,
+    FleetStatusArgs, FleetWorkArgs,
+};
 pub(crate) use mend::{
     MendApplyArgs, MendArgs, MendCommand, MendConfirmArgs, MendRedirectsArgs, MendSetArgs,
     MendShowArgs, MendUndoArgs, ProposeArgs, RedirectForm,
@@ -162,6 +167,8 @@ pub(crate) enum Command {
     Report(Box<ReportArgs>),
     Schedule(ScheduleArgs),
     Patrol(PatrolArgs),
+    Fleet(FleetArgs),
+
     Triage(Box<TriageArgs>),
     Waive(Box<WaiveArgs>),
     Arrivals(Box<ArrivalsArgs>),

@@ -6,6 +6,8 @@ mod completions;
 mod crawl;
 mod demo;
 pub(crate) mod findings;
+mod fleet;
+
 mod init;
 mod man;
 pub(crate) mod mend;
@@ -44,6 +46,8 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
         Some(Command::Recheck(recheck)) => recheck::run(&recheck, &open()?),
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, &open()?),
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
+
+        Some(Command::Fleet(fleet)) => fleet::run(&fleet, terminal, &global, clock),
         Some(Command::Triage(triage)) => triage::run(&triage, &open()?),
         Some(Command::Waive(waive)) => waive::run(&waive, &open()?),
         Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),

@@ -154,7 +154,7 @@ fn quoted(word: &str) -> String {
 
 /// Quotes a word for a systemd unit (systemd.service, "Command lines"; systemd.unit,
 /// "Specifiers").
-fn unit_quoted(word: &str) -> String {
+pub(super) fn unit_quoted(word: &str) -> String {
     let word = word.replace('%', "%%").replace('$', "$$");
     if word.contains([' ', '"', '\'', '\\', ';']) {
         format!("\"{}\"", word.replace('\\', "\\\\").replace('"', "\\\""))

@@ -22,6 +22,13 @@ impl Config {
     }
 }
 
+impl Config {
+    /// Parses the text of a settings file with this path, which need not exist.
+    pub(crate) fn parse(path: PathBuf, text: &str) -> Result<Config, Failure> {
+        read::read(path, text)
+    }
+}
+
 /// The nearest file from this folder upward.
 fn find() -> Result<Option<PathBuf>, Failure> {
     let here = std::env::current_dir()

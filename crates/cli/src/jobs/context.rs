@@ -1,7 +1,9 @@
 //! What every job begins with: the store, the options given, and the settings file.
 
 use std::path::Path;
+use std::time::Duration;
 
+use jiff::SignedDuration;
 use rummage_core::crawl::Settings;
 use rummage_engine as engine;
 use rummage_store::{NewRun, NotifySettings, RunInfo, RunKind, RunWriter, StoreError};
@@ -24,6 +26,8 @@ pub(crate) struct JobContext<'a> {
     pub(crate) section: Option<String>,
     pub(crate) file: &'a Config,
     pub(crate) clock: WallClock,
+    /// What the job uses may have been observed by others, up to this long before it begins.
+    pub(crate) looks_back: Duration,
 }
 
 /// The job's options, resolved: those given, over those of an earlier run, over the settings
@@ -36,14 +40,20 @@ pub(super) struct JobSettings<'a> {
     pub(super) options: CheckOptions,
     pub(super) clock: WallClock,
     file: &'a Config,
+    looks_back: Duration,
+}
+
+/// A duration as a span of calendar time.
+fn span(time: Duration) -> SignedDuration {
+    SignedDuration::try_from(time).unwrap_or(SignedDuration::ZERO)
 }
 
 impl<'a> JobContext<'a> {
     pub(super) fn resolve(self, earlier: Option<CheckOptions>) -> JobSettings<'a> {
-        let JobContext { store, given, section, file, clock } = self;
+        let JobContext { store, given, section, file, clock, looks_back } = self;
         let own = file.settings(section.as_deref());
         let options = given.clone().like(earlier, &own.options);
-        JobSettings { store, section, own, options, clock, file }
+        JobSettings { store, section, own, options, clock, file, looks_back }
     }
 
     /// The same with the options of a run to continue, where none are given now.
@@ -99,7 +109,7 @@ impl JobSettings<'_> {
             started_at: now,
             kind,
             own_fields: !self.options.header.is_empty(),
-            epoch_at: now,
+            epoch_at: now.checked_sub(span(self.looks_back)).unwrap_or(now),
             placeholders_are_broken: self.own.own.placeholders == Some(Placeholders::Broken),
         }
     }

@@ -36,7 +36,7 @@ impl CrawlJob {
             None => None,
         };
         if let Some((_, epoch_at)) = &memory {
-            new.epoch_at = *epoch_at;
+            new.epoch_at = new.epoch_at.min(*epoch_at);
         }
         let writer = writer.counting_from(new.epoch_at);
         Ok(CrawlJob {

@@ -19,7 +19,7 @@ use std::time::Duration;
 
 use rummage_core::crawl::{Crawl, Settings};
 use rummage_engine::{
-    CacheLookup, Clock, Config, Ended, EngineError, Fetcher, Job, Observer, Recheck, Stop,
+    CacheLookup, Clock, Config, Ended, EngineError, Fetch, Fetcher, Job, Observer, Recheck, Stop,
 };
 use rummage_store::{LastRun, Memory, Reader, RunInfo, RunWriter, StoreError};
 use url::Url;
@@ -165,6 +165,16 @@ impl CrawlJob {
         stop: Stop,
         reporter: &mut dyn Reporter,
     ) -> Result<Ended, Failure> {
+        self.drive_by(|fetcher, _| fetcher, stop, reporter).await
+    }
+
+    /// The same, with requests made by something around the fetcher.
+    pub(crate) async fn drive_by<F: Fetch>(
+        self,
+        around: impl FnOnce(Fetcher, Clock) -> F,
+        stop: Stop,
+        reporter: &mut dyn Reporter,
+    ) -> Result<Ended, Failure> {
         if let Some(explained) = &self.explained {
             reporter.say(explained);
         }
@@ -183,6 +193,7 @@ impl CrawlJob {
         }
         let CrawlJob { recheck, memory, remember, budget, .. } = self;
         let fetching = fetcher.clone();
+        let fetcher = around(fetcher, clock);
         let job = Job { crawl, fetcher, clock, writer, stop, recheck, memory, remember, budget };
         let ended = rummage_engine::crawl(job, reporter).await.map_err(|error| match error {
             EngineError::Start(problem) => {

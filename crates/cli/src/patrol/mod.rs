@@ -6,6 +6,7 @@
 //! machine may sleep.
 
 mod log;
+mod pass;
 mod site;
 
 use std::path::{Path, PathBuf};
@@ -13,26 +14,22 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::schedule::patrol::{Task, first};
-use rummage_engine::{Ended, InternalError, Stop};
+use rummage_engine::{Ended, Stop};
 use rummage_store::{Guard, PatrolStatus, Reader, RunState, StoreError, patrol_of};
 use rummage_view::safe;
-use tokio::sync::watch;
 use tracing::{debug, error, info, warn};
 
-use crate::clock::WallClock;
 use crate::config::Config;
 use crate::digests;
 use crate::failure::{Exit, Failure};
-use crate::jobs::CrawlJob;
 use crate::results::write_files;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
-use log::Listener;
 pub(crate) use log::start as start_log;
-use site::Site;
+use pass::NAP;
+pub(crate) use pass::{drive, report};
+pub(crate) use site::Site;
 
-/// How long to sleep at most before reading the clock again.
-const NAP: Duration = Duration::from_secs(60);
 /// How long to wait for a store that another command is writing to.
 const BUSY: Duration = Duration::from_secs(15);
 
@@ -190,14 +187,14 @@ impl<'a> Patrol<'a> {
             ..self.status.clone()
         };
         self.publish();
-        let pass = match self.sites[at].plan(task, &self.store, &self.config) {
+        let pass = match self.sites[at].plan(task, &self.store, &self.config, Duration::ZERO) {
             Ok(Some(pass)) => pass.within(self.sites[at].budget_left()),
             // Nothing is due any more.
             Ok(None) => return,
             Err(failure) => return self.handle_failure(at, &name, failure, stop).await,
         };
         info!(site = %name, task = task.as_str(), "begins");
-        let ended = self.drive(at, pass, stop).await;
+        let ended = drive(&self.sites[at], pass, |fetcher, _| fetcher, stop).await;
         match ended {
             Ok(ended) => {
                 let site = &mut self.sites[at];
@@ -213,7 +210,8 @@ impl<'a> Patrol<'a> {
                     false => site.handle_failed(),
                 }
                 self.status.problem = None;
-                self.report(&name, &ended, *stop.borrow());
+                let site = (name.as_str(), &self.config, self.session.clock);
+                self.incomplete |= !report(&self.store, site, &ended, *stop.borrow());
                 if let Err(failure) = self.write_files(at, &ended) {
                     self.incomplete = true;
                     error!(site = %name, reason = failure.sentence(), "could not write a file");
@@ -232,68 +230,6 @@ impl<'a> Patrol<'a> {
         let run = reader.open_run(reader.run(ended.run)?)?;
         let silent = self.session.terminal.silent();
         write_files(&reader, &run, self.sites[at].settings(), silent)
-    }
-
-    /// Runs a job until it ends, a signal arrives, quiet hours begin, or the budget is spent.
-    async fn drive(&mut self, at: usize, pass: CrawlJob, stop: &Stop) -> Result<Ended, Failure> {
-        let (sender, own_stop) = watch::channel(false);
-        let site = &self.sites[at];
-        let mut listener = Listener::new(site.name.clone());
-        let quiet = site.quiet_from();
-        let mut others = stop.clone();
-        let halt = async {
-            tokio::select! {
-                _ = others.wait_for(|stopped| *stopped) => {}
-                () = sleep_until(self.session.clock, quiet) => info!("quiet hours begin; the rest waits"),
-            }
-            let _ = sender.send(true);
-            std::future::pending::<()>().await;
-        };
-        tokio::select! {
-            ended = pass.drive(own_stop, &mut listener) => ended,
-            () = halt => unreachable!("it waits forever"),
-        }
-    }
-
-    /// Logs the results of a job.
-    fn report(&mut self, name: &str, ended: &Ended, stopped: bool) {
-        for InternalError { url, message } in &ended.internal_errors {
-            self.incomplete = true;
-            error!(site = %name, run = ended.run, url, message, "internal error");
-        }
-        let reader = crate::paths::reader(&self.store, &self.config, self.session.clock);
-        let row = reader.and_then(|reader| Ok(reader.site_row(reader.run(ended.run)?, 1)?));
-        match (ended.state, row) {
-            (RunState::Finished, Ok(row)) => {
-                let changes = row.changes;
-                info!(
-                    site = %name,
-                    run = ended.run,
-                    pages = row.pages,
-                    broke = changes.broke + changes.returned,
-                    healed = changes.healed,
-                    open = changes.broken_and_doubtful,
-                    "ended"
-                );
-            }
-            (RunState::Suspicious, _) => {
-                self.incomplete = true;
-                let hint = "rummage findings shows why; rummage crawl --accept believes it";
-                warn!(site = %name, run = ended.run, hint, "suspicious result");
-            }
-            (RunState::Finished, Err(failure)) => {
-                warn!(site = %name, run = ended.run, reason = failure.sentence(), "ended");
-            }
-            _ => {
-                self.incomplete = true;
-                let reason = match (stopped, ended.spent) {
-                    (true, _) => "stop requested",
-                    (_, true) => "hourly budget spent; the rest waits",
-                    _ => "continues later",
-                };
-                info!(site = %name, run = ended.run, reason, "stopped");
-            }
-        }
     }
 
     /// Handles a site that could not be checked. If another command is writing to the store,
@@ -379,18 +315,6 @@ impl<'a> Patrol<'a> {
     fn publish(&self) {
         if let Err(reason) = self.guard.publish(&self.status) {
             debug!(reason = reason.to_string(), "could not write the patrol's status");
-        }
-    }
-}
-
-/// Waits until the wall clock shows this time, even if it jumps.
-async fn sleep_until(clock: WallClock, at: Option<Timestamp>) {
-    let Some(at) = at else { return std::future::pending().await };
-    loop {
-        let left = at.duration_since(clock.now());
-        match Duration::try_from(left) {
-            Ok(left) if !left.is_zero() => tokio::time::sleep(left.min(NAP)).await,
-            _ => return,
         }
     }
 }

@@ -23,14 +23,14 @@ use crate::{choice, paths, start, urls};
 const WEEK: Seconds = 7 * 24 * 60 * 60;
 
 /// A watched site.
-pub(super) struct Site {
+pub(crate) struct Site {
     /// Its name in the settings file, else its host.
-    pub(super) name: String,
+    pub(crate) name: String,
     /// Its state, from which the core decides.
-    pub(super) watched: SiteState,
+    pub(crate) watched: SiteState,
     start: Start,
     settings: Section,
-    clock: WallClock,
+    pub(crate) clock: WallClock,
     /// What is left of its hourly budget, from the store.
     budget: Option<Budget>,
     /// The last run and the settings for which the due time was determined.
@@ -40,7 +40,7 @@ pub(super) struct Site {
 }
 
 /// The sites to watch: those in the settings file, else those in the store.
-pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec<Site>, Failure> {
+pub(crate) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec<Site>, Failure> {
     let mut starts = Vec::new();
     match &session.site {
         Some(name) if config.sites.contains_key(name) => {
@@ -82,6 +82,12 @@ pub(super) fn of(config: &Config, store: &Path, session: &Session) -> Result<Vec
 }
 
 impl Site {
+    /// The site with this name in a settings file.
+    pub(crate) fn named(name: &str, config: &Config, clock: WallClock) -> Result<Site, Failure> {
+        let start = start::resolve(None, None, config, Some(name))?;
+        Ok(Site::new(name.to_owned(), start, config, clock))
+    }
+
     fn new(name: String, start: Start, config: &Config, clock: WallClock) -> Site {
         let settings = config.settings(start.site.as_deref());
         let watched = SiteState { every: settings.own.watching.every(), ..SiteState::default() };
@@ -89,19 +95,19 @@ impl Site {
     }
 
     /// Its settings, as last loaded.
-    pub(super) fn settings(&self) -> &Section {
+    pub(crate) fn settings(&self) -> &Section {
         &self.settings
     }
 
     /// Takes over the state from before the settings were reloaded.
-    pub(super) fn take_over(&mut self, before: &mut Site) {
+    pub(crate) fn take_over(&mut self, before: &mut Site) {
         let every = self.watched.every;
         self.watched = SiteState { every, ..std::mem::take(&mut before.watched) };
         self.known = before.known.take();
     }
 
     /// Updates the state from the store and the clock.
-    pub(super) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
+    pub(crate) fn look(&mut self, store: &Path, config: &Config) -> Result<(), Failure> {
         let now = self.clock.now();
         let quiet = &self.settings.own.watching.quiet_hours;
         self.watched.held = quiet_until(now, quiet, &TimeZone::system()).map(Timestamp::as_second);
@@ -162,16 +168,19 @@ impl Site {
         Ok(())
     }
 
-    /// The job for a task, ready to run; `None` if there is nothing to do.
-    pub(super) fn plan(
+    /// The job for a task, ready to run; `None` if there is nothing to do. What it uses may have
+    /// been observed up to `looks_back` before it begins.
+    pub(crate) fn plan(
         &mut self,
         task: Task,
         store: &Path,
         config: &Config,
+        looks_back: Duration,
     ) -> Result<Option<CrawlJob>, Failure> {
         let given = of_environment()?;
         let section = self.start.site.clone();
-        let context = JobContext { store, given: &given, section, file: config, clock: self.clock };
+        let clock = self.clock;
+        let context = JobContext { store, given: &given, section, file: config, clock, looks_back };
         match (task, &self.last) {
             (Task::Continue, Some(last)) => CrawlJob::resume(context, last.clone()).map(Some),
             (Task::Recheck, Some(last)) => {
@@ -199,36 +208,36 @@ impl Site {
     }
 
     /// A job ended or was stopped.
-    pub(super) fn handle_passed(&mut self) {
+    pub(crate) fn handle_passed(&mut self) {
         self.watched.failed = None;
     }
 
     /// Makes no requests for some time.
-    pub(super) fn hold_for(&mut self, time: Duration) {
+    pub(crate) fn hold_for(&mut self, time: Duration) {
         let until = self.clock.now().checked_add(time).unwrap_or(Timestamp::MAX);
         self.watched.held = Some(until.as_second());
     }
 
     /// A job failed.
-    pub(super) fn handle_failed(&mut self) {
+    pub(crate) fn handle_failed(&mut self) {
         let times = self.watched.failed.map_or(0, |(_, times)| times);
         self.watched.failed = Some((self.clock.now().as_second(), times + 1));
     }
 
     /// How many requests may be made now; `None` if unlimited.
-    pub(super) fn budget_left(&mut self) -> Option<u64> {
+    pub(crate) fn budget_left(&mut self) -> Option<u64> {
         let now = self.clock.now().as_second();
         self.budget.as_mut().map(|budget| budget.left(now))
     }
 
     /// When its next quiet hours begin.
-    pub(super) fn quiet_from(&self) -> Option<Timestamp> {
+    pub(crate) fn quiet_from(&self) -> Option<Timestamp> {
         let quiet = &self.settings.own.watching.quiet_hours;
         quiet_from(self.clock.now(), quiet, &TimeZone::system())
     }
 
     /// Whether these are its quiet hours.
-    pub(super) fn held_by_hours(&self) -> bool {
+    pub(crate) fn held_by_hours(&self) -> bool {
         let quiet = &self.settings.own.watching.quiet_hours;
         quiet_until(self.clock.now(), quiet, &TimeZone::system()).is_some()
     }

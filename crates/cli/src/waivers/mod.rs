@@ -22,7 +22,7 @@ use crate::failure::Failure;
 use crate::output;
 
 /// The name of the file.
-const FILE: &str = "waivers.toml";
+pub(crate) const FILE: &str = "waivers.toml";
 /// The name of its tables.
 const TABLE: &str = "waiver";
 

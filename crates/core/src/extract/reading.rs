@@ -249,6 +249,15 @@ impl Default for Reading {
 }
 
 impl Reading {
+    /// What is known of a page of which only the title was kept.
+    #[must_use]
+    pub fn of_title(title: &str) -> Reading {
+        let mut builder = ReadingBuilder::default();
+        builder.set_title(title);
+        builder.set_title_only();
+        builder.finish(true)
+    }
+
     /// The links in source order.
     pub fn links(&self) -> impl ExactSizeIterator<Item = Link<'_>> {
         self.links.iter().map(|link| Link {

@@ -3,3 +3,4 @@
 pub mod notifications;
 pub mod patrol;
 pub mod policy;
+pub mod sharing;

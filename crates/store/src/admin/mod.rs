@@ -1,6 +1,7 @@
 //! Operations on a store as a whole.
 
 pub(crate) mod belief;
+pub(crate) mod copy;
 pub(crate) mod finish;
 pub(crate) mod patrol_lock;
 pub(crate) mod sites;

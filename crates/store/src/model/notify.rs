@@ -39,7 +39,9 @@ impl Channel {
         }
     }
 
-    pub(crate) fn named(name: &str) -> Option<Channel> {
+    /// The channel with this name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Channel> {
         [Channel::Mail, Channel::Command].into_iter().find(|channel| channel.as_str() == name)
     }
 }

@@ -44,7 +44,9 @@ pub enum RunState {
 }
 
 impl RunState {
-    pub(crate) fn as_str(self) -> &'static str {
+    /// Its name in a store.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
         match self {
             RunState::Going => "going",
             RunState::Stopped => "stopped",

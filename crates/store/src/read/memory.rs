@@ -15,7 +15,7 @@ use rusqlite::Connection;
 use crate::db::error::StoreError;
 use crate::model::{RunInfo, StoredUrl};
 use crate::read::reader::Reader;
-use crate::read::replay::{Urls, titled};
+use crate::read::replay::Urls;
 use crate::tables::evidence::Evidence;
 use crate::tables::link_contents::{Index, LinkContents};
 
@@ -198,7 +198,7 @@ impl Memory {
             let version = seen.versions.get(url).filter(|_| may_have_page);
             let reading = match version {
                 Some(version) => Some(self.reading(*version)?),
-                None => title.as_deref().map(titled),
+                None => title.as_deref().map(Reading::of_title),
             };
             attempt.at = self.moment(seen.epoch_at, attempt.at);
             replies.push(Response { attempt, reading });

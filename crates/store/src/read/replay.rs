@@ -65,14 +65,6 @@ fn builder(page: &Page) -> Result<ReadingBuilder, StoreError> {
     Ok(builder)
 }
 
-/// A page that was not parsed for links: only its title.
-pub(crate) fn titled(title: &str) -> Reading {
-    let mut builder = ReadingBuilder::default();
-    builder.set_title(title);
-    builder.set_title_only();
-    builder.finish(true)
-}
-
 /// A cache of URL texts: menus have the same ones on every page.
 #[derive(Debug, Default)]
 pub(crate) struct Urls(HashMap<u32, Box<str>>);
@@ -183,7 +175,7 @@ impl Reader {
                 let version = versions.get(&entry.url).filter(|_| may_have_page);
                 let reading = match version {
                     Some(version) => Some(self.reading(*version, &contents, &mut urls)?),
-                    None => title.as_deref().map(titled),
+                    None => title.as_deref().map(Reading::of_title),
                 };
                 let attempt = Attempt {
                     at: Moment::from_micros(request.at_us),

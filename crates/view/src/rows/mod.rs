@@ -1,6 +1,7 @@
 //! Rows for other programs: links or targets, in the order of the listing, with one file per
 //! format.
 
+mod fleet;
 mod format;
 mod json;
 mod link;
@@ -11,11 +12,12 @@ mod sink;
 mod sorted;
 mod write;
 
+pub use fleet::fleet_status_rows;
 pub use format::RowFormat;
 pub use json::{json, json_of};
 pub use recheck::recheck_rows;
 pub use schedule::schedule_rows;
 pub use schema::schema;
 pub(crate) use sorted::compare;
-pub use write::{Shown, columns, links_to, rows, rows_of_all};
+pub use write::{Shown, columns, each_link, links_to, rows, rows_of_all};
 pub(crate) use write::{for_each_row, grouped, write_rows};

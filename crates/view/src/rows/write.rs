@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use rummage_core::findings::selection::Selection;
-use rummage_store::{LinkMatch, LinkQuery, OpenRun, StoredUrl};
+use rummage_store::{LinkMatch, LinkQuery, LinkRow, OpenRun, StoredUrl};
 
 use super::format::{Jsonl, RowFormat};
 use super::link::RowMaker;
@@ -12,7 +12,7 @@ use super::sorted;
 use crate::ViewError;
 use crate::columns::{LINK_COLUMNS, Row, TARGET_COLUMNS};
 use crate::grouping::Grouped;
-use crate::listing::{Group, Listing};
+use crate::listing::{Group, Listing, Source};
 
 /// How many rows matched, and how many were written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -90,6 +90,26 @@ pub fn links_to(
     let mut sink = Jsonl(out);
     let rows = RowMaker::new(run, None);
     query.for_each(|found| sink.row(&rows.link(&query.row(found)?)?))
+}
+
+/// Calls `take` with every matching link and its row as a JSON object, in the order of a listing.
+///
+/// # Errors
+/// See [`ViewError`].
+pub fn each_link(
+    run: &OpenRun<'_>,
+    selection: &Selection,
+    source: Option<&Source>,
+    mut take: impl FnMut(LinkRow, String),
+) -> Result<(), ViewError> {
+    let rows = RowMaker::new(run, source);
+    let query = run.query(selection)?;
+    query.for_each(|found| {
+        let link = query.row(found)?;
+        let row = serde_json::to_string(&rows.link(&link)?).expect("a row is plain data");
+        take(link, row);
+        Ok(())
+    })
 }
 
 /// The columns of the rows of a listing.

@@ -13,6 +13,8 @@ use crate::when::when;
 /// Names are cut to this many characters.
 const NAME: usize = 60;
 
+const NO_SITE: &str = "no site yet: rummage crawl www.example.test";
+
 /// Writes an overview of the sites, each with its name in the settings file, if any.
 ///
 /// # Errors
@@ -33,6 +35,7 @@ pub fn sites(out: &mut dyn Write, sites: &[(Option<String>, SiteRow)]) -> Result
         out,
         &["site", "start", "runs", "last run", "state", "took", "pages", "open", "new"],
         &rows,
+        NO_SITE,
     )
 }
 
@@ -56,7 +59,7 @@ pub fn runs(out: &mut dyn Write, runs: &[SiteRow]) -> Result<(), ViewError> {
         .collect();
     let columns =
         ["run", "site", "kind", "began", "state", "took", "pages", "open", "new", "fixed"];
-    table(out, &columns, &rows)
+    table(out, &columns, &rows, NO_SITE)
 }
 
 /// The columns of a run: time, state, duration, pages, open and new findings.
@@ -79,7 +82,13 @@ fn cells(row: &SiteRow) -> Vec<String> {
     ]
 }
 
-fn table(out: &mut dyn Write, columns: &[&str], rows: &[Vec<String>]) -> Result<(), ViewError> {
+/// Writes a table, or `empty` if it has no rows.
+pub(super) fn table(
+    out: &mut dyn Write,
+    columns: &[&str],
+    rows: &[Vec<String>],
+    empty: &str,
+) -> Result<(), ViewError> {
     let width = |at: usize| {
         let cells = rows.iter().map(|row| row[at].chars().count());
         cells.chain([columns[at].len()]).max().unwrap_or_default()
@@ -110,7 +119,7 @@ fn table(out: &mut dyn Write, columns: &[&str], rows: &[Vec<String>]) -> Result<
         line(&row.iter().map(String::as_str).collect::<Vec<_>>(), false)?;
     }
     if rows.is_empty() {
-        writeln!(out, "{FAINT}no site yet: rummage crawl www.example.test{FAINT:#}")?;
+        writeln!(out, "{FAINT}{empty}{FAINT:#}")?;
     }
     Ok(())
 }
@@ -121,7 +130,7 @@ mod tests {
 
     fn drawn(rows: &[Vec<String>]) -> String {
         let mut out = Vec::new();
-        table(&mut out, &["site", "pages"], rows).expect("memory accepts all writes");
+        table(&mut out, &["site", "pages"], rows, NO_SITE).expect("memory accepts all writes");
         let text = String::from_utf8(out).expect("it is text");
         text.replace(&format!("{STRONG}"), "").replace(&format!("{STRONG:#}"), "")
     }

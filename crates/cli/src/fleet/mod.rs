@@ -1,0 +1,168 @@
+//! A worker of a fleet: takes sites that are due, checks them, saves the results.
+//!
+//! [`lane`] checks one site after another; a worker has several. [`keeper`] renews the lease
+//! meanwhile, and stops the pass if that fails for too long. [`place`] is where the store of a
+//! site is worked on, [`results`] is what a pass leaves in the database, [`shared`] makes requests
+//! for external URLs once for all sites, [`mailroom`] delivers digests. While the database is not
+//! available, [`patience`] waits.
+
+mod keeper;
+mod lane;
+mod mailroom;
+mod patience;
+mod place;
+mod results;
+mod shared;
+pub(crate) mod site_files;
+
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+
+use rummage_engine::Stop;
+use rummage_fleet::{Address, Database, FleetError, Worker};
+use tracing::{info, warn};
+
+use crate::failure::{Exit, Failure};
+use crate::session::Session;
+use crate::signals::stop_on_signal;
+use lane::Lane;
+use patience::patiently;
+use shared::Checks;
+
+/// How often a worker reports that it is there.
+const BEAT: Duration = Duration::from_secs(15);
+/// How often digests are looked for, and old checks are forgotten.
+const ERRANDS: Duration = Duration::from_secs(20);
+
+/// How a worker works.
+pub(crate) struct WorkSettings {
+    pub(crate) once: bool,
+    /// How many sites it checks at the same time.
+    pub(crate) sites: u16,
+    pub(crate) folder: PathBuf,
+    pub(crate) name: String,
+    pub(crate) snapshot_every: Duration,
+    /// The minimum time between two requests to an external host, by all workers.
+    pub(crate) external_interval: Duration,
+}
+
+/// What the lanes of a worker share.
+pub(crate) struct Workplace {
+    settings: WorkSettings,
+    session: Session,
+    worker: Worker,
+    /// What identifies the fleet: stores of another one are of no use.
+    fleet: String,
+    /// For leases; for results, which take longer; and for checks, of which there are many.
+    leases: Database,
+    results: Database,
+    checks: Arc<Checks>,
+    /// With `once`: something could not be checked.
+    incomplete: AtomicBool,
+}
+
+/// Runs a worker until a signal stops it, or nothing is due any more.
+pub(crate) async fn work(
+    address: Address,
+    settings: WorkSettings,
+    session: &Session,
+) -> Result<Exit, Failure> {
+    let database = || Database::at(address.clone());
+    let leases = database()?;
+    let fleet = leases.check().await?;
+    std::fs::create_dir_all(&settings.folder).map_err(|reason| Failure::System {
+        what: "cannot create the folder for stores",
+        reason,
+    })?;
+    let _lock = place::lock(&settings.folder)?;
+    let worker = leases.register(&settings.name, env!("CARGO_PKG_VERSION")).await?;
+    let stop = stop_on_signal();
+    info!(worker = %worker.name, database = %address, sites = settings.sites, "worker started");
+    let checks = Checks::new(database()?, worker.clone(), settings.external_interval);
+    let workplace = Arc::new(Workplace {
+        results: database()?,
+        checks: Arc::new(checks),
+        session: session.clone(),
+        incomplete: AtomicBool::new(false),
+        settings,
+        worker,
+        fleet,
+        leases,
+    });
+    let beat = tokio::spawn(beat(workplace.clone(), stop.clone()));
+    let errands = tokio::spawn(errands(workplace.clone(), stop.clone()));
+    let lanes: Vec<_> = (0..workplace.settings.sites)
+        .map(|number| {
+            let lane = Lane::new(workplace.clone(), stop.clone());
+            let runtime = tokio::runtime::Handle::current();
+            // A lane reads and writes a store: it has a thread of its own.
+            std::thread::Builder::new()
+                .name(format!("lane {number}"))
+                .spawn(move || runtime.block_on(lane.run()))
+        })
+        .collect::<Result<_, _>>()
+        .map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
+    let ended = tokio::task::spawn_blocking(move || {
+        lanes.into_iter().map(std::thread::JoinHandle::join).all(|ended| ended.is_ok())
+    });
+    let is_well = ended.await.unwrap_or(false);
+    beat.abort();
+    errands.abort();
+    if workplace.settings.once && !*stop.borrow() {
+        mailroom::deliver(&workplace, &stop).await;
+    }
+    // What could not be handed back is taken by others when its lease has run out.
+    if let Err(error) = workplace.leases.sign_off(&workplace.worker).await {
+        warn!(reason = %error, "could not sign off");
+    }
+    info!(worker = %workplace.worker.name, "worker stopped");
+    if !is_well {
+        return Err(Failure::Internal("a thread of the worker has failed"));
+    }
+    let incomplete = workplace.incomplete.load(Ordering::Relaxed) || *stop.borrow();
+    Ok(if workplace.settings.once && incomplete { Exit::Unfinished } else { Exit::Fine })
+}
+
+impl Workplace {
+    fn handle_incomplete(&self) {
+        self.incomplete.store(true, Ordering::Relaxed);
+    }
+}
+
+/// Reports that the worker is there, until it is stopped.
+async fn beat(workplace: Arc<Workplace>, mut stop: Stop) {
+    loop {
+        let report = || workplace.leases.report(&workplace.worker, workplace.checks.requests());
+        if patiently("cannot report to the database", &mut stop.clone(), report).await.is_none() {
+            return;
+        }
+        if patience::nap(BEAT, &mut stop).await {
+            return;
+        }
+    }
+}
+
+/// Delivers digests and forgets what is old, until the worker is stopped.
+async fn errands(workplace: Arc<Workplace>, mut stop: Stop) {
+    loop {
+        mailroom::deliver(&workplace, &stop).await;
+        if let Err(error) = workplace.results.prune_checks().await
+            && !error.may_pass()
+        {
+            warn!(reason = %error, "could not forget old checks");
+        }
+        if patience::nap(ERRANDS, &mut stop).await {
+            return;
+        }
+    }
+}
+
+/// What is wrong in one line, for a log.
+fn sentence(error: &FleetError) -> String {
+    match error.hint() {
+        "" => error.to_string(),
+        hint => format!("{error}. {hint}"),
+    }
+}
