@@ -46,6 +46,17 @@ pub struct Finding {
     pub row: String,
 }
 
+/// A finding as it is stored.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StoredFinding {
+    /// The site's name.
+    pub site: String,
+    /// Its number in the listing of the site, from 1.
+    pub number: i32,
+    /// All columns of the link, as a JSON object.
+    pub json: String,
+}
+
 /// How many are written at a time.
 const BATCH: usize = 2000;
 
@@ -149,30 +160,37 @@ pub(crate) async fn replace(
 
 impl Database {
     /// The findings of one site, or of all, by site and then as the site's own listing orders
-    /// them: site and row as JSON. Up to `most` of them, after the first `from`.
+    /// them. Up to `most` of them, after the one with this site and number.
     ///
     /// # Errors
     /// See [`FleetError`].
     pub async fn findings(
         &self,
         site: Option<&str>,
-        from: u64,
-        most: u64,
-    ) -> Result<Vec<(String, String)>, FleetError> {
-        let number = |value: u64| i64::try_from(value).unwrap_or(i64::MAX);
+        after: Option<&(String, i32)>,
+        most: i64,
+    ) -> Result<Vec<StoredFinding>, FleetError> {
+        let after_site = after.map(|(site, _)| site.as_str());
+        let after_number = after.map(|(_, number)| *number);
         limited(async {
             let mut taken = self.take().await?;
             let rows = taken
                 .client()
                 .query(
-                    "SELECT site, row::text FROM rummage.finding
-                     WHERE $1::text IS NULL OR site = $1
-                     ORDER BY site, number OFFSET $2 LIMIT $3",
-                    &[&site, &number(from), &number(most)],
+                    "SELECT site, number, row::text FROM rummage.finding
+                     WHERE ($1::text IS NULL OR site = $1)
+                       AND ($2::text IS NULL OR (site, number) > ($2, $3))
+                     ORDER BY site, number LIMIT $4",
+                    &[&site, &after_site, &after_number, &most],
                 )
                 .await?;
             taken.done();
-            Ok(rows.iter().map(|row| (row.get(0), row.get(1))).collect())
+            let finding = |row: &tokio_postgres::Row| StoredFinding {
+                site: row.get(0),
+                number: row.get(1),
+                json: row.get(2),
+            };
+            Ok(rows.iter().map(finding).collect())
         })
         .await
     }

@@ -36,8 +36,8 @@ pub struct Lease {
     pub waivers: Option<String>,
     /// How many passes have failed in a row.
     pub failures: u32,
-    /// When the run began whose findings are known.
-    pub run_at: Option<Timestamp>,
+    /// What the findings that are known depend on (see [`RunSums`](crate::RunSums)).
+    pub results_of: Option<String>,
     /// When the last pass ended.
     pub passed_at: Option<Timestamp>,
 }
@@ -62,7 +62,7 @@ impl Database {
                            AND (worker IS NULL
                                 OR renewed_at < clock_timestamp() - make_interval(secs => $2))
                          ORDER BY due_at, name LIMIT 1 FOR UPDATE SKIP LOCKED)
-                     RETURNING name, token, settings, waivers, failures, run_at, passed_at",
+                     RETURNING name, token, settings, waivers, failures, results_of, passed_at",
                     &[&worker.id, &SILENCE.as_secs_f64()],
                 )
                 .await?;
@@ -74,7 +74,7 @@ impl Database {
                 settings: row.get(2),
                 waivers: row.get(3),
                 failures: u32::try_from(row.get::<_, i32>(4)).unwrap_or_default(),
-                run_at: row.get(5),
+                results_of: row.get(5),
                 passed_at: row.get(6),
             }))
         })

@@ -36,6 +36,8 @@ pub struct Pass {
 /// The sums of a run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RunSums {
+    /// What its findings depend on: the run, settings and waivers, as one text.
+    pub results_of: String,
     /// When it began.
     pub began_at: Timestamp,
     /// Pages that were parsed.
@@ -91,7 +93,7 @@ impl Database {
                      failures = CASE WHEN $3::text IS NULL THEN 0 ELSE failures + 1 END,
                      problem = $3, run_state = coalesce($4, run_state),
                      run_at = coalesce($5, run_at), pages = coalesce($6, pages),
-                     open = coalesce($7, open)
+                     open = coalesce($7, open), results_of = coalesce($8, results_of)
                  WHERE name = $1",
                 &[
                     &lease.site,
@@ -101,6 +103,7 @@ impl Database {
                     &run.map(|run| run.began_at),
                     &run.map(|run| number(run.pages)),
                     &run.map(|run| number(run.open)),
+                    &run.map(|run| run.results_of.as_str()),
                 ],
             )
             .await?;

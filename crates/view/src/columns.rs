@@ -44,6 +44,36 @@ pub(crate) const LINK_COLUMNS: &[&str] = &[
     "edit",
 ];
 
+/// The columns of a link in the findings of a fleet.
+pub(crate) const FLEET_COLUMNS: &[&str] = &[
+    "site",
+    "verdict",
+    "cause",
+    "status",
+    "target",
+    "final",
+    "scope",
+    "page",
+    "line",
+    "column",
+    "element",
+    "attribute",
+    "text",
+    "written",
+    "region",
+    "rel",
+    "shared",
+    "standing",
+    "notes",
+    "first_seen",
+    "checked_at",
+    "ms",
+    "attempts",
+    "page_title",
+    "link_title",
+    "edit",
+];
+
 /// The columns of a target.
 pub(crate) const TARGET_COLUMNS: &[&str] = &[
     "verdict",

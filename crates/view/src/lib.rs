@@ -7,6 +7,7 @@
 mod arrivals;
 mod columns;
 mod digest;
+mod fleet;
 mod format_info;
 mod grouping;
 mod heading;
@@ -37,6 +38,7 @@ pub use arrivals::{
     arrivals, sort_arrivals,
 };
 pub use digest::{DigestEmail, email};
+pub use fleet::{FleetListing, fleet_sites, fleet_status, fleet_status_rows};
 pub use format_info::FormatInfo;
 pub use heading::{Heading, Logo};
 pub use listing::{FileOf, Group, Listing, Sort, Source};
@@ -46,8 +48,8 @@ pub use number::{count, counted, duration};
 pub use phrase::{cause, editor, outcome};
 pub use report::{ReportFormat, baseline};
 pub use rows::{
-    RowFormat, Shown, columns, each_link, fleet_status_rows, json, json_of, links_to, recheck_rows,
-    rows, rows_of_all, schedule_rows, schema,
+    RowFormat, Shown, columns, each_link, json, json_of, links_to, recheck_rows, rows, rows_of_all,
+    schedule_rows, schema,
 };
 pub use safe::{safe, safe_json};
 pub use sitemap::{SitemapParts, sitemap_index};
@@ -56,9 +58,9 @@ pub use targets::{
 };
 pub use text::{
     ConfirmedRow, Covered, Plan, Planned, RepairRow, RepairState, WaiverRow, comparison, confirmed,
-    diff, findings, fleet_sites, fleet_status, lifted, pages, patch, patrol, recheck, repairs,
-    run_title, runs, schedule, sites, summary, summary_with_objects, trace, trace_placeholder,
-    undelivered, waived, waivers, would_waive,
+    diff, findings, lifted, pages, patch, patrol, recheck, repairs, run_title, runs, schedule,
+    sites, summary, summary_with_objects, trace, trace_placeholder, undelivered, waived, waivers,
+    would_waive,
 };
 pub use when::{day, when};
 

@@ -3,7 +3,7 @@
 use clap::Args;
 
 use super::when::{Since, since};
-use super::{BaselineArg, FailOn, Selecting, Showing};
+use super::{BaselineArg, DatabaseArg, FailOn, Selecting, Showing};
 
 /// Show what is broken, from the store: grouped, filtered, sorted, searched
 ///
@@ -22,6 +22,11 @@ pub(crate) struct FindingsArgs {
     pub(crate) fail_on: FailOn,
     #[command(flatten)]
     pub(crate) known: BaselineArg,
+    /// Findings of all sites of a fleet, from its database; --site names one of them
+    #[arg(long, conflicts_with_all = ["run", "since", "baseline", "group", "sort", "unfold"])]
+    pub(crate) fleet: bool,
+    #[command(flatten)]
+    pub(crate) database: DatabaseArg,
 }
 
 /// Which links of which run, from the store.

@@ -35,7 +35,13 @@ pub(crate) struct FleetArgs {
 pub(crate) struct DatabaseArg {
     /// PostgreSQL database of the fleet, such as postgres://rummage@db.example.test/fleet
     /// [env: RUMMAGE_DATABASE_URL, the place for a URL with a password]
-    #[arg(long, value_name = "URL", global = true, help_heading = "Everywhere")]
+    #[arg(
+        long,
+        value_name = "URL",
+        global = true,
+        help_heading = "Everywhere",
+        hide_short_help = true
+    )]
     pub(crate) database: Option<String>,
 }
 

@@ -4,18 +4,24 @@ use std::io::Write as _;
 
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::verdict::Verdict;
+use rummage_fleet::Database;
 use rummage_store::{LinkQuery, OpenRun, Reader, RunInfo, RunState, StoreError};
-use rummage_view::{Listing, ViewError};
+use rummage_view::{FleetListing, Listing, ViewError};
 
-use crate::args::{FINDINGS, FailOn, FindingsArgs, Showing, Since, StoredLinks};
+use crate::args::{FINDINGS, FailOn, FindingsArgs, Format, Showing, Since, StoredLinks};
 use crate::baseline::Known;
+use crate::commands::fleet::address;
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
+use crate::jobs::runtime;
 use crate::output::{self, Terminal};
 use crate::session::Session;
 use crate::{results, sources};
 
 pub(crate) fn run(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
+    if args.fleet {
+        return of_fleet(args, session);
+    }
     // Invalid options are reported first.
     args.showing.listing(session.terminal.verbose)?;
     let known = Known::of(args.known.baseline.as_deref())?;
@@ -61,6 +67,59 @@ fn of_all_sites(
     let exits = exits.collect::<Result<Vec<Exit>, Failure>>()?;
     Ok(exits.into_iter().max().unwrap_or(Exit::Fine))
 }
+
+/// The findings of a fleet, from its database.
+fn of_fleet(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
+    let destination = args.showing.destination()?;
+    let format = match destination.form {
+        Format::Text => None,
+        Format::Rows(format) => Some(format),
+        other => {
+            return Err(Failure::Usage {
+                what: format!("--format {} is about one run, not a fleet", other.info().name),
+                hint: "Use --format text, jsonl or csv.".to_owned(),
+            });
+        }
+    };
+    let database = Database::at(address(&args.database)?)?;
+    let selection = args.stored.selecting.selection(FINDINGS);
+    let runtime = runtime()?;
+    runtime.block_on(database.check())?;
+    let mut is_failing = false;
+    let mut problem = None;
+    let written = destination.write(session.terminal, |out, _| {
+        let mut listing = FleetListing::new(out, format, &selection, args.showing.limit)?
+            .failing_on(failing(args.fail_on));
+        let mut after = None;
+        loop {
+            let rows = database.findings(session.site.as_deref(), after.as_ref(), FLEET_ROWS);
+            let rows = match runtime.block_on(rows) {
+                Ok(rows) => rows,
+                Err(error) => {
+                    // A file is not written if it would not be complete.
+                    let cut = std::io::Error::other("the database is not available");
+                    problem = Some(error);
+                    return Err(ViewError::Write(cut));
+                }
+            };
+            let Some(last) = rows.last() else { break };
+            after = Some((last.site.clone(), last.number));
+            for row in &rows {
+                listing.add(&row.site, &row.json)?;
+            }
+        }
+        is_failing = listing.is_failing();
+        listing.end().map(Some)
+    });
+    if let Some(problem) = problem {
+        return Err(problem.into());
+    }
+    written?;
+    Ok(if is_failing { Exit::Broken } else { Exit::Fine })
+}
+
+/// How many rows are fetched from a fleet's database at a time.
+const FLEET_ROWS: i64 = 2000;
 
 /// The selection, with `--since` as a run of this site.
 pub(crate) fn selection(

@@ -6,7 +6,7 @@ mod completions;
 mod crawl;
 mod demo;
 pub(crate) mod findings;
-mod fleet;
+pub(crate) mod fleet;
 
 mod init;
 mod man;

@@ -129,14 +129,13 @@ impl Lane {
         site.look(&store, config)?;
         let now = clock.now().as_second();
         let (when, task) = next(&site.watched, now);
-        let wait = |when: i64| u64::try_from(when - now).map_or(BREATH, Duration::from_secs);
         if when > now {
-            return Ok(Checked { due_in: wait(when), problem: None });
+            return Ok(Checked { due_in: from(now, when), problem: None });
         }
         let looks_back = super::shared::LOOKS_BACK;
         let Some(job) = site.plan(task, &store, config, looks_back)? else {
             let (when, _) = next(&site.watched, now);
-            return Ok(Checked { due_in: wait(when), problem: None });
+            return Ok(Checked { due_in: from(now, when), problem: None });
         };
         let job = job.within(site.budget_left());
         let _ = doing.send(task.as_str());
@@ -170,8 +169,9 @@ impl Lane {
         }
         let now = clock.now().as_second();
         let (when, _) = next(&site.watched, now);
-        let due_in = u64::try_from(when - now).map_or(BREATH, Duration::from_secs);
-        Ok(Checked { due_in: due_in.max(BREATH), problem: None })
+        // What was handed back can be taken at once.
+        let due_in = if stopped { Duration::ZERO } else { from(now, when) };
+        Ok(Checked { due_in, problem: None })
     }
 
     /// Writes the files named in the settings of a site.
@@ -195,7 +195,7 @@ impl Lane {
         let now = self.workplace.session.clock.now().as_second();
         let failed = Some((now, lease.failures.saturating_add(1)));
         let (when, _) = next(&SiteState { failed, ..SiteState::default() }, now);
-        u64::try_from(when - now).map_or(BREATH, Duration::from_secs)
+        from(now, when)
     }
 
     /// Saves copies of the store while a long pass goes on.
@@ -241,6 +241,12 @@ impl Lane {
             warn!(site = %lease.site, "the results of this pass stay in its store on this machine");
         }
     }
+}
+
+/// How long it is from now until then, both in seconds; not at once.
+fn from(now: i64, when: i64) -> Duration {
+    let seconds = u64::try_from(when.saturating_sub(now)).unwrap_or_default();
+    Duration::from_secs(seconds).max(BREATH)
 }
 
 /// Everything that a pass leaves, in one transaction.

@@ -22,6 +22,7 @@ use std::time::Duration;
 
 use rummage_engine::Stop;
 use rummage_fleet::{Address, Database, FleetError, Worker};
+use tokio::sync::watch;
 use tracing::{info, warn};
 
 use crate::failure::{Exit, Failure};
@@ -47,6 +48,9 @@ pub(crate) struct WorkSettings {
     /// The minimum time between two requests to an external host, by all workers.
     pub(crate) external_interval: Duration,
 }
+
+/// How long a worker that ends waits for a digest that is being delivered.
+const GRACE: Duration = Duration::from_secs(5);
 
 /// What the lanes of a worker share.
 pub(crate) struct Workplace {
@@ -91,8 +95,9 @@ pub(crate) async fn work(
         fleet,
         leases,
     });
-    let beat = tokio::spawn(beat(workplace.clone(), stop.clone()));
-    let errands = tokio::spawn(errands(workplace.clone(), stop.clone()));
+    let (end, ending) = watch::channel(false);
+    let beat = tokio::spawn(beat(workplace.clone(), ending.clone()));
+    let errands = tokio::spawn(errands(workplace.clone(), ending));
     let lanes: Vec<_> = (0..workplace.settings.sites)
         .map(|number| {
             let lane = Lane::new(workplace.clone(), stop.clone());
@@ -108,13 +113,22 @@ pub(crate) async fn work(
         lanes.into_iter().map(std::thread::JoinHandle::join).all(|ended| ended.is_ok())
     });
     let is_well = ended.await.unwrap_or(false);
-    beat.abort();
-    errands.abort();
+    // A digest that is being delivered is not cut off, if that does not take long.
+    let _ = end.send(true);
+    let _ = beat.await;
+    let abort = errands.abort_handle();
+    if tokio::time::timeout(GRACE, errands).await.is_err() {
+        abort.abort();
+    }
     if workplace.settings.once && !*stop.borrow() {
         mailroom::deliver(&workplace, &stop).await;
     }
     // What could not be handed back is taken by others when its lease has run out.
-    if let Err(error) = workplace.leases.sign_off(&workplace.worker).await {
+    let signed_off = async {
+        workplace.leases.report(&workplace.worker, workplace.checks.requests()).await?;
+        workplace.leases.sign_off(&workplace.worker).await
+    };
+    if let Err(error) = signed_off.await {
         warn!(reason = %error, "could not sign off");
     }
     info!(worker = %workplace.worker.name, "worker stopped");

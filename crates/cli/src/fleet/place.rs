@@ -149,7 +149,7 @@ mod tests {
             settings: String::new(),
             waivers: None,
             failures: 0,
-            run_at: None,
+            results_of: None,
             passed_at: None,
         };
         assert!(!place.is_latest("f", &lease(1)), "nothing is there");

@@ -7,8 +7,9 @@ use rummage_fleet::findings::Finding;
 use rummage_fleet::outbox::NewDigest;
 use rummage_fleet::snapshots::Manifest;
 use rummage_fleet::{Database, Lease, Pass, RunSums};
-use rummage_store::{LinkRow, Outbox, QueuedDigest, Reader, StoreError};
+use rummage_store::{LinkRow, Outbox, QueuedDigest, Reader, RunInfo, StoreError};
 use tracing::warn;
+use xxhash_rust::xxh3::xxh3_64;
 
 use crate::args::FINDINGS;
 use crate::clock::WallClock;
@@ -53,9 +54,11 @@ pub(super) fn gather(
     let Ok(last) = reader.last_run() else { return Ok((pass, Posted::default())) };
     pass.state = Some(last.state.as_str().to_owned());
     let finished = reader.last_finished_of(&last.site)?;
-    if let Some(run) = finished.filter(|run| lease.run_at != Some(run.started_at)) {
+    let results_of = |run: &RunInfo| results_of(run, lease, clock);
+    if let Some(run) = finished.filter(|run| lease.results_of != Some(results_of(run))) {
         let row = reader.site_row(run.clone(), 1)?;
         pass.run = Some(RunSums {
+            results_of: results_of(&run),
             began_at: run.started_at,
             pages: row.pages,
             open: row.changes.broken_and_doubtful,
@@ -78,9 +81,17 @@ pub(super) fn gather(
     Ok((pass, Posted(posted)))
 }
 
+/// What the findings of a run depend on. Waivers end at the end of a day.
+fn results_of(run: &RunInfo, lease: &Lease, clock: WallClock) -> String {
+    let day = lease.waivers.as_ref().map(|_| clock.today().to_string()).unwrap_or_default();
+    let waivers = lease.waivers.as_deref().unwrap_or_default();
+    let texts = xxh3_64(format!("{}\0{waivers}", lease.settings).as_bytes());
+    format!("{} {texts:016x} {day}", run.started_at)
+}
+
 fn findings(
     reader: &Reader,
-    run: rummage_store::RunInfo,
+    run: RunInfo,
     config: &Config,
     lease: &Lease,
 ) -> Result<Vec<Finding>, Failure> {

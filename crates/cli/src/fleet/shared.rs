@@ -190,17 +190,18 @@ impl<F: Fetch + Sync> Shared<F> {
         let fetched = self.make(request).await;
         let Checks { database, worker, policy, .. } = &*self.checks;
         let Response { attempt, reading } = &fetched.reply.response;
-        let saved: Result<Option<Timestamp>, FleetError> = if is_for_others(&attempt.outcome, self.checks.since_heard()) {
-            let shown = Shown {
-                outcome: attempt.outcome.clone(),
-                took_us: u64::try_from(attempt.took.as_micros()).unwrap_or(u64::MAX),
-                title: reading.as_ref().and_then(Reading::title).map(str::to_owned),
+        let saved: Result<Option<Timestamp>, FleetError> =
+            if is_for_others(&attempt.outcome, self.checks.since_heard()) {
+                let shown = Shown {
+                    outcome: attempt.outcome.clone(),
+                    took_us: u64::try_from(attempt.took.as_micros()).unwrap_or(u64::MAX),
+                    title: reading.as_ref().and_then(Reading::title).map(str::to_owned),
+                };
+                let reuse = u64::try_from(reuse_for(&attempt.outcome, policy)).unwrap_or_default();
+                database.save_check(shared, worker, &shown, Duration::from_secs(reuse)).await
+            } else {
+                database.drop_claim(shared, worker).await.map(|()| None)
             };
-            let reuse = u64::try_from(reuse_for(&attempt.outcome, policy)).unwrap_or_default();
-            database.save_check(shared, worker, &shown, Duration::from_secs(reuse)).await
-        } else {
-            database.drop_claim(shared, worker).await.map(|()| None)
-        };
         // This pass has what it needs; others make the request again when the claim has run out.
         match saved {
             Ok(at) => self.handle_used(&shared.url, at),

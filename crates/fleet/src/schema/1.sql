@@ -28,6 +28,7 @@ CREATE TABLE rummage.site (
     passed_at  timestamptz,                  -- when the last pass ended
     run_state  text,                         -- how far it got: finished, stopped, suspicious
     run_at     timestamptz,                  -- when the run began whose findings are here
+    results_of text,                         -- the run, settings and waivers that gave them
     pages      bigint,                       -- pages of that run
     open       bigint                        -- its broken and doubtful targets
 );

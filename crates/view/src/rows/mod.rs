@@ -1,7 +1,6 @@
 //! Rows for other programs: links or targets, in the order of the listing, with one file per
 //! format.
 
-mod fleet;
 mod format;
 mod json;
 mod link;
@@ -12,7 +11,7 @@ mod sink;
 mod sorted;
 mod write;
 
-pub use fleet::fleet_status_rows;
+pub(crate) use format::OpenRows;
 pub use format::RowFormat;
 pub use json::{json, json_of};
 pub use recheck::recheck_rows;

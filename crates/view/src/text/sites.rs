@@ -83,7 +83,7 @@ fn cells(row: &SiteRow) -> Vec<String> {
 }
 
 /// Writes a table, or `empty` if it has no rows.
-pub(super) fn table(
+pub(crate) fn table(
     out: &mut dyn Write,
     columns: &[&str],
     rows: &[Vec<String>],

@@ -5,8 +5,12 @@
 
 mod browser;
 mod cron;
+#[cfg(unix)]
+mod fleet;
 mod git;
 mod libreoffice;
+#[cfg(unix)]
+mod postgres;
 mod redirecting;
 mod systemd;
 

@@ -7,6 +7,7 @@ use std::io::Write;
 
 use super::sink::Sink;
 use crate::ViewError;
+use crate::columns::Row;
 use crate::format_info::FormatInfo;
 use csv::Csv;
 pub(in crate::rows) use jsonl::Jsonl;
@@ -63,6 +64,15 @@ impl RowFormat {
         }
     }
 
+    /// Starts writing rows with these columns, for code outside of this folder.
+    pub(crate) fn open_rows<'a>(
+        self,
+        out: &'a mut dyn Write,
+        columns: &[&str],
+    ) -> Result<OpenRows<'a>, ViewError> {
+        self.open(out, columns).map(OpenRows)
+    }
+
     /// Starts writing rows with these columns.
     pub(super) fn open<'a>(
         self,
@@ -73,6 +83,19 @@ impl RowFormat {
             RowFormat::Csv(separator) => Box::new(Csv::new(out, separator, columns)?),
             RowFormat::Jsonl => Box::new(Jsonl(out)),
         })
+    }
+}
+
+/// Rows that are being written.
+pub(crate) struct OpenRows<'a>(Box<dyn Sink + 'a>);
+
+impl OpenRows<'_> {
+    pub(crate) fn row(&mut self, row: &Row) -> Result<(), ViewError> {
+        self.0.row(row)
+    }
+
+    pub(crate) fn end(mut self) -> Result<(), ViewError> {
+        self.0.end()
     }
 }
 

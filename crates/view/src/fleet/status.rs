@@ -6,11 +6,11 @@ use std::time::Duration;
 use rummage_fleet::sites::SiteStatus;
 use rummage_fleet::status::{FleetStatus, WorkerStatus};
 
-use super::sites::table;
 use crate::ViewError;
 use crate::number::{count, counted, duration};
 use crate::safe::{safe, shorten};
 use crate::style::{FAINT, STRONG};
+use crate::text::sites::table;
 use crate::when::when;
 
 /// Names and problems are cut to this many characters.
