@@ -53,6 +53,9 @@ pub struct Shown {
     /// The title of the page, if it was read.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub title: Option<String>,
+    /// A hash by which its text is compared with that of other pages, if it was read.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub likeness: Option<u64>,
 }
 
 /// What to do about a request.
@@ -177,7 +180,7 @@ impl Database {
         .await
     }
 
-    /// Gives up a claim: what the request has shown is of no use to others.
+    /// Gives up a claim: the request was not made, or what it has shown is of no use to others.
     ///
     /// # Errors
     /// See [`FleetError`].
@@ -185,6 +188,7 @@ impl Database {
         &self,
         request: &SharedRequest,
         worker: &Worker,
+        was_made: bool,
     ) -> Result<(), FleetError> {
         limited(async {
             let mut taken = self.take().await?;
@@ -192,9 +196,9 @@ impl Database {
                 .client()
                 .execute(
                     "UPDATE rummage.external_check
-                     SET claimed_until = NULL, requests = requests + 1
+                     SET claimed_until = NULL, requests = requests + $3::bool::int
                      WHERE key = $1 AND worker = $2",
-                    &[&request.key(), &worker.id],
+                    &[&request.key(), &worker.id, &was_made],
                 )
                 .await?;
             taken.done();

@@ -22,7 +22,11 @@ pub(super) async fn keep(
     loop {
         let wait = if failures == 0 { RENEWAL } else { gap(failures).min(RENEWAL) };
         let safe = SAFE.saturating_sub(renewed.elapsed());
-        tokio::time::sleep(wait.min(safe)).await;
+        tokio::select! {
+            () = tokio::time::sleep(wait.min(safe)) => {}
+            // The pass has ended, however.
+            () = halt.closed() => return,
+        }
         // The lease lasts from the moment when the server renews it, which is after this one.
         let asked = Instant::now();
         let text = *task.borrow();

@@ -13,7 +13,7 @@ use tracing::{error, info, warn};
 
 use super::patience::{nap, patiently};
 use super::place::Place;
-use super::{Workplace, keeper, results, sentence};
+use super::{Workplace, either, keeper, results, sentence};
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::hours::quiet_until;
@@ -283,21 +283,6 @@ fn as_fleet_error(failure: Failure) -> FleetError {
         Failure::Fleet(error) => error,
         other => FleetError::Damaged(other.sentence()),
     }
-}
-
-/// True as soon as one of two signals is.
-fn either(one: Stop, other: Stop) -> Stop {
-    let (sender, stop) = watch::channel(false);
-    tokio::spawn(async move {
-        let (mut one, mut other) = (one, other);
-        tokio::select! {
-            () = rummage_engine::stopped(&mut one) => {}
-            () = rummage_engine::stopped(&mut other) => {}
-            () = sender.closed() => return,
-        }
-        let _ = sender.send(true);
-    });
-    stop
 }
 
 /// True some seconds after a signal.

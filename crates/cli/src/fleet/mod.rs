@@ -15,6 +15,7 @@ mod results;
 mod shared;
 pub(crate) mod site_files;
 
+use std::panic::AssertUnwindSafe;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -22,8 +23,8 @@ use std::time::Duration;
 
 use rummage_engine::Stop;
 use rummage_fleet::{Address, Database, FleetError, Worker};
-use tokio::sync::watch;
-use tracing::{info, warn};
+use tokio::sync::{mpsc, watch};
+use tracing::{error, info, warn};
 
 use crate::failure::{Exit, Failure};
 use crate::session::Session;
@@ -98,21 +99,7 @@ pub(crate) async fn work(
     let (end, ending) = watch::channel(false);
     let beat = tokio::spawn(beat(workplace.clone(), ending.clone()));
     let errands = tokio::spawn(errands(workplace.clone(), ending));
-    let lanes: Vec<_> = (0..workplace.settings.sites)
-        .map(|number| {
-            let lane = Lane::new(workplace.clone(), stop.clone());
-            let runtime = tokio::runtime::Handle::current();
-            // A lane reads and writes a store: it has a thread of its own.
-            std::thread::Builder::new()
-                .name(format!("lane {number}"))
-                .spawn(move || runtime.block_on(lane.run()))
-        })
-        .collect::<Result<_, _>>()
-        .map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
-    let ended = tokio::task::spawn_blocking(move || {
-        lanes.into_iter().map(std::thread::JoinHandle::join).all(|ended| ended.is_ok())
-    });
-    let is_well = ended.await.unwrap_or(false);
+    let is_well = run_lanes(&workplace, &stop).await?;
     // A digest that is being delivered is not cut off, if that does not take long.
     let _ = end.send(true);
     let _ = beat.await;
@@ -137,6 +124,50 @@ pub(crate) async fn work(
     }
     let incomplete = workplace.incomplete.load(Ordering::Relaxed) || *stop.borrow();
     Ok(if workplace.settings.once && incomplete { Exit::Unfinished } else { Exit::Fine })
+}
+
+/// Runs the lanes of a worker to their end. Returns false if one has panicked, which stops the
+/// others: a worker with fewer lanes than it should have would go unnoticed.
+async fn run_lanes(workplace: &Arc<Workplace>, stop: &Stop) -> Result<bool, Failure> {
+    let (halt, halted) = watch::channel(false);
+    let stop = either(stop.clone(), halted);
+    let (ended, mut ends) = mpsc::unbounded_channel();
+    for number in 0..workplace.settings.sites {
+        let lane = Lane::new(workplace.clone(), stop.clone());
+        let runtime = tokio::runtime::Handle::current();
+        let ended = ended.clone();
+        // A lane reads and writes a store: it has a thread of its own.
+        let thread = std::thread::Builder::new().name(format!("lane {number}")).spawn(move || {
+            let run = AssertUnwindSafe(|| runtime.block_on(lane.run()));
+            let _ = ended.send(std::panic::catch_unwind(run).is_ok());
+        });
+        thread.map_err(|reason| Failure::System { what: "cannot start threads", reason })?;
+    }
+    drop(ended);
+    let mut is_well = true;
+    while let Some(ended_well) = ends.recv().await {
+        if !ended_well {
+            is_well = false;
+            error!("a thread has failed; the worker stops");
+            let _ = halt.send(true);
+        }
+    }
+    Ok(is_well)
+}
+
+/// True as soon as one of two signals is.
+fn either(one: Stop, other: Stop) -> Stop {
+    let (sender, stop) = watch::channel(false);
+    tokio::spawn(async move {
+        let (mut one, mut other) = (one, other);
+        tokio::select! {
+            () = rummage_engine::stopped(&mut one) => {}
+            () = rummage_engine::stopped(&mut other) => {}
+            () = sender.closed() => return,
+        }
+        let _ = sender.send(true);
+    });
+    stop
 }
 
 impl Workplace {

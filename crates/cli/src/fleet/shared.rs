@@ -10,6 +10,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
+use rummage_core::RULES_VERSION;
 use rummage_core::crawl::{BodyUse, Reply, Request, Response};
 use rummage_core::evidence::{Attempt, AttemptOutcome, Purpose};
 use rummage_core::extract::reading::Reading;
@@ -136,8 +137,9 @@ impl<F: Fetch + Sync> Fetch for Shared<F> {
             match turn {
                 Turn::Reuse(shown, at, ago) => return self.reuse(&request, *shown, at, ago),
                 Turn::Request(wait) => {
+                    let claim = Claim { checks: self.checks.clone(), request: Some(shared) };
                     tokio::time::sleep(wait).await;
-                    return self.make_for_all(request, &shared).await;
+                    return self.make_for_all(request, claim).await;
                 }
                 Turn::Wait => {
                     tokio::time::sleep(poll).await;
@@ -145,6 +147,33 @@ impl<F: Fetch + Sync> Fetch for Shared<F> {
                 }
             }
         }
+    }
+}
+
+/// The claim of a request. If the pass is stopped before the request has ended, others need not
+/// wait until the claim runs out.
+struct Claim {
+    checks: Arc<Checks>,
+    request: Option<SharedRequest>,
+}
+
+impl Claim {
+    /// The request has ended.
+    fn end(mut self) -> SharedRequest {
+        self.request.take().expect("it is taken only here, where the claim ends")
+    }
+}
+
+impl Drop for Claim {
+    fn drop(&mut self) {
+        let Some(request) = self.request.take() else { return };
+        let checks = self.checks.clone();
+        tokio::spawn(async move {
+            let Checks { database, worker, .. } = &*checks;
+            if let Err(error) = database.drop_claim(&request, worker, false).await {
+                debug!(url = request.url, reason = %error, "a claim was not given up");
+            }
+        });
     }
 }
 
@@ -168,7 +197,7 @@ impl<F: Fetch + Sync> Shared<F> {
 
     fn shared(&self, request: &Request) -> SharedRequest {
         let asked_as = format!(
-            "{} {:?} {:?} {} {}",
+            "{RULES_VERSION} {} {:?} {:?} {} {}",
             request.method.as_str(),
             request.kind,
             request.body,
@@ -186,8 +215,9 @@ impl<F: Fetch + Sync> Shared<F> {
     }
 
     /// Makes a request that was claimed, and saves what it shows.
-    async fn make_for_all(&self, request: Request, shared: &SharedRequest) -> Fetched {
+    async fn make_for_all(&self, request: Request, claim: Claim) -> Fetched {
         let fetched = self.make(request).await;
+        let shared = &claim.end();
         let Checks { database, worker, policy, .. } = &*self.checks;
         let Response { attempt, reading } = &fetched.reply.response;
         let saved: Result<Option<Timestamp>, FleetError> =
@@ -196,11 +226,12 @@ impl<F: Fetch + Sync> Shared<F> {
                     outcome: attempt.outcome.clone(),
                     took_us: u64::try_from(attempt.took.as_micros()).unwrap_or(u64::MAX),
                     title: reading.as_ref().and_then(Reading::title).map(str::to_owned),
+                likeness: reading.as_ref().and_then(|reading| reading.likeness),
                 };
                 let reuse = u64::try_from(reuse_for(&attempt.outcome, policy)).unwrap_or_default();
                 database.save_check(shared, worker, &shown, Duration::from_secs(reuse)).await
             } else {
-                database.drop_claim(shared, worker).await.map(|()| None)
+                database.drop_claim(shared, worker, true).await.map(|()| None)
             };
         // This pass has what it needs; others make the request again when the claim has run out.
         match saved {
@@ -225,8 +256,8 @@ impl<F: Fetch + Sync> Shared<F> {
         self.handle_used(&request.url, Some(at));
         let took = Duration::from_micros(shown.took_us);
         let moment = self.clock.now().before(ago);
+        let reading = reading_of(&shown);
         let attempt = Attempt::new(moment, took, request.method, shown.outcome);
-        let reading = shown.title.as_deref().map(Reading::of_title);
         Fetched::from(Reply { id: request.id, response: Response { attempt, reading } })
     }
 
@@ -250,4 +281,15 @@ impl<F: Fetch + Sync> Shared<F> {
             }
         }
     }
+}
+
+/// What is known of the page that another pass has read.
+fn reading_of(shown: &Shown) -> Option<Reading> {
+    if shown.title.is_none() && shown.likeness.is_none() {
+        return None;
+    }
+    let mut reading = shown.title.as_deref().map(Reading::of_title).unwrap_or_default();
+    reading.title_only = true;
+    reading.likeness = shown.likeness;
+    Some(reading)
 }
