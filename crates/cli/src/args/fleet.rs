@@ -47,6 +47,7 @@ pub(crate) struct DatabaseArg {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum FleetCommand {
+    /// Create the tables of the fleet in its database, or migrate them to this version
     Prepare,
     Sites(FleetSitesArgs),
     Work(FleetWorkArgs),

@@ -95,10 +95,14 @@ fn empty_value(command: &Command, matches: &ArgMatches) -> Option<String> {
     let is_empty =
         |value: &OsStr| value.to_str().is_some_and(|text| text.trim_matches(' ').is_empty());
     let is_given =
-        |id: &&clap::Id| matches.value_source(id.as_str()) == Some(ValueSource::CommandLine);
-    for id in matches.ids().filter(is_given) {
-        // Groups of options have no values of their own.
+        |id: &clap::Id| matches.value_source(id.as_str()) == Some(ValueSource::CommandLine);
+    for id in matches.ids() {
+        // Groups of options have no values of their own; other ids are of options of a command
+        // below, which are looked at there.
         let Some(arg) = command.get_arguments().find(|arg| arg.get_id() == id) else { continue };
+        if !is_given(id) {
+            continue;
+        }
         let mut values = matches.get_raw(id.as_str()).into_iter().flatten();
         if values.any(is_empty) {
             return Some(match arg.get_long() {

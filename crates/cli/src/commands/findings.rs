@@ -10,9 +10,9 @@ use rummage_view::{FleetListing, Listing, ViewError};
 
 use crate::args::{FINDINGS, FailOn, FindingsArgs, Format, Showing, Since, StoredLinks};
 use crate::baseline::Known;
-use crate::commands::fleet::address;
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
+use crate::fleet::address::address;
 use crate::jobs::runtime;
 use crate::output::{self, Terminal};
 use crate::session::Session;

@@ -6,7 +6,7 @@ mod completions;
 mod crawl;
 mod demo;
 pub(crate) mod findings;
-pub(crate) mod fleet;
+mod fleet;
 
 mod init;
 mod man;

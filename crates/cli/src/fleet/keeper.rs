@@ -7,7 +7,8 @@ use rummage_fleet::{FleetError, Lease, RENEWAL, SAFE, gap};
 use tokio::sync::watch;
 use tracing::{debug, warn};
 
-use super::{Workplace, sentence};
+use super::patience::sentence;
+use super::workplace::Workplace;
 
 /// Renews a lease at its interval. Stops the pass when another worker has the site, or might have
 /// it soon: no site is checked by two workers at once.

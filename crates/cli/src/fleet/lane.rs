@@ -11,9 +11,10 @@ use rummage_store::RunState;
 use tokio::sync::watch;
 use tracing::{error, info, warn};
 
-use super::patience::{nap, patiently};
+use super::patience::{either, nap, patiently, sentence};
 use super::place::Place;
-use super::{Workplace, either, keeper, results, sentence};
+use super::workplace::Workplace;
+use super::{keeper, results};
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::hours::quiet_until;

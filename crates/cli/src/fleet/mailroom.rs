@@ -11,7 +11,8 @@ use rummage_store::{Channel, QueuedDigest};
 use rummage_view::safe;
 use tracing::{info, warn};
 
-use super::{Workplace, sentence};
+use super::patience::sentence;
+use super::workplace::Workplace;
 use crate::config::{Config, FILE};
 use crate::digests::{channels, deliver_one};
 

@@ -6,6 +6,7 @@
 //! for external URLs once for all sites, [`mailroom`] delivers digests. While the database is not
 //! available, [`patience`] waits.
 
+pub(crate) mod address;
 mod keeper;
 mod lane;
 mod mailroom;
@@ -14,15 +15,15 @@ mod place;
 mod results;
 mod shared;
 pub(crate) mod site_files;
+mod workplace;
 
 use std::panic::AssertUnwindSafe;
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use rummage_engine::Stop;
-use rummage_fleet::{Address, Database, FleetError, Worker};
+use rummage_fleet::{Address, Database};
 use tokio::sync::{mpsc, watch};
 use tracing::{error, info, warn};
 
@@ -30,43 +31,18 @@ use crate::failure::{Exit, Failure};
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 use lane::Lane;
-use patience::patiently;
+use patience::{either, patiently};
 use shared::Checks;
+pub(crate) use workplace::WorkSettings;
+use workplace::Workplace;
 
 /// How often a worker reports that it is there.
 const BEAT: Duration = Duration::from_secs(15);
 /// How often digests are looked for, and old checks are forgotten.
 const ERRANDS: Duration = Duration::from_secs(20);
 
-/// How a worker works.
-pub(crate) struct WorkSettings {
-    pub(crate) once: bool,
-    /// How many sites it checks at the same time.
-    pub(crate) sites: u16,
-    pub(crate) folder: PathBuf,
-    pub(crate) name: String,
-    pub(crate) snapshot_every: Duration,
-    /// The minimum time between two requests to an external host, by all workers.
-    pub(crate) external_interval: Duration,
-}
-
 /// How long a worker that ends waits for a digest that is being delivered.
 const GRACE: Duration = Duration::from_secs(5);
-
-/// What the lanes of a worker share.
-pub(crate) struct Workplace {
-    settings: WorkSettings,
-    session: Session,
-    worker: Worker,
-    /// What identifies the fleet: stores of another one are of no use.
-    fleet: String,
-    /// For leases; for results, which take longer; and for checks, of which there are many.
-    leases: Database,
-    results: Database,
-    checks: Arc<Checks>,
-    /// With `once`: something could not be checked.
-    incomplete: AtomicBool,
-}
 
 /// Runs a worker until a signal stops it, or nothing is due any more.
 pub(crate) async fn work(
@@ -155,27 +131,6 @@ async fn run_lanes(workplace: &Arc<Workplace>, stop: &Stop) -> Result<bool, Fail
     Ok(is_well)
 }
 
-/// True as soon as one of two signals is.
-fn either(one: Stop, other: Stop) -> Stop {
-    let (sender, stop) = watch::channel(false);
-    tokio::spawn(async move {
-        let (mut one, mut other) = (one, other);
-        tokio::select! {
-            () = rummage_engine::stopped(&mut one) => {}
-            () = rummage_engine::stopped(&mut other) => {}
-            () = sender.closed() => return,
-        }
-        let _ = sender.send(true);
-    });
-    stop
-}
-
-impl Workplace {
-    fn handle_incomplete(&self) {
-        self.incomplete.store(true, Ordering::Relaxed);
-    }
-}
-
 /// Reports that the worker is there, until it is stopped.
 async fn beat(workplace: Arc<Workplace>, mut stop: Stop) {
     loop {
@@ -201,13 +156,5 @@ async fn errands(workplace: Arc<Workplace>, mut stop: Stop) {
         if patience::nap(ERRANDS, &mut stop).await {
             return;
         }
-    }
-}
-
-/// What is wrong in one line, for a log.
-fn sentence(error: &FleetError) -> String {
-    match error.hint() {
-        "" => error.to_string(),
-        hint => format!("{error}. {hint}"),
     }
 }

@@ -1,12 +1,11 @@
-//! Waiting while the database is not available.
+//! Waiting: for the database, for a signal.
 
 use std::time::Duration;
 
 use rummage_engine::Stop;
 use rummage_fleet::{FleetError, gap};
+use tokio::sync::watch;
 use tracing::{debug, error, info, warn};
-
-use super::sentence;
 
 /// Does something with the database until it succeeds, with growing gaps in between; `None` if
 /// the worker is stopped meanwhile, or if it fails in a way that time does not heal.
@@ -52,5 +51,28 @@ pub(super) async fn nap(time: Duration, stop: &mut Stop) -> bool {
     tokio::select! {
         () = tokio::time::sleep(time) => false,
         () = rummage_engine::stopped(stop) => true,
+    }
+}
+
+/// True as soon as one of two signals is.
+pub(super) fn either(one: Stop, other: Stop) -> Stop {
+    let (sender, stop) = watch::channel(false);
+    tokio::spawn(async move {
+        let (mut one, mut other) = (one, other);
+        tokio::select! {
+            () = rummage_engine::stopped(&mut one) => {}
+            () = rummage_engine::stopped(&mut other) => {}
+            () = sender.closed() => return,
+        }
+        let _ = sender.send(true);
+    });
+    stop
+}
+
+/// What is wrong in one line, for a log.
+pub(super) fn sentence(error: &FleetError) -> String {
+    match error.hint() {
+        "" => error.to_string(),
+        hint => format!("{error}. {hint}"),
     }
 }

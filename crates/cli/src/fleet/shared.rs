@@ -226,7 +226,7 @@ impl<F: Fetch + Sync> Shared<F> {
                     outcome: attempt.outcome.clone(),
                     took_us: u64::try_from(attempt.took.as_micros()).unwrap_or(u64::MAX),
                     title: reading.as_ref().and_then(Reading::title).map(str::to_owned),
-                likeness: reading.as_ref().and_then(|reading| reading.likeness),
+                    likeness: reading.as_ref().and_then(|reading| reading.likeness),
                 };
                 let reuse = u64::try_from(reuse_for(&attempt.outcome, policy)).unwrap_or_default();
                 database.save_check(shared, worker, &shown, Duration::from_secs(reuse)).await

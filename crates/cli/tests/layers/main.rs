@@ -14,8 +14,7 @@ use std::path::Path;
 
 use source::Crate;
 
-const CRATES: [&str; 8] =
-    ["core", "store", "engine", "fleet", "view", "triage", "demo", "cli"];
+const CRATES: [&str; 8] = ["core", "store", "engine", "fleet", "view", "triage", "demo", "cli"];
 
 #[test]
 fn the_files_of_a_crate_have_no_dependency_cycles() {

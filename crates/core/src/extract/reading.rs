@@ -553,3 +553,24 @@ impl ReadingBuilder {
 fn offset(length: usize) -> u32 {
     u32::try_from(length).expect("a page's text stays far below 4 GiB")
 }
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_first_title_and_description_count() {
+        let mut builder = ReadingBuilder::default();
+        for (title, description) in [("The museum", "A canal"), ("Another", "Another")] {
+            builder.set_title(title);
+            builder.set_description(description);
+        }
+        let reading = builder.finish(false);
+        assert_eq!((reading.title(), reading.description()), (Some("The museum"), Some("A canal")));
+        let titled = Reading::of_title("The museum");
+        assert_eq!((titled.title(), titled.description()), (Some("The museum"), None));
+        assert!(titled.title_only && titled.cut);
+        assert_eq!(titled.links().len(), 0);
+    }
+}

@@ -421,6 +421,13 @@ mod tests {
     }
 
     #[test]
+    fn void_elements_never_open() {
+        assert_eq!(open("br hr img:navigation"), []);
+        assert_eq!(after("img:navigation"), None);
+        assert_eq!(open("div/"), [Name::of(b"div")], "a slash closes nothing in HTML");
+    }
+
+    #[test]
     fn a_second_nobr_closes_the_first() {
         assert_eq!(open("nobr nobr"), [Name::Nobr]);
         assert_eq!(open("nobr table td nobr"), open("nobr table td nobr nobr"));

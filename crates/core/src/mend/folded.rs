@@ -243,6 +243,16 @@ mod tests {
     }
 
     #[test]
+    fn the_index_of_a_folder_is_the_folder_with_or_without_an_extension() {
+        for url in ["http://a.test/docs/index", "http://a.test/docs/index.html"] {
+            assert_eq!(parts(url).stems, ["docs"], "{url}");
+        }
+        // A page may be called so, but only index is one without an extension.
+        assert_eq!(parts("http://a.test/docs/default").stems, ["docs", "default"]);
+        assert_eq!(parts("http://a.test/docs/default.html").stems, ["docs"]);
+    }
+
+    #[test]
     fn urls_that_differ_in_form_are_equal_when_folded() {
         let key = parts("https://www.a.test/Paths/Lock%20House.html").key();
         for url in [

@@ -98,7 +98,7 @@ impl Words {
 
     /// The words that differ by a few typing errors, fewest first, then in order.
     pub(super) fn like(&self, word: &str) -> Vec<(u8, &str)> {
-        if word.len() > LONGEST || most_edits(word.chars().count()) == 0 {
+        if most_edits(word.chars().count()) == 0 {
             return Vec::new();
         }
         let own = FirstLook::of(word);

@@ -88,6 +88,26 @@ fn a_shorter_path_found_late_counts() {
     assert_eq!(seen.verdict("http://a.test/deeper"), "sound 200 (not read: depth)");
 }
 
+/// What was found on the way comes nearer as well, by as much and no more.
+#[test]
+fn a_shorter_path_brings_everything_behind_it_nearer() {
+    use std::time::Duration;
+    let web = Web::default()
+        .on("http://a.test/", page(&["/slow", "/a"]))
+        .slow("http://a.test/slow", Duration::from_secs(5), page(&["/deep"]))
+        .on("http://a.test/a", page(&["/b"]))
+        .on("http://a.test/b", page(&["/deep"]))
+        .on("http://a.test/deep", page(&["/c"]))
+        .on("http://a.test/c", page(&["/d"]))
+        .on("http://a.test/d", page(&["/e"]))
+        .on("http://a.test/e", page(&["/f"]))
+        .on("http://a.test/f", page(&[]));
+    let seen = web.crawl(Settings { depth: Some(4), ..Settings::default() });
+    assert!(seen.pages.contains(&"http://a.test/d".to_owned()), "{:?}", seen.pages);
+    assert_eq!(seen.verdict("http://a.test/e"), "sound 200 (not read: depth)");
+    assert!(!seen.verdicts.contains_key("http://a.test/f"));
+}
+
 #[test]
 fn max_pages_admits_pages_by_rank_in_any_order_of_responses() {
     use std::time::Duration;

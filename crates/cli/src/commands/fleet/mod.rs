@@ -6,17 +6,15 @@ mod work;
 
 use std::io::Write as _;
 
-use rummage_fleet::{Address, Database};
+use rummage_fleet::Database;
 use rummage_view::ViewError;
 
-use crate::args::{DatabaseArg, FleetArgs, FleetCommand, FleetFormat, FleetStatusArgs, GlobalArgs};
+use crate::args::{FleetArgs, FleetCommand, FleetFormat, FleetStatusArgs, GlobalArgs};
 use crate::clock::WallClock;
 use crate::failure::{Exit, Failure};
+use crate::fleet::address::address;
 use crate::jobs::runtime;
 use crate::output::{self, Terminal};
-
-/// The environment variable with the URL of the database.
-const URL: &str = "RUMMAGE_DATABASE_URL";
 
 pub(crate) fn run(
     args: &FleetArgs,
@@ -35,27 +33,6 @@ pub(crate) fn run(
         FleetCommand::Status(status) => self::status(status, &runtime, &database, terminal),
         FleetCommand::Work(_) => unreachable!("it is the first case"),
     }
-}
-
-/// Where the database is: as named, else as the environment says.
-pub(crate) fn address(arg: &DatabaseArg) -> Result<Address, Failure> {
-    let lacking = || Failure::Usage {
-        what: "no database was named".to_owned(),
-        hint: format!("Set {URL}, or give --database postgres://rummage@db.example.test/fleet"),
-    };
-    let Some(named) = &arg.database else {
-        let text = std::env::var(URL).ok().filter(|text| !text.is_empty()).ok_or_else(lacking)?;
-        return Ok(Address::parse(&text)?);
-    };
-    let address = Address::parse(named)?;
-    if address.has_password() {
-        return Err(Failure::Usage {
-            what: "--database: the URL has a password, which every user of this machine can see"
-                .to_owned(),
-            hint: format!("Put the URL into the environment instead: {URL}"),
-        });
-    }
-    Ok(address)
 }
 
 fn prepare(

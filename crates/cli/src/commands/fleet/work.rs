@@ -6,11 +6,12 @@ use std::path::PathBuf;
 use etcetera::{BaseStrategy, choose_base_strategy};
 use rummage_view::ViewError;
 
-use super::{address, unit};
+use super::unit;
 use crate::args::{DatabaseArg, FleetWorkArgs, GlobalArgs};
 use crate::clock::WallClock;
 use crate::config::Config;
 use crate::failure::{Exit, Failure};
+use crate::fleet::address::address;
 use crate::fleet::{WorkSettings, work};
 use crate::jobs::runtime;
 use crate::output::Terminal;

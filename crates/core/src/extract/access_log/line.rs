@@ -124,6 +124,18 @@ mod tests {
     }
 
     #[test]
+    fn a_request_without_a_method_is_none() {
+        let path = |request: &str| {
+            let line = format!("h - - [10/Oct/2000:13:55:36 -0700] \"{request}\" 404 5");
+            parse(line.as_bytes()).map(|line| String::from_utf8_lossy(line.path).into_owned())
+        };
+        assert_eq!(path("GET /x HTTP/1.1").as_deref(), Some("/x"));
+        assert_eq!(path(" /x HTTP/1.1"), None);
+        assert_eq!(path("get /x HTTP/1.1"), None);
+        assert_eq!(path("-"), None);
+    }
+
+    #[test]
     fn times_are_in_the_zone_of_the_log() {
         let at = |time: &str| {
             let line = format!("h - - [{time}] \"GET /x HTTP/1.1\" 404 5");

@@ -324,6 +324,14 @@ mod tests {
             Some("http://x.test/ab"),
             "one of the doubled characters is too many"
         );
+        let cases = |target: &str| {
+            let fault = Fault::of(target);
+            let found = candidates(&fault, &none).into_iter();
+            found.filter(|found| found.reason == Reason::Case).count()
+        };
+        assert_eq!(cases("http://x.test/A"), 1);
+        assert_eq!(cases("http://x.test/A%2FB"), 0, "that would change what is escaped");
+        assert_eq!(cases("http://x.test/a"), 0);
         for cause in [Cause::ServerError, Cause::Timeout] {
             let found = of("http://x.test/A", cause);
             assert_eq!(found, expected(&[("https://x.test/A", 84), ("http://www.x.test/A", 83)]));
@@ -349,6 +357,40 @@ mod tests {
         assert_eq!(score(many(801), "https://a.test/old/towpath.pdf"), None);
         let deep = vec![page("new/a/b/towpath.pdf".into())];
         assert_eq!(score(deep, "https://a.test/old/a/b/towpath.pdf"), Some(87));
+    }
+
+    #[test]
+    fn a_page_in_the_same_folder_and_far_ahead_of_others_is_surer() {
+        let page = |url: &str, title: &str| KnownUrl {
+            texts: vec![title.to_owned()],
+            ..KnownUrl::of(url)
+        };
+        let fault = Fault {
+            texts: vec!["Opening hours and prices in winter".to_owned()],
+            ..Fault::of("https://a.test/visit/when.html")
+        };
+        // Words are worth the more the rarer they are.
+        let others = (0..20).map(|n| page(&format!("https://b.test/{n}"), "Boats and locks"));
+        let others: Vec<KnownUrl> = others.collect();
+        let score = |known: Vec<KnownUrl>, url: &str| {
+            let known = KnownUrls::new([known, others.clone()].concat());
+            let found = candidates(&fault, &known);
+            let one = found.iter().find(|one| one.to == url);
+            one.map(|one| one.score).unwrap_or_else(|| panic!("{found:?}"))
+        };
+        let title = "Opening hours and boats";
+        let (inside, outside) = ("https://a.test/visit/7", "https://a.test/news/7");
+        let in_folder = score(vec![page(inside, title)], inside);
+        let elsewhere = score(vec![page(outside, title)], outside);
+        assert_eq!(in_folder - elsewhere, 8, "{in_folder} {elsewhere}");
+        // A second page that is nearly as similar takes away from the first.
+        let rival = page("https://a.test/more/8", "Opening hours and cakes");
+        let beside = score(vec![page(outside, title), rival], outside);
+        assert!(beside + 5 < elsewhere, "{beside} {elsewhere}");
+        // The more similar, the surer.
+        let better = page(outside, "Opening hours and prices and boats");
+        let better = score(vec![better], outside);
+        assert!(better > elsewhere + 2, "{better} {elsewhere}");
     }
 
     #[test]

@@ -145,6 +145,7 @@ mod tests {
             ("<a\n\thref\n=\nx\n>", "href", Some("x")),
             ("<a =href=x>", "href", None),
             ("<a title='href=x'>", "href", None),
+            ("<a title='>' href=x>", "href", Some("x")),
             ("<a href='x", "href", None),
         ] {
             let tag = Tag::at(text, 0);
