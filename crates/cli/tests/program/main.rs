@@ -15,6 +15,7 @@ mod credentials;
 mod demo;
 mod digests;
 mod doc_examples;
+mod fleet;
 mod folder;
 mod folding;
 mod harness;
