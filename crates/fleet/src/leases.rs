@@ -21,6 +21,28 @@ pub const SILENCE: Duration = Duration::from_secs(60);
 /// for those that are under way.
 pub const SAFE: Duration = Duration::from_secs(40);
 
+/// What somebody wants to be done with a site now.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wanted {
+    /// A crawl.
+    Crawl,
+    /// A crawl whose result is believed, however suspicious.
+    Accept,
+}
+
+impl Wanted {
+    pub(crate) fn as_str(self) -> &'static str {
+        match self {
+            Wanted::Crawl => "crawl",
+            Wanted::Accept => "accept",
+        }
+    }
+
+    fn named(name: &str) -> Option<Wanted> {
+        [Wanted::Crawl, Wanted::Accept].into_iter().find(|wanted| wanted.as_str() == name)
+    }
+}
+
 /// The right to check a site.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Lease {
@@ -34,6 +56,8 @@ pub struct Lease {
     pub settings: String,
     /// The site's waivers file.
     pub waivers: Option<String>,
+    /// Somebody wants it to be checked, whatever is due.
+    pub wanted: Option<Wanted>,
     /// How many passes have failed in a row.
     pub failures: u32,
     /// What the findings that are known depend on (see [`RunSums`](crate::RunSums)).
@@ -62,7 +86,8 @@ impl Database {
                            AND (worker IS NULL
                                 OR renewed_at < clock_timestamp() - make_interval(secs => $2))
                          ORDER BY due_at, name LIMIT 1 FOR UPDATE SKIP LOCKED)
-                     RETURNING name, token, settings, waivers, failures, results_of, passed_at",
+                     RETURNING name, token, settings, waivers, failures, results_of, passed_at,
+                         wanted",
                     &[&worker.id, &SILENCE.as_secs_f64()],
                 )
                 .await?;
@@ -76,6 +101,7 @@ impl Database {
                 failures: u32::try_from(row.get::<_, i32>(4)).unwrap_or_default(),
                 results_of: row.get(5),
                 passed_at: row.get(6),
+                wanted: row.get::<_, Option<&str>>(7).and_then(Wanted::named),
             }))
         })
         .await

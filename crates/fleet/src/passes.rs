@@ -14,6 +14,18 @@ use crate::snapshots::{Manifest, keep};
 /// Many findings take a while.
 const LONG: Duration = Duration::from_secs(300);
 
+/// How a pass ended.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub enum Ending {
+    /// Nothing was due: what is known of the passes before stays.
+    #[default]
+    NotDue,
+    /// Well.
+    Passed,
+    /// It failed, for this reason.
+    Failed(String),
+}
+
 /// What a pass over a site leaves behind.
 #[derive(Debug, Default)]
 pub struct Pass {
@@ -27,8 +39,8 @@ pub struct Pass {
     pub state: Option<String>,
     /// The run whose findings these are.
     pub run: Option<RunSums>,
-    /// Why the pass failed.
-    pub problem: Option<String>,
+    /// How the pass ended.
+    pub ending: Ending,
     /// How long from now the site is due again.
     pub due_in: Duration,
 }
@@ -85,25 +97,33 @@ impl Database {
         post(&transaction, &lease.site, &pass.digests).await?;
         let number = |value: u64| i64::try_from(value).unwrap_or(i64::MAX);
         let run = pass.run.as_ref();
+        let problem = match &pass.ending {
+            Ending::Failed(reason) => Some(storable(reason)),
+            Ending::Passed | Ending::NotDue => None,
+        };
+        let is_pass = pass.ending != Ending::NotDue;
         transaction
             .execute(
                 "UPDATE rummage.site
                  SET worker = NULL, passed_at = clock_timestamp(),
                      due_at = clock_timestamp() + make_interval(secs => $2),
-                     failures = CASE WHEN $3::text IS NULL THEN 0 ELSE failures + 1 END,
-                     problem = $3, run_state = coalesce($4, run_state),
+                     failures = CASE WHEN NOT $9 THEN failures
+                                     WHEN $3::text IS NULL THEN 0 ELSE failures + 1 END,
+                     problem = CASE WHEN $9 THEN $3 ELSE problem END,
+                     wanted = CASE WHEN $9 THEN NULL ELSE wanted END, run_state = coalesce($4, run_state),
                      run_at = coalesce($5, run_at), pages = coalesce($6, pages),
                      open = coalesce($7, open), results_of = coalesce($8, results_of)
                  WHERE name = $1",
                 &[
                     &lease.site,
                     &pass.due_in.as_secs_f64(),
-                    &pass.problem.as_deref().map(storable),
+                    &problem,
                     &pass.state,
                     &run.map(|run| run.began_at),
                     &run.map(|run| number(run.pages)),
                     &run.map(|run| number(run.open)),
                     &run.map(|run| run.results_of.as_str()),
+                    &is_pass,
                 ],
             )
             .await?;

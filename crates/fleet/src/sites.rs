@@ -4,6 +4,7 @@ use jiff::Timestamp;
 
 use crate::database::{Database, limited};
 use crate::error::FleetError;
+use crate::leases::Wanted;
 
 /// A site to add, or to change.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -98,13 +99,17 @@ impl Database {
         self.of_one("DELETE FROM rummage.site WHERE name = $1", name).await
     }
 
-    /// Makes a site due at once.
+    /// Has a site checked at once, whatever is due.
     ///
     /// # Errors
     /// [`FleetError::NoSuchSite`]; see [`FleetError`].
-    pub async fn make_due(&self, name: &str) -> Result<(), FleetError> {
-        let statement = "UPDATE rummage.site SET due_at = clock_timestamp() WHERE name = $1";
-        self.of_one(statement, name).await
+    pub async fn want(&self, name: &str, wanted: Wanted) -> Result<(), FleetError> {
+        // A word of ours, not text from outside.
+        let statement = format!(
+            "UPDATE rummage.site SET due_at = clock_timestamp(), wanted = '{}' WHERE name = $1",
+            wanted.as_str()
+        );
+        self.of_one(&statement, name).await
     }
 
     /// Forgets the saved store of a site, and makes it due: it is crawled as if for the first

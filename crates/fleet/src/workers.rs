@@ -42,23 +42,27 @@ impl Database {
         .await
     }
 
-    /// Records that a worker is there, and how many requests it has made since it started.
+    /// Records that a worker is there, and how many requests it has made: since it started, and in
+    /// the last minute.
     ///
     /// # Errors
     /// See [`FleetError`].
-    pub async fn report(&self, worker: &Worker, requests: u64) -> Result<(), FleetError> {
-        let requests = i64::try_from(requests).unwrap_or(i64::MAX);
+    pub async fn report(
+        &self,
+        worker: &Worker,
+        requests: u64,
+        lately: u64,
+    ) -> Result<(), FleetError> {
+        let number = |value: u64| i64::try_from(value).unwrap_or(i64::MAX);
         limited(async {
             let mut taken = self.take().await?;
             taken
                 .client()
                 .execute(
                     "UPDATE rummage.worker
-                     SET requests_per_minute = round(($2 - requests) * 60 / greatest(
-                             extract(epoch FROM clock_timestamp() - seen_at), 1)),
-                         requests = $2, seen_at = clock_timestamp()
+                     SET requests = $2, requests_per_minute = $3, seen_at = clock_timestamp()
                      WHERE id = $1",
-                    &[&worker.id, &requests],
+                    &[&worker.id, &number(requests), &number(lately)],
                 )
                 .await?;
             taken.done();

@@ -81,11 +81,14 @@ pub(crate) enum FleetSitesCommand {
         #[arg(required = true)]
         names: Vec<String>,
     },
-    /// Check sites now, whenever they are due
-    Due {
+    /// Crawl sites now, whatever is due
+    Crawl {
         /// Names of sites
         #[arg(required = true)]
         names: Vec<String>,
+        /// Believe the result, however suspicious
+        #[arg(long)]
+        accept: bool,
     },
     /// Forget the saved stores of sites, and crawl them as if for the first time
     Reset {

@@ -15,7 +15,7 @@ use super::workplace::Workplace;
 pub(super) async fn keep(
     workplace: Arc<Workplace>,
     lease: Lease,
-    task: watch::Receiver<&'static str>,
+    mut task: watch::Receiver<&'static str>,
     halt: watch::Sender<bool>,
 ) {
     let mut renewed = Instant::now();
@@ -25,12 +25,14 @@ pub(super) async fn keep(
         let safe = SAFE.saturating_sub(renewed.elapsed());
         tokio::select! {
             () = tokio::time::sleep(wait.min(safe)) => {}
+            // The status shows it at once.
+            Ok(()) = task.changed(), if failures == 0 => {}
             // The pass has ended, however.
             () = halt.closed() => return,
         }
         // The lease lasts from the moment when the server renews it, which is after this one.
         let asked = Instant::now();
-        let text = *task.borrow();
+        let text = *task.borrow_and_update();
         let renewal = workplace.leases.renew(&lease, text);
         let left = SAFE.saturating_sub(renewed.elapsed());
         match tokio::time::timeout(left, renewal).await {

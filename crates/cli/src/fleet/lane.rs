@@ -4,9 +4,9 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jiff::tz::TimeZone;
-use rummage_core::schedule::patrol::{SiteState, next};
+use rummage_core::schedule::patrol::{SiteState, Task, next};
 use rummage_engine::{Ended, Stop};
-use rummage_fleet::{FleetError, Lease, Pass};
+use rummage_fleet::{Ending, FleetError, Lease, Pass, Wanted};
 use rummage_store::RunState;
 use tokio::sync::watch;
 use tracing::{error, info, warn};
@@ -33,12 +33,15 @@ pub(super) struct Lane {
     stop: Stop,
 }
 
+/// Why a result is not shown among the findings.
+const SUSPICIOUS: &str = "suspicious result, not believed: look at the site; if it is as it should \
+    be, rummage fleet sites crawl --accept NAME";
+
 /// What a pass came to.
 struct Checked {
     /// How long from now the site is due again.
     due_in: Duration,
-    /// Why it failed.
-    problem: Option<String>,
+    ending: Ending,
 }
 
 impl Lane {
@@ -94,10 +97,10 @@ impl Lane {
         stop: &Stop,
     ) -> Checked {
         let failed = |failure: &Failure| {
-            let problem = failure.sentence();
-            let reason = rummage_view::safe(&problem).to_string();
+            let reason = rummage_view::safe(&failure.sentence()).to_string();
             error!(site = %lease.site, reason, "could not be checked; retrying later");
-            Checked { due_in: self.after_failure(lease), problem: Some(problem) }
+            let ending = Ending::Failed(failure.to_string());
+            Checked { due_in: self.after_failure(lease), ending }
         };
         let workplace = &self.workplace;
         let prepared = place.prepare(&workplace.results, &workplace.fleet, lease).await;
@@ -106,7 +109,7 @@ impl Lane {
             // The database, not the site: it is as due as it was.
             Err(Failure::Fleet(error)) if error.may_pass() => {
                 warn!(site = %lease.site, reason = sentence(&error), "could not be prepared");
-                return Checked { due_in: BREATH, problem: None };
+                return Checked { due_in: BREATH, ending: Ending::NotDue };
             }
             Err(failure) => return failed(&failure),
         };
@@ -129,16 +132,20 @@ impl Lane {
         let mut site = Site::named(&lease.site, config, clock)?;
         site.look(&store, config)?;
         let now = clock.now().as_second();
-        let (when, task) = next(&site.watched, now);
+        let (when, task) = match (lease.wanted, site.watched.unfinished) {
+            (Some(_), true) => (now, Task::Continue),
+            (Some(_), false) => (now, Task::Crawl),
+            (None, _) => next(&site.watched, now),
+        };
         if when > now {
-            return Ok(Checked { due_in: from(now, when), problem: None });
+            return Ok(Checked { due_in: from(now, when), ending: Ending::NotDue });
         }
         let looks_back = super::shared::LOOKS_BACK;
         let Some(job) = site.plan(task, &store, config, looks_back)? else {
             let (when, _) = next(&site.watched, now);
-            return Ok(Checked { due_in: from(now, when), problem: None });
+            return Ok(Checked { due_in: from(now, when), ending: Ending::NotDue });
         };
-        let job = job.within(site.budget_left());
+        let job = job.within(site.budget_left()).accepting(lease.wanted == Some(Wanted::Accept));
         let _ = doing.send(task.as_str());
         info!(site = %lease.site, task = task.as_str(), "begins");
         let saver = self.save_now_and_then(lease, place);
@@ -157,22 +164,24 @@ impl Lane {
         }
         self.write_files(&lease.site, place, config, &site, &ended);
         site.look(&store, config)?;
-        let may_go_on =
-            ended.run > 0 && (ended.state == RunState::Finished || ended.spent || stopped);
-        if !may_go_on {
-            let quiet = &site.settings().own.watching.quiet_hours;
-            // Quiet hours began; or else the site refuses requests, or seems to be elsewhere.
-            if quiet_until(clock.now(), quiet, &TimeZone::system()).is_none() {
-                let due_in = self.after_failure(lease);
-                let problem = Some("the run could not be finished".to_owned());
-                return Ok(Checked { due_in, problem });
-            }
-        }
         let now = clock.now().as_second();
         let (when, _) = next(&site.watched, now);
+        let quiet = &site.settings().own.watching.quiet_hours;
+        let is_quiet = quiet_until(clock.now(), quiet, &TimeZone::system()).is_some();
+        let problem = match ended.state {
+            RunState::Finished => None,
+            RunState::Suspicious => Some(SUSPICIOUS),
+            _ if ended.run == 0 && !stopped => Some("the run ended before the site responded"),
+            _ if ended.spent || stopped || is_quiet => None,
+            _ => Some("the site refuses requests, or does not respond any more"),
+        };
+        if let Some(problem) = problem {
+            let due_in = self.after_failure(lease).max(from(now, when));
+            return Ok(Checked { due_in, ending: Ending::Failed(problem.to_owned()) });
+        }
         // What was handed back can be taken at once.
         let due_in = if stopped { Duration::ZERO } else { from(now, when) };
-        Ok(Checked { due_in, problem: None })
+        Ok(Checked { due_in, ending: Ending::Passed })
     }
 
     /// Writes the files named in the settings of a site.
@@ -230,7 +239,7 @@ impl Lane {
     /// it: what was found is not given up.
     async fn save(&mut self, lease: &Lease, place: &Place, checked: Checked) {
         let workplace = self.workplace.clone();
-        if checked.problem.is_some() {
+        if matches!(checked.ending, Ending::Failed(_)) {
             workplace.handle_incomplete();
         }
         // A worker that is stopped has until then; after that, others go on from the last copy.
@@ -269,7 +278,7 @@ async fn save_once(
     let snapshot = results::snapshot(&workplace.results, lease, &store, &copy).await;
     let pass = Pass {
         snapshot: snapshot.map_err(as_fleet_error)?,
-        problem: checked.problem.clone(),
+        ending: checked.ending.clone(),
         due_in: checked.due_in,
         ..pass
     };

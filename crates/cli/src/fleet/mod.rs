@@ -17,6 +17,7 @@ mod shared;
 pub(crate) mod site_files;
 mod workplace;
 
+use std::collections::VecDeque;
 use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -37,7 +38,8 @@ pub(crate) use workplace::WorkSettings;
 use workplace::Workplace;
 
 /// How often a worker reports that it is there.
-const BEAT: Duration = Duration::from_secs(15);
+const BEAT: Duration = Duration::from_secs(5);
+const BEATS_A_MINUTE: usize = 12;
 /// How often digests are looked for, and old checks are forgotten.
 const ERRANDS: Duration = Duration::from_secs(20);
 
@@ -88,7 +90,7 @@ pub(crate) async fn work(
     }
     // What could not be handed back is taken by others when its lease has run out.
     let signed_off = async {
-        workplace.leases.report(&workplace.worker, workplace.checks.requests()).await?;
+        workplace.leases.report(&workplace.worker, workplace.checks.requests(), 0).await?;
         workplace.leases.sign_off(&workplace.worker).await
     };
     if let Err(error) = signed_off.await {
@@ -133,8 +135,16 @@ async fn run_lanes(workplace: &Arc<Workplace>, stop: &Stop) -> Result<bool, Fail
 
 /// Reports that the worker is there, until it is stopped.
 async fn beat(workplace: Arc<Workplace>, mut stop: Stop) {
+    // What it had made, a minute ago and since.
+    let mut made = VecDeque::new();
     loop {
-        let report = || workplace.leases.report(&workplace.worker, workplace.checks.requests());
+        let requests = workplace.checks.requests();
+        made.push_back(requests);
+        if made.len() > BEATS_A_MINUTE + 1 {
+            made.pop_front();
+        }
+        let lately = requests - made.front().copied().unwrap_or(requests);
+        let report = || workplace.leases.report(&workplace.worker, requests, lately);
         if patiently("cannot report to the database", &mut stop.clone(), report).await.is_none() {
             return;
         }

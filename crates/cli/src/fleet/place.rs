@@ -148,6 +148,7 @@ mod tests {
             worker: 1,
             settings: String::new(),
             waivers: None,
+            wanted: None,
             failures: 0,
             results_of: None,
             passed_at: None,

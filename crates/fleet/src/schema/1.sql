@@ -18,6 +18,8 @@ CREATE TABLE rummage.site (
     settings   text NOT NULL,                -- a settings file with this site alone, as TOML
     waivers    text,                         -- its waivers file
     due_at     timestamptz NOT NULL DEFAULT clock_timestamp(), -- when a worker takes it next
+    wanted     text CHECK (wanted IN ('crawl', 'accept')), -- whatever is due: check it now; and
+                                             -- believe the result, however suspicious
     task       text,                         -- what is done with it now, or was last
     worker     bigint REFERENCES rummage.worker, -- who has the lease; NULL if nobody
     token      bigint NOT NULL DEFAULT 0,    -- the fencing token: one more with each lease

@@ -2,7 +2,7 @@
 
 use std::io::Write as _;
 
-use rummage_fleet::Database;
+use rummage_fleet::{Database, Wanted};
 use rummage_view::{ViewError, counted, safe};
 use tokio::runtime::Runtime;
 
@@ -55,10 +55,11 @@ pub(super) fn run(
                 writeln!(out, "{} removed", safe(name)).map_err(ViewError::from)?;
             }
         }
-        Some(FleetSitesCommand::Due { names }) => {
+        Some(FleetSitesCommand::Crawl { names, accept }) => {
+            let wanted = if *accept { Wanted::Accept } else { Wanted::Crawl };
             for name in names {
-                runtime.block_on(database.make_due(name))?;
-                writeln!(out, "{} is due", safe(name)).map_err(ViewError::from)?;
+                runtime.block_on(database.want(name, wanted))?;
+                writeln!(out, "{} is crawled next", safe(name)).map_err(ViewError::from)?;
             }
         }
         Some(FleetSitesCommand::Reset { names }) => {

@@ -343,8 +343,16 @@ fn a_changed_site_is_checked_again_with_its_new_settings() {
     let left = "SELECT count(*) FROM rummage.finding WHERE site = 's1'
                 UNION ALL SELECT count(*) FROM rummage.chunk WHERE site = 's1'";
     assert_eq!(fleet.postgres.rows(left), ["0", "0"]);
-    let missing = fleet.run(&["fleet", "sites", "due", "s1"]).ends(2);
+    let missing = fleet.run(&["fleet", "sites", "crawl", "s1"]).ends(2);
     assert!(missing.err.contains("the fleet has no site \"s1\""), "{missing}");
+
+    // Nothing is due, but somebody wants it.
+    let homes = fleet.requests("http://s0.test/");
+    fleet.run(&["fleet", "sites", "crawl", "s0"]).ends(0);
+    assert_eq!(fleet.worker("one", &["--once"]).end().code, Some(0));
+    assert_eq!(fleet.requests("http://s0.test/"), homes + 1);
+    let wanted = "SELECT count(*) FROM rummage.site WHERE wanted IS NOT NULL";
+    assert_eq!(fleet.postgres.rows(wanted), ["0"]);
 
     // Without its saved store, it is crawled as if for the first time.
     let homes = fleet.requests("http://s0.test/");
@@ -391,4 +399,33 @@ fn a_dashboard_reads_results_and_nothing_else() {
         let rows = fleet.postgres.rows_as(READER, &format!("SELECT * FROM rummage.{table}"));
         assert!(rows.is_err_and(|error| error.contains("permission denied")), "{table}");
     }
+}
+
+#[test]
+fn a_suspicious_result_stays_a_problem_until_it_is_accepted() {
+    let settings = settings(1);
+    let Some(fleet) = Fleet::of(1) else { return };
+    assert_eq!(fleet.worker("one", &["--once"]).end().code, Some(0));
+    let before = fleet.findings().len();
+    assert!(before > 0);
+    // Only a start page is left, as in maintenance.
+    let mut small = web(1);
+    small.hosts.get_mut("s0.test").unwrap().paths =
+        [("/".to_owned(), page("We will be back soon."))].into();
+    let fleet = Fleet { stage: Stage::new(&small), ..fleet };
+    std::fs::write(fleet.stage.path("rummage.toml"), &settings).unwrap();
+    fleet.run(&["fleet", "sites", "crawl", "s0"]).ends(0);
+    let outcome = fleet.worker("one", &["--once"]).end();
+    assert_eq!(outcome.code, Some(3), "{outcome}");
+    assert_eq!(fleet.findings().len(), before, "what was found is not taken for fixed");
+    let status = || fleet.run(&["fleet", "status"]).ends(0).out;
+    assert!(status().contains("s0: suspicious result, not believed"), "{}", status());
+    // A pass that has nothing to do does not make it well.
+    fleet.postgres.rows("UPDATE rummage.site SET due_at = now()");
+    assert_eq!(fleet.worker("one", &["--once"]).end().code, Some(0));
+    assert!(status().contains("s0: suspicious result, not believed"), "{}", status());
+    fleet.run(&["fleet", "sites", "crawl", "s0", "--accept"]).ends(0);
+    assert_eq!(fleet.worker("one", &["--once"]).end().code, Some(0));
+    assert!(!status().contains("suspicious"), "{}", status());
+    assert_eq!(fleet.findings().len(), 0);
 }
