@@ -3,8 +3,8 @@
 #
 #   docs/make-screenshots.sh
 #
-# Needs Xvfb, xterm, xdotool, ImageMagick, DejaVu Sans Mono, Chromium and Python
-# (Debian: xvfb xterm xdotool imagemagick fonts-dejavu-core chromium python3).
+# Needs Xvfb, xterm, xdotool, ImageMagick, DejaVu Sans Mono, Chromium, Python and PostgreSQL
+# (Debian: xvfb xterm xdotool imagemagick fonts-dejavu-core chromium python3 postgresql).
 set -euo pipefail
 for program in Xvfb xterm xdotool import mogrify chromium python3; do
   command -v $program >/dev/null || { echo "$program is not installed" >&2; exit 1; }
@@ -19,7 +19,7 @@ serve=$!
 exec 9>"$work/display"
 Xvfb -displayfd 9 -screen 0 1400x1000x24 -nolisten tcp >/dev/null 2>&1 &
 screen=$!
-trap 'kill $serve $screen ${earlier-} 2>/dev/null; rm -rf "$work"' EXIT
+trap 'kill $serve $screen ${earlier-} ${workers-} ${postgres-} 2>/dev/null; rm -rf "$work"' EXIT
 until grep -q 'rummage crawl' "$work/serve" && [ -s "$work/display" ]; do :; done
 DISPLAY=":$(cat "$work/display")"
 export DISPLAY
@@ -90,9 +90,6 @@ keys triage 150x44 "$work" 'rummage triage' j j j j j j
 keys triage_decide 100x30 "$work" 'rummage triage --scope external' f '--cause access-refused' Return 1 \
   a w 'they refuse robots; checked by hand'
 rm -f "$work/waivers.toml"
-export RUMMAGE_STORE=$work/mended.db
-keys triage_changes 100x30 "$work" 'rummage triage --plan triage.toml' a c 4 Return 1 v 2
-rm -f "$work/triage.toml"
 export RUMMAGE_STORE=mended.db
 shot mend_propose 4 'rummage mend propose -o plan.toml; echo; rummage mend show plan.toml'
 shot mend_apply 6 'rummage mend apply plan.toml --files moved --write --color always | tail -n 20; rummage mend confirm plan.toml -v 2>/dev/null'
@@ -146,6 +143,48 @@ target = "/newsletter/1998-*"
 status = 410
 TOML
 shot settings 2 'rummage settings museum --gentle | grep -v -e /tmp -e 127.0.0.1'
+# A fleet of two workers, with a PostgreSQL of its own.
+cat >"$work/fleet.toml" <<'TOML'
+[defaults]
+timeout = "500ms"
+[site.museum]
+start = "https://www.ashlock-canal.test/"
+[site.tea-room]
+start = "https://www.ashlock-canal.test/tea-room/"
+within = ["/tea-room/"]
+[site.visitors]
+start = "https://www.ashlock-canal.test/visit/"
+within = ["/visit/"]
+[site.walks]
+start = "https://www.ashlock-canal.test/walks/"
+within = ["/walks/"]
+[site.harbour]
+start = "http://no-such-harbour.test/"
+TOML
+(
+  cd "$work"
+  chmod 755 .
+  mkdir database
+  as=
+  # PostgreSQL does not run as root.
+  if [ "$(id -u)" = 0 ]; then chown nobody database && as='setpriv --reuid nobody --regid nogroup --clear-groups'; fi
+  bin=$(printf '%s\n' /usr/lib/postgresql/*/bin | tail -n 1)
+  $as "$bin/initdb" -D database/data -U rummage -A trust >/dev/null
+  $as "$bin/postgres" -D database/data -p 54399 -c listen_addresses=127.0.0.1 -c unix_socket_directories= \
+    2>/dev/null & postgres=$!
+  export RUMMAGE_DATABASE_URL=postgres://rummage@127.0.0.1:54399/postgres
+  until rummage fleet prepare >/dev/null 2>&1; do sleep 0.2; done
+  rummage fleet sites import fleet.toml >/dev/null
+  workers=
+  for name in canal-1 canal-2; do
+    rummage fleet work --name $name --folder $name --sites 2 --external-rate 100/s 2>/dev/null & workers="$workers $!"
+  done
+  sleep 12
+  shot fleet_status 2 'rummage fleet status; echo; rummage fleet sites; echo; rummage findings --fleet --scope external --limit 12 --color always'
+  # shellcheck disable=SC2086
+  kill $workers && wait $workers || true
+  kill -INT $postgres && wait $postgres || true
+)
 # What has changed since the museum was crawled some weeks earlier, as an email.
 cat >"$work/rummage.toml" <<'TOML'
 [site.museum]

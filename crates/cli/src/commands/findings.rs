@@ -109,7 +109,9 @@ fn of_fleet(args: &FindingsArgs, session: &Session) -> Result<Exit, Failure> {
             }
         }
         is_failing = listing.is_failing();
-        listing.end().map(Some)
+        let shown = listing.end()?;
+        // A text says itself how much of it there is.
+        Ok(format.map(|_| shown))
     });
     if let Some(problem) = problem {
         return Err(problem.into());

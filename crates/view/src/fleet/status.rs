@@ -40,17 +40,28 @@ pub fn fleet_status(out: &mut dyn Write, status: &FleetStatus) -> Result<(), Vie
         let columns = ["worker", "state", "since", "requests", "a minute", "sites"];
         table(out, &columns, &rows, "")?;
     }
-    if status.failing_count > 0 {
-        let sites = counted(status.failing_count, "site", "sites");
-        writeln!(out, "\n{STRONG}{sites} could not be checked{STRONG:#}")?;
-        for (name, reason) in &status.failing {
-            writeln!(out, "  {}: {}", safe(&shorten(name, NAME)), problem(reason))?;
-        }
-        let shown = status.failing.len() as u64;
-        if status.failing_count > shown {
-            let more = count(status.failing_count - shown);
-            writeln!(out, "  {FAINT}and {more} more: rummage fleet sites{FAINT:#}")?;
-        }
+    let failing = status.failing.iter().map(|(name, reason)| (name, reason));
+    problems(out, status.failing_count, failing)
+}
+
+/// Writes which sites could not be checked, and why; `all` counts those that are left out, too.
+fn problems<'a>(
+    out: &mut dyn Write,
+    all: u64,
+    failing: impl ExactSizeIterator<Item = (&'a String, &'a String)>,
+) -> Result<(), ViewError> {
+    if all == 0 {
+        return Ok(());
+    }
+    let sites = counted(all, "site", "sites");
+    writeln!(out, "\n{STRONG}{sites} could not be checked{STRONG:#}")?;
+    let shown = failing.len() as u64;
+    for (name, reason) in failing {
+        writeln!(out, "  {}: {}", safe(&shorten(name, NAME)), problem(reason))?;
+    }
+    if all > shown {
+        let more = count(all - shown);
+        writeln!(out, "  {FAINT}and {more} more: rummage fleet sites{FAINT:#}")?;
     }
     Ok(())
 }
@@ -126,13 +137,9 @@ pub fn fleet_sites(out: &mut dyn Write, sites: &[SiteStatus]) -> Result<(), View
     let rows: Vec<Vec<String>> = sites.iter().map(site).collect();
     let columns = ["site", "state", "last pass", "next", "pages", "open"];
     table(out, &columns, &rows, "no site yet: rummage fleet sites import rummage.toml")?;
-    for site in sites {
-        if let Some(reason) = &site.problem {
-            let name = safe(&shorten(&site.name, NAME)).to_string();
-            writeln!(out, "{name}: {}", problem(reason))?;
-        }
-    }
-    Ok(())
+    let failing: Vec<(&String, &String)> =
+        sites.iter().filter_map(|site| Some((&site.name, site.problem.as_ref()?))).collect();
+    problems(out, failing.len() as u64, failing.into_iter())
 }
 
 fn site(site: &SiteStatus) -> Vec<String> {
@@ -267,6 +274,9 @@ mod tests {
         assert!(text.ends_with("no site yet: rummage fleet sites import rummage.toml\n"), "{text}");
         let failed = SiteStatus { problem: Some("no such name".to_owned()), ..known };
         let text = plain(|out| fleet_sites(out, std::slice::from_ref(&failed)));
-        assert!(text.ends_with("\nmuseum: no such name\n"), "{text}");
+        assert!(
+            text.ends_with("\n\n1 site could not be checked\n  museum: no such name\n"),
+            "{text}"
+        );
     }
 }

@@ -95,8 +95,7 @@ pub(crate) fn table(
     };
     let widths: Vec<usize> = (0..columns.len()).map(width).collect();
     let is_number = |at: usize| {
-        !rows.is_empty()
-            && rows.iter().all(|row| row[at].starts_with(|c: char| c.is_ascii_digit()))
+        rows.iter().any(|row| row[at].starts_with(|c: char| c.is_ascii_digit()))
             && rows.iter().all(|row| row[at].chars().all(|c| c.is_ascii_digit() || c == ','))
     };
     let mut line = |cells: &[&str], strong: bool| -> Result<(), ViewError> {
@@ -143,6 +142,9 @@ mod tests {
             table,
             "site                pages\na.test              1,204\na-longer-name.test      7\n"
         );
+        // One that is not known is not text.
+        let table = drawn(&[row("a.test", ""), row("b.test", "12")]);
+        assert_eq!(table, "site    pages\na.test\nb.test     12\n");
     }
 
     #[test]
