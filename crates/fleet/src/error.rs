@@ -105,7 +105,17 @@ impl From<tokio_postgres::Error> for FleetError {
     fn from(error: tokio_postgres::Error) -> FleetError {
         let Some(code) = error.code() else {
             // Without a response of the server, the connection failed.
-            return FleetError::Unavailable(sentence(&error));
+            let what = sentence(&error);
+            return match what.contains("certificate") {
+                // That does not pass.
+                true => FleetError::Address {
+                    what: format!("the database cannot be trusted: {what}"),
+                    hint: "Name the file with the certificate of its issuer in SSL_CERT_FILE, or \
+                           check the host in the URL."
+                        .to_owned(),
+                },
+                false => FleetError::Unavailable(what),
+            };
         };
         if *code == SqlState::UNDEFINED_TABLE || *code == SqlState::INVALID_SCHEMA_NAME {
             return FleetError::Unprepared;

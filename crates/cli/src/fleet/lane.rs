@@ -103,7 +103,15 @@ impl Lane {
             Checked { due_in: self.after_failure(lease), ending }
         };
         let workplace = &self.workplace;
-        let prepared = place.prepare(&workplace.results, &workplace.fleet, lease).await;
+        let prepare = place.prepare(&workplace.results, &workplace.fleet, lease);
+        let mut stopping = stop.clone();
+        let prepared = tokio::select! {
+            biased;
+            prepared = prepare => prepared,
+            () = rummage_engine::stopped(&mut stopping) => {
+                return Checked { due_in: Duration::ZERO, ending: Ending::NotDue };
+            }
+        };
         let config = match prepared {
             Ok(config) => config,
             // The database, not the site: it is as due as it was.
@@ -298,7 +306,7 @@ fn as_fleet_error(failure: Failure) -> FleetError {
 /// True some seconds after a signal.
 fn later(stop: Stop) -> Stop {
     /// A worker that is stopped ends within ten seconds.
-    const GRACE: Duration = Duration::from_secs(7);
+    const GRACE: Duration = Duration::from_secs(5);
     let (sender, late) = watch::channel(false);
     tokio::spawn(async move {
         let mut stop = stop;

@@ -43,8 +43,10 @@ const BEATS_A_MINUTE: usize = 12;
 /// How often digests are looked for, and old checks are forgotten.
 const ERRANDS: Duration = Duration::from_secs(20);
 
+/// How long a worker that ends waits for the database.
+const FAREWELL: Duration = Duration::from_secs(2);
 /// How long a worker that ends waits for a digest that is being delivered.
-const GRACE: Duration = Duration::from_secs(5);
+const GRACE: Duration = Duration::from_secs(2);
 
 /// Runs a worker until a signal stops it, or nothing is due any more.
 pub(crate) async fn work(
@@ -93,8 +95,10 @@ pub(crate) async fn work(
         workplace.leases.report(&workplace.worker, workplace.checks.requests(), 0).await?;
         workplace.leases.sign_off(&workplace.worker).await
     };
-    if let Err(error) = signed_off.await {
-        warn!(reason = %error, "could not sign off");
+    match tokio::time::timeout(FAREWELL, signed_off).await {
+        Ok(Ok(())) => {}
+        Ok(Err(error)) => warn!(reason = %error, "could not sign off"),
+        Err(_) => warn!("could not sign off: the database does not respond"),
     }
     info!(worker = %workplace.worker.name, "worker stopped");
     if !is_well {

@@ -19,7 +19,13 @@ where
 {
     let mut failures = 0;
     loop {
-        match work().await {
+        let done = tokio::select! {
+            biased;
+            done = work() => done,
+            // What it was about to do is undone when its connection is given up.
+            () = rummage_engine::stopped(stop) => return None,
+        };
+        match done {
             Ok(result) => {
                 if failures > 0 {
                     info!("the database is available again");

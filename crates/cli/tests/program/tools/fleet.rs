@@ -7,9 +7,9 @@ use rummage_demo::{Act, Host, Scenario};
 use serde_json::Value;
 
 use super::postgres::{Postgres, READER};
-use crate::harness::{Outcome, Stage, without_times};
+use crate::harness::{Outcome, Stage, program, without_times};
 use crate::options::page;
-use crate::running::{Running, wait_until};
+use crate::running::{Running, finish, wait_until};
 
 /// A web with this many sites; each has four pages, broken links of its own, and links to the
 /// same external URLs.
@@ -66,7 +66,7 @@ impl Fleet {
     #[track_caller]
     fn run(&self, words: &[&str]) -> Outcome {
         let mut command = self.stage.command(words);
-        crate::running::finish(words, command.env("RUMMAGE_DATABASE_URL", self.postgres.url()))
+        finish(words, command.env("RUMMAGE_DATABASE_URL", self.postgres.url()))
     }
 
     /// A worker of this name, with a folder of its own.
@@ -428,4 +428,31 @@ fn a_suspicious_result_stays_a_problem_until_it_is_accepted() {
     assert_eq!(fleet.worker("one", &["--once"]).end().code, Some(0));
     assert!(!status().contains("suspicious"), "{}", status());
     assert_eq!(fleet.findings().len(), 0);
+}
+
+#[test]
+fn an_encrypted_connection_is_only_made_to_the_right_server() {
+    let Some(postgres) = Postgres::start() else { return };
+    let postgres = postgres.with_tls();
+    let secure = format!("{}?sslmode=require", postgres.url());
+    let run = |url: &str, authority: Option<&std::path::Path>| {
+        let words = ["fleet", "prepare"];
+        let mut command = program(&words);
+        command.env("RUMMAGE_DATABASE_URL", url);
+        if let Some(authority) = authority {
+            command.env("SSL_CERT_FILE", authority);
+        }
+        finish(&words, &mut command)
+    };
+    let outcome = run(&secure, None).ends(2);
+    assert!(outcome.err.contains("the database cannot be trusted"), "{outcome}");
+    assert!(outcome.err.contains("SSL_CERT_FILE"), "{outcome}");
+    // The certificate is for the address, not for this name.
+    let authority = postgres.authority.as_deref();
+    let other = secure.replace("127.0.0.1", "localhost");
+    let outcome = run(&other, authority).ends(2);
+    assert!(outcome.err.contains("the database cannot be trusted"), "{outcome}");
+    run(&secure, authority).ends(0);
+    let log = "SELECT count(*) FROM rummage.fleet";
+    assert_eq!(postgres.rows(log), ["1"]);
 }

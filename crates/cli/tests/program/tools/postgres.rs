@@ -14,6 +14,8 @@ pub(crate) struct Postgres {
     programs: PathBuf,
     port: u16,
     server: Option<Child>,
+    /// The certificate of the authority that has signed the server's, once it has one.
+    pub(crate) authority: Option<PathBuf>,
 }
 
 /// The superuser of the server.
@@ -41,7 +43,7 @@ impl Postgres {
         let free = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
         let port = free.local_addr().unwrap().port();
         drop(free);
-        let mut server = Postgres { folder, programs, port, server: None };
+        let mut server = Postgres { folder, programs, port, server: None, authority: None };
         let made = server
             .unprivileged("initdb")
             .args(["--username", ROOT, "--auth", "trust", "--no-sync", "--encoding", "UTF8", "-D"])
@@ -54,6 +56,29 @@ impl Postgres {
         server.run_in("postgres", &format!("CREATE ROLE {READER} LOGIN"));
         server.run_in("postgres", &format!("CREATE DATABASE fleet OWNER {WORKER}"));
         Some(server)
+    }
+
+    /// Gives the server a certificate for its address, and starts it again with TLS.
+    pub(crate) fn with_tls(mut self) -> Postgres {
+        use rcgen::{BasicConstraints, CertificateParams, CertifiedIssuer, IsCa, KeyPair};
+        let mut params = CertificateParams::new(Vec::new()).unwrap();
+        params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
+        let issuer = CertifiedIssuer::self_signed(params, KeyPair::generate().unwrap()).unwrap();
+        let key = KeyPair::generate().unwrap();
+        let params = CertificateParams::new(vec!["127.0.0.1".to_owned()]).unwrap();
+        let certificate = params.signed_by(&key, &issuer).unwrap();
+        self.stop();
+        let (own, secret) = (self.data().join("server.crt"), self.data().join("server.key"));
+        std::fs::write(&own, certificate.pem()).unwrap();
+        std::fs::write(&secret, key.serialize_pem()).unwrap();
+        let owned = "chmod 600 server.key; chown --reference=PG_VERSION server.key server.crt";
+        let shell = Command::new("/bin/sh").args(["-c", owned]).current_dir(self.data()).status();
+        assert!(shell.unwrap().success());
+        let authority = self.folder.path().join("authority.pem");
+        std::fs::write(&authority, issuer.pem()).unwrap();
+        self.authority = Some(authority);
+        self.start_again();
+        self
     }
 
     fn data(&self) -> PathBuf {
@@ -83,6 +108,9 @@ impl Postgres {
             "max_connections=200",
         ] {
             server.args(["-c", setting]);
+        }
+        if self.authority.is_some() {
+            server.args(["-c", "ssl=on"]);
         }
         let log = std::fs::File::create(self.folder.path().join("log")).unwrap();
         server.stdin(Stdio::null()).stdout(Stdio::null()).stderr(log);
