@@ -10,9 +10,9 @@ use jiff::Timestamp;
 use rummage_core::evidence::AttemptOutcome;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest as _, Sha256};
-use tokio_postgres::Client;
+use tokio_postgres::types::ToSql;
 
-use crate::database::{Database, limited};
+use crate::database::{Database, Taken, limited};
 use crate::error::FleetError;
 use crate::findings::storable;
 use crate::workers::Worker;
@@ -83,52 +83,33 @@ impl Database {
     ) -> Result<Turn, FleetError> {
         limited(async {
             let mut taken = self.take().await?;
-            let key = request.key();
-            let url = storable(&request.url);
-            let client = taken.client();
-            let claimed = client
-                .execute(
-                    "INSERT INTO rummage.external_check AS known
-                         (key, url, host, worker, claimed_until)
-                     VALUES ($1, $2, $3, $4, clock_timestamp() + make_interval(secs => $5))
-                     ON CONFLICT (key) DO UPDATE
-                     SET worker = $4, claimed_until = clock_timestamp() + make_interval(secs => $5)
-                     WHERE (known.claimed_until IS NULL
-                            OR known.claimed_until < clock_timestamp())
-                       AND (known.due_at IS NULL OR known.due_at <= clock_timestamp()
-                            OR known.checked_at <= $6)",
-                    &[&key, &url, &request.host, &worker.id, &CLAIM.as_secs_f64(), &request.after],
-                )
-                .await?;
-            if claimed == 1 {
-                let wait = slot(client, &request.host, interval).await?;
-                client
-                    .execute(
-                        "UPDATE rummage.external_check
-                         SET claimed_until = claimed_until + make_interval(secs => $3)
-                         WHERE key = $1 AND worker = $2",
-                        &[&key, &worker.id, &wait.as_secs_f64()],
-                    )
-                    .await?;
+            // Most are known: to read is cheap, to claim is not.
+            if let Some(turn) = reusable(&mut taken, request).await? {
                 taken.done();
-                return Ok(Turn::Request(wait));
+                return Ok(turn);
             }
-            let row = client
-                .query_opt(
-                    "SELECT evidence, extract(epoch FROM clock_timestamp() - checked_at)::float8,
-                         checked_at
-                     FROM rummage.external_check
-                     WHERE key = $1 AND evidence IS NOT NULL AND due_at > clock_timestamp()
-                       AND ($2::timestamptz IS NULL OR checked_at > $2)",
-                    &[&key, &request.after],
+            let statement = taken.prepared(CLAIM_IT).await?;
+            let (key, seconds) = (request.key(), CLAIM.as_secs_f64());
+            let url = storable(&request.url);
+            let claimed = taken
+                .client()
+                .execute(
+                    &statement,
+                    &[&key, &url, &request.host, &worker.id, &seconds, &request.after],
                 )
                 .await?;
+            if claimed == 0 {
+                // Somebody was faster, or has just ended.
+                let turn = reusable(&mut taken, request).await?.unwrap_or(Turn::Wait);
+                taken.done();
+                return Ok(turn);
+            }
+            let wait = slot(&mut taken, &request.host, interval).await?;
+            let statement = taken.prepared(HOLD_IT).await?;
+            let held: [&(dyn ToSql + Sync); 3] = [&key, &worker.id, &wait.as_secs_f64()];
+            taken.client().execute(&statement, &held).await?;
             taken.done();
-            let Some(row) = row else { return Ok(Turn::Wait) };
-            let shown = serde_json::from_str(row.get(0))
-                .map_err(|error| FleetError::Damaged(format!("an external check: {error}")))?;
-            let ago = Duration::try_from_secs_f64(row.get(1)).unwrap_or_default();
-            Ok(Turn::Reuse(Box::new(shown), row.get(2), ago))
+            Ok(Turn::Request(wait))
         })
         .await
     }
@@ -140,7 +121,7 @@ impl Database {
     pub async fn slot(&self, host: &str, interval: Duration) -> Result<Duration, FleetError> {
         limited(async {
             let mut taken = self.take().await?;
-            let wait = slot(taken.client(), host, interval).await?;
+            let wait = slot(&mut taken, host, interval).await?;
             taken.done();
             Ok(wait)
         })
@@ -238,18 +219,56 @@ impl Database {
     }
 }
 
-/// The next turn at a host, and how long it is until then. Turns that nobody took are not saved
-/// up.
-async fn slot(client: &Client, host: &str, interval: Duration) -> Result<Duration, FleetError> {
-    let row = client
-        .query_one(
-            "INSERT INTO rummage.host_budget AS known (host, next_at)
-             VALUES ($1, clock_timestamp() + make_interval(secs => $2))
-             ON CONFLICT (host) DO UPDATE
-             SET next_at = greatest(known.next_at, clock_timestamp()) + make_interval(secs => $2)
-             RETURNING extract(epoch FROM next_at - clock_timestamp())::float8 - $2",
-            &[&host, &interval.as_secs_f64()],
-        )
-        .await?;
+/// Claims a request that nobody is making, if it is due.
+const CLAIM_IT: &str = "
+    INSERT INTO rummage.external_check AS known (key, url, host, worker, claimed_until)
+    VALUES ($1, $2, $3, $4, clock_timestamp() + make_interval(secs => $5))
+    ON CONFLICT (key) DO UPDATE
+    SET worker = $4, claimed_until = clock_timestamp() + make_interval(secs => $5)
+    WHERE (known.claimed_until IS NULL OR known.claimed_until < clock_timestamp())
+      AND (known.due_at IS NULL OR known.due_at <= clock_timestamp() OR known.checked_at <= $6)";
+
+/// Keeps a claim for as long as its request waits for its turn at the host.
+const HOLD_IT: &str = "
+    UPDATE rummage.external_check SET claimed_until = claimed_until + make_interval(secs => $3)
+    WHERE key = $1 AND worker = $2 AND $3 > 0";
+
+/// What was observed lately.
+const KNOWN: &str = "
+    SELECT evidence, extract(epoch FROM clock_timestamp() - checked_at)::float8, checked_at
+    FROM rummage.external_check
+    WHERE key = $1 AND evidence IS NOT NULL AND due_at > clock_timestamp()
+      AND ($2::timestamptz IS NULL OR checked_at > $2)";
+
+/// The next turn at a host. Turns that nobody took are not saved up.
+const NEXT_TURN: &str = "
+    INSERT INTO rummage.host_budget AS known (host, next_at)
+    VALUES ($1, clock_timestamp() + make_interval(secs => $2))
+    ON CONFLICT (host) DO UPDATE
+    SET next_at = greatest(known.next_at, clock_timestamp()) + make_interval(secs => $2)
+    RETURNING extract(epoch FROM next_at - clock_timestamp())::float8 - $2";
+
+/// What was observed of a request, if it can be reused.
+async fn reusable(
+    taken: &mut Taken<'_>,
+    request: &SharedRequest,
+) -> Result<Option<Turn>, FleetError> {
+    let statement = taken.prepared(KNOWN).await?;
+    let row = taken.client().query_opt(&statement, &[&request.key(), &request.after]).await?;
+    let Some(row) = row else { return Ok(None) };
+    let shown = serde_json::from_str(row.get(0))
+        .map_err(|error| FleetError::Damaged(format!("an external check: {error}")))?;
+    let ago = Duration::try_from_secs_f64(row.get(1)).unwrap_or_default();
+    Ok(Some(Turn::Reuse(Box::new(shown), row.get(2), ago)))
+}
+
+/// Takes the next turn at a host, and returns how long it is until then.
+async fn slot(
+    taken: &mut Taken<'_>,
+    host: &str,
+    interval: Duration,
+) -> Result<Duration, FleetError> {
+    let statement = taken.prepared(NEXT_TURN).await?;
+    let row = taken.client().query_one(&statement, &[&host, &interval.as_secs_f64()]).await?;
     Ok(Duration::try_from_secs_f64(row.get(0)).unwrap_or_default())
 }

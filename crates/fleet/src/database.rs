@@ -1,11 +1,12 @@
 //! A connection to the database: opened when it is needed, and again after it has failed.
 
+use std::collections::HashMap;
 use std::time::Duration;
 
 use rustls_platform_verifier::BuilderVerifierExt;
 use tokio::sync::{Mutex, MutexGuard};
 use tokio_postgres::config::SslMode;
-use tokio_postgres::{Client, NoTls};
+use tokio_postgres::{Client, NoTls, Statement};
 use tokio_postgres_rustls::MakeRustlsConnect;
 
 use crate::address::Address;
@@ -18,7 +19,16 @@ const LIMIT: Duration = Duration::from_secs(30);
 pub struct Database {
     address: Address,
     tls: Option<MakeRustlsConnect>,
-    client: Mutex<Option<Client>>,
+    /// What is written by it may be lost with the server, if that makes it faster.
+    is_relaxed: bool,
+    open: Mutex<Option<Open>>,
+}
+
+/// An open connection.
+struct Open {
+    client: Client,
+    /// Statements that are used again and again.
+    prepared: HashMap<&'static str, Statement>,
 }
 
 impl std::fmt::Debug for Database {
@@ -37,7 +47,14 @@ impl Database {
             SslMode::Disable => None,
             _ => Some(tls()?),
         };
-        Ok(Database { address, tls, client: Mutex::new(None) })
+        Ok(Database { address, tls, is_relaxed: false, open: Mutex::new(None) })
+    }
+
+    /// The same, for what may be lost if the server crashes: it is written without waiting for
+    /// the disk (PostgreSQL, "Asynchronous Commit").
+    #[must_use]
+    pub fn relaxed(self) -> Database {
+        Database { is_relaxed: true, ..self }
     }
 
     /// Where it is.
@@ -48,11 +65,15 @@ impl Database {
 
     /// Takes the connection for one piece of work, and opens it if necessary.
     pub(crate) async fn take(&self) -> Result<Taken<'_>, FleetError> {
-        let mut client = self.client.lock().await;
-        if client.as_ref().is_none_or(Client::is_closed) {
-            *client = Some(self.connect().await?);
+        let mut open = self.open.lock().await;
+        if open.as_ref().is_none_or(|open| open.client.is_closed()) {
+            let client = self.connect().await?;
+            if self.is_relaxed {
+                client.batch_execute("SET synchronous_commit = off").await?;
+            }
+            *open = Some(Open { client, prepared: HashMap::new() });
         }
-        Ok(Taken { client, is_sound: false })
+        Ok(Taken { open, is_sound: false })
     }
 
     async fn connect(&self) -> Result<Client, FleetError> {
@@ -90,13 +111,28 @@ fn tls() -> Result<MakeRustlsConnect, FleetError> {
 /// The connection, taken for one piece of work. Unless that ends with [`done`](Taken::done), the
 /// connection is given up: it may be in the middle of something.
 pub(crate) struct Taken<'a> {
-    client: MutexGuard<'a, Option<Client>>,
+    open: MutexGuard<'a, Option<Open>>,
     is_sound: bool,
 }
 
 impl Taken<'_> {
+    fn open(&mut self) -> &mut Open {
+        self.open.as_mut().expect("it is connected when it is taken")
+    }
+
     pub(crate) fn client(&mut self) -> &mut Client {
-        self.client.as_mut().expect("it is connected when it is taken")
+        &mut self.open().client
+    }
+
+    /// A statement, prepared when it is used first.
+    pub(crate) async fn prepared(&mut self, sql: &'static str) -> Result<Statement, FleetError> {
+        let open = self.open();
+        if let Some(known) = open.prepared.get(sql) {
+            return Ok(known.clone());
+        }
+        let statement = open.client.prepare(sql).await?;
+        open.prepared.insert(sql, statement.clone());
+        Ok(statement)
     }
 
     /// The work has ended well.
@@ -108,7 +144,7 @@ impl Taken<'_> {
 impl Drop for Taken<'_> {
     fn drop(&mut self) {
         if !self.is_sound {
-            *self.client = None;
+            *self.open = None;
         }
     }
 }

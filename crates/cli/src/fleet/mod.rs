@@ -65,7 +65,7 @@ pub(crate) async fn work(
     let worker = leases.register(&settings.name, env!("CARGO_PKG_VERSION")).await?;
     let stop = stop_on_signal();
     info!(worker = %worker.name, database = %address, sites = settings.sites, "worker started");
-    let checks = Checks::new(database()?, worker.clone(), settings.external_interval);
+    let checks = Checks::new(database()?.relaxed(), worker.clone(), settings.external_interval);
     let workplace = Arc::new(Workplace {
         results: database()?,
         checks: Arc::new(checks),
