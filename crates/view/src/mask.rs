@@ -73,4 +73,12 @@ mod tests {
             assert_eq!(String::from_utf8_lossy(&out), "a ?token=*** b\n?sig=***", "{size}");
         }
     }
+
+    #[test]
+    fn what_is_behind_is_flushed() {
+        let mut masked = Masked::new(std::io::BufWriter::new(Vec::new()));
+        masked.write_all(b"one line\n").expect("memory accepts all writes");
+        masked.flush().expect("memory accepts all writes");
+        assert_eq!(masked.out.get_ref(), b"one line\n");
+    }
 }

@@ -77,3 +77,51 @@ fn requests_since_a_time_are_counted_across_runs() {
     assert_eq!(count(Timestamp::MAX), 0);
     assert!(reader.requests_since("b.test", run.started_at).unwrap().is_empty());
 }
+
+#[test]
+fn a_recheck_takes_the_hops_of_a_target_and_so_many_pages_with_links_to_it() {
+    let link = "<a href=/old>o</a><a href=/old>again</a>";
+    let site = Site::new(&[
+        ("/", &format!("<a href=/a>a</a><a href=/b>b</a>{link}")),
+        ("/a", link),
+        ("/b", link),
+        ("/old", ">/new"),
+        ("/new", ""),
+    ]);
+    let run = site.crawl();
+    let reader = site.reader();
+    let run = reader.open_run(run).unwrap();
+    let (old, _) = run.find("http://a.test/old", 1).unwrap().remove(0);
+    let again = |pages| {
+        let mut urls: Vec<String> = run.to_recheck(&[old], pages).unwrap().into_iter().collect();
+        urls.sort();
+        urls
+    };
+    let paths = |paths: &[&str]| -> Vec<String> {
+        paths.iter().map(|path| format!("http://a.test{path}")).collect()
+    };
+    assert_eq!(again(0), paths(&["/new", "/old"]));
+    assert_eq!(again(1), paths(&["/", "/new", "/old"]));
+    // Two links on one page are one page.
+    assert_eq!(again(2), paths(&["/", "/a", "/new", "/old"]));
+    assert_eq!(again(9), paths(&["/", "/a", "/b", "/new", "/old"]));
+}
+
+#[test]
+fn only_what_works_is_sound() {
+    let site = Site::new(&[
+        ("/", "<title>Home</title><a href=/a>a</a><a href=/lost>l</a><a href=/old>o</a>"),
+        ("/a", "<title>A</title>"),
+        ("/old", ">/new"),
+        ("/new", "<title>New</title>"),
+    ]);
+    let run = site.crawl();
+    let reader = site.reader();
+    let run = reader.open_run(run).unwrap();
+    let urls: Vec<String> = run.sound_urls().unwrap().into_iter().map(|sound| sound.url).collect();
+    assert!(urls.contains(&"http://a.test/a".to_owned()), "{urls:?}");
+    assert!(urls.contains(&"http://a.test/new".to_owned()), "the end of a redirect: {urls:?}");
+    for missing in ["http://a.test/lost", "http://a.test/old"] {
+        assert!(!urls.contains(&missing.to_owned()), "{urls:?}");
+    }
+}

@@ -47,3 +47,29 @@ pub fn repairs(out: &mut dyn Write, rows: &[RepairRow<'_>]) -> Result<(), ViewEr
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::plain;
+
+    #[test]
+    fn the_new_url_and_the_note_stand_below_the_target() {
+        let full = RepairRow {
+            action: "replace",
+            confidence: Some(Confidence::High),
+            target: "http://a.test/old\u{1b}[31m",
+            to: Some("http://a.test/new"),
+            note: "renamed; on 3 pages".to_owned(),
+        };
+        let bare = RepairRow { action: "leave", confidence: None, to: None, ..full.clone() };
+        let bare = RepairRow { target: "http://a.test/gone", note: String::new(), ..bare };
+        let expected = "\
+replace  high   http://a.test/old\\u{1b}[31m
+             -> http://a.test/new
+                renamed; on 3 pages
+leave           http://a.test/gone
+";
+        assert_eq!(plain(|out| repairs(out, &[full, bare])), expected);
+    }
+}
