@@ -9,8 +9,9 @@ mod log;
 mod pass;
 mod site;
 
+use std::ops::Range;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
 use rummage_core::schedule::patrol::{Task, first};
@@ -104,9 +105,20 @@ impl<'a> Patrol<'a> {
         let began = self.session.clock.now().as_second();
         let names: Vec<&str> = self.sites.iter().map(|site| site.name.as_str()).collect();
         info!(process = self.status.process, sites = names.join(" "), "patrol started");
+        // When everything was looked at, and the site that was checked since.
+        let mut looked: Option<Instant> = None;
+        let mut checked = None;
         while !*stop.borrow() {
-            self.reload();
-            self.look();
+            let lately = looked.is_some_and(|at| at.elapsed() < NAP);
+            match checked.take().filter(|_| lately) {
+                // With many sites, to look at all of them takes longer than to check one.
+                Some(at) => self.look(at..at + 1),
+                None => {
+                    self.reload();
+                    self.look(0..self.sites.len());
+                    looked = Some(Instant::now());
+                }
+            }
             self.deliver(&stop).await;
             let now = self.session.clock.now().as_second();
             let watched: Vec<_> = self.sites.iter().map(|site| site.watched.clone()).collect();
@@ -125,6 +137,7 @@ impl<'a> Patrol<'a> {
                 self.wait(at, task, when, now, &stop).await;
             } else {
                 self.check(at, task, &stop).await;
+                checked = Some(at);
             }
         }
         info!("patrol stopped");
@@ -162,10 +175,10 @@ impl<'a> Patrol<'a> {
         }
     }
 
-    /// Updates the state of each site from the store and the clock.
-    fn look(&mut self) {
+    /// Updates the state of these sites from the store and the clock.
+    fn look(&mut self, which: Range<usize>) {
         let mut problems = Vec::new();
-        for site in &mut self.sites {
+        for site in &mut self.sites[which] {
             if let Err(failure) = site.look(&self.store, &self.config) {
                 site.hold_for(NAP);
                 problems.push((site.name.clone(), failure.sentence()));
