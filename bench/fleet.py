@@ -163,11 +163,11 @@ def done():
 
 def homes(sites):
     """How often the home page of each site was requested."""
-    asked = {}
+    counts = {}
     for _, host, path in requests:
         if path == "/" and host.startswith("s"):
-            asked[host] = asked.get(host, 0) + 1
-    return [asked.get(f"s{at}.test", 0) for at in range(sites)]
+            counts[host] = counts.get(host, 0) + 1
+    return [counts.get(f"s{at}.test", 0) for at in range(sites)]
 
 
 def findings(text):
@@ -182,12 +182,12 @@ if "equal" in parts:
     for one in [worker("--once", "--external-rate", "1000/s") for _ in range(3)]:
         one.wait()
     took = time.time() - began
-    asked = homes(sites)
+    counts = homes(sites)
     fleet = findings(rummage("findings", "--fleet", "--format", "jsonl"))
     alone = []
     for at in range(sites):
         alone += findings(rummage("crawl", f"s{at}", "--store", f"alone{at}.db", "--format", "jsonl", "-q"))
-    print(f"equal: {sites} sites, 3 workers, {took:.1f} s; each home page requested {min(asked)} to {max(asked)} times;"
+    print(f"equal: {sites} sites, 3 workers, {took:.1f} s; each home page requested {min(counts)} to {max(counts)} times;"
           f" {len(fleet)} findings, those of single crawls: {fleet == sorted(alone)}")
 
 if "kill" in parts:
@@ -209,7 +209,7 @@ if "kill" in parts:
         one.terminate()
     for one in running:
         one.wait()
-    asked = homes(sites)
+    counts = homes(sites)
     # Two passes over one site at once: requests for its pages in turns, home page in between.
     lost = sites - done()
     fleet = findings(rummage("findings", "--fleet", "--format", "jsonl"))
@@ -218,10 +218,10 @@ if "kill" in parts:
         alone += findings(rummage("crawl", f"s{at}", "--store", f"alone-k{at}.db", "--format", "jsonl", "-q"))
     gaps = []
     for at in range(sites):
-        times = sorted(when for when, host, path in requests if host == f"s{at}.test" and path == "/")[:asked[at]]
+        times = sorted(when for when, host, path in requests if host == f"s{at}.test" and path == "/")[:counts[at]]
         gaps += [later - earlier for earlier, later in zip(times, times[1:])]
     print(f"kill: {sites} sites, {kills} workers killed in 60 s, all done after {took:.0f} s; {lost} sites lost;"
-          f" {sum(asked) - sites} passes begun again, the earliest {min(gaps, default=0):.0f} s after the one before;"
+          f" {sum(counts) - sites} passes begun again, the earliest {min(gaps, default=0):.0f} s after the one before;"
           f" findings equal: {fleet == sorted(alone)}")
     delay = 0.0
 
@@ -232,15 +232,15 @@ if "shared" in parts:
     for one in [worker("--once", "--sites", "8", "--external-rate", "20/s") for _ in range(3)]:
         one.wait()
     took = time.time() - began
-    asked, by_host = {}, {}
+    counts, by_host = {}, {}
     for when, host, path in requests:
         if host.startswith("e"):
-            asked[host, path] = asked.get((host, path), 0) + 1
+            counts[host, path] = counts.get((host, path), 0) + 1
             by_host.setdefault(host, []).append(when)
     rates = [sum(1 for when in times if start <= when < start + 1) for times in by_host.values() for start in times]
-    fine = [times for (host, path), times in asked.items() if int(path.strip("/")) % 5]
+    fine = [times for (host, path), times in counts.items() if int(path.strip("/")) % 5]
     print(f"shared: {sites} sites with the same {externals} external URLs, 3 workers, {took:.1f} s; a working one was"
-          f" requested {min(fine)} to {max(fine)} times, a lost one up to {max(asked.values())};"
+          f" requested {min(fine)} to {max(fine)} times, a lost one up to {max(counts.values())};"
           f" at most {max(rates)} requests to a host within a second (limit 20)")
 
 if "scale" in parts:

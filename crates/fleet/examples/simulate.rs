@@ -25,7 +25,7 @@ const PART: f64 = 0.1;
 
 /// Transactions of a pass, apart from those below.
 const OF_PASS: f64 = 12.0;
-/// Transactions for each external URL that a pass asks about.
+/// Transactions for each external URL that a pass needs.
 const OF_EXTERNAL: f64 = 1.5;
 /// External URLs of a site, on average.
 const EXTERNALS: f64 = 40.0;

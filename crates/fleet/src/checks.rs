@@ -28,7 +28,7 @@ pub struct SharedRequest {
     /// The host, whose budget counts.
     pub host: String,
     /// What else the response may depend on: method, headers, proxy.
-    pub asked_as: String,
+    pub sent_as: String,
     /// Only what was observed after this time counts: the pass has used the rest already.
     pub after: Option<Timestamp>,
 }
@@ -36,7 +36,7 @@ pub struct SharedRequest {
 impl SharedRequest {
     fn key(&self) -> Vec<u8> {
         let mut hash = Sha256::new();
-        hash.update(self.asked_as.as_bytes());
+        hash.update(self.sent_as.as_bytes());
         hash.update([0]);
         hash.update(self.url.as_bytes());
         hash.finalize().to_vec()
@@ -99,7 +99,7 @@ impl Database {
                 )
                 .await?;
             if claimed == 0 {
-                // Somebody was faster, or has just ended.
+                // Another worker was faster, or has just ended.
                 let turn = reusable(&mut taken, request).await?.unwrap_or(Turn::Wait);
                 taken.done();
                 return Ok(turn);
@@ -188,7 +188,7 @@ impl Database {
         .await
     }
 
-    /// Forgets checks that nobody has asked about for a month, and budgets that are full.
+    /// Forgets checks that no pass has needed for a month, and budgets that are full.
     ///
     /// # Errors
     /// See [`FleetError`].
@@ -219,7 +219,7 @@ impl Database {
     }
 }
 
-/// Claims a request that nobody is making, if it is due.
+/// Claims a request, if it is due and no worker is making it.
 const CLAIM_IT: &str = "
     INSERT INTO rummage.external_check AS known (key, url, host, worker, claimed_until)
     VALUES ($1, $2, $3, $4, clock_timestamp() + make_interval(secs => $5))
@@ -240,7 +240,7 @@ const KNOWN: &str = "
     WHERE key = $1 AND evidence IS NOT NULL AND due_at > clock_timestamp()
       AND ($2::timestamptz IS NULL OR checked_at > $2)";
 
-/// The next turn at a host. Turns that nobody took are not saved up.
+/// The next turn at a host. Turns that were not taken are not saved up.
 const NEXT_TURN: &str = "
     INSERT INTO rummage.host_budget AS known (host, next_at)
     VALUES ($1, clock_timestamp() + make_interval(secs => $2))

@@ -21,7 +21,7 @@ pub const SILENCE: Duration = Duration::from_secs(60);
 /// for those that are under way.
 pub const SAFE: Duration = Duration::from_secs(40);
 
-/// What somebody wants to be done with a site now.
+/// What was requested to be done with a site now.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Wanted {
     /// A crawl.
@@ -56,7 +56,7 @@ pub struct Lease {
     pub settings: String,
     /// The site's waivers file.
     pub waivers: Option<String>,
-    /// Somebody wants it to be checked, whatever is due.
+    /// It is to be checked, whatever is due.
     pub wanted: Option<Wanted>,
     /// How many passes have failed in a row.
     pub failures: u32,
@@ -155,7 +155,7 @@ impl Database {
 }
 
 /// Locks the site's row until the transaction ends, if the lease is still the last one. A lease
-/// that ran out is as good as new while nobody else has taken the site.
+/// that ran out is as good as new while no other worker has taken the site.
 pub(crate) async fn fence(transaction: &Transaction<'_>, lease: &Lease) -> Result<(), FleetError> {
     let row = transaction
         .query_opt(

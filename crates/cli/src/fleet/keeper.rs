@@ -31,13 +31,13 @@ pub(super) async fn keep(
             () = halt.closed() => return,
         }
         // The lease lasts from the moment when the server renews it, which is after this one.
-        let asked = Instant::now();
+        let requested = Instant::now();
         let text = *task.borrow_and_update();
         let renewal = workplace.leases.renew(&lease, text);
         let left = SAFE.saturating_sub(renewed.elapsed());
         match tokio::time::timeout(left, renewal).await {
             Ok(Ok(())) => {
-                renewed = asked;
+                renewed = requested;
                 failures = 0;
             }
             Ok(Err(error @ FleetError::LeaseLost { .. })) => {

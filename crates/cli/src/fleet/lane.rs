@@ -158,9 +158,9 @@ impl Lane {
         info!(site = %lease.site, task = task.as_str(), "begins");
         let saver = self.save_now_and_then(lease, place);
         let checks = self.workplace.checks.clone();
-        let asks_as = site.settings().options.clone();
+        let sent_as = site.settings().options.clone();
         let passed_at = lease.passed_at;
-        let around = move |fetcher, clock| checks.around(fetcher, clock, &asks_as, passed_at);
+        let around = move |fetcher, clock| checks.around(fetcher, clock, &sent_as, passed_at);
         let ended = drive(&site, job, around, stop).await;
         saver.abort();
         // A copy that is under way would be in the way of the last one.

@@ -72,7 +72,7 @@ impl Checks {
             fetcher,
             clock,
             checks: self.clone(),
-            asks_as: asks_as(options).into(),
+            sent_as: sent_as(options).into(),
             after,
             used: Arc::default(),
         }
@@ -91,7 +91,7 @@ impl Checks {
 }
 
 /// The options that a response may depend on, as one text.
-fn asks_as(options: &CheckOptions) -> String {
+fn sent_as(options: &CheckOptions) -> String {
     let parts = CheckOptions {
         user_agent: options.user_agent.clone(),
         proxy: options.proxy.clone(),
@@ -111,7 +111,7 @@ pub(super) struct Shared<F> {
     fetcher: F,
     clock: Clock,
     checks: Arc<Checks>,
-    asks_as: Arc<str>,
+    sent_as: Arc<str>,
     after: Option<Timestamp>,
     /// When what this pass has used last of each request was observed: it does not count twice.
     used: Arc<Mutex<HashMap<String, Timestamp>>>,
@@ -196,20 +196,20 @@ impl<F: Fetch + Sync> Shared<F> {
     }
 
     fn shared(&self, request: &Request) -> SharedRequest {
-        let asked_as = format!(
+        let sent_as = format!(
             "{RULES_VERSION} {} {:?} {:?} {} {}",
             request.method.as_str(),
             request.kind,
             request.body,
             if request.later { "later" } else { "first" },
-            self.asks_as
+            self.sent_as
         );
         let used = self.used.lock().unwrap_or_else(PoisonError::into_inner);
         let after = self.after.max(used.get(&request.url).copied());
         SharedRequest {
             host: host_of(&request.url).to_owned(),
             url: request.url.clone(),
-            asked_as,
+            sent_as,
             after,
         }
     }
@@ -261,15 +261,15 @@ impl<F: Fetch + Sync> Shared<F> {
         Fetched::from(Reply { id: request.id, response: Response { attempt, reading } })
     }
 
-    /// Asks the database until it responds. Without it, nobody knows whether it is this worker's
+    /// Queries the database until it responds. Without it, a worker does not know whether it is its
     /// turn: the request waits, and with it the pass, until the lease runs out.
-    async fn until_available<T, W>(&self, ask: impl Fn() -> W) -> T
+    async fn until_available<T, W>(&self, query: impl Fn() -> W) -> T
     where
         W: Future<Output = Result<T, FleetError>>,
     {
         let mut failures = 0;
         loop {
-            match ask().await {
+            match query().await {
                 Ok(result) => return result,
                 Err(error) => {
                     failures += 1;

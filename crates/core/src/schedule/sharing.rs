@@ -12,7 +12,7 @@ pub fn reuse_for(outcome: &AttemptOutcome, policy: &RecheckPolicy) -> Seconds {
     let [first, second, ..] = policy.passing;
     match outcome {
         AttemptOutcome::Response(ResponseHead { status: 200..=399, .. }) => policy.new,
-        // What asks to come back later may be over soon (RFC 9110 §15.5.9, §15.6; RFC 6585 §4).
+        // What says "later" may be over soon (RFC 9110 §15.5.9, §15.6; RFC 6585 §4).
         AttemptOutcome::Response(ResponseHead { status: 408 | 425 | 429 | 500.., .. })
         | AttemptOutcome::Failure(_) => first,
         AttemptOutcome::Response(_) => second,

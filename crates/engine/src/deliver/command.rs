@@ -11,7 +11,7 @@ use super::DeliveryError;
 /// How much of the end of its standard error is kept.
 const MOST_SAID: usize = 8 * 1024;
 
-/// Variables that are of no use to a command that reads a digest, and that nobody else should see.
+/// Variables that are of no use to a command that reads a digest, and that no other program should see.
 const SECRETS: [&str; 2] = ["RUMMAGE_DATABASE_URL", "RUMMAGE_DIGEST_PASSWORD"];
 
 /// Starts a command with these arguments, writes the text to its standard input, and waits for

@@ -21,7 +21,7 @@ CREATE TABLE rummage.site (
     wanted     text CHECK (wanted IN ('crawl', 'accept')), -- whatever is due: check it now; and
                                              -- believe the result, however suspicious
     task       text,                         -- what is done with it now, or was last
-    worker     bigint REFERENCES rummage.worker, -- who has the lease; NULL if nobody
+    worker     bigint REFERENCES rummage.worker, -- which has the lease; NULL if none
     token      bigint NOT NULL DEFAULT 0,    -- the fencing token: one more with each lease
     taken_at   timestamptz,                  -- when the lease began
     renewed_at timestamptz,                  -- when it was last renewed

@@ -245,7 +245,7 @@ fn without_a_database_workers_wait_and_then_go_on() {
     for _ in 0..6 {
         worker.until("a pass", |line| line.contains("\"begins\""));
     }
-    // A standby takes no writes; neither does a server that has been told so.
+    // A standby takes no writes; neither does a server that is set so.
     let sql = "ALTER DATABASE fleet SET default_transaction_read_only = on";
     fleet.postgres.run_in("postgres", sql);
     let cut = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'worker'";
@@ -346,7 +346,7 @@ fn a_changed_site_is_checked_again_with_its_new_settings() {
     let missing = fleet.run(&["fleet", "sites", "crawl", "s1"]).ends(2);
     assert!(missing.err.contains("the fleet has no site \"s1\""), "{missing}");
 
-    // Nothing is due, but somebody wants it.
+    // Nothing is due, but it is requested.
     let homes = fleet.requests("http://s0.test/");
     fleet.run(&["fleet", "sites", "crawl", "s0"]).ends(0);
     assert_eq!(fleet.worker("one", &["--once"]).end().code, Some(0));
