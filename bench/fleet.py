@@ -4,7 +4,7 @@
   bench/fleet.py             everything; PARTS=equal,kill,shared,scale names some of it
                              the release build; RUMMAGE=PROGRAM names another
 
-Needs Python, Linux, and Debian's postgresql (initdb and postgres; as root, they run as nobody).
+Needs Python, Linux, and Debian's postgresql, which does not run as root: an unprivileged user takes its place.
 The sites are served by this script on loopback: their hosts end in .test, and every request is
 noted with its time.
 """
@@ -23,7 +23,7 @@ found = sorted(glob.glob("/usr/lib/postgresql/*/bin/initdb"))
 if not found:
     sys.exit("PostgreSQL is not installed (Debian: postgresql)")
 bin = os.path.dirname(found[-1])
-as_nobody = ["setpriv", "--reuid", "nobody", "--regid", "nogroup", "--clear-groups"] if os.geteuid() == 0 else []
+unprivileged = ["setpriv", "--reuid", "nobody", "--regid", "nogroup", "--clear-groups"] if os.geteuid() == 0 else []
 
 
 def free_port():
@@ -34,12 +34,12 @@ def free_port():
 
 port = free_port()
 os.mkdir("pg")
-if as_nobody:
-    subprocess.run(["chown", "nobody", "pg"], check=True)
-subprocess.run([*as_nobody, bin + "/initdb", "-D", "pg/data", "-U", "rummage", "-A", "trust", "--no-sync"], check=True,
+if unprivileged:
+    subprocess.run(["chown", unprivileged[2], "pg"], check=True)
+subprocess.run([*unprivileged, bin + "/initdb", "-D", "pg/data", "-U", "rummage", "-A", "trust", "--no-sync"], check=True,
                stdout=subprocess.DEVNULL)
 database = subprocess.Popen(
-    [*as_nobody, bin + "/postgres", "-D", "pg/data", "-p", str(port), "-c", "listen_addresses=127.0.0.1", "-c",
+    [*unprivileged, bin + "/postgres", "-D", "pg/data", "-p", str(port), "-c", "listen_addresses=127.0.0.1", "-c",
      "unix_socket_directories=", "-c", "max_connections=300"], stdout=subprocess.DEVNULL, stderr=open("pg.log", "w"))
 url = f"postgres://rummage@127.0.0.1:{port}/postgres"
 

@@ -155,9 +155,9 @@ within = ["/tea-room/"]
 [site.visitors]
 start = "https://www.ashlock-canal.test/visit/"
 within = ["/visit/"]
-[site.walks]
-start = "https://www.ashlock-canal.test/walks/"
-within = ["/walks/"]
+[site.about]
+start = "https://www.ashlock-canal.test/about/"
+within = ["/about/"]
 [site.harbour]
 start = "http://no-such-harbour.test/"
 TOML

@@ -231,7 +231,7 @@ const CLAIM_IT: &str = "
 /// Keeps a claim for as long as its request waits for its turn at the host.
 const HOLD_IT: &str = "
     UPDATE rummage.external_check SET claimed_until = claimed_until + make_interval(secs => $3)
-    WHERE key = $1 AND worker = $2 AND $3 > 0";
+    WHERE key = $1 AND worker = $2 AND $3::float8 > 0";
 
 /// What was observed lately.
 const KNOWN: &str = "

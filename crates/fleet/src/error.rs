@@ -104,18 +104,7 @@ impl FleetError {
 impl From<tokio_postgres::Error> for FleetError {
     fn from(error: tokio_postgres::Error) -> FleetError {
         let Some(code) = error.code() else {
-            // Without a response of the server, the connection failed.
-            let what = sentence(&error);
-            return match what.contains("certificate") {
-                // That does not pass.
-                true => FleetError::Address {
-                    what: format!("the database cannot be trusted: {what}"),
-                    hint: "Name the file with the certificate of its issuer in SSL_CERT_FILE, or \
-                           check the host in the URL."
-                        .to_owned(),
-                },
-                false => FleetError::Unavailable(what),
-            };
+            return of_connection(error);
         };
         if *code == SqlState::UNDEFINED_TABLE || *code == SqlState::INVALID_SCHEMA_NAME {
             return FleetError::Unprepared;
@@ -126,6 +115,28 @@ impl From<tokio_postgres::Error> for FleetError {
             || *code == SqlState::READ_ONLY_SQL_TRANSACTION;
         if passes { FleetError::Unavailable(sentence(&error)) } else { FleetError::Sql(error) }
     }
+}
+
+/// An error without a response of the server.
+fn of_connection(error: tokio_postgres::Error) -> FleetError {
+    let what = sentence(&error);
+    if what.contains("certificate") {
+        return FleetError::Address {
+            what: format!("the database cannot be trusted: {what}"),
+            hint:
+                "Name the file with the certificate of its issuer in SSL_CERT_FILE, or check the \
+                   host in the URL."
+                    .to_owned(),
+        };
+    }
+    let source = std::error::Error::source(&error);
+    let is_io = source.is_some_and(|source| source.is::<std::io::Error>());
+    // All other errors are ours, such as a wrong type: to try again would change nothing.
+    let passes = ["error connecting", "timeout", "error communicating", "error performing TLS"];
+    if error.is_closed() || is_io || passes.iter().any(|start| what.contains(start)) {
+        return FleetError::Unavailable(what);
+    }
+    FleetError::Sql(error)
 }
 
 /// The message of the server, or of the connection, without the source text around it.

@@ -5,7 +5,7 @@
 //! those that depend on the pass, are made as always.
 
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -21,7 +21,7 @@ use rummage_core::url::scope::Scope;
 use rummage_engine::{Clock, Fetch, Fetched};
 use rummage_fleet::checks::{SharedRequest, Shown, Turn};
 use rummage_fleet::{Database, FleetError, Worker, gap};
-use tracing::{debug, warn};
+use tracing::{debug, error, warn};
 
 use crate::args::CheckOptions;
 
@@ -75,6 +75,7 @@ impl Checks {
             sent_as: sent_as(options).into(),
             after,
             used: Arc::default(),
+            has_warned: Arc::default(),
         }
     }
 
@@ -115,6 +116,8 @@ pub(super) struct Shared<F> {
     after: Option<Timestamp>,
     /// When what this pass has used last of each request was observed: it does not count twice.
     used: Arc<Mutex<HashMap<String, Timestamp>>>,
+    /// That the database is not available was reported.
+    has_warned: Arc<AtomicBool>,
 }
 
 impl<F: Fetch + Sync> Fetch for Shared<F> {
@@ -124,9 +127,9 @@ impl<F: Fetch + Sync> Fetch for Shared<F> {
         }
         if is_of_this_pass(&request) {
             let host = host_of(&request.url).to_owned();
-            let wait =
-                self.until_available(|| self.checks.database.slot(&host, self.checks.interval));
-            tokio::time::sleep(wait.await).await;
+            let slot = || self.checks.database.slot(&host, self.checks.interval);
+            let wait = self.until_available(slot).await.unwrap_or(self.checks.interval);
+            tokio::time::sleep(wait).await;
             return self.make(request).await;
         }
         let mut poll = POLL;
@@ -135,13 +138,14 @@ impl<F: Fetch + Sync> Fetch for Shared<F> {
             let Checks { database, worker, interval, .. } = &*self.checks;
             let turn = self.until_available(|| database.turn(&shared, worker, *interval)).await;
             match turn {
-                Turn::Reuse(shown, at, ago) => return self.reuse(&request, *shown, at, ago),
-                Turn::Request(wait) => {
+                None => return self.make(request).await,
+                Some(Turn::Reuse(shown, at, ago)) => return self.reuse(&request, *shown, at, ago),
+                Some(Turn::Request(wait)) => {
                     let claim = Claim { checks: self.checks.clone(), request: Some(shared) };
                     tokio::time::sleep(wait).await;
                     return self.make_for_all(request, claim).await;
                 }
-                Turn::Wait => {
+                Some(Turn::Wait) => {
                     tokio::time::sleep(poll).await;
                     poll = (poll * 2).min(LONGEST_POLL);
                 }
@@ -262,21 +266,28 @@ impl<F: Fetch + Sync> Shared<F> {
     }
 
     /// Queries the database until it responds. Without it, a worker does not know whether it is its
-    /// turn: the request waits, and with it the pass, until the lease runs out.
-    async fn until_available<T, W>(&self, query: impl Fn() -> W) -> T
+    /// turn: the request waits, and with it the pass, until the lease runs out. `None` if waiting
+    /// would not help.
+    async fn until_available<T, W>(&self, query: impl Fn() -> W) -> Option<T>
     where
         W: Future<Output = Result<T, FleetError>>,
     {
         let mut failures = 0;
         loop {
             match query().await {
-                Ok(result) => return result,
-                Err(error) => {
+                Ok(result) => return Some(result),
+                Err(error) if error.may_pass() => {
                     failures += 1;
-                    if failures == 1 {
+                    if !self.has_warned.swap(true, Ordering::Relaxed) {
                         warn!(reason = %error, "external requests wait for the database");
                     }
                     tokio::time::sleep(gap(failures)).await;
+                }
+                Err(error) => {
+                    if !self.has_warned.swap(true, Ordering::Relaxed) {
+                        error!(reason = %error, "external requests are not shared");
+                    }
+                    return None;
                 }
             }
         }
