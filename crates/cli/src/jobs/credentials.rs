@@ -7,7 +7,7 @@ use url::Url;
 
 use crate::values::one_of;
 
-/// Origins of the site that nobody named, if any were requested.
+/// Origins of the site that the user did not name, if any were requested.
 pub(super) fn warning(fetcher: &Fetcher) -> Option<String> {
     let without = fetcher.without_credentials();
     let first = without.first()?;

@@ -98,7 +98,7 @@ impl CrawlJob {
         let (settings, fetching) = if is_alone {
             (alone(job.settings()?, &pages[1..]), job.fetching(&pages)?)
         } else {
-            // Where the start URL redirected, nobody named.
+            // The user did not name where the start URL redirected.
             let start_points = StartPoints::of(&run.given_start, &job.options)?;
             let named = [start_points.named(), &pages].concat();
             let mut settings = Settings { by_get: true, ..job.settings()? };

@@ -88,7 +88,7 @@ impl CrawlJob {
             memory = memory.with_pages(base.number)?;
         }
         let mut settings = Settings { by_get: true, ..job.settings()? };
-        // Where the start URL redirected, nobody named.
+        // The user did not name where the start URL redirected.
         let start_points = StartPoints::of(&base.given_start, &job.options)?;
         let named = [start_points.named(), &also].concat();
         let mut fetching = job.fetching(&named)?;
