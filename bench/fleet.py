@@ -235,7 +235,8 @@ if "shared" in parts:
     counts, by_host = {}, {}
     for when, host, path in requests:
         if host.startswith("e"):
-            counts[host, path] = counts.get((host, path), 0) + 1
+            if path.strip("/").isdigit():
+                counts[host, path] = counts.get((host, path), 0) + 1
             by_host.setdefault(host, []).append(when)
     rates = [sum(1 for when in times if start <= when < start + 1) for times in by_host.values() for start in times]
     fine = [times for (host, path), times in counts.items() if int(path.strip("/")) % 5]
@@ -255,10 +256,10 @@ if "scale" in parts:
         took = time.time() - began
         time.sleep(1)
         after = sum(int(row) for row in sql("SELECT xact_commit FROM pg_stat_database WHERE datname = 'postgres'"))
-        bytes = int(sql("SELECT sum(length(data)) FROM rummage.chunk")[0])
+        size = int(sql("SELECT sum(length(data)) FROM rummage.chunk")[0])
         base = base or took
         print(f"scale: {sites} sites of {pages} pages, 200 ms a response, {workers} workers: {took:.1f} s, ratio"
-              f" {base / took:.2f}; {(after - before) / sites:.0f} transactions and {bytes / sites / 1000:.1f} KB of store a site")
+              f" {base / took:.2f}; {(after - before) / sites:.0f} transactions and {size / sites / 1000:.1f} KB of store a site")
 
 database.send_signal(signal.SIGINT)
 database.wait()

@@ -63,6 +63,8 @@ pub(crate) struct FleetSitesArgs {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum FleetSitesCommand {
+    /// List the sites, as without a command
+    List,
     /// Add every site in a settings file, and the waivers beside it; known ones get these settings
     Import {
         /// Settings file

@@ -19,7 +19,7 @@ pub(super) fn run(
 ) -> Result<Exit, Failure> {
     let mut out = output::buffered(terminal.stdout());
     match &args.command {
-        None => {
+        None | Some(FleetSitesCommand::List) => {
             let sites = runtime.block_on(async {
                 database.check().await?;
                 database.sites().await
