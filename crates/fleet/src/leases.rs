@@ -64,6 +64,10 @@ pub struct Lease {
     pub results_of: Option<String>,
     /// When the last pass ended.
     pub passed_at: Option<Timestamp>,
+    /// When the lease began.
+    pub taken_at: Timestamp,
+    /// The lease before was ended by its worker, with what the pass had found.
+    pub is_after_saved_pass: bool,
 }
 
 impl Database {
@@ -77,17 +81,18 @@ impl Database {
             let row = taken
                 .client()
                 .query_opt(
-                    "UPDATE rummage.site
-                     SET worker = $1, token = token + 1, taken_at = clock_timestamp(),
-                         renewed_at = clock_timestamp()
-                     WHERE name = (
-                         SELECT name FROM rummage.site
+                    "WITH next AS (
+                         SELECT name, worker IS NULL AS is_free FROM rummage.site
                          WHERE due_at <= clock_timestamp()
                            AND (worker IS NULL
                                 OR renewed_at < clock_timestamp() - make_interval(secs => $2))
                          ORDER BY due_at, name LIMIT 1 FOR UPDATE SKIP LOCKED)
-                     RETURNING name, token, settings, waivers, failures, results_of, passed_at,
-                         wanted",
+                     UPDATE rummage.site
+                     SET worker = $1, token = token + 1, taken_at = clock_timestamp(),
+                         renewed_at = clock_timestamp()
+                     FROM next WHERE site.name = next.name
+                     RETURNING site.name, token, settings, waivers, failures, results_of, passed_at,
+                         wanted, taken_at, is_free",
                     &[&worker.id, &SILENCE.as_secs_f64()],
                 )
                 .await?;
@@ -102,6 +107,8 @@ impl Database {
                 results_of: row.get(5),
                 passed_at: row.get(6),
                 wanted: row.get::<_, Option<&str>>(7).and_then(Wanted::named),
+                taken_at: row.get(8),
+                is_after_saved_pass: row.get(9),
             }))
         })
         .await

@@ -89,7 +89,11 @@ impl Database {
                 )
                 .await?;
             transaction
-                .execute("UPDATE rummage.site SET worker = NULL WHERE worker = $1", &[&worker.id])
+                .execute(
+                    "UPDATE rummage.site SET worker = NULL, passed_at = clock_timestamp()
+                     WHERE worker = $1",
+                    &[&worker.id],
+                )
                 .await?;
             transaction
                 .execute(

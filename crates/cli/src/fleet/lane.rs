@@ -159,8 +159,13 @@ impl Lane {
         let saver = self.save_now_and_then(lease, place);
         let checks = self.workplace.checks.clone();
         let sent_as = site.settings().options.clone();
-        let passed_at = lease.passed_at;
-        let around = move |fetcher, clock| checks.around(fetcher, clock, &sent_as, passed_at);
+        // What a run has used before it is continued is not used again: the same response would
+        // confirm itself.
+        let after = match lease.is_after_saved_pass && task != Task::Continue {
+            true => lease.passed_at,
+            false => Some(lease.taken_at),
+        };
+        let around = move |fetcher, clock| checks.around(fetcher, clock, &sent_as, after);
         let ended = drive(&site, job, around, stop).await;
         saver.abort();
         // A copy that is under way would be in the way of the last one.
@@ -171,6 +176,9 @@ impl Lane {
             self.workplace.handle_incomplete();
         }
         self.write_files(&lease.site, place, config, &site, &ended);
+        if let Err(error) = results::delete_old_runs(&store) {
+            warn!(site = %lease.site, reason = %error, "could not delete old runs");
+        }
         site.look(&store, config)?;
         let now = clock.now().as_second();
         let (when, _) = next(&site.watched, now);

@@ -152,6 +152,8 @@ mod tests {
             failures: 0,
             results_of: None,
             passed_at: None,
+            taken_at: jiff::Timestamp::UNIX_EPOCH,
+            is_after_saved_pass: true,
         };
         assert!(!place.is_latest("f", &lease(1)), "nothing is there");
         let last = LastLease { fleet: "f".to_owned(), site: "www.a.test".to_owned(), token: 4 };

@@ -7,7 +7,7 @@ use rummage_fleet::findings::Finding;
 use rummage_fleet::outbox::NewDigest;
 use rummage_fleet::snapshots::Manifest;
 use rummage_fleet::{Database, Lease, Pass, RunSums};
-use rummage_store::{LinkRow, Outbox, QueuedDigest, Reader, RunInfo, StoreError};
+use rummage_store::{LinkRow, Outbox, QueuedDigest, Reader, RunInfo, StoreError, prune};
 use tracing::warn;
 use xxhash_rust::xxh3::xxh3_64;
 
@@ -21,6 +21,17 @@ use rummage_core::findings::selection::{Selection, Standing};
 /// Digests that the store of a site has queued, and the database now has.
 #[derive(Default)]
 pub(super) struct Posted(Vec<QueuedDigest>);
+
+/// Deletes old runs, if there are many: a store in a fleet is looked after by its worker alone. Not
+/// after every pass, because most of the store is written anew, and sent.
+pub(super) fn delete_old_runs(store: &Path) -> Result<(), StoreError> {
+    const MANY: usize = 40;
+    const KEPT: u32 = 20;
+    if Reader::open(store)?.runs()?.len() > MANY {
+        prune(store, KEPT, None, false)?;
+    }
+    Ok(())
+}
 
 /// Copies the store, and sends what is new in it; `None` if there is no store yet.
 pub(super) async fn snapshot(

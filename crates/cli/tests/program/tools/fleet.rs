@@ -456,3 +456,33 @@ fn an_encrypted_connection_is_only_made_to_the_right_server() {
     let log = "SELECT count(*) FROM rummage.fleet";
     assert_eq!(postgres.rows(log), ["1"]);
 }
+
+/// A response that a run has used, and that is still known when the run is continued elsewhere, is
+/// no second attempt.
+#[test]
+fn a_continued_run_is_not_confirmed_by_its_own_earlier_requests() {
+    let url = "http://shared.test/flaky";
+    let mut scenario = web(1);
+    let own = &mut scenario.hosts.get_mut("s0.test").unwrap().paths;
+    own.insert("/".to_owned(), page(&format!("<a href={url}>f</a><a href=/one>1</a>")));
+    let shared = &mut scenario.hosts.get_mut("shared.test").unwrap().paths;
+    shared.insert("/flaky".to_owned(), Act::fails_first(2, 500, page("")));
+    let Some(fleet) = Fleet::start(&scenario, &settings(1)) else { return };
+    let worker = fleet.worker("first", &[]);
+    let known = format!(
+        "SELECT count(*) FROM rummage.external_check
+         WHERE url = '{url}' AND evidence IS NOT NULL"
+    );
+    wait_until("two failed requests", || fleet.postgres.rows(&known) == ["2"]);
+    worker.signal("-KILL");
+    worker.end();
+    assert_eq!(fleet.requests(url), 2, "the third attempt comes later");
+    fleet.let_leases_run_out("first");
+    // The store that was written to is still here.
+    let outcome = fleet.worker("first", &["--once"]).end();
+    assert_eq!(outcome.code, Some(0), "{outcome}");
+    assert!(outcome.err.contains("\"task\":\"resume\""), "{outcome}");
+    assert_eq!(fleet.requests(url), 3, "{outcome}");
+    let found = fleet.run(&["findings", "--fleet", "--target", url]).ends(0);
+    assert!(found.out.contains("no link of the fleet matches"), "{found}");
+}
