@@ -14,7 +14,7 @@ use tokio_postgres::types::ToSql;
 
 use crate::database::{Database, Taken, limited};
 use crate::error::FleetError;
-use crate::findings::storable;
+use crate::findings::{host_key, storable};
 use crate::workers::Worker;
 
 /// A worker that has not ended a request after this long has lost it.
@@ -95,7 +95,7 @@ impl Database {
                 .client()
                 .execute(
                     &statement,
-                    &[&key, &url, &request.host, &worker.id, &seconds, &request.after],
+                    &[&key, &url, &host_key(&request.host), &worker.id, &seconds, &request.after],
                 )
                 .await?;
             if claimed == 0 {
@@ -176,9 +176,13 @@ impl Database {
             taken
                 .client()
                 .execute(
-                    "UPDATE rummage.external_check
+                    // Without a result, there is nothing to keep.
+                    "WITH unknown AS (
+                         DELETE FROM rummage.external_check
+                         WHERE key = $1 AND worker = $2 AND evidence IS NULL)
+                     UPDATE rummage.external_check
                      SET claimed_until = NULL, requests = requests + $3::bool::int
-                     WHERE key = $1 AND worker = $2",
+                     WHERE key = $1 AND worker = $2 AND evidence IS NOT NULL",
                     &[&request.key(), &worker.id, &was_made],
                 )
                 .await?;
@@ -269,6 +273,7 @@ async fn slot(
     interval: Duration,
 ) -> Result<Duration, FleetError> {
     let statement = taken.prepared(NEXT_TURN).await?;
-    let row = taken.client().query_one(&statement, &[&host, &interval.as_secs_f64()]).await?;
+    let row =
+        taken.client().query_one(&statement, &[&host_key(host), &interval.as_secs_f64()]).await?;
     Ok(Duration::try_from_secs_f64(row.get(0)).unwrap_or_default())
 }

@@ -124,8 +124,7 @@ fn of_connection(error: tokio_postgres::Error) -> FleetError {
         return FleetError::Address {
             what: format!("the database cannot be trusted: {what}"),
             hint:
-                "Name the file with the certificate of its issuer in SSL_CERT_FILE, or check the \
-                   host in the URL."
+                "Name the file with its issuer's certificate in SSL_CERT_FILE, or check the host."
                     .to_owned(),
         };
     }

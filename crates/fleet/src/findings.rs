@@ -65,6 +65,13 @@ pub(crate) fn storable(text: &str) -> String {
     text.replace('\0', "\u{fffd}")
 }
 
+/// A host as far as it is looked up: host names have up to 253 characters (RFC 1035 section 2.3.4),
+/// but what a page names may be of any length, and an index entry may not (PostgreSQL, "B-Tree
+/// Indexes").
+pub(crate) fn host_key(host: &str) -> String {
+    storable(host).chars().take(255).collect()
+}
+
 /// The same for a JSON text, in which they are escaped.
 fn storable_json(json: &str) -> String {
     if !json.contains("\\u0000") {
@@ -128,6 +135,7 @@ pub(crate) async fn replace(
             .collect();
         let statuses: Vec<Option<i32>> =
             findings.iter().map(|finding| finding.status.map(i32::from)).collect();
+        let hosts: Vec<String> = findings.iter().map(|it| host_key(&it.host)).collect();
         let first_seen: Vec<_> = findings.iter().map(|finding| finding.first_seen).collect();
         let checked_at: Vec<_> = findings.iter().map(|finding| finding.checked_at).collect();
         let rows: Vec<String> =
@@ -139,7 +147,7 @@ pub(crate) async fn replace(
             &maybe(|it| it.cause.as_deref()),
             &statuses,
             &text(|it| &it.target),
-            &text(|it| &it.host),
+            &hosts,
             &maybe(|it| it.scope.as_deref()),
             &text(|it| &it.page),
             &number(|it| it.line),
@@ -199,6 +207,12 @@ impl Database {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_host_of_any_length_fits_an_index() {
+        assert_eq!(host_key("www.a.test:8080"), "www.a.test:8080");
+        assert_eq!(host_key(&"é\0".repeat(5000)).chars().count(), 255);
+    }
 
     #[test]
     fn nul_characters_are_replaced_and_nothing_else() {

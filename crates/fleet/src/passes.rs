@@ -56,6 +56,8 @@ pub struct RunSums {
     pub pages: u64,
     /// Broken and doubtful targets.
     pub open: u64,
+    /// Links that are not among the findings, because there are too many.
+    pub left_out: u64,
 }
 
 impl Database {
@@ -105,12 +107,14 @@ impl Database {
         transaction
             .execute(
                 "UPDATE rummage.site
-                 SET worker = NULL, passed_at = clock_timestamp(),
+                 SET worker = NULL,
+                     passed_at = CASE WHEN $9 THEN clock_timestamp() ELSE passed_at END,
                      due_at = clock_timestamp() + make_interval(secs => $2),
                      failures = CASE WHEN NOT $9 THEN failures
                                      WHEN $3::text IS NULL THEN 0 ELSE failures + 1 END,
                      problem = CASE WHEN $9 THEN $3 ELSE problem END,
-                     wanted = CASE WHEN $9 THEN NULL ELSE wanted END, run_state = coalesce($4, run_state),
+                     wanted = CASE WHEN $9 THEN NULL ELSE wanted END,
+                     run_state = coalesce($4, run_state), left_out = coalesce($10, left_out),
                      run_at = coalesce($5, run_at), pages = coalesce($6, pages),
                      open = coalesce($7, open), results_of = coalesce($8, results_of)
                  WHERE name = $1",
@@ -124,6 +128,7 @@ impl Database {
                     &run.map(|run| number(run.open)),
                     &run.map(|run| run.results_of.as_str()),
                     &is_pass,
+                    &run.map(|run| number(run.left_out)),
                 ],
             )
             .await?;

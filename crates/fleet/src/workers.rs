@@ -97,7 +97,8 @@ impl Database {
                 .await?;
             transaction
                 .execute(
-                    "UPDATE rummage.external_check SET claimed_until = NULL WHERE worker = $1",
+                    "UPDATE rummage.external_check SET claimed_until = clock_timestamp()
+                     WHERE worker = $1 AND claimed_until > clock_timestamp()",
                     &[&worker.id],
                 )
                 .await?;

@@ -45,34 +45,17 @@ pub(crate) const LINK_COLUMNS: &[&str] = &[
 ];
 
 /// The columns of a link in the findings of a fleet.
-pub(crate) const FLEET_COLUMNS: &[&str] = &[
-    "site",
-    "verdict",
-    "cause",
-    "status",
-    "target",
-    "final",
-    "scope",
-    "page",
-    "line",
-    "column",
-    "element",
-    "attribute",
-    "text",
-    "written",
-    "region",
-    "rel",
-    "shared",
-    "standing",
-    "notes",
-    "first_seen",
-    "checked_at",
-    "ms",
-    "attempts",
-    "page_title",
-    "link_title",
-    "edit",
-];
+pub(crate) const FLEET_COLUMNS: &[&str] = &after_site();
+
+const fn after_site() -> [&'static str; LINK_COLUMNS.len() + 1] {
+    let mut columns = ["site"; LINK_COLUMNS.len() + 1];
+    let mut at = 0;
+    while at < LINK_COLUMNS.len() {
+        columns[at + 1] = LINK_COLUMNS[at];
+        at += 1;
+    }
+    columns
+}
 
 /// The columns of a target.
 pub(crate) const TARGET_COLUMNS: &[&str] = &[

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use jiff::tz::TimeZone;
 use rummage_core::schedule::patrol::{SiteState, Task, next};
-use rummage_engine::{Ended, Stop};
+use rummage_engine::Stop;
 use rummage_fleet::{Ending, FleetError, Lease, Pass, Wanted};
 use rummage_store::RunState;
 use tokio::sync::watch;
@@ -18,8 +18,7 @@ use super::{keeper, results};
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::hours::quiet_until;
-use crate::patrol::{Site, drive, report};
-use crate::{paths, results as files};
+use crate::patrol::{Site, drive, report, write_files};
 
 /// How long to wait at most before looking for a site again.
 const NAP: Duration = Duration::from_secs(15);
@@ -175,7 +174,11 @@ impl Lane {
         if !report(&store, (&lease.site, config, clock), &ended, stopped) {
             self.workplace.handle_incomplete();
         }
-        self.write_files(&lease.site, place, config, &site, &ended);
+        let silent = self.workplace.session.terminal.silent();
+        if let Err(failure) = write_files(&store, (config, clock), &site, &ended, silent) {
+            self.workplace.handle_incomplete();
+            error!(site = %lease.site, reason = failure.sentence(), "could not write a file");
+        }
         if let Err(error) = results::delete_old_runs(&store) {
             warn!(site = %lease.site, reason = %error, "could not delete old runs");
         }
@@ -187,8 +190,8 @@ impl Lane {
         let problem = match ended.state {
             RunState::Finished => None,
             RunState::Suspicious => Some(SUSPICIOUS),
-            _ if ended.run == 0 && !stopped => Some("the run ended before the site responded"),
             _ if ended.spent || stopped || is_quiet => None,
+            _ if ended.run == 0 => Some("the run ended before the site responded"),
             _ => Some("the site refuses requests, or does not respond any more"),
         };
         if let Some(problem) = problem {
@@ -198,22 +201,6 @@ impl Lane {
         // What was handed back can be taken at once.
         let due_in = if stopped { Duration::ZERO } else { from(now, when) };
         Ok(Checked { due_in, ending: Ending::Passed })
-    }
-
-    /// Writes the files named in the settings of a site.
-    fn write_files(&self, name: &str, place: &Place, config: &Config, site: &Site, ended: &Ended) {
-        if !ended.state.is_complete() || ended.run == 0 {
-            return;
-        }
-        let session = &self.workplace.session;
-        let written = paths::reader(&place.store(), config, session.clock).and_then(|reader| {
-            let run = reader.open_run(reader.run(ended.run)?)?;
-            files::write_files(&reader, &run, site.settings(), session.terminal.silent())
-        });
-        if let Err(failure) = written {
-            self.workplace.handle_incomplete();
-            error!(site = %name, reason = failure.sentence(), "could not write a file");
-        }
     }
 
     /// How long to wait after this failure, and those before it.
@@ -226,8 +213,8 @@ impl Lane {
 
     /// Saves copies of the store while a long pass goes on.
     fn save_now_and_then(&self, lease: &Lease, place: &Place) -> tokio::task::JoinHandle<()> {
+        let (store, copy) = (place.store(), place.copy(lease));
         let (workplace, lease) = (self.workplace.clone(), lease.clone());
-        let (store, copy) = (place.store(), place.copy());
         tokio::spawn(async move {
             loop {
                 tokio::time::sleep(workplace.settings.snapshot_every).await;
@@ -283,7 +270,7 @@ async fn save_once(
     checked: &Checked,
 ) -> Result<(), FleetError> {
     let clock = workplace.session.clock;
-    let (store, copy) = (place.store(), place.copy());
+    let (store, copy) = (place.store(), place.copy(lease));
     let gathered = match Config::parse(place.settings(), &lease.settings) {
         Ok(config) if store.exists() => {
             Some(results::gather(&store, &config, lease, clock).map_err(as_fleet_error)?)

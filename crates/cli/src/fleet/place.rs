@@ -54,9 +54,10 @@ impl Place {
         self.folder.join(crate::config::FILE)
     }
 
-    /// A copy of the store, to be saved.
-    pub(super) fn copy(&self) -> PathBuf {
-        self.folder.join("snapshot.db")
+    /// A copy of the store, to be saved with this lease. A pass that is late with saving may still
+    /// be writing its own.
+    pub(super) fn copy(&self, lease: &Lease) -> PathBuf {
+        self.folder.join(format!("snapshot-{}.db", lease.token))
     }
 
     /// Makes the latest store of the site and its settings available.

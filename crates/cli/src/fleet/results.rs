@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use rummage_core::findings::selection::host_of;
+use rummage_core::findings::selection::{Selection, Standing, host_of};
 use rummage_fleet::findings::Finding;
 use rummage_fleet::outbox::NewDigest;
 use rummage_fleet::snapshots::Manifest;
@@ -16,7 +16,6 @@ use crate::clock::WallClock;
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::{paths, sources};
-use rummage_core::findings::selection::{Selection, Standing};
 
 /// Digests that the store of a site has queued, and the database now has.
 #[derive(Default)]
@@ -68,13 +67,11 @@ pub(super) fn gather(
     let results_of = |run: &RunInfo| results_of(run, lease, clock);
     if let Some(run) = finished.filter(|run| lease.results_of != Some(results_of(run))) {
         let row = reader.site_row(run.clone(), 1)?;
-        pass.run = Some(RunSums {
-            results_of: results_of(&run),
-            began_at: run.started_at,
-            pages: row.pages,
-            open: row.changes.broken_and_doubtful,
-        });
-        pass.findings = Some(findings(&reader, run, config, lease)?);
+        let (began_at, results_of) = (run.started_at, results_of(&run));
+        let (findings, left_out) = findings(&reader, run, config, lease)?;
+        let open = row.changes.broken_and_doubtful;
+        pass.run = Some(RunSums { results_of, began_at, pages: row.pages, open, left_out });
+        pass.findings = Some(findings);
     }
     drop(reader);
     let posted = match Outbox::open(store)? {
@@ -100,19 +97,26 @@ fn results_of(run: &RunInfo, lease: &Lease, clock: WallClock) -> String {
     format!("{} {texts:016x} {day}", run.started_at)
 }
 
+/// How many links of a site the database has at most: a broken link in a footer is on every page.
+const MOST: usize = 100_000;
+
+/// The findings of a run, the worst first, and how many are left out.
 fn findings(
     reader: &Reader,
     run: RunInfo,
     config: &Config,
     lease: &Lease,
-) -> Result<Vec<Finding>, Failure> {
+) -> Result<(Vec<Finding>, u64), Failure> {
     let source = sources::of(&run, &config.settings(Some(&lease.site)));
     let run = reader.open_run(run)?;
-    let mut findings = Vec::new();
+    let (mut findings, mut left_out) = (Vec::new(), 0);
     rummage_view::each_link(&run, &Selection::of(FINDINGS), source.as_ref(), |link, row| {
-        findings.push(finding(link, row));
+        match findings.len() < MOST {
+            true => findings.push(finding(link, row)),
+            false => left_out += 1,
+        }
     })?;
-    Ok(findings)
+    Ok((findings, left_out))
 }
 
 fn finding(link: LinkRow, row: String) -> Finding {

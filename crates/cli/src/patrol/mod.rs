@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
 use rummage_core::schedule::patrol::{Task, first};
-use rummage_engine::{Ended, Stop};
+use rummage_engine::Stop;
 use rummage_store::{Guard, PatrolStatus, Reader, RunState, StoreError, patrol_of};
 use rummage_view::safe;
 use tracing::{debug, error, info, warn};
@@ -23,12 +23,11 @@ use tracing::{debug, error, info, warn};
 use crate::config::Config;
 use crate::digests;
 use crate::failure::{Exit, Failure};
-use crate::results::write_files;
 use crate::session::Session;
 use crate::signals::stop_on_signal;
 pub(crate) use log::start as start_log;
 use pass::NAP;
-pub(crate) use pass::{drive, report};
+pub(crate) use pass::{drive, report, write_files};
 pub(crate) use site::Site;
 
 /// How long to wait for a store that another command is writing to.
@@ -225,24 +224,17 @@ impl<'a> Patrol<'a> {
                 self.status.problem = None;
                 let site = (name.as_str(), &self.config, self.session.clock);
                 self.incomplete |= !report(&self.store, site, &ended, *stop.borrow());
-                if let Err(failure) = self.write_files(at, &ended) {
+                let (store, site) = (&self.store, &self.sites[at]);
+                let (config, clock) = (&self.config, self.session.clock);
+                let silent = self.session.terminal.silent();
+                let written = write_files(store, (config, clock), site, &ended, silent);
+                if let Err(failure) = written {
                     self.incomplete = true;
                     error!(site = %name, reason = failure.sentence(), "could not write a file");
                 }
             }
             Err(failure) => self.handle_failure(at, &name, failure, stop).await,
         }
-    }
-
-    /// Writes the files named in the settings.
-    fn write_files(&self, at: usize, ended: &Ended) -> Result<(), Failure> {
-        if !ended.state.is_complete() || ended.run == 0 {
-            return Ok(());
-        }
-        let reader = crate::paths::reader(&self.store, &self.config, self.session.clock)?;
-        let run = reader.open_run(reader.run(ended.run)?)?;
-        let silent = self.session.terminal.silent();
-        write_files(&reader, &run, self.sites[at].settings(), silent)
     }
 
     /// Handles a site that could not be checked. If another command is writing to the store,

@@ -15,7 +15,8 @@ use crate::clock::WallClock;
 use crate::config::Config;
 use crate::failure::Failure;
 use crate::jobs::CrawlJob;
-use crate::paths;
+use crate::output::Terminal;
+use crate::{paths, results};
 
 /// How long to sleep at most before reading the clock again.
 pub(super) const NAP: Duration = Duration::from_secs(60);
@@ -88,6 +89,22 @@ pub(crate) fn report(
         }
     }
     ended.state == RunState::Finished && ended.internal_errors.is_empty()
+}
+
+/// Writes the files named in the settings of a site, after a complete run.
+pub(crate) fn write_files(
+    store: &Path,
+    (config, clock): (&Config, WallClock),
+    site: &Site,
+    ended: &Ended,
+    terminal: Terminal,
+) -> Result<(), Failure> {
+    if !ended.state.is_complete() || ended.run == 0 {
+        return Ok(());
+    }
+    let reader = paths::reader(store, config, clock)?;
+    let run = reader.open_run(reader.run(ended.run)?)?;
+    results::write_files(&reader, &run, site.settings(), terminal)
 }
 
 /// Waits until the wall clock shows this time, even if it jumps.

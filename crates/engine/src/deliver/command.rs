@@ -11,8 +11,8 @@ use super::DeliveryError;
 /// How much of the end of its standard error is kept.
 const MOST_SAID: usize = 8 * 1024;
 
-/// Variables that are of no use to a command that reads a digest, and that no other program should see.
-const SECRETS: [&str; 2] = ["RUMMAGE_DATABASE_URL", "RUMMAGE_DIGEST_PASSWORD"];
+/// The URL of a fleet's database, with its password: of no use to a command that reads a digest.
+const DATABASE: &str = "RUMMAGE_DATABASE_URL";
 
 /// Starts a command with these arguments, writes the text to its standard input, and waits for
 /// it, at most this long. Its standard output is discarded. Dropping the future ends the command.
@@ -26,11 +26,8 @@ pub async fn hand_over(
 ) -> Result<(), DeliveryError> {
     let name = words.first().cloned().unwrap_or_default();
     let start = |why| DeliveryError::Start { command: name.clone(), why };
-    let mut command = Command::new(&name);
-    for secret in SECRETS {
-        command.env_remove(secret);
-    }
-    let mut child = command
+    let mut child = Command::new(&name)
+        .env_remove(DATABASE)
         .args(words.iter().skip(1))
         .stdin(Stdio::piped())
         .stdout(Stdio::null())

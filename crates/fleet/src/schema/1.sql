@@ -32,7 +32,8 @@ CREATE TABLE rummage.site (
     run_at     timestamptz,                  -- when the run began whose findings are here
     results_of text,                         -- the run, settings and waivers that gave them
     pages      bigint,                       -- pages of that run
-    open       bigint                        -- its broken and doubtful targets
+    open       bigint,                       -- its broken and doubtful targets
+    left_out   bigint NOT NULL DEFAULT 0     -- its links for which there is no row in finding
 );
 CREATE INDEX site_due ON rummage.site (due_at);
 
@@ -123,7 +124,7 @@ CREATE VIEW rummage.open_finding AS
 
 CREATE VIEW rummage.site_overview AS
     SELECT site.name AS site, site.run_at, site.run_state, site.passed_at, site.due_at,
-           site.pages, site.failures, site.problem, worker.name AS worker,
+           site.pages, site.left_out AS left_out_links, site.failures, site.problem, worker.name AS worker,
            count(*) FILTER (WHERE verdict = 'broken') AS broken_links,
            count(*) FILTER (WHERE verdict = 'doubtful') AS doubtful_links,
            count(*) FILTER (WHERE standing IN ('new', 'returned')) AS new_links

@@ -474,3 +474,29 @@ fn what_was_observed_before_a_lost_pass_is_not_used_again() {
     assert_eq!(fleet.requests("http://s0.test/"), 2);
     assert!(fleet.requests(lost) > once, "{once}");
 }
+
+/// Whatever a page contains, its findings can be stored; and the secrets of the worker stay there.
+#[test]
+fn a_hostile_page_cannot_keep_a_site_from_being_saved() {
+    // Not compressible, and longer than an index entry may be.
+    let noise: String =
+        (0..4000u32).map(|at| format!("{:x}", at.wrapping_mul(2_654_435_761))).collect();
+    let home = format!(
+        "<a href='http://{noise}.test/'>h</a><a href='x-{noise}:y'>s</a><a href='mailto:{noise}'>m</a>\
+         <a href='/lost-&#0;-\u{1}\u{202e}{noise}'>&#0;\\u0000 \u{1b}[31m</a>"
+    );
+    let mut scenario = web(1);
+    scenario.hosts.get_mut("s0.test").unwrap().paths.insert("/".to_owned(), page(&home));
+    let command = "digest-command = [\"/bin/sh\", \"-c\", \"env > environment\"]\n";
+    let settings = settings(1) + command;
+    let Some(fleet) = Fleet::start(&scenario, &settings) else { return };
+    let outcome = fleet.worker("one", &["--once"]).end();
+    assert_eq!(outcome.code, Some(0), "{outcome}");
+    assert!(!outcome.err.contains("not shared"), "{outcome}");
+    assert_eq!(fleet.unfinished(), 0, "{outcome}");
+    assert!(fleet.findings().len() >= 2, "{outcome}");
+    let text = fleet.run(&["findings", "--fleet"]).ends(0).out;
+    assert!(!text.contains(['\u{1b}', '\u{202e}', '\u{1}']), "{text}");
+    let seen = std::fs::read_to_string(fleet.stage.path("environment")).unwrap();
+    assert!(seen.contains("RUMMAGE_STORE=") && !seen.contains("RUMMAGE_DATABASE_URL"), "{seen}");
+}
