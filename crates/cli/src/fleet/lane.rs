@@ -160,10 +160,8 @@ impl Lane {
         let sent_as = site.settings().options.clone();
         // What a run has used before it is continued is not used again: the same response would
         // confirm itself.
-        let after = match lease.is_after_saved_pass && task != Task::Continue {
-            true => lease.passed_at,
-            false => Some(lease.taken_at),
-        };
+        let is_new = lease.is_after_saved_pass && task != Task::Continue;
+        let after = if is_new { lease.passed_at } else { Some(lease.taken_at) };
         let around = move |fetcher, clock| checks.around(fetcher, clock, &sent_as, after);
         let ended = drive(&site, job, around, stop).await;
         saver.abort();

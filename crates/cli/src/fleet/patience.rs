@@ -1,5 +1,7 @@
 //! Waiting: for the database, for a signal.
 
+use std::collections::BTreeSet;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use rummage_engine::Stop;
@@ -17,7 +19,7 @@ pub(super) async fn patiently<T, F>(
 where
     F: Future<Output = Result<T, FleetError>>,
 {
-    let mut failures = 0;
+    let (mut failures, news) = (0, News::default());
     loop {
         let done = tokio::select! {
             biased;
@@ -35,10 +37,11 @@ where
             Err(reason) if reason.may_pass() => {
                 failures += 1;
                 let wait = gap(failures);
-                // The first time is news.
-                match failures {
-                    1 => warn!(reason = %reason, seconds = wait.as_secs(), "{what}; waiting"),
-                    _ => debug!(reason = %reason, seconds = wait.as_secs(), "{what}; waiting"),
+                let seconds = wait.as_secs();
+                if news.is_new(&reason) {
+                    warn!(reason = %reason, seconds, "{what}; waiting");
+                } else {
+                    debug!(reason = %reason, seconds, "{what}; waiting");
                 }
                 if nap(wait, stop).await {
                     return None;
@@ -49,6 +52,22 @@ where
                 return None;
             }
         }
+    }
+}
+
+/// What a log has said of one wait: each reason is news once, since what somebody has to do may
+/// change with it.
+#[derive(Clone, Debug, Default)]
+pub(super) struct News(Arc<Mutex<BTreeSet<String>>>);
+
+impl News {
+    /// No wait has more reasons, unless they differ in something that does not matter.
+    const MOST: usize = 16;
+
+    /// Whether this reason was not reported yet. It counts as reported from now on.
+    pub(super) fn is_new(&self, reason: &FleetError) -> bool {
+        let mut reported = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        reported.len() < Self::MOST && reported.insert(reason.to_string())
     }
 }
 
@@ -80,5 +99,21 @@ pub(super) fn sentence(error: &FleetError) -> String {
     match error.hint() {
         "" => error.to_string(),
         hint => format!("{error}. {hint}"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_reason_of_a_wait_is_reported_once() {
+        let unavailable = |reason: &str| FleetError::Unavailable(reason.to_owned());
+        let news = News::default();
+        let is_new = ["read-only", "read-only", "too many connections", "read-only"]
+            .map(|reason| news.is_new(&unavailable(reason)));
+        assert_eq!(is_new, [true, false, true, false]);
+        let of_many = (0..100).filter(|n| news.is_new(&unavailable(&n.to_string()))).count();
+        assert_eq!(of_many, News::MOST - 2);
     }
 }

@@ -111,9 +111,10 @@ fn findings(
     let run = reader.open_run(run)?;
     let (mut findings, mut left_out) = (Vec::new(), 0);
     rummage_view::each_link(&run, &Selection::of(FINDINGS), source.as_ref(), |link, row| {
-        match findings.len() < MOST {
-            true => findings.push(finding(link, row)),
-            false => left_out += 1,
+        if findings.len() < MOST {
+            findings.push(finding(link, row));
+        } else {
+            left_out += 1;
         }
     })?;
     Ok((findings, left_out))

@@ -5,7 +5,7 @@
 //! those that depend on the pass, are made as always.
 
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -23,6 +23,7 @@ use rummage_fleet::checks::{SharedRequest, Shown, Turn};
 use rummage_fleet::{Database, FleetError, Worker, gap};
 use tracing::{debug, error, warn};
 
+use super::patience::News;
 use crate::args::CheckOptions;
 
 /// How old an observation may be when a pass begins: as old as one that is reused, and some more.
@@ -75,7 +76,7 @@ impl Checks {
             sent_as: sent_as(options).into(),
             after,
             used: Arc::default(),
-            has_warned: Arc::default(),
+            news: News::default(),
         }
     }
 
@@ -116,8 +117,8 @@ pub(super) struct Shared<F> {
     after: Option<Timestamp>,
     /// When what this pass has used last of each request was observed: it does not count twice.
     used: Arc<Mutex<HashMap<String, Timestamp>>>,
-    /// That the database is not available was reported.
-    has_warned: Arc<AtomicBool>,
+    /// Why the database is not available, as far as reported.
+    news: News,
 }
 
 impl<F: Fetch + Sync> Fetch for Shared<F> {
@@ -278,13 +279,13 @@ impl<F: Fetch + Sync> Shared<F> {
                 Ok(result) => return Some(result),
                 Err(error) if error.may_pass() => {
                     failures += 1;
-                    if !self.has_warned.swap(true, Ordering::Relaxed) {
+                    if self.news.is_new(&error) {
                         warn!(reason = %error, "external requests wait for the database");
                     }
                     tokio::time::sleep(gap(failures)).await;
                 }
                 Err(error) => {
-                    if !self.has_warned.swap(true, Ordering::Relaxed) {
+                    if self.news.is_new(&error) {
                         error!(reason = %error, "external requests are not shared");
                     }
                     return None;

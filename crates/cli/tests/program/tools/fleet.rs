@@ -250,13 +250,16 @@ fn without_a_database_workers_wait_and_then_go_on() {
     fleet.postgres.run_in("postgres", sql);
     let cut = "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'worker'";
     fleet.postgres.run_in("postgres", cut);
-    worker.until("a message", |line| line.contains("read-only transaction"));
-    let sql = "ALTER DATABASE fleet RESET default_transaction_read_only";
-    fleet.postgres.run_in("postgres", sql);
-    // Out of connections.
+    // Now all wait: both passes, and the worker's own report.
+    for _ in 0..3 {
+        worker.until("a message", |line| line.contains("read-only transaction"));
+    }
+    // What is to be done about it changes while they wait.
     fleet.postgres.run_in("postgres", "ALTER ROLE worker CONNECTION LIMIT 0");
     fleet.postgres.run_in("postgres", cut);
     worker.until("a message", |line| line.contains("too many connections"));
+    let sql = "ALTER DATABASE fleet RESET default_transaction_read_only";
+    fleet.postgres.run_in("postgres", sql);
     fleet.postgres.run_in("postgres", "ALTER ROLE worker CONNECTION LIMIT -1");
     wait_until("all sites", || fleet.unfinished() == 0);
     worker.signal("-TERM");
