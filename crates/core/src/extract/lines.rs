@@ -29,13 +29,20 @@ impl Cursor {
     pub(super) fn advance_to(&mut self, offset: usize, rest: &str) -> (u32, u32) {
         if let Some(length) = offset.checked_sub(self.offset) {
             let passed = &rest.as_bytes()[..length];
-            if memchr::memchr(b'\r', passed).is_some() || self.after_cr {
-                self.pass(passed);
-            } else {
-                self.leap(passed);
-            }
-            self.offset = offset;
+            let has_cr = memchr::memchr(b'\r', passed).is_some();
+            self.move_past(passed, has_cr);
         }
+        (self.line, self.column)
+    }
+
+    /// Moves past a text, with or without a CR in it, and returns line and column after it.
+    pub(super) fn move_past(&mut self, passed: &[u8], has_cr: bool) -> (u32, u32) {
+        if has_cr || self.after_cr {
+            self.pass(passed);
+        } else {
+            self.leap(passed);
+        }
+        self.offset += passed.len();
         (self.line, self.column)
     }
 

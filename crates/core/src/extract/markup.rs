@@ -1,39 +1,32 @@
 //! Tokenizes decoded HTML piece by piece, and adds line numbers to its links.
+//!
+//! What is usual is read by `scan`, everything else by `exact`: they take turns, and both pass on
+//! the same texts and tags to `interpreter`.
 
-use std::sync::Arc;
-use std::sync::atomic::Ordering;
-
-use html5gum::Tokenizer;
-
-use super::emitter::{LinkEmitter, NO_TAG, OpenTag, Reading, Token};
-use super::feed::{Feed, Slot};
-use super::lines::{Cursor, position_within};
+use super::exact::Exact;
+use super::interpreter::{Interpreter, Reading};
+use super::lines::position_within;
+use super::piece::{Piece, Positions};
+use super::scan::{Stop, scan};
 use crate::extract::reading::ReadingBuilder;
 
 pub(super) struct Markup {
-    slot: Arc<Slot>,
-    tokenizer: Tokenizer<Feed, LinkEmitter>,
-    open_tag: OpenTag,
-    cursor: Cursor,
-    /// Where the tags with links begin, in order.
-    positions: Vec<(u32, u32)>,
-    /// Where the tag began that the last piece left unfinished.
-    unfinished: Option<(usize, (u32, u32))>,
+    turn: Option<Turn>,
+    turns: Turns,
+    positions: Positions,
+}
+
+/// Who reads what follows.
+enum Turn {
+    Scan(Box<Interpreter>),
+    Exact(Box<Exact>),
 }
 
 impl Markup {
     pub(super) fn new(how: Reading, url: &str) -> Markup {
-        let slot = Arc::new(Slot::default());
-        let emitter = LinkEmitter::new(how, url, Markup::read_nested);
-        let open_tag = emitter.open_tag();
-        Markup {
-            tokenizer: Tokenizer::new_with_emitter(Feed::new(Arc::clone(&slot)), emitter),
-            slot,
-            open_tag,
-            cursor: Cursor::default(),
-            positions: Vec::new(),
-            unfinished: None,
-        }
+        let page = Interpreter::new(how, url, Markup::read_nested);
+        let turn = Some(Turn::Scan(Box::new(page)));
+        Markup { turn, turns: Turns::default(), positions: Positions::default() }
     }
 
     /// Parses a page in an attribute.
@@ -44,34 +37,43 @@ impl Markup {
 
     /// Takes a piece that ends with a `>`, or the last one, which returns the reading.
     pub(super) fn feed(&mut self, text: &str, is_last: bool) -> Option<Box<ReadingBuilder>> {
-        self.slot.fill(text);
-        if is_last {
-            self.slot.close();
-        }
-        let start = self.cursor.offset();
-        let mut done = None;
-        while let Some(Ok(token)) = self.tokenizer.next() {
-            match token {
-                Token::Tag(offset) => {
-                    let position = match self.unfinished.take() {
-                        Some((at, position)) if at == offset => position,
-                        _ => self.cursor.advance_to(offset, &text[self.cursor.offset() - start..]),
-                    };
-                    self.positions.push(position);
-                }
-                Token::Done(builder, within) => done = Some((builder, within)),
+        self.feed_by(scan, text, is_last)
+    }
+
+    /// The same with this scan.
+    fn feed_by(&mut self, scan: Scan, text: &str, is_last: bool) -> Option<Box<ReadingBuilder>> {
+        let mut piece = Piece::new(text, self.positions.piece_start, is_last);
+        self.positions.begin_piece(&piece);
+        let ended = loop {
+            match self.turn.take()? {
+                Turn::Scan(mut page) => match scan(&mut page, &mut piece, &mut self.positions) {
+                    Stop::Unusual(state) => {
+                        let offset = piece.start + piece.at;
+                        let exact = Exact::new(page, offset, state, self.turns.tags(offset));
+                        self.turn = Some(Turn::Exact(Box::new(exact)));
+                    }
+                    Stop::End if is_last => break Some(page),
+                    Stop::End => {
+                        self.turn = Some(Turn::Scan(page));
+                        break None;
+                    }
+                },
+                Turn::Exact(mut exact) => match exact.read(&mut piece, &mut self.positions) {
+                    Some(page) => {
+                        self.turns.scans_from = piece.start + piece.at;
+                        self.turn = Some(Turn::Scan(page));
+                    }
+                    None => {
+                        self.turn = Some(Turn::Exact(exact));
+                        break None;
+                    }
+                },
             }
-        }
-        let open = self.open_tag.load(Ordering::Relaxed);
-        if open != NO_TAG && open >= self.cursor.offset() {
-            let position = self.cursor.advance_to(open, &text[self.cursor.offset() - start..]);
-            self.unfinished = Some((open, position));
-        }
-        let rest = &text[self.cursor.offset() - start..];
-        self.cursor.advance_to(start + text.len(), rest);
-        let (mut builder, within) = done?;
+        };
+        self.positions.end_piece(text);
+        let (mut builder, within) = ended?.finish();
         for link in builder.links_from(0) {
-            (link.line, link.column) = self.positions[link.line as usize];
+            (link.line, link.column) = self.positions.list[link.line as usize];
         }
         for (number, within) in within {
             let link = builder.link_mut(number);
@@ -79,4 +81,187 @@ impl Markup {
         }
         Some(builder)
     }
+}
+
+/// How long `exact` reads when it is its turn.
+#[derive(Default)]
+struct Turns {
+    /// Where `scan` had its last turn.
+    scans_from: usize,
+    tags: u32,
+}
+
+impl Turns {
+    /// How many tags `exact` reads from this offset on: one, but twice as many each time if `scan`
+    /// reads hardly anything in between. To take turns costs as much as to read some hundred bytes.
+    fn tags(&mut self, offset: usize) -> u32 {
+        let is_worth_it = offset - self.scans_from >= 200;
+        self.tags = if is_worth_it { 1 } else { (self.tags * 2).clamp(1, 256) };
+        self.tags
+    }
+}
+
+type Scan = fn(&mut Interpreter, &mut Piece<'_>, &mut Positions) -> Stop;
+
+#[cfg(test)]
+mod tests {
+    use html5gum::State;
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::extract::reading::Reading as Page;
+
+    /// Parses a page that arrives in these pieces.
+    fn read(pieces: &[&str], xml: bool, scan: Scan) -> Page {
+        let how = Reading { xml, with_sketch: true, depth: 0, most_links: 1000 };
+        let mut markup = Markup::new(how, "http://a.test/page");
+        let (last, others) = pieces.split_last().expect("there is a piece");
+        for piece in others {
+            assert!(markup.feed_by(scan, piece, false).is_none());
+        }
+        markup.feed_by(scan, last, true).expect("the end gives the reading").finish(false)
+    }
+
+    /// Finds everything unusual.
+    fn never(_: &mut Interpreter, piece: &mut Piece<'_>, _: &mut Positions) -> Stop {
+        if piece.at == piece.text.len() { Stop::End } else { Stop::Unusual(State::Data) }
+    }
+
+    /// Both ways to read it agree, in one piece or in several.
+    fn check(html: &str) {
+        for xml in [false, true] {
+            let exact = read(&[html], xml, never);
+            let show = |page: &Page| format!("{page:#?} {:?} {:?}", page.anchors(), page.heading());
+            let agrees = |page: Page, how: &str| {
+                assert_eq!(show(&page), show(&exact), "{how}, XML: {xml}: {html:?}");
+                assert!(page == exact, "{how}, XML: {xml}: {html:?}");
+            };
+            agrees(read(&[html], xml, scan), "in one piece");
+            let pieces: Vec<&str> = html.split_inclusive('>').collect();
+            if !pieces.is_empty() {
+                agrees(read(&pieces, xml, scan), "in pieces");
+            }
+        }
+    }
+
+    #[test]
+    fn turns_are_longer_where_much_is_unusual() {
+        let mut turns = Turns::default();
+        assert_eq!([0, 10, 20, 150].map(|offset| turns.tags(offset)), [1, 2, 4, 8]);
+        turns.scans_from = 150;
+        assert_eq!([350, 400].map(|offset| turns.tags(offset)), [1, 1]);
+        turns.scans_from = 400;
+        assert_eq!((0..12).map(|_| turns.tags(400)).max(), Some(256));
+    }
+
+    #[test]
+    fn usual_markup_is_read_like_all_other() {
+        for html in [
+            "",
+            "a < b <3 & c &amp; d &copy e &#8212; &#x41; &#0; <",
+            "<A HREF=/x CLASS='b' disabled>Up</A  ><br/><br / ><img src=a/b.png/>",
+            "<a href='?a=1&b=2&copy=3&amp;c=4&copy;&lt'>x</a>",
+            "<a href=\"x\"id=y>1</a><a href = 'z' >2</a><a\thref\n=\ny>3</a>",
+            "<a href=>x</a><a href=\"\">y</a><a =b href=c>d</a><a href='x'/title=t>e</a>",
+            "<a\"b href=x>y</a\"b><a href=x\"y>z</a><a b<c href=d>e</a><p/x href=y>",
+            "<!-- > <a href=x> --><!----><!--><!---><a href=y>z</a><!-- --!><a href=v>w</a>",
+            "<!doctype html public \"a>b\"><!DOCTYPE><!x <a href=y>><?php <a href=z>?></ x></>",
+            "<title>a &amp; b <b> &notin; </titl></title x><a href=y>z</a>",
+            "<title>&</title><title>x</title",
+            "<style>a{background:url(x.png)}</style><script>'</script'+'<a href=x>'</script>",
+            "<script><!-- <script> </script> --></script><a href=x>y</a><script>",
+            "<textarea><a href=x></textarea\n><a href=y>z</a><plaintext><a href=v>",
+            "<svg><title><a xlink:href=x>y</a></title><![CDATA[<a href=z>]]></svg><![CDATA[x]]>",
+            "one\r\ntwo\r<a\r\nhref=x>y\rz</a>\r\n<a href='a\r\nb'>c</a>\r",
+            "a\0b<a href=x>c\0</a><a href='d\0'>e</a><a\0 href=f>g</a><title>\0</title>",
+            "<p title=\"<a href=x>\"><a title='>' href=y>z</a>",
+            "<h1>One <b>two</b></h1><a href=x><img src=y alt='a &eacute; b'> c</a>",
+            "<iframe srcdoc=\"<a href='x'>y</a>\"></iframe><noscript><a href=z>z</a></noscript>",
+        ] {
+            check(html);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn any_markup_is_read_alike(parts in prop::collection::vec(prop::sample::select(PARTS), 0..24)) {
+            check(&parts.concat());
+        }
+    }
+
+    /// What pages are made of, and what breaks them.
+    const PARTS: &[&str] = &[
+        "<",
+        ">",
+        "/",
+        "</",
+        "/>",
+        "=",
+        "\"",
+        "'",
+        "&",
+        ";",
+        "#",
+        "!",
+        "--",
+        "<!--",
+        "-->",
+        "?",
+        "`",
+        " ",
+        "\n",
+        "\r\n",
+        "\r",
+        "\0",
+        "\t",
+        "a",
+        "x1",
+        "É",
+        "😀",
+        "&amp;",
+        "&nbsp",
+        "&#8212;",
+        "&#x1",
+        "&lt;",
+        "<a href=",
+        "<A HREF='",
+        "<a ",
+        "href=\"",
+        "</a>",
+        "</A >",
+        "<p>",
+        "</p>",
+        "<title>",
+        "</title>",
+        "<script>",
+        "</script>",
+        "<style>",
+        "</style>",
+        "<svg>",
+        "</svg>",
+        "<![CDATA[",
+        "]]>",
+        "<!DOCTYPE html>",
+        "<td>",
+        "<table>",
+        "</table>",
+        "<b>",
+        "</b>",
+        "<nav>",
+        "</nav>",
+        "<h1>",
+        "</h1>",
+        "<img src=x alt='y'>",
+        " id=z",
+        " title=\"t\"",
+        "<textarea>",
+        "</textarea>",
+        "url(x)",
+        "<template>",
+        "</template>",
+        "<math>",
+        "<mi>",
+        "<form>",
+        "<li>",
+    ];
 }

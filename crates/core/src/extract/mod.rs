@@ -2,10 +2,10 @@
 //!
 //! An [`Extractor`] takes a body in chunks of any size and stores none of it: only an incomplete
 //! part, such as the text after the last `>`, waits for the next chunk. It parses pages,
-//! stylesheets, sitemaps and robots.txt. The tokens of a page come from html5gum, by the HTML
-//! standard's tokenization rules; their meaning is determined here: `emitter` gets them,
-//! `collector` collects the links of a tag, `tree` knows where in the page it is, `lines` on
-//! which line.
+//! stylesheets, sitemaps and robots.txt. A page is tokenized by `scan` where it is usual, and by
+//! html5gum, with all the tokenization rules of the HTML standard, where it is not. What the
+//! tokens mean is determined by `interpreter`: `collector` collects the links of a tag, `tree`
+//! knows where in the page it is, `lines` on which line.
 //!
 //! ```
 //! use rummage_core::extract::{Extractor, Format};
@@ -25,9 +25,11 @@ pub mod access_log;
 mod collector;
 mod css;
 mod decode;
+mod eight;
 pub mod elements;
-mod emitter;
+mod exact;
 mod feed;
+mod interpreter;
 mod json;
 mod json_ld;
 mod lines;
@@ -38,12 +40,15 @@ mod markup;
 mod meta;
 mod names;
 mod parked;
+mod piece;
 pub(crate) mod plain_words;
 mod prescan;
 pub mod reading;
+mod references;
 mod refresh;
 pub mod robots_meta;
 pub mod robots_txt;
+mod scan;
 pub mod signs;
 mod sitemap;
 mod sketch;
@@ -138,7 +143,7 @@ impl Extractor {
     ) -> Extractor {
         let most_links = limits.links;
         let markup = |xml| {
-            let how = emitter::Reading { xml, with_sketch, depth: 0, most_links };
+            let how = interpreter::Reading { xml, with_sketch, depth: 0, most_links };
             Body::Markup(Box::new(Markup::new(how, url)))
         };
         let body = match format {

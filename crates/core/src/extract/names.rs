@@ -1,14 +1,15 @@
 //! The names of elements, as numbers that can be compared quickly.
 //!
-//! A name of at most sixteen bytes is one integer, so that looking it up is a search among
-//! integers. Names without special treatment are [`Name::Other`].
+//! The first eight bytes of a name are one integer, which is looked up in a table. Names without special treatment are [`Name::Other`].
 
-/// A name as an integer; only for names of at most sixteen bytes.
-const fn key(name: &[u8]) -> u128 {
+use crate::extract::reading::Region;
+
+/// The first eight bytes of a name as an integer: no two names in the list have the same.
+const fn key(name: &[u8]) -> u64 {
     let mut key = 0;
     let mut at = 0;
-    while at < name.len() {
-        key = key << 8 | name[at] as u128;
+    while at < name.len() && at < 8 {
+        key = key << 8 | name[at] as u64;
         at += 1;
     }
     key
@@ -21,24 +22,9 @@ macro_rules! names {
         #[repr(u8)]
         pub(super) enum Name { $($variant,)* Other }
 
-        #[expect(non_upper_case_globals, reason = "named like the variants")]
-        mod keys {
-            $(pub(super) const $variant: u128 = super::key($text.as_bytes());)*
-        }
-
         impl Name {
             pub(super) const TEXTS: &'static [&'static str] = &[$($text,)* "other"];
-
-            /// The name in these bytes, which are in lower case.
-            pub(super) fn of(name: &[u8]) -> Name {
-                if name.len() > 16 {
-                    return Name::Other;
-                }
-                match key(name) {
-                    $(keys::$variant => Name::$variant,)*
-                    _ => Name::Other,
-                }
-            }
+            const ALL: &'static [Name] = &[$(Name::$variant,)* Name::Other];
         }
     };
 }
@@ -71,10 +57,69 @@ names! {
     Xmp "xmp"
 }
 
+/// The place of a key in the table of names, unless another name is there.
+const fn slot(key: u64) -> usize {
+    (key.wrapping_mul(0x9e37_79b9_7f4a_7c15) >> 55) as usize
+}
+
+/// The names by their keys: at their slot, or after it.
+static BY_KEY: [Name; 512] = {
+    let mut table = [Name::Other; 512];
+    let mut at = 0;
+    while at < Name::ALL.len() - 1 {
+        let mut place = slot(key(Name::TEXTS[at].as_bytes()));
+        while !matches!(table[place], Name::Other) {
+            place = (place + 1) % 512;
+        }
+        table[place] = Name::ALL[at];
+        at += 1;
+    }
+    table
+};
+
+/// The key of each name.
+static KEYS: [u64; Name::ALL.len()] = {
+    let mut keys = [0; Name::ALL.len()];
+    let mut at = 0;
+    while at < keys.len() {
+        keys[at] = key(Name::TEXTS[at].as_bytes());
+        at += 1;
+    }
+    keys
+};
+
 impl Name {
+    /// The name in these bytes, which are in lower case.
+    pub(super) fn of(name: &[u8]) -> Name {
+        let key = key(name);
+        let mut place = slot(key);
+        let found = loop {
+            match BY_KEY[place] {
+                Name::Other => return Name::Other,
+                found if KEYS[found as usize] == key => break found,
+                _ => place = (place + 1) % BY_KEY.len(),
+            }
+        };
+        let text = found.text().as_bytes();
+        let is_same = text.len() == name.len() && (name.len() <= 8 || text == name);
+        if is_same { found } else { Name::Other }
+    }
+
     /// The name as text; `other` for one that is not in the list.
     pub(super) fn text(self) -> &'static str {
         Name::TEXTS[self as usize]
+    }
+
+    /// The landmark that the element is, whatever its role.
+    pub(super) fn region(self) -> Option<Region> {
+        match self {
+            Name::Header => Some(Region::Header),
+            Name::Nav => Some(Region::Nav),
+            Name::Main => Some(Region::Main),
+            Name::Aside => Some(Region::Aside),
+            Name::Footer => Some(Region::Footer),
+            _ => None,
+        }
     }
 
     /// Whether it never has content (HTML, "Void elements", with the obsolete ones).
@@ -249,6 +294,42 @@ impl Name {
                     | Var
             )
     }
+
+    /// Whether it belongs to a table, and is ignored outside one.
+    pub(super) fn is_part_of_table(self) -> bool {
+        use Name::*;
+        matches!(self, Caption | Col | Colgroup | Tbody | Tfoot | Thead | Tr | Td | Th)
+    }
+
+    /// Whether its start tag does not begin the body (HTML, "in head").
+    pub(super) fn may_stand_before_body(self) -> bool {
+        use Name::*;
+        matches!(
+            self,
+            Html | Head
+                | Title
+                | Base
+                | Basefont
+                | Bgsound
+                | Link
+                | Meta
+                | Noframes
+                | Noscript
+                | Script
+                | Style
+                | Template
+                | Frameset
+                | Frame
+        )
+    }
+
+    /// Whether its start tag closes an open `p` (HTML, "in body").
+    pub(super) fn closes_p(self) -> bool {
+        use Name::*;
+        self.is_block()
+            || self.is_heading()
+            || matches!(self, Li | Dd | Dt | Form | Table | Hr | P | Plaintext | Xmp)
+    }
 }
 
 #[cfg(test)]
@@ -260,7 +341,9 @@ mod tests {
         for text in Name::TEXTS {
             assert_eq!(Name::of(text.as_bytes()).text(), *text);
         }
-        assert_eq!(Name::of(b"my-card"), Name::Other);
+        for other in ["my-card", "templates", "blockquot", "blockquotes", "blockquoti"] {
+            assert_eq!(Name::of(other.as_bytes()), Name::Other, "{other}");
+        }
         assert_eq!(Name::of(b"a-name-that-is-far-too-long"), Name::Other);
         assert_eq!(Name::of(b""), Name::Other);
     }

@@ -19,6 +19,14 @@ pub struct Span {
     length: u32,
 }
 
+impl Span {
+    /// The span with this start and length in bytes.
+    #[must_use]
+    pub fn new(start: usize, length: usize) -> Span {
+        Span { start: offset(start), length: offset(length) }
+    }
+}
+
 /// How a body is parsed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
 pub enum Format {
@@ -195,6 +203,8 @@ pub struct Reading {
     base: Option<Span>,
     rules: Option<Span>,
     anchors: AnchorIndex,
+    /// Its hash, if it was restored from a store.
+    stored_hash: Option<u128>,
     /// How it was parsed.
     pub format: Format,
     /// The encoding of the page and of its queries (URL, "encoding").
@@ -212,7 +222,7 @@ pub struct Reading {
     pub sketch: Option<Sketch>,
     /// The first heading, with white space collapsed. Not stored.
     heading: Option<String>,
-    /// The number of words. Not stored.
+    /// The number of words; of a text over 12 KiB, more than any notice has. Not stored.
     pub words: u32,
     /// See [`Signs::likeness`](crate::extract::signs::Signs::likeness). Not stored.
     pub likeness: Option<u64>,
@@ -232,6 +242,7 @@ impl Default for Reading {
             base: None,
             rules: None,
             anchors: AnchorIndex::default(),
+            stored_hash: None,
             format: Format::Html,
             encoding: UTF_8,
             cut: false,
@@ -315,6 +326,9 @@ impl Reading {
     /// title, even if their bytes differ.
     #[must_use]
     pub fn hash(&self) -> u128 {
+        if let Some(hash) = self.stored_hash {
+            return hash;
+        }
         // Gathered first: to hash many small pieces one by one takes several times as long.
         let mut hashed = Vec::with_capacity(self.text.len() + 96 * (self.links.len() + 1));
         hashed.extend_from_slice(self.text.as_bytes());
@@ -360,7 +374,7 @@ impl Reading {
     /// The same without its links, as though it had been cut at its beginning.
     #[must_use]
     pub fn without_links(self) -> Reading {
-        Reading { links: Vec::new(), cut: true, ..self }
+        Reading { links: Vec::new(), cut: true, stored_hash: None, ..self }
     }
 
     fn at(&self, span: Span) -> &str {
@@ -406,9 +420,9 @@ impl ReadingBuilder {
 
     /// Stores a text.
     pub fn keep(&mut self, text: &str) -> Span {
-        let start = offset(self.reading.text.len());
+        let span = Span::new(self.reading.text.len(), text.len());
         self.reading.text.push_str(text);
-        Span { start, length: offset(text.len()) }
+        span
     }
 
     /// Adds a link, and returns its position in the list. Those over the limit share one place
@@ -417,6 +431,19 @@ impl ReadingBuilder {
         self.reading.links.truncate(self.most_links);
         self.reading.links.push(link);
         self.reading.links.len() - 1
+    }
+
+    /// Adds a link whose spans are relative to these texts.
+    pub fn add_link_with_texts(&mut self, link: LinkRecord, texts: &str) -> usize {
+        let Span { start, .. } = self.keep(texts);
+        let at = |span: Span| Span { start: start + span.start, ..span };
+        self.add_link(LinkRecord {
+            written: at(link.written),
+            text: link.text.map(at),
+            rel: link.rel.map(at),
+            title: link.title.map(at),
+            ..link
+        })
     }
 
     /// The link at this position.
@@ -434,6 +461,11 @@ impl ReadingBuilder {
     #[must_use]
     pub fn link_count(&self) -> usize {
         self.reading.links.len().min(self.most_links)
+    }
+
+    /// The hash that it had when it was stored.
+    pub fn set_hash(&mut self, hash: u128) {
+        self.reading.stored_hash = Some(hash);
     }
 
     /// Adds an anchor, by its hash.

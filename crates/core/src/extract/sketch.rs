@@ -7,24 +7,26 @@
 //! except for that URL, a date or a number: so for the likeness, words with digits or slashes,
 //! and those at the end of the URL, do not count.
 
-use xxhash_rust::xxh3::xxh3_64;
-
+use super::eight::{marks, spaces};
 use crate::extract::reading::Sketch;
 
 #[derive(Debug, Default)]
 pub(super) struct Sketcher {
-    /// All words count, not only the first ones.
+    /// The sketch is needed, and not only what tells notices from other pages.
     whole: bool,
-    text: u64,
+    /// Bytes of text so far, without indentation.
+    length: usize,
     outline: u64,
+    /// Of words with digits, with their positions: what the outline leaves out.
+    numbers: u64,
     likeness: u64,
     words: u32,
     /// The number of words that count for the likeness.
     alike: u32,
-    /// The start of an incomplete word.
-    partial: Vec<u8>,
-    /// The previous word was a number.
-    after_number: bool,
+    /// Text that has not been read yet: pieces are gathered, because most are short.
+    waiting: Vec<u8>,
+    /// The number of words up to the last one that was a number.
+    last_number: Option<u32>,
     /// Parts of its URL that the page may contain: the last segment of the path, with and without
     /// its extension.
     echoes: Vec<Vec<u8>>,
@@ -39,30 +41,17 @@ pub(super) struct TextSummary {
 
 /// Longer words are split.
 const LONGEST_WORD: usize = 256;
-/// A page with more words than this is not an error page: it has no likeness, and is not read
-/// further to compute one.
-const MOST_WORDS: u32 = 1000;
+/// A page with more bytes of text than this is not an error page: it has no likeness, and its
+/// words are not counted.
+const LONGEST_NOTICE: usize = 12 * 1024;
+/// What a longer page has instead of the number of its words.
+const MANY: u32 = 10_000;
+/// So much text is gathered before it is read for a sketch.
+const ENOUGH: usize = 4096;
+/// So many bytes are looked at together.
+const BLOCK: usize = 64;
 /// With fewer words there is no likeness: many pages say just "Welcome".
 const FEWEST_WORDS: u32 = 3;
-
-/// What a byte is, of what matters to words.
-const SPACE: u8 = 1;
-const DIGIT: u8 = 2;
-const SLASH: u8 = 4;
-const KINDS: [u8; 256] = {
-    let mut kinds = [0; 256];
-    let mut byte = 0;
-    while byte < 128 {
-        kinds[byte as usize] = match byte {
-            b'\t' | b'\n' | b'\x0c' | b'\r' | b' ' => SPACE,
-            b'0'..=b'9' => DIGIT,
-            b'/' => SLASH,
-            _ => 0,
-        };
-        byte += 1;
-    }
-    kinds
-};
 
 impl Sketcher {
     /// For the page at this URL. `whole`: the sketch is needed too.
@@ -79,96 +68,202 @@ impl Sketcher {
         Sketcher { whole, echoes, ..Sketcher::default() }
     }
 
+    /// Takes the next piece of text. Where pieces end makes no difference.
     pub(super) fn feed(&mut self, text: &[u8]) {
-        if self.words > MOST_WORDS && !self.whole {
+        let text = without_indentation(text);
+        self.length += text.len();
+        if self.is_long() && !self.whole {
             return;
         }
-        let (mut start, mut kinds) = (0, 0);
-        for (at, byte) in text.iter().enumerate() {
-            let kind = KINDS[usize::from(*byte)];
-            kinds |= kind;
-            if kind != SPACE {
-                continue;
-            }
-            let word = &text[start..at];
-            if self.partial.is_empty() {
-                self.end_word(word, kinds);
-            } else {
-                self.partial.extend_from_slice(word);
-                self.end_incomplete();
-            }
-            (start, kinds) = (at + 1, 0);
-        }
-        self.partial.extend_from_slice(&text[start..]);
-        if self.partial.len() >= LONGEST_WORD {
-            self.end_incomplete();
+        self.waiting.extend_from_slice(text);
+        if self.whole && self.waiting.len() >= ENOUGH {
+            self.read_waiting();
         }
     }
 
     pub(super) fn finish(&mut self) -> TextSummary {
-        self.end_incomplete();
-        let Sketcher { text, outline, likeness, words, alike, .. } = *self;
+        if self.whole || !self.is_long() {
+            self.waiting.push(b' ');
+            self.read_waiting();
+        }
+        let Sketcher { outline, likeness, words, alike, .. } = *self;
+        let text = mix(self.numbers, outline);
         TextSummary {
             sketch: (words > 0 && self.whole).then_some(Sketch { text, outline }),
-            words,
-            likeness: (alike >= FEWEST_WORDS && words <= MOST_WORDS).then_some(likeness),
+            words: if self.is_long() { MANY } else { words },
+            likeness: (alike >= FEWEST_WORDS && !self.is_long()).then_some(likeness),
         }
     }
 
-    fn end_incomplete(&mut self) {
-        let word = std::mem::take(&mut self.partial);
-        self.end_word(&word, word.iter().fold(0, |kinds, byte| kinds | KINDS[usize::from(*byte)]));
-        self.partial = word;
-        self.partial.clear();
+    fn is_long(&self) -> bool {
+        self.length > LONGEST_NOTICE
     }
 
-    /// `kinds`: those of all its bytes.
-    fn end_word(&mut self, word: &[u8], kinds: u8) {
-        if word.is_empty() {
-            return;
+    /// Reads all words that have ended.
+    fn read_waiting(&mut self) {
+        let mut text = std::mem::take(&mut self.waiting);
+        let end = text.len();
+        // Whole blocks, and eight bytes after the start of any word.
+        text.resize(end.next_multiple_of(BLOCK) + 8, 0);
+        let is_long = self.is_long();
+        // Where the current word starts, and whether a block before this one may have marked it.
+        let (mut start, mut was_marked) = (0, false);
+        let (blocks, _) = text[..end.next_multiple_of(BLOCK)].as_chunks::<BLOCK>();
+        for (number, block) in blocks.iter().enumerate() {
+            let (mut ends, is_marked) = look_at(block);
+            was_marked |= is_marked;
+            while ends != 0 {
+                let at = number * BLOCK + ends.trailing_zeros() as usize;
+                ends &= ends - 1;
+                if at >= end {
+                    break;
+                }
+                if at > start {
+                    if was_marked || !is_long || at - start > 8 {
+                        self.end_words(&text[start..at], was_marked);
+                    } else {
+                        self.end_plain_word(hash_at(&text, start, at - start));
+                    }
+                }
+                start = at + 1;
+                was_marked = is_marked;
+            }
         }
+        text.truncate(end);
+        // A word that is too long does not wait for its end: it might never come.
+        while end - start >= LONGEST_WORD {
+            self.end_words(&text[start..start + LONGEST_WORD], true);
+            start += LONGEST_WORD;
+        }
+        text.drain(..start);
+        self.waiting = text;
+    }
+
+    /// Takes a word without digits that does not count for the likeness: in long texts, most.
+    fn end_plain_word(&mut self, hash: u64) {
         self.words = self.words.saturating_add(1);
-        let hash = xxh3_64(word);
+        add(&mut self.outline, hash);
+    }
+
+    /// Takes a word, or several if it is too long.
+    #[inline(never)]
+    fn end_words(&mut self, bytes: &[u8], may_be_marked: bool) {
+        for bytes in bytes.chunks(LONGEST_WORD) {
+            self.end_word(&Word { bytes, hash: hash_of(bytes), may_be_marked });
+        }
+    }
+
+    fn end_word(&mut self, word: &Word<'_>) {
+        self.words = self.words.saturating_add(1);
         if self.whole {
-            add(&mut self.text, hash);
+            self.add_to_outline(word);
         }
-        if kinds & DIGIT == 0 {
-            if self.whole {
-                add(&mut self.outline, hash);
-                self.after_number = false;
-            }
-            if self.words <= MOST_WORDS && !self.is_echo(word, kinds) {
-                add(&mut self.likeness, hash);
-                self.alike = self.alike.saturating_add(1);
-            }
-            return;
+        if !word.has_digits() && !self.is_echo(word) {
+            add(&mut self.likeness, word.hash);
+            self.alike = self.alike.saturating_add(1);
         }
-        if !self.whole {
-            return;
+    }
+
+    fn add_to_outline(&mut self, word: &Word<'_>) {
+        if !word.has_digits() {
+            return add(&mut self.outline, word.hash);
         }
-        let outline = without_digits(word);
+        add(&mut self.numbers, word.hash ^ u64::from(self.words));
+        let mut outline = [0; LONGEST_WORD];
+        let outline = without_digits(word.bytes, &mut outline);
         let is_number = outline == b"#";
-        if !(is_number && self.after_number) {
-            add(&mut self.outline, xxh3_64(&outline));
+        let after_number = self.last_number == Some(self.words - 1);
+        if !(is_number && after_number) {
+            add(&mut self.outline, hash_of(outline));
         }
-        self.after_number = is_number;
+        if is_number {
+            self.last_number = Some(self.words);
+        }
     }
 
     /// Whether a word comes from the URL.
-    fn is_echo(&self, word: &[u8], kinds: u8) -> bool {
-        if word.len() > 1 && kinds & SLASH != 0 {
+    fn is_echo(&self, word: &Word<'_>) -> bool {
+        let bytes = word.bytes;
+        if bytes.len() > 1 && word.may_be_marked && bytes.contains(&b'/') {
             return true;
         }
-        let may_be = |echo: &Vec<u8>| word.len() >= echo.len() && word.len() <= echo.len() + 6;
+        let may_be = |echo: &Vec<u8>| bytes.len() >= echo.len() && bytes.len() <= echo.len() + 6;
         if !self.echoes.iter().any(may_be) {
             return false;
         }
         let is_sign = |byte: &u8| byte.is_ascii_punctuation();
-        let start = word.iter().position(|byte| !is_sign(byte)).unwrap_or(word.len());
-        let end = word.iter().rposition(|byte| !is_sign(byte)).map_or(start, |last| last + 1);
-        let bare = &word[start..end];
+        let start = bytes.iter().position(|byte| !is_sign(byte)).unwrap_or(bytes.len());
+        let end = bytes.iter().rposition(|byte| !is_sign(byte)).map_or(start, |last| last + 1);
+        let bare = &bytes[start..end];
         self.echoes.iter().any(|echo| echo.eq_ignore_ascii_case(bare))
     }
+}
+
+/// A word: bytes without spaces.
+struct Word<'a> {
+    bytes: &'a [u8],
+    hash: u64,
+    /// It may have a digit or a slash.
+    may_be_marked: bool,
+}
+
+impl Word<'_> {
+    fn has_digits(&self) -> bool {
+        self.may_be_marked && self.bytes.iter().any(u8::is_ascii_digit)
+    }
+}
+
+/// The hash of a word of one to eight bytes.
+fn hash_at(text: &[u8], start: usize, length: usize) -> u64 {
+    match text[start..].first_chunk::<8>() {
+        Some(bytes) => mix(0, u64::from_le_bytes(*bytes) & (u64::MAX >> (64 - 8 * length))),
+        None => hash_of(&text[start..start + length]),
+    }
+}
+
+#[inline(never)]
+fn hash_of(word: &[u8]) -> u64 {
+    let (chunks, rest) = word.as_chunks::<8>();
+    let hash = chunks.iter().fold(0, |hash, chunk| mix(hash, u64::from_le_bytes(*chunk)));
+    if rest.is_empty() {
+        return hash;
+    }
+    let mut last = [0; 8];
+    last[..rest.len()].copy_from_slice(rest);
+    mix(hash, u64::from_le_bytes(last))
+}
+
+fn mix(hash: u64, bytes: u64) -> u64 {
+    let mixed = (hash ^ bytes).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+    mixed ^ mixed >> 32
+}
+
+/// A text with at most one of the spaces at its start: between tags, there is often nothing but
+/// indentation.
+fn without_indentation(text: &[u8]) -> &[u8] {
+    match text {
+        [b'\n' | b'\r' | b'\t' | b' ', next, ..] if *next <= b' ' => {
+            let spaces = text.iter().take_while(|&&byte| byte <= b' ').count();
+            &text[spaces - 1..]
+        }
+        _ => text,
+    }
+}
+
+/// A bit for each byte that is a space (the first byte is the lowest bit), and whether any byte is
+/// a digit or a slash. Eight bytes at a time: a page may have as much text as markup.
+#[inline(never)]
+fn look_at(block: &[u8; BLOCK]) -> (u64, bool) {
+    let (mut ends, mut marked) = (0, 0);
+    let (chunks, _) = block.as_chunks::<8>();
+    for (number, chunk) in chunks.iter().enumerate() {
+        let bytes = u64::from_le_bytes(*chunk);
+        // The highest bits of eight bytes, gathered in the highest byte.
+        let gathered = (spaces(bytes) >> 7).wrapping_mul(0x0102_0408_1020_4080) >> 56;
+        ends |= gathered << (8 * number);
+        marked |= marks(bytes);
+    }
+    (ends, marked != 0)
 }
 
 /// The order of words matters.
@@ -177,16 +272,17 @@ fn add(hash: &mut u64, word: u64) {
 }
 
 /// Each run of digits as one character.
-fn without_digits(word: &[u8]) -> Vec<u8> {
-    let mut out = Vec::with_capacity(word.len());
+fn without_digits<'a>(word: &[u8], out: &'a mut [u8; LONGEST_WORD]) -> &'a [u8] {
+    let (mut length, mut after_digit) = (0, false);
     for &byte in word {
-        match byte {
-            b'0'..=b'9' if out.last() == Some(&b'#') => {}
-            b'0'..=b'9' => out.push(b'#'),
-            _ => out.push(byte),
+        let is_digit = byte.is_ascii_digit();
+        if !(is_digit && after_digit) {
+            out[length] = if is_digit { b'#' } else { byte };
+            length += 1;
         }
+        after_digit = is_digit;
     }
-    out
+    &out[..length]
 }
 
 #[cfg(test)]
@@ -220,6 +316,64 @@ mod tests {
             pieces.feed(&[*byte]);
         }
         assert_eq!(pieces.finish().sketch, sketch("Session 12ab34, 7 visitors"));
+    }
+
+    #[test]
+    fn long_texts_are_no_notices() {
+        let summary = |text: &str, whole| {
+            let mut sketcher = Sketcher::new("", whole);
+            text.split_inclusive('>').for_each(|piece| sketcher.feed(piece.as_bytes()));
+            sketcher.finish()
+        };
+        let indented = format!("not found here{}", "\n        >".repeat(2000));
+        let long = "not found ".repeat(2000);
+        for whole in [false, true] {
+            let short = summary(&indented, whole);
+            assert_eq!((short.words, short.likeness.is_some()), (2003, true), "{whole}");
+            let long = summary(&long, whole);
+            assert_eq!((long.words, long.likeness), (MANY, None), "{whole}");
+            assert_eq!(long.sketch.is_some(), whole);
+        }
+        assert_ne!(summary(&long, true).sketch, summary(&format!("{long}x"), true).sketch);
+    }
+
+    #[test]
+    fn long_words_are_split_at_the_same_places_whatever_the_pieces() {
+        let text = format!("{} b {}", "x1é".repeat(300), "y".repeat(LONGEST_WORD));
+        let whole = {
+            let mut sketcher = Sketcher::new("", true);
+            sketcher.feed(text.as_bytes());
+            sketcher.finish()
+        };
+        assert_eq!(whole.words, 5 + 1 + 1, "1200 bytes, `b`, and 256 bytes");
+        for size in [1, 7, 100, 255, 256, 257, 1000] {
+            let mut pieces = Sketcher::new("", true);
+            text.as_bytes().chunks(size).for_each(|piece| pieces.feed(piece));
+            let pieces = pieces.finish();
+            assert_eq!((pieces.sketch, pieces.words), (whole.sketch, whole.words), "{size}");
+        }
+    }
+
+    #[test]
+    fn a_text_without_spaces_does_not_wait_for_one() {
+        let mut sketcher = Sketcher::new("", true);
+        for _ in 0..10_000 {
+            sketcher.feed(b"longer");
+        }
+        assert!(sketcher.waiting.len() < 2 * ENOUGH, "{}", sketcher.waiting.len());
+        assert_eq!(sketcher.finish().sketch, sketch(&"longer".repeat(10_000)));
+    }
+
+    #[test]
+    fn spaces_are_found_in_blocks() {
+        let mut block = [b'x'; BLOCK];
+        block[..7].copy_from_slice(b"a bc  d");
+        block[62..].copy_from_slice(b"\xc3 ");
+        assert_eq!(look_at(&block), (0b0011_0010 | 1 << 63, false));
+        for length in 1..=8 {
+            let text = b"abcdefghijklmnopqrst12345678";
+            assert_eq!(hash_at(text, 0, length), hash_of(&text[..length]));
+        }
     }
 
     #[test]

@@ -8,59 +8,114 @@ pub(super) struct Tag {
     pub(super) self_closing: bool,
     /// The offset of its `<`.
     pub(super) start: usize,
-    /// In lower case.
-    pub(super) name: Vec<u8>,
-    /// Names and values of the attributes, one after the other.
+    /// The offset after its `>`.
+    pub(super) end: usize,
+    /// Its name in lower case, then names and values of the attributes.
     buffer: Vec<u8>,
+    /// The length of the name.
+    name: usize,
+    /// Values in which references were replaced.
+    decoded: Vec<u8>,
     attributes: Vec<Span>,
     /// The first letters of the attributes' names: most look-ups are for attributes that a tag
     /// does not have.
     initials: u32,
 }
 
+/// Where an attribute is.
 #[derive(Debug, Default)]
 struct Span {
-    start: usize,
-    value: Option<usize>,
-    end: usize,
+    /// In the buffer.
+    name: Range<usize>,
+    /// In the buffer, or among the decoded values.
+    value: Range<usize>,
+    is_decoded: bool,
 }
 
+/// To build a tag piece by piece.
 impl Tag {
     pub(super) fn clear(&mut self, is_end: bool) {
         self.is_end = is_end;
         self.self_closing = false;
-        self.name.clear();
+        self.name = 0;
         self.buffer.clear();
+        self.decoded.clear();
         self.attributes.clear();
         self.initials = 0;
     }
 
-    pub(super) fn begin_attribute(&mut self) {
-        let start = self.buffer.len();
-        self.attributes.push(Span { start, value: None, end: start });
+    pub(super) fn push_tag_name(&mut self, bytes: &[u8]) {
+        self.buffer.extend_from_slice(bytes);
+        self.name = self.buffer.len();
     }
 
-    pub(super) fn begin_value(&mut self) {
-        let end = self.buffer.len();
-        if let Some(last) = self.attributes.last_mut() {
-            last.value.get_or_insert(end);
-        }
+    pub(super) fn begin_attribute(&mut self) {
+        let here = self.buffer.len()..self.buffer.len();
+        self.attributes.push(Span { name: here.clone(), value: here, is_decoded: false });
     }
 
     pub(super) fn push_name(&mut self, bytes: &[u8]) {
-        if let (Some(last), Some(&first)) = (self.attributes.last(), bytes.first())
-            && last.start == last.end
-        {
-            self.initials |= 1 << (first & 31);
+        self.buffer.extend_from_slice(bytes);
+        let end = self.buffer.len();
+        if let Some(last) = self.attributes.last_mut() {
+            last.name.end = end;
+            last.value = end..end;
+            self.initials |= initial(&self.buffer[last.name.clone()]);
         }
-        self.push(bytes);
     }
 
-    pub(super) fn push(&mut self, bytes: &[u8]) {
+    pub(super) fn push_value(&mut self, bytes: &[u8]) {
         self.buffer.extend_from_slice(bytes);
         if let Some(last) = self.attributes.last_mut() {
-            last.end = self.buffer.len();
+            last.value.end = self.buffer.len();
         }
+    }
+}
+
+/// To build a tag from its source: first its attributes, then `finish`.
+impl Tag {
+    /// Adds an attribute with its places in the source.
+    pub(super) fn add(&mut self, name: Range<usize>, value: Range<usize>) {
+        self.attributes.push(Span { name, value, is_decoded: false });
+    }
+
+    /// Empties the last value: what is pushed takes the place of what the source has.
+    pub(super) fn restart_value(&mut self) {
+        let end = self.decoded.len();
+        if let Some(last) = self.attributes.last_mut() {
+            last.value = end..end;
+            last.is_decoded = true;
+        }
+    }
+
+    pub(super) fn push_decoded(&mut self, bytes: &[u8]) {
+        self.decoded.extend_from_slice(bytes);
+        if let Some(last) = self.attributes.last_mut() {
+            last.value.end = self.decoded.len();
+        }
+    }
+
+    /// Takes the source, which starts with a name of this length. Names may have capitals only if
+    /// `has_upper`.
+    pub(super) fn finish(&mut self, source: &[u8], name: usize, has_upper: bool) {
+        self.buffer.extend_from_slice(source);
+        self.name = name;
+        if has_upper {
+            let names = self.attributes.iter().map(|span| span.name.clone());
+            names
+                .chain(std::iter::once(0..name))
+                .for_each(|name| self.buffer[name].make_ascii_lowercase());
+        }
+        for span in &self.attributes {
+            self.initials |= initial(&self.buffer[span.name.clone()]);
+        }
+    }
+}
+
+impl Tag {
+    /// In lower case.
+    pub(super) fn name(&self) -> &[u8] {
+        &self.buffer[..self.name]
     }
 
     /// Whether it has any attribute.
@@ -69,10 +124,17 @@ impl Tag {
     }
 
     /// The value of an attribute; the first counts if there are several.
+    #[inline(always)]
     pub(super) fn value(&self, name: &str) -> Option<&str> {
-        let bytes = &self.buffer[self.range(name)?];
+        if self.initials & initial(name.as_bytes()) == 0 { None } else { self.find(name) }
+    }
+
+    fn find(&self, name: &str) -> Option<&str> {
+        let named = |span: &&Span| &self.buffer[span.name.clone()] == name.as_bytes();
+        let span = self.attributes.iter().find(named)?;
+        let bytes = if span.is_decoded { &self.decoded } else { &self.buffer };
         // The input is UTF-8, and so are decoded entities; only a cut can split a character.
-        std::str::from_utf8(bytes).ok()
+        std::str::from_utf8(&bytes[span.value.clone()]).ok()
     }
 
     /// Whether a script acts on the element, by its attributes (HTML, "Event handlers"; WAI-ARIA,
@@ -82,20 +144,16 @@ impl Tag {
         ["button", "tab"].iter().any(|acts| role.eq_ignore_ascii_case(acts))
             || self.value("aria-controls").is_some()
             || self.value("onclick").is_some()
-            || self.attributes.iter().any(|span| {
-                let name = &self.buffer[span.start..span.value.unwrap_or(span.end)];
-                name.starts_with(b"data-") && name.ends_with(b"toggle")
-            })
+            || self.initials & initial(b"data-") != 0
+                && self.attributes.iter().any(|span| {
+                    let name = &self.buffer[span.name.clone()];
+                    name.starts_with(b"data-") && name.ends_with(b"toggle")
+                })
     }
+}
 
-    fn range(&self, name: &str) -> Option<Range<usize>> {
-        if self.initials >> (name.as_bytes()[0] & 31) & 1 == 0 {
-            return None;
-        }
-        self.attributes.iter().find_map(|span| {
-            let value = span.value.unwrap_or(span.end);
-            let same = &self.buffer[span.start..value] == name.as_bytes();
-            same.then_some(value..span.end)
-        })
-    }
+/// A bit for the first letter of a name.
+#[inline]
+fn initial(name: &[u8]) -> u32 {
+    name.first().map_or(0, |first| 1 << (first & 31))
 }

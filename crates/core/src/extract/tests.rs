@@ -218,6 +218,28 @@ fn text_rel_and_scripts_of_a_link_are_kept() {
 }
 
 #[test]
+fn a_link_is_scripted_by_what_its_element_says() {
+    let scripted = |attributes: &str| {
+        read(&format!("<a href='#x' {attributes}>t</a>")).links().next().unwrap().scripted
+    };
+    for attributes in [
+        "role=Button",
+        "role=tab",
+        "aria-controls=x",
+        "onclick='go()'",
+        "data-toggle",
+        "data-bs-toggle=x",
+    ] {
+        assert!(scripted(attributes), "{attributes}");
+    }
+    for attributes in
+        ["", "role=link", "data-x=toggle", "data-toggled", "toggle", "x-toggle", "oncopy='go()'"]
+    {
+        assert!(!scripted(attributes), "{attributes}");
+    }
+}
+
+#[test]
 fn self_closing_tags_close_elements_in_xhtml() {
     let body = "<html><head><title/><script src='1'/><style/></head><body><a id='x'/>\
         <script>//<![CDATA[\n'<a href=\"no\">'\n//]]></script><textarea/><p><a href='2'>t</a></p>\

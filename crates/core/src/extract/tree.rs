@@ -97,10 +97,10 @@ impl Tree {
         if !self.make_room(name) {
             return Started::Nothing;
         }
-        self.body_began |= !may_stand_before_body(name);
+        self.body_began |= !name.may_stand_before_body();
         self.ancestor_hash = self.parent_ancestor_hash();
         let parent = self.parent_region_of(name);
-        let own = by_role(tag.role).or(Region::named(name.text()));
+        let own = by_role(tag.role).or(name.region());
         self.region = own.or(parent);
         // A form directly in a table is empty.
         let closed = name.is_void()
@@ -221,7 +221,7 @@ impl Tree {
     fn parent_region_of(&self, name: Name) -> Option<Region> {
         use Name::*;
         let in_table = matches!(self.top(), Some(Table | Tbody | Tfoot | Thead | Tr));
-        let belongs = is_part_of_table(name) || matches!(name, Style | Script | Template);
+        let belongs = name.is_part_of_table() || matches!(name, Style | Script | Template);
         if !in_table || belongs {
             return self.parent_region();
         }
@@ -269,24 +269,10 @@ impl Tree {
             Name::Body => return !std::mem::replace(&mut self.has_body_tag, true),
             Name::Frame => return self.top() == Some(Name::Frameset),
             Name::Table => self.close_bare_table(),
-            name if is_part_of_table(name) => return self.make_table_room(name),
+            name if name.is_part_of_table() => return self.make_table_room(name),
             _ => {}
         }
-        let closes_p = name.is_block()
-            || name.is_heading()
-            || matches!(
-                name,
-                Name::Li
-                    | Name::Dd
-                    | Name::Dt
-                    | Name::Form
-                    | Name::Table
-                    | Name::Hr
-                    | Name::P
-                    | Name::Plaintext
-                    | Name::Xmp
-            );
-        if closes_p && self.paragraphs > 0 {
+        if self.paragraphs > 0 && name.closes_p() {
             self.close(Name::P, EndTagScope::Button);
         }
         if name.is_heading() && self.top().is_some_and(Name::is_heading) {
@@ -345,33 +331,6 @@ fn ancestor_hash_in(parent: u32, name: Name, own: Option<Region>) -> u32 {
         None if name.is_formatting() || matches!(name, Name::Span | Name::Mark) => parent,
         None => step(parent, name as u32 + 1),
     }
-}
-
-fn is_part_of_table(name: Name) -> bool {
-    use Name::*;
-    matches!(name, Caption | Col | Colgroup | Tbody | Tfoot | Thead | Tr | Td | Th)
-}
-
-/// Start tags that do not begin the body (HTML, "in head").
-fn may_stand_before_body(name: Name) -> bool {
-    use Name::*;
-    matches!(
-        name,
-        Html | Head
-            | Title
-            | Base
-            | Basefont
-            | Bgsound
-            | Link
-            | Meta
-            | Noframes
-            | Noscript
-            | Script
-            | Style
-            | Template
-            | Frameset
-            | Frame
-    )
 }
 
 /// The landmark that a role names (WAI-ARIA, "Landmark Roles"): the first known role counts.

@@ -278,6 +278,15 @@ mod tests {
     }
 
     #[test]
+    fn separators_do_not_count_in_names_that_are_long_enough() {
+        let key = |path: &str| parts(&format!("http://a.test/{path}")).characters_key();
+        assert_eq!(key("lock-house"), key("lock_house"));
+        assert_ne!(key("lock-house"), key("lock-horse"));
+        assert!(key("a-bcd").is_some(), "four characters");
+        assert_eq!(key("a-bc"), None, "three say too little");
+    }
+
+    #[test]
     fn the_greatest_difference_is_named() {
         use Reason::*;
         for (one, other, expected) in [

@@ -10,7 +10,7 @@ use xxhash_rust::xxh3::xxh3_64;
 /// Eight bytes per id. A collision would hide one missing anchor in some 10^13 pairs, and never
 /// cause a false alarm.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct AnchorIndex(Vec<u64>);
+pub struct AnchorIndex(Box<[u64]>);
 
 impl AnchorIndex {
     /// Builds the index from the ids and anchor names of a page.
@@ -23,7 +23,7 @@ impl AnchorIndex {
     pub fn from_hashes(mut hashes: Vec<u64>) -> AnchorIndex {
         hashes.sort_unstable();
         hashes.dedup();
-        AnchorIndex(hashes)
+        AnchorIndex(hashes.into())
     }
 
     /// The hashes, sorted.

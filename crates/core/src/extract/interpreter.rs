@@ -1,13 +1,9 @@
-//! What the tokens of a page mean: an emitter for html5gum that collects links.
+//! What the texts and tags of a page mean: collects its links.
 //!
-//! It gets every tag, attribute and text, and builds no tokens from them. For each tag with links
-//! it yields one [`Token::Tag`] with the tag's offset, in order, so that the caller can determine
-//! lines.
+//! It gets every text and tag in order, from `scan` or from `exact`. For each tag with links it
+//! returns the tag's offset, so that the caller can determine lines.
 
-use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
-
-use html5gum::{Emitter, Error, State};
+use html5gum::State;
 
 use super::collector::{
     self, LONGEST_TEXT, LinkCollector, LinkContent, TagContext, fold, is_sent_by_get,
@@ -29,18 +25,9 @@ const LONGEST_RAW: usize = 8 * LONGEST_TEXT;
 /// How deep pages in `srcdoc` attributes may be nested.
 const DEEPEST_SRCDOC: u32 = 3;
 
-/// What the emitter yields.
-pub(super) enum Token {
-    /// A tag with links, and its offset.
-    Tag(usize),
-    /// The page has ended. With lines and columns of links within the text of their element, by
-    /// the link's position in the list.
-    Done(Box<ReadingBuilder>, Vec<(usize, (u32, u32))>),
-}
-
-/// The offset of the tag that is being tokenized; [`NO_TAG`] between tags.
-pub(super) type OpenTag = Arc<AtomicUsize>;
-pub(super) const NO_TAG: usize = usize::MAX;
+/// Lines and columns of links within the text of their element, by the link's position in the
+/// list.
+pub(super) type PositionsWithin = Vec<(usize, (u32, u32))>;
 
 /// How a page is parsed.
 #[derive(Debug, Clone, Copy, Default)]
@@ -55,23 +42,25 @@ pub(super) struct Reading {
     pub(super) most_links: usize,
 }
 
-/// Parses a page in an attribute. The emitter gets this as a function, because it does not know
-/// the tokenizer's driver.
+/// Parses a page in an attribute. The interpreter gets this as a function, because it does not
+/// know where its texts and tags come from.
 pub(super) type ReadNested = fn(Reading, &str) -> crate::extract::reading::Reading;
 
 #[derive(Debug, Default)]
-pub(super) struct LinkEmitter {
+pub(super) struct Interpreter {
     how: Reading,
     /// Parses a page in an attribute.
     read_nested: Option<ReadNested>,
-    offset: usize,
-    open_tag: OpenTagCell,
-    tag: Tag,
+    /// The current tag.
+    pub(super) tag: Tag,
+    /// The name of the last start tag whose content is text.
     last_start: Vec<u8>,
     builder: Box<ReadingBuilder>,
     tree: Tree,
     /// Open `a` elements; more than one only across a table cell or in SVG.
     anchors: Vec<Anchor>,
+    /// That of a closed `a`, emptied for the next one.
+    spare_text: Vec<u8>,
     title: Option<Vec<u8>>,
     /// The text of the first heading, while it is open.
     heading: Option<Vec<u8>>,
@@ -79,7 +68,7 @@ pub(super) struct LinkEmitter {
     /// The text of a `style` element, or of a `script` with structured data.
     inner: Option<InnerText>,
     /// Lines and columns of links in such texts, by the link's position in the list.
-    within: Vec<(usize, (u32, u32))>,
+    within: PositionsWithin,
     /// The last form uses GET.
     form_gets: bool,
     sketcher: Sketcher,
@@ -87,26 +76,8 @@ pub(super) struct LinkEmitter {
     in_raw_text: bool,
     /// The number of tags with links so far.
     tags: u32,
-    token: Option<Token>,
-    ended: bool,
-}
-
-#[derive(Debug)]
-struct OpenTagCell(OpenTag);
-
-impl Default for OpenTagCell {
-    fn default() -> OpenTagCell {
-        OpenTagCell(Arc::new(AtomicUsize::new(NO_TAG)))
-    }
-}
-
-impl std::fmt::Debug for Token {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        match self {
-            Token::Tag(offset) => write!(f, "Tag({offset})"),
-            Token::Done(..) => f.write_str("Done"),
-        }
-    }
+    /// The offset of the last tag with links, until it is taken.
+    placed: Option<usize>,
 }
 
 /// Text in an element that has links of its own.
@@ -143,26 +114,79 @@ struct Anchor {
     foreign: bool,
 }
 
-impl LinkEmitter {
-    pub(super) fn new(how: Reading, echo: &str, read_nested: ReadNested) -> LinkEmitter {
-        LinkEmitter {
+impl Interpreter {
+    pub(super) fn new(how: Reading, echo: &str, read_nested: ReadNested) -> Interpreter {
+        Interpreter {
             how,
             read_nested: Some(read_nested),
             form_gets: false,
             sketcher: Sketcher::new(echo, how.with_sketch),
             builder: Box::new(ReadingBuilder::new(how.most_links)),
-            ..LinkEmitter::default()
+            ..Interpreter::default()
         }
     }
 
-    /// Where the emitter stores the offset of the tag that is being tokenized.
-    pub(super) fn open_tag(&self) -> OpenTag {
-        Arc::clone(&self.open_tag.0)
+    /// Takes the next text, or a part of it.
+    pub(super) fn take_text(&mut self, text: &[u8]) {
+        if let Some(title) = &mut self.title {
+            collect(title, text);
+        } else if let Some(inner) = &mut self.inner {
+            inner.text.extend_from_slice(text);
+        } else if !self.in_raw_text && !self.tree.is_hidden() {
+            self.add_text(&[text]);
+            if let Some(heading) = &mut self.heading {
+                collect(heading, text);
+            }
+            self.sketcher.feed(text);
+        }
+    }
+
+    /// Takes the current tag. Returns how what follows is tokenized, if it is not markup.
+    pub(super) fn take_tag(&mut self) -> Option<State> {
+        if self.tag.is_end {
+            self.in_raw_text = false;
+            self.handle_end_tag();
+            return None;
+        }
+        let state = self.handle_start_tag();
+        if state.is_some() {
+            self.last_start.clear();
+            self.last_start.extend_from_slice(self.tag.name());
+        }
+        state
+    }
+
+    /// The offset of the last tag, if it had links. In order, all of them must be taken.
+    pub(super) fn take_placed(&mut self) -> Option<usize> {
+        self.placed.take()
+    }
+
+    /// The name of the element whose content is text.
+    pub(super) fn text_element(&self) -> &[u8] {
+        &self.last_start
+    }
+
+    /// Whether `<![CDATA[` begins text here.
+    pub(super) fn has_cdata(&self) -> bool {
+        self.how.xml || self.tree.is_foreign()
+    }
+
+    /// The page has ended.
+    pub(super) fn finish(mut self) -> (Box<ReadingBuilder>, PositionsWithin) {
+        self.close_inner();
+        while let Some(anchor) = self.anchors.pop() {
+            self.close_anchor(anchor);
+        }
+        self.close_heading();
+        let content = self.sketcher.finish();
+        self.builder.set_sketch(content.sketch);
+        self.builder.set_words(content.words, content.likeness);
+        (self.builder, self.within)
     }
 
     /// Returns the tokenizer state for what follows.
     fn handle_start_tag(&mut self) -> Option<State> {
-        let mut name = Name::of(&self.tag.name);
+        let mut name = Name::of(self.tag.name());
         let bare = self.tag.is_bare();
         let value = |attribute| if bare { None } else { self.tag.value(attribute) };
         let started = self.tree.handle_start(StartTag {
@@ -259,14 +283,14 @@ impl LinkEmitter {
             self.inner = Some(InnerText { kind, context, is_placed, text: Vec::new() });
         }
         self.tags += 1;
-        self.token = Some(Token::Tag(if is_placed { self.offset } else { self.tag.start }));
+        self.placed = Some(if is_placed { self.tag.end } else { self.tag.start });
         let names_target = |link: &mut LinkRecord| link.attribute != Attribute::STYLE;
         if name == Name::A
             && !self_closed
             && self.builder.links_from(first).iter_mut().any(names_target)
         {
             let (markers, depth) = (self.tree.markers(), self.tree.depth());
-            let text = Vec::new();
+            let text = std::mem::take(&mut self.spare_text);
             self.anchors.push(Anchor { link: first, text, markers, depth, is_open: true, foreign });
         }
     }
@@ -286,12 +310,12 @@ impl LinkEmitter {
 
     /// The links of a page in an attribute.
     fn nested(&self, srcdoc: &str) -> Option<crate::extract::reading::Reading> {
-        let how = Reading { xml: false, with_sketch: false, depth: self.how.depth + 1, ..self.how };
+        let how = Reading { xml: false, depth: self.how.depth + 1, ..self.how };
         self.read_nested.map(|read| read(how, srcdoc))
     }
 
     fn handle_end_tag(&mut self) {
-        let name = Name::of(&self.tag.name);
+        let name = Name::of(self.tag.name());
         match name {
             Name::A if !self.tree.is_foreign() => self.close_anchor_here(),
             Name::Title => {
@@ -318,7 +342,7 @@ impl LinkEmitter {
         let Some(InnerText { kind, context, is_placed, text }) = self.inner.take() else { return };
         let text = String::from_utf8_lossy(&text);
         let mut cursor = Cursor::default();
-        let LinkEmitter { builder, within, .. } = self;
+        let Interpreter { builder, within, .. } = self;
         let mut add = |element, attribute, written: &str, rel: Option<&str>, offset| {
             let link = builder.link_count();
             let content = LinkContent { element, attribute, written, text: None, rel, title: None };
@@ -354,6 +378,9 @@ impl LinkEmitter {
     /// Ends the links whose cell, or in SVG whose element, has ended.
     fn close_anchors(&mut self) {
         let (markers, fewest) = (self.tree.markers(), self.tree.take_fewest());
+        if self.anchors.is_empty() {
+            return;
+        }
         for anchor in &mut self.anchors {
             anchor.is_open &= anchor.depth <= fewest;
         }
@@ -390,6 +417,8 @@ impl LinkEmitter {
                 link.text = Some(text);
             }
         }
+        self.spare_text = anchor.text;
+        self.spare_text.clear();
     }
 }
 
@@ -410,131 +439,4 @@ fn raw_text_state(name: Name) -> Option<State> {
         }
         _ => None,
     }
-}
-
-impl Emitter for LinkEmitter {
-    type Token = Token;
-
-    fn pop_token(&mut self) -> Option<Token> {
-        self.token.take()
-    }
-
-    fn emit_eof(&mut self) {
-        if !self.ended {
-            self.ended = true;
-            self.close_inner();
-            while let Some(anchor) = self.anchors.pop() {
-                self.close_anchor(anchor);
-            }
-            self.close_heading();
-            let content = self.sketcher.finish();
-            self.builder.set_sketch(content.sketch);
-            self.builder.set_words(content.words, content.likeness);
-            let within = std::mem::take(&mut self.within);
-            self.token = Some(Token::Done(std::mem::take(&mut self.builder), within));
-        }
-    }
-
-    fn emit_string(&mut self, text: &[u8]) {
-        if let Some(title) = &mut self.title {
-            collect(title, text);
-        } else if let Some(inner) = &mut self.inner {
-            inner.text.extend_from_slice(text);
-        } else if !self.in_raw_text && !self.tree.is_hidden() {
-            self.add_text(&[text]);
-            if let Some(heading) = &mut self.heading {
-                collect(heading, text);
-            }
-            self.sketcher.feed(text);
-        }
-    }
-
-    fn start_open_tag(&mut self) {
-        // The `<` has already been consumed.
-        self.tag.start = self.offset - 1;
-        self.open_tag.0.store(self.tag.start, Ordering::Relaxed);
-    }
-
-    fn init_start_tag(&mut self) {
-        self.tag.clear(false);
-    }
-
-    fn init_end_tag(&mut self) {
-        self.tag.clear(true);
-    }
-
-    fn emit_current_tag(&mut self) -> Option<State> {
-        self.open_tag.0.store(NO_TAG, Ordering::Relaxed);
-        if self.tag.is_end {
-            self.in_raw_text = false;
-            self.handle_end_tag();
-            return None;
-        }
-        self.last_start.clone_from(&self.tag.name);
-        self.handle_start_tag()
-    }
-
-    fn current_is_appropriate_end_tag_token(&mut self) -> bool {
-        self.tag.is_end && !self.last_start.is_empty() && self.tag.name == self.last_start
-    }
-
-    fn adjusted_current_node_present_but_not_in_html_namespace(&mut self) -> bool {
-        self.how.xml || self.tree.is_foreign()
-    }
-
-    fn push_tag_name(&mut self, name: &[u8]) {
-        self.tag.name.extend_from_slice(name);
-    }
-
-    fn init_attribute(&mut self) {
-        self.tag.begin_attribute();
-    }
-
-    fn init_attribute_value(&mut self) {
-        self.tag.begin_value();
-    }
-
-    fn push_attribute_name(&mut self, name: &[u8]) {
-        self.tag.push_name(name);
-    }
-
-    fn push_attribute_value(&mut self, value: &[u8]) {
-        // html5gum may pass the value without announcing it.
-        self.tag.begin_value();
-        self.tag.push(value);
-    }
-
-    fn set_last_start_tag(&mut self, name: Option<&[u8]>) {
-        self.last_start.clear();
-        self.last_start.extend_from_slice(name.unwrap_or_default());
-    }
-
-    fn move_position(&mut self, by: isize) {
-        self.offset = self.offset.saturating_add_signed(by);
-    }
-
-    fn set_self_closing(&mut self) {
-        self.tag.self_closing = true;
-    }
-
-    fn should_emit_errors(&mut self) -> bool {
-        false
-    }
-
-    fn emit_error(&mut self, _: Error) {}
-    fn init_comment(&mut self) {}
-    fn emit_current_comment(&mut self) {
-        self.open_tag.0.store(NO_TAG, Ordering::Relaxed);
-    }
-    fn emit_current_doctype(&mut self) {
-        self.open_tag.0.store(NO_TAG, Ordering::Relaxed);
-    }
-    fn set_force_quirks(&mut self) {}
-    fn push_comment(&mut self, _: &[u8]) {}
-    fn push_doctype_name(&mut self, _: &[u8]) {}
-    fn init_doctype(&mut self) {}
-    fn set_doctype_public_identifier(&mut self, _: &[u8]) {}
-    fn set_doctype_system_identifier(&mut self, _: &[u8]) {}
-    fn push_doctype_public_identifier(&mut self, _: &[u8]) {}
-    fn push_doctype_system_identifier(&mut self, _: &[u8]) {}
 }
