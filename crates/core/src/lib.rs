@@ -13,7 +13,7 @@
 /// The version of the rules for extraction and verdicts. It grows when a page or response may be
 /// read differently than before: results of earlier versions are then not reused, and what only
 /// the new rules find does not count as newly broken.
-pub const RULES_VERSION: u32 = 5;
+pub const RULES_VERSION: u32 = 6;
 
 pub mod crawl;
 pub mod evidence;

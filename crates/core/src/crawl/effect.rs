@@ -19,7 +19,7 @@ pub(super) enum Effect {
     /// For judging: not only forms name a URL whose refusal was excused for a form.
     Rejudge { id: UrlId },
     /// For judging: the start URL may be parsed, with what was observed of it.
-    ConcludeStart { id: UrlId, outcome: AttemptOutcome, reading: Option<Reading> },
+    ConcludeStart { id: UrlId, outcome: AttemptOutcome, reading: Option<Box<Reading>> },
     /// For discovery: the start page is parsed; further start URLs begin.
     BeginMoreStarts,
     /// For discovery: the rules that the start URL waits for are known.

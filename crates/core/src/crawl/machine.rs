@@ -229,25 +229,29 @@ impl Crawl {
         true
     }
 
-    /// A response of an earlier run, in place of a request for a URL that is queued. Returns
-    /// false, and changes nothing, if it is not queued: once a URL has its verdict, earlier
-    /// results do not matter.
-    pub fn handle_recalled(&mut self, url: &str, response: Response) -> bool {
-        let board = &mut self.shared.board;
-        let Some(id) = board.urls.find(url) else { return false };
-        let entry = board.entry(id);
-        let waits =
-            matches!(entry.phase(), Phase::Queued(_) | Phase::Retry(_) | Phase::Unconfirmed);
-        // The anchors of external pages are not stored.
-        let for_anchors = entry.anchors_requested && entry.scope == Scope::External;
-        if !waits || for_anchors {
-            return false;
+    /// What an earlier run knows about a URL, in place of a request: the responses in their
+    /// order. Once the URL has its verdict, or if it is not queued, they change nothing.
+    pub fn handle_recalled(&mut self, url: &str, mut responses: Vec<Response>) {
+        // GET has confirmed or contradicted it.
+        let by_get = |response: &Response| response.attempt.method == Method::Get;
+        if responses.iter().any(by_get) {
+            responses.retain(by_get);
         }
-        board.source = ReplySource::Recall;
-        let now = response.attempt.at;
-        self.handle_known(now, id, Work::Verdict { later: false }, response);
-        self.shared.board.source = ReplySource::Now;
-        true
+        let Some(id) = self.shared.board.urls.find(url) else { return };
+        for response in responses {
+            let entry = self.shared.board.entry(id);
+            let waits =
+                matches!(entry.phase(), Phase::Queued(_) | Phase::Retry(_) | Phase::Unconfirmed);
+            // The anchors of external pages are not stored.
+            let for_anchors = entry.anchors_requested && entry.scope == Scope::External;
+            if !waits || for_anchors {
+                return;
+            }
+            self.shared.board.source = ReplySource::Recall;
+            let now = response.attempt.at;
+            self.handle_known(now, id, Work::Verdict { later: false }, response);
+            self.shared.board.source = ReplySource::Now;
+        }
     }
 
     /// All responses to keep have been replayed, and the rest is a recheck. Responses that were
@@ -456,7 +460,7 @@ impl Crawl {
                 if let Some(bounds) = shared.board.urls.bounds().cloned() {
                     shared.board.report(Event::Bounded { start: id, bounds: Box::new(bounds) });
                 }
-                judging.conclude(shared, discovery, id, &outcome, reading);
+                judging.conclude(shared, discovery, id, &outcome, reading.map(|it| *it));
             }
             Effect::BeginMoreStarts => discovery.begin_more_starts(shared),
             Effect::ReleaseStart => discovery.release_start(&mut shared.board),

@@ -1,16 +1,19 @@
-//! Maps whose keys are already hashes: they are not hashed again.
+//! Maps whose keys need no hashing: they are hashes already, or numbers.
 //!
 //! A hash of 96 bits and an id take sixteen bytes.
 
 use std::collections::HashMap;
-use std::hash::{BuildHasherDefault, Hasher};
+use std::hash::{BuildHasherDefault, Hash, Hasher};
 
 use xxhash_rust::xxh3::xxh3_128;
 
 /// A map with 128-bit hashes as keys.
 pub type HashedMap<T> = HashMap<u128, T, BuildHasherDefault<Ready>>;
 
-/// A hasher that returns the key.
+/// A map with numbers as keys that are given out one after the other.
+pub type Numbered<T> = HashMap<u32, T, BuildHasherDefault<Ready>>;
+
+/// A hasher that returns the key; numbers are spread.
 #[derive(Debug, Default)]
 pub struct Ready(u64);
 
@@ -19,11 +22,18 @@ impl Hasher for Ready {
         self.0
     }
 
-    fn write(&mut self, bytes: &[u8]) {
-        // A key passes its three parts at once; the length before it is ignored.
-        if let Some(first) = bytes.first_chunk() {
-            self.0 = u64::from_ne_bytes(*first);
-        }
+    fn write(&mut self, _: &[u8]) {
+        unreachable!("keys pass whole numbers");
+    }
+
+    fn write_u32(&mut self, number: u32) {
+        /// 2^64 over the golden ratio.
+        const SPREAD: u64 = 0x9e37_79b9_7f4a_7c15;
+        self.0 = u64::from(number).wrapping_mul(SPREAD);
+    }
+
+    fn write_u64(&mut self, key: u64) {
+        self.0 = key;
     }
 
     #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
@@ -33,8 +43,23 @@ impl Hasher for Ready {
 }
 
 /// A hash, cut so that it takes sixteen bytes with an id.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, Eq)]
 pub struct Key([u32; 3]);
+
+// Derived, these compare and hash the parts as bytes of any number, by a call. Keys are looked up
+// twice for each link.
+impl PartialEq for Key {
+    fn eq(&self, other: &Key) -> bool {
+        let ([a, b, c], [x, y, z]) = (self.0, other.0);
+        a == x && b == y && c == z
+    }
+}
+
+impl Hash for Key {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        state.write_u64(self.short());
+    }
+}
 
 impl Key {
     /// The key of a hash of 128 bits.
@@ -42,6 +67,13 @@ impl Key {
     #[expect(clippy::cast_possible_truncation, reason = "a part of a hash is a hash")]
     pub fn new(hash: u128) -> Key {
         Key([hash as u32, (hash >> 32) as u32, (hash >> 64) as u32])
+    }
+
+    /// A part of it, in eight bytes.
+    #[must_use]
+    pub fn short(self) -> u64 {
+        let [low, high, _] = self.0;
+        u64::from(high) << 32 | u64::from(low)
     }
 
     /// The key of a text.

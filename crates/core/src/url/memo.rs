@@ -68,8 +68,9 @@ pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
 /// or is hard to determine.
 fn depends_on(base: &BaseKeys, written: &str) -> Option<u64> {
     let first = *written.as_bytes().first()?;
-    // The URL parser removes white space and control characters: rare, so parsed each time.
-    let is_odd = written.bytes().any(|byte| byte <= b' ');
+    // The URL parser removes white space and control characters: rare, so parsed each time. A
+    // fragment is not part of the URL.
+    let is_odd = written.bytes().any(|byte| byte <= b' ' || byte == b'#');
     match first {
         _ if is_odd => None,
         b'/' => Some(base.origin),

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 use rummage_core::crawl::{Crawl, Event, Response, Settings};
-use rummage_core::evidence::{AttemptOutcome, Failure};
+use rummage_core::evidence::{AttemptOutcome, Failure, Method};
 use rummage_core::extract::reading::ReadingBuilder;
 use url::Url;
 
@@ -138,6 +138,48 @@ fn recalled_results_say_nothing_about_the_server_now() {
             && matches!(response.attempt.outcome, AttemptOutcome::Failure(_))
     };
     assert!(seen.replies.iter().filter(unchanged).count() >= 3, "requested as often as before");
+}
+
+/// A gallery whose images get a HEAD first, one of which is a lie.
+fn gallery() -> Web {
+    let images: String = (0..12).map(|n| format!("<img src=/i{n}>")).collect();
+    let mut web = Web::default()
+        .on("http://a.test/", page(&["/gallery"]))
+        .on("http://a.test/gallery", Act::Page(images));
+    for n in 0..12 {
+        web = web.on(&format!("http://a.test/i{n}"), Act::File("image/png"));
+    }
+    web
+}
+
+/// A run that recalled them under a server that was trusted has no GET of them. Whatever is known
+/// of the server by then, the next recheck does not make one.
+#[test]
+fn an_image_whose_head_was_believed_is_not_requested_in_a_recheck() {
+    let mut whole = gallery().crawl(Settings::default());
+    let is_image = |url: &str| url.starts_with("http://a.test/i");
+    let by_get = |reply: &Response| reply.attempt.method == Method::Get;
+    let confirmed = whole.replies.iter().filter(|(url, it)| is_image(url) && by_get(it)).count();
+    assert!((8..12).contains(&confirmed), "{confirmed} of 12 were confirmed by GET");
+    whole.replies.retain(|(url, reply)| !is_image(url) || !by_get(reply));
+    for left_out in ["http://a.test/gallery", "http://a.test/"] {
+        let left_out = BTreeSet::from([left_out.to_owned()]);
+        let seen = again(&gallery(), &whole, &left_out);
+        assert_eq!(requested(&seen), left_out);
+        assert_eq!(seen.verdicts, whole.verdicts);
+    }
+}
+
+#[test]
+fn a_head_that_get_contradicted_is_not_recalled() {
+    let (says_yes, says_no) = (Act::File("image/png").into(), Act::Status(404).into());
+    let web = gallery().on("http://a.test/i3", Act::ByMethod(says_yes, says_no));
+    let whole = web.crawl(Settings::default());
+    assert_eq!(whole.verdict("http://a.test/i3"), "broken not-found 404");
+    let left_out = BTreeSet::from(["http://a.test/gallery".to_owned()]);
+    let seen = again(&web, &whole, &left_out);
+    assert_eq!(requested(&seen), left_out);
+    assert_eq!(seen.verdicts, whole.verdicts);
 }
 
 /// Of a page that was not parsed then, only the title is known: that is not a page without links.

@@ -183,12 +183,38 @@ fn an_html_page_where_an_image_is_expected_is_a_fault_of_the_link() {
 /// A relative reference is insecure as well, if the base is.
 #[test]
 fn mixed_content_by_a_base_is_reported() {
-    let html = "<base href='http://b.test/'><script src=x.js></script>";
+    let html = "<base href='http://b.test/'><script src=x.js></script><a href='https://a.test/2'>";
     let web = Web::default()
         .on("https://a.test/", Act::Page(html.into()))
+        .on("https://a.test/2", Act::Page(html.into()))
         .on("http://b.test/x.js", Act::File("text/javascript"));
     let seen = web.crawl_from(Settings::default(), &["https://a.test/"]);
-    assert_eq!(seen.faults, ["mixed-content http://b.test/x.js on https://a.test/"]);
+    // On the second page, the reference is known.
+    assert_eq!(
+        seen.faults,
+        ["https://a.test/", "https://a.test/2"]
+            .map(|page| format!("mixed-content http://b.test/x.js on {page}"))
+    );
+}
+
+/// What was found on one page is found on the next one as well, though its references are known.
+#[test]
+fn faults_of_a_reference_are_reported_on_every_page() {
+    let html = "<a href='/2'>2</a><a href='{{ url }}'>x</a><a href='https://me:pw@b.test/'>b</a>";
+    for host in ["http://a.test", "https://a.test"] {
+        let (one, two) = (format!("{host}/"), format!("{host}/2"));
+        let web = Web::default()
+            .on(&one, Act::Page(html.into()))
+            .on(&two, Act::Page(html.into()))
+            .on("https://b.test/", page(&[]));
+        let seen = web.crawl_from(Settings::default(), &[&one]);
+        for page in [&one, &two] {
+            let fault = format!("placeholder \"{{{{ url }}}}\" on {page}");
+            assert!(seen.faults.contains(&fault), "{fault}: {:?}", seen.faults);
+            let noted = (page.clone(), Note::CredentialsInUrl);
+            assert!(seen.notes.contains(&noted), "{page}: {:?}", seen.notes);
+        }
+    }
 }
 
 #[test]

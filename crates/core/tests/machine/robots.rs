@@ -2,7 +2,9 @@
 
 use std::time::Duration;
 
-use rummage_core::crawl::{Externals, Note, RobotsRule, Settings, SitemapRule, StartProblem};
+use rummage_core::crawl::{
+    BodyUse, Externals, Note, RobotsRule, Settings, SitemapRule, StartProblem,
+};
 use rummage_core::evidence::Failure;
 use rummage_core::extract::robots_txt::Robots;
 
@@ -34,6 +36,9 @@ fn a_disallowed_page_is_requested_and_not_parsed() {
         "externals are checked, not parsed"
     );
     assert!(!seen.verdicts.contains_key("http://a.test/hidden"));
+    let dropped = |url: &str| seen.bodies.contains(&(url.to_owned(), BodyUse::Drop));
+    assert!(dropped("http://a.test/closed/"), "its body is not even read");
+    assert!(!dropped("http://a.test/open/"));
 }
 
 #[test]

@@ -291,11 +291,8 @@ impl Web {
     fn recall(&self, seen: &mut Seen, now: Moment, mut first: usize) {
         while let Some(url) = seen.urls.get(first).cloned() {
             first += 1;
-            let mut replies = self.recalled.get(&url).into_iter().flatten();
-            while replies
-                .next()
-                .is_some_and(|reply| seen.crawl.handle_recalled(&url, reply.clone()))
-            {}
+            let replies = self.recalled.get(&url).cloned().unwrap_or_default();
+            seen.crawl.handle_recalled(&url, replies);
             seen.drain(now);
         }
     }

@@ -4,13 +4,14 @@ use std::collections::{BTreeMap, HashMap};
 
 use crate::crawl::board::Board;
 use crate::crawl::messages::{Event, FragmentFault, Judged, UrlId};
+use crate::crawl::urls::ByUrl;
 use crate::url::fragment::{AnchorIndex, FragmentMatch, find};
 use crate::verdict::Verdict;
 
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct FragmentIndex {
     /// The anchors of pages that were read to their end.
-    pages: HashMap<UrlId, AnchorIndex>,
+    pages: ByUrl<AnchorIndex>,
     /// Fragments that links name, by URL.
     wanted: HashMap<UrlId, BTreeMap<String, FragmentUse>>,
 }
@@ -87,7 +88,7 @@ impl FragmentIndex {
     /// Judges the fragments of a URL whose redirects end at `page`, unless they were judged
     /// before. Returns those without an anchor there.
     fn poll_missing(&mut self, url: UrlId, page: UrlId) -> Vec<(String, FragmentFault)> {
-        let (Some(anchors), Some(wanted)) = (self.pages.get(&page), self.wanted.get_mut(&url))
+        let (Some(anchors), Some(wanted)) = (self.pages.get(page), self.wanted.get_mut(&url))
         else {
             return Vec::new();
         };

@@ -37,8 +37,7 @@ impl<'a> Source<'a> {
 
     /// Whether a reference resolves to the same URL wherever its base is the same.
     fn may_remember(&self, written: &str) -> bool {
-        memchr::memchr(b'#', written.as_bytes()).is_none()
-            && (self.encoding == UTF_8 || written.is_ascii())
+        self.encoding == UTF_8 || written.is_ascii()
     }
 }
 
@@ -75,14 +74,15 @@ impl Discovery {
         let mut pages = Vec::new();
         let (mut has_credentials, mut has_more_sitemaps) = (false, false);
         for link in reading.links() {
-            has_credentials |= is_masked(link.written);
             // A `base` applies to the page, not to the headers of the response.
             let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
             let source = base.unwrap_or(&of_page);
             let roles = roles_of(&shared.board, &link);
             // A stylesheet is part of its page, not one level deeper.
             let depth = if roles.stylesheet() { depth } else { depth.saturating_add(1) };
-            let mut target = self.target(&mut shared.board, source, link.written, depth);
+            let (mut target, is_known) =
+                self.target(&mut shared.board, source, link.written, depth);
+            has_credentials |= !is_known && is_masked(link.written);
             if reading.format == Format::Sitemap
                 && roles.sitemap()
                 && !self.sitemaps.admits(page, target.id)
@@ -117,7 +117,11 @@ impl Discovery {
             if roles.visit() {
                 self.request_anchor(&mut shared.board, &target, link.scripted);
             }
-            watch_link(&mut shared.board, page, &target, &link, reading.title(), is_secure);
+            let may_be_mixed =
+                is_secure && !shared.board.urls.text(target.id).starts_with("https:");
+            if may_be_mixed || may_have_fault(link.written, is_known) {
+                watch_link(&mut shared.board, page, &target, &link, reading.title());
+            }
             if let Some(judged) = shared.board.urls.handle_linked(target.id) {
                 shared.board.report(Event::Judged { id: target.id, judged });
             }
@@ -179,23 +183,25 @@ impl Discovery {
         }
     }
 
-    /// The target of a reference, from the cache if possible.
+    /// The target of a reference, and whether it is from the cache: then nothing about the
+    /// reference itself is unusual.
     fn target(
         &mut self,
         board: &mut Board,
         source: &Source<'_>,
         written: &str,
         depth: u32,
-    ) -> Target {
+    ) -> (Target, bool) {
         let key = key(&source.keys, written).filter(|_| source.may_remember(written));
-        if let Some(id) = key.and_then(|key| self.memo.find(key)) {
-            return Target { id: UrlId::from_number(id), fragment: None };
+        let known = key.and_then(|key| self.memo.find(key)).and_then(UrlId::from_number);
+        if let Some(id) = known {
+            return (Target { id, fragment: None }, true);
         }
         let target = resolve(board, source, written, depth);
-        if let Some(key) = key {
+        if let Some(key) = key.filter(|_| !is_masked(written) && !is_leftover(written)) {
             self.memo.keep(key, target.id.number());
         }
-        target
+        (target, false)
     }
 
     fn watch_for_traps(
@@ -298,6 +304,14 @@ fn upgraded(board: &mut Board, target: Target, depth: u32) -> Target {
     Target { id: board.intern(&url, depth, 0), fragment: target.fragment }
 }
 
+/// Whether a link may have a fault apart from its URL, except that it is not secure. Nearly all
+/// links have none: a short reference may name no page, and one with a colon may lead anywhere.
+fn may_have_fault(written: &str, is_known: bool) -> bool {
+    written.len() <= 1
+        || memchr::memchr(b':', written.as_bytes()).is_some()
+        || (!is_known && is_leftover(written))
+}
+
 /// Reports the faults of a link apart from its URL.
 fn watch_link(
     board: &mut Board,
@@ -305,15 +319,7 @@ fn watch_link(
     target: &Target,
     link: &Link<'_>,
     title: Option<&str>,
-    is_secure: bool,
 ) {
-    // A shortcut for nearly all links, which cannot have one.
-    let is_plain = link.written.len() > 1
-        && !is_secure
-        && memchr::memchr(b':', link.written.as_bytes()).is_none();
-    if is_plain && !is_leftover(link.written) {
-        return;
-    }
     let link = LinkContext {
         page: board.urls.text(page),
         target: board.urls.text(target.id),

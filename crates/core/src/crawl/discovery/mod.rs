@@ -124,6 +124,7 @@ impl Discovery {
     /// Nothing keeps the start page from being parsed.
     pub(super) fn release_start(&mut self, board: &mut Board) {
         if let Some((id, outcome, reading)) = self.start.release() {
+            let reading = reading.map(Box::new);
             board.say(Effect::ConcludeStart { id, outcome, reading });
             board.say(Effect::BeginMoreStarts);
         }

@@ -4,12 +4,13 @@ use std::time::Duration;
 
 use super::Judging;
 use crate::Moment;
-use crate::crawl::board::ReplySource;
+use crate::crawl::board::{Board, ReplySource};
 use crate::crawl::discovery::Discovery;
 use crate::crawl::health::outage::ServerSignal;
 use crate::crawl::health::{hangs, retry_after_too_long};
 use crate::crawl::messages::{Response, ServerId, UrlId};
 use crate::crawl::requests::Order;
+use crate::crawl::requests::head_trust::may_be_final;
 use crate::crawl::shared::SharedState;
 use crate::crawl::urls::Confirmation;
 use crate::evidence::{Attempt, AttemptOutcome, Failure, Method, Stage};
@@ -55,9 +56,13 @@ impl Judging {
         let outcome = attempt.outcome.clone();
         let by_get = attempt.method == Method::Get;
         if !by_get {
-            let wanted = shared.board.entry(id).roles.wanted().is_some();
-            let trust = &mut shared.board.requests.head_trust;
-            if !trust.handle_head(server, id, wanted, &outcome) {
+            let Board { urls, requests, source, .. } = &mut shared.board;
+            let wanted = urls.entry(id).roles.wanted().is_some();
+            // The earlier run trusted a HEAD that no GET followed.
+            let is_final = may_be_final(&outcome, wanted)
+                && (*source == ReplySource::Recall
+                    || requests.head_trust.handle_success(server, id));
+            if !is_final {
                 shared.board.entry_mut(id).attempts.by_get = true;
                 shared.board.report_attempt(id, attempt, None, true);
                 return shared.board.enqueue(id, Order::First);

@@ -7,11 +7,13 @@
 //! or if it sends nearly the same page for everything.
 
 use std::collections::HashMap;
+use std::num::NonZeroU64;
 
 use url::Url;
 use xxhash_rust::xxh3::xxh3_64;
 
 use crate::crawl::messages::{Judged, ServerId, UrlId};
+use crate::crawl::urls::ByUrl;
 
 /// The start of the last segment of nonexistent test URLs, so that they can be recognized in a
 /// server's log.
@@ -28,7 +30,7 @@ pub(super) struct Soft404Probes {
     /// Groups by their test URL.
     by_probe: HashMap<UrlId, usize>,
     /// The likeness of pages.
-    likeness: HashMap<UrlId, u64>,
+    likeness: ByUrl<NonZeroU64>,
     of_server: HashMap<ServerId, u32>,
 }
 
@@ -84,9 +86,8 @@ impl Soft404Probes {
     pub(super) fn handle_probe(&mut self, id: UrlId, judged: &Judged) -> Option<(usize, bool)> {
         let group = *self.by_probe.get(&id)?;
         let responded = judged.status.is_some_and(|status| (200..300).contains(&status));
-        let likeness = self.likeness.get(&judged.last).filter(|_| responded);
-        self.groups[group].says =
-            likeness.map_or(ProbeOutcome::Missing, |l| ProbeOutcome::Page(*l));
+        let likeness = self.likeness_of(judged.last).filter(|_| responded);
+        self.groups[group].says = likeness.map_or(ProbeOutcome::Missing, ProbeOutcome::Page);
         Some((group, likeness.is_some()))
     }
 
@@ -99,12 +100,19 @@ impl Soft404Probes {
 
     /// A page has a text of this likeness.
     pub(super) fn handle_likeness(&mut self, id: UrlId, likeness: u64) {
-        self.likeness.insert(id, likeness);
+        // A hash that is 0 is as rare as a collision.
+        if let Some(likeness) = NonZeroU64::new(likeness) {
+            self.likeness.insert(id, likeness);
+        }
+    }
+
+    fn likeness_of(&self, id: UrlId) -> Option<u64> {
+        self.likeness.get(id).map(|likeness| likeness.get())
     }
 
     /// Whether the likeness of a page is known.
     pub(super) fn knows(&self, id: UrlId) -> bool {
-        self.likeness.contains_key(&id)
+        self.likeness.get(id).is_some()
     }
 
     /// The test URL of a group.
@@ -118,10 +126,10 @@ impl Soft404Probes {
         let Group { says: ProbeOutcome::Page(likeness), pages, .. } = &self.groups[group] else {
             return Vec::new();
         };
-        if self.likeness.get(&home) == Some(likeness) {
+        if self.likeness_of(home) == Some(*likeness) {
             return Vec::new();
         }
-        let is_alike = |id: &UrlId| self.likeness.get(id) == Some(likeness);
+        let is_alike = |id: &UrlId| self.likeness_of(*id) == Some(*likeness);
         // If nearly all are alike, the server sends the same page for what exists.
         let count = pages.iter().filter(|id| is_alike(id)).count();
         let says_nothing = pages.len() >= MANY && count * 10 >= pages.len() * 9;
@@ -181,10 +189,9 @@ mod tests {
         let id = UrlId::from_index;
         let missing = |pages: usize, alike: usize| {
             let pages: Vec<UrlId> = (1..=pages).map(id).collect();
-            let likeness = pages[..alike].iter().map(|page| (*page, 7)).collect();
-            let group = Group { probe: id(0), says: ProbeOutcome::Page(7), pages };
-            let probes =
-                Soft404Probes { groups: vec![group], likeness, ..Soft404Probes::default() };
+            let group = Group { probe: id(0), says: ProbeOutcome::Page(7), pages: pages.clone() };
+            let mut probes = Soft404Probes { groups: vec![group], ..Soft404Probes::default() };
+            pages[..alike].iter().for_each(|page| probes.handle_likeness(*page, 7));
             probes.missing(0, id(99)).iter().filter(|(_, is_missing)| *is_missing).count()
         };
         assert_eq!((missing(9, 9), missing(10, 5), missing(10, 8)), (9, 5, 8));

@@ -33,18 +33,8 @@ impl HeadTrust {
         self.0.get(&server).is_none_or(|record| !record.lies)
     }
 
-    /// Whether a response to HEAD is final. `wanted`: a link expects another type than a page.
-    pub(in crate::crawl) fn handle_head(
-        &mut self,
-        server: ServerId,
-        id: UrlId,
-        wanted: bool,
-        outcome: &AttemptOutcome,
-    ) -> bool {
-        let AttemptOutcome::Response(head) = outcome else { return false };
-        if !head.is_success() || (wanted && is_suspicious(head)) {
-            return false;
-        }
+    /// A success by HEAD, just now. Whether it is final; otherwise GET is to confirm it.
+    pub(in crate::crawl) fn handle_success(&mut self, server: ServerId, id: UrlId) -> bool {
         let record = self.0.entry(server).or_default();
         if record.compared < PROOFS || record.proofs < record.compared {
             record.compared += 1;
@@ -72,6 +62,12 @@ impl HeadTrust {
     }
 }
 
+/// Whether a response to HEAD may be final. `wanted`: a link expects another type than a page.
+pub(in crate::crawl) fn may_be_final(outcome: &AttemptOutcome, wanted: bool) -> bool {
+    let AttemptOutcome::Response(head) = outcome else { return false };
+    head.is_success() && !(wanted && is_suspicious(head))
+}
+
 /// An HTML page where another type is expected, or a response without any content.
 fn is_suspicious(head: &ResponseHead) -> bool {
     head.is_html() || head.media_type.is_none()
@@ -91,29 +87,32 @@ mod tests {
         let (server, url) = (ServerId::from_index(0), UrlId::from_index);
         let mut trust = HeadTrust::default();
         for number in 0..8 {
-            assert!(!trust.handle_head(server, url(number), false, &says(200)));
+            assert!(!trust.handle_success(server, url(number)));
             trust.handle_get(server, url(number), &says(200));
         }
-        assert!(trust.handle_head(server, url(8), false, &says(200)), "its HEAD is trusted");
-        assert!(!trust.handle_head(server, url(9), false, &says(404)), "not a success");
-        let typed = |media_type: Option<&str>| {
-            let media_type = media_type.map(str::to_owned);
-            let head = ResponseHead { status: 200, media_type, ..ResponseHead::default() };
-            AttemptOutcome::Response(head)
-        };
-        assert!(trust.handle_head(server, url(10), true, &says(200)), "an image, as expected");
-        for media_type in [Some("text/html"), None] {
-            let said = typed(media_type);
-            assert!(!trust.handle_head(server, url(11), true, &said), "{media_type:?}");
-            assert!(trust.handle_head(server, url(12), false, &said), "a page is expected");
-        }
+        assert!(trust.handle_success(server, url(8)), "its HEAD is trusted");
         let mut trust = HeadTrust::default();
-        assert!(!trust.handle_head(server, url(0), false, &says(200)));
+        assert!(!trust.handle_success(server, url(0)));
         assert!(trust.trusts_head(server), "one success is no lie");
         trust.handle_get(server, url(1), &says(404));
         assert!(trust.trusts_head(server), "GET of a URL without a successful HEAD proves nothing");
         trust.handle_get(server, url(0), &says(404));
         assert!(!trust.trusts_head(server));
         assert!(trust.trusts_head(ServerId::from_index(1)), "other servers are not affected");
+    }
+
+    #[test]
+    fn only_a_success_of_the_type_that_a_link_expects_may_be_final() {
+        assert!(!may_be_final(&says(404), false), "not a success");
+        let typed = |media_type: Option<&str>| {
+            let media_type = media_type.map(str::to_owned);
+            let head = ResponseHead { status: 200, media_type, ..ResponseHead::default() };
+            AttemptOutcome::Response(head)
+        };
+        assert!(may_be_final(&says(200), true), "an image, as expected");
+        for media_type in [Some("text/html"), None] {
+            assert!(!may_be_final(&typed(media_type), true), "{media_type:?}");
+            assert!(may_be_final(&typed(media_type), false), "a page is expected");
+        }
     }
 }

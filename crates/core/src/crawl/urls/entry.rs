@@ -227,3 +227,14 @@ impl Phase {
         matches!(self, Held | Queued(_) | Retry(_) | Unconfirmed | Refused)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// There is one for each URL.
+    #[test]
+    fn an_entry_is_small() {
+        assert!(size_of::<Entry>() <= 88, "{}", size_of::<Entry>());
+    }
+}
