@@ -127,21 +127,25 @@ pub async fn crawl<F: Fetch>(job: Job<F>, watch: &mut dyn Observer) -> Result<En
         Err(Failed) => RunState::Stopped,
     };
     driver.tasks.shutdown().await;
+    let Driver { crawl, memory, remember, problem, internal_errors, budget, .. } = driver;
+    let start_problem = crawl.start_problem().cloned();
+    // The end of a run takes as much memory.
+    drop((crawl, memory, remember));
     let (run, state) = tokio::task::spawn_blocking(move || recorder.finish(state))
         .await
         .expect("a thread that panics is joined inside, and its panic is an error")?;
-    if let Some(problem) = driver.problem {
+    if let Some(problem) = problem {
         return Err(problem);
     }
-    if let Some(problem) = driver.crawl.start_problem() {
-        return Err(EngineError::Start(Box::new(problem.clone())));
+    if let Some(problem) = start_problem {
+        return Err(EngineError::Start(Box::new(problem)));
     }
     Ok(Ended {
         // There is no run if it was stopped before the start URL responded.
         run: run.unwrap_or_default(),
         state,
-        spent: state == RunState::Stopped && driver.budget == Some(0),
-        internal_errors: driver.internal_errors,
+        spent: state == RunState::Stopped && budget == Some(0),
+        internal_errors,
     })
 }
 
@@ -358,9 +362,7 @@ impl<F: Fetch> Driver<F> {
         let Some(memory) = &self.memory else { return Ok(()) };
         match memory.recall(url) {
             Ok(replies) => {
-                let mut replies = replies.into_iter();
-                // Once a URL has its verdict, further results do not matter.
-                while replies.next().is_some_and(|reply| self.crawl.handle_recalled(url, reply)) {}
+                self.crawl.handle_recalled(url, replies);
                 Ok(())
             }
             Err(problem) => self.fail(problem),

@@ -247,15 +247,8 @@ fn bounded() -> Event {
 
 fn new_run() -> NewRun {
     NewRun {
-        given_start: "www.large.test".to_owned(),
-        site: None,
-        options: "{}".to_owned(),
-        bounds: "{}".to_owned(),
-        placeholders_are_broken: false,
-        version: "0".to_owned(),
         started_at: jiff::Timestamp::now(),
-        kind: rummage_store::RunKind::Crawl,
-        own_fields: false,
         epoch_at: jiff::Timestamp::now(),
+        ..NewRun::plain("www.large.test")
     }
 }

@@ -15,13 +15,12 @@ use std::fs;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{BodyUse, Crawl, Event, Reply, Request, Response, Settings};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Format};
-use rummage_store::{NewRun, RunKind, RunState, RunWriter};
+use rummage_store::{NewRun, RunState, RunWriter};
 
 const HOST: &str = "http://127.0.0.1:8000";
 
@@ -150,18 +149,7 @@ fn main() {
         std::process::exit(2);
     };
     let pages = Pages::of(pages);
-    let new = NewRun {
-        given_start: HOST.to_owned(),
-        site: None,
-        options: "{}".to_owned(),
-        bounds: "{}".to_owned(),
-        placeholders_are_broken: false,
-        version: "0".to_owned(),
-        started_at: Timestamp::UNIX_EPOCH,
-        kind: RunKind::Crawl,
-        own_fields: false,
-        epoch_at: Timestamp::UNIX_EPOCH,
-    };
+    let new = NewRun::plain(HOST);
     let mut writer = RunWriter::begin(Path::new(store), new).expect("the store can be written");
     let start = url::Url::parse(HOST).expect("a URL");
     let settings = Settings { max_urls: usize::MAX, ..Settings::default() };
@@ -200,6 +188,7 @@ fn main() {
             eprintln!("{parsed} of {known} URLs parsed in {took:.1?}, {memory} KiB");
         }
     }
+    drop(crawl);
     let since = Instant::now();
     writer.finish(RunState::Finished).expect("the store can be written");
     let finishing = since.elapsed();

@@ -29,8 +29,8 @@ const CHUNK: usize = 64 * 1024;
 #[derive(Debug, Clone, Default)]
 pub struct LocalFiles {
     folder: Option<Arc<Folder>>,
-    /// As many files are read at a time as there are cores: more would not be faster, and each
-    /// holds a page in memory.
+    /// Twice as many files are read at a time as there are cores, so that none is idle while a page
+    /// is handed on. More would not be faster, and each holds a page in memory.
     readers: Option<Arc<Semaphore>>,
     documents: Arc<HashMap<String, Document>>,
 }
@@ -52,7 +52,7 @@ impl LocalFiles {
     #[must_use]
     pub fn of_folder(folder: Arc<Folder>) -> LocalFiles {
         let cores = std::thread::available_parallelism().map_or(2, usize::from);
-        let readers = Some(Arc::new(Semaphore::new(cores)));
+        let readers = Some(Arc::new(Semaphore::new(2 * cores)));
         LocalFiles { folder: Some(folder), readers, ..LocalFiles::default() }
     }
 

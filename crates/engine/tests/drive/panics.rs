@@ -1,7 +1,6 @@
 use std::path::Path;
 use std::time::Duration;
 
-use jiff::Timestamp;
 use rummage_core::crawl::{Crawl, Event, Reply, Request, Response, RobotsRule, Settings, Tick};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::Extractor;
@@ -9,7 +8,7 @@ use rummage_core::extract::reading::Format;
 use rummage_engine::{
     CacheLookup, Clock, Ended, EngineError, Fetch, Fetched, InternalError, Job, Observer, crawl,
 };
-use rummage_store::{Memory, NewRun, Reader, RunKind, RunState, RunWriter};
+use rummage_store::{Memory, NewRun, Reader, RunState, RunWriter};
 use tempfile::TempDir;
 use tokio::sync::watch;
 use url::Url;
@@ -63,18 +62,7 @@ impl Observer for Silent {
 }
 
 fn drive(store: &Path, remember: Option<CacheLookup>) -> Result<Ended, EngineError> {
-    let new = NewRun {
-        given_start: "a.test".to_owned(),
-        site: None,
-        options: "{}".to_owned(),
-        bounds: "{}".to_owned(),
-        placeholders_are_broken: false,
-        version: "0".to_owned(),
-        started_at: Timestamp::UNIX_EPOCH,
-        kind: RunKind::Crawl,
-        own_fields: false,
-        epoch_at: Timestamp::UNIX_EPOCH,
-    };
+    let new = NewRun::plain("a.test");
     let settings = Settings { robots: RobotsRule::Ignore, ..Settings::default() };
     let clock = Clock::starting_at(Duration::ZERO);
     let (_stop, stopped) = watch::channel(false);

@@ -21,6 +21,7 @@ impl RunWriter {
         let Some(run) = self.run else { return Ok(state) };
         self.open_transaction()?;
         self.write_entries()?;
+        self.forget_urls();
         let pages = page_order::compute(&self.db, run)?;
         {
             let mut update = self.db.prepare_cached(

@@ -13,6 +13,7 @@ use crate::model::{Changes, RunInfo};
 use crate::read::checks;
 use crate::read::reader::Reader;
 use crate::tables::runs::run_info;
+use crate::tables::verdict_spans;
 
 /// A site with its last run.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -139,7 +140,8 @@ fn size(path: &Path) -> u64 {
 }
 
 fn forget(db: &Connection, run: i64) -> Result<(), StoreError> {
-    for table in ["run_page", "asked", "verdict", "no_place", "link_fault", "slowed", "note"] {
+    verdict_spans::forget(db, run)?;
+    for table in ["run_page", "asked", "no_place", "link_fault", "slowed", "note"] {
         db.execute(&format!("DELETE FROM {table} WHERE run = ?1"), [run])?;
     }
     db.execute("DELETE FROM run WHERE id = ?1", [run])?;

@@ -38,7 +38,8 @@ impl<'a> Written<'a> {
         match self {
             Written::Whole => target,
             Written::Path => {
-                let host = target.find("://").map_or(0, |at| at + 3);
+                let scheme = target.find(':').filter(|at| target[*at..].starts_with("://"));
+                let host = scheme.map_or(0, |at| at + 3);
                 let path = target[host..].find('/').map_or(target.len(), |at| host + at);
                 &target[path..]
             }

@@ -19,6 +19,7 @@ const MIGRATIONS: &[Migration] = &[
     (7, include_str!("schema.sql")),
     (8, include_str!("suspicious_runs.sql")),
     (9, include_str!("descriptions.sql")),
+    (10, include_str!("verdict_spans.sql")),
 ];
 
 /// A version, and the SQL that migrates to it.
@@ -259,6 +260,14 @@ fn migrate(connection: &mut Connection, from: i64, steps: &[Migration]) -> Resul
     Ok(())
 }
 
+/// An empty store in memory.
+#[cfg(test)]
+pub(crate) fn in_memory() -> Connection {
+    let mut connection = Connection::open_in_memory().expect("memory suffices");
+    migrate(&mut connection, 0, MIGRATIONS).expect("a new store can be created");
+    connection
+}
+
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test may")]
 mod tests {
@@ -272,8 +281,7 @@ mod tests {
 
     #[test]
     fn a_store_is_migrated_step_by_step() {
-        let mut connection = Connection::open_in_memory().unwrap();
-        migrate(&mut connection, 0, MIGRATIONS).unwrap();
+        let mut connection = in_memory();
         assert_eq!(version_of(&connection), KNOWN);
         let rename = "ALTER TABLE word RENAME COLUMN text TO word";
         let steps = [MIGRATIONS, &[(NEXT, rename)]].concat();
@@ -283,6 +291,50 @@ mod tests {
         // The second time, nothing is left to do.
         migrate(&mut connection, NEXT, &steps).unwrap();
         assert_eq!(version_of(&connection), NEXT);
+    }
+
+    #[test]
+    fn each_verdict_of_version_9_has_its_run_in_version_10() {
+        let mut connection = Connection::open_in_memory().unwrap();
+        let (old, new) = MIGRATIONS.split_at(3);
+        assert_eq!((old[2].0, new[0].0), (9, 10));
+        migrate(&mut connection, 0, old).unwrap();
+        for (id, site) in [(1, "a.test"), (2, "b.test"), (4, "a.test")] {
+            connection
+                .execute(
+                    "INSERT INTO run VALUES (?1, ?2, 1, '', '', '', '', '', 1, 'crawl', '', 0, '',
+                         0, 'finished')",
+                    (id, site),
+                )
+                .unwrap();
+            connection
+                .execute(
+                    "INSERT INTO verdict VALUES (?1, 7, 'internal', 'moved', 'redirected', 301,
+                         8, 8, 1, 8, 5, NULL, 1), (?1, 9, NULL, 'skipped', 'other-scheme', NULL,
+                         NULL, 9, 0, NULL, NULL, NULL, 1)",
+                    [id],
+                )
+                .unwrap();
+        }
+        migrate(&mut connection, 9, MIGRATIONS).unwrap();
+        let mut select = connection
+            .prepare("SELECT run, address, cause, final, requested FROM verdict ORDER BY 1, 2")
+            .unwrap();
+        let rows: Vec<(u32, u32, String, u32, bool)> = select
+            .query_map([], |row| {
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
+            })
+            .unwrap()
+            .collect::<Result<_, _>>()
+            .unwrap();
+        let of = |run| {
+            let moved = (run, 7, "redirected".to_owned(), 8, true);
+            [moved, (run, 9, "other-scheme".to_owned(), 9, false)]
+        };
+        assert_eq!(rows, [of(1), of(2), of(4)].concat());
+        let series: i64 =
+            connection.query_row("SELECT sum(series) FROM run", [], |row| row.get(0)).unwrap();
+        assert_eq!(series, 1 + 2 + 1);
     }
 
     #[test]
@@ -335,8 +387,7 @@ mod tests {
 
     #[test]
     fn a_failed_step_leaves_the_store_unchanged() {
-        let mut connection = Connection::open_in_memory().unwrap();
-        migrate(&mut connection, 0, MIGRATIONS).unwrap();
+        let mut connection = in_memory();
         let half = "DROP TABLE word; ALTER TABLE nothing RENAME TO something";
         let steps = [MIGRATIONS, &[(NEXT, half)]].concat();
         migrate(&mut connection, KNOWN, &steps).unwrap_err();

@@ -2,7 +2,6 @@
 
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
-use std::rc::Rc;
 
 use jiff::Timestamp;
 use rummage_core::Moment;
@@ -15,9 +14,8 @@ use rusqlite::Connection;
 use crate::db::error::StoreError;
 use crate::model::{RunInfo, StoredUrl};
 use crate::read::reader::Reader;
-use crate::read::replay::Urls;
+use crate::read::restore::Restorer;
 use crate::tables::evidence::Evidence;
-use crate::tables::link_contents::{Index, LinkContents};
 
 /// Results of earlier runs, by URL.
 #[derive(Debug)]
@@ -29,8 +27,7 @@ pub struct Memory {
     seen: HashMap<i64, RunRecord>,
     /// Pages that were parsed, and can be requested conditionally.
     pages: HashMap<Key, (u32, i64)>,
-    contents: Rc<Index>,
-    urls: RefCell<Urls>,
+    restorer: RefCell<Restorer>,
 }
 
 /// The results of one run.
@@ -74,15 +71,14 @@ impl Memory {
         urls: &[(StoredUrl, i64)],
         epoch_at: Timestamp,
     ) -> Result<Memory, StoreError> {
-        let contents = LinkContents::of_store(&reader.db)?.index();
+        let restorer = RefCell::new(Restorer::new(&reader.db)?);
         let mut memory = Memory {
             reader,
             epoch_at,
             known: HashMap::new(),
             seen: HashMap::new(),
             pages: HashMap::new(),
-            contents,
-            urls: RefCell::default(),
+            restorer,
         };
         let mut wanted: HashMap<i64, Vec<bool>> = HashMap::new();
         for (url, run) in urls {
@@ -190,6 +186,11 @@ impl Memory {
         let (mut attempts, title) = seen.evidence.attempts(&self.reader.db, *url)?;
         // Redirect chains with cookies, and side requests, are requested anew.
         attempts.retain(|attempt| attempt.hop.is_none() && !attempt.purpose.is_side());
+        // Its GET was never made, because the server was given up before.
+        let by_head = attempts.last().is_some_and(|last| last.method == Method::Head);
+        if by_head && !self.was_sound(*url, *run)? {
+            return Ok(Vec::new());
+        }
         let mut replies = Vec::with_capacity(attempts.len());
         for mut attempt in attempts {
             let success =
@@ -206,9 +207,13 @@ impl Memory {
         Ok(replies)
     }
 
+    fn was_sound(&self, url: u32, run: i64) -> Result<bool, StoreError> {
+        let other = "SELECT 1 FROM verdict WHERE run = ?1 AND address = ?2 AND verdict <> 'sound'";
+        Ok(!self.reader.db.prepare_cached(other)?.exists((run, url))?)
+    }
+
     fn reading(&self, version: u32) -> Result<Reading, StoreError> {
-        let contents = LinkContents::with_index(&self.reader.db, Rc::clone(&self.contents));
-        self.reader.reading(version, &contents, &mut self.urls.borrow_mut())
+        self.restorer.borrow_mut().reading(&self.reader.db, version)
     }
 
     /// Converts a moment of an earlier run to one of the new run.

@@ -111,16 +111,18 @@ impl OpenRun<'_> {
         let found = self
             .db
             .prepare_cached(
-                "SELECT verdict, cause, status, last.url, moved.url, hops, scope, checked_us,
+                "SELECT verdict, cause, status, last.url, moved.url, hops, scope, requested,
                         not_read
                  FROM verdict
                  JOIN address AS last ON last.id = final
                  LEFT JOIN address AS moved ON moved.id = moved_to
                  WHERE run = ?1 AND verdict.address = ?2",
             )?
-            .query_row(params![self.info.number, url.0], |row| outcome(row, self.info.epoch_at))
+            .query_row(params![self.info.number, url.0], outcome)
             .optional()?;
-        Ok(Some(found.unwrap_or_else(not_asked)))
+        let Some(outcome) = found else { return Ok(Some(not_asked())) };
+        let checked_at = if url_status.requested { self.checked_at(url)? } else { None };
+        Ok(Some(Outcome { checked_at, ..outcome }))
     }
 
     /// Only verdict and cause, which are in memory for every URL.
@@ -139,11 +141,14 @@ impl OpenRun<'_> {
             hops: 0,
             scope: url_status.scope,
             not_parsed: None,
-            checked_at: self
-                .evidence(url)?
-                .last_at(url.0)
-                .map(|micros| after(self.info.epoch_at, micros.cast_signed())),
+            checked_at: self.checked_at(url)?,
         })
+    }
+
+    /// When a URL was last requested.
+    fn checked_at(&self, url: StoredUrl) -> Result<Option<Timestamp>, StoreError> {
+        let last = self.evidence(url)?.last_at(url.0);
+        Ok(last.map(|micros| after(self.info.epoch_at, micros.cast_signed())))
     }
 
     /// A target with its last response.
@@ -293,18 +298,19 @@ pub(crate) fn after(start: Timestamp, micros: i64) -> Timestamp {
     start.checked_add(SignedDuration::from_micros(micros)).unwrap_or(start)
 }
 
-fn outcome(row: &Row<'_>, epoch_at: Timestamp) -> rusqlite::Result<Outcome> {
+/// All but the time.
+fn outcome(row: &Row<'_>) -> rusqlite::Result<Outcome> {
     let last: Option<String> = row.get(3)?;
-    let checked: Option<i64> = row.get(7)?;
+    let requested: bool = row.get(7)?;
     Ok(Outcome {
         verdict: word(row, 0, Verdict::named)?,
         cause: optional_word(row, 1, Cause::named)?,
         status: row.get(2)?,
-        last: last.filter(|_| checked.is_some()),
+        last: last.filter(|_| requested),
         moved_to: row.get(4)?,
         hops: row.get::<_, Option<u32>>(5)?.unwrap_or_default(),
         scope: optional_word(row, 6, Scope::named)?,
         not_parsed: optional_word(row, 8, NotParsed::named)?,
-        checked_at: checked.map(|micros| after(epoch_at, micros)),
+        checked_at: None,
     })
 }

@@ -14,7 +14,9 @@ use crate::tables::link_contents;
 /// What the store contains already, by hash.
 #[derive(Debug, Default)]
 pub(crate) struct InternCache {
+    /// From before the run: a crawl discovers each URL once.
     pub(crate) urls: Ids,
+    /// From before the run: hardly any page is parsed twice in one.
     pub(crate) versions: Ids,
     pub(crate) words: HashMap<String, u32>,
     /// The last words that were looked up: most links are of the same element.

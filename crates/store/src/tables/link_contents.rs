@@ -18,14 +18,15 @@ pub(crate) fn end(db: &Connection) -> Result<u32, StoreError> {
     Ok(db.query_row(sql, [], |row| row.get(0))?)
 }
 
-/// How many rows are cached.
+/// How many rows are cached, and with how many bytes: a hostile page has a large one.
 const ROWS_HELD: usize = 1500;
+const BYTES_HELD: usize = 16 << 20;
 
 /// The link contents of a store.
 #[derive(Debug)]
 pub(crate) struct LinkContents<'a> {
     db: &'a Connection,
-    index: Rc<Index>,
+    index: Index,
 }
 
 /// Cached data about the link contents of a store.
@@ -52,6 +53,7 @@ struct Raw {
 #[derive(Debug, Default)]
 struct Held {
     young: HashMap<u32, Row>,
+    bytes: usize,
     old: HashMap<u32, Row>,
 }
 
@@ -63,17 +65,7 @@ impl<'a> LinkContents<'a> {
             .collect::<Result<_, _>>()?;
         let mut select = db.prepare("SELECT first FROM mark ORDER BY first")?;
         let firsts = select.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
-        Ok(LinkContents { db, index: Rc::new(Index { words, firsts, held: RefCell::default() }) })
-    }
-
-    /// The cache, to be [reused](LinkContents::with_index).
-    pub(crate) fn index(&self) -> Rc<Index> {
-        Rc::clone(&self.index)
-    }
-
-    /// The link contents of a store, with an existing cache.
-    pub(crate) fn with_index(db: &'a Connection, index: Rc<Index>) -> LinkContents<'a> {
-        LinkContents { db, index }
+        Ok(LinkContents { db, index: Index { words, firsts, held: RefCell::default() } })
     }
 
     /// The first unused number.
@@ -167,9 +159,11 @@ impl<'a> LinkContents<'a> {
             Some(row) => Rc::clone(row),
             None => self.read(first)?,
         };
-        if held.young.len() >= ROWS_HELD {
+        if held.young.len() >= ROWS_HELD || held.bytes > BYTES_HELD {
             held.old = std::mem::take(&mut held.young);
+            held.bytes = 0;
         }
+        held.bytes += row.says.len() + 8 * row.starts.len();
         held.young.insert(first, Rc::clone(&row));
         Ok(row)
     }

@@ -10,3 +10,4 @@ pub(crate) mod page_order;
 pub(crate) mod request_log;
 pub(crate) mod runs;
 pub(crate) mod url_status;
+pub(crate) mod verdict_spans;

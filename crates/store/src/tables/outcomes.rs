@@ -9,11 +9,11 @@ use crate::db::row::text;
 use crate::tables::interning::{take, texts_key};
 
 /// Stores new outcomes.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct Outcomes {
     kinds: Recent,
     recent: Recent,
-    /// The last known outcome of each URL, by its number: a URL mostly responds as before.
+    /// The last outcome of each URL in earlier runs, by its number: it mostly responds as before.
     last: Vec<Option<(Key, u32)>>,
     next: u32,
     next_kind: u32,
@@ -79,14 +79,6 @@ impl Outcomes {
         Ok(())
     }
 
-    fn last_of(&mut self, url: u32) -> &mut Option<(Key, u32)> {
-        let at = url as usize;
-        if self.last.len() <= at {
-            self.last.resize(at + 1, None);
-        }
-        &mut self.last[at]
-    }
-
     /// The id of an outcome, which is stored if it is new.
     pub(crate) fn id(
         &mut self,
@@ -104,11 +96,11 @@ impl Outcomes {
         }
         let texts = [&columns.etag, &columns.modified, &columns.title].map(|text| text.as_deref());
         let key = key(kind, columns.length, texts);
-        if let Some((_, id)) = self.last_of(url).filter(|(known, _)| *known == key) {
+        let last = self.last.get(url as usize).copied().flatten();
+        if let Some((_, id)) = last.filter(|(known, _)| *known == key) {
             return Ok(id);
         }
         let id = self.recent.id_or(key, self.next);
-        *self.last_of(url) = Some((key, id));
         if id == self.next {
             take(&mut self.next);
             db.prepare_cached(

@@ -93,7 +93,7 @@ impl UrlStatuses {
             }
         })?;
         let mut select = db.prepare(
-            "SELECT address, verdict, cause, status, scope, linked, checked_us IS NOT NULL
+            "SELECT address, verdict, cause, status, scope, linked, requested
              FROM verdict WHERE run = ?1",
         )?;
         let mut rows = select.query([run])?;

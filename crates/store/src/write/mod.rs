@@ -29,6 +29,7 @@ use crate::tables::interning::{InternCache, take};
 use crate::tables::notes;
 use crate::tables::outcomes::Outcomes;
 use crate::tables::request_log::last_endings;
+use crate::tables::verdict_spans::VerdictSpans;
 use url_log::UrlLog;
 
 /// What is known of a run before it starts.
@@ -59,6 +60,23 @@ pub struct NewRun {
 }
 
 impl NewRun {
+    /// A crawl of this start URL without options, at the beginning of 1970.
+    #[must_use]
+    pub fn plain(given_start: &str) -> NewRun {
+        NewRun {
+            given_start: given_start.to_owned(),
+            site: None,
+            options: "{}".to_owned(),
+            bounds: "{}".to_owned(),
+            placeholders_are_broken: false,
+            version: "0".to_owned(),
+            started_at: Timestamp::UNIX_EPOCH,
+            kind: RunKind::Crawl,
+            own_fields: false,
+            epoch_at: Timestamp::UNIX_EPOCH,
+        }
+    }
+
     /// How far before its beginning the run's clock starts.
     #[must_use]
     pub fn looked_back(&self) -> Duration {
@@ -84,7 +102,11 @@ pub struct RunWriter {
     origin: String,
     /// Numbers in the store, by the id in the crawl.
     ids: Vec<u32>,
+    /// Hashes of the URLs, likewise.
+    hashes: Vec<u64>,
     url_log: UrlLog,
+    /// Known as soon as the run has a number.
+    spans: Option<VerdictSpans>,
     known: InternCache,
     outcomes: Outcomes,
     last_moment: Moment,
@@ -116,7 +138,9 @@ impl RunWriter {
             replaying: false,
             origin: String::new(),
             ids: Vec::new(),
+            hashes: Vec::new(),
             url_log: UrlLog::default(),
+            spans: None,
             known,
             outcomes,
             last_moment: Moment::START,
@@ -160,6 +184,7 @@ impl RunWriter {
         let mut writer = RunWriter::begin(path, new)?;
         writer.url_log = UrlLog::of_run(&writer.db, run)?;
         writer.run = Some(run);
+        writer.spans = Some(VerdictSpans::of_continued_run(&writer.db, run)?);
         writer.replaying = true;
         writer.load_origin()?;
         writer.db.execute(
@@ -205,6 +230,13 @@ impl RunWriter {
             self.early.push(event);
         }
         Ok(())
+    }
+
+    /// Nothing more will be written, and what follows takes as much memory.
+    pub(crate) fn forget_urls(&mut self) {
+        self.known = InternCache::default();
+        (self.ids, self.hashes) = (Vec::new(), Vec::new());
+        (self.url_log, self.outcomes) = (UrlLog::default(), Outcomes::default());
     }
 
     /// Commits everything written so far.
@@ -282,7 +314,9 @@ impl RunWriter {
                 RULES_VERSION,
             ],
         )?;
-        self.run = Some(self.db.last_insert_rowid());
+        let run = self.db.last_insert_rowid();
+        self.run = Some(run);
+        self.spans = Some(VerdictSpans::of_new_run(&self.db, run)?);
         self.load_origin()
     }
 
@@ -320,11 +354,11 @@ impl RunWriter {
                 self.db
                     .prepare_cached("INSERT INTO address (id, url) VALUES (?1, ?2)")?
                     .execute(params![id, url])?;
-                self.known.urls.insert(key, id);
                 id
             }
         };
         self.ids.push(id);
+        self.hashes.push(key.short());
         self.url_log.handle_discovered(id);
         Ok(())
     }
@@ -341,21 +375,6 @@ mod tests {
 
     use super::*;
     use crate::{Reader, RunState};
-
-    fn new_run() -> NewRun {
-        NewRun {
-            given_start: "a.test".to_owned(),
-            site: None,
-            options: "{}".to_owned(),
-            bounds: "{}".to_owned(),
-            placeholders_are_broken: false,
-            version: "0".to_owned(),
-            started_at: Timestamp::UNIX_EPOCH,
-            kind: RunKind::Crawl,
-            own_fields: false,
-            epoch_at: Timestamp::UNIX_EPOCH,
-        }
-    }
 
     fn discovered(number: usize) -> [Event; 2] {
         let id = UrlId::from_index(number);
@@ -380,7 +399,7 @@ mod tests {
     fn a_run_is_in_the_file_even_if_the_log_is_lost() {
         let folder = tempfile::TempDir::new().unwrap();
         let (path, copy) = (folder.path().join("store.db"), folder.path().join("copy.db"));
-        let mut writer = RunWriter::begin(&path, new_run()).unwrap();
+        let mut writer = RunWriter::begin(&path, NewRun::plain("a.test")).unwrap();
         let start = url::Url::parse("http://a.test/").unwrap();
         let bounds = Bounds::around(&start, &[]);
         let mut urls_in_file = Vec::new();
@@ -411,7 +430,7 @@ mod tests {
     fn committed_data_stays_when_the_disk_is_full() {
         let folder = tempfile::TempDir::new().unwrap();
         let path = folder.path().join("store.db");
-        let mut writer = RunWriter::begin(&path, new_run()).unwrap();
+        let mut writer = RunWriter::begin(&path, NewRun::plain("a.test")).unwrap();
         let start = url::Url::parse("http://a.test/").unwrap();
         let mut events: Vec<Event> = discovered(0).into();
         events.push(Event::Bounded {

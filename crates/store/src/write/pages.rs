@@ -28,7 +28,7 @@ impl RunWriter {
         let key = version_key(url, &hash.to_be_bytes());
         let version = match self.known.versions.get(&key) {
             Some(version) => *version,
-            None => self.write_version(url, hash, key, reading, targets)?,
+            None => self.write_version(url, hash, reading, targets)?,
         };
         self.db
             .prepare_cached(
@@ -42,7 +42,6 @@ impl RunWriter {
         &mut self,
         url: u32,
         hash: u128,
-        key: Key,
         reading: &Reading,
         targets: &[Target],
     ) -> Result<u32, StoreError> {
@@ -75,7 +74,6 @@ impl RunWriter {
                 reading.rules(),
                 reading.description(),
             ])?;
-        self.known.versions.insert(key, version);
         Ok(version)
     }
 
@@ -91,7 +89,7 @@ impl RunWriter {
         let mut occurrences = Vec::with_capacity(targets.len());
         for (link, target) in reading.links().zip(targets) {
             let url = self.ids[target.id.index()];
-            let said = self.said(&link, target, url)?;
+            let said = self.said(&link, target)?;
             let content = self.known.contents.id_or(mark_key(url, &said), self.known.next_content);
             if content == self.known.next_content {
                 take(&mut self.known.next_content);
@@ -118,7 +116,6 @@ impl RunWriter {
         &mut self,
         link: &Link<'a>,
         target: &'a Target,
-        url: u32,
     ) -> Result<LinkContent<'a>, StoreError> {
         Ok(LinkContent {
             element: self.word(0, link.element.name())?,
@@ -126,7 +123,7 @@ impl RunWriter {
             region: link.region,
             ancestor_hash: link.ancestor_hash,
             scripted: link.scripted,
-            written: self.written(link.written, url),
+            written: self.written(link.written, target.id),
             fragment: target.fragment.as_deref(),
             text: link.text,
             rel: link.rel,
@@ -135,8 +132,9 @@ impl RunWriter {
     }
 
     /// How a reference to a URL is written: as the whole URL, its path, or any other text.
-    fn written<'a>(&self, written: &'a str, url: u32) -> Written<'a> {
-        let is = |text: &[u8]| self.known.urls.get(&Key::of_text(text)) == Some(&url);
+    fn written<'a>(&self, written: &'a str, target: UrlId) -> Written<'a> {
+        let hash = self.hashes[target.index()];
+        let is = |text: &[u8]| Key::of_text(text).short() == hash;
         if written.contains(':') && is(written.as_bytes()) {
             return Written::Whole;
         }

@@ -18,7 +18,7 @@ impl RunWriter {
     ) -> Result<(), StoreError> {
         self.last_moment = self.last_moment.max(attempt.at);
         let at_us = attempt.at.as_micros();
-        self.url_log.seen_mut(id).at_us = Some(at_us);
+        self.url_log.seen_mut(id).is_requested = true;
         if self.replaying {
             return Ok(());
         }

@@ -14,14 +14,13 @@ use crate::tables::request_log::for_each_entry;
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct UrlRecord {
     pub(super) scope: Option<Scope>,
-    /// When it was last requested, in microseconds from the start.
-    pub(super) at_us: Option<u64>,
+    pub(super) is_requested: bool,
     /// It is among those that are simply sound.
     pub(super) is_sound: bool,
     /// It has a row with its verdict.
     pub(super) has_row: bool,
-    /// The position of its request among those that are not packed yet.
-    waiting: Option<u32>,
+    /// One more than the position of its request among those that are not packed yet; 0 for none.
+    waiting: u32,
 }
 
 /// The requests of a run that are not packed yet, and the state of all URLs.
@@ -68,9 +67,9 @@ impl UrlLog {
     /// A request has ended.
     pub(super) fn handle_request(&mut self, id: UrlId, url: u32, request: Requested) {
         let seen = &mut self.seen[id.index()];
-        seen.at_us = Some(request.at_us);
-        seen.waiting = u32::try_from(self.entries.len()).ok();
+        seen.is_requested = true;
         self.entries.push(Entry { url, request: Some(request), sound: None });
+        seen.waiting = u32::try_from(self.entries.len()).unwrap_or_default();
     }
 
     /// Takes what is not packed yet, and its number.
@@ -86,7 +85,7 @@ impl UrlLog {
         let seen = &mut self.seen[id.index()];
         let sound = Some(seen.scope.unwrap_or(Scope::Internal));
         seen.is_sound = true;
-        let waiting = seen.waiting.and_then(|at| self.entries.get_mut(at as usize));
+        let waiting = seen.waiting.checked_sub(1).and_then(|at| self.entries.get_mut(at as usize));
         // The position may refer to entries that have been packed since.
         match waiting.filter(|entry| entry.url == url) {
             Some(entry) => entry.sound = sound,

@@ -8,6 +8,7 @@ use rusqlite::params;
 
 use super::RunWriter;
 use crate::db::error::StoreError;
+use crate::tables::verdict_spans::VerdictRow;
 
 /// Whether a verdict only says that the URL responded, directly and with 200.
 fn is_plain(id: UrlId, judged: &Judged) -> bool {
@@ -27,28 +28,24 @@ impl RunWriter {
         }
         self.url_log.seen_mut(id).has_row = true;
         let of = |id: UrlId| self.ids[id.index()];
-        self.db
-            .prepare_cached(
-                "INSERT OR REPLACE INTO verdict (run, address, scope, verdict, cause, status,
-                     next, final, hops, moved_to, checked_us, not_read, linked)
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
-            )?
-            .execute(params![
-                self.run,
-                of(id),
-                seen.scope.map(Scope::as_str),
-                judged.verdict.as_str(),
-                judged.cause.map(Cause::as_str),
-                judged.status,
-                judged.next.map(of),
-                of(judged.last),
-                judged.hops,
-                judged.moved_to.map(of),
-                seen.at_us.filter(|_| judged.verdict != Verdict::Skipped),
-                judged.not_parsed.map(NotParsed::as_str),
-                judged.linked,
-            ])?;
-        Ok(())
+        let row = VerdictRow {
+            address: of(id),
+            scope: seen.scope.map(Scope::as_str),
+            verdict: judged.verdict.as_str(),
+            cause: judged.cause.map(Cause::as_str),
+            status: judged.status,
+            next: judged.next.map(of),
+            last: Some(judged.last).filter(|last| *last != id).map(of),
+            hops: judged.hops,
+            moved_to: judged.moved_to.map(of),
+            requested: seen.is_requested && judged.verdict != Verdict::Skipped,
+            not_read: judged.not_parsed.map(NotParsed::as_str),
+            linked: judged.linked,
+        };
+        match &self.spans {
+            Some(spans) => spans.write(&self.db, &row, seen.has_row),
+            None => Ok(()),
+        }
     }
 
     pub(super) fn write_no_anchor(

@@ -4,14 +4,21 @@ use std::collections::{BTreeMap, HashSet};
 use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
-use rummage_core::evidence::{AttemptOutcome, ResponseHead};
+use rummage_core::Moment;
+use rummage_core::crawl::{Event, Judged, UrlId};
+use rummage_core::evidence::{Attempt, AttemptOutcome, Method, ResponseHead};
+use rummage_core::extract::Format;
+use rummage_core::extract::reading::Reading;
 use rummage_core::findings::selection::{Selection, Standing};
 use rummage_core::findings::waiver::{Waiver, WaiverKind, Waivers};
 use rummage_core::schedule::policy::LastOutcome;
 use rummage_core::url::pattern::Pattern;
-use rummage_store::{Memory, NewRun, Reader, RunKind, RunWriter};
+use rummage_core::url::scope::{Bounds, Scope};
+use rummage_core::verdict::{Cause, Verdict};
+use rummage_store::{Memory, NewRun, Reader, RunKind, RunState, RunWriter};
+use url::Url;
 
-use crate::site::{Site, fresh, lines, new_run, rows};
+use crate::site::{Site, fresh, lines, new_run, read, rows};
 
 fn site() -> Site {
     Site::new(&[
@@ -59,6 +66,63 @@ fn responses_are_recalled_with_page_and_time() {
     let (answer, reading) = memory.page("http://a.test/").unwrap().unwrap();
     assert_eq!((answer.status, reading.title()), (200, Some("Home")));
     assert_eq!(memory.page("http://a.test/x").unwrap(), None, "what is missing is no page");
+}
+
+/// Menus are the same on each page; the rest differs in every field that a link has.
+#[test]
+fn a_page_is_restored_as_it_was_parsed() {
+    let menu = "<nav><a href=/ title=Start>Home</a><a rel=nofollow href=http://a.test/b#x>b</a>\
+                <a href='c?q=1&amp;r'>c</a><img src=/logo.png alt=Logo></nav>";
+    let page = |own: &str| format!("<title>T</title><base href=/s/>{menu}<p id=x>{own}");
+    let pages = [
+        ("/", page("<a href=/b>b</a><a href=c>c</a>")),
+        ("/b", page("<a role=button href='#x'>x</a><a href=//b.test/y>y</a>")),
+        ("/s/c", page("<a href=/s/c>here</a><a href='/b'> </a>")),
+    ];
+    let site = Site::new(&pages.each_ref().map(|(path, html)| (*path, html.as_str())));
+    let run = site.crawl();
+    let memory = Memory::of_pages(site.reader(), run.number).unwrap();
+    for (path, html) in &pages {
+        let (_, restored) = memory.page(&format!("http://a.test{path}")).unwrap().expect(path);
+        let parsed = read(Format::Html, html);
+        assert_eq!(restored.links().collect::<Vec<_>>(), parsed.links().collect::<Vec<_>>());
+        let known = |it: &Reading| (it.title().map(str::to_owned), it.sketch, it.hash());
+        assert_eq!(known(&restored), known(&parsed), "{path}");
+        assert_eq!((restored.base(), restored.anchors()), (parsed.base(), parsed.anchors()));
+    }
+}
+
+fn discovered(id: UrlId, url: &str) -> Event {
+    Event::Discovered { id, url: url.to_owned() }
+}
+
+/// A server that was given up between HEAD and GET.
+#[test]
+fn a_head_that_was_not_believed_is_not_recalled() {
+    let site = site();
+    let mut writer = RunWriter::begin(&site.path(), new_run()).unwrap();
+    let urls = ["http://a.test/believed.png", "http://a.test/given-up.png"];
+    let ids = [0, 1].map(UrlId::from_index);
+    let start = Url::parse(urls[0]).unwrap();
+    let mut events: Vec<Event> = ids.iter().map(|id| discovered(*id, urls[id.index()])).collect();
+    events.push(Event::Bounded { start: ids[0], bounds: Bounds::around(&start, &[]).into() });
+    for (id, cause) in ids.into_iter().zip([None, Some(Cause::Timeout)]) {
+        events.push(Event::Ranked { id, scope: Some(Scope::Internal) });
+        let answer = AttemptOutcome::Response(ResponseHead { status: 200, ..Default::default() });
+        let took = Duration::from_millis(3);
+        let attempt = Attempt::new(Moment::START, took, Method::Head, answer).into();
+        let again = cause.is_some();
+        events.push(Event::Requested { id, attempt, title: None, again, recalled: false });
+        let verdict = if again { Verdict::Doubtful } else { Verdict::Sound };
+        let judged = Judged::without_hops(id, verdict, cause, Some(200));
+        events.push(Event::Judged { id, judged });
+    }
+    events.into_iter().for_each(|event| writer.handle_event(event).unwrap());
+    let run = writer.run().unwrap();
+    writer.finish(RunState::Finished).unwrap();
+    let run = site.reader().run(run).unwrap();
+    let memory = Memory::of_run(site.reader(), &run, hours(0), &HashSet::new()).unwrap();
+    assert_eq!(urls.map(|url| memory.recall(url).unwrap().len()), [1, 0]);
 }
 
 #[test]

@@ -50,12 +50,12 @@ fn a_newer_store_is_an_error_with_both_versions() {
     let site = Site::new(&[("/", "")]);
     site.crawl();
     let db = rusqlite::Connection::open(site.path()).unwrap();
-    db.pragma_update(None, "user_version", 10).unwrap();
+    db.pragma_update(None, "user_version", 11).unwrap();
     drop(db);
     let Err(StoreError::Newer { found, known, .. }) = Reader::open(&site.path()) else {
         panic!("a newer store was opened")
     };
-    assert_eq!((found, known), (10, 9));
+    assert_eq!((found, known), (11, 10));
 }
 
 #[test]
@@ -75,9 +75,9 @@ fn a_damaged_database_page_is_an_error_and_not_a_panic() {
 fn an_unknown_stored_name_means_the_store_is_damaged() {
     for (change, word) in [
         ("UPDATE run SET state = 'asleep'", "asleep"),
-        ("UPDATE verdict SET verdict = 'fishy'", "fishy"),
-        ("UPDATE verdict SET cause = 'hunch'", "hunch"),
-        ("UPDATE verdict SET scope = 'sideways'", "sideways"),
+        ("UPDATE verdict_span SET verdict = 'fishy'", "fishy"),
+        ("UPDATE verdict_span SET cause = 'hunch'", "hunch"),
+        ("UPDATE verdict_span SET scope = 'sideways'", "sideways"),
         ("UPDATE finding SET standing = 'asleep'", "asleep"),
         ("UPDATE page_version SET format = 'scroll'", "scroll"),
     ] {

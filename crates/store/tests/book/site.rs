@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
-use jiff::Timestamp;
 use rummage_core::Moment;
 use rummage_core::crawl::{Crawl, Reply, Request, Response, Settings};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
@@ -12,7 +11,7 @@ use rummage_core::extract::reading::Reading;
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::reference::path_of;
-use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunKind, RunState, RunWriter, StoreError};
+use rummage_store::{LinkRow, NewRun, Reader, RunInfo, RunState, RunWriter, StoreError};
 use tempfile::TempDir;
 use url::Url;
 
@@ -123,18 +122,7 @@ pub(crate) fn fresh() -> Crawl {
 }
 
 pub(crate) fn new_run() -> NewRun {
-    NewRun {
-        site: None,
-        given_start: "a.test".to_owned(),
-        options: "{}".to_owned(),
-        bounds: "{}".to_owned(),
-        placeholders_are_broken: false,
-        version: "0.0.0".to_owned(),
-        started_at: Timestamp::UNIX_EPOCH,
-        kind: RunKind::Crawl,
-        own_fields: false,
-        epoch_at: Timestamp::UNIX_EPOCH,
-    }
+    NewRun::plain("a.test")
 }
 
 pub(crate) fn rows(reader: &Reader, run: &RunInfo, selection: &Selection) -> Vec<LinkRow> {
