@@ -175,7 +175,7 @@ fn a_store_of_a_newer_version_is_an_error() {
     fs::write(stage.path("store.db"), &bytes).unwrap();
     let outcome = complaint(&stage, &["crawl", "http://a.test"], 4);
     assert!(
-        outcome.contains("has version 99; this rummage supports versions up to 9"),
+        outcome.contains("has version 99; this rummage supports versions up to 10"),
         "{outcome}"
     );
     assert!(outcome.contains("Use the newer rummage"), "{outcome}");
