@@ -14,9 +14,10 @@ use rummage_core::crawl::{BodyUse, Kind, Reply, Request, Response};
 use rummage_core::evidence::{
     Attempt, AttemptOutcome, Failure, Method, Purpose, ResponseHead, Stage,
 };
+use rummage_core::extract::Limits;
 use rummage_core::extract::reading::{Format, Reading};
+use rummage_core::extract::repeats::Repeats;
 use rummage_core::extract::signs::Signs;
-use rummage_core::extract::{Extractor, Limits};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use tokio::time::timeout;
 use url::{Host, Url};
@@ -25,6 +26,7 @@ use crate::body::{self, BodyEnd, Room, Shape};
 use crate::credentials::Sender;
 use crate::dial::{Dialer, Network};
 use crate::fetched::Fetched;
+use crate::parsing::Parsing;
 use crate::transport::CertificateEnd;
 use crate::{Clock, Config, failure, headers};
 
@@ -55,6 +57,8 @@ struct Inner {
     clock: Clock,
     /// Permits for long bodies.
     large: Arc<Semaphore>,
+    /// Parts of the pages that were read.
+    repeats: Arc<Repeats>,
 }
 
 impl Fetcher {
@@ -67,7 +71,8 @@ impl Fetcher {
         let fresh = client(Dialer::new(Arc::clone(&network), half * 2, true), 0);
         let credentials = Sender::new(config.credentials.clone());
         let large = Arc::new(Semaphore::new(MOST_LARGE));
-        let inner = Inner { config, credentials, network, steady, fresh, clock, large };
+        let repeats = Arc::default();
+        let inner = Inner { config, credentials, network, steady, fresh, clock, large, repeats };
         Fetcher { inner: Arc::new(inner) }
     }
 
@@ -107,11 +112,10 @@ impl Fetcher {
     /// Makes a request and returns the evidence.
     pub async fn fetch(&self, request: Request) -> Fetched {
         let began = Instant::now();
-        let limits =
-            Limits { bytes: self.inner.limit(request.body), links: self.inner.config.max_links };
+        let parsing = self.inner.parsing(self.inner.limit(request.body));
         let mut permit = None;
         let (outcome, took, reading) =
-            match self.inner.config.local_files.answer(&request, limits).await {
+            match self.inner.config.local_files.answer(&request, parsing).await {
                 Some((AttemptOutcome::Response(head), took, reading)) => {
                     let head = ResponseHead { local: true, ..head };
                     (AttemptOutcome::Response(head), took, reading)
@@ -207,6 +211,12 @@ impl Inner {
                 (outcome, if failed { began.elapsed() } else { took }, reading)
             }
         }
+    }
+
+    /// How so many bytes of a body are parsed.
+    fn parsing(&self, bytes: usize) -> Parsing {
+        let limits = Limits { bytes, links: self.config.max_links };
+        Parsing { limits, repeats: Arc::clone(&self.repeats) }
     }
 
     /// How many bytes are read, decoded.
@@ -315,8 +325,8 @@ impl Inner {
         let limit = if answer.is_success() { self.limit(request.body) } else { TITLE_SIZE };
         let charset = answer.charset.as_deref();
         let url = &request.url;
-        let limits = Limits { bytes: limit, links: self.config.max_links };
-        let mut extractor = Extractor::of_url(url, format, charset, limits, request.sketch);
+        let parsing = self.parsing(limit);
+        let mut extractor = parsing.extractor(url, format, charset, request.sketch);
         if format.is_page() && request.body == BodyUse::Page {
             let values = head.headers.get_all(header::LINK).iter();
             extractor.take_link_headers(values.filter_map(|value| value.to_str().ok()));

@@ -21,6 +21,7 @@ mod fetched;
 mod headers;
 mod local_files;
 mod panics;
+mod parsing;
 #[cfg(test)]
 mod received_tests;
 mod recorder;

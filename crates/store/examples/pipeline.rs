@@ -13,11 +13,13 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 use std::fs;
 use std::path::Path;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use rummage_core::Moment;
 use rummage_core::crawl::{BodyUse, Crawl, Event, Reply, Request, Response, Settings};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
+use rummage_core::extract::repeats::Repeats;
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Format};
 use rummage_store::{NewRun, RunState, RunWriter};
@@ -109,7 +111,13 @@ struct Times {
     writing: Duration,
 }
 
-fn reply(pages: &Pages, request: &Request, now: Moment, times: &mut Times) -> Reply {
+fn reply(
+    pages: &Pages,
+    repeats: &Arc<Repeats>,
+    request: &Request,
+    now: Moment,
+    times: &mut Times,
+) -> Reply {
     let path = request.url.strip_prefix(HOST).unwrap_or("");
     let page = pages.get(path);
     let media_type = match &page {
@@ -128,6 +136,7 @@ fn reply(pages: &Pages, request: &Request, now: Moment, times: &mut Times) -> Re
         let limits = rummage_core::extract::Limits::of_bytes(10 << 20);
         let mut extractor =
             Extractor::of_url(&request.url, Format::Html, None, limits, request.sketch);
+        extractor.set_repeats(repeats);
         // As they arrive from a connection.
         body.chunks(16 << 10).for_each(|chunk| {
             extractor.feed(chunk);
@@ -155,6 +164,7 @@ fn main() {
     let settings = Settings { max_urls: usize::MAX, ..Settings::default() };
     let mut crawl = Crawl::new(settings, vec![start]);
     let (mut times, mut made, mut parsed, mut known) = (Times::default(), 0u64, 0u64, 0u64);
+    let repeats = Arc::default();
     let began = Instant::now();
     while !crawl.is_finished() {
         let moment = |made: u64| Moment::START + Duration::from_millis(made);
@@ -165,7 +175,7 @@ fn main() {
         };
         times.crawl += since.elapsed();
         made += 1;
-        let reply = reply(&pages, &request, moment(made), &mut times);
+        let reply = reply(&pages, &repeats, &request, moment(made), &mut times);
         parsed += u64::from(reply.response.reading.is_some());
         let since = Instant::now();
         crawl.handle_reply(moment(made), reply);

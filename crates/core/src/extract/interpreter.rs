@@ -3,6 +3,8 @@
 //! It gets every text and tag in order, from `scan` or from `exact`. For each tag with links it
 //! returns the tag's offset, so that the caller can determine lines.
 
+pub(super) mod replay;
+
 use html5gum::State;
 
 use super::collector::{

@@ -24,6 +24,11 @@ impl Cursor {
         self.offset
     }
 
+    /// Moves forward to an offset whose line and column are known.
+    pub(super) fn jump(&mut self, offset: usize, (line, column): (u32, u32)) {
+        *self = Cursor { offset, line, column, after_cr: false };
+    }
+
     /// Moves forward to an offset, and returns line and column there. `rest` is the text from the
     /// current offset on.
     pub(super) fn advance_to(&mut self, offset: usize, rest: &str) -> (u32, u32) {

@@ -1,12 +1,15 @@
 //! Tokenizes decoded HTML piece by piece, and adds line numbers to its links.
 //!
 //! What is usual is read by `scan`, everything else by `exact`: they take turns, and both pass on
-//! the same texts and tags to `interpreter`.
+//! the same texts and tags to `interpreter`. `repeats` leaves out what was read before.
+
+use std::sync::Arc;
 
 use super::exact::Exact;
 use super::interpreter::{Interpreter, Reading};
 use super::lines::position_within;
 use super::piece::{Piece, Positions};
+use super::repeats::{RepeatFinder, Repeats};
 use super::scan::{Stop, scan};
 use crate::extract::reading::ReadingBuilder;
 
@@ -14,6 +17,7 @@ pub(super) struct Markup {
     turn: Option<Turn>,
     turns: Turns,
     positions: Positions,
+    repeats: RepeatFinder,
 }
 
 /// Who reads what follows.
@@ -26,7 +30,13 @@ impl Markup {
     pub(super) fn new(how: Reading, url: &str) -> Markup {
         let page = Interpreter::new(how, url, Markup::read_nested);
         let turn = Some(Turn::Scan(Box::new(page)));
-        Markup { turn, turns: Turns::default(), positions: Positions::default() }
+        let (turns, positions) = (Turns::default(), Positions::default());
+        Markup { turn, turns, positions, repeats: RepeatFinder::default() }
+    }
+
+    /// Parts that were read before are not read again.
+    pub(super) fn set_repeats(&mut self, repeats: Arc<Repeats>) {
+        self.repeats = RepeatFinder::new(Some(repeats));
     }
 
     /// Parses a page in an attribute.
@@ -44,20 +54,23 @@ impl Markup {
     fn feed_by(&mut self, scan: Scan, text: &str, is_last: bool) -> Option<Box<ReadingBuilder>> {
         let mut piece = Piece::new(text, self.positions.piece_start, is_last);
         self.positions.begin_piece(&piece);
+        self.repeats.begin_piece(piece.has_cr);
         let ended = loop {
             match self.turn.take()? {
-                Turn::Scan(mut page) => match scan(&mut page, &mut piece, &mut self.positions) {
-                    Stop::Unusual(state) => {
-                        let offset = piece.start + piece.at;
-                        let exact = Exact::new(page, offset, state, self.turns.tags(offset));
-                        self.turn = Some(Turn::Exact(Box::new(exact)));
+                Turn::Scan(mut page) => {
+                    match scan(&mut page, &mut piece, &mut self.positions, &mut self.repeats) {
+                        Stop::Unusual(state) => {
+                            let offset = piece.start + piece.at;
+                            let exact = Exact::new(page, offset, state, self.turns.tags(offset));
+                            self.turn = Some(Turn::Exact(Box::new(exact)));
+                        }
+                        Stop::End if is_last => break Some(page),
+                        Stop::End => {
+                            self.turn = Some(Turn::Scan(page));
+                            break None;
+                        }
                     }
-                    Stop::End if is_last => break Some(page),
-                    Stop::End => {
-                        self.turn = Some(Turn::Scan(page));
-                        break None;
-                    }
-                },
+                }
                 Turn::Exact(mut exact) => match exact.read(&mut piece, &mut self.positions) {
                     Some(page) => {
                         self.turns.scans_from = piece.start + piece.at;
@@ -101,7 +114,7 @@ impl Turns {
     }
 }
 
-type Scan = fn(&mut Interpreter, &mut Piece<'_>, &mut Positions) -> Stop;
+type Scan = fn(&mut Interpreter, &mut Piece<'_>, &mut Positions, &mut RepeatFinder) -> Stop;
 
 #[cfg(test)]
 mod tests {
@@ -113,8 +126,15 @@ mod tests {
 
     /// Parses a page that arrives in these pieces.
     fn read(pieces: &[&str], xml: bool, scan: Scan) -> Page {
+        read_again(pieces, xml, scan, None)
+    }
+
+    fn read_again(pieces: &[&str], xml: bool, scan: Scan, repeats: Option<&Arc<Repeats>>) -> Page {
         let how = Reading { xml, with_sketch: true, depth: 0, most_links: 1000 };
         let mut markup = Markup::new(how, "http://a.test/page");
+        if let Some(repeats) = repeats {
+            markup.set_repeats(Arc::clone(repeats));
+        }
         let (last, others) = pieces.split_last().expect("there is a piece");
         for piece in others {
             assert!(markup.feed_by(scan, piece, false).is_none());
@@ -123,7 +143,12 @@ mod tests {
     }
 
     /// Finds everything unusual.
-    fn never(_: &mut Interpreter, piece: &mut Piece<'_>, _: &mut Positions) -> Stop {
+    fn never(
+        _: &mut Interpreter,
+        piece: &mut Piece<'_>,
+        _: &mut Positions,
+        _: &mut RepeatFinder,
+    ) -> Stop {
         if piece.at == piece.text.len() { Stop::End } else { Stop::Unusual(State::Data) }
     }
 
@@ -140,6 +165,24 @@ mod tests {
             let pieces: Vec<&str> = html.split_inclusive('>').collect();
             if !pieces.is_empty() {
                 agrees(read(&pieces, xml, scan), "in pieces");
+            }
+        }
+    }
+
+    /// What was read before is read alike again, wherever it is.
+    fn check_again(one: &str, other: &str) {
+        let pages = [one, other].map(str::to_owned);
+        let both = [[one, other].concat(), [other, one].concat(), [one, one, one].concat()];
+        let inside = format!("<nav><ul><li>\n{one}\n</nav>{other}");
+        let repeats = Arc::new(Repeats::of_any_length());
+        for round in 0..4 {
+            for page in pages.iter().chain(&both).chain([&inside]) {
+                let exact = read(&[page], false, never);
+                let again = read_again(&[page], false, scan, Some(&repeats));
+                let show =
+                    |page: &Page| format!("{page:#?} {:?} {:?}", page.anchors(), page.heading());
+                assert_eq!(show(&again), show(&exact), "round {round}: {page:?}");
+                assert!(again == exact, "round {round}: {page:?}");
             }
         }
     }
@@ -186,6 +229,14 @@ mod tests {
         #[test]
         fn any_markup_is_read_alike(parts in prop::collection::vec(prop::sample::select(PARTS), 0..24)) {
             check(&parts.concat());
+        }
+
+        #[test]
+        fn parts_are_read_alike_again(
+            one in prop::collection::vec(prop::sample::select(PARTS), 0..24),
+            other in prop::collection::vec(prop::sample::select(PARTS), 0..24),
+        ) {
+            check_again(&one.concat(), &other.concat());
         }
     }
 
@@ -262,6 +313,16 @@ mod tests {
         "<math>",
         "<mi>",
         "<form>",
+        "<form method=post>",
+        "</form>",
+        "<button formaction=x>",
         "<li>",
+        "<ul>",
+        "</ul>",
+        "<div id=d>",
+        "</div>",
+        "<a href=x title=t>y</a>",
+        "<style>",
+        "<iframe srcdoc='<a href=x>'>",
     ];
 }

@@ -46,6 +46,7 @@ mod prescan;
 pub mod reading;
 mod references;
 mod refresh;
+pub mod repeats;
 pub mod robots_meta;
 pub mod robots_txt;
 mod scan;
@@ -59,12 +60,15 @@ mod tag;
 mod tree;
 mod xml;
 
+use std::sync::Arc;
+
 use crate::extract::reading::{MOST_LINKS, Reading, ReadingBuilder};
 use crate::extract::robots_txt::Robots;
 use collector::{LinkContent, TagContext};
 use decode::{Decoder, Hints};
 use elements::{Attribute, Element};
 use markup::Markup;
+use repeats::Repeats;
 use sitemap::Sitemap;
 use stylesheet::Stylesheet;
 use syndication::Syndication;
@@ -164,6 +168,13 @@ impl Extractor {
             link_header: Vec::new(),
             room: limits.bytes,
             cut: false,
+        }
+    }
+
+    /// Parts of a page that were read before are not read again: see [`Repeats`].
+    pub fn set_repeats(&mut self, repeats: &Arc<Repeats>) {
+        if let Body::Markup(markup) = &mut self.body {
+            markup.set_repeats(Arc::clone(repeats));
         }
     }
 

@@ -34,6 +34,35 @@ impl<'a> Piece<'a> {
     }
 }
 
+/// Where a part of a page begins.
+#[derive(Clone, Copy)]
+pub(super) struct Place {
+    position: (u32, u32),
+    /// The number of tags with links before it.
+    tags: usize,
+}
+
+/// Positions in a part of a page: lines from 0, columns on line 0 relative to its start.
+pub(super) struct PositionsSince {
+    list: Vec<(u32, u32)>,
+    end: (u32, u32),
+}
+
+impl PositionsSince {
+    /// How many bytes they take in memory, about.
+    pub(super) fn weight(&self) -> usize {
+        size_of_val(self.list.as_slice())
+    }
+}
+
+fn relative_to(start: (u32, u32), (line, column): (u32, u32)) -> (u32, u32) {
+    (line - start.0, if line == start.0 { column - start.1 } else { column })
+}
+
+fn absolute_from(start: (u32, u32), (line, column): (u32, u32)) -> (u32, u32) {
+    (start.0 + line, if line == 0 { start.1 + column } else { column })
+}
+
 /// Where the tags with links begin.
 #[derive(Default)]
 pub(super) struct Positions {
@@ -63,6 +92,26 @@ impl Positions {
         if let Some(open) = open.filter(|&open| open >= self.cursor.offset()) {
             self.unfinished = Some((open, self.advance_to(open, text)));
         }
+    }
+
+    /// A part of the page begins at this offset.
+    pub(super) fn begin(&mut self, offset: usize, text: &str) -> Place {
+        Place { position: self.advance_to(offset, text), tags: self.list.len() }
+    }
+
+    /// The positions since then, relative to it, up to this offset.
+    pub(super) fn since(&mut self, place: Place, end: usize, text: &str) -> PositionsSince {
+        let relative = |position| relative_to(place.position, position);
+        let list = self.list[place.tags..].iter().copied().map(relative).collect();
+        PositionsSince { list, end: relative(self.advance_to(end, text)) }
+    }
+
+    /// Adds the positions of a part of the page that is left out.
+    pub(super) fn replay(&mut self, part: &PositionsSince, start: usize, end: usize, text: &str) {
+        let start = self.advance_to(start, text);
+        self.list.extend(part.list.iter().map(|&position| absolute_from(start, position)));
+        self.cursor.jump(end, absolute_from(start, part.end));
+        self.unfinished = None;
     }
 
     pub(super) fn begin_piece(&mut self, piece: &Piece<'_>) {

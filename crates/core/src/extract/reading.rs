@@ -157,6 +157,19 @@ pub struct LinkRecord {
     pub column: u32,
 }
 
+impl LinkRecord {
+    /// The same with other ranges.
+    fn with_spans(&self, of: impl Fn(Span) -> Span) -> LinkRecord {
+        LinkRecord {
+            written: of(self.written),
+            text: self.text.map(&of),
+            rel: self.rel.map(&of),
+            title: self.title.map(&of),
+            ..*self
+        }
+    }
+}
+
 /// One link, with its texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Link<'a> {
@@ -396,6 +409,44 @@ impl fmt::Debug for Reading {
 /// a page.
 pub const MOST_LINKS: usize = 100_000;
 
+/// How much of a reading there was at some time.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Mark {
+    text: usize,
+    links: usize,
+    ids: usize,
+}
+
+/// What is known of a page as a whole: which texts there are, and what else it says of itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Facts([bool; 9]);
+
+impl Facts {
+    pub(crate) fn bits(self) -> u16 {
+        self.0.into_iter().fold(0, |bits, fact| bits << 1 | u16::from(fact))
+    }
+}
+
+/// A part of a reading: its text, the links with ranges of it, and the hashes of anchors.
+#[derive(Debug)]
+pub(crate) struct Excerpt {
+    text: Box<str>,
+    links: Box<[LinkRecord]>,
+    ids: Box<[u64]>,
+}
+
+impl Excerpt {
+    /// The tag with this number counts as the first one.
+    pub(crate) fn number_tags_from(&mut self, first: u32) {
+        self.links.iter_mut().for_each(|link| link.line -= first);
+    }
+
+    /// How many bytes it takes in memory, about.
+    pub(crate) fn weight(&self) -> usize {
+        self.text.len() + size_of_val(&*self.links) + size_of_val(&*self.ids)
+    }
+}
+
 /// Builds a reading, piece by piece.
 #[derive(Debug)]
 pub struct ReadingBuilder {
@@ -436,14 +487,60 @@ impl ReadingBuilder {
     /// Adds a link whose spans are relative to these texts.
     pub fn add_link_with_texts(&mut self, link: LinkRecord, texts: &str) -> usize {
         let Span { start, .. } = self.keep(texts);
+        self.add_link(link.with_spans(|span| Span { start: start + span.start, ..span }))
+    }
+
+    /// How much there is so far.
+    pub(crate) fn mark(&self) -> Mark {
+        let Reading { text, links, .. } = &self.reading;
+        Mark { text: text.len(), links: links.len(), ids: self.ids.len() }
+    }
+
+    /// What is known of the page as a whole.
+    pub(crate) fn facts(&self) -> Facts {
+        let Reading { title, description, base, rules, heading, .. } = &self.reading;
+        let Reading { faulty, scripted, upgrades, noindex, .. } = self.reading;
+        Facts([
+            title.is_some(),
+            description.is_some(),
+            base.is_some(),
+            rules.is_some(),
+            heading.is_some(),
+            faulty,
+            scripted,
+            upgrades,
+            noindex,
+        ])
+    }
+
+    /// What was added since then; `None` if there were too many links.
+    pub(crate) fn since(&self, mark: Mark) -> Option<Excerpt> {
+        let Reading { text, links, .. } = &self.reading;
+        if links.len() > self.most_links {
+            return None;
+        }
+        let at = |span: Span| Span { start: span.start - offset(mark.text), ..span };
+        let links = links[mark.links..].iter().map(|link| link.with_spans(at)).collect();
+        Some(Excerpt { text: text[mark.text..].into(), links, ids: self.ids[mark.ids..].into() })
+    }
+
+    /// Adds the same again, with numbers of tags from this one on, if there is room.
+    pub(crate) fn add_excerpt(&mut self, excerpt: &Excerpt, tags: u32) -> bool {
+        let Reading { text, links, .. } = &mut self.reading;
+        if links.len() + excerpt.links.len() > self.most_links {
+            return false;
+        }
+        let start = offset(text.len());
         let at = |span: Span| Span { start: start + span.start, ..span };
-        self.add_link(LinkRecord {
-            written: at(link.written),
-            text: link.text.map(at),
-            rel: link.rel.map(at),
-            title: link.title.map(at),
-            ..link
-        })
+        text.push_str(&excerpt.text);
+        links.extend(
+            excerpt
+                .links
+                .iter()
+                .map(|link| LinkRecord { line: tags + link.line, ..link.with_spans(at) }),
+        );
+        self.ids.extend_from_slice(&excerpt.ids);
+        true
     }
 
     /// The link at this position.

@@ -14,6 +14,7 @@ use super::eight::equal;
 use super::interpreter::Interpreter;
 use super::piece::{Piece, Positions};
 use super::references::Reference;
+use super::repeats::{RepeatFinder, Source};
 use super::tag::Tag;
 
 /// Where and why it stopped.
@@ -29,20 +30,19 @@ pub(super) fn scan(
     page: &mut Interpreter,
     piece: &mut Piece<'_>,
     positions: &mut Positions,
+    repeats: &mut RepeatFinder,
 ) -> Stop {
     let text = piece.text;
     let end = text.len();
-    let mut scanner = Scanner {
-        page,
-        // The rules for NUL depend on where it is.
-        text: &text.as_bytes()[..piece.next_nul()],
-        offset: piece.start,
-        has_cr: piece.has_cr,
-    };
+    // The rules for NUL depend on where it is.
+    let usual = &text.as_bytes()[..piece.next_nul()];
+    let source = Source { text, usual, offset: piece.start };
+    let mut scanner = Scanner { page, text: usual, offset: piece.start, has_cr: piece.has_cr };
     loop {
         piece.at = match scanner.read_text(piece.at, end, State::Data) {
             Ok(tag) if tag == end => {
                 piece.at = end;
+                repeats.handle_end_of_piece(scanner.page, source, positions);
                 return Stop::End;
             }
             Ok(tag) => tag,
@@ -51,6 +51,12 @@ pub(super) fn scan(
                 return Stop::Unusual(State::Data);
             }
         };
+        if repeats.is_cut(usual, piece.at)
+            && let Some(end) = repeats.handle_cut(scanner.page, source, piece.at, positions)
+        {
+            piece.at = end;
+            continue;
+        }
         let Some((next, state)) = scanner.read_markup(piece.at) else {
             return Stop::Unusual(State::Data);
         };

@@ -25,6 +25,9 @@ pub(super) struct Sketcher {
     alike: u32,
     /// Text that has not been read yet: pieces are gathered, because most are short.
     waiting: Vec<u8>,
+    is_recording: bool,
+    /// The text since the beginning of a part of the page that may be needed again.
+    recorded: Vec<u8>,
     /// The number of words up to the last one that was a number.
     last_number: Option<u32>,
     /// Parts of its URL that the page may contain: the last segment of the path, with and without
@@ -71,6 +74,32 @@ impl Sketcher {
     /// Takes the next piece of text. Where pieces end makes no difference.
     pub(super) fn feed(&mut self, text: &[u8]) {
         let text = without_indentation(text);
+        if self.is_recording {
+            self.recorded.extend_from_slice(text);
+        }
+        self.take(text);
+    }
+
+    pub(super) fn begin_recording(&mut self) {
+        self.is_recording = true;
+        self.recorded.clear();
+    }
+
+    pub(super) fn stop_recording(&mut self) {
+        self.is_recording = false;
+    }
+
+    /// All text in between.
+    pub(super) fn recorded(&self) -> &[u8] {
+        &self.recorded
+    }
+
+    /// Takes text that was recorded.
+    pub(super) fn feed_recorded(&mut self, text: &[u8]) {
+        self.take(text);
+    }
+
+    fn take(&mut self, text: &[u8]) {
         self.length += text.len();
         if self.is_long() && !self.whole {
             return;

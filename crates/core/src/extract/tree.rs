@@ -16,7 +16,7 @@ use scope::EndTagScope;
 /// The depth at which browsers stop nesting; deeper elements count as being there.
 const DEEPEST: usize = 512;
 
-#[derive(Debug, Default)]
+#[derive(Debug, Default, Clone, PartialEq)]
 pub(super) struct Tree {
     open: Vec<Open>,
     /// Open elements whose content is not part of the page.
@@ -41,7 +41,7 @@ pub(super) struct Tree {
     ancestor_hash: u32,
 }
 
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 struct Open {
     name: Name,
     space: Space,
@@ -84,6 +84,53 @@ pub(super) struct StartTag<'a> {
     /// For `annotation-xml`: its encoding is HTML. For `font`: it has an attribute that only the
     /// HTML element has.
     pub(super) html_attribute: bool,
+}
+
+/// To leave a part of the page out.
+impl Tree {
+    /// A hash that is rarely the same in another place.
+    pub(super) fn place_hash(&self) -> u64 {
+        let flags = self.flags().into_iter().fold(1, |flags, flag| flags << 1 | u64::from(flag));
+        let place =
+            u64::from(self.parent_ancestor_hash()) << 32 | (self.depth() as u64) << 8 | flags;
+        place.wrapping_mul(0x9e37_79b9_7f4a_7c15)
+    }
+
+    /// Whether all that what follows depends on is the same there.
+    pub(super) fn is_same_place(&self, other: &Tree) -> bool {
+        self.open == other.open && self.flags() == other.flags()
+    }
+
+    fn flags(&self) -> [bool; 4] {
+        [self.in_form, self.body_began, self.has_body_tag, self.in_frames]
+    }
+
+    /// Everything is as it was there.
+    pub(super) fn go_to(&mut self, there: &Tree) {
+        let mut open = std::mem::take(&mut self.open);
+        open.clear();
+        open.extend_from_slice(&there.open);
+        let Tree { hidden, markers, paragraphs, fewest, in_form, .. } = *there;
+        let Tree { body_began, has_body_tag, in_frames, region, ancestor_hash, .. } = *there;
+        *self = Tree {
+            open,
+            hidden,
+            markers,
+            paragraphs,
+            fewest,
+            in_form,
+            body_began,
+            has_body_tag,
+            in_frames,
+            region,
+            ancestor_hash,
+        };
+    }
+
+    /// How many bytes it takes in memory, about.
+    pub(super) fn weight(&self) -> usize {
+        size_of::<Tree>() + size_of_val(self.open.as_slice())
+    }
 }
 
 impl Tree {

@@ -15,12 +15,13 @@ use rummage_core::crawl::{BodyUse, Request};
 use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead};
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
-use rummage_core::extract::{Extractor, Limits};
 use tokio::sync::Semaphore;
 use url::Url;
 
 pub use folder::Folder;
 use folder::FolderMatch;
+
+use crate::parsing::Parsing;
 
 /// How many bytes are read at once.
 const CHUNK: usize = 64 * 1024;
@@ -76,9 +77,8 @@ impl LocalFiles {
             || self.folder.as_ref().is_some_and(|folder| folder.owns(url))
     }
 
-    /// Answers a request; `None` if it has to go over the network. As much of a body is read as the limits
-    /// allow.
-    pub(crate) async fn answer(&self, request: &Request, limits: Limits) -> Option<Given> {
+    /// Answers a request; `None` if it has to go over the network.
+    pub(crate) async fn answer(&self, request: &Request, parsing: Parsing) -> Option<Given> {
         if self.folder.is_none() && self.documents.is_empty() {
             return None;
         }
@@ -87,7 +87,7 @@ impl LocalFiles {
             let (answer, reading) = match document {
                 Document::Bytes(bytes, format) => {
                     let answer = ResponseHead { status: 200, ..typed(media_type(*format)) };
-                    read(request, *format, limits, answer, &mut bytes.as_ref())
+                    read(request, *format, &parsing, answer, &mut bytes.as_ref())
                 }
                 Document::Read(reading) => {
                     let answer = ResponseHead { status: 200, ..typed(media_type(reading.format)) };
@@ -107,7 +107,7 @@ impl LocalFiles {
             None => None,
         };
         let given = tokio::task::spawn_blocking(move || {
-            let (outcome, reading) = of_folder(&folder, &url, &request, limits);
+            let (outcome, reading) = of_folder(&folder, &url, &request, &parsing);
             (outcome, began.elapsed(), reading)
         });
         Some(given.await.expect("the reading thread does not panic"))
@@ -118,7 +118,7 @@ fn of_folder(
     folder: &Folder,
     url: &Url,
     request: &Request,
-    limits: Limits,
+    parsing: &Parsing,
 ) -> (AttemptOutcome, Option<Reading>) {
     let path = match folder.find(url) {
         FolderMatch::File(path) => path,
@@ -136,7 +136,7 @@ fn of_folder(
     let Some(format) = format else { return (AttemptOutcome::Response(answer), None) };
     let source = File::open(&path).and_then(|file| unpacked(file, format));
     let Ok(mut source) = source else { return (status(403), None) };
-    let (answer, reading) = read(request, format, limits, answer, &mut source);
+    let (answer, reading) = read(request, format, parsing, answer, &mut source);
     (AttemptOutcome::Response(answer), Some(reading))
 }
 
@@ -152,12 +152,12 @@ fn unpacked(file: File, format: Format) -> io::Result<Box<dyn Read>> {
 fn read(
     request: &Request,
     format: Format,
-    limits: Limits,
+    parsing: &Parsing,
     mut answer: ResponseHead,
     source: &mut dyn Read,
 ) -> (ResponseHead, Reading) {
     let with_sketch = request.sketch && request.body == BodyUse::Page;
-    let mut extractor = Extractor::of_url(&request.url, format, None, limits, with_sketch);
+    let mut extractor = parsing.extractor(&request.url, format, None, with_sketch);
     let mut chunk = vec![0; CHUNK];
     // Everything before an error is read.
     while let Ok(length @ 1..) = source.read(&mut chunk) {
