@@ -22,7 +22,7 @@ use crate::tls;
 /// How many times a connection rests. After that, its server is believed.
 const RESTS: u32 = 8;
 /// A rest is as long as the server took to respond, within these limits.
-const SHORTEST_REST: Duration = Duration::from_millis(20);
+const SHORTEST_REST: Duration = Duration::from_millis(5);
 const LONGEST_REST: Duration = Duration::from_millis(50);
 
 /// A connection.
