@@ -144,6 +144,10 @@ impl Health {
         if self.server(server).handle_attempt(&attempt.outcome, attempts) {
             Health::give_up_second_attempts(board, server);
         }
+        if attempts > 0 {
+            let second = self.server(server).second_at_once();
+            board.requests.set_second_at_once(server, second);
+        }
         let ran_out = attempt.outcome == AttemptOutcome::Failure(Failure::Timeout(Stage::Body));
         if ran_out && self.server(server).only_drips() {
             for id in waiting_of(board, server) {

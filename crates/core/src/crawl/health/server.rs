@@ -6,6 +6,7 @@ use super::luck::Luck;
 use super::outage::OutageDetector;
 use crate::crawl::messages::UrlId;
 use crate::crawl::pace::{Signal, Strain};
+use crate::crawl::requests::LATER_AT_ONCE;
 use crate::evidence::{AttemptOutcome, DnsFailure, Failure, ResponseHead, Stage};
 
 /// After this many second attempts in a row have timed out, further ones are not made.
@@ -99,6 +100,15 @@ impl Server {
             return self.hung_again == HUNG_AGAIN;
         }
         false
+    }
+
+    /// How many second attempts may be in flight: not more than are needed to give them up, while
+    /// they time out.
+    pub(super) fn second_at_once(&self) -> u32 {
+        match self.hung_again {
+            hung @ 1..HUNG_AGAIN => LATER_AT_ONCE.min(HUNG_AGAIN - hung),
+            _ => LATER_AT_ONCE,
+        }
     }
 
     /// A request was made again because of strain. Returns whether this shows that 503 is a matter

@@ -10,6 +10,8 @@
 //!   the slots.
 //! - **Wary.** Servers that have not responded yet share half of the slots, so that many dead
 //!   hosts cannot stall a working site.
+//! - **Undeterred.** Requests to external servers that get no response for long leave their slots
+//!   to others.
 //! - **Patient.** Retries wait here until they are due; no task sleeps for them.
 
 use std::cmp::Reverse;
@@ -19,11 +21,12 @@ use std::time::Duration;
 use indexmap::IndexSet;
 
 use super::pace::{Limits, Pace, Ready, Signal, Slowing};
+use super::silent::SilentRequests;
 use crate::Moment;
 use crate::crawl::messages::{RequestId, ServerId, UrlId};
 
 /// Later attempts in flight for one server: each may cost its time-out.
-const LATER_AT_ONCE: u32 = 8;
+pub(crate) const LATER_AT_ONCE: u32 = 8;
 
 /// A URL that is queued.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -39,10 +42,19 @@ pub(crate) struct Job {
 pub(crate) enum Turn {
     /// A first attempt.
     First,
-    /// A later attempt: on a fresh connection, with a longer time-out.
+    /// A second attempt: on a fresh connection, with a longer time-out.
+    Second,
+    /// A later one.
     Later,
     /// A side request: at once, even if nothing else may be requested.
     Side,
+}
+
+impl Turn {
+    /// Whether it is an attempt after the first one.
+    pub(crate) fn is_later(self) -> bool {
+        matches!(self, Turn::Second | Turn::Later)
+    }
 }
 
 #[derive(Debug)]
@@ -50,6 +62,7 @@ struct Lane {
     pace: Pace,
     own_host: bool,
     waiting: VecDeque<Job>,
+    second: VecDeque<Job>,
     later: VecDeque<Job>,
     side: VecDeque<Job>,
     /// Only side requests may be made.
@@ -57,7 +70,11 @@ struct Lane {
     /// A URL of a server that has never responded waits for a later attempt: no others are
     /// requested before it.
     on_trial: bool,
+    /// Including second attempts.
     later_in_flight: u32,
+    second_in_flight: u32,
+    /// How many second attempts may be in flight.
+    second_at_once: u32,
     /// The requests in flight with their start, oldest first.
     in_flight: VecDeque<(RequestId, Moment)>,
     /// Requests in flight since before the first response.
@@ -79,11 +96,22 @@ impl Lane {
         {
             return Some(job);
         }
+        if self.takes_second()
+            && let Some(job) = self.second.pop_front()
+        {
+            return Some(job);
+        }
         if self.takes_first() { self.waiting.pop_front() } else { None }
     }
 
+    /// All that wait in its queues.
+    fn queued(&self) -> impl Iterator<Item = &Job> {
+        self.waiting.iter().chain(&self.second).chain(&self.later).chain(&self.side)
+    }
+
     fn has_work(&self) -> bool {
-        let later = !self.later.is_empty() && self.later_in_flight < LATER_AT_ONCE;
+        let later = !self.later.is_empty() && self.later_in_flight < LATER_AT_ONCE
+            || !self.second.is_empty() && self.takes_second();
         let first = !self.waiting.is_empty() && self.takes_first();
         !self.side.is_empty() || (!self.closed && (later || first))
     }
@@ -101,6 +129,10 @@ impl Lane {
         let before = now.before(silence);
         let next = self.in_flight.iter().find(|(_, since)| self.own_host && *since >= before);
         next.map(|(_, since)| *since + silence + Duration::from_micros(1))
+    }
+
+    fn takes_second(&self) -> bool {
+        self.later_in_flight < LATER_AT_ONCE && self.second_in_flight < self.second_at_once
     }
 
     fn takes_first(&self) -> bool {
@@ -130,6 +162,10 @@ pub(crate) struct Frontier {
     made: u64,
     others: u32,
     unproven: u32,
+    /// Requests to external servers, of which some have left their slots.
+    silent: SilentRequests,
+    /// When the next one leaves its slot, if a lane waits for one.
+    slot_at: Option<Moment>,
 }
 
 impl Frontier {
@@ -149,6 +185,8 @@ impl Frontier {
             made: 0,
             others: 0,
             unproven: 0,
+            silent: SilentRequests::new(silence, concurrency),
+            slot_at: None,
         }
     }
 
@@ -161,11 +199,14 @@ impl Frontier {
                     pace: Pace::new(limits),
                     own_host,
                     waiting: VecDeque::new(),
+                    second: VecDeque::new(),
                     later: VecDeque::new(),
                     side: VecDeque::new(),
                     closed: false,
                     on_trial: false,
                     later_in_flight: 0,
+                    second_in_flight: 0,
+                    second_at_once: LATER_AT_ONCE,
                     in_flight: VecDeque::new(),
                     unproven: 0,
                     listed: false,
@@ -193,6 +234,7 @@ impl Frontier {
         let lane = self.lane(server);
         match job.turn {
             Turn::First => lane.waiting.push_back(job),
+            Turn::Second => lane.second.push_back(job),
             Turn::Later => lane.later.push_back(job),
             Turn::Side => lane.side.push_back(job),
         }
@@ -208,6 +250,12 @@ impl Frontier {
     /// Whether a URL of a server that has never responded waits for a later attempt.
     pub(crate) fn set_on_trial(&mut self, server: ServerId, on_trial: bool) {
         self.lane(server).on_trial = on_trial;
+        self.list(server);
+    }
+
+    /// How many second attempts may be in flight for a server.
+    pub(crate) fn set_second_at_once(&mut self, server: ServerId, most: u32) {
+        self.lane(server).second_at_once = most;
         self.list(server);
     }
 
@@ -258,7 +306,18 @@ impl Frontier {
         is_needed: impl Fn(Job) -> bool,
     ) -> Option<(RequestId, Job)> {
         self.wake(now);
-        while self.in_flight() < self.concurrency {
+        let next = self.poll_ready(now, is_needed);
+        let is_waiting = !(self.held.is_empty() && self.ready.is_empty());
+        self.slot_at = self.silent.next(now).filter(|_| next.is_none() && is_waiting);
+        next
+    }
+
+    fn poll_ready(
+        &mut self,
+        now: Moment,
+        is_needed: impl Fn(Job) -> bool,
+    ) -> Option<(RequestId, Job)> {
+        while self.slots_taken(now) < self.concurrency {
             let server = self.ready_own.pop_front().or_else(|| self.ready.pop_front())?;
             if !self.has_slot(server, now) {
                 self.held.push(server);
@@ -299,7 +358,7 @@ impl Frontier {
         let timer = self.timers.peek().map(|Reverse((moment, _))| *moment);
         let due = self.due.peek().map(|Reverse((moment, ..))| *moment);
         let parking = self.parkings.peek().map(|Reverse((moment, _))| *moment);
-        timer.into_iter().chain(due).chain(parking).min()
+        timer.into_iter().chain(due).chain(parking).chain(self.slot_at).min()
     }
 
     /// The job of a request in flight, and its server. `None` for one that has ended or never
@@ -319,8 +378,10 @@ impl Frontier {
         let (server, job) = self.requests.remove(&request)?;
         let lane = &mut self.lanes[server.index()];
         lane.in_flight.retain(|(in_flight, _)| *in_flight != request);
-        lane.later_in_flight -= u32::from(job.turn == Turn::Later);
+        lane.later_in_flight -= u32::from(job.turn.is_later());
+        lane.second_in_flight -= u32::from(job.turn == Turn::Second);
         self.others -= u32::from(!lane.own_host);
+        self.silent.handle_ended(request);
         let slowed = lane.pace.handle_ended(now, signal);
         let ended = lane.unproven.min(1);
         let proven = if lane.pace.has_responded() { lane.unproven } else { ended };
@@ -331,10 +392,7 @@ impl Frontier {
             self.lane(server).listed = false;
         }
         self.list(server);
-        for held in std::mem::take(&mut self.held) {
-            self.lane(held).listed = false;
-            self.list(held);
-        }
+        self.list_held();
         slowed
     }
 
@@ -345,10 +403,7 @@ impl Frontier {
 
     /// Whether nothing is queued for now and nothing is in flight. Retries may still be waiting.
     pub(crate) fn is_quiet(&self, is_needed: impl Fn(Job) -> bool) -> bool {
-        let mut jobs = self
-            .lanes
-            .iter()
-            .flat_map(|lane| lane.waiting.iter().chain(&lane.later).chain(&lane.side));
+        let mut jobs = self.lanes.iter().flat_map(Lane::queued);
         self.requests.is_empty() && !jobs.any(|job| is_needed(*job))
     }
 
@@ -365,13 +420,12 @@ impl Frontier {
         }
         let mut with_work =
             (0..).map(ServerId::from_index).zip(&self.lanes).filter_map(|(id, lane)| {
-                let mut queued = lane.waiting.iter().chain(&lane.later).chain(&lane.side);
+                let mut queued = lane.queued();
                 let due = due.get(&id).copied().unwrap_or_default();
                 // A long queue is not checked job by job: few are outdated.
                 let has_work =
                     !lane.in_flight.is_empty() || due > 0 || queued.any(|job| is_needed(*job));
-                let jobs =
-                    lane.in_flight.len() + lane.waiting.len() + lane.later.len() + lane.side.len();
+                let jobs = lane.in_flight.len() + lane.queued().count();
                 has_work.then_some((id, jobs as u64 + due))
             });
         let last = with_work.next()?;
@@ -390,12 +444,30 @@ impl Frontier {
         let lane = &mut self.lanes[server.index()];
         lane.pace.handle_started(now);
         lane.in_flight.push_back((request, now));
-        lane.later_in_flight += u32::from(job.turn == Turn::Later);
+        lane.later_in_flight += u32::from(job.turn.is_later());
+        lane.second_in_flight += u32::from(job.turn == Turn::Second);
         let unproven = u32::from(!lane.own_host && !lane.pace.has_responded());
         lane.unproven += unproven;
         self.unproven += unproven;
-        self.others += u32::from(!lane.own_host);
+        if !lane.own_host {
+            self.others += 1;
+            self.silent.handle_started(now, request);
+        }
         request
+    }
+
+    fn slots_taken(&self, now: Moment) -> u32 {
+        let in_flight = self.in_flight();
+        // To count them takes longer.
+        if in_flight < self.concurrency { in_flight } else { in_flight - self.silent.count(now) }
+    }
+
+    /// Lanes that had no slot may have one now.
+    fn list_held(&mut self) {
+        for held in std::mem::take(&mut self.held) {
+            self.lane(held).listed = false;
+            self.list(held);
+        }
     }
 
     fn has_slot(&self, server: ServerId, now: Moment) -> bool {
@@ -405,16 +477,18 @@ impl Frontier {
         }
         let own_busy = self.in_flight() > self.others || !self.ready_own.is_empty();
         let share = if own_busy { self.concurrency * 3 / 4 } else { self.concurrency };
-        if self.others >= share.max(1) {
+        let silent = self.silent.count(now);
+        let unproven = self.unproven.saturating_sub(silent);
+        if self.others.saturating_sub(silent) >= share.max(1) {
             return false;
         }
-        if lane.pace.has_responded() || self.unproven < (self.concurrency / 2).max(1) {
+        if lane.pace.has_responded() || unproven < (self.concurrency / 2).max(1) {
             return true;
         }
         // The other half is reserved for servers that respond; if there are none, it would be
         // wasted. A quarter stays reserved for internal pages while there are any.
         let proven = |server: &ServerId| self.lanes[server.index()].pace.has_responded();
-        self.unproven < share.max(1)
+        unproven < share.max(1)
             && self.others <= self.unproven
             && self.ready_own.is_empty()
             && !self.ready.iter().any(proven)
@@ -430,6 +504,10 @@ impl Frontier {
     }
 
     fn wake(&mut self, now: Moment) {
+        if self.slot_at.is_some_and(|moment| moment <= now) {
+            self.slot_at = None;
+            self.list_held();
+        }
         while let Some(&Reverse((moment, server, job))) = self.due.peek()
             && moment <= now
         {
@@ -634,6 +712,32 @@ mod tests {
     }
 
     #[test]
+    fn second_attempts_are_limited_apart_from_later_ones() {
+        let mut frontier = Frontier::new(64, Duration::from_secs(2));
+        let site = frontier.server("a.test", true, own_host());
+        frontier.set_second_at_once(site, 3);
+        for n in 0..5 {
+            frontier.push(site, Job { turn: Turn::Second, ..job(n, false) });
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 3);
+        for n in 5..15 {
+            frontier.push(site, job(n, true));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 5, "eight in all");
+        frontier.handle_ended(Moment::START, request(0), Signal::Neutral);
+        frontier.set_second_at_once(site, 1);
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 1, "a later one");
+        frontier.set_second_at_once(site, 8);
+        frontier.handle_ended(Moment::START, request(1), Signal::Neutral);
+        frontier.handle_ended(Moment::START, request(2), Signal::Neutral);
+        (3..9).for_each(|n| {
+            frontier.handle_ended(Moment::START, request(n), Signal::Neutral);
+        });
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 4 + 2);
+        assert!(!frontier.is_empty(|_| true) && frontier.in_flight() == 6);
+    }
+
+    #[test]
     fn hanging_pages_do_not_block_others() {
         let mut frontier = Frontier::new(64, Duration::from_secs(2));
         let limits = Limits { first: 2, most: 4, interval: Duration::ZERO };
@@ -649,6 +753,26 @@ mod tests {
         assert_eq!(start_all(&mut frontier, later).len(), 2);
         let latest = later + Duration::from_secs(3);
         assert_eq!(start_all(&mut frontier, latest).len(), 0, "up to the maximum of the pace");
+    }
+
+    #[test]
+    fn silent_requests_to_external_servers_leave_their_slots() {
+        let silence = Duration::from_secs(2);
+        let mut frontier = Frontier::new(8, silence);
+        for n in 0..40 {
+            let server =
+                frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
+            frontier.push(server, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 8);
+        let then = frontier.next_moment().unwrap();
+        assert_eq!(then.since_start(), silence + Duration::from_micros(1));
+        assert_eq!(start_all(&mut frontier, then).len(), 8);
+        let later = then + silence * 2;
+        assert_eq!(start_all(&mut frontier, later).len(), 0, "no more than there are slots");
+        assert_eq!(frontier.next_moment(), None, "until a request ends");
+        frontier.handle_ended(later, request(3), Signal::Neutral);
+        assert_eq!(start_all(&mut frontier, later).len(), 1);
     }
 
     #[test]

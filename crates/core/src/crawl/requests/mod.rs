@@ -8,11 +8,13 @@ pub(super) mod head_trust;
 pub mod pace;
 pub mod retry;
 pub(super) mod side_requests;
+mod silent;
 mod spacing;
 
 use std::collections::HashMap;
 use std::time::Duration;
 
+pub(super) use frontier::LATER_AT_ONCE;
 use frontier::{Frontier, Job, Turn};
 use head_trust::HeadTrust;
 use pace::{Limits, Pace, Signal, Slowing};
@@ -95,6 +97,11 @@ impl Requests {
         self.frontier.set_on_trial(server, on_trial);
     }
 
+    /// How many second attempts may be in flight for a server.
+    pub(super) fn set_second_at_once(&mut self, server: ServerId, most: u32) {
+        self.frontier.set_second_at_once(server, most);
+    }
+
     pub(super) fn wait_until(&mut self, server: ServerId, moment: Moment) {
         self.frontier.wait_until(server, moment);
     }
@@ -140,7 +147,8 @@ impl Requests {
         let Some(server) = urls.entry(id).server else { return };
         let ticket = urls.take_ticket();
         urls.set_phase(id, Phase::Retry(ticket));
-        self.frontier.push_at(due, server, Job { url: id, ticket, turn: Turn::Later });
+        let turn = if urls.entry(id).attempts.count == 1 { Turn::Second } else { Turn::Later };
+        self.frontier.push_at(due, server, Job { url: id, ticket, turn });
     }
 
     /// Queues a side request for now or for this moment.
@@ -171,7 +179,7 @@ impl Requests {
             Some(reason) => Work::Side(reason),
             None => {
                 urls.set_phase(job.url, Phase::InFlight(Some(request)));
-                Work::Verdict { later: job.turn == Turn::Later }
+                Work::Verdict { later: job.turn.is_later() }
             }
         };
         Some((request, job.url, work))
@@ -201,9 +209,9 @@ impl Requests {
         let slowing = self.frontier.handle_ended(now, request, signal);
         let work = match job.turn {
             Turn::Side => self.side.take(job.ticket).map(Work::Side),
-            turn => urls
-                .awaits(job.url, request)
-                .then_some(Work::Verdict { later: turn == Turn::Later }),
+            turn => {
+                urls.awaits(job.url, request).then_some(Work::Verdict { later: turn.is_later() })
+            }
         };
         (work, slowing)
     }
@@ -268,6 +276,6 @@ impl Requests {
 fn holds(urls: &UrlTable, side: &SideRequests, job: Job) -> bool {
     match job.turn {
         Turn::Side => side.reason(job.ticket).is_some(),
-        Turn::First | Turn::Later => urls.holds(job.url, job.ticket),
+        Turn::First | Turn::Second | Turn::Later => urls.holds(job.url, job.ticket),
     }
 }
