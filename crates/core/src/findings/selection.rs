@@ -222,6 +222,13 @@ impl Selection {
             && !any(&self.excepts, url)
     }
 
+    /// Whether links to all URLs match, as far as that depends on the URL.
+    #[must_use]
+    pub fn takes_any_url(&self) -> bool {
+        let Selection { scope, hosts, targets, excepts, .. } = self;
+        scope.is_none() && hosts.is_empty() && targets.is_empty() && excepts.is_empty()
+    }
+
     /// Whether links on this page match.
     #[must_use]
     pub fn takes_page(&self, url: &str) -> bool {

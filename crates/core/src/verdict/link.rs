@@ -68,8 +68,20 @@ impl LinkContext<'_> {
     fn is_leftover(&self) -> bool {
         is_leftover(self.written)
             || (self.element.is_clicked(self.attribute)
+                // A shortcut for links within a site that is only tried out.
+                && origin_of(self.page) != origin_of(self.target)
                 && is_for_examples(self.target)
                 && is_public(self.page))
+    }
+
+    /// Whether the verdict on the link may be another one on another page, if both
+    /// [are public](is_public) or both are not.
+    #[must_use]
+    pub fn depends_on_page(&self) -> bool {
+        let may_be_mixed =
+            self.element.is_blockable(self.attribute, self.rel) && self.target.starts_with("http:");
+        let may_name_its_page = is_empty_reference(self.written);
+        may_be_mixed || may_name_its_page
     }
 
     fn is_good(&self) -> bool {
@@ -149,9 +161,16 @@ fn is_for_examples(url: &str) -> bool {
     }
 }
 
+/// Scheme and host of an absolute URL.
+fn origin_of(url: &str) -> &str {
+    let host = url.find("://").map_or(0, |at| at + 3);
+    url[host..].find(['/', '?', '#']).map_or(url, |end| &url[..host + end])
+}
+
 /// Whether a page is on the web: not on a test host, in a private network or in a folder without
 /// a URL.
-fn is_public(page: &str) -> bool {
+#[must_use]
+pub fn is_public(page: &str) -> bool {
     let Ok(url) = url::Url::parse(page) else { return false };
     matches!(url.host(), Some(url::Host::Domain(_)))
         && !is_for_examples(page)
@@ -259,6 +278,37 @@ mod tests {
             assert_eq!(first.map(|row| row.name), Some(row), "{example:?}");
             assert_eq!(of_link(&example), first.map(|row| row.judgement));
         }
+    }
+
+    #[test]
+    fn what_does_not_depend_on_the_page_is_the_same_on_any() {
+        let links = examples().into_iter().map(|(_, link)| link).chain([
+            of("a", "href", "/x"),
+            of("a", "href", "http://example.org/"),
+            of("img", "src", "http://example.org/x.png"),
+            of("script", "src", "http://b.test/x.js"),
+            of("a", "href", "#gone"),
+        ]);
+        let mut independent = 0;
+        for link in links {
+            let of_page = |page, title| of_link(&LinkContext { page, title, ..link });
+            let public = [
+                of_page("https://a.co/", None),
+                of_page("http://www.example-a.co/", Some("A link")),
+                of_page("https://b.co/x", Some("Another")),
+            ];
+            let reserved = [
+                of_page("https://example.org/y", Some("A link | A site")),
+                of_page("https://a.test/", Some("Another")),
+                of_page("http://localhost/", None),
+            ];
+            let is_same = public == [public[0]; 3] && reserved == [reserved[0]; 3];
+            assert!(is_same || link.depends_on_page(), "{link:?}: {public:?} {reserved:?}");
+            independent += usize::from(!link.depends_on_page());
+        }
+        assert!(independent > 5, "{independent}");
+        assert!(of("a", "href", "#").depends_on_page());
+        assert!(!of("a", "href", "/x").depends_on_page());
     }
 
     #[test]

@@ -17,7 +17,7 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 
 pub use cause::Cause;
-pub use link::{LinkContext, is_leftover, of_link, of_placeholder};
+pub use link::{LinkContext, is_leftover, is_public, of_link, of_placeholder};
 pub use url_evidence::{ChainFault, JudgeContext, Route, UrlEvidence, judge};
 
 /// The verdict on a link.

@@ -158,10 +158,7 @@ impl<'a> OpenRun<'a> {
             selection.takes_verdict(url_status.verdict, url_status.cause, url_status.status())
                 || self.link_faults.concerns(url)
         };
-        let needs_text = selection.scope.is_some()
-            || !(selection.hosts.is_empty()
-                && selection.targets.is_empty()
-                && selection.excepts.is_empty());
+        let needs_text = !selection.takes_any_url();
         let unfinished = !self.info.state.is_complete();
         let mut fits = Vec::new();
         let mut set = |url: u32| {
@@ -440,6 +437,9 @@ impl<'a> LinkQuery<'a> {
 
     /// Whether the target matches, including its fragment.
     fn fits_target(&self, found: &LinkMatch, scope: Option<Scope>) -> Result<bool, StoreError> {
+        if self.selection.takes_any_url() {
+            return Ok(true);
+        }
         let target = self.run.url(found.target)?;
         self.run.contents.with(found.content, |said| {
             let with_fragment = said.fragment.map(|fragment| format!("{target}#{fragment}"));

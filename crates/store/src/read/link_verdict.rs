@@ -4,11 +4,12 @@ use std::cell::OnceCell;
 
 use rummage_core::crawl::FragmentFault;
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::verdict::{Judgement, LinkContext, of_link};
+use rummage_core::verdict::{LinkContext, is_public, of_link};
 
 use crate::db::error::StoreError;
 use crate::model::StoredUrl;
 use crate::read::open::OpenRun;
+use crate::read::own_verdicts::OwnVerdict;
 use crate::tables::url_status::UrlStatus;
 
 /// The texts of a page, which are fetched only if needed: most links need none of them.
@@ -16,11 +17,12 @@ pub(crate) struct PageTexts<'a> {
     run: &'a OpenRun<'a>,
     pub(crate) rank: u32,
     texts: OnceCell<(String, Option<String>)>,
+    is_public: OnceCell<bool>,
 }
 
 impl<'a> PageTexts<'a> {
     pub(crate) fn of(run: &'a OpenRun<'a>, rank: u32) -> PageTexts<'a> {
-        PageTexts { run, rank, texts: OnceCell::new() }
+        PageTexts { run, rank, texts: OnceCell::new(), is_public: OnceCell::new() }
     }
 
     /// URL and title.
@@ -42,11 +44,11 @@ impl<'a> PageTexts<'a> {
     }
 }
 
-/// What is wrong with a link apart from its URL.
-pub(crate) struct OwnVerdict {
-    /// Its verdict, if it is worse than that on its URL.
-    pub(crate) verdict: Option<Judgement>,
-    pub(crate) fragment_fault: Option<FragmentFault>,
+impl PageTexts<'_> {
+    fn is_public(&self) -> Result<bool, StoreError> {
+        let (url, _) = self.texts()?;
+        Ok(*self.is_public.get_or_init(|| is_public(url)))
+    }
 }
 
 impl OpenRun<'_> {
@@ -58,6 +60,10 @@ impl OpenRun<'_> {
         url_status: UrlStatus,
         page: &PageTexts<'_>,
     ) -> Result<OwnVerdict, StoreError> {
+        let is_public = page.is_public()?;
+        if let Some(own) = self.own_verdicts.get(content, is_public) {
+            return Ok(own);
+        }
         let (page_url, title) = page.texts()?;
         let is_page = self.link_faults.faults.get(&target).copied().unwrap_or_default();
         let of_target = self.link_faults.fragments.get(&target);
@@ -66,25 +72,27 @@ impl OpenRun<'_> {
             let fragment_fault =
                 said.fragment.and_then(|fragment| of_target?.get(fragment).copied());
             let own = Element::named(said.element).zip(Attribute::named(said.attribute));
-            let verdict = own.and_then(|(element, attribute)| {
-                of_link(&LinkContext {
-                    page: page_url,
-                    title,
-                    text: said.text,
-                    target: &target,
-                    scope: url_status.scope,
-                    element,
-                    attribute,
-                    rel: said.rel,
-                    written: said.written.text(&target),
-                    scripted: said.scripted,
-                    verdict: url_status.verdict,
-                    lacks_anchor: fragment_fault == Some(FragmentFault::Missing),
-                    is_page,
-                    placeholders_are_broken: self.info.placeholders_are_broken,
-                })
+            let link = own.map(|(element, attribute)| LinkContext {
+                page: page_url,
+                title,
+                text: said.text,
+                target: &target,
+                scope: url_status.scope,
+                element,
+                attribute,
+                rel: said.rel,
+                written: said.written.text(&target),
+                scripted: said.scripted,
+                verdict: url_status.verdict,
+                lacks_anchor: fragment_fault == Some(FragmentFault::Missing),
+                is_page,
+                placeholders_are_broken: self.info.placeholders_are_broken,
             });
-            OwnVerdict { verdict, fragment_fault }
+            let own = OwnVerdict { verdict: link.as_ref().and_then(of_link), fragment_fault };
+            if !link.is_some_and(|link| link.depends_on_page()) {
+                self.own_verdicts.keep(content, is_public, own);
+            }
+            own
         })
     }
 }

@@ -9,7 +9,7 @@ use rummage_core::crawl::Response;
 use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead, Validators};
 use rummage_core::extract::reading::Reading;
 use rummage_core::url::hashed::Key;
-use rusqlite::Connection;
+use rusqlite::{Connection, Row};
 
 use crate::db::error::StoreError;
 use crate::model::{RunInfo, StoredUrl};
@@ -119,9 +119,7 @@ impl Memory {
     /// See [`StoreError`].
     pub fn with_pages(mut self, run: i64) -> Result<Memory, StoreError> {
         let versions = versions(&self.reader.db, run)?;
-        for url in versions.keys() {
-            self.pages.insert(key(&self.reader.db, StoredUrl(*url))?, (*url, run));
-        }
+        self.pages.extend(keys_of_pages(&self.reader.db, run)?);
         // What is known about other URLs of that run stays known.
         let known: HashSet<u32> = self.known.values().map(|(url, _)| *url).collect();
         let is_needed = |url: u32| versions.contains_key(&url) || known.contains(&url);
@@ -244,6 +242,19 @@ fn key(db: &Connection, url: StoredUrl) -> Result<Key, StoreError> {
     let row =
         rows.next()?.ok_or_else(|| StoreError::Damaged(format!("URL {} is missing", url.0)))?;
     Ok(Key::of_text(row.get_ref(0)?.as_bytes().unwrap_or_default()))
+}
+
+/// The pages of a run.
+fn keys_of_pages(db: &Connection, run: i64) -> Result<Vec<(Key, (u32, i64))>, StoreError> {
+    let mut select = db.prepare_cached(
+        "SELECT run_page.address, url FROM run_page JOIN address ON address.id = run_page.address
+         WHERE run = ?1",
+    )?;
+    let page = |row: &Row<'_>| {
+        let url = row.get_ref(1)?.as_bytes().unwrap_or_default();
+        Ok((Key::of_text(url), (row.get(0)?, run)))
+    };
+    Ok(select.query_map([run], page)?.collect::<Result<_, _>>()?)
 }
 
 fn versions(db: &Connection, run: i64) -> Result<HashMap<u32, u32>, StoreError> {

@@ -9,6 +9,7 @@ pub(crate) mod link_verdict;
 pub(crate) mod memory;
 pub(crate) mod notes;
 pub(crate) mod open;
+pub(crate) mod own_verdicts;
 pub(crate) mod reader;
 pub(crate) mod replay;
 pub(crate) mod request_counts;

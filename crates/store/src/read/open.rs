@@ -3,7 +3,7 @@
 //! A few bytes are kept in memory for each URL and each link content. Texts are fetched only for
 //! what is shown.
 
-use std::cell::OnceCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -15,7 +15,9 @@ use crate::codec::occurrences;
 use crate::db::error::StoreError;
 use crate::db::row::word;
 use crate::model::{RunInfo, StoredUrl};
+use crate::read::own_verdicts::OwnVerdicts;
 use crate::read::reader::Reader;
+use crate::read::url_texts::UrlTexts;
 use crate::tables::evidence::Evidence;
 use crate::tables::findings::Histories;
 use crate::tables::link_contents::LinkContents;
@@ -32,6 +34,8 @@ pub struct OpenRun<'a> {
     pub(crate) pages: Vec<Page>,
     pub(crate) contents: LinkContents<'a>,
     pub(crate) link_faults: LinkFaults,
+    pub(crate) own_verdicts: OwnVerdicts,
+    url_texts: RefCell<UrlTexts>,
     pub(crate) waivers: Arc<Waivers>,
     evidence: OnceCell<Evidence>,
     evidence_of_sound: OnceCell<Evidence>,
@@ -77,6 +81,8 @@ impl<'a> OpenRun<'a> {
             pages,
             contents,
             link_faults,
+            own_verdicts: OwnVerdicts::default(),
+            url_texts: RefCell::default(),
             waivers: Arc::default(),
             evidence: OnceCell::new(),
             evidence_of_sound: OnceCell::new(),
@@ -158,10 +164,7 @@ impl<'a> OpenRun<'a> {
     /// # Errors
     /// See [`StoreError`].
     pub fn url(&self, url: StoredUrl) -> Result<String, StoreError> {
-        Ok(self
-            .db
-            .prepare_cached("SELECT url FROM address WHERE id = ?1")?
-            .query_row([url.0], |row| row.get(0))?)
+        Ok(self.url_texts.borrow_mut().text(self.db, url.0)?.to_owned())
     }
 
     /// The URL with this text, if the store contains it.
