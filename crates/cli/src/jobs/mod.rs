@@ -211,7 +211,10 @@ impl CrawlJob {
 
 /// The threads that make requests.
 pub(crate) fn runtime() -> Result<tokio::runtime::Runtime, Failure> {
+    // Files are read by two threads for each core. With more, each keeps memory for itself.
+    let cores = std::thread::available_parallelism().map_or(2, usize::from);
     tokio::runtime::Builder::new_multi_thread()
+        .max_blocking_threads(2 * cores + 2)
         .enable_all()
         .build()
         .map_err(|reason| Failure::System { what: "cannot start threads", reason })

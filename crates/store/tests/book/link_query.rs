@@ -8,7 +8,7 @@ use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
 use rummage_store::{LinkRow, Reader, StoreError};
 
-use crate::site::{Site, rows};
+use crate::site::{Site, lines, rows};
 
 /// A site with a few of everything: pages, images, fragments, placeholders, redirects.
 fn site() -> Site {
@@ -163,4 +163,27 @@ fn a_changed_page_adds_only_its_own_link_contents() {
         selection.text = vec![word.to_owned()];
         assert_eq!(rows(&reader, &run, &selection).len(), 1, "each run keeps what it saw");
     }
+}
+
+/// The same link, on two pages of which one is what it names.
+#[test]
+fn a_verdict_that_depends_on_the_page_is_that_of_each_page() {
+    let page = |title: &str| {
+        let menu = "<a href=''>Hours</a><a href='[link]'>x</a><a href=/two>Two</a>";
+        format!("<title>{title}</title><base href='/hours'>{menu}")
+    };
+    let site = Site::new(&[
+        ("/", &page("Museum")),
+        ("/two", &page("Hours | Museum")),
+        ("/hours", "<title>Hours</title>"),
+        ("/[link]", "<title>It works</title>"),
+    ]);
+    let run = site.crawl();
+    let rows = rows(&site.reader(), &run, &Selection::default());
+    let places = lines(&rows);
+    assert_eq!(
+        places,
+        ["doubtful / ", "doubtful / [link]", "doubtful /two [link]"],
+        "the menu names the second page"
+    );
 }
