@@ -55,7 +55,7 @@ where
     }
 }
 
-/// What a log has said of one wait: each reason is news once, since what somebody has to do may
+/// What a log has said of one wait: each reason is news once, since what has to be done may
 /// change with it.
 #[derive(Clone, Debug, Default)]
 pub(super) struct News(Arc<Mutex<BTreeSet<String>>>);

@@ -29,7 +29,7 @@ const BEGINNING: usize = 64;
 /// Longer parts are not kept.
 const LONGEST: usize = 64 << 10;
 /// How many bytes all parts may take: much more than a site's templates have.
-const MOST_BYTES: usize = 16 << 20;
+const MOST_BYTES: usize = 8 << 20;
 /// How many hashes of each kind are kept.
 const HASHES: usize = 1 << 15;
 
@@ -258,7 +258,9 @@ impl RepeatFinder {
         at: usize,
         positions: &mut Positions,
     ) {
-        let (Some(begun), Some(repeats)) = (self.begun.take(), &self.repeats) else { return };
+        let (Some(begun), Some(repeats)) = (self.begun.take(), &self.repeats) else {
+            return page.stop_recording();
+        };
         let Begun { start, place, beginning, known, recording } = begun;
         let text = &source.usual[start..at];
         let known = known.filter(|(end, _)| *end == at);
@@ -311,14 +313,14 @@ const ALL: [&[u8]; 17] = [
 ];
 /// Those that often have the same content.
 const COMMON: &[&[u8]] = ALL.split_at(9).0;
-/// By the first letter of a name, a bit for each second letter, or for what ends the name.
+/// By the first byte of a name, a bit for each second byte, or for what ends the name.
 const SECOND: [u32; 256] = {
     let mut second = [0; 256];
     let mut number = 0;
     while number < ALL.len() {
         let name = ALL[number];
         second[name[0] as usize] |= match name {
-            [_, letter, ..] => 1 << (*letter & 31),
+            [_, byte, ..] => 1 << (*byte & 31),
             _ => 1 << (b' ' & 31) | 1 << (b'>' & 31) | 1 << (b'\n' & 31),
         };
         number += 1;

@@ -95,7 +95,10 @@ impl Restorer {
         let all: Vec<_> = occurrences::unpack(&page.links).collect();
         // A link that is new on a page has a higher number than those of all pages before.
         let newest = all.iter().map(|it: &Occurrence| it.content).max().unwrap_or_default();
-        let own = first_of(db, newest)?;
+        if !all.is_empty() && !self.row.has(newest) {
+            self.row = Row::with(db, newest)?;
+        }
+        let own = self.row.first;
         for Occurrence { content, line, column } in all {
             if content >= own {
                 let link = self.unpack(db, content, |text| builder.keep(text))?;
@@ -161,12 +164,6 @@ impl Restorer {
     }
 }
 
-/// The number of the first link in the row with this one.
-fn first_of(db: &Connection, content: u32) -> Result<u32, StoreError> {
-    let mut select = db.prepare_cached("SELECT max(first) FROM mark WHERE first <= ?1")?;
-    Ok(select.query_row([content], |row| row.get::<_, Option<u32>>(0))?.unwrap_or_default())
-}
-
 impl Row {
     fn has(&self, content: u32) -> bool {
         content >= self.first && ((content - self.first) as usize) < self.starts.len()
@@ -174,12 +171,12 @@ impl Row {
 
     /// The row with this link.
     fn with(db: &Connection, content: u32) -> Result<Row, StoreError> {
-        let first = first_of(db, content)?;
-        let (says, targets): (Vec<u8>, Vec<u8>) = db
+        let (first, says, targets): (u32, Vec<u8>, Vec<u8>) = db
             .prepare_cached(
-                "SELECT says, targets FROM mark JOIN mark_text USING (first) WHERE first = ?1",
+                "SELECT first, says, targets FROM mark JOIN mark_text USING (first)
+                 WHERE first <= ?1 ORDER BY first DESC LIMIT 1",
             )?
-            .query_row([first], |row| Ok((row.get(0)?, row.get(1)?)))?;
+            .query_row([content], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?;
         let starts = contents::starts(&says);
         Ok(Row { first, says, starts, targets: contents::targets(&targets).collect() })
     }
