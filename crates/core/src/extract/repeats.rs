@@ -10,7 +10,7 @@
 use std::collections::HashMap;
 use std::fmt;
 use std::hash::BuildHasherDefault;
-use std::sync::atomic::{AtomicU32, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU32, AtomicUsize, Ordering};
 use std::sync::{Arc, PoisonError, RwLock};
 
 use memchr::memchr_iter;
@@ -43,7 +43,7 @@ pub struct Repeats {
     occurred: Hashes,
     parts: RwLock<Parts>,
     /// How many bytes of pages were not read because of them.
-    spared: AtomicU64,
+    spared: AtomicUsize,
     limits: Limits,
 }
 
@@ -113,7 +113,7 @@ impl Repeats {
             promising,
             occurred,
             parts: RwLock::default(),
-            spared: AtomicU64::new(0),
+            spared: AtomicUsize::new(0),
             limits,
         }
     }
@@ -126,7 +126,7 @@ impl Repeats {
 
     /// How many bytes of pages were not read because they were known.
     #[must_use]
-    pub fn spared(&self) -> u64 {
+    pub fn spared(&self) -> usize {
         self.spared.load(Ordering::Relaxed)
     }
 
@@ -228,7 +228,7 @@ impl RepeatFinder {
                 let [from, to] = [at, end].map(|at| source.offset + at);
                 positions.replay(&part.positions, from, to, source.text);
                 (self.next, self.next_of_any) = (end, end);
-                repeats.spared.fetch_add(text.len() as u64, Ordering::Relaxed);
+                repeats.spared.fetch_add(text.len(), Ordering::Relaxed);
                 return Some(end);
             }
             known = Some((end, hash));
@@ -365,7 +365,7 @@ mod tests {
             spared.push(repeats.spared());
         }
         assert_eq!(spared[..2], [0, 0]);
-        let menu = page("", 'a', 100).len() as u64;
+        let menu = page("", 'a', 100).len();
         assert!(spared[2] > menu * 7 / 10 && spared[2] < menu, "{spared:?} of {menu}");
         assert_eq!(spared[3], 2 * spared[2]);
         let other = read(&page("One", 'b', 100), &repeats);
