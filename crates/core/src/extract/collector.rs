@@ -7,7 +7,8 @@ use super::elements::{Attribute, Element, Grammar, LinkAttribute, Purpose, link_
 use super::names::Name;
 use super::tag::Tag;
 use super::{refresh, srcset};
-use crate::extract::reading::{LinkRecord, ReadingBuilder, Region};
+use crate::extract::reading::{LinkRecord, Region};
+use crate::extract::reading_builder::ReadingBuilder;
 use crate::url::reference::trim;
 use crate::url::userinfo::{masked, masked_in_text};
 

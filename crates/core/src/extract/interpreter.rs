@@ -19,7 +19,8 @@ use super::names::Name;
 use super::sketch::Sketcher;
 use super::tag::Tag;
 use super::tree::{StartTag, Started, Tree};
-use crate::extract::reading::{LinkRecord, ReadingBuilder};
+use crate::extract::reading::LinkRecord;
+use crate::extract::reading_builder::ReadingBuilder;
 use crate::url::fragment::hash_id;
 
 /// How many bytes of raw text are collected for link texts and titles, including white space.

@@ -8,7 +8,7 @@ use super::collector::{self, LinkContent, TagContext};
 use super::elements::{Attribute, Element};
 use super::json;
 use super::lines::Cursor;
-use crate::extract::reading::ReadingBuilder;
+use crate::extract::reading_builder::ReadingBuilder;
 
 /// Parses a manifest, which arrives in one piece.
 pub(super) fn read(text: &str, most_links: usize) -> Box<ReadingBuilder> {

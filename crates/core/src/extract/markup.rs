@@ -11,7 +11,7 @@ use super::lines::position_within;
 use super::piece::{Piece, Positions};
 use super::repeats::{RepeatFinder, Repeats};
 use super::scan::{Stop, scan};
-use crate::extract::reading::ReadingBuilder;
+use crate::extract::reading_builder::ReadingBuilder;
 
 pub(super) struct Markup {
     turn: Option<Turn>,

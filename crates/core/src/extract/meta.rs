@@ -1,7 +1,7 @@
 //! What a page says of itself in `meta` elements.
 
 use super::collector::fold;
-use super::reading::ReadingBuilder;
+use super::reading_builder::ReadingBuilder;
 use super::robots_meta::says_noindex;
 use super::tag::Tag;
 

@@ -44,6 +44,7 @@ mod piece;
 pub(crate) mod plain_words;
 mod prescan;
 pub mod reading;
+pub mod reading_builder;
 mod references;
 mod refresh;
 pub mod repeats;
@@ -62,7 +63,8 @@ mod xml;
 
 use std::sync::Arc;
 
-use crate::extract::reading::{MOST_LINKS, Reading, ReadingBuilder};
+use crate::extract::reading::{MOST_LINKS, Reading};
+use crate::extract::reading_builder::ReadingBuilder;
 use crate::extract::robots_txt::Robots;
 use collector::{LinkContent, TagContext};
 use decode::{Decoder, Hints};

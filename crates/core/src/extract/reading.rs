@@ -3,8 +3,6 @@
 //! All text of a page is in one string, and links point into it: a page with a hundred links
 //! takes two allocations, not hundreds.
 
-mod builder;
-
 use std::fmt;
 
 use encoding_rs::{Encoding, UTF_8};
@@ -13,14 +11,11 @@ use xxhash_rust::xxh3::xxh3_128;
 use crate::extract::elements::{Attribute, Element};
 use crate::url::fragment::AnchorIndex;
 
-pub use builder::ReadingBuilder;
-pub(crate) use builder::{Excerpt, Facts, Mark};
-
 /// A range of a reading's text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Span {
-    start: u32,
-    length: u32,
+    pub(super) start: u32,
+    pub(super) length: u32,
 }
 
 impl Span {
@@ -163,7 +158,7 @@ pub struct LinkRecord {
 
 impl LinkRecord {
     /// The same with other ranges.
-    fn with_spans(&self, of: impl Fn(Span) -> Span) -> LinkRecord {
+    pub(super) fn with_spans(&self, of: impl Fn(Span) -> Span) -> LinkRecord {
         LinkRecord {
             written: of(self.written),
             text: self.text.map(&of),
@@ -213,15 +208,15 @@ pub struct Sketch {
 /// Everything that is stored of one page.
 #[derive(Clone, PartialEq, Eq)]
 pub struct Reading {
-    text: String,
-    links: Vec<LinkRecord>,
-    title: Option<Span>,
-    description: Option<Span>,
-    base: Option<Span>,
-    rules: Option<Span>,
-    anchors: AnchorIndex,
+    pub(super) text: String,
+    pub(super) links: Vec<LinkRecord>,
+    pub(super) title: Option<Span>,
+    pub(super) description: Option<Span>,
+    pub(super) base: Option<Span>,
+    pub(super) rules: Option<Span>,
+    pub(super) anchors: AnchorIndex,
     /// Its hash, if it was restored from a store.
-    stored_hash: Option<u128>,
+    pub(super) stored_hash: Option<u128>,
     /// How it was parsed.
     pub format: Format,
     /// The encoding of the page and of its queries (URL, "encoding").
@@ -238,7 +233,7 @@ pub struct Reading {
     /// Hashes of its text, if they were requested and there is any text.
     pub sketch: Option<Sketch>,
     /// The first heading, with white space collapsed. Not stored.
-    heading: Option<String>,
+    pub(super) heading: Option<String>,
     /// The number of words; of a text over 12 KiB, more than any notice has. Not stored.
     pub words: u32,
     /// See [`Signs::likeness`](crate::extract::signs::Signs::likeness). Not stored.
@@ -277,15 +272,6 @@ impl Default for Reading {
 }
 
 impl Reading {
-    /// What is known of a page of which only the title was kept.
-    #[must_use]
-    pub fn of_title(title: &str) -> Reading {
-        let mut builder = ReadingBuilder::default();
-        builder.set_title(title);
-        builder.set_title_only();
-        builder.finish(true)
-    }
-
     /// The links in source order.
     pub fn links(&self) -> impl ExactSizeIterator<Item = Link<'_>> {
         self.links.iter().map(|link| Link {
@@ -414,27 +400,6 @@ impl fmt::Debug for Reading {
 pub const MOST_LINKS: usize = 100_000;
 
 /// Bodies are far shorter than 4 GiB, because of the size limit of a page.
-fn offset(length: usize) -> u32 {
+pub(super) fn offset(length: usize) -> u32 {
     u32::try_from(length).expect("a page's text stays far below 4 GiB")
-}
-
-#[cfg(test)]
-#[allow(clippy::unwrap_used, reason = "a test may")]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_first_title_and_description_count() {
-        let mut builder = ReadingBuilder::default();
-        for (title, description) in [("The museum", "A canal"), ("Another", "Another")] {
-            builder.set_title(title);
-            builder.set_description(description);
-        }
-        let reading = builder.finish(false);
-        assert_eq!((reading.title(), reading.description()), (Some("The museum"), Some("A canal")));
-        let titled = Reading::of_title("The museum");
-        assert_eq!((titled.title(), titled.description()), (Some("The museum"), None));
-        assert!(titled.title_only && titled.cut);
-        assert_eq!(titled.links().len(), 0);
-    }
 }

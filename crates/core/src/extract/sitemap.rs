@@ -9,7 +9,7 @@ use quick_xml::events::{BytesStart, Event};
 use super::collector::{self, LinkContent, TagContext};
 use super::elements::{Attribute, Element};
 use super::xml::{XmlStream, attribute, resolve};
-use crate::extract::reading::ReadingBuilder;
+use crate::extract::reading_builder::ReadingBuilder;
 use crate::url::reference::trim;
 
 #[derive(Debug, Default)]

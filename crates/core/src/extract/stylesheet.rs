@@ -4,7 +4,7 @@ use super::collector::{self, LinkContent, TagContext};
 use super::css::{Scanner, State};
 use super::elements::{Attribute, Element};
 use super::lines::Cursor;
-use crate::extract::reading::ReadingBuilder;
+use crate::extract::reading_builder::ReadingBuilder;
 
 #[derive(Debug, Default)]
 pub(super) struct Stylesheet {

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use proptest::prelude::*;
 use rummage_core::crawl::{Crawl, Event, Response, Settings};
 use rummage_core::evidence::{AttemptOutcome, Failure, Method};
-use rummage_core::extract::reading::ReadingBuilder;
+use rummage_core::extract::reading_builder::ReadingBuilder;
 use url::Url;
 
 use crate::web::{Act, Seen, Web, page};

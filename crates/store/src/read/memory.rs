@@ -244,8 +244,11 @@ fn key(db: &Connection, url: StoredUrl) -> Result<Key, StoreError> {
     Ok(Key::of_text(row.get_ref(0)?.as_bytes().unwrap_or_default()))
 }
 
+/// A page, with its number and its run.
+type PageKey = (Key, (u32, i64));
+
 /// The pages of a run.
-fn keys_of_pages(db: &Connection, run: i64) -> Result<Vec<(Key, (u32, i64))>, StoreError> {
+fn keys_of_pages(db: &Connection, run: i64) -> Result<Vec<PageKey>, StoreError> {
     let mut select = db.prepare_cached(
         "SELECT run_page.address, url FROM run_page JOIN address ON address.id = run_page.address
          WHERE run = ?1",

@@ -7,7 +7,8 @@ use std::collections::HashMap;
 
 use encoding_rs::Encoding;
 use rummage_core::extract::elements::{Attribute, Element};
-use rummage_core::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder, Span};
+use rummage_core::extract::reading::{Format, LinkRecord, Reading, Span};
+use rummage_core::extract::reading_builder::ReadingBuilder;
 use rummage_core::url::hashed::Numbered;
 use rusqlite::{Connection, params};
 

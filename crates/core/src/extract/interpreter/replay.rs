@@ -1,7 +1,7 @@
 //! What a part of a page leaves: recorded when it is read, and added again without reading it.
 
 use super::Interpreter;
-use crate::extract::reading::{Excerpt, Facts, Mark};
+use crate::extract::reading_builder::{Excerpt, Facts, Mark};
 use crate::extract::tree::Tree;
 
 /// The deepest tree in which parts are recorded: that of nearly every page.

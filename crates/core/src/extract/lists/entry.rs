@@ -3,7 +3,8 @@
 use url::Url;
 
 use crate::extract::elements::{Attribute, Element};
-use crate::extract::reading::{Format, LinkRecord, Reading, ReadingBuilder};
+use crate::extract::reading::{Format, LinkRecord, Reading};
+use crate::extract::reading_builder::ReadingBuilder;
 use crate::url::userinfo::masked;
 
 /// The longest line that is read; no list has longer ones.

@@ -2,7 +2,7 @@
 
 use encoding_rs::Encoding;
 
-use super::{Format, LinkRecord, MOST_LINKS, Reading, Region, Sketch, Span, offset};
+use super::reading::{Format, LinkRecord, MOST_LINKS, Reading, Region, Sketch, Span, offset};
 use crate::url::fragment::AnchorIndex;
 use crate::url::userinfo::masked;
 
@@ -272,5 +272,37 @@ impl ReadingBuilder {
         self.reading.cut = cut || self.reading.links.len() > self.most_links;
         self.reading.links.truncate(self.most_links);
         self.reading
+    }
+}
+
+impl Reading {
+    /// What is known of a page of which only the title was kept.
+    #[must_use]
+    pub fn of_title(title: &str) -> Reading {
+        let mut builder = ReadingBuilder::default();
+        builder.set_title(title);
+        builder.set_title_only();
+        builder.finish(true)
+    }
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test may")]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_first_title_and_description_count() {
+        let mut builder = ReadingBuilder::default();
+        for (title, description) in [("The museum", "A canal"), ("Another", "Another")] {
+            builder.set_title(title);
+            builder.set_description(description);
+        }
+        let reading = builder.finish(false);
+        assert_eq!((reading.title(), reading.description()), (Some("The museum"), Some("A canal")));
+        let titled = Reading::of_title("The museum");
+        assert_eq!((titled.title(), titled.description()), (Some("The museum"), None));
+        assert!(titled.title_only && titled.cut);
+        assert_eq!(titled.links().len(), 0);
     }
 }
