@@ -109,7 +109,7 @@ pub(crate) struct CheckOptions {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(crate) max_links: Option<u32>,
     /// Concurrent requests in total, from 1 to 1000; up to 64 requests to external hosts that
-    /// have had no response for a tenth of the time-out are not counted [default: 64]
+    /// take longer than a tenth of the time-out are not counted [default: 64]
     #[arg(long, hide_short_help = true, value_name = "N", env = "RUMMAGE_CONCURRENCY", hide_env = true,
         value_parser = clap::value_parser!(u32).range(1..=1000))]
     pub(crate) concurrency: Option<u32>,

@@ -10,8 +10,7 @@
 //!   the slots.
 //! - **Wary.** Servers that have not responded yet share half of the slots, so that many dead
 //!   hosts cannot stall a working site.
-//! - **Undeterred.** Requests to external servers that get no response for long leave their slots
-//!   to others.
+//! - **Undeterred.** Requests to external servers that take long leave their slots to others.
 //! - **Patient.** Retries wait here until they are due; no task sleeps for them.
 
 use std::cmp::Reverse;

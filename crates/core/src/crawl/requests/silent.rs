@@ -1,7 +1,7 @@
-//! Requests to external servers without a response for long.
+//! Requests to external servers that take long.
 //!
-//! They cost nothing but a connection, and most will time out: so they leave their slots to
-//! others, up to a limit.
+//! Most of them hang and will time out. They cost hardly more than a connection: so they leave
+//! their slots to others, up to a limit.
 
 use std::collections::VecDeque;
 use std::time::Duration;
