@@ -23,6 +23,9 @@ use crate::tls;
 const RESTS: u32 = 8;
 /// A rest is as long as the server took to respond, within these limits.
 const SHORTEST_REST: Duration = Duration::from_millis(5);
+/// Up to here, it is four times as long: what takes a server a millisecond may take it several when
+/// it is busy.
+const AMPLE_REST: Duration = Duration::from_millis(20);
 const LONGEST_REST: Duration = Duration::from_millis(50);
 
 /// A connection.
@@ -107,8 +110,7 @@ impl Turns {
         if let Turn::Response { last, took } = self.turn {
             if self.rests > 0 {
                 self.rests -= 1;
-                let rest = took.clamp(SHORTEST_REST, LONGEST_REST);
-                self.turn = Turn::Rest(Box::pin(sleep_until(last + rest)));
+                self.turn = Turn::Rest(Box::pin(sleep_until(last + rest_after(took))));
             } else {
                 self.turn = Turn::Request { since: Instant::now() };
             }
@@ -119,6 +121,11 @@ impl Turns {
         }
         Poll::Ready(())
     }
+}
+
+/// How long a connection rests if its server took this long to respond.
+fn rest_after(took: Duration) -> Duration {
+    (took * 4).clamp(SHORTEST_REST, AMPLE_REST).max(took).min(LONGEST_REST)
 }
 
 impl Connection for Transport {
@@ -223,6 +230,12 @@ mod tests {
     async fn begin(client: &mut Transport) -> bool {
         poll_fn(|context| Poll::Ready(Pin::new(&mut *client).poll_write(context, b"?").is_ready()))
             .await
+    }
+
+    #[test]
+    fn a_rest_is_ample_for_fast_servers() {
+        let rests = [0, 2, 5, 30, 80].map(|took| rest_after(Duration::from_millis(took)));
+        assert_eq!(rests.map(|rest| rest.as_millis()), [5, 8, 20, 30, 50]);
     }
 
     #[tokio::test(start_paused = true)]
