@@ -23,8 +23,8 @@ use crate::tls;
 const RESTS: u32 = 8;
 /// A rest is as long as the server took to respond, within these limits.
 const SHORTEST_REST: Duration = Duration::from_millis(5);
-/// Up to here, it is four times as long: what takes a server a millisecond may take it several when
-/// it is busy.
+/// Up to here, it is twice as long: what takes a server a few milliseconds may take it more when it
+/// is busy.
 const AMPLE_REST: Duration = Duration::from_millis(20);
 const LONGEST_REST: Duration = Duration::from_millis(50);
 
@@ -125,7 +125,7 @@ impl Turns {
 
 /// How long a connection rests if its server took this long to respond.
 fn rest_after(took: Duration) -> Duration {
-    (took * 4).clamp(SHORTEST_REST, AMPLE_REST).max(took).min(LONGEST_REST)
+    (took * 2).clamp(SHORTEST_REST, AMPLE_REST).max(took).min(LONGEST_REST)
 }
 
 impl Connection for Transport {
@@ -234,7 +234,7 @@ mod tests {
 
     #[test]
     fn a_rest_is_ample_for_fast_servers() {
-        let rests = [0, 2, 5, 30, 80].map(|took| rest_after(Duration::from_millis(took)));
+        let rests = [0, 4, 10, 30, 80].map(|took| rest_after(Duration::from_millis(took)));
         assert_eq!(rests.map(|rest| rest.as_millis()), [5, 8, 20, 30, 50]);
     }
 
