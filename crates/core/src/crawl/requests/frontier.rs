@@ -306,7 +306,8 @@ impl Frontier {
     ) -> Option<(RequestId, Job)> {
         self.wake(now);
         let next = self.poll_ready(now, is_needed);
-        let is_waiting = !(self.held.is_empty() && self.ready.is_empty());
+        let is_waiting = [&self.ready_own, &self.ready].iter().any(|lanes| !lanes.is_empty())
+            || !self.held.is_empty();
         self.slot_at = self.silent.next(now).filter(|_| next.is_none() && is_waiting);
         next
     }
@@ -772,6 +773,22 @@ mod tests {
         assert_eq!(frontier.next_moment(), None, "until a request ends");
         frontier.handle_ended(later, request(3), Signal::Neutral);
         assert_eq!(start_all(&mut frontier, later).len(), 1);
+    }
+
+    #[test]
+    fn pages_of_the_site_get_the_slots_of_silent_requests() {
+        let mut frontier = Frontier::new(4, Duration::from_secs(2));
+        for n in 0..4 {
+            let server =
+                frontier.server(&format!("dead{n}.test"), false, Limits::other(None, None));
+            frontier.push(server, job(n, false));
+        }
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 4);
+        let site = frontier.server("a.test", true, own_host());
+        frontier.push(site, job(9, false));
+        assert_eq!(start_all(&mut frontier, Moment::START).len(), 0);
+        let then = frontier.next_moment().unwrap();
+        assert_eq!(start_all(&mut frontier, then), ["a.test"]);
     }
 
     #[test]
