@@ -44,11 +44,11 @@ pub struct Repeats {
     parts: RwLock<Parts>,
     /// How many bytes of pages were not read because of them.
     spared: AtomicUsize,
-    limits: Limits,
+    sizes: Sizes,
 }
 
 #[derive(Clone, Copy)]
-struct Limits {
+struct Sizes {
     least: usize,
     beginning: usize,
     most_bytes: usize,
@@ -94,7 +94,7 @@ impl Hashes {
 
 impl Default for Repeats {
     fn default() -> Repeats {
-        Repeats::within(Limits { least: LEAST, beginning: BEGINNING, most_bytes: MOST_BYTES })
+        Repeats::within(Sizes { least: LEAST, beginning: BEGINNING, most_bytes: MOST_BYTES })
     }
 }
 
@@ -106,7 +106,7 @@ impl fmt::Debug for Repeats {
 }
 
 impl Repeats {
-    fn within(limits: Limits) -> Repeats {
+    fn within(sizes: Sizes) -> Repeats {
         let [begun, promising, occurred] = [(); 3].map(|()| Hashes::new());
         Repeats {
             begun,
@@ -114,14 +114,14 @@ impl Repeats {
             occurred,
             parts: RwLock::default(),
             spared: AtomicUsize::new(0),
-            limits,
+            sizes,
         }
     }
 
     /// One whose parts may have any length.
     #[cfg(test)]
     pub(super) fn of_any_length() -> Repeats {
-        Repeats::within(Limits { least: 0, beginning: 4, most_bytes: MOST_BYTES })
+        Repeats::within(Sizes { least: 0, beginning: 4, most_bytes: MOST_BYTES })
     }
 
     /// How many bytes of pages were not read because they were known.
@@ -138,7 +138,7 @@ impl Repeats {
     fn keep(&self, hash: u64, part: Part) {
         let bytes = part.text.len() + part.outcome.weight() + part.positions.weight();
         let mut parts = self.parts.write().unwrap_or_else(PoisonError::into_inner);
-        if parts.bytes + bytes > self.limits.most_bytes {
+        if parts.bytes + bytes > self.sizes.most_bytes {
             *parts = Parts::default();
         }
         if parts.by_hash.insert(hash, Arc::new(part)).is_none() {
@@ -209,7 +209,7 @@ impl RepeatFinder {
     ) -> Option<usize> {
         self.handle_end(page, source, at, positions);
         let repeats = self.repeats.as_deref()?;
-        let Limits { least, beginning, .. } = repeats.limits;
+        let Sizes { least, beginning, .. } = repeats.sizes;
         (self.next, self.next_of_any) = (at + beginning, at + least);
         let rest = &source.usual[at..];
         let beginning = rest.get(..beginning).filter(|_| page.is_between_texts())?;
@@ -375,12 +375,12 @@ mod tests {
 
     #[test]
     fn what_is_kept_is_limited() {
-        let limits = Limits { least: LEAST, beginning: BEGINNING, most_bytes: 20_000 };
-        let repeats = Arc::new(Repeats::within(limits));
+        let sizes = Sizes { least: LEAST, beginning: BEGINNING, most_bytes: 20_000 };
+        let repeats = Arc::new(Repeats::within(sizes));
         for menu in 'a'..='z' {
             for _ in 0..3 {
                 read(&page("One", menu, 50), &repeats);
-                assert!(repeats.parts.read().unwrap().bytes <= limits.most_bytes);
+                assert!(repeats.parts.read().unwrap().bytes <= sizes.most_bytes);
             }
         }
         assert!(repeats.spared() > 0);
