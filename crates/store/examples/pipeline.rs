@@ -24,6 +24,10 @@ use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Format};
 use rummage_store::{NewRun, RunState, RunWriter};
 
+/// As in the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 const HOST: &str = "http://127.0.0.1:8000";
 
 /// Where pages come from.
