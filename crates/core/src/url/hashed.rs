@@ -7,8 +7,8 @@ use std::hash::{BuildHasherDefault, Hash, Hasher};
 
 use xxhash_rust::xxh3::xxh3_128;
 
-/// A map with 128-bit hashes as keys.
-pub type HashedMap<T> = HashMap<u128, T, BuildHasherDefault<Ready>>;
+/// A map with 64-bit hashes as keys.
+pub type HashedMap<T> = HashMap<u64, T, BuildHasherDefault<Ready>>;
 
 /// A map with numbers as keys that are given out one after the other.
 pub type Numbered<T> = HashMap<u32, T, BuildHasherDefault<Ready>>;
@@ -34,11 +34,6 @@ impl Hasher for Ready {
 
     fn write_u64(&mut self, key: u64) {
         self.0 = key;
-    }
-
-    #[expect(clippy::cast_possible_truncation, reason = "the low half of a hash is a hash")]
-    fn write_u128(&mut self, key: u128) {
-        self.0 = key as u64;
     }
 }
 
@@ -67,6 +62,12 @@ impl Key {
     #[expect(clippy::cast_possible_truncation, reason = "a part of a hash is a hash")]
     pub fn new(hash: u128) -> Key {
         Key([hash as u32, (hash >> 32) as u32, (hash >> 64) as u32])
+    }
+
+    /// The key of a hash of 64 bits.
+    #[must_use]
+    pub fn of_hash(hash: u64) -> Key {
+        Key::new(hash.into())
     }
 
     /// A part of it, in eight bytes.
@@ -125,6 +126,15 @@ impl Recent {
         Some(id)
     }
 
+    /// Adds a hash without an id; returns whether it was unknown.
+    pub fn insert(&mut self, key: Key) -> bool {
+        let is_new = self.find(key).is_none();
+        if is_new {
+            self.keep(key, 0);
+        }
+        is_new
+    }
+
     /// Stores the id of a hash.
     pub fn keep(&mut self, key: Key, id: u32) {
         if self.young.len() >= self.most {
@@ -151,5 +161,6 @@ mod tests {
         recent.id_or(key(4), 40);
         assert_eq!((recent.id_or(key(1), 99), recent.id_or(key(2), 21)), (10, 21));
         assert_eq!((recent.find(key(3)), recent.find(key(2))), (None, Some(21)));
+        assert!(recent.insert(key(7)) && !recent.insert(key(7)));
     }
 }

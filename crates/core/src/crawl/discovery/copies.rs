@@ -13,6 +13,7 @@ use xxhash_rust::xxh3::xxh3_64;
 use super::traps::Stop;
 use crate::crawl::urls::Roles;
 use crate::extract::reading::Reading;
+use crate::url::hashed::{Key, Recent};
 use crate::url::reference::path_of;
 
 /// So many copies are stopped, if each has led to something new.
@@ -21,13 +22,23 @@ const MANY: u32 = 500;
 const MANY_THAT_MULTIPLY: u32 = 100;
 const MULTIPLIES: u64 = 5;
 
+/// So many pages without copies are remembered at least. Copies that are rarer than that do not
+/// keep a crawl from its end.
+const SINGLE: usize = 100_000;
+
 /// The pages of a site by what they say.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(super) struct Copies {
-    /// Pages that nothing is a copy of so far, which are nearly all: how many pages of the site
-    /// each was the first to name.
-    single: HashMap<u64, u32>,
+    /// Pages that nothing was a copy of, which are nearly all: how many pages of the site each was
+    /// the first to name.
+    single: Recent,
     groups: HashMap<u64, Group>,
+}
+
+impl Default for Copies {
+    fn default() -> Copies {
+        Copies { single: Recent::holding(SINGLE), groups: HashMap::new() }
+    }
 }
 
 #[derive(Debug, Default)]
@@ -63,10 +74,10 @@ impl Copies {
     pub(super) fn handle_read(&mut self, url: &str, profile: u64, new: u32) -> Option<Stop> {
         let group = match self.groups.entry(profile) {
             hash_map::Entry::Occupied(known) => known.into_mut(),
-            hash_map::Entry::Vacant(unknown) => match self.single.remove(&profile) {
+            hash_map::Entry::Vacant(unknown) => match self.single.find(Key::of_hash(profile)) {
                 Some(new) => unknown.insert(Group { pages: 1, new, ..Group::default() }),
                 None => {
-                    self.single.insert(profile, new);
+                    self.single.keep(Key::of_hash(profile), new);
                     return None;
                 }
             },
@@ -124,6 +135,20 @@ mod tests {
         assert_eq!(stopped_after(|page| u32::from(page % 10 != 0)).expect("nine in ten").0, 500);
         assert_eq!(stopped_after(|page| u32::from(page % 2 == 0)), None);
         assert_eq!(stopped_after(|page| if page == 1 { 400 } else { 0 }), None, "one lists them");
+    }
+
+    #[test]
+    fn copies_are_found_among_many_other_pages() {
+        let mut copies = Copies::default();
+        let mut other = 1000;
+        let stop = (1..=600).find_map(|page| {
+            for _ in 0..500 {
+                other += 1;
+                copies.handle_read("http://a.test/other", other, 1);
+            }
+            copies.handle_read(&format!("http://a.test/w/{page}/x"), 7, 1)
+        });
+        assert_eq!(stop.expect("it is endless").read, 500);
     }
 
     #[test]

@@ -19,7 +19,7 @@ use std::collections::{HashMap, HashSet, VecDeque};
 use xxhash_rust::xxh3::xxh3_64;
 
 use crate::extract::reading::Sketch;
-use crate::url::hashed::HashedMap;
+use crate::url::hashed::{HashedMap, Key, Recent};
 use crate::url::reference::path_of;
 
 /// How often a segment may occur in a path.
@@ -32,6 +32,8 @@ const GROWING: u32 = 200;
 const WINDOW: usize = 200;
 /// How many of these must have known text.
 const ALIKE: usize = WINDOW * 9 / 10;
+/// So many different texts are remembered of each family: without end, a trap repeats itself sooner.
+const TEXTS_KEPT: usize = 50_000;
 /// At most this many pages of an endless URL pattern wait, or a tenth of those parsed.
 const FEW_WAIT: u64 = 50;
 
@@ -58,13 +60,25 @@ pub(in crate::crawl) struct Traps {
     repeating: HashSet<String>,
 }
 
-#[derive(Debug, Default)]
+#[derive(Debug)]
 struct Family {
     read: u64,
     /// The last pages, oldest first.
     window: VecDeque<PageProfile>,
-    texts: HashSet<u64>,
-    outlines: HashSet<u64>,
+    /// Their texts; of a large family, the recent ones.
+    texts: Recent,
+    outlines: Recent,
+}
+
+impl Default for Family {
+    fn default() -> Family {
+        Family {
+            read: 0,
+            window: VecDeque::new(),
+            texts: Recent::holding(TEXTS_KEPT),
+            outlines: Recent::holding(TEXTS_KEPT),
+        }
+    }
 }
 
 /// A page of a family.
@@ -121,7 +135,7 @@ impl Traps {
     /// A URL is about to be requested as a page.
     pub(in crate::crawl) fn handle_discovered(&mut self, url: &str) {
         for key in families(url) {
-            let count = self.counts.entry(u128::from(key)).or_default();
+            let count = self.counts.entry(key).or_default();
             *count += 1;
             if *count == GROWING {
                 self.grown.insert(key, Family::default());
@@ -157,12 +171,12 @@ impl Traps {
             let key = keyed(url, part.family(path));
             let Some(family) = self.grown.get_mut(&key) else { continue };
             let is_member = |other: &str| families(other).any(|of| of == key);
-            let discovered = self.counts.get(&u128::from(key)).copied().unwrap_or_default();
+            let discovered = self.counts.get(&key).copied().unwrap_or_default();
             let profile = PageProfile {
                 out: new.iter().any(|other| !is_member(other)),
                 out_of_all,
-                same: !family.texts.insert(sketch.text),
-                alike: !family.outlines.insert(sketch.outline),
+                same: !family.texts.insert(Key::of_hash(sketch.text)),
+                alike: !family.outlines.insert(Key::of_hash(sketch.outline)),
                 discovered: discovered.into(),
             };
             family.take(profile);
