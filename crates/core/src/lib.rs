@@ -19,6 +19,7 @@ pub mod crawl;
 pub mod evidence;
 pub mod extract;
 pub mod findings;
+pub mod long_list;
 pub mod mend;
 mod moment;
 pub mod schedule;

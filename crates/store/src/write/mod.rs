@@ -16,6 +16,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rummage_core::crawl::{Event, UrlId};
+use rummage_core::long_list::LongList;
 use rummage_core::url::hashed::Key;
 use rummage_core::url::scope::Bounds;
 use rummage_core::{Moment, RULES_VERSION};
@@ -101,9 +102,9 @@ pub struct RunWriter {
     /// Scheme, host and port of the start URL.
     origin: String,
     /// Numbers in the store, by the id in the crawl.
-    ids: Vec<u32>,
+    ids: LongList<u32>,
     /// Hashes of the URLs, likewise.
-    hashes: Vec<u64>,
+    hashes: LongList<u64>,
     url_log: UrlLog,
     /// Known as soon as the run has a number.
     spans: Option<VerdictSpans>,
@@ -137,8 +138,8 @@ impl RunWriter {
             early: Vec::new(),
             replaying: false,
             origin: String::new(),
-            ids: Vec::new(),
-            hashes: Vec::new(),
+            ids: LongList::default(),
+            hashes: LongList::default(),
             url_log: UrlLog::default(),
             spans: None,
             known,
@@ -235,7 +236,7 @@ impl RunWriter {
     /// Nothing more will be written, and what follows takes as much memory.
     pub(crate) fn forget_urls(&mut self) {
         self.known = InternCache::default();
-        (self.ids, self.hashes) = (Vec::new(), Vec::new());
+        (self.ids, self.hashes) = (LongList::default(), LongList::default());
         (self.url_log, self.outcomes) = (UrlLog::default(), Outcomes::default());
     }
 

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use rummage_core::crawl::UrlId;
+use rummage_core::long_list::LongList;
 use rummage_core::url::scope::Scope;
 use rusqlite::Connection;
 
@@ -29,7 +30,7 @@ pub(super) struct UrlLog {
     entries: Vec<Entry>,
     next_seq: i64,
     /// By the id in the crawl.
-    seen: Vec<UrlRecord>,
+    seen: LongList<UrlRecord>,
     /// The state before the run was stopped, by number in the store.
     earlier: HashMap<u32, UrlRecord>,
 }

@@ -2,16 +2,16 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use super::anchor_sets::AnchorSets;
 use crate::crawl::board::Board;
 use crate::crawl::messages::{Event, FragmentFault, Judged, UrlId};
-use crate::crawl::urls::ByUrl;
 use crate::url::fragment::{AnchorIndex, FragmentMatch, find};
 use crate::verdict::Verdict;
 
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct FragmentIndex {
     /// The anchors of pages that were read to their end.
-    pages: ByUrl<AnchorIndex>,
+    pages: AnchorSets,
     /// Fragments that links name, by URL.
     wanted: HashMap<UrlId, BTreeMap<String, FragmentUse>>,
 }

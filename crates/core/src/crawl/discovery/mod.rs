@@ -4,6 +4,7 @@
 //! them unless something speaks against it.
 
 mod admission;
+mod anchor_sets;
 mod copies;
 pub(super) mod fragments;
 mod links;

@@ -1,14 +1,15 @@
 //! What is known of many URLs: a list by their ids takes half the room of a table.
 
 use crate::crawl::messages::UrlId;
+use crate::long_list::LongList;
 
 /// Values by URL.
 #[derive(Debug)]
-pub(in crate::crawl) struct ByUrl<T>(Vec<Option<T>>);
+pub(in crate::crawl) struct ByUrl<T>(LongList<Option<T>>);
 
 impl<T> Default for ByUrl<T> {
     fn default() -> ByUrl<T> {
-        ByUrl(Vec::new())
+        ByUrl(LongList::default())
     }
 }
 
@@ -18,8 +19,8 @@ impl<T> ByUrl<T> {
     }
 
     pub(in crate::crawl) fn insert(&mut self, id: UrlId, value: T) {
-        if self.0.len() <= id.index() {
-            self.0.resize_with(id.index() + 1, || None);
+        for _ in self.0.len()..=id.index() {
+            self.0.push(None);
         }
         self.0[id.index()] = Some(value);
     }

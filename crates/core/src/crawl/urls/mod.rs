@@ -6,6 +6,7 @@ mod entry;
 mod progress;
 mod roles;
 mod table;
+mod texts;
 
 pub(super) use by_url::ByUrl;
 pub(super) use entry::{Confirmation, Entry, LastResponse, Phase, TypeCheck};

@@ -2,13 +2,14 @@
 
 use std::collections::HashMap;
 
-use indexmap::IndexSet;
 use url::Url;
 
 use super::entry::{Entry, Phase};
 use super::progress::{self, Share};
+use super::texts::Texts;
 use crate::crawl::messages::{Judged, RequestId, UrlId};
 use crate::crawl::progress::Progress;
+use crate::long_list::LongList;
 use crate::url::scope::{Bounds, Scope};
 
 /// Every URL that a crawl has discovered.
@@ -21,9 +22,9 @@ use crate::url::scope::{Bounds, Scope};
 ///   valid](UrlTable::holds).
 #[derive(Debug, Default)]
 pub(in crate::crawl) struct UrlTable {
-    /// The index of a URL is its id.
-    urls: IndexSet<Box<str>>,
-    entries: Vec<Entry>,
+    /// The number of a URL is its id.
+    texts: Texts,
+    entries: LongList<Entry>,
     /// URLs whose verdict follows from that of another, by that other.
     followers: HashMap<UrlId, Vec<UrlId>>,
     /// The bounds of the site and its start, once that has responded.
@@ -46,12 +47,12 @@ impl UrlTable {
 
     /// The id of a URL, if it has been discovered.
     pub(in crate::crawl) fn find(&self, url: &str) -> Option<UrlId> {
-        self.urls.get_index_of(url).map(UrlId::from_index)
+        self.texts.find(url).map(UrlId::from_index)
     }
 
     /// Adds a new URL.
     pub(in crate::crawl) fn add(&mut self, url: &str, entry: Entry) -> UrlId {
-        let (index, _) = self.urls.insert_full(url.into());
+        let index = self.texts.add(url);
         debug_assert_eq!(index, self.entries.len(), "the URL is new");
         self.entries.push(entry);
         UrlId::from_index(index)
@@ -59,12 +60,12 @@ impl UrlTable {
 
     /// The text of a URL.
     pub(in crate::crawl) fn text(&self, id: UrlId) -> &str {
-        &self.urls[id.index()]
+        self.texts.get(id.index())
     }
 
     /// The texts of all URLs from this index on.
     pub(in crate::crawl) fn texts_from(&self, first: usize) -> impl Iterator<Item = &str> {
-        self.urls[first..].iter().map(|url| &**url)
+        self.texts.from(first)
     }
 
     /// A web URL, parsed.
@@ -212,7 +213,7 @@ impl UrlTable {
         bounds: Bounds,
     ) -> Vec<(UrlId, Url, Scope)> {
         let mut placed = Vec::new();
-        for (text, id) in self.urls.iter().zip(self.ids()) {
+        for (text, id) in self.texts.from(0).zip(self.ids()) {
             let Ok(url) = Url::parse(text) else { continue };
             let scope = bounds.scope(&url);
             self.entries[id.index()].scope = scope;
