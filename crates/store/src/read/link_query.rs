@@ -70,6 +70,9 @@ pub struct LinkQuery<'a> {
 /// How many occurrences are kept while pages are counted, so that the pages need not be read
 /// again.
 const KEPT: usize = 400_000;
+/// Of so many link contents, the targets are kept while they are sorted, so that they need not be
+/// read again.
+const FEW: usize = 100_000;
 /// How many fingerprints are sorted at a time.
 const PRINTS_HELD: u32 = 2_000_000;
 
@@ -80,6 +83,10 @@ impl<'a> OpenRun<'a> {
     /// See [`StoreError`].
     pub fn query(&'a self, selection: &'a Selection) -> Result<LinkQuery<'a>, StoreError> {
         let urls = self.urls(selection)?;
+        // On most sites, all is well most of the time.
+        if !urls.contains(&true) {
+            return Ok(LinkQuery::of_none(self, selection));
+        }
         let not_parsed = selection.not_parsed.then(|| self.not_parsed_urls()).transpose()?;
         self.query_some(selection, None, |_, target| {
             urls.get(target as usize).copied().unwrap_or_default()
@@ -208,6 +215,7 @@ impl<'a> OpenRun<'a> {
         let parts = u64::from(end / PRINTS_HELD) + 1;
         let mut folds = Folds::new(end);
         let (mut number, mut most_target) = (0, 0);
+        let mut few = Some(Vec::new());
         // Allocated at once for a part: a vector that grows leaves unused space behind.
         let room = u64::from(end) / parts;
         let mut prints: Vec<Fingerprint> = Vec::with_capacity((room + room / 8) as usize);
@@ -219,6 +227,10 @@ impl<'a> OpenRun<'a> {
                 {
                     prints.push(Fingerprint::new(print, content));
                     most_target = most_target.max(target);
+                    match &mut few {
+                        Some(all) if all.len() < FEW => all.push((content, target)),
+                        _ => few = None,
+                    }
                 }
                 Ok(())
             })?;
@@ -234,13 +246,19 @@ impl<'a> OpenRun<'a> {
         }
         drop(prints);
         let mut targets = Numbers::of(number as usize + 1, most_target);
-        self.contents.for_each(|content, target, _| {
+        let mut set = |content, target| {
             let fold = folds.of(content) as usize;
             if fold > 0 {
                 targets.set(fold, target);
             }
-            Ok(())
-        })?;
+        };
+        match few {
+            Some(few) => few.into_iter().for_each(|(content, target)| set(content, target)),
+            None => self.contents.for_each(|content, target, _| {
+                set(content, target);
+                Ok(())
+            })?,
+        }
         Ok((folds, targets))
     }
 
@@ -279,6 +297,19 @@ impl<'a> OpenRun<'a> {
 type Counted = (Counts, Option<Vec<(u32, Occurrence)>>);
 
 impl<'a> LinkQuery<'a> {
+    /// No links at all.
+    fn of_none(run: &'a OpenRun<'a>, selection: &'a Selection) -> LinkQuery<'a> {
+        LinkQuery {
+            run,
+            selection,
+            only_on: None,
+            folds: Folds::new(0),
+            targets: Numbers::of(1, 0),
+            pages: Counts::of(1),
+            hits: Some(Vec::new()),
+        }
+    }
+
     /// The run whose links these are.
     #[must_use]
     pub fn run(&self) -> &'a OpenRun<'a> {

@@ -99,8 +99,7 @@ impl OpenRun<'_> {
     /// # Errors
     /// See [`StoreError`].
     pub fn clicks(&self, page: StoredUrl) -> Result<Vec<String>, StoreError> {
-        let known =
-            self.pages.iter().map(|page| (u64::from(page.url), (page.url, page.version))).collect();
+        let known = self.pages.iter().map(|page| (page.url, page.version)).collect();
         let targets = page_order::targets(self.db, self.info.number, &known)?;
         let mut parents: HashMap<u32, u32> = HashMap::new();
         let mut select = self.db.prepare("SELECT links FROM page_version WHERE id = ?1")?;

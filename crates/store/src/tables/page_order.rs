@@ -1,9 +1,10 @@
 //! The pages of a run in the order of their rank.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::HashSet;
 
 use rummage_core::findings::rank::in_rank_order;
-use rusqlite::{Connection, params};
+use rummage_core::url::hashed::Numbered;
+use rusqlite::Connection;
 
 use crate::codec::occurrences;
 use crate::db::error::StoreError;
@@ -57,41 +58,38 @@ pub(crate) fn urls_of_pages(db: &Connection, run: i64) -> Result<HashSet<u32>, S
 
 /// Computes the order from the links.
 pub(crate) fn compute(db: &Connection, run: i64) -> Result<Vec<Page>, StoreError> {
-    let mut versions: HashMap<u64, (u32, u32)> = HashMap::new();
+    let mut versions: Numbered<u32> = Numbered::default();
     let mut select = db.prepare("SELECT address, version FROM run_page WHERE run = ?1")?;
     let mut rows = select.query([run])?;
     while let Some(row) = rows.next()? {
-        let (url, version): (u32, u32) = (row.get(0)?, row.get(1)?);
-        versions.insert(u64::from(url), (url, version));
+        versions.insert(row.get(0)?, row.get(1)?);
     }
     let targets = targets(db, run, &versions)?;
-    let start: i64 =
+    let start: u32 =
         db.query_row("SELECT start FROM run WHERE id = ?1", [run], |row| row.get(0))?;
-    let known: BTreeSet<u64> = versions.keys().copied().collect();
     let mut select = db.prepare("SELECT links FROM page_version WHERE id = ?1")?;
     let roots = roots(db, run, start)?;
-    let order = in_rank_order(&roots, &known, |page| {
-        let (_, version) = versions[&page];
-        let links: Vec<u8> = select.query_row(params![version], |row| row.get(0))?;
-        Ok::<_, StoreError>(
-            occurrences::unpack(&links)
-                .filter_map(|occurrence| {
-                    Some(u64::from(*targets.get(occurrence.content as usize)?))
-                })
-                .filter(|target| *target > 0)
-                .collect(),
-        )
+    let order = in_rank_order(&roots, versions.keys().copied(), |page, take| {
+        let mut rows = select.query([versions[&page]])?;
+        let missing = || StoreError::Damaged(format!("page {page} is missing"));
+        let row = rows.next()?.ok_or_else(missing)?;
+        for occurrence in occurrences::unpack(row.get_ref(0)?.as_blob().unwrap_or_default()) {
+            if let Some(target) = targets.get(occurrence.content as usize) {
+                take(*target);
+            }
+        }
+        Ok::<_, StoreError>(())
     })?;
-    let page = |(page, depth): (u64, u32)| {
-        let (url, version) = versions[&page];
-        Page { url, version, depth: (depth != u32::MAX).then_some(depth) }
+    let page = |(url, depth): (u32, u32)| {
+        let depth = (depth != u32::MAX).then_some(depth);
+        Page { url, version: versions[&url], depth }
     };
     Ok(order.into_iter().map(page).collect())
 }
 
 /// The start, then pages that no link leads to: robots.txt and sitemaps.
-fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> {
-    let mut roots = vec![start.cast_unsigned()];
+fn roots(db: &Connection, run: i64, start: u32) -> Result<Vec<u32>, StoreError> {
+    let mut roots = vec![start];
     let mut select = db.prepare(
         "SELECT run_page.address FROM run_page
          JOIN page_version ON page_version.id = version
@@ -100,7 +98,7 @@ fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> 
     )?;
     let mut rows = select.query([run])?;
     while let Some(row) = rows.next()? {
-        roots.push(row.get::<_, i64>(0)?.cast_unsigned());
+        roots.push(row.get(0)?);
     }
     Ok(roots)
 }
@@ -110,24 +108,34 @@ fn roots(db: &Connection, run: i64, start: i64) -> Result<Vec<u64>, StoreError> 
 pub(crate) fn targets(
     db: &Connection,
     run: i64,
-    pages: &HashMap<u64, (u32, u32)>,
+    pages: &Numbered<u32>,
 ) -> Result<Vec<u32>, StoreError> {
-    let mut ends: HashMap<u32, u32> = HashMap::new();
+    // By number, 0 for none: each link is looked up.
+    let mut ends: Vec<u32> = Vec::new();
+    let mut set = |url: u32, end: u32| {
+        let at = url as usize;
+        if ends.len() <= at {
+            ends.resize(at + 1, 0);
+        }
+        if ends[at] == 0 {
+            ends[at] = end;
+        }
+    };
     let mut select = db.prepare("SELECT address, final FROM verdict WHERE run = ?1")?;
     let mut rows = select.query([run])?;
     while let Some(row) = rows.next()? {
         let end: u32 = row.get(1)?;
-        if pages.contains_key(&u64::from(end)) {
-            ends.insert(row.get(0)?, end);
+        if pages.contains_key(&end) {
+            set(row.get(0)?, end);
         }
     }
     // Most pages are simply sound, and some have no verdict yet.
-    for (url, _) in pages.values() {
-        ends.entry(*url).or_insert(*url);
+    for url in pages.keys() {
+        set(*url, *url);
     }
     let mut targets = Vec::new();
     LinkContents::of_store(db)?.for_each(|content, target, _| {
-        if let Some(end) = ends.get(&target) {
+        if let Some(end) = ends.get(target as usize).filter(|end| **end > 0) {
             targets.resize(content as usize + 1, 0);
             targets[content as usize] = *end;
         }
