@@ -153,7 +153,7 @@ impl Site {
             }
             let id = UrlId::from_index(page * URLS);
             let (reading, targets) = reading;
-            events.push(Event::Read { id, reading: Box::new(reading), targets });
+            events.push(Event::Read { id, reading: Box::new(reading), targets, parts: Vec::new() });
             let start = Instant::now();
             for event in events {
                 writer.handle_event(event)?;

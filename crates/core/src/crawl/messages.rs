@@ -1,6 +1,7 @@
 //! The input and output of the machine: requests and events out, replies in.
 
 use std::num::NonZeroU32;
+use std::ops::Range;
 use std::time::Duration;
 
 use crate::Moment;
@@ -220,6 +221,15 @@ pub struct Target {
     pub fragment: Option<String>,
 }
 
+/// Links of a page that lead to the same targets, and say the same, wherever this number occurs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FollowedPart {
+    /// Their positions in the list of the page's links.
+    pub links: Range<usize>,
+    /// The number.
+    pub number: u64,
+}
+
 /// The final verdict on a URL.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Judged {
@@ -437,6 +447,8 @@ pub enum Event {
         reading: Box<Reading>,
         /// The targets of its links, in the same order.
         targets: Vec<Target>,
+        /// Its parts that other pages may have too, in order.
+        parts: Vec<FollowedPart>,
     },
     /// A URL has its verdict. It may get another: the last one counts.
     Judged {

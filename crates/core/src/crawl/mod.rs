@@ -39,8 +39,8 @@ pub use discovery::traps;
 pub use judging::soft404_probe::{TEST_PREFIX, is_test_url, nonexistent_sibling};
 pub use machine::Crawl;
 pub use messages::{
-    BodyUse, Event, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Reply, Request, RequestId,
-    Response, StartProblem, Target, UrlId,
+    BodyUse, Event, FollowedPart, FragmentFault, Halt, Judged, Kind, NotParsed, Note, Reply,
+    Request, RequestId, Response, StartProblem, Target, UrlId,
 };
 pub use progress::{Progress, Tick};
 pub use requests::{pace, retry};

@@ -51,6 +51,7 @@ pub mod repeats;
 pub mod robots_meta;
 pub mod robots_txt;
 mod scan;
+pub mod shared_parts;
 pub mod signs;
 mod sitemap;
 mod sketch;

@@ -4,11 +4,13 @@
 //! takes two allocations, not hundreds.
 
 use std::fmt;
+use std::ops::Range;
 
 use encoding_rs::{Encoding, UTF_8};
 use xxhash_rust::xxh3::xxh3_128;
 
 use crate::extract::elements::{Attribute, Element};
+use crate::extract::shared_parts::{SharedPart, SharedParts};
 use crate::url::fragment::AnchorIndex;
 
 /// A range of a reading's text.
@@ -210,6 +212,7 @@ pub struct Sketch {
 pub struct Reading {
     pub(super) text: String,
     pub(super) links: Vec<LinkRecord>,
+    pub(super) parts: SharedParts,
     pub(super) title: Option<Span>,
     pub(super) description: Option<Span>,
     pub(super) base: Option<Span>,
@@ -249,6 +252,7 @@ impl Default for Reading {
         Reading {
             text: String::new(),
             links: Vec::new(),
+            parts: SharedParts::default(),
             title: None,
             description: None,
             base: None,
@@ -274,7 +278,15 @@ impl Default for Reading {
 impl Reading {
     /// The links in source order.
     pub fn links(&self) -> impl ExactSizeIterator<Item = Link<'_>> {
-        self.links.iter().map(|link| Link {
+        self.links_at(0..self.links.len())
+    }
+
+    /// The links at these positions.
+    ///
+    /// # Panics
+    /// If there are fewer.
+    pub fn links_at(&self, positions: Range<usize>) -> impl ExactSizeIterator<Item = Link<'_>> {
+        self.links[positions].iter().map(|link| Link {
             element: link.element,
             attribute: link.attribute,
             written: self.at(link.written),
@@ -287,6 +299,12 @@ impl Reading {
             line: link.line,
             column: link.column,
         })
+    }
+
+    /// The parts that other pages have too, as far as is known, in order.
+    #[must_use]
+    pub fn parts(&self) -> &[SharedPart] {
+        self.parts.as_slice()
     }
 
     /// The text of `title`, with white space collapsed.
@@ -377,7 +395,8 @@ impl Reading {
     /// The same without its links, as though it had been cut at its beginning.
     #[must_use]
     pub fn without_links(self) -> Reading {
-        Reading { links: Vec::new(), cut: true, stored_hash: None, ..self }
+        let parts = SharedParts::default();
+        Reading { links: Vec::new(), parts, cut: true, stored_hash: None, ..self }
     }
 
     fn at(&self, span: Span) -> &str {

@@ -3,12 +3,13 @@
 use encoding_rs::Encoding;
 
 use super::reading::{Format, LinkRecord, MOST_LINKS, Reading, Region, Sketch, Span, offset};
+use super::shared_parts::PartId;
 use crate::url::fragment::AnchorIndex;
 use crate::url::userinfo::masked;
 
 /// How much of a reading there was at some time.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Mark {
+pub struct Mark {
     text: usize,
     links: usize,
     ids: usize,
@@ -26,7 +27,8 @@ impl Facts {
 
 /// A part of a reading: its text, the links with ranges of it, and the hashes of anchors.
 #[derive(Debug)]
-pub(crate) struct Excerpt {
+pub struct Excerpt {
+    id: PartId,
     text: Box<str>,
     links: Box<[LinkRecord]>,
     ids: Box<[u64]>,
@@ -39,7 +41,8 @@ impl Excerpt {
     }
 
     /// How many bytes it takes in memory, about.
-    pub(crate) fn weight(&self) -> usize {
+    #[must_use]
+    pub fn weight(&self) -> usize {
         self.text.len() + size_of_val(&*self.links) + size_of_val(&*self.ids)
     }
 }
@@ -88,7 +91,8 @@ impl ReadingBuilder {
     }
 
     /// How much there is so far.
-    pub(crate) fn mark(&self) -> Mark {
+    #[must_use]
+    pub fn mark(&self) -> Mark {
         let Reading { text, links, .. } = &self.reading;
         Mark { text: text.len(), links: links.len(), ids: self.ids.len() }
     }
@@ -111,31 +115,50 @@ impl ReadingBuilder {
     }
 
     /// What was added since then; `None` if there were too many links.
-    pub(crate) fn since(&self, mark: Mark) -> Option<Excerpt> {
+    #[must_use]
+    pub fn since(&self, mark: Mark) -> Option<Excerpt> {
         let Reading { text, links, .. } = &self.reading;
         if links.len() > self.most_links {
             return None;
         }
         let at = |span: Span| Span { start: span.start - offset(mark.text), ..span };
         let links = links[mark.links..].iter().map(|link| link.with_spans(at)).collect();
-        Some(Excerpt { text: text[mark.text..].into(), links, ids: self.ids[mark.ids..].into() })
+        let (text, ids) = (text[mark.text..].into(), self.ids[mark.ids..].into());
+        Some(Excerpt { id: PartId::unique(), text, links, ids })
     }
 
     /// Adds the same again, with numbers of tags from this one on, if there is room.
     pub(crate) fn add_excerpt(&mut self, excerpt: &Excerpt, tags: u32) -> bool {
-        let Reading { text, links, .. } = &mut self.reading;
-        if links.len() + excerpt.links.len() > self.most_links {
+        self.add_excerpt_as(excerpt, |link| LinkRecord { line: tags + link.line, ..link })
+    }
+
+    /// Adds the same again, with these lines and columns, if there is room.
+    pub fn add_excerpt_at(
+        &mut self,
+        excerpt: &Excerpt,
+        mut positions: impl Iterator<Item = (u32, u32)>,
+    ) -> bool {
+        self.add_excerpt_as(excerpt, |link| {
+            let (line, column) = positions.next().unwrap_or_default();
+            LinkRecord { line, column, ..link }
+        })
+    }
+
+    fn add_excerpt_as(
+        &mut self,
+        excerpt: &Excerpt,
+        mut place: impl FnMut(LinkRecord) -> LinkRecord,
+    ) -> bool {
+        let Reading { text, links, parts, .. } = &mut self.reading;
+        let first = links.len();
+        if first + excerpt.links.len() > self.most_links {
             return false;
         }
         let start = offset(text.len());
         let at = |span: Span| Span { start: start + span.start, ..span };
         text.push_str(&excerpt.text);
-        links.extend(
-            excerpt
-                .links
-                .iter()
-                .map(|link| LinkRecord { line: tags + link.line, ..link.with_spans(at) }),
-        );
+        links.extend(excerpt.links.iter().map(|link| place(link.with_spans(at))));
+        parts.add(first..links.len(), excerpt.id);
         self.ids.extend_from_slice(&excerpt.ids);
         true
     }

@@ -28,6 +28,11 @@ pub(crate) struct BaseKeys {
 }
 
 impl BaseKeys {
+    /// Hashes of the origin, and of the folder.
+    pub(crate) fn parts(&self) -> [u64; 2] {
+        [self.origin, self.folder]
+    }
+
     pub(crate) fn new(base: &Url) -> BaseKeys {
         let bare = &base[..Position::AfterPath];
         let folder = bare.rfind('/').map_or(bare, |at| &bare[..=at]);
@@ -62,6 +67,13 @@ pub(crate) struct Key(hashed::Key);
 pub(crate) fn key(base: &BaseKeys, written: &str) -> Option<Key> {
     let hash = xxh3_128_with_seed(written.as_bytes(), depends_on(base, written)?);
     Some(Key(hashed::Key::new(hash)))
+}
+
+/// Whether a reference, or what precedes its fragment, depends on the folder of its base; `None` if
+/// it depends on the whole base, or if that is hard to determine.
+pub(crate) fn depends_on_folder(base: &BaseKeys, written: &str) -> Option<bool> {
+    let written = written.split('#').next().unwrap_or_default();
+    depends_on(base, written).map(|part| part == base.folder)
 }
 
 /// A hash of the part of the base that a reference depends on; `None` if it depends on all of it,
@@ -182,6 +194,10 @@ mod tests {
             ("", None),
         ] {
             assert_eq!(depends_on(&base, written), expected, "{written}");
+        }
+        for (written, expected) in [("../x#a/b", Some(true)), ("/x#y#z", Some(false)), ("#x", None)]
+        {
+            assert_eq!(depends_on_folder(&base, written), expected, "{written}");
         }
     }
 }

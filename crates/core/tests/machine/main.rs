@@ -14,6 +14,7 @@ mod given;
 mod limits;
 mod order;
 mod pacing;
+mod parts;
 mod passing;
 mod pretences;
 mod redirects;

@@ -3,17 +3,19 @@
 use std::cell::{Cell, RefCell};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BinaryHeap, HashMap};
+use std::sync::Arc;
 use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{
     BodyUse, Crawl, Event, FragmentFault, Judged, Note, Reply, Request, Response, Settings,
-    TEST_PREFIX, UrlId,
+    TEST_PREFIX, Target, UrlId,
 };
 use rummage_core::evidence::{
     Attempt, AttemptOutcome, DnsFailure, Failure, Method, Purpose, ResponseHead, Stage,
 };
 use rummage_core::extract::lists::lines;
+use rummage_core::extract::repeats::Repeats;
 use rummage_core::extract::signs::Signs;
 use rummage_core::extract::{Extractor, Limits};
 use rummage_core::verdict::Cause;
@@ -81,6 +83,8 @@ pub(crate) struct Web {
     rate_limit: Option<RateLimit>,
     /// The responses of an earlier crawl, by URL: they are recalled instead of requested.
     recalled: HashMap<String, Vec<Response>>,
+    /// Parts of pages that occurred before are copied.
+    repeats: Option<Arc<Repeats>>,
 }
 
 /// A leaky bucket: what comes too fast waits in it, and what overflows is refused.
@@ -133,6 +137,10 @@ pub(crate) struct Seen {
     pub(crate) missing: Vec<String>,
     /// The notes.
     pub(crate) notes: Vec<(String, Note)>,
+    /// The targets of the links of each page.
+    pub(crate) links: BTreeMap<String, Vec<String>>,
+    /// The numbers of parts, with the targets of their links, as often as they occurred.
+    pub(crate) parts: BTreeMap<u64, Vec<Vec<String>>>,
     /// Faults of links: cause, target, page.
     pub(crate) faults: Vec<String>,
     /// Replies, as a store would keep them.
@@ -220,6 +228,12 @@ impl Web {
 
     pub(crate) fn slow(mut self, url: &str, latency: Duration, act: Act) -> Web {
         self.acts.insert(url.to_owned(), (latency, act));
+        self
+    }
+
+    /// Parts of pages that occurred before are copied.
+    pub(crate) fn repeating(mut self) -> Web {
+        self.repeats = Some(Arc::default());
         self
     }
 
@@ -574,6 +588,9 @@ impl Web {
             let url = &request.url;
             let mut extractor =
                 Extractor::of_url(url, format, None, Limits::of_bytes(10 << 20), request.sketch);
+            if let Some(repeats) = &self.repeats {
+                extractor.set_repeats(repeats);
+            }
             extractor.feed(body.as_bytes());
             let read = extractor.finish();
             answer.signs = Signs::of(&read);
@@ -612,6 +629,8 @@ impl Seen {
             pages_at: Vec::new(),
             missing: Vec::new(),
             notes: Vec::new(),
+            links: BTreeMap::new(),
+            parts: BTreeMap::new(),
             faults: Vec::new(),
             replies: Vec::new(),
             end: from,
@@ -632,8 +651,18 @@ impl Seen {
                 Event::Judged { id, judged } => {
                     self.verdicts.insert(self.name(id), words(&judged));
                 }
-                Event::Read { id, reading, targets } => {
+                Event::Read { id, reading, targets, parts } => {
                     assert_eq!(reading.links().len(), targets.len());
+                    let named = |target: &Target| {
+                        let fragment = target.fragment.as_ref();
+                        self.name(target.id) + &fragment.map_or(String::new(), |f| format!("#{f}"))
+                    };
+                    let named: Vec<String> = targets.iter().map(named).collect();
+                    for part in parts {
+                        let links = named[part.links].to_vec();
+                        self.parts.entry(part.number).or_default().push(links);
+                    }
+                    self.links.insert(self.name(id), named);
                     self.pages.push(self.name(id));
                     self.pages_at.push(now);
                 }

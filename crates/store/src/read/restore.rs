@@ -1,16 +1,17 @@
 //! Restores pages as they were when they were parsed.
 //!
 //! Half of the links of a page are those of its menus, which other pages have too: these are kept
-//! ready, so that each is unpacked once.
+//! ready, so that each is unpacked once, and what has followed each other twice is one part.
 
 use std::collections::HashMap;
 
 use encoding_rs::Encoding;
 use rummage_core::extract::elements::{Attribute, Element};
 use rummage_core::extract::reading::{Format, LinkRecord, Reading, Span};
-use rummage_core::extract::reading_builder::ReadingBuilder;
-use rummage_core::url::hashed::Numbered;
+use rummage_core::extract::reading_builder::{Excerpt, ReadingBuilder};
+use rummage_core::url::hashed::{HashedMap, Key, Numbered, Recent};
 use rusqlite::{Connection, params};
+use xxhash_rust::xxh3::xxh3_64;
 
 use crate::codec;
 use crate::codec::contents::{self, LinkContent, Written};
@@ -18,8 +19,12 @@ use crate::codec::occurrences::{self, Occurrence};
 use crate::db::error::StoreError;
 use crate::read::url_texts::UrlTexts;
 
-/// How many bytes of links are kept ready.
+/// How many bytes of links are kept ready, and of parts.
 const BYTES_READY: usize = 16 << 20;
+/// So many sequences of links are remembered at least, to find those that occur again.
+const SEQUENCES: usize = 20_000;
+/// Shorter ones are not looked for.
+const SHORTEST: usize = 4;
 
 /// Restores the pages of a store.
 #[derive(Debug)]
@@ -28,6 +33,11 @@ pub(crate) struct Restorer {
     attributes: HashMap<u32, Attribute>,
     ready: Numbered<Ready>,
     bytes_ready: usize,
+    /// Sequences of links that have occurred, by hash.
+    occurred: Recent,
+    /// Those that have occurred twice.
+    parts: HashedMap<Part>,
+    bytes_of_parts: usize,
     /// The links that were first seen on one page.
     row: Row,
     urls: UrlTexts,
@@ -47,6 +57,13 @@ struct Row {
 struct Ready {
     link: LinkRecord,
     texts: String,
+}
+
+/// Links that follow each other on several pages.
+#[derive(Debug)]
+struct Part {
+    contents: Box<[u32]>,
+    excerpt: Excerpt,
 }
 
 /// What is stored of a page apart from its links.
@@ -81,6 +98,9 @@ impl Restorer {
             attributes,
             ready: Numbered::default(),
             bytes_ready: 0,
+            occurred: Recent::holding(SEQUENCES),
+            parts: HashedMap::default(),
+            bytes_of_parts: 0,
             row: Row::default(),
             urls: UrlTexts::default(),
         })
@@ -100,19 +120,62 @@ impl Restorer {
             self.row = Row::with(db, newest)?;
         }
         let own = self.row.first;
-        for Occurrence { content, line, column } in all {
-            if content >= own {
-                let link = self.unpack(db, content, |text| builder.keep(text))?;
-                builder.add_link(LinkRecord { line, column, ..link });
+        for links in all.chunk_by(|one, next| (one.content < own) == (next.content < own)) {
+            if links[0].content < own {
+                self.add_shared(db, &mut builder, links)?;
                 continue;
             }
-            if !self.ready.contains_key(&content) {
-                self.make_ready(db, content)?;
+            for Occurrence { content, line, column } in links {
+                let link = self.unpack(db, *content, |text| builder.keep(text))?;
+                builder.add_link(LinkRecord { line: *line, column: *column, ..link });
             }
-            let Ready { link, texts } = &self.ready[&content];
-            builder.add_link_with_texts(LinkRecord { line, column, ..*link }, texts);
         }
         Ok(builder.finish(page.cut))
+    }
+
+    /// Adds links that other pages have too.
+    fn add_shared(
+        &mut self,
+        db: &Connection,
+        builder: &mut ReadingBuilder,
+        links: &[Occurrence],
+    ) -> Result<(), StoreError> {
+        let contents = links.iter().map(|link| link.content);
+        let bytes: Vec<u8> = contents.clone().flat_map(u32::to_le_bytes).collect();
+        let hash = xxh3_64(&bytes);
+        if let Some(part) = self.parts.get(&hash)
+            && contents.clone().eq(part.contents.iter().copied())
+        {
+            let positions = links.iter().map(|link| (link.line, link.column));
+            if builder.add_excerpt_at(&part.excerpt, positions) {
+                return Ok(());
+            }
+        }
+        let mark = builder.mark();
+        for Occurrence { content, line, column } in links {
+            if !self.ready.contains_key(content) {
+                self.make_ready(db, *content)?;
+            }
+            let Ready { link, texts } = &self.ready[content];
+            let (line, column) = (*line, *column);
+            builder.add_link_with_texts(LinkRecord { line, column, ..*link }, texts);
+        }
+        if links.len() >= SHORTEST
+            && !self.occurred.insert(Key::of_hash(hash))
+            && let Some(excerpt) = builder.since(mark)
+        {
+            self.keep_part(hash, Part { contents: contents.collect(), excerpt });
+        }
+        Ok(())
+    }
+
+    fn keep_part(&mut self, hash: u64, part: Part) {
+        if self.bytes_of_parts > BYTES_READY {
+            self.parts.clear();
+            self.bytes_of_parts = 0;
+        }
+        self.bytes_of_parts += part.excerpt.weight() + size_of_val(&*part.contents);
+        self.parts.insert(hash, part);
     }
 
     fn make_ready(&mut self, db: &Connection, content: u32) -> Result<(), StoreError> {

@@ -23,10 +23,36 @@ pub(crate) struct InternCache {
     pub(crate) last_words: [(&'static str, u32); 2],
     /// Recent link contents. One that was dropped is stored once more.
     pub(crate) contents: Recent,
+    /// The link contents of parts that many pages have.
+    pub(crate) parts: KnownParts,
     /// The first unused number for link contents.
     pub(crate) next_content: u32,
     pub(crate) next_version: u32,
     pub(crate) next_url: u32,
+}
+
+/// The link contents of parts, by their numbers.
+#[derive(Debug, Default)]
+pub(crate) struct KnownParts {
+    contents: HashMap<u64, Box<[u32]>>,
+    links: usize,
+}
+
+impl KnownParts {
+    /// So many links are kept.
+    const MOST_LINKS: usize = 400_000;
+
+    pub(crate) fn get(&self, number: u64) -> Option<&[u32]> {
+        self.contents.get(&number).map(|contents| &**contents)
+    }
+
+    pub(crate) fn keep(&mut self, number: u64, contents: Box<[u32]>) {
+        if self.links + contents.len() > KnownParts::MOST_LINKS {
+            *self = KnownParts::default();
+        }
+        self.links += contents.len();
+        self.contents.insert(number, contents);
+    }
 }
 
 impl InternCache {

@@ -1,6 +1,8 @@
 //! Parsed pages: a version of each, and its new link contents.
 
-use rummage_core::crawl::{Target, UrlId};
+use std::ops::Range;
+
+use rummage_core::crawl::{FollowedPart, Target, UrlId};
 use rummage_core::extract::reading::{Link, Reading};
 use rummage_core::findings::shared::fingerprint;
 use rummage_core::url::hashed::Key;
@@ -13,22 +15,32 @@ use crate::codec::occurrences::{self, Occurrence};
 use crate::db::error::StoreError;
 use crate::tables::interning::{take, texts_key, version_key};
 
+/// A page, and where its links lead.
+pub(super) struct PageLinks<'a> {
+    pub(super) reading: &'a Reading,
+    pub(super) targets: &'a [Target],
+    pub(super) parts: &'a [FollowedPart],
+}
+
+/// The occurrences of links on a page, and their contents that are new.
+#[derive(Default)]
+struct Packed {
+    occurrences: Vec<Occurrence>,
+    new: PackedLinks,
+}
+
 impl RunWriter {
-    pub(super) fn write_page(
-        &mut self,
-        id: UrlId,
-        reading: &Reading,
-        targets: &[Target],
-    ) -> Result<(), StoreError> {
+    pub(super) fn write_page(&mut self, id: UrlId, page: &PageLinks<'_>) -> Result<(), StoreError> {
         if self.replaying {
             return Ok(());
         }
+        let reading = page.reading;
         let url = self.ids[id.index()];
         let hash = reading.hash();
         let key = version_key(url, &hash.to_be_bytes());
         let version = match self.known.versions.get(&key) {
             Some(version) => *version,
-            None => self.write_version(url, hash, reading, targets)?,
+            None => self.write_version(url, hash, page)?,
         };
         self.db
             .prepare_cached(
@@ -42,10 +54,10 @@ impl RunWriter {
         &mut self,
         url: u32,
         hash: u128,
-        reading: &Reading,
-        targets: &[Target],
+        page: &PageLinks<'_>,
     ) -> Result<u32, StoreError> {
-        let links = self.write_contents(reading, targets)?;
+        let reading = page.reading;
+        let links = self.write_contents(page)?;
         let ids: Vec<u8> =
             reading.anchors().hashes().iter().flat_map(|hash| hash.to_le_bytes()).collect();
         let version = take(&mut self.known.next_version);
@@ -79,25 +91,18 @@ impl RunWriter {
 
     /// Stores the contents of a page's links, as far as they are new, and returns their
     /// occurrences.
-    fn write_contents(
-        &mut self,
-        reading: &Reading,
-        targets: &[Target],
-    ) -> Result<Vec<Occurrence>, StoreError> {
+    fn write_contents(&mut self, page: &PageLinks<'_>) -> Result<Vec<Occurrence>, StoreError> {
         let first = self.known.next_content;
-        let mut new = PackedLinks::default();
-        let mut occurrences = Vec::with_capacity(targets.len());
-        for (link, target) in reading.links().zip(targets) {
-            let url = self.ids[target.id.index()];
-            let said = self.said(&link, target)?;
-            let content = self.known.contents.id_or(mark_key(url, &said), self.known.next_content);
-            if content == self.known.next_content {
-                take(&mut self.known.next_content);
-                let print = fingerprint(u64::from(url), target.fragment.as_deref(), &link);
-                new.add(url, print, said);
-            }
-            occurrences.push(Occurrence { content, line: link.line, column: link.column });
+        let mut packed = Packed::default();
+        packed.occurrences.reserve(page.targets.len());
+        let mut at = 0;
+        for FollowedPart { links, number } in page.parts {
+            self.pack(page, at..links.start, &mut packed)?;
+            self.pack_part(page, links.clone(), *number, &mut packed)?;
+            at = links.end;
         }
+        self.pack(page, at..page.targets.len(), &mut packed)?;
+        let Packed { occurrences, new } = packed;
         if new.count > 0 {
             let (targets, prints, says) = new.blobs();
             self.db
@@ -110,6 +115,51 @@ impl RunWriter {
                 .execute(params![first, says])?;
         }
         Ok(occurrences)
+    }
+
+    /// The links of a part that other pages have too.
+    fn pack_part(
+        &mut self,
+        page: &PageLinks<'_>,
+        links: Range<usize>,
+        number: u64,
+        packed: &mut Packed,
+    ) -> Result<(), StoreError> {
+        if let Some(contents) = self.known.parts.get(number) {
+            let known = page.reading.links_at(links).zip(contents);
+            packed.occurrences.extend(known.map(|(link, content)| Occurrence {
+                content: *content,
+                line: link.line,
+                column: link.column,
+            }));
+            return Ok(());
+        }
+        let first = packed.occurrences.len();
+        self.pack(page, links, packed)?;
+        let contents = packed.occurrences[first..].iter().map(|occurrence| occurrence.content);
+        self.known.parts.keep(number, contents.collect());
+        Ok(())
+    }
+
+    /// The links at these positions.
+    fn pack(
+        &mut self,
+        page: &PageLinks<'_>,
+        links: Range<usize>,
+        packed: &mut Packed,
+    ) -> Result<(), StoreError> {
+        for (link, target) in page.reading.links_at(links.clone()).zip(&page.targets[links]) {
+            let url = self.ids[target.id.index()];
+            let said = self.said(&link, target)?;
+            let content = self.known.contents.id_or(mark_key(url, &said), self.known.next_content);
+            if content == self.known.next_content {
+                take(&mut self.known.next_content);
+                let print = fingerprint(u64::from(url), target.fragment.as_deref(), &link);
+                packed.new.add(url, print, said);
+            }
+            packed.occurrences.push(Occurrence { content, line: link.line, column: link.column });
+        }
+        Ok(())
     }
 
     fn said<'a>(

@@ -1,6 +1,7 @@
 //! Results of earlier runs, recalled in a later one; checks across runs; an older store.
 
 use std::collections::{BTreeMap, HashSet};
+use std::sync::Arc;
 use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
@@ -77,8 +78,11 @@ fn a_page_is_restored_as_it_was_parsed() {
     let pages = [
         ("/", page("<a href=/b>b</a><a href=c>c</a>")),
         ("/b", page("<a role=button href='#x'>x</a><a href=//b.test/y>y</a>")),
-        ("/s/c", page("<a href=/s/c>here</a><a href='/b'> </a>")),
+        ("/s/c", page("<a href=/s/c>here</a><a href='/b'> </a><a href=/d>d</a><a href=/e>e</a>")),
+        ("/d", page("<a href=/d>here</a>")),
+        ("/e", page("<a href=/e>here</a>\n\n") + &menu.replace("><", ">\n  <")),
     ];
+    let mut with_parts = 0;
     let site = Site::new(&pages.each_ref().map(|(path, html)| (*path, html.as_str())));
     let run = site.crawl();
     let memory = Memory::of_pages(site.reader(), run.number).unwrap();
@@ -89,7 +93,40 @@ fn a_page_is_restored_as_it_was_parsed() {
         let known = |it: &Reading| (it.title().map(str::to_owned), it.sketch, it.hash());
         assert_eq!(known(&restored), known(&parsed), "{path}");
         assert_eq!((restored.base(), restored.anchors()), (parsed.base(), parsed.anchors()));
+        with_parts += usize::from(!restored.parts().is_empty());
     }
+    assert_eq!(with_parts, 2, "what occurs for the third time is one part");
+}
+
+/// The links of a menu are written once, and each page has its own lines and columns.
+#[test]
+fn parts_that_pages_share_are_stored_like_any_links() {
+    let words = "The keeper of the lock says so. ".repeat(20);
+    let menu: String =
+        (1..=6).map(|n| format!("<li><a href=/p/{n} title=T{n}>{n}</a>\n")).collect();
+    let page = |n: usize| {
+        let above = "\n".repeat(n % 3) + &" ".repeat(n % 2);
+        let own = format!("<a href=/x{n}>x</a><a href=/p/{}#lost>on</a>", n % 6 + 1);
+        format!("<body>{above}<nav>{words}{menu}</nav><main>{own}</main></body>")
+    };
+    let pages: Vec<(String, String)> = (0..=6).map(|n| (format!("/p/{n}"), page(n))).collect();
+    let mut rows_of = [false, true].map(|repeats| {
+        let mut site = Site::new(&[("/", &page(7))]);
+        if repeats {
+            site.repeats = Some(Arc::default());
+        }
+        for (path, html) in &pages {
+            site.pages.insert(path.clone().leak(), html.clone());
+        }
+        let run = site.crawl();
+        let spared = site.repeats.as_ref().map_or(0, |repeats| repeats.spared());
+        assert_eq!(spared > 0, repeats);
+        let rows = rows(&site.reader(), &run, &Selection::all());
+        rows.iter().map(|row| format!("{row:?}")).collect::<Vec<_>>()
+    });
+    let [plain, repeating] = rows_of.each_mut().map(std::mem::take);
+    assert_eq!(plain.len(), 7 * 8, "{plain:?}");
+    assert_eq!(repeating, plain);
 }
 
 fn discovered(id: UrlId, url: &str) -> Event {

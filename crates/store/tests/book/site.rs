@@ -2,12 +2,14 @@
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::time::Duration;
 
 use rummage_core::Moment;
 use rummage_core::crawl::{Crawl, Reply, Request, Response, Settings};
 use rummage_core::evidence::{Attempt, AttemptOutcome, ResponseHead};
 use rummage_core::extract::reading::Reading;
+use rummage_core::extract::repeats::Repeats;
 use rummage_core::extract::{Extractor, Format};
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::reference::path_of;
@@ -20,12 +22,14 @@ pub(crate) struct Site {
     folder: TempDir,
     /// Path to HTML; a value that begins with `>` redirects permanently, `!` is a server error.
     pub(crate) pages: BTreeMap<&'static str, String>,
+    /// Parts of pages that occurred before are copied.
+    pub(crate) repeats: Option<Arc<Repeats>>,
 }
 
 impl Site {
     pub(crate) fn new(pages: &[(&'static str, &str)]) -> Site {
         let pages = pages.iter().map(|&(path, html)| (path, html.to_owned())).collect();
-        Site { folder: TempDir::new().unwrap(), pages }
+        Site { folder: TempDir::new().unwrap(), pages, repeats: None }
     }
 
     pub(crate) fn path(&self) -> PathBuf {
@@ -102,7 +106,8 @@ impl Site {
         let media_type = Some(if is_sheet { "text/css" } else { "text/html" }.to_owned());
         let answer = ResponseHead { status, location, media_type, ..ResponseHead::default() };
         let format = request.body.format(&answer).filter(|_| status == 200);
-        let reading = page.zip(format).map(|(page, format)| read(format, page));
+        let reading =
+            page.zip(format).map(|(page, format)| read_with(self.repeats.as_ref(), format, page));
         let method = rummage_core::evidence::Method::Get;
         let took = Duration::from_millis(3);
         let attempt = Attempt::new(now, took, method, AttemptOutcome::Response(answer));
@@ -112,7 +117,14 @@ impl Site {
 
 /// The contents of a page.
 pub(crate) fn read(format: Format, page: &str) -> Reading {
+    read_with(None, format, page)
+}
+
+fn read_with(repeats: Option<&Arc<Repeats>>, format: Format, page: &str) -> Reading {
     let mut extractor = Extractor::with_sketch(format, Some("utf-8"), 1 << 20, true);
+    if let Some(repeats) = repeats {
+        extractor.set_repeats(repeats);
+    }
     extractor.feed(page.as_bytes());
     extractor.finish()
 }

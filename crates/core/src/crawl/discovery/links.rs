@@ -1,44 +1,38 @@
 //! From the links of a page to URLs with roles.
 
 use std::collections::HashSet;
+use std::ops::Range;
 
-use encoding_rs::{Encoding, UTF_8};
 use url::{Host, Url};
 
+use super::link_faults::{may_have_fault, watch_link};
+use super::place::{Place, Source, Sources};
 use super::{Discovery, copies};
 use crate::crawl::board::Board;
-use crate::crawl::messages::{BodyUse, Event, Judged, Note, Target, UrlId};
+use crate::crawl::messages::{BodyUse, Event, FollowedPart, Judged, Note, Target, UrlId};
 use crate::crawl::requests::side_requests::Reason;
 use crate::crawl::settings::{Fragments, SitemapRule};
 use crate::crawl::shared::SharedState;
 use crate::crawl::urls::{Phase, Roles};
 use crate::extract::elements::{Attribute, Element};
 use crate::extract::reading::{Format, Link, Reading, Sketch};
-use crate::url::memo::{BaseKeys, key};
+use crate::extract::shared_parts::SharedPart;
+use crate::url::memo::key;
 use crate::url::network::is_loopback;
-use crate::url::reference::{Reference, base_of, resolve_in};
+use crate::url::reference::{Reference, resolve_in};
 use crate::url::scope::Scope;
 use crate::url::userinfo::is_masked;
-use crate::verdict::{Cause, Judgement, LinkContext, Verdict, is_leftover, of_link};
+use crate::verdict::{Cause, Verdict, is_leftover};
 
-/// Where references come from, which decides how they are resolved.
-struct Source<'a> {
-    base: &'a Url,
-    keys: BaseKeys,
-    encoding: &'static Encoding,
-    /// A page that the user gave as a file: the base of its relative references is unknown.
-    is_given: bool,
-}
-
-impl<'a> Source<'a> {
-    fn new(base: &'a Url, encoding: &'static Encoding) -> Source<'a> {
-        Source { base, keys: BaseKeys::new(base), encoding, is_given: false }
-    }
-
-    /// Whether a reference resolves to the same URL wherever its base is the same.
-    fn may_remember(&self, written: &str) -> bool {
-        self.encoding == UTF_8 || written.is_ascii()
-    }
+/// What the links of a page have given.
+#[derive(Default)]
+pub(super) struct Followed {
+    pub(super) targets: Vec<Target>,
+    /// The targets that are pages of the site.
+    pub(super) pages: Vec<UrlId>,
+    pub(super) parts: Vec<FollowedPart>,
+    has_credentials: bool,
+    has_more_sitemaps: bool,
 }
 
 /// Whether a reference cannot be resolved without a base.
@@ -60,79 +54,21 @@ impl Discovery {
         let reading = if was_full { reading.without_links() } else { reading };
         let is_page = reading.format.is_page();
         let is_list = matches!(reading.format, Format::Sitemap | Format::Robots | Format::List);
-        let depth = if is_list { u32::MAX } else { shared.board.entry(page).depth };
         let url = shared.board.urls.parsed(page);
-        let is_given = is_page && url.scheme() == "file";
-        let of_page = Source { is_given, ..Source::new(&url, reading.encoding) };
-        let is_secure = url.scheme() == "https";
-        let base = reading.base().and_then(|written| base_of(&url, written));
-        let of_base = base.as_ref().map(|base| Source::new(base, reading.encoding));
         let first_new = shared.board.urls.len();
         let profile = copies::profile(&reading);
-        let leads_nowhere = profile.is_some_and(|profile| self.copies.is_stopped(profile));
-        let mut targets = Vec::with_capacity(reading.links().len());
-        let mut pages = Vec::new();
-        let (mut has_credentials, mut has_more_sitemaps) = (false, false);
-        for link in reading.links() {
-            // A `base` applies to the page, not to the headers of the response.
-            let base = of_base.as_ref().filter(|_| link.attribute != Attribute::HEADER);
-            let source = base.unwrap_or(&of_page);
-            let roles = roles_of(&shared.board, &link);
-            // A stylesheet is part of its page, not one level deeper.
-            let depth = if roles.stylesheet() { depth } else { depth.saturating_add(1) };
-            let (mut target, is_known) =
-                self.target(&mut shared.board, source, link.written, depth);
-            has_credentials |= !is_known && is_masked(link.written);
-            if reading.format == Format::Sitemap
-                && roles.sitemap()
-                && !self.sitemaps.admits(page, target.id)
-            {
-                has_more_sitemaps = true;
-                let unread = matches!(shared.board.entry(target.id).phase(), Phase::Unrequested(_));
-                if unread {
-                    shared.board.set_unrequested(target.id, Cause::Trap);
-                }
-                targets.push(target);
-                continue;
-            }
-            let bare = &mut shared.board.entry_mut(target.id).bare;
-            *bare = Some(bare.unwrap_or(true) && link.attribute == Attribute::HOST);
-            if is_secure && (upgrades || roles.is_upgraded()) {
-                target = upgraded(&mut shared.board, target, depth);
-            }
-            if leads_nowhere
-                && roles.visit()
-                && target.id.index() >= first_new
-                && is_checked_page(&shared.board, target.id)
-            {
-                shared.board.set_unrequested(target.id, Cause::Trap);
-                targets.push(target);
-                continue;
-            }
-            let roles = if roles.visit() {
-                with_words(&shared.board, target.id, roles, &link)
-            } else {
-                roles
-            };
-            if roles.visit() {
-                self.request_anchor(&mut shared.board, &target, link.scripted);
-            }
-            let may_be_mixed =
-                is_secure && !shared.board.urls.text(target.id).starts_with("https:");
-            if may_be_mixed || may_have_fault(link.written, is_known) {
-                watch_link(&mut shared.board, page, &target, &link, reading.title());
-            }
-            if let Some(judged) = shared.board.urls.handle_linked(target.id) {
-                shared.board.report(Event::Judged { id: target.id, judged });
-            }
-            shared.board.entry_mut(target.id).page.reached |= is_page && target.id != page;
-            let roles = within_settings(&shared.board, target.id, roles);
-            self.use_url(shared, target.id, roles, depth);
-            if roles.visit() && shared.board.entry(target.id).scope == Scope::Internal {
-                pages.push(target.id);
-            }
-            targets.push(target);
-        }
+        let place = Place {
+            page,
+            reading: &reading,
+            depth: if is_list { u32::MAX } else { shared.board.entry(page).depth },
+            is_secure: url.scheme() == "https",
+            upgrades,
+            first_new,
+            leads_nowhere: profile.is_some_and(|profile| self.copies.is_stopped(profile)),
+            sources: Sources::new(&url, &reading),
+        };
+        let Followed { targets, pages, parts, has_credentials, has_more_sitemaps } =
+            self.follow_all(shared, &place);
         if is_page {
             shared.board.urls.handle_page_read(page);
             self.shells.handle_page(&mut shared.board, page, &reading);
@@ -157,7 +93,7 @@ impl Discovery {
         if reading.format == Format::Sitemap && reading.faulty && expected {
             board.note(page, Note::SitemapFaulty);
         }
-        board.report(Event::Read { id: page, reading: Box::new(reading), targets });
+        board.report(Event::Read { id: page, reading: Box::new(reading), targets, parts });
         if board.settings.depth.is_some() {
             self.leads_to.insert(page, pages.clone());
         }
@@ -165,6 +101,116 @@ impl Discovery {
             self.admit(shared, |admission| admission.handle_read(page, pages));
         } else if is_list {
             self.admit(shared, |admission| admission.handle_list(pages));
+        }
+    }
+
+    /// Follows the links of a page in their order.
+    fn follow_all(&mut self, shared: &mut SharedState, place: &Place<'_>) -> Followed {
+        let count = place.reading.links().len();
+        let mut followed = Followed { targets: Vec::with_capacity(count), ..Followed::default() };
+        let mut at = 0;
+        for part in place.reading.parts() {
+            self.follow(shared, place, at..part.links.start, &mut followed);
+            self.follow_part(shared, place, part, &mut followed);
+            at = part.links.end;
+        }
+        self.follow(shared, place, at..count, &mut followed);
+        followed
+    }
+
+    /// Follows the links of a part that other pages have too. Where they have been followed in the
+    /// same way before, nothing is left to do.
+    fn follow_part(
+        &mut self,
+        shared: &mut SharedState,
+        place: &Place<'_>,
+        part: &SharedPart,
+        followed: &mut Followed,
+    ) {
+        let number = match self.parts.find(place, part.id) {
+            Some(known) => {
+                followed.targets.extend_from_slice(&known.targets);
+                followed.pages.extend_from_slice(&known.pages);
+                Some(known.number)
+            }
+            None => {
+                let (targets, pages) = (followed.targets.len(), followed.pages.len());
+                self.follow(shared, place, part.links.clone(), followed);
+                let (targets, pages) = (&followed.targets[targets..], &followed.pages[pages..]);
+                self.parts.keep(&shared.board, place, part, targets, pages)
+            }
+        };
+        let links = part.links.clone();
+        followed.parts.extend(number.map(|number| FollowedPart { links, number }));
+    }
+
+    /// Follows the links at these positions.
+    fn follow(
+        &mut self,
+        shared: &mut SharedState,
+        place: &Place<'_>,
+        links: Range<usize>,
+        followed: &mut Followed,
+    ) {
+        let Place { page, reading, depth, is_secure, upgrades, .. } = *place;
+        let is_page = reading.format.is_page();
+        for link in reading.links_at(links) {
+            let roles = roles_of(&shared.board, &link);
+            // A stylesheet is part of its page, not one level deeper.
+            let depth = if roles.stylesheet() { depth } else { depth.saturating_add(1) };
+            let source = place.sources.of(&link);
+            let (mut target, is_known) =
+                self.target(&mut shared.board, source, link.written, depth);
+            followed.has_credentials |= !is_known && is_masked(link.written);
+            if reading.format == Format::Sitemap
+                && roles.sitemap()
+                && !self.sitemaps.admits(page, target.id)
+            {
+                followed.has_more_sitemaps = true;
+                let unread = matches!(shared.board.entry(target.id).phase(), Phase::Unrequested(_));
+                if unread {
+                    shared.board.set_unrequested(target.id, Cause::Trap);
+                }
+                followed.targets.push(target);
+                continue;
+            }
+            let bare = &mut shared.board.entry_mut(target.id).bare;
+            *bare = Some(bare.unwrap_or(true) && link.attribute == Attribute::HOST);
+            if is_secure && (upgrades || roles.is_upgraded()) {
+                target = upgraded(&mut shared.board, target, depth);
+            }
+            if place.leads_nowhere
+                && roles.visit()
+                && target.id.index() >= place.first_new
+                && is_checked_page(&shared.board, target.id)
+            {
+                shared.board.set_unrequested(target.id, Cause::Trap);
+                followed.targets.push(target);
+                continue;
+            }
+            let roles = if roles.visit() {
+                with_words(&shared.board, target.id, roles, &link)
+            } else {
+                roles
+            };
+            if roles.visit() {
+                self.request_anchor(&mut shared.board, &target, link.scripted);
+            }
+            let may_be_mixed =
+                is_secure && !shared.board.urls.text(target.id).starts_with("https:");
+            if may_be_mixed || may_have_fault(link.written, is_known) {
+                watch_link(&mut shared.board, page, &target, &link, reading.title());
+            }
+            if let Some(judged) = shared.board.urls.handle_linked(target.id) {
+                shared.board.report(Event::Judged { id: target.id, judged });
+            }
+            shared.board.entry_mut(target.id).page.reached |= is_page && target.id != page;
+            let roles = within_settings(&shared.board, target.id, roles);
+            self.use_url(shared, target.id, roles, depth);
+            if roles.visit() && shared.board.entry(target.id).scope == Scope::Internal {
+                followed.pages.push(target.id);
+            }
+            followed.targets.push(target);
         }
     }
 
@@ -188,7 +234,7 @@ impl Discovery {
     fn target(
         &mut self,
         board: &mut Board,
-        source: &Source<'_>,
+        source: &Source,
         written: &str,
         depth: u32,
     ) -> (Target, bool) {
@@ -304,54 +350,6 @@ fn upgraded(board: &mut Board, target: Target, depth: u32) -> Target {
     Target { id: board.intern(&url, depth, 0), fragment: target.fragment }
 }
 
-/// Whether a link may have a fault apart from its URL, except that it is not secure. Nearly all
-/// links have none: a short reference may name no page, and one with a colon may lead anywhere.
-fn may_have_fault(written: &str, is_known: bool) -> bool {
-    written.len() <= 1
-        || memchr::memchr(b':', written.as_bytes()).is_some()
-        || (!is_known && is_leftover(written))
-}
-
-/// Reports the faults of a link apart from its URL.
-fn watch_link(
-    board: &mut Board,
-    page: UrlId,
-    target: &Target,
-    link: &Link<'_>,
-    title: Option<&str>,
-) {
-    let link = LinkContext {
-        page: board.urls.text(page),
-        target: board.urls.text(target.id),
-        scope: Some(board.entry(target.id).scope),
-        element: link.element,
-        attribute: link.attribute,
-        rel: link.rel,
-        written: link.written,
-        text: link.text,
-        title,
-        scripted: link.scripted,
-        verdict: Verdict::Sound,
-        lacks_anchor: false,
-        is_page: false,
-        // Whether that is broken or doubtful is decided on output.
-        placeholders_are_broken: false,
-    };
-    if let Some(Judgement { verdict, cause: Some(cause) }) = of_link(&link) {
-        // Placeholders are identified by their source text, all others by their target.
-        let is_placeholder = cause == Cause::Placeholder;
-        let written = if is_placeholder { link.written.trim().to_owned() } else { String::new() };
-        let event = Event::LinkFault { target: target.id, page, cause, written };
-        // A menu may have the same placeholder many times.
-        if board.last_event() != Some(&event) {
-            if verdict == Verdict::Broken {
-                board.urls.count_broken_link();
-            }
-            board.report(event);
-        }
-    }
-}
-
 /// The roles that a link gives its target. Pages of the site are always crawled.
 fn roles_of(board: &Board, link: &Link<'_>) -> Roles {
     let checked = &board.settings.check_elements;
@@ -373,8 +371,8 @@ fn within_settings(board: &Board, id: UrlId, roles: Roles) -> Roles {
     if roles.left_out() && !is_crawled { Roles::IGNORED } else { roles }
 }
 
-fn resolve(board: &mut Board, source: &Source<'_>, written: &str, depth: u32) -> Target {
-    let (text, verdict, cause) = match resolve_in(source.base, written, source.encoding) {
+fn resolve(board: &mut Board, source: &Source, written: &str, depth: u32) -> Target {
+    let (text, verdict, cause) = match resolve_in(&source.base, written, source.encoding) {
         Reference::Web { mut url, fragment } => {
             if board.urls.scope_of(&url) == Scope::Internal {
                 board.settings.query.apply(&mut url);

@@ -7,7 +7,10 @@ mod admission;
 mod anchor_sets;
 mod copies;
 pub(super) mod fragments;
+mod link_faults;
 mod links;
+mod parts;
+mod place;
 mod sitemaps;
 mod spa_shells;
 mod start;
@@ -19,6 +22,7 @@ use std::collections::{HashMap, VecDeque};
 use admission::Admission;
 use copies::Copies;
 use fragments::FragmentIndex;
+use parts::Parts;
 use sitemaps::Sitemaps;
 use spa_shells::SpaShells;
 use start::Start;
@@ -50,6 +54,7 @@ pub(super) struct Discovery {
     pub(super) fragments: FragmentIndex,
     /// What references were found to mean.
     memo: Memo,
+    parts: Parts,
     /// Pages that each read page leads to; kept only where a limit of depth needs it.
     leads_to: HashMap<UrlId, Vec<UrlId>>,
     /// Further start URLs, until the first one is parsed.
@@ -72,6 +77,7 @@ impl Discovery {
             shells: SpaShells::default(),
             fragments: FragmentIndex::default(),
             memo: Memo::new(),
+            parts: Parts::default(),
             leads_to: HashMap::new(),
             more_starts: std::mem::take(&mut board.settings.also),
             listed,

@@ -1,0 +1,112 @@
+//! Parts of pages whose links have been followed: menus, headers, footers.
+//!
+//! Most links of a site are those of its menus, the same on page after page. Once they have been
+//! followed on one page, there is nothing more to do on the next, unless something about that page
+//! makes a difference: its folder, say, if a reference is relative.
+
+use std::collections::HashMap;
+
+use super::link_faults::fault_of;
+use super::place::Place;
+use crate::crawl::board::Board;
+use crate::crawl::messages::{Judged, Target, UrlId};
+use crate::crawl::urls::Phase;
+use crate::extract::reading::Link;
+use crate::extract::shared_parts::{PartId, SharedPart};
+use crate::url::memo::depends_on_folder;
+use crate::url::userinfo::is_masked;
+use crate::verdict::{Cause, is_leftover};
+
+/// So many links are kept, with their targets.
+const MOST_LINKS: usize = 200_000;
+
+/// The parts that were followed, by what makes a difference.
+#[derive(Debug, Default)]
+pub(super) struct Parts {
+    known: HashMap<(PartId, u64), KnownPart>,
+    links: usize,
+    last_number: u64,
+}
+
+/// A part that was followed.
+#[derive(Debug)]
+pub(super) struct KnownPart {
+    pub(super) number: u64,
+    /// The depth of that page. On one that is nearer, its links are followed again.
+    depth: u32,
+    pub(super) targets: Box<[Target]>,
+    pub(super) pages: Box<[UrlId]>,
+}
+
+/// Hashes of what makes a difference on a page: for parts without relative references, and for
+/// those with such.
+fn differences(place: &Place<'_>) -> [u64; 2] {
+    let schemes = u64::from(place.is_secure) << 1 | u64::from(place.upgrades);
+    place.sources.hashes().map(|hash| hash ^ schemes)
+}
+
+impl Parts {
+    /// What following this part gave before.
+    pub(super) fn find(&self, place: &Place<'_>, id: PartId) -> Option<&KnownPart> {
+        let known = differences(place).into_iter().find_map(|on| self.known.get(&(id, on)));
+        known.filter(|known| known.depth <= place.depth)
+    }
+
+    /// A part has been followed. Returns its number, if it will give the same on other pages.
+    pub(super) fn keep(
+        &mut self,
+        board: &Board,
+        place: &Place<'_>,
+        part: &SharedPart,
+        targets: &[Target],
+        pages: &[UrlId],
+    ) -> Option<u64> {
+        let is_usual = place.reading.format.is_page() && board.urls.bounds().is_some();
+        if !is_usual || targets.len() != part.links.len() {
+            return None;
+        }
+        let mut is_relative = false;
+        for (link, target) in place.reading.links_at(part.links.clone()).zip(targets) {
+            is_relative |= depends(board, place, &link, target)?;
+        }
+        let [anywhere, in_folder] = differences(place);
+        if self.links + targets.len() > MOST_LINKS {
+            self.known.clear();
+            self.links = 0;
+        }
+        self.links += targets.len();
+        self.last_number += 1;
+        let number = self.last_number;
+        let known =
+            KnownPart { number, depth: place.depth, targets: targets.into(), pages: pages.into() };
+        self.known.insert((part.id, if is_relative { in_folder } else { anywhere }), known);
+        Some(number)
+    }
+}
+
+/// Whether what a link gives depends on the folder of its page; `None` if it depends on more, or if
+/// the link is unusual.
+fn depends(board: &Board, place: &Place<'_>, link: &Link<'_>, target: &Target) -> Option<bool> {
+    let written = link.written;
+    let is_mixed = place.is_secure && !board.urls.text(target.id).starts_with("https:");
+    let names_page = target.id == place.page;
+    let has_fault = || {
+        let title = place.reading.title();
+        fault_of(board, place.page, target, link, title).is_some()
+    };
+    if names_page || is_masked(written) || is_leftover(written) {
+        return None;
+    }
+    if is_other(board, target.id) {
+        return (!has_fault()).then_some(false);
+    }
+    let source = place.sources.of(link);
+    let folder = depends_on_folder(&source.keys, written).filter(|_| source.may_remember(written));
+    folder.filter(|_| !is_mixed && !has_fault())
+}
+
+/// Whether a URL is none of the web, such as a mail address: it does not depend on the page.
+fn is_other(board: &Board, id: UrlId) -> bool {
+    let judged = board.entry(id).phase();
+    matches!(judged, Phase::Settled(Judged { cause: Some(Cause::OtherScheme), .. }))
+}
