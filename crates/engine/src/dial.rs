@@ -30,6 +30,7 @@ use tower_service::Service;
 use crate::config::ConnectRule;
 use crate::resolve::Resolver;
 use crate::transport::Transport;
+use crate::trust::Trusts;
 use crate::{Config, tls};
 
 /// What all dialers of a run share.
@@ -37,6 +38,7 @@ pub(crate) struct Network {
     resolver: Resolver,
     connect: Vec<ConnectRule>,
     tls: OnceLock<Arc<ClientConfig>>,
+    trusts: Trusts,
     config: Config,
     /// Which private addresses may be requested, which depends on the start URL.
     private: OnceLock<Private>,
@@ -89,6 +91,7 @@ impl Network {
             tls: OnceLock::new(),
             private: OnceLock::new(),
             unknown_behind_proxy: AtomicU32::new(0),
+            trusts: Trusts::default(),
             config,
         }
     }
@@ -237,7 +240,7 @@ impl Dialer {
                 let tunnel = self.through(&proxy, uri, secure);
                 let stream = within(self.patience, Stage::Connect, tunnel).await?;
                 if !secure {
-                    return Ok(Transport::proxied(stream));
+                    return Ok(Transport::proxied(stream, self.network.trusts.of(&host, port)));
                 }
                 stream
             }
@@ -249,19 +252,19 @@ impl Dialer {
             }
         };
         if !secure {
-            return Ok(Transport::plain(stream));
+            return Ok(Transport::plain(stream, self.network.trusts.of(&host, port)));
         }
         let left = self.patience.saturating_sub(began.elapsed());
-        within(left, Stage::Tls, self.secure(&host, stream)).await
+        within(left, Stage::Tls, self.secure(&host, port, stream)).await
     }
 
-    async fn secure(&self, host: &str, stream: TcpStream) -> Result<Transport, Failure> {
+    async fn secure(&self, host: &str, port: u16, stream: TcpStream) -> Result<Transport, Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         let name = ServerName::try_from(bare.to_owned())
             .map_err(|_| Failure::BadResponse(format!("{host} cannot be a name in TLS")))?;
         let connector = TlsConnector::from(self.network.tls());
         let stream = connector.connect(name, stream).await.map_err(|e| tls::failure(&e))?;
-        Ok(Transport::secure(stream))
+        Ok(Transport::secure(stream, self.network.trusts.of(host, port)))
     }
 
     /// A connection to a proxy: plain requests are sent to it, TLS goes through a tunnel (RFC

@@ -28,6 +28,7 @@ mod recorder;
 mod resolve;
 mod tls;
 mod transport;
+mod trust;
 
 pub use api::{ApiClient, ApiResponse};
 pub use cache_reader::CacheLookup;

@@ -3,11 +3,13 @@
 //! HTTP/1.1 matches responses to requests by their order (RFC 9112 §9.2). A server that sends a
 //! response too many would shift all later ones by one: a missing page would pass for the page
 //! before it. So a connection rests before each of its first requests but one. Bytes that arrive
-//! meanwhile belong to no request: the connection ends, and the request goes over another one.
+//! meanwhile belong to no request: the connection ends, and the request goes over another one. From
+//! then on, all connections to that server rest before each request.
 
 use std::future::Future as _;
 use std::io;
 use std::pin::Pin;
+use std::sync::Arc;
 use std::task::{Context, Poll, ready};
 use std::time::{Duration, SystemTime};
 
@@ -18,11 +20,13 @@ use tokio::time::{Instant, Sleep, sleep_until};
 use tokio_rustls::client::TlsStream;
 
 use crate::tls;
+use crate::trust::Trust;
 
-/// How many times a connection rests. After that, its server is believed.
+/// How many times a connection rests at most, unless bytes have arrived in a rest.
 const RESTS: u32 = 8;
 /// A rest is as long as the server took to respond, within these limits. With a shorter one, a fast
-/// server whose second response came 10 ms later made broken links pass for sound.
+/// server whose second response came 10 ms later made broken links pass for sound. After a response
+/// too many, it is the longest.
 const SHORTEST_REST: Duration = Duration::from_millis(20);
 const LONGEST_REST: Duration = Duration::from_millis(50);
 
@@ -50,6 +54,7 @@ enum Line {
 struct Turns {
     turn: Turn,
     rests: u32,
+    trust: Arc<Trust>,
 }
 
 enum Turn {
@@ -62,18 +67,20 @@ enum Turn {
 }
 
 impl Transport {
-    pub(crate) fn plain(stream: TcpStream) -> Transport {
-        Transport { line: Line::Plain(stream), turns: Some(Turns::new()), certificate_end: None }
+    pub(crate) fn plain(stream: TcpStream, trust: Arc<Trust>) -> Transport {
+        let turns = Some(Turns::new(trust));
+        Transport { line: Line::Plain(stream), turns, certificate_end: None }
     }
 
     /// To a proxy, for plain requests.
-    pub(crate) fn proxied(stream: TcpStream) -> Transport {
-        Transport { line: Line::Proxied(stream), turns: Some(Turns::new()), certificate_end: None }
+    pub(crate) fn proxied(stream: TcpStream, trust: Arc<Trust>) -> Transport {
+        let turns = Some(Turns::new(trust));
+        Transport { line: Line::Proxied(stream), turns, certificate_end: None }
     }
 
-    pub(crate) fn secure(stream: TlsStream<TcpStream>) -> Transport {
+    pub(crate) fn secure(stream: TlsStream<TcpStream>, trust: Arc<Trust>) -> Transport {
         let is_http2 = stream.get_ref().1.alpn_protocol() == Some(b"h2");
-        let turns = (!is_http2).then(Turns::new);
+        let turns = (!is_http2).then(|| Turns::new(trust));
         let certificates = stream.get_ref().1.peer_certificates();
         let own = certificates.and_then(|certificates| certificates.first());
         let certificate_end = own.and_then(tls::end_of).map(CertificateEnd);
@@ -82,8 +89,17 @@ impl Transport {
 }
 
 impl Turns {
-    fn new() -> Turns {
-        Turns { turn: Turn::Request { since: Instant::now() }, rests: RESTS }
+    fn new(trust: Arc<Trust>) -> Turns {
+        Turns { turn: Turn::Request { since: Instant::now() }, rests: RESTS, trust }
+    }
+
+    /// How long the connection rests before a request, after a response that took this long.
+    fn next_rest(&mut self, took: Duration) -> Option<Duration> {
+        if self.trust.is_lost() {
+            return Some(LONGEST_REST);
+        }
+        self.rests = self.rests.checked_sub(1)?;
+        Some(took.clamp(SHORTEST_REST, LONGEST_REST))
     }
 
     /// Bytes have arrived.
@@ -95,6 +111,7 @@ impl Turns {
             }
             Turn::Response { last, .. } => *last = now,
             Turn::Rest(_) => {
+                self.trust.handle_stray_bytes();
                 let why = "the server sent bytes that belong to no request";
                 return Err(io::Error::new(io::ErrorKind::ConnectionReset, why));
             }
@@ -106,13 +123,10 @@ impl Turns {
     /// complete.
     fn poll_request(&mut self, context: &mut Context<'_>) -> Poll<()> {
         if let Turn::Response { last, took } = self.turn {
-            if self.rests > 0 {
-                self.rests -= 1;
-                let rest = took.clamp(SHORTEST_REST, LONGEST_REST);
-                self.turn = Turn::Rest(Box::pin(sleep_until(last + rest)));
-            } else {
-                self.turn = Turn::Request { since: Instant::now() };
-            }
+            self.turn = match self.next_rest(took) {
+                Some(rest) => Turn::Rest(Box::pin(sleep_until(last + rest))),
+                None => Turn::Request { since: Instant::now() },
+            };
         }
         if let Turn::Rest(sleep) = &mut self.turn {
             ready!(sleep.as_mut().poll(context));
@@ -202,10 +216,16 @@ mod tests {
     use super::*;
 
     async fn pair() -> (Transport, TcpStream) {
+        pair_to(&Arc::default()).await
+    }
+
+    /// A connection to a server that has shown this.
+    async fn pair_to(trust: &Arc<Trust>) -> (Transport, TcpStream) {
         let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port is free");
         let address = listener.local_addr().expect("it is bound");
         let (client, server) = tokio::join!(TcpStream::connect(address), listener.accept());
-        (Transport::plain(client.expect("it listens")), server.expect("it connects").0)
+        let client = Transport::plain(client.expect("it listens"), Arc::clone(trust));
+        (client, server.expect("it connects").0)
     }
 
     /// One request with its response. Returns how long the request waited.
@@ -259,6 +279,34 @@ mod tests {
         server.write_all(b"!").await.expect("it is open");
         let read = client.read_exact(&mut [0]).await;
         assert_eq!(read.expect_err("nothing was requested").kind(), io::ErrorKind::ConnectionReset);
+    }
+
+    /// Whether a new connection to this server rests before each of its requests but the first.
+    async fn rests(trust: &Arc<Trust>, requests: u32) -> Vec<bool> {
+        let (mut client, mut server) = pair_to(trust).await;
+        exchange(&mut client, &mut server).await.expect("it is open");
+        let mut rests = Vec::new();
+        for _ in 0..requests {
+            let waited = exchange(&mut client, &mut server).await.expect("it is open");
+            rests.push(waited >= SHORTEST_REST);
+        }
+        rests
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn after_a_response_too_many_all_connections_rest_before_each_request() {
+        let trust = Arc::default();
+        let (mut client, mut server) = pair_to(&trust).await;
+        exchange(&mut client, &mut server).await.expect("it is open");
+        assert!(!begin(&mut client).await, "it rests");
+        server.write_all(b"!").await.expect("it is open");
+        client.read_exact(&mut [0]).await.expect_err("nothing was requested");
+        assert_eq!(rests(&trust, 40).await, [true; 40]);
+        assert!(rests(&Arc::default(), 9).await.ends_with(&[true, false]), "another server");
+        let (mut client, mut server) = pair_to(&trust).await;
+        exchange(&mut client, &mut server).await.expect("it is open");
+        let waited = exchange(&mut client, &mut server).await.expect("it is open");
+        assert!(waited >= LONGEST_REST, "{waited:?}");
     }
 
     #[tokio::test(start_paused = true)]

@@ -31,7 +31,6 @@ use crate::tables::notes;
 use crate::tables::outcomes::Outcomes;
 use crate::tables::request_log::last_endings;
 use crate::tables::verdict_spans::VerdictSpans;
-use pages::PageLinks;
 use url_log::UrlLog;
 
 /// What is known of a run before it starts.
@@ -333,8 +332,9 @@ impl RunWriter {
             Event::Requested { id, attempt, title, recalled, .. } => {
                 self.write_attempt(id, *attempt, title, recalled)
             }
-            Event::Read { id, reading, targets, parts } => self
-                .write_page(id, &PageLinks { reading: &reading, targets: &targets, parts: &parts }),
+            Event::Read { id, reading, targets, parts } => {
+                self.write_page(id, &reading, &targets, &parts)
+            }
             Event::Judged { id, judged } => self.write_verdict(id, &judged),
             Event::NoAnchor { id, fragment, fault } => self.write_no_anchor(id, &fragment, fault),
             Event::Noted { id, note } => {

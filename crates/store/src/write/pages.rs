@@ -16,10 +16,10 @@ use crate::db::error::StoreError;
 use crate::tables::interning::{take, texts_key, version_key};
 
 /// A page, and where its links lead.
-pub(super) struct PageLinks<'a> {
-    pub(super) reading: &'a Reading,
-    pub(super) targets: &'a [Target],
-    pub(super) parts: &'a [FollowedPart],
+struct PageLinks<'a> {
+    reading: &'a Reading,
+    targets: &'a [Target],
+    parts: &'a [FollowedPart],
 }
 
 /// The occurrences of links on a page, and their contents that are new.
@@ -30,17 +30,22 @@ struct Packed {
 }
 
 impl RunWriter {
-    pub(super) fn write_page(&mut self, id: UrlId, page: &PageLinks<'_>) -> Result<(), StoreError> {
+    pub(super) fn write_page(
+        &mut self,
+        id: UrlId,
+        reading: &Reading,
+        targets: &[Target],
+        parts: &[FollowedPart],
+    ) -> Result<(), StoreError> {
         if self.replaying {
             return Ok(());
         }
-        let reading = page.reading;
         let url = self.ids[id.index()];
         let hash = reading.hash();
         let key = version_key(url, &hash.to_be_bytes());
         let version = match self.known.versions.get(&key) {
             Some(version) => *version,
-            None => self.write_version(url, hash, page)?,
+            None => self.write_version(url, hash, &PageLinks { reading, targets, parts })?,
         };
         self.db
             .prepare_cached(
