@@ -131,6 +131,9 @@ impl Discovery {
             Some(known) => {
                 followed.targets.extend_from_slice(&known.targets);
                 followed.pages.extend_from_slice(&known.pages);
+                if let Some(other) = known.names_itself.filter(|other| *other != place.page) {
+                    shared.board.entry_mut(other).page.reached = true;
+                }
                 Some(known.number)
             }
             None => {

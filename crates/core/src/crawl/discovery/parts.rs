@@ -36,13 +36,14 @@ pub(super) struct KnownPart {
     depth: u32,
     pub(super) targets: Box<[Target]>,
     pub(super) pages: Box<[UrlId]>,
+    /// That page, if one of the links names it: then this does not count as a link to it.
+    pub(super) names_itself: Option<UrlId>,
 }
 
 /// Hashes of what makes a difference on a page: for parts without relative references, and for
 /// those with such.
 fn differences(place: &Place<'_>) -> [u64; 2] {
-    let schemes = u64::from(place.is_secure) << 1 | u64::from(place.upgrades);
-    place.sources.hashes().map(|hash| hash ^ schemes)
+    place.sources.hashes().map(|hash| hash ^ u64::from(place.upgrades))
 }
 
 impl Parts {
@@ -61,8 +62,7 @@ impl Parts {
         targets: &[Target],
         pages: &[UrlId],
     ) -> Option<u64> {
-        let is_usual = place.reading.format.is_page() && board.urls.bounds().is_some();
-        if !is_usual || targets.len() != part.links.len() {
+        if !place.reading.format.is_page() {
             return None;
         }
         let mut is_relative = false;
@@ -77,8 +77,13 @@ impl Parts {
         self.links += targets.len();
         self.last_number += 1;
         let number = self.last_number;
-        let known =
-            KnownPart { number, depth: place.depth, targets: targets.into(), pages: pages.into() };
+        let known = KnownPart {
+            number,
+            depth: place.depth,
+            targets: targets.into(),
+            pages: pages.into(),
+            names_itself: targets.iter().map(|to| to.id).find(|id| *id == place.page),
+        };
         self.known.insert((part.id, if is_relative { in_folder } else { anywhere }), known);
         Some(number)
     }
@@ -88,13 +93,11 @@ impl Parts {
 /// the link is unusual.
 fn depends(board: &Board, place: &Place<'_>, link: &Link<'_>, target: &Target) -> Option<bool> {
     let written = link.written;
-    let is_mixed = place.is_secure && !board.urls.text(target.id).starts_with("https:");
-    let names_page = target.id == place.page;
     let has_fault = || {
         let title = place.reading.title();
         fault_of(board, place.page, target, link, title).is_some()
     };
-    if names_page || is_masked(written) || is_leftover(written) {
+    if is_masked(written) || is_leftover(written) {
         return None;
     }
     if is_other(board, target.id) {
@@ -102,7 +105,7 @@ fn depends(board: &Board, place: &Place<'_>, link: &Link<'_>, target: &Target) -
     }
     let source = place.sources.of(link);
     let folder = depends_on_folder(&source.keys, written).filter(|_| source.may_remember(written));
-    folder.filter(|_| !is_mixed && !has_fault())
+    folder.filter(|_| !has_fault())
 }
 
 /// Whether a URL is none of the web, such as a mail address: it does not depend on the page.
