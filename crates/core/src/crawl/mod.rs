@@ -24,6 +24,7 @@ mod board;
 mod discovery;
 mod effect;
 mod health;
+mod ids;
 mod judging;
 mod machine;
 mod messages;

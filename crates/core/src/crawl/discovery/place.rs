@@ -72,7 +72,7 @@ impl Sources {
 pub(super) struct Place<'a> {
     pub(super) page: UrlId,
     pub(super) reading: &'a Reading,
-    /// Its depth; that of what only lists pages is without end.
+    /// Its depth; `u32::MAX` for what only lists pages.
     pub(super) depth: u32,
     pub(super) is_secure: bool,
     /// Browsers request its http URLs by https.

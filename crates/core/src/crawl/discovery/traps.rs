@@ -32,7 +32,7 @@ const GROWING: u32 = 200;
 const WINDOW: usize = 200;
 /// How many of these must have known text.
 const ALIKE: usize = WINDOW * 9 / 10;
-/// So many different texts are remembered of each family: without end, a trap repeats itself sooner.
+/// So many different texts are remembered of each family: a trap repeats itself sooner.
 const TEXTS_KEPT: usize = 50_000;
 /// At most this many pages of an endless URL pattern wait, or a tenth of those parsed.
 const FEW_WAIT: u64 = 50;
