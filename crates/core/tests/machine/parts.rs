@@ -231,3 +231,35 @@ fn a_page_that_names_itself_is_reached_by_others() {
         seen.notes.iter().filter(|(_, note)| *note == Note::Unreached).collect();
     assert_eq!(unreached.len(), 1, "{unreached:?}");
 }
+
+/// What a copy of many pages is the first to name is not requested, until another page with its menu
+/// names it. The menu occurs often enough on the copy alone.
+#[test]
+fn the_menu_of_a_copy_is_followed_on_another_page() {
+    let words = "The keeper of the lock says so. ".repeat(16);
+    let menu = |to: &str| -> String {
+        let links = (1..=4).map(|n| format!("<li><a href=/{to}/{n}>entry</a>"));
+        format!("<nav>{words}{}</nav>", links.collect::<String>())
+    };
+    let list: String = (0..120).map(|n| format!("<a href=/w/{n}>{n}</a>")).collect();
+    let mut web = Web::default().on("http://a.test/", Act::Page(list + "<a href=/real>real</a>"));
+    for number in 0..120 {
+        let (to, latency) = if number < 119 { ("early", 0) } else { ("late", 5) };
+        let own = (0..6).map(|n| format!("<a href=/own/{number}/{n}>new</a>"));
+        let own = own.collect::<String>();
+        let copy = format!("<body>{}<main>A copy {own}</main>", menu(to).repeat(4));
+        let url = format!("http://a.test/w/{number}");
+        web = web.slow(&url, Duration::from_secs(latency), Act::Page(copy));
+    }
+    for number in 1..=4 {
+        let late = format!("http://a.test/late/{number}");
+        web = web.on(&late, Act::Page(format!("<p>A late page {number}")));
+    }
+    let real = format!("<body>{}<main>A page of its own</main>", menu("late"));
+    web = web.slow("http://a.test/real", Duration::from_secs(20), Act::Page(real));
+    let seen = compare(&web, &Settings::default(), "http://a.test/");
+    assert!(spared(&seen) > 50, "{}", spared(&seen));
+    for number in 1..=4 {
+        assert_eq!(seen.verdicts[&format!("http://a.test/late/{number}")], "sound 200");
+    }
+}

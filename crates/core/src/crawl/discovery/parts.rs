@@ -62,7 +62,8 @@ impl Parts {
         targets: &[Target],
         pages: &[UrlId],
     ) -> Option<u64> {
-        if !place.reading.format.is_page() {
+        // What only copies name is not requested; another page may name it, too.
+        if !place.reading.format.is_page() || place.leads_nowhere {
             return None;
         }
         let mut is_relative = false;
