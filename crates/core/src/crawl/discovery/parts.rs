@@ -17,14 +17,14 @@ use crate::url::memo::depends_on_folder;
 use crate::url::userinfo::is_masked;
 use crate::verdict::{Cause, is_leftover};
 
-/// So many links are kept, with their targets.
-const MOST_LINKS: usize = 200_000;
+/// How many bytes the targets of all parts may take: far more than the menus of a site have.
+const MOST_BYTES: usize = 8 << 20;
 
 /// The parts that were followed, by what makes a difference.
 #[derive(Debug, Default)]
 pub(super) struct Parts {
     known: HashMap<(PartId, u64), KnownPart>,
-    links: usize,
+    bytes: usize,
     last_number: u64,
 }
 
@@ -71,11 +71,11 @@ impl Parts {
             is_relative |= depends(board, place, &link, target)?;
         }
         let [anywhere, in_folder] = differences(place);
-        if self.links + targets.len() > MOST_LINKS {
+        if self.bytes > MOST_BYTES {
             self.known.clear();
-            self.links = 0;
+            self.bytes = 0;
         }
-        self.links += targets.len();
+        self.bytes += targets.iter().map(weight).sum::<usize>();
         self.last_number += 1;
         let number = self.last_number;
         let known = KnownPart {
@@ -88,6 +88,11 @@ impl Parts {
         self.known.insert((part.id, if is_relative { in_folder } else { anywhere }), known);
         Some(number)
     }
+}
+
+/// The bytes of a target in memory, about.
+fn weight(target: &Target) -> usize {
+    2 * size_of::<Target>() + target.fragment.as_ref().map_or(0, String::len)
 }
 
 /// Whether what a link gives depends on the folder of its page; `None` if it depends on more, or if
