@@ -1,11 +1,11 @@
 #!/usr/bin/env python3
 """Memory of a crawl of many pages by HTTP.
 
-    bench/memory.py [PAGES [PROGRAM]]
+  bench/memory.py [PAGES]    the release build; RUMMAGE=PROGRAM names another
 
 Serves PAGES (200,000) small pages on loopback, each with three links of a menu, three to new
-pages and four to others, crawls them with PROGRAM (target/release/rummage), and prints the time
-and the peak memory of the crawl.
+pages and four to others, crawls them, and prints the time and the peak memory of the crawl.
+Needs Python and a Unix.
 """
 import asyncio
 import os
@@ -17,7 +17,8 @@ import threading
 import time
 
 PAGES = int(sys.argv[1]) if len(sys.argv) > 1 else 200_000
-PROGRAM = sys.argv[2] if len(sys.argv) > 2 else "target/release/rummage"
+BUILT = os.path.join(os.path.dirname(__file__), "../target/release/rummage")
+PROGRAM = os.environ.get("RUMMAGE", BUILT)
 WORDS = ("boat lock gate towpath keeper winter ledger pound bridge reeds iron stone wharf horse "
          "toll pump").split()
 
@@ -44,10 +45,10 @@ def page(number):
 
 
 def response(path):
-    number = 0 if path == "/" else int(path[3:]) if path[3:].isdigit() else PAGES
-    if number >= PAGES or not (path == "/" or path.startswith("/p/")):
+    number = path.removeprefix("/p/") if path != "/" else "0"
+    if not number.isdigit() or int(number) >= PAGES:
         return b"HTTP/1.1 404 Not Found\r\nContent-Length: 0\r\n\r\n"
-    body = page(number).encode()
+    body = page(int(number)).encode()
     head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: {len(body)}\r\n\r\n"
     return head.encode() + body
 

@@ -17,12 +17,6 @@ impl PartId {
         static NEXT: AtomicU64 = AtomicU64::new(0);
         PartId(NEXT.fetch_add(1, Ordering::Relaxed))
     }
-
-    /// Its number, which no other part has.
-    #[must_use]
-    pub fn number(self) -> u64 {
-        self.0
-    }
 }
 
 /// Where a part is in the list of a page's links. Wherever a part is, it has the same links, except

@@ -32,11 +32,12 @@ pub(super) struct Parts {
 #[derive(Debug)]
 pub(super) struct KnownPart {
     pub(super) number: u64,
-    /// The depth of that page. On one that is nearer, its links are followed again.
+    /// The depth of the page on which it was followed. On a nearer one, it is followed again.
     depth: u32,
     pub(super) targets: Box<[Target]>,
     pub(super) pages: Box<[UrlId]>,
-    /// That page, if one of the links names it: then this does not count as a link to it.
+    /// The page on which it was followed, if it names that page: only on other pages does this count
+    /// as a link to it.
     pub(super) names_itself: Option<UrlId>,
 }
 
@@ -116,6 +117,6 @@ fn depends(board: &Board, place: &Place<'_>, link: &Link<'_>, target: &Target) -
 
 /// Whether a URL is none of the web, such as a mail address: it does not depend on the page.
 fn is_other(board: &Board, id: UrlId) -> bool {
-    let judged = board.entry(id).phase();
-    matches!(judged, Phase::Settled(Judged { cause: Some(Cause::OtherScheme), .. }))
+    let phase = board.entry(id).phase();
+    matches!(phase, Phase::Settled(Judged { cause: Some(Cause::OtherScheme), .. }))
 }
