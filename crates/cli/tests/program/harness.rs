@@ -10,6 +10,10 @@ use tokio::runtime::Runtime;
 
 use crate::running::finish;
 
+/// Stands in a note about a server whose responses were slow or timed out. On a slow machine that
+/// note may appear for any server.
+pub(crate) const OVERLOADED: &str = " was overloaded";
+
 /// A served web, and a folder for results.
 pub(crate) struct Stage {
     pub(crate) folder: TempDir,

@@ -2,7 +2,7 @@
 
 use rummage_demo::{generated, museum};
 
-use crate::harness::{Outcome, Stage};
+use crate::harness::{OVERLOADED, Outcome, Stage};
 
 pub(crate) fn settings() -> insta::Settings {
     let mut settings = insta::Settings::clone_current();
@@ -21,8 +21,7 @@ pub(crate) fn settings() -> insta::Settings {
     // The same two columns of a CSV row.
     settings.add_filter(r"(?m)^(.*,\[time\]),\d+,\d+,", "$1,[ms],[attempts],");
     settings.add_filter(r"\| \[time\] \| \d+ \| \d+ \|", "| [time] | [ms] | [attempts] |");
-    // Whether a machine is slow enough to look overloaded varies.
-    settings.add_filter(r"(?m)^.* showed strain .*\n", "");
+    settings.add_filter(&format!("(?m)^.*{OVERLOADED}.*\\n"), "");
     settings.set_omit_expression(true);
     settings.set_prepend_module_to_snapshot(false);
     settings
