@@ -4,7 +4,7 @@
 //! a time, so that the occurrences of a million targets are never in memory at once.
 
 use std::cmp::Reverse;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::findings::prominence::Prominence;
@@ -141,6 +141,7 @@ impl<'a> Grouped<'a> {
     ) -> Result<Vec<Block>, StoreError> {
         let mut blocks = Vec::with_capacity(batch.len());
         let mut index = HashMap::new();
+        let targets: HashSet<StoredUrl> = batch.iter().map(|group| group.first.target).collect();
         for group in batch {
             index.insert(self.query.identity(&group.first)?, blocks.len());
             blocks.push(Block {
@@ -160,7 +161,7 @@ impl<'a> Grouped<'a> {
         };
         match &self.kept {
             Some(kept) => kept.iter().try_for_each(add)?,
-            None => self.query.for_each(add)?,
+            None => self.query.for_each_to(|target| targets.contains(&target), add)?,
         }
         Ok(blocks)
     }

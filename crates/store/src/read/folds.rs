@@ -98,15 +98,17 @@ impl Fingerprint {
 /// Numbers in three bytes each if they fit, else in four.
 #[derive(Debug)]
 pub(crate) struct Numbers {
+    /// One more than they need, so that four can be read at once.
     bytes: Vec<u8>,
     width: usize,
+    mask: u32,
 }
 
 impl Numbers {
     /// This many numbers, all 0 at first, none above `most`.
     pub(crate) fn of(count: usize, most: u32) -> Numbers {
-        let width = if most < 1 << 24 { 3 } else { 4 };
-        Numbers { bytes: vec![0; count * width], width }
+        let (width, mask) = if most < 1 << 24 { (3, (1 << 24) - 1) } else { (4, u32::MAX) };
+        Numbers { bytes: vec![0; count * width + 1], width, mask }
     }
 
     pub(crate) fn count(&self) -> usize {
@@ -122,10 +124,8 @@ impl Numbers {
     /// 0 beyond the end.
     pub(crate) fn at(&self, at: usize) -> u32 {
         let from = at * self.width;
-        let Some(bytes) = self.bytes.get(from..from + self.width) else { return 0 };
-        let mut number = [0; 4];
-        number[..self.width].copy_from_slice(bytes);
-        u32::from_le_bytes(number)
+        let four = self.bytes.get(from..from + 4).and_then(|bytes| bytes.first_chunk());
+        four.map_or(0, |four| u32::from_le_bytes(*four) & self.mask)
     }
 }
 

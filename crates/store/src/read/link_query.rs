@@ -4,9 +4,12 @@
 //! the links. Nine bytes are kept for each link content; a million matching links are never in
 //! memory together, unless the caller keeps them.
 
+use std::cell::OnceCell;
 use std::collections::HashSet;
+use std::iter::Empty;
 
 use rummage_core::crawl::FragmentFault;
+use rummage_core::extract::reading::Region;
 use rummage_core::findings::selection::Selection;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
@@ -63,6 +66,8 @@ pub struct LinkQuery<'a> {
     targets: Numbers,
     /// On how many pages each fold appears.
     pages: Counts,
+    /// Where on a page each fold is, once that is known: a byte each.
+    regions: Vec<OnceCell<Option<Region>>>,
     /// All occurrences that may match, with the rank of their page, if they are few.
     hits: Option<Vec<(u32, Occurrence)>>,
 }
@@ -148,7 +153,8 @@ impl<'a> OpenRun<'a> {
     ) -> Result<LinkQuery<'a>, StoreError> {
         let (folds, targets) = self.folds(selection, may)?;
         let (pages, hits) = self.count_pages(&folds, targets.count())?;
-        Ok(LinkQuery { run: self, selection, only_on, folds, targets, pages, hits })
+        let regions = vec![OnceCell::new(); targets.count()];
+        Ok(LinkQuery { run: self, selection, only_on, folds, targets, pages, regions, hits })
     }
 
     /// The pages that responded and were not parsed for links.
@@ -306,6 +312,7 @@ impl<'a> LinkQuery<'a> {
             folds: Folds::new(0),
             targets: Numbers::of(1, 0),
             pages: Counts::of(1),
+            regions: Vec::new(),
             hits: Some(Vec::new()),
         }
     }
@@ -334,6 +341,24 @@ impl<'a> LinkQuery<'a> {
         self.pages.at(self.fold(found)).into()
     }
 
+    /// The region of its page in which a link is.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn region(&self, found: &LinkMatch) -> Result<Option<Region>, StoreError> {
+        let read = || self.run.contents.with(found.content, |said| said.region);
+        // Links of another query have no number in this one.
+        let fold = Some(self.fold(found)).filter(|fold| *fold > 0);
+        let Some(known) = fold.and_then(|fold| self.regions.get(fold as usize)) else {
+            return read();
+        };
+        if let Some(region) = known.get() {
+            return Ok(*region);
+        }
+        let region = read()?;
+        Ok(*known.get_or_init(|| region))
+    }
+
     /// A number that is equal for the same link on other pages.
     #[must_use]
     pub fn fold(&self, found: &LinkMatch) -> u32 {
@@ -347,6 +372,18 @@ impl<'a> LinkQuery<'a> {
     /// See [`StoreError`]; also those of `take`.
     pub fn for_each<E: From<StoreError>>(
         &self,
+        take: impl FnMut(&LinkMatch) -> Result<(), E>,
+    ) -> Result<(), E> {
+        self.for_each_to(|_| true, take)
+    }
+
+    /// The same for links to some of the targets.
+    ///
+    /// # Errors
+    /// See [`StoreError`]; also those of `take`.
+    pub fn for_each_to<E: From<StoreError>>(
+        &self,
+        wanted: impl Fn(crate::StoredUrl) -> bool,
         mut take: impl FnMut(&LinkMatch) -> Result<(), E>,
     ) -> Result<(), E> {
         if self.targets.count() <= 1 {
@@ -358,15 +395,17 @@ impl<'a> LinkQuery<'a> {
                     let rank = on_page[0].0;
                     if self.looks_at(rank) {
                         let occurrences = on_page.iter().map(|(_, occurrence)| *occurrence);
-                        self.take_page(rank, Some(occurrences), &mut take)?;
+                        self.take_page(rank, Some(occurrences), &wanted, &mut take)?;
                     }
                 }
                 Ok(())
             }
             None => {
-                (0..).take(self.run.pages.len()).filter(|rank| self.looks_at(*rank)).try_for_each(
-                    |rank| self.take_page(rank, None::<std::iter::Empty<Occurrence>>, &mut take),
-                )
+                let mut ranks =
+                    (0..).take(self.run.pages.len()).filter(|rank| self.looks_at(*rank));
+                ranks.try_for_each(|rank| {
+                    self.take_page(rank, None::<Empty<Occurrence>>, &wanted, &mut take)
+                })
             }
         }
     }
@@ -385,9 +424,10 @@ impl<'a> LinkQuery<'a> {
             Some(hits) => {
                 let from = hits.partition_point(|(page, _)| *page < rank);
                 let on_page = hits[from..].iter().take_while(|(page, _)| *page == rank);
-                self.take_page(rank, Some(on_page.map(|(_, occurrence)| *occurrence)), &mut take)?;
+                let on_page = on_page.map(|(_, occurrence)| *occurrence);
+                self.take_page(rank, Some(on_page), &|_| true, &mut take)?;
             }
-            None => self.take_page(rank, None::<std::iter::Empty<Occurrence>>, &mut take)?,
+            None => self.take_page(rank, None::<Empty<Occurrence>>, &|_| true, &mut take)?,
         }
         Ok(found)
     }
@@ -396,21 +436,29 @@ impl<'a> LinkQuery<'a> {
         self.only_on.is_none_or(|page| page == rank)
     }
 
-    /// Calls `take` with the matching links of a page, whose occurrences are fetched unless they
-    /// are given.
+    /// Calls `take` with the matching links of a page to wanted targets. Their occurrences are
+    /// fetched unless they are given.
     fn take_page<E: From<StoreError>>(
         &self,
         rank: u32,
         occurrences: Option<impl Iterator<Item = Occurrence>>,
+        wanted: &impl Fn(crate::StoredUrl) -> bool,
         take: &mut impl FnMut(&LinkMatch) -> Result<(), E>,
     ) -> Result<(), E> {
         let page = PageTexts::of(self.run, rank);
         if self.selection.is_of_pages() && !self.selection.takes_page(page.texts()?.0) {
             return Ok(());
         }
-        let mut take_occurrence = |occurrence| match self.found(occurrence, &page)? {
-            Some(found) => take(&found),
-            None => Ok(()),
+        let mut take_occurrence = |occurrence: Occurrence| {
+            let fold = self.folds.of(occurrence.content);
+            let target = crate::StoredUrl(self.targets.at(fold as usize));
+            if fold == 0 || !wanted(target) {
+                return Ok(());
+            }
+            match self.found(occurrence, target, &page)? {
+                Some(found) => take(&found),
+                None => Ok(()),
+            }
         };
         if let Some(mut occurrences) = occurrences {
             return occurrences.try_for_each(take_occurrence);
@@ -430,17 +478,13 @@ impl<'a> LinkQuery<'a> {
     fn found(
         &self,
         occurrence: Occurrence,
+        target: crate::StoredUrl,
         page: &PageTexts<'_>,
     ) -> Result<Option<LinkMatch>, StoreError> {
-        let fold = self.folds.of(occurrence.content);
-        if fold == 0 {
-            return Ok(None);
-        }
-        let target = self.targets.at(fold as usize);
-        let Some(url_status) = self.run.url_status(target) else { return Ok(None) };
+        let Some(url_status) = self.run.url_status(target.0) else { return Ok(None) };
         let mut found = LinkMatch {
             page: page.rank,
-            target: crate::StoredUrl(target),
+            target,
             content: occurrence.content,
             line: occurrence.line,
             column: occurrence.column,
@@ -450,8 +494,8 @@ impl<'a> LinkQuery<'a> {
             waived: false,
         };
         let mut fits_target = true;
-        if self.run.link_faults.concerns(target) {
-            let own = self.run.own_verdict(occurrence.content, target, url_status, page)?;
+        if self.run.link_faults.concerns(target.0) {
+            let own = self.run.own_verdict(occurrence.content, target.0, url_status, page)?;
             found.fragment_fault = own.fragment_fault;
             if let Some(own) = own.verdict {
                 (found.verdict, found.cause) = (own.verdict, own.cause);

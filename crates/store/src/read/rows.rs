@@ -5,7 +5,6 @@ use std::time::Duration;
 use jiff::{SignedDuration, Timestamp};
 use rummage_core::crawl::{FragmentFault, NotParsed};
 use rummage_core::evidence::AttemptOutcome;
-use rummage_core::extract::reading::Region;
 use rummage_core::findings::identity::TargetIdentity;
 use rummage_core::url::scope::Scope;
 use rummage_core::verdict::{Cause, Verdict};
@@ -33,14 +32,6 @@ impl LinkQuery<'_> {
     /// See [`StoreError`].
     pub fn history(&self, found: &LinkMatch) -> Result<Option<History>, StoreError> {
         self.run().standing(found)
-    }
-
-    /// The region of its page in which a link is.
-    ///
-    /// # Errors
-    /// See [`StoreError`].
-    pub fn region(&self, found: &LinkMatch) -> Result<Option<Region>, StoreError> {
-        self.run().contents.with(found.content, |said| said.region)
     }
 
     /// The identity of a link's target.

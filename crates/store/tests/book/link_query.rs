@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 use rummage_core::extract::elements::Element;
+use rummage_core::extract::reading::Region;
 use rummage_core::findings::selection::{Selection, Status};
 use rummage_core::url::pattern::Pattern;
 use rummage_core::url::scope::Scope;
@@ -95,6 +96,35 @@ fn any_selection_matches_like_a_naive_filter() {
             all.iter().filter(|row| takes(&selection, row)).map(brief).collect();
         prop_assert_eq!(found, expected);
     });
+}
+
+#[test]
+fn a_query_knows_the_region_of_any_link_and_passes_wanted_targets_alone() {
+    let site = site();
+    let run = site.crawl();
+    let reader = site.reader();
+    let open = reader.open_run(run).unwrap();
+    let (all_selection, moved_selection) = (Selection::all(), Selection::of(&[Verdict::Moved]));
+    let (all, moved) = (open.query(&all_selection).unwrap(), open.query(&moved_selection).unwrap());
+    let mut regions = Vec::new();
+    all.for_each(|found| {
+        let row = all.row(found)?;
+        assert_eq!(all.region(found)?, row.region, "{}", row.written);
+        assert_eq!(moved.region(found)?, row.region, "{}, which is not its own", row.written);
+        regions.push(row.region);
+        Ok::<_, StoreError>(())
+    })
+    .unwrap();
+    assert!(regions.contains(&Some(Region::Main)) && regions.contains(&Some(Region::Footer)));
+
+    let (gone, _) = open.find("http://a.test/gone", 1).unwrap().remove(0);
+    let mut written = Vec::new();
+    let take = |found: &rummage_store::LinkMatch| {
+        written.push((found.target, all.row(found)?.written));
+        Ok::<_, StoreError>(())
+    };
+    all.for_each_to(|target| target == gone, take).unwrap();
+    assert_eq!(written, vec![(gone, "/gone".to_owned()); 5], "in four menus, and once more");
 }
 
 #[test]

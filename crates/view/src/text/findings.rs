@@ -35,6 +35,8 @@ pub fn findings(
 ) -> Result<(), ViewError> {
     let totals = run.totals()?;
     head(out, reader, run, &totals, listing.verbose)?;
+    // The counts can be read while a million links are put in order.
+    out.flush()?;
     let query = run.query(selection)?;
     let grouped = rows::grouped(&query, listing)?;
     if grouped.links == 0 {
