@@ -141,7 +141,6 @@ impl<'a> Grouped<'a> {
     ) -> Result<Vec<Block>, StoreError> {
         let mut blocks = Vec::with_capacity(batch.len());
         let mut index = HashMap::new();
-        let targets: HashSet<StoredUrl> = batch.iter().map(|group| group.first.target).collect();
         for group in batch {
             index.insert(self.query.identity(&group.first)?, blocks.len());
             blocks.push(Block {
@@ -153,6 +152,9 @@ impl<'a> Grouped<'a> {
                 shared: Vec::new(),
             });
         }
+        // Placeholders that are the same lead to different URLs.
+        let urls: Option<HashSet<StoredUrl>> = index.keys().map(|key| key.url().copied()).collect();
+        let wanted = |url| urls.as_ref().is_none_or(|urls| urls.contains(&url));
         let add = |found: &LinkMatch| -> Result<(), StoreError> {
             match index.get(&self.query.identity(found)?) {
                 Some(&at) => blocks[at].add(self.query, found, most, unfold),
@@ -160,8 +162,8 @@ impl<'a> Grouped<'a> {
             }
         };
         match &self.kept {
-            Some(kept) => kept.iter().try_for_each(add)?,
-            None => self.query.for_each_to(|target| targets.contains(&target), add)?,
+            Some(kept) => kept.iter().filter(|found| wanted(found.target)).try_for_each(add)?,
+            None => self.query.for_each_to(wanted, add)?,
         }
         Ok(blocks)
     }

@@ -39,6 +39,16 @@ impl<T> TargetIdentity<T> {
             _ => TargetIdentity::Url(target),
         })
     }
+
+    /// The URL that all links to this target lead to, if it is one.
+    pub fn url(&self) -> Option<&T> {
+        match self {
+            TargetIdentity::Url(url)
+            | TargetIdentity::Anchor(url, _)
+            | TargetIdentity::Fault(url, _) => Some(url),
+            TargetIdentity::Placeholder(_) => None,
+        }
+    }
 }
 
 #[cfg(test)]
@@ -61,6 +71,11 @@ mod tests {
         let placeholder = Some(Cause::Placeholder);
         assert_eq!(of(1, placeholder, "", " # "), of(2, placeholder, "", "#"));
         assert_ne!(of(1, placeholder, "", "#"), of(1, placeholder, "", ""));
+        assert_eq!(of(1, placeholder, "", "#").url(), None, "each page has its own");
+        assert_eq!(
+            [of(1, anchor, "a", ""), of(1, None, "", "")].map(|it| it.url().copied()),
+            [Some(1); 2]
+        );
         let faults =
             [Cause::WrongType, Cause::MixedContent].map(|cause| of(1, Some(cause), "", ""));
         assert_ne!(faults[0], faults[1]);

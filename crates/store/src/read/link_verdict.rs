@@ -60,12 +60,20 @@ impl OpenRun<'_> {
         url_status: UrlStatus,
         page: &PageTexts<'_>,
     ) -> Result<OwnVerdict, StoreError> {
+        let faultless = OwnVerdict { verdict: None, fragment_fault: None };
+        if self.own_verdicts.is_faultless(content) {
+            return Ok(faultless);
+        }
+        if !self.contents.said(content, |said| self.link_faults.concerns_link(target, said))? {
+            self.own_verdicts.set_faultless(content);
+            return Ok(faultless);
+        }
         let is_public = page.is_public()?;
         if let Some(own) = self.own_verdicts.get(content, is_public) {
             return Ok(own);
         }
         let (page_url, title) = page.texts()?;
-        let is_page = self.link_faults.faults.get(&target).copied().unwrap_or_default();
+        let is_page = self.link_faults.is_page(target);
         let of_target = self.link_faults.fragments.get(&target);
         let target = self.url(StoredUrl(target))?;
         self.contents.with(content, |said| {

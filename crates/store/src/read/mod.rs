@@ -4,6 +4,7 @@ pub(crate) mod again;
 pub(crate) mod backlinks;
 pub(crate) mod checks;
 pub(crate) mod folds;
+pub(crate) mod link_faults;
 pub(crate) mod link_query;
 pub(crate) mod link_verdict;
 pub(crate) mod memory;

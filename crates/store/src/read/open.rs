@@ -4,7 +4,6 @@
 //! what is shown.
 
 use std::cell::{OnceCell, RefCell};
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use rummage_core::crawl::FragmentFault;
@@ -13,8 +12,8 @@ use rusqlite::{Connection, OptionalExtension, params};
 
 use crate::codec::occurrences;
 use crate::db::error::StoreError;
-use crate::db::row::word;
 use crate::model::{RunInfo, StoredUrl};
+use crate::read::link_faults::LinkFaults;
 use crate::read::own_verdicts::OwnVerdicts;
 use crate::read::reader::Reader;
 use crate::read::url_texts::UrlTexts;
@@ -41,16 +40,6 @@ pub struct OpenRun<'a> {
     evidence_of_sound: OnceCell<Evidence>,
     histories: OnceCell<Histories>,
     page_count: OnceCell<u64>,
-}
-
-/// Faults that links may have apart from their URL.
-#[derive(Debug, Default)]
-pub(crate) struct LinkFaults {
-    /// Fragment faults, by URL and fragment.
-    pub(crate) fragments: HashMap<u32, HashMap<String, FragmentFault>>,
-    /// URLs whose links may have a fault, and whether that is that they are pages where another
-    /// type is expected.
-    pub(crate) faults: HashMap<u32, bool>,
 }
 
 impl Reader {
@@ -245,32 +234,5 @@ impl<'a> OpenRun<'a> {
         let mut missing: Vec<&str> = missing.map(|(fragment, _)| fragment.as_str()).collect();
         missing.sort_unstable();
         missing
-    }
-}
-
-impl LinkFaults {
-    fn of_run(db: &Connection, run: i64) -> Result<LinkFaults, StoreError> {
-        let mut link_faults = LinkFaults::default();
-        let mut select =
-            db.prepare("SELECT address, fragment, place FROM no_place WHERE run = ?1")?;
-        let mut rows = select.query([run])?;
-        while let Some(row) = rows.next()? {
-            let fault = word(row, 2, FragmentFault::named)?;
-            link_faults.fragments.entry(row.get(0)?).or_default().insert(row.get(1)?, fault);
-        }
-        let mut select = db.prepare(
-            "SELECT target, max(cause = 'wrong-type') FROM link_fault WHERE run = ?1
-             GROUP BY target",
-        )?;
-        let mut rows = select.query([run])?;
-        while let Some(row) = rows.next()? {
-            link_faults.faults.insert(row.get(0)?, row.get(1)?);
-        }
-        Ok(link_faults)
-    }
-
-    /// Whether links to a URL may have another verdict than the URL.
-    pub(crate) fn concerns(&self, url: u32) -> bool {
-        self.fragments.contains_key(&url) || self.faults.contains_key(&url)
     }
 }

@@ -20,12 +20,29 @@ pub(crate) struct OwnVerdict {
 pub(crate) struct OwnVerdicts {
     public: RefCell<Numbered<OwnVerdict>>,
     others: RefCell<Numbered<OwnVerdict>>,
+    /// A bit for each link that has none on any page.
+    faultless: RefCell<Vec<u64>>,
 }
 
 /// How many of them are kept.
 const KEPT: usize = 200_000;
 
 impl OwnVerdicts {
+    pub(crate) fn is_faultless(&self, content: u32) -> bool {
+        let word = self.faultless.borrow().get(content as usize / 64).copied();
+        word.is_some_and(|word| word >> (content % 64) & 1 == 1)
+    }
+
+    /// This link, which the store has, is faultless on any page.
+    pub(crate) fn set_faultless(&self, content: u32) {
+        let mut faultless = self.faultless.borrow_mut();
+        let at = content as usize / 64;
+        if faultless.len() <= at {
+            faultless.resize(at + 1, 0);
+        }
+        faultless[at] |= 1 << (content % 64);
+    }
+
     fn of(&self, is_public: bool) -> &RefCell<Numbered<OwnVerdict>> {
         if is_public { &self.public } else { &self.others }
     }

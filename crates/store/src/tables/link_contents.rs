@@ -98,24 +98,35 @@ impl<'a> LinkContents<'a> {
         content: u32,
         look: impl FnOnce(&LinkContent<'_>) -> T,
     ) -> Result<T, StoreError> {
+        self.said(content, |said| {
+            Ok(look(&LinkContent {
+                element: self.word(said.element)?,
+                attribute: self.word(said.attribute)?,
+                region: said.region,
+                ancestor_hash: said.ancestor_hash,
+                scripted: said.scripted,
+                written: said.written,
+                fragment: said.fragment,
+                text: said.text,
+                rel: said.rel,
+                title: said.title,
+            }))
+        })?
+    }
+
+    /// The same with the numbers of its words.
+    pub(crate) fn said<T>(
+        &self,
+        content: u32,
+        look: impl FnOnce(&contents::LinkContent<'_>) -> T,
+    ) -> Result<T, StoreError> {
         let first = self.first(content);
         let row = self.row(first)?;
         let start = row.starts.get((content - first) as usize);
         let said = start.and_then(|start| contents::unpack_content(&row.says[*start as usize..]));
         let said = said
             .ok_or_else(|| StoreError::Damaged(format!("link contents {content} are missing")))?;
-        Ok(look(&LinkContent {
-            element: self.word(said.element)?,
-            attribute: self.word(said.attribute)?,
-            region: said.region,
-            ancestor_hash: said.ancestor_hash,
-            scripted: said.scripted,
-            written: said.written,
-            fragment: said.fragment,
-            text: said.text,
-            rel: said.rel,
-            title: said.title,
-        }))
+        Ok(look(&said))
     }
 
     /// The first link content of the row that contains this one.
