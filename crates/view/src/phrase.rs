@@ -351,6 +351,7 @@ fn failure(failure: &Failure) -> String {
         Failure::BadResponse(why) => format!("not HTTP ({})", safe(why)),
         Failure::Private(ip) => format!("private IP address {ip}, not requested"),
         Failure::PrivateName => "name of a private network, not requested".to_owned(),
+        Failure::OutOfFolder => "symbolic link out of the folder, not read".to_owned(),
         Failure::Tls(failure) => tls(failure),
         Failure::Internal(why) => format!("internal error ({})", safe(why)),
     }
@@ -444,6 +445,7 @@ mod tests {
             (Failure::BadResponse("a\u{1b}b".into()), "not HTTP (a\\u{1b}b)"),
             (Failure::Private([10, 0, 0, 1].into()), "private IP address 10.0.0.1, not requested"),
             (Failure::PrivateName, "name of a private network, not requested"),
+            (Failure::OutOfFolder, "symbolic link out of the folder, not read"),
             (Failure::Tls(TlsFailure::Expired), "certificate expired"),
             (Failure::Tls(TlsFailure::WrongHost), "certificate is for another host"),
             (Failure::Tls(TlsFailure::SelfSigned), "self-signed certificate"),

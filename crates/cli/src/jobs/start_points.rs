@@ -50,8 +50,10 @@ impl StartPoints {
             if folder.file(folder.base()).is_none() {
                 return Err(Failure::Usage {
                     what: format!("there is no index.html in {given_start}"),
-                    hint: "Give the folder that contains the home page, such as ./public."
-                        .to_owned(),
+                    hint:
+                        "Give the folder that contains the home page, such as ./public. Symbolic \
+                           links out of the folder are not followed."
+                            .to_owned(),
                 });
             }
             let starts = vec![folder.base().clone()];

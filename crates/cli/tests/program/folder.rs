@@ -17,6 +17,33 @@ fn at_hand() -> Stage {
     stage
 }
 
+/// Whether a web server sends such a file is not known.
+#[test]
+#[cfg(unix)]
+fn a_symbolic_link_out_of_the_folder_is_not_called_missing() {
+    let stage = at_hand();
+    fs::create_dir(stage.path("linked")).unwrap();
+    fs::write(stage.path("elsewhere.html"), "<a href=/secret>x</a>").unwrap();
+    fs::write(stage.path("linked/index.html"), "<a href=out.html>x</a><a href=gone.html>y</a>")
+        .unwrap();
+    std::os::unix::fs::symlink("../elsewhere.html", stage.path("linked/out.html")).unwrap();
+    let outcome = stage.run(&["crawl", "linked", "--as", AT, "--format", "jsonl"]).ends(1);
+    let rows = outcome.json();
+    let brief = |row: &serde_json::Value| {
+        ["written", "verdict", "cause"].map(|key| row[key].as_str().unwrap().to_owned())
+    };
+    let found: BTreeSet<_> = rows.iter().map(brief).collect();
+    let expected =
+        [["gone.html", "broken", "not-found"], ["out.html", "doubtful", "out-of-folder"]];
+    assert_eq!(found, expected.map(|row| row.map(str::to_owned)).into(), "{outcome}");
+
+    // The home page has to be there.
+    fs::create_dir(stage.path("empty")).unwrap();
+    std::os::unix::fs::symlink("../elsewhere.html", stage.path("empty/index.html")).unwrap();
+    let outcome = stage.run(&["crawl", "empty"]).ends(2);
+    assert!(outcome.err.contains("Symbolic links out of the folder are not followed"), "{outcome}");
+}
+
 #[test]
 fn findings_in_the_built_museum_have_file_line_and_column() {
     let stage = at_hand();

@@ -237,6 +237,8 @@ pub enum Failure {
     Private(IpAddr),
     /// The host has a name of private networks, which was not passed on to a proxy.
     PrivateName,
+    /// The file is a symbolic link out of the folder that is checked, and was not read.
+    OutOfFolder,
     /// This program failed, not the server, with details.
     Internal(String),
 }
@@ -309,6 +311,7 @@ impl Failure {
             | Failure::NoIpv6
             | Failure::Private(_)
             | Failure::PrivateName
+            | Failure::OutOfFolder
             | Failure::Internal(_) => false,
         }
     }
@@ -366,7 +369,10 @@ impl AttemptOutcome {
     /// Whether this is a file of this machine, and no response.
     #[must_use]
     pub fn is_local(&self) -> bool {
-        matches!(self, AttemptOutcome::Response(answer) if answer.local)
+        match self {
+            AttemptOutcome::Response(answer) => answer.local,
+            AttemptOutcome::Failure(failure) => *failure == Failure::OutOfFolder,
+        }
     }
 
     /// The status, if there was a response.

@@ -51,6 +51,7 @@ fn is_of_server(failure: &Failure) -> bool {
         | Failure::Proxy(_)
         | Failure::Private(_)
         | Failure::PrivateName
+        | Failure::OutOfFolder
         | Failure::Internal(_) => false,
     }
 }

@@ -104,6 +104,11 @@ causes! {
          from development. It is broken if the URL itself says so, and doubtful if a public host \
          name resolves there. No request was made."
         ["replace it with the public URL, or use --allow-private inside that network."];
+    /// A symbolic link out of the folder that is checked.
+    OutOfFolder = "out-of-folder", Lasting, "symbolic link out of the folder, not read",
+        "The file is a symbolic link to a place outside the folder that is checked. It was not \
+         read, and its links were not found. Whether a web server sends it depends on its settings."
+        ["put a copy of the file into the folder, as it will be published."];
     /// Missing at first, and not yet requested again.
     Unconfirmed = "unconfirmed", Momentary, "to be confirmed",
         "The first response says that it is missing. It is requested again at the end of the run, \

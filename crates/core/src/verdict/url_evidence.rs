@@ -182,6 +182,8 @@ table! {
         if url.failed(|f| matches!(f, Failure::Private(_) | Failure::PrivateName)),
         as in fails(private()).at("http://intranet.b.test/"),
               fails(Failure::PrivateName).at("http://wiki.internal/");
+    leads_out_of_folder: Doubtful(OutOfFolder) if url.failed(|f| *f == Failure::OutOfFolder),
+        as in fails(Failure::OutOfFolder).own();
 
     proxy_has_no_name: Doubtful(DnsFailure)
         if url.context.proxied && url.failed(|f| matches!(f, Failure::Dns(_))),

@@ -4,7 +4,8 @@
 //! - `/x`, if `x` is a folder, redirects to `/x/`.
 //! - With tidy paths, `/x` is `x.html` if there is no `x`.
 //! - Names are case-sensitive if the file system is. Nothing outside the folder is served,
-//!   neither through `..` nor through a symbolic link.
+//!   neither through `..` nor through a symbolic link. Whether the server to come follows such a
+//!   link is not known, so what it names is not called missing.
 
 use std::io;
 use std::path::{Component, Path, PathBuf};
@@ -52,6 +53,8 @@ pub(super) enum FolderMatch {
     File(PathBuf),
     /// A redirect to another URL.
     At(String),
+    /// A symbolic link that leads out of the folder.
+    Out,
     /// Nothing.
     Nothing,
 }
@@ -156,8 +159,8 @@ impl Folder {
                 let query = url.query().map_or_else(String::new, |query| format!("?{query}"));
                 return FolderMatch::At(format!("{}/{query}", url.path()));
             }
-            let inside = INDEXES.iter().find_map(|name| self.inside(&wanted.join(name)));
-            return inside.map_or(FolderMatch::Nothing, FolderMatch::File);
+            let index = INDEXES.iter().find_map(|name| self.at(wanted.join(name)));
+            return index.unwrap_or(FolderMatch::Nothing);
         }
         if names_folder {
             return FolderMatch::Nothing;
@@ -167,17 +170,16 @@ impl Folder {
             name.push(".html");
             self.tidy.then_some(PathBuf::from(name))
         };
-        let file = self.inside(&wanted).or_else(|| self.inside(&tidy()?));
-        file.map_or(FolderMatch::Nothing, FolderMatch::File)
+        self.at(wanted.clone()).or_else(|| self.at(tidy()?)).unwrap_or(FolderMatch::Nothing)
     }
 
-    /// The file, if it is one and is inside the folder after following links.
-    fn inside(&self, path: &Path) -> Option<PathBuf> {
+    /// The file at a path, if there is one.
+    fn at(&self, path: PathBuf) -> Option<FolderMatch> {
         if !path.is_file() {
             return None;
         }
         let real = path.canonicalize().ok()?;
-        real.starts_with(&self.root).then(|| path.to_owned())
+        Some(if real.starts_with(&self.root) { FolderMatch::File(path) } else { FolderMatch::Out })
     }
 }
 
@@ -210,6 +212,7 @@ mod tests {
                 path.replace('\\', "/")
             }
             FolderMatch::At(location) => format!("-> {location}"),
+            FolderMatch::Out => "out".to_owned(),
             FolderMatch::Nothing => "nothing".to_owned(),
         }
     }
@@ -264,9 +267,13 @@ mod tests {
         std::os::unix::fs::symlink("../secret.html", public.join("out.html")).unwrap();
         std::os::unix::fs::symlink("in.html", public.join("alias.html")).unwrap();
         std::os::unix::fs::symlink("..", public.join("up")).unwrap();
-        for path in ["/..%2fsecret.html", "/%2e%2e%2fsecret.html", "/out.html", "/up/secret.html"] {
+        for path in ["/..%2fsecret.html", "/%2e%2e%2fsecret.html", "/up/none.html", "/up/"] {
             assert_eq!(found(&folder, path), "nothing", "{path}");
         }
+        for path in ["/out.html", "/up/secret.html"] {
+            assert_eq!(found(&folder, path), "out", "{path}");
+        }
+        assert_eq!(found(&folder, "/up"), "-> /up/");
         assert_eq!(found(&folder, "/alias.html"), "alias.html");
         let secret = outer.path().join("secret.html");
         assert_eq!(found(&folder, &format!("/{}", secret.display())), "nothing");

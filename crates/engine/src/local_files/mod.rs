@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 use bytes::Bytes;
 use flate2::bufread::MultiGzDecoder;
 use rummage_core::crawl::{BodyUse, Request};
-use rummage_core::evidence::{AttemptOutcome, Method, ResponseHead};
+use rummage_core::evidence::{AttemptOutcome, Failure, Method, ResponseHead};
 use rummage_core::extract::reading::{Format, Reading};
 use rummage_core::extract::signs::Signs;
 use tokio::sync::Semaphore;
@@ -127,6 +127,7 @@ fn of_folder(
                 ResponseHead { status: 301, location: Some(location), ..ResponseHead::default() };
             return (AttemptOutcome::Response(answer), None);
         }
+        FolderMatch::Out => return (AttemptOutcome::Failure(Failure::OutOfFolder), None),
         FolderMatch::Nothing => return (status(404), None),
     };
     let mime = mime_guess::from_path(&path).first_or_octet_stream();
