@@ -3,6 +3,7 @@
 pub(crate) mod again;
 pub(crate) mod backlinks;
 pub(crate) mod checks;
+pub(crate) mod equal_links;
 pub(crate) mod folds;
 pub(crate) mod link_faults;
 pub(crate) mod link_query;
