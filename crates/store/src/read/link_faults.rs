@@ -89,3 +89,39 @@ impl Faults {
             }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Whether a link that is written so may be one of these placeholders.
+    fn concerned(placeholders: &[&str], written: Written<'_>) -> bool {
+        let placeholders = placeholders.iter().map(|text| Box::from(*text)).collect();
+        let faults = HashMap::from([(7, Faults { placeholders, ..Faults::default() })]);
+        let link_faults = LinkFaults { faults, ..LinkFaults::default() };
+        let link = LinkContent {
+            element: 1,
+            attribute: 1,
+            region: None,
+            ancestor_hash: 0,
+            scripted: false,
+            written,
+            fragment: None,
+            text: None,
+            rel: None,
+            title: None,
+        };
+        assert!(!link_faults.concerns_link(8, &link), "another URL");
+        link_faults.concerns_link(7, &link)
+    }
+
+    #[test]
+    fn placeholders_are_known_by_their_text() {
+        assert!(concerned(&["#", ""], Written::Other(" # ")));
+        assert!(!concerned(&["#", ""], Written::Other("there.html")));
+        assert!(!concerned(&["#", ""], Written::Path) && !concerned(&["#"], Written::Whole));
+        let example = ["#", "https://www.example.test/x"];
+        assert!(concerned(&example, Written::Whole) && concerned(&example, Written::Path));
+        assert!(!concerned(&example, Written::Other("#x")));
+    }
+}

@@ -154,6 +154,27 @@ fn links_to_a_url_and_links_on_a_page_are_those_of_the_whole_run() {
     }
 }
 
+#[test]
+fn each_link_has_its_own_fault_and_others_to_the_same_url_have_none() {
+    let own = "<a href=/page#there>1</a><img src=/page><a href=/page#not>2</a><a href=' # '>3</a>
+               <a href=/>4</a>";
+    let site = Site::new(&[("/", own), ("/page", "<p id=there>")]);
+    let run = site.crawl();
+    let reader = site.reader();
+    let found = rows(&reader, &run, &Selection::all());
+    let found: Vec<_> = found.iter().map(|row| (row.written.as_str(), row.outcome.cause)).collect();
+    assert_eq!(
+        found,
+        [
+            ("/page#there", None),
+            ("/page", Some(Cause::WrongType)),
+            ("/page#not", Some(Cause::NoSuchFragment)),
+            (" # ", Some(Cause::Placeholder)),
+            ("/", None),
+        ]
+    );
+}
+
 /// The number of rows in a table.
 fn count(site: &Site, table: &str) -> i64 {
     let db = rusqlite::Connection::open(site.path()).unwrap();

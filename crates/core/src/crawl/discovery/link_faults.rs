@@ -8,7 +8,7 @@ use crate::verdict::{Cause, Judgement, LinkContext, Verdict, is_leftover, of_lin
 /// Whether a link may have a fault apart from its URL, except that it is not secure. Nearly all
 /// links have none: a short reference may name no page, and one with a colon may lead anywhere.
 pub(super) fn may_have_fault(written: &str, is_known: bool) -> bool {
-    written.len() <= 1
+    written.trim_ascii().len() <= 1
         || memchr::memchr(b':', written.as_bytes()).is_some()
         || (!is_known && is_leftover(written))
 }
