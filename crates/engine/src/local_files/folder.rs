@@ -101,7 +101,7 @@ impl Folder {
     }
 
     /// All pages in it, in order of their names, each with all its URLs, the usual one first.
-    /// Unreadable files and folders behind symbolic links are left out.
+    /// Unreadable files, folders behind symbolic links, and files outside the folder are left out.
     #[must_use]
     pub fn pages(&self) -> Vec<Vec<Url>> {
         let mut pages = Vec::new();
@@ -122,7 +122,9 @@ impl Folder {
                 path.push_str(&encoded);
                 path.push('/');
                 self.collect_pages(&entry.path(), path, pages);
-            } else if is_page(Path::new(name)) {
+            } else if is_page(Path::new(name))
+                && !(kind.is_symlink() && self.at(entry.path()) == Some(FolderMatch::Out))
+            {
                 let stem = encoded.rsplit_once('.').map_or(encoded.as_str(), |(stem, _)| stem);
                 let short = match name {
                     name if INDEXES.contains(&name) => Some(""),
@@ -275,6 +277,7 @@ mod tests {
         }
         assert_eq!(found(&folder, "/up"), "-> /up/");
         assert_eq!(found(&folder, "/alias.html"), "alias.html");
+        assert_eq!(pages(&folder), ["/alias.html", "/in.html", "/ /index.html"]);
         let secret = outer.path().join("secret.html");
         assert_eq!(found(&folder, &format!("/{}", secret.display())), "nothing");
     }
