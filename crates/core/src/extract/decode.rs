@@ -59,12 +59,19 @@ impl Decoder {
     pub(super) fn feed(&mut self, bytes: &[u8], out: &mut String) {
         match &mut self.state {
             State::Sniffing { seen, charset } => {
-                seen.extend_from_slice(bytes);
+                let charset = *charset;
                 let enough = if charset.is_some() { 3 } else { PRESCAN };
+                // Nearly always, the first piece is enough, and is not copied.
+                if seen.is_empty() && bytes.len() >= enough {
+                    return self.decide(bytes, charset, out);
+                }
+                seen.extend_from_slice(bytes);
                 if seen.len() >= enough {
-                    self.decide(out);
+                    let seen = std::mem::take(seen);
+                    self.decide(&seen, charset, out);
                 }
             }
+            State::Guessing { partial } if partial.is_empty() => self.guess(bytes, out),
             State::Guessing { partial } => {
                 partial.extend_from_slice(bytes);
                 let bytes = std::mem::take(partial);
@@ -75,8 +82,9 @@ impl Decoder {
     }
 
     pub(super) fn finish(&mut self, out: &mut String) {
-        if let State::Sniffing { .. } = self.state {
-            self.decide(out);
+        if let State::Sniffing { seen, charset } = &mut self.state {
+            let (seen, charset) = (std::mem::take(seen), *charset);
+            self.decide(&seen, charset, out);
         }
         match &mut self.state {
             State::Guessing { partial } => {
@@ -88,12 +96,11 @@ impl Decoder {
         }
     }
 
-    fn decide(&mut self, out: &mut String) {
-        let State::Sniffing { seen, charset } = &mut self.state else { return };
-        let seen = std::mem::take(seen);
-        let said = Encoding::for_bom(&seen).map(|(encoding, _)| encoding);
+    /// Decides by the first bytes of the body, and decodes them.
+    fn decide(&mut self, seen: &[u8], charset: Option<&'static Encoding>, out: &mut String) {
+        let said = Encoding::for_bom(seen).map(|(encoding, _)| encoding);
         let start = &seen[..seen.len().min(PRESCAN)];
-        let said = said.or(*charset).or_else(|| match self.hints {
+        let said = said.or(charset).or_else(|| match self.hints {
             Hints::Html => prescan::of_page(start),
             Hints::Xml => prescan::of_xml(start),
             Hints::Css => prescan::of_stylesheet(start),
@@ -102,9 +109,9 @@ impl Decoder {
         match said {
             Some(encoding) => {
                 self.state = State::Known(encoding.new_decoder_with_bom_removal());
-                self.feed(&seen, out);
+                self.feed(seen, out);
             }
-            None => self.guess(&seen, out),
+            None => self.guess(seen, out),
         }
     }
 

@@ -65,7 +65,9 @@ impl ReadingBuilder {
     /// A builder that keeps this many links.
     #[must_use]
     pub fn new(most_links: usize) -> ReadingBuilder {
-        let reading = Reading::default();
+        // Room for a usual page, so that little is moved while it grows.
+        let (text, links) = (String::with_capacity(2048), Vec::with_capacity(32));
+        let reading = Reading { text, links, ..Reading::default() };
         ReadingBuilder { reading, ids: Vec::new(), most_links }
     }
 
