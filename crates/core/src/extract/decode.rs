@@ -37,6 +37,8 @@ enum State {
         partial: Vec<u8>,
     },
     Known(encoding_rs::Decoder),
+    /// UTF-8, after its byte order mark, of which nothing was wrong or incomplete so far.
+    SoundUtf8,
 }
 
 impl Decoder {
@@ -51,8 +53,32 @@ impl Decoder {
     /// The encoding of the page, as far as is known so far.
     pub(super) fn encoding(&self) -> &'static Encoding {
         match &self.state {
-            State::Sniffing { .. } | State::Guessing { .. } => UTF_8,
+            State::Sniffing { .. } | State::Guessing { .. } | State::SoundUtf8 => UTF_8,
             State::Known(decoder) => decoder.encoding(),
+        }
+    }
+
+    /// The next bytes as text where they are, if that is possible without a copy.
+    pub(super) fn view<'a>(&mut self, bytes: &'a [u8]) -> Option<&'a str> {
+        if let State::Sniffing { seen, charset } = &self.state
+            && seen.is_empty()
+            && bytes.len() >= PRESCAN
+            && Encoding::for_bom(bytes).is_none()
+            && charset.or_else(|| self.said_within(bytes)) == Some(UTF_8)
+        {
+            self.state = State::SoundUtf8;
+        }
+        if matches!(self.state, State::SoundUtf8) { std::str::from_utf8(bytes).ok() } else { None }
+    }
+
+    /// The encoding that the first bytes of the body name.
+    fn said_within(&self, seen: &[u8]) -> Option<&'static Encoding> {
+        let start = &seen[..seen.len().min(PRESCAN)];
+        match self.hints {
+            Hints::Html => prescan::of_page(start),
+            Hints::Xml => prescan::of_xml(start),
+            Hints::Css => prescan::of_stylesheet(start),
+            Hints::Utf8 => None,
         }
     }
 
@@ -78,6 +104,11 @@ impl Decoder {
                 self.guess(&bytes, out);
             }
             State::Known(decoder) => decode(decoder, bytes, false, out),
+            State::SoundUtf8 => {
+                let mut decoder = UTF_8.new_decoder_without_bom_handling();
+                decode(&mut decoder, bytes, false, out);
+                self.state = State::Known(decoder);
+            }
         }
     }
 
@@ -92,6 +123,7 @@ impl Decoder {
                 decode(&mut WINDOWS_1252.new_decoder_without_bom_handling(), &partial, true, out);
             }
             State::Known(decoder) => decode(decoder, &[], true, out),
+            State::SoundUtf8 => {}
             State::Sniffing { .. } => unreachable!("decided just now"),
         }
     }
@@ -99,13 +131,7 @@ impl Decoder {
     /// Decides by the first bytes of the body, and decodes them.
     fn decide(&mut self, seen: &[u8], charset: Option<&'static Encoding>, out: &mut String) {
         let said = Encoding::for_bom(seen).map(|(encoding, _)| encoding);
-        let start = &seen[..seen.len().min(PRESCAN)];
-        let said = said.or(charset).or_else(|| match self.hints {
-            Hints::Html => prescan::of_page(start),
-            Hints::Xml => prescan::of_xml(start),
-            Hints::Css => prescan::of_stylesheet(start),
-            Hints::Utf8 => None,
-        });
+        let said = said.or(charset).or_else(|| self.said_within(seen));
         match said {
             Some(encoding) => {
                 self.state = State::Known(encoding.new_decoder_with_bom_removal());
@@ -167,6 +193,45 @@ mod tests {
         decoder.finish(&mut out);
         assert_eq!(out, whole, "byte by byte gives the same result");
         whole
+    }
+
+    /// The same in two pieces, where they are if possible. Returns how many were not copied, too.
+    fn viewed(charset: Option<&str>, bytes: &[u8], cut: usize) -> (String, u32) {
+        let (mut decoder, mut out) = (Decoder::new(charset, Hints::Html), String::new());
+        let mut views = 0;
+        for piece in [&bytes[..cut], &bytes[cut..]] {
+            if let Some(text) = decoder.view(piece) {
+                out.push_str(text);
+                views += 1;
+            } else {
+                decoder.feed(piece, &mut out);
+            }
+        }
+        decoder.finish(&mut out);
+        (out, views)
+    }
+
+    #[test]
+    fn sound_utf_8_is_not_copied_and_all_else_is_read_the_same() {
+        let long = |start: &[u8], end: &[u8]| [start, &[b'x'; PRESCAN], end].concat();
+        let named = b"<meta charset=utf-8>";
+        for (charset, bytes, views) in [
+            (Some("utf-8"), long(b"", "für".as_bytes()), 2),
+            (None, long(named, "für".as_bytes()), 2),
+            (None, long(b"", "für".as_bytes()), 0),
+            (Some("utf-8"), long(b"\xef\xbb\xbf", b"end"), 0),
+            (Some("windows-1252"), long(named, b"f\xfcr"), 0),
+            (None, long(b"<meta charset=windows-1252>", b"f\xfcr"), 0),
+            (Some("utf-8"), long(b"", b"f\xfcr und f\xc3\xbcr \xc3"), 1),
+        ] {
+            for cut in PRESCAN..bytes.len() {
+                let (out, _) = viewed(charset, &bytes, cut);
+                assert_eq!(out, text(charset, &bytes), "cut at {cut}");
+            }
+            assert_eq!(viewed(charset, &bytes, PRESCAN).1, views, "{charset:?}, {views} views");
+        }
+        let (out, views) = viewed(Some("utf-8"), b"\xef\xbb\xbfend", 2);
+        assert_eq!((&*out, views), ("end", 0), "two bytes of a mark");
     }
 
     #[test]

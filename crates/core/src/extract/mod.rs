@@ -192,6 +192,17 @@ impl Extractor {
         let taken = &bytes[..bytes.len().min(self.room)];
         self.cut |= taken.len() < bytes.len();
         self.room -= taken.len();
+        if self.waiting.is_empty()
+            && let Body::Markup(page) = &mut self.body
+            && let Some(text) = self.decoder.view(taken)
+        {
+            let whole = memchr::memrchr(b'>', taken).map_or(0, |last| last + 1);
+            if whole > 0 {
+                page.feed(&text[..whole], false);
+            }
+            self.waiting.push_str(&text[whole..]);
+            return !self.cut;
+        }
         self.decoder.feed(taken, &mut self.waiting);
         let done = match &mut self.body {
             Body::Markup(page) => {
