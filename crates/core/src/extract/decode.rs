@@ -37,7 +37,7 @@ enum State {
         partial: Vec<u8>,
     },
     Known(encoding_rs::Decoder),
-    /// UTF-8, after its byte order mark, of which nothing was wrong or incomplete so far.
+    /// UTF-8 without a byte order mark, of which nothing was wrong or incomplete so far.
     SoundUtf8,
 }
 
