@@ -60,41 +60,17 @@ impl Decoder {
 
     /// The next bytes as text where they are, if that is possible without a copy.
     pub(super) fn view<'a>(&mut self, bytes: &'a [u8]) -> Option<&'a str> {
-        if let State::Sniffing { seen, charset } = &self.state
-            && seen.is_empty()
-            && bytes.len() >= PRESCAN
-            && Encoding::for_bom(bytes).is_none()
-            && charset.or_else(|| self.said_within(bytes)) == Some(UTF_8)
-        {
-            self.state = State::SoundUtf8;
-        }
+        self.decide_by_first(bytes);
         if matches!(self.state, State::SoundUtf8) { std::str::from_utf8(bytes).ok() } else { None }
     }
 
-    /// The encoding that the first bytes of the body name.
-    fn said_within(&self, seen: &[u8]) -> Option<&'static Encoding> {
-        let start = &seen[..seen.len().min(PRESCAN)];
-        match self.hints {
-            Hints::Html => prescan::of_page(start),
-            Hints::Xml => prescan::of_xml(start),
-            Hints::Css => prescan::of_stylesheet(start),
-            Hints::Utf8 => None,
-        }
-    }
-
     pub(super) fn feed(&mut self, bytes: &[u8], out: &mut String) {
+        self.decide_by_first(bytes);
         match &mut self.state {
             State::Sniffing { seen, charset } => {
-                let charset = *charset;
-                let enough = if charset.is_some() { 3 } else { PRESCAN };
-                // Nearly always, the first piece is enough, and is not copied.
-                if seen.is_empty() && bytes.len() >= enough {
-                    return self.decide(bytes, charset, out);
-                }
                 seen.extend_from_slice(bytes);
-                if seen.len() >= enough {
-                    let seen = std::mem::take(seen);
-                    self.decide(&seen, charset, out);
+                if seen.len() >= enough(*charset) {
+                    self.decide_by_seen(out);
                 }
             }
             State::Guessing { partial } if partial.is_empty() => self.guess(bytes, out),
@@ -113,10 +89,7 @@ impl Decoder {
     }
 
     pub(super) fn finish(&mut self, out: &mut String) {
-        if let State::Sniffing { seen, charset } = &mut self.state {
-            let (seen, charset) = (std::mem::take(seen), *charset);
-            self.decide(&seen, charset, out);
-        }
+        self.decide_by_seen(out);
         match &mut self.state {
             State::Guessing { partial } => {
                 let partial = std::mem::take(partial);
@@ -128,16 +101,22 @@ impl Decoder {
         }
     }
 
-    /// Decides by the first bytes of the body, and decodes them.
-    fn decide(&mut self, seen: &[u8], charset: Option<&'static Encoding>, out: &mut String) {
-        let said = Encoding::for_bom(seen).map(|(encoding, _)| encoding);
-        let said = said.or(charset).or_else(|| self.said_within(seen));
-        match said {
-            Some(encoding) => {
-                self.state = State::Known(encoding.new_decoder_with_bom_removal());
-                self.feed(seen, out);
-            }
-            None => self.guess(seen, out),
+    /// If these are the first bytes of the body, and enough, they decide.
+    fn decide_by_first(&mut self, bytes: &[u8]) {
+        if let State::Sniffing { seen, charset } = &self.state
+            && seen.is_empty()
+            && bytes.len() >= enough(*charset)
+        {
+            self.state = self.hints.decide(bytes, *charset);
+        }
+    }
+
+    /// Decides by what was gathered, and decodes it.
+    fn decide_by_seen(&mut self, out: &mut String) {
+        if let State::Sniffing { seen, charset } = &mut self.state {
+            let seen = std::mem::take(seen);
+            self.state = self.hints.decide(&seen, *charset);
+            self.feed(&seen, out);
         }
     }
 
@@ -158,6 +137,32 @@ impl Decoder {
             let mut decoder = WINDOWS_1252.new_decoder_without_bom_handling();
             decode(&mut decoder, rest, false, out);
             self.state = State::Known(decoder);
+        }
+    }
+}
+
+/// How many of the first bytes are needed to decide.
+fn enough(charset: Option<&Encoding>) -> usize {
+    if charset.is_some() { 3 } else { PRESCAN }
+}
+
+impl Hints {
+    /// How a body is decoded that begins like this.
+    fn decide(self, seen: &[u8], charset: Option<&'static Encoding>) -> State {
+        if let Some((encoding, _)) = Encoding::for_bom(seen) {
+            return State::Known(encoding.new_decoder_with_bom_removal());
+        }
+        let start = &seen[..seen.len().min(PRESCAN)];
+        let said = charset.or_else(|| match self {
+            Hints::Html => prescan::of_page(start),
+            Hints::Xml => prescan::of_xml(start),
+            Hints::Css => prescan::of_stylesheet(start),
+            Hints::Utf8 => None,
+        });
+        match said {
+            Some(encoding) if encoding == UTF_8 => State::SoundUtf8,
+            Some(encoding) => State::Known(encoding.new_decoder_without_bom_handling()),
+            None => State::Guessing { partial: Vec::new() },
         }
     }
 }

@@ -196,20 +196,15 @@ impl Extractor {
             && let Body::Markup(page) = &mut self.body
             && let Some(text) = self.decoder.view(taken)
         {
-            let whole = memchr::memrchr(b'>', taken).map_or(0, |last| last + 1);
-            if whole > 0 {
-                page.feed(&text[..whole], false);
-            }
-            self.waiting.push_str(&text[whole..]);
+            let read = feed_whole_tags(page, text);
+            self.waiting.push_str(&text[read..]);
             return !self.cut;
         }
         self.decoder.feed(taken, &mut self.waiting);
         let done = match &mut self.body {
             Body::Markup(page) => {
-                if let Some(last) = memchr::memrchr(b'>', self.waiting.as_bytes()) {
-                    page.feed(&self.waiting[..=last], false);
-                    self.waiting.drain(..=last);
-                }
+                let read = feed_whole_tags(page, &self.waiting);
+                self.waiting.drain(..read);
                 None
             }
             Body::Stylesheet(stylesheet) => stylesheet.feed(&mut self.waiting, false),
@@ -251,6 +246,13 @@ impl Extractor {
         builder.set_encoding(self.decoder.encoding());
         builder.finish(self.cut)
     }
+}
+
+/// Reads a page up to the end of the last tag of this text. Returns where that is.
+fn feed_whole_tags(page: &mut Markup, text: &str) -> usize {
+    let Some(last) = memchr::memrchr(b'>', text.as_bytes()) else { return 0 };
+    page.feed(&text[..=last], false);
+    last + 1
 }
 
 /// The text of a page or stylesheet without its byte order mark, and its encoding, by the same rules

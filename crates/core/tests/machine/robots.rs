@@ -87,6 +87,10 @@ fn a_missing_or_refused_robots_txt_allows_everything() {
         assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200", "{status}");
         assert_eq!(seen.times_requested("http://a.test/robots.txt"), 1, "{status}");
     }
+    // In a folder, no server depends on it.
+    let seen = site(Act::Fail(Failure::OutOfFolder)).crawl(Settings::default());
+    assert_eq!(seen.verdict("http://a.test/closed/"), "sound 200");
+    assert_eq!(seen.crawl.start_problem(), None);
 }
 
 #[test]

@@ -65,8 +65,8 @@ impl LinkFaults {
     /// The same for one of its links. Most links to a page that lacks one anchor name another, or
     /// none.
     pub(crate) fn concerns_link(&self, url: u32, link: &LinkContent<'_>) -> bool {
-        let faults = || self.fragments.get(&url);
-        link.fragment.is_some_and(|named| faults().is_some_and(|of| of.contains_key(named)))
+        let lacks = |named| self.fragments.get(&url).is_some_and(|of| of.contains_key(named));
+        link.fragment.is_some_and(lacks)
             || self.faults.get(&url).is_some_and(|faults| faults.concerns(link))
     }
 

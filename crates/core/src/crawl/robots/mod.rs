@@ -13,7 +13,7 @@ use crate::extract::reading::{Format, Reading};
 use crate::extract::robots_txt::Robots;
 use crate::url::reference::path_of;
 use crate::url::scope::Scope;
-use crate::verdict::Verdict;
+use crate::verdict::{Cause, Verdict};
 
 /// The longest crawl delay that is obeyed for the site's own server.
 const LONGEST_DELAY: std::time::Duration = std::time::Duration::from_secs(2);
@@ -145,7 +145,9 @@ impl RobotsGate {
         let Some(&server) = self.files.get(&id) else { return };
         let responded = matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
         // Refused, or endless redirects (RFC 9309 §2.3.1.2 and §2.3.1.3).
-        let refused = judged.status.is_some_and(|status| (300..500).contains(&status));
+        let refused = judged.status.is_some_and(|status| (300..500).contains(&status))
+            // A folder is no server that asks for anything.
+            || judged.cause == Some(Cause::OutOfFolder);
         let robots = match self.read.get(&judged.last).cloned().filter(|_| responded) {
             Some(robots) => Some(robots),
             // There are no rules, or the response has no body.
