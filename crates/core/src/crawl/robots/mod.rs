@@ -146,7 +146,7 @@ impl RobotsGate {
         let responded = matches!(judged.verdict, Verdict::Sound | Verdict::Moved);
         // Refused, or endless redirects (RFC 9309 §2.3.1.2 and §2.3.1.3).
         let refused = judged.status.is_some_and(|status| (300..500).contains(&status))
-            // A folder is no server that asks for anything.
+            // A folder has no server whose rules could be broken.
             || judged.cause == Some(Cause::OutOfFolder);
         let robots = match self.read.get(&judged.last).cloned().filter(|_| responded) {
             Some(robots) => Some(robots),
