@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use rummage_core::crawl::{Fragments, Note, Settings};
-use rummage_core::evidence::ResponseHead;
+use rummage_core::evidence::{Method, ResponseHead};
 
 use crate::web::{Act, Seen, Web, page};
 
@@ -306,6 +306,23 @@ fn a_head_that_lies_is_found_out() {
     let seen = web.crawl(Settings::default());
     assert_eq!(seen.verdict("http://a.test/5.png"), "broken not-found 404");
     assert_eq!(seen.verdicts.values().filter(|verdict| *verdict == "sound 200").count(), 20);
+}
+
+/// Requests that are in flight when HEAD has proved itself may be repeated, and no others.
+#[test]
+fn head_proves_itself_once_however_many_requests_are_in_flight() {
+    let links: String = (0..2000).map(|n| format!("<img src=/{n}.png>")).collect();
+    let mut web = Web::default().on("http://a.test/", Act::Page(links));
+    for n in 0..2000 {
+        // They end in another order than they begin.
+        let delay = Duration::from_millis(40 + n * 7 % 30);
+        web = web.slow(&format!("http://a.test/{n}.png"), delay, Act::File("image/png"));
+    }
+    let seen = web.crawl(Settings { per_host: Some(64), ..Settings::default() });
+    let images = seen.requests.iter().filter(|(_, _, url)| url.ends_with(".png"));
+    let by_get = images.filter(|(_, method, _)| *method == Method::Get).count();
+    assert!((8..=72).contains(&by_get), "{by_get}");
+    assert_eq!(seen.verdicts.values().filter(|verdict| *verdict == "sound 200").count(), 2001);
 }
 
 #[test]

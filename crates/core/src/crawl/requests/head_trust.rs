@@ -23,7 +23,6 @@ struct Record {
     /// The URLs that GET is to confirm.
     doubted: Vec<UrlId>,
     proofs: u32,
-    compared: u32,
     lies: bool,
 }
 
@@ -36,12 +35,12 @@ impl HeadTrust {
     /// A success by HEAD, just now. Whether it is final; otherwise GET is to confirm it.
     pub(in crate::crawl) fn handle_success(&mut self, server: ServerId, id: UrlId) -> bool {
         let record = self.0.entry(server).or_default();
-        if record.compared < PROOFS || record.proofs < record.compared {
-            record.compared += 1;
+        // GETs that are under way do not count against it: on a busy server, some always are.
+        let is_trusted = record.proofs >= PROOFS && !record.lies;
+        if !is_trusted {
             record.doubted.push(id);
-            return false;
         }
-        true
+        is_trusted
     }
 
     /// A GET has ended. If it contradicts a successful HEAD, no further HEAD of the server counts.
@@ -91,6 +90,16 @@ mod tests {
             trust.handle_get(server, url(number), &says(200));
         }
         assert!(trust.handle_success(server, url(8)), "its HEAD is trusted");
+
+        let mut trust = HeadTrust::default();
+        for number in 0..9 {
+            assert!(!trust.handle_success(server, url(number)), "GET has confirmed none yet");
+        }
+        (0..8).for_each(|number| trust.handle_get(server, url(number), &says(200)));
+        assert!(trust.handle_success(server, url(9)), "one GET is under way");
+        trust.handle_get(server, url(8), &says(404));
+        assert!(!trust.handle_success(server, url(10)), "it has lied after all");
+
         let mut trust = HeadTrust::default();
         assert!(!trust.handle_success(server, url(0)));
         assert!(trust.trusts_head(server), "one success is no lie");
