@@ -12,8 +12,8 @@ use rummage_core::url::scope::Scope;
 use tokio::time::timeout;
 use url::{Position, Url};
 
+use crate::connections::dial::{Dialer, Network};
 use crate::credentials::Sender;
-use crate::dial::{Dialer, Network};
 use crate::fetch::client;
 use crate::{Config, failure};
 

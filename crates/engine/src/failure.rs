@@ -5,7 +5,7 @@ use std::io;
 
 use rummage_core::evidence::Failure;
 
-use crate::dial::{DialError, of_io};
+use crate::connections::dial::{DialError, of_io};
 
 /// The failure for a failed request.
 pub(crate) fn of_request(error: &(dyn Error + 'static)) -> Failure {

@@ -23,11 +23,11 @@ use tokio::time::timeout;
 use url::{Host, Url};
 
 use crate::body::{self, BodyEnd, Room, Shape};
+use crate::connections::dial::{Dialer, Network};
+use crate::connections::transport::CertificateEnd;
 use crate::credentials::Sender;
-use crate::dial::{Dialer, Network};
 use crate::fetched::Fetched;
 use crate::parsing::Parsing;
-use crate::transport::CertificateEnd;
 use crate::{Clock, Config, failure, headers};
 
 /// How much of an external page is read: enough for its title.

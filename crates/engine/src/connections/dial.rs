@@ -28,9 +28,9 @@ use tokio_rustls::TlsConnector;
 use tower_service::Service;
 
 use crate::config::ConnectRule;
+use crate::connections::transport::Transport;
+use crate::connections::trust::Trusts;
 use crate::resolve::Resolver;
-use crate::transport::Transport;
-use crate::trust::Trusts;
 use crate::{Config, tls};
 
 /// What all dialers of a run share.

@@ -19,8 +19,8 @@ use tokio::net::TcpStream;
 use tokio::time::{Instant, Sleep, sleep_until};
 use tokio_rustls::client::TlsStream;
 
+use crate::connections::trust::Trust;
 use crate::tls;
-use crate::trust::Trust;
 
 /// How many times a connection rests at most, unless bytes have arrived in a rest.
 const RESTS: u32 = 8;
