@@ -5,17 +5,16 @@ use std::sync::Arc;
 use bytes::Bytes;
 use http::{HeaderMap, Method, header};
 use http_body_util::{BodyExt as _, Full, Limited};
-use hyper_util::client::legacy::Client;
 use rummage_core::evidence::{Failure, Stage};
 use rummage_core::url::credentials::origin_of;
 use rummage_core::url::scope::Scope;
 use tokio::time::timeout;
 use url::{Position, Url};
 
+use crate::Config;
 use crate::connections::dial::{Dialer, Network};
+use crate::connections::{Connections, SendError};
 use crate::credentials::Sender;
-use crate::fetch::client;
-use crate::{Config, failure};
 
 /// How much of a response is read: a hundred long posts.
 const LARGEST: usize = 64 << 20;
@@ -25,7 +24,7 @@ pub struct ApiClient {
     config: Config,
     credentials: Sender,
     network: Arc<Network>,
-    client: Client<Dialer, Full<Bytes>>,
+    connections: Connections<Full<Bytes>>,
     base: Url,
 }
 
@@ -45,9 +44,10 @@ impl ApiClient {
     #[must_use]
     pub fn new(config: Config, base: &Url) -> ApiClient {
         let network = Arc::new(Network::new(config.clone()));
-        let client = client(Dialer::new(Arc::clone(&network), config.timeout, true), 4);
+        let dialer = Dialer::new(Arc::clone(&network), config.timeout, true);
+        let connections = Connections::kept(dialer);
         let credentials = Sender::new(config.credentials.clone());
-        ApiClient { config, credentials, network, client, base: base.clone() }
+        ApiClient { config, credentials, network, connections, base: base.clone() }
     }
 
     /// The user named the host, so that it may be on a private network. To be called before the
@@ -91,9 +91,8 @@ impl ApiClient {
         }
         self.credentials.add_to(headers, url, Scope::Internal);
         let timed_out = |_| Failure::Timeout(Stage::FirstByte);
-        let responded = timeout(self.config.timeout, self.client.request(request)).await;
-        let response =
-            responded.map_err(timed_out)?.map_err(|error| failure::of_request(&error))?;
+        let responded = timeout(self.config.timeout, self.connections.request(request)).await;
+        let response = responded.map_err(timed_out)?.map_err(SendError::into_failure)?;
         let (head, body) = response.into_parts();
         let collected = timeout(self.config.timeout * 3, Limited::new(body, LARGEST).collect());
         let body = collected.await.map_err(|_| Failure::Timeout(Stage::Body))?.map_err(|_| {

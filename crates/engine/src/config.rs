@@ -43,6 +43,26 @@ pub struct Config {
     pub local_files: LocalFiles,
 }
 
+#[cfg(test)]
+impl Config {
+    /// For requests to servers on this machine.
+    pub(crate) fn for_tests() -> Config {
+        Config {
+            user_agent: HeaderValue::from_static("test"),
+            credentials: Credentials::default(),
+            timeout: Duration::from_secs(1),
+            dns: None,
+            connect: Vec::new(),
+            ca_certs: Vec::new(),
+            allow_private: true,
+            max_size: 1,
+            max_links: 1,
+            proxies: Proxies::none(),
+            local_files: LocalFiles::default(),
+        }
+    }
+}
+
 /// The proxies for requests. This machine is never requested through one.
 #[derive(Debug, Clone, Default)]
 pub struct Proxies(Option<Arc<Matcher>>);
@@ -79,8 +99,9 @@ impl Proxies {
 
     /// The proxy for a URL.
     pub(crate) fn of(&self, uri: &Uri) -> Option<Intercept> {
+        let matcher = self.0.as_ref()?;
         let url = url::Url::parse(&uri.to_string()).ok()?;
-        self.0.as_ref().filter(|_| !is_loopback(&url))?.intercept(uri)
+        if is_loopback(&url) { None } else { matcher.intercept(uri) }
     }
 }
 

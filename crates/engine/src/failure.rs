@@ -5,16 +5,13 @@ use std::io;
 
 use rummage_core::evidence::Failure;
 
-use crate::connections::dial::{DialError, of_io};
+use crate::connections::dial::of_io;
 
 /// The failure for a failed request.
 pub(crate) fn of_request(error: &(dyn Error + 'static)) -> Failure {
     let mut at = Some(error);
     let mut seen = None;
     while let Some(error) = at {
-        if let Some(DialError(failure)) = error.downcast_ref() {
-            return failure.clone();
-        }
         if let Some(error) = error.downcast_ref::<hyper::Error>() {
             if error.is_parse() {
                 return Failure::BadResponse(error.to_string());

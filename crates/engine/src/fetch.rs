@@ -8,8 +8,6 @@ use encoding_rs::Encoding;
 use http::header::{self, HeaderValue};
 use http_body_util::{BodyExt as _, Empty, Limited};
 use hyper::body::Incoming;
-use hyper_util::client::legacy::Client;
-use hyper_util::rt::{TokioExecutor, TokioTimer};
 use rummage_core::crawl::{BodyUse, Kind, Reply, Request, Response};
 use rummage_core::evidence::{
     Attempt, AttemptOutcome, Failure, Method, Purpose, ResponseHead, Stage,
@@ -25,16 +23,14 @@ use url::{Host, Url};
 use crate::body::{self, BodyEnd, Room, Shape};
 use crate::connections::dial::{Dialer, Network};
 use crate::connections::transport::CertificateEnd;
+use crate::connections::{Connections, SendError};
 use crate::credentials::Sender;
 use crate::fetched::Fetched;
 use crate::parsing::Parsing;
-use crate::{Clock, Config, failure, headers};
+use crate::{Clock, Config, headers};
 
 /// How much of an external page is read: enough for its title.
 const TITLE_SIZE: usize = 64 * 1024;
-/// Headers are read as leniently as in browsers, up to this many fields and bytes.
-const MOST_FIELDS: usize = 400;
-const LONGEST_HEAD: usize = 256 * 1024;
 /// How many long bodies are read at a time.
 const MOST_LARGE: usize = 4;
 /// A sitemap, decompressed (sitemaps.org protocol, "Sitemap file location").
@@ -51,9 +47,9 @@ struct Inner {
     credentials: Sender,
     network: Arc<Network>,
     /// For first attempts: connections are kept alive.
-    steady: Client<Dialer, Empty<Bytes>>,
+    kept: Connections<Empty<Bytes>>,
     /// For later attempts: every request opens a connection of its own.
-    fresh: Client<Dialer, Empty<Bytes>>,
+    fresh: Connections<Empty<Bytes>>,
     clock: Clock,
     /// Permits for long bodies.
     large: Arc<Semaphore>,
@@ -67,12 +63,12 @@ impl Fetcher {
     pub fn new(config: Config, clock: Clock) -> Fetcher {
         let network = Arc::new(Network::new(config.clone()));
         let half = config.timeout / 2;
-        let steady = client(Dialer::new(Arc::clone(&network), half, false), 64);
-        let fresh = client(Dialer::new(Arc::clone(&network), half * 2, true), 0);
+        let kept = Connections::kept(Dialer::new(Arc::clone(&network), half, false));
+        let fresh = Connections::fresh(Dialer::new(Arc::clone(&network), half * 2, true));
         let credentials = Sender::new(config.credentials.clone());
         let large = Arc::new(Semaphore::new(MOST_LARGE));
         let repeats = Arc::default();
-        let inner = Inner { config, credentials, network, steady, fresh, clock, large, repeats };
+        let inner = Inner { config, credentials, network, kept, fresh, clock, large, repeats };
         Fetcher { inner: Arc::new(inner) }
     }
 
@@ -144,7 +140,7 @@ impl Fetcher {
         let responded = timeout(inner.config.timeout, inner.fresh.request(built)).await;
         let response = responded
             .map_err(|_| timed_out(Stage::FirstByte))?
-            .map_err(|error| AttemptOutcome::Failure(failure::of_request(&error)))?;
+            .map_err(|error| AttemptOutcome::Failure(error.into_failure()))?;
         let (head, body) = response.into_parts();
         let answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         if !answer.is_success() {
@@ -160,25 +156,6 @@ impl Fetcher {
         let encoding = Encoding::for_label(label.as_bytes()).unwrap_or(encoding_rs::UTF_8);
         Ok(encoding.decode(&bytes.to_bytes()).0.into_owned())
     }
-}
-
-/// A client that keeps this many idle connections to each host.
-pub(crate) fn client<B>(dialer: Dialer, idle: usize) -> Client<Dialer, B>
-where
-    B: http_body::Body + Send,
-    B::Data: Send,
-{
-    Client::builder(TokioExecutor::new())
-        .pool_max_idle_per_host(idle)
-        .pool_idle_timeout(Duration::from_secs(20))
-        .pool_timer(TokioTimer::new())
-        .http1_allow_spaces_after_header_name_in_responses(true)
-        .http1_allow_obsolete_multiline_headers_in_responses(true)
-        .http1_ignore_invalid_headers_in_responses(true)
-        .http1_max_headers(MOST_FIELDS)
-        .http1_max_buf_size(LONGEST_HEAD)
-        .http2_max_header_list_size(LONGEST_HEAD as u32)
-        .build(dialer)
 }
 
 impl Inner {
@@ -243,20 +220,18 @@ impl Inner {
     /// Sends a request. A failure on a reused connection says nothing about the server: the
     /// request is repeated at once, on a new one.
     async fn send(&self, request: &Request) -> Result<http::Response<Incoming>, Failure> {
-        let client = if request.later { &self.fresh } else { &self.steady };
-        let built = self.build(request)?;
-        match client.request(built).await {
+        let connections = if request.later { &self.fresh } else { &self.kept };
+        let again = async || {
+            let again = self.fresh.request(self.build(request)?).await;
+            again.map_err(SendError::into_failure)
+        };
+        match connections.request(self.build(request)?).await {
             // Sent over the wrong connection (RFC 9110 §15.5.20).
-            Ok(response) if response.status() == 421 && !request.later => {
-                let again = self.fresh.request(self.build(request)?).await;
-                again.map_err(|error| failure::of_request(&error))
-            }
+            Ok(response) if response.status() == 421 && !request.later => again().await,
             Ok(response) => Ok(response),
-            Err(error) => match failure::of_request(&error) {
-                Failure::Reset if !request.later && !error.is_connect() => {
-                    let again = self.fresh.request(self.build(request)?).await;
-                    again.map_err(|error| failure::of_request(&error))
-                }
+            Err(SendError::Dial(failure)) => Err(failure),
+            Err(error) => match error.into_failure() {
+                Failure::Reset if !request.later => again().await,
                 failure => Err(failure),
             },
         }

@@ -3,7 +3,6 @@
 //! Whether a private address may be requested is decided here, from what the name resolves to,
 //! before any [`ConnectRule`] and again for every hop.
 
-use std::fmt;
 use std::future::Future;
 use std::io;
 use std::net::{IpAddr, SocketAddr};
@@ -20,16 +19,16 @@ use hyper_util::client::legacy::connect::proxy::Tunnel;
 use hyper_util::client::proxy::matcher::Intercept;
 use hyper_util::rt::TokioIo;
 use rummage_core::evidence::{Failure, Stage};
-use rummage_core::url::network::{is_private, is_private_name};
+use rummage_core::url::network::{is_loopback, is_private, is_private_name};
 use rustls::ClientConfig;
 use rustls::pki_types::ServerName;
 use tokio::net::TcpStream;
 use tokio_rustls::TlsConnector;
 use tower_service::Service;
 
+use super::transport::Transport;
+use super::trust::Trust;
 use crate::config::ConnectRule;
-use crate::connections::transport::Transport;
-use crate::connections::trust::Trusts;
 use crate::resolve::Resolver;
 use crate::{Config, tls};
 
@@ -38,7 +37,6 @@ pub(crate) struct Network {
     resolver: Resolver,
     connect: Vec<ConnectRule>,
     tls: OnceLock<Arc<ClientConfig>>,
-    trusts: Trusts,
     config: Config,
     /// Which private addresses may be requested, which depends on the start URL.
     private: OnceLock<Private>,
@@ -71,18 +69,6 @@ pub(crate) struct Dialer {
     anew: bool,
 }
 
-/// Why there is no connection.
-#[derive(Debug)]
-pub(crate) struct DialError(pub(crate) Failure);
-
-impl fmt::Display for DialError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "no connection: {:?}", self.0)
-    }
-}
-
-impl std::error::Error for DialError {}
-
 impl Network {
     pub(crate) fn new(config: Config) -> Network {
         Network {
@@ -91,7 +77,6 @@ impl Network {
             tls: OnceLock::new(),
             private: OnceLock::new(),
             unknown_behind_proxy: AtomicU32::new(0),
-            trusts: Trusts::default(),
             config,
         }
     }
@@ -225,22 +210,19 @@ impl Dialer {
         Dialer { network, patience, anew }
     }
 
-    async fn dial(self, uri: Uri) -> Result<TokioIo<Transport>, DialError> {
-        self.line(uri).await.map(TokioIo::new).map_err(DialError)
-    }
-
-    async fn line(&self, uri: Uri) -> Result<Transport, Failure> {
+    /// Opens a connection for a URI, to a server that is trusted so far.
+    pub(super) async fn dial(&self, uri: &Uri, trust: Arc<Trust>) -> Result<Transport, Failure> {
         let host = uri.host().unwrap_or_default().to_owned();
         let secure = uri.scheme_str() == Some("https");
         let port = uri.port_u16().unwrap_or(if secure { 443 } else { 80 });
         let began = Instant::now();
-        let stream = match self.network.config.proxies.of(&uri) {
+        let stream = match self.network.config.proxies.of(uri) {
             Some(proxy) => {
                 self.network.check_behind_proxy(&host, port).await?;
-                let tunnel = self.through(&proxy, uri, secure);
+                let tunnel = self.through(&proxy, uri.clone(), secure);
                 let stream = within(self.patience, Stage::Connect, tunnel).await?;
                 if !secure {
-                    return Ok(Transport::proxied(stream, self.network.trusts.of(&host, port)));
+                    return Ok(Transport::proxied(stream, trust));
                 }
                 stream
             }
@@ -252,19 +234,24 @@ impl Dialer {
             }
         };
         if !secure {
-            return Ok(Transport::plain(stream, self.network.trusts.of(&host, port)));
+            return Ok(Transport::plain(stream, trust));
         }
         let left = self.patience.saturating_sub(began.elapsed());
-        within(left, Stage::Tls, self.secure(&host, port, stream)).await
+        within(left, Stage::Tls, self.secure(&host, stream, trust)).await
     }
 
-    async fn secure(&self, host: &str, port: u16, stream: TcpStream) -> Result<Transport, Failure> {
+    async fn secure(
+        &self,
+        host: &str,
+        stream: TcpStream,
+        trust: Arc<Trust>,
+    ) -> Result<Transport, Failure> {
         let bare = host.trim_start_matches('[').trim_end_matches(']');
         let name = ServerName::try_from(bare.to_owned())
             .map_err(|_| Failure::BadResponse(format!("{host} cannot be a name in TLS")))?;
         let connector = TlsConnector::from(self.network.tls());
         let stream = connector.connect(name, stream).await.map_err(|e| tls::failure(&e))?;
-        Ok(Transport::secure(stream, self.network.trusts.of(host, port)))
+        Ok(Transport::secure(stream, trust))
     }
 
     /// A connection to a proxy: plain requests are sent to it, TLS goes through a tunnel (RFC
@@ -290,6 +277,11 @@ impl Dialer {
             Err(error) => Err(failed(format!("the proxy: {error}"))),
         }
     }
+}
+
+/// Whether a URI names this machine.
+pub(super) fn is_near(uri: &Uri) -> bool {
+    url::Url::parse(&uri.to_string()).is_ok_and(|url| is_loopback(&url))
 }
 
 async fn within<T>(
@@ -398,39 +390,13 @@ pub(crate) fn of_io(error: &io::Error) -> Failure {
     }
 }
 
-impl Service<Uri> for Dialer {
-    type Response = TokioIo<Transport>;
-    type Error = DialError;
-    type Future = Pin<Box<dyn Future<Output = Result<TokioIo<Transport>, DialError>> + Send>>;
-
-    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), DialError>> {
-        Poll::Ready(Ok(()))
-    }
-
-    fn call(&mut self, uri: Uri) -> Self::Future {
-        Box::pin(self.clone().dial(uri))
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
     #[test]
     fn only_the_private_address_of_the_start_url_is_exempt() {
-        let config = Config {
-            user_agent: http::HeaderValue::from_static("test"),
-            credentials: crate::Credentials::default(),
-            timeout: Duration::from_secs(1),
-            dns: None,
-            connect: Vec::new(),
-            ca_certs: Vec::new(),
-            allow_private: false,
-            max_size: 1,
-            max_links: 1,
-            proxies: crate::Proxies::none(),
-            local_files: crate::LocalFiles::default(),
-        };
+        let config = Config { allow_private: false, ..Config::for_tests() };
         let ip = |text: &str| -> IpAddr { text.parse().expect("it is an IP address") };
         let network = Network::new(config);
         network.allow(false, vec![ip("10.0.0.1")], false);

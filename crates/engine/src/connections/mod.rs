@@ -1,5 +1,165 @@
 //! Over which connection a request goes.
+//!
+//! [`Connections`] knows the connections to each server. HTTP/2 has one for all requests; with
+//! HTTP/1.1, a request gets one that is idle, or opens one, whichever comes first. [`dial`] opens
+//! them, and decides what may be requested; [`rest`] says why they are not used again at once.
 
+mod connection;
 pub(crate) mod dial;
+mod lines;
+mod rest;
+mod server;
+#[cfg(test)]
+mod tests;
 pub(crate) mod transport;
 mod trust;
+
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+
+use connection::{Connection, Payload, Unanswered};
+use dial::Dialer;
+use http::uri::{Authority, Scheme};
+use http::{Request, Response, Uri};
+use hyper::body::Incoming;
+use rummage_core::evidence::Failure;
+use server::{InFlight, Server};
+use tokio::time::Instant;
+
+use crate::failure;
+
+/// How often connections that no request needs are looked for, if there are requests.
+const SWEEP: Duration = Duration::from_secs(5);
+/// How many connections may rest to a server on this machine: as many as requests may be in flight.
+const NEAR: usize = 64;
+
+/// The connections for requests with such bodies.
+pub(crate) struct Connections<B> {
+    dialer: Dialer,
+    /// Whether a connection is for more than one request.
+    are_kept: bool,
+    servers: Mutex<Servers<B>>,
+}
+
+struct Servers<B> {
+    by_origin: HashMap<Origin, Arc<Server<B>>>,
+    swept: Instant,
+}
+
+#[derive(PartialEq, Eq, Hash)]
+struct Origin {
+    scheme: Option<Scheme>,
+    /// With the port, if there is one.
+    authority: Option<Authority>,
+}
+
+/// Why a request got no response.
+#[derive(Debug)]
+pub(crate) enum SendError {
+    /// There is no connection.
+    Dial(Failure),
+    /// The connection failed.
+    Exchange(hyper::Error),
+}
+
+impl SendError {
+    pub(crate) fn into_failure(self) -> Failure {
+        match self {
+            SendError::Dial(failure) => failure,
+            SendError::Exchange(error) => failure::of_request(&error),
+        }
+    }
+}
+
+impl<B: Payload> Connections<B> {
+    /// Connections that are used again.
+    pub(crate) fn kept(dialer: Dialer) -> Connections<B> {
+        Connections::new(dialer, true)
+    }
+
+    /// A connection for each request.
+    pub(crate) fn fresh(dialer: Dialer) -> Connections<B> {
+        Connections::new(dialer, false)
+    }
+
+    fn new(dialer: Dialer, are_kept: bool) -> Connections<B> {
+        let servers = Servers { by_origin: HashMap::new(), swept: Instant::now() };
+        Connections { dialer, are_kept, servers: Mutex::new(servers) }
+    }
+
+    /// Sends a request, and waits for the head of its response. To be called within Tokio.
+    pub(crate) async fn request(
+        &self,
+        mut request: Request<B>,
+    ) -> Result<Response<Incoming>, SendError> {
+        let uri = request.uri().clone();
+        let server = self.server(&uri);
+        let in_flight = InFlight::new(Arc::clone(&server));
+        loop {
+            let mut connection = self.connection(&server, &uri).await?;
+            let began = Instant::now();
+            match connection.send(request, &uri).await {
+                Ok(response) => {
+                    if self.are_kept {
+                        in_flight.handle_head(connection, began.elapsed());
+                    }
+                    return Ok(response);
+                }
+                Err(Unanswered { unsent: Some(unsent), .. }) => request = unsent,
+                Err(Unanswered { error, .. }) => return Err(SendError::Exchange(error)),
+            }
+        }
+    }
+
+    async fn connection(
+        &self,
+        server: &Arc<Server<B>>,
+        uri: &Uri,
+    ) -> Result<Connection<B>, SendError> {
+        let opening = open(self.dialer.clone(), uri.clone(), Arc::clone(server));
+        if !self.are_kept {
+            return opening.await;
+        }
+        if let Some(connection) = server.connection().await {
+            return Ok(connection);
+        }
+        let mut opening = Box::pin(opening);
+        tokio::select! {
+            biased;
+            connection = server.at_hand() => {
+                // The server may have accepted it by now: it is for a later request.
+                let server = Arc::clone(server);
+                tokio::spawn(async move {
+                    if let Ok(opened) = opening.await {
+                        server.put(server.handle_opened(opened));
+                    }
+                });
+                Ok(connection)
+            }
+            opened = &mut opening => opened.map(|opened| server.handle_opened(opened)),
+        }
+    }
+
+    fn server(&self, uri: &Uri) -> Arc<Server<B>> {
+        let mut servers = self.servers.lock().unwrap_or_else(PoisonError::into_inner);
+        let now = Instant::now();
+        if now - servers.swept > SWEEP {
+            servers.swept = now;
+            servers.by_origin.values().for_each(|server| server.sweep(now));
+        }
+        let origin = Origin { scheme: uri.scheme().cloned(), authority: uri.authority().cloned() };
+        let new = || Arc::new(Server::new(if dial::is_near(uri) { NEAR } else { 0 }));
+        Arc::clone(servers.by_origin.entry(origin).or_insert_with(new))
+    }
+}
+
+async fn open<B: Payload>(
+    dialer: Dialer,
+    uri: Uri,
+    server: Arc<Server<B>>,
+) -> Result<Connection<B>, SendError> {
+    let trust = &server.trust;
+    let transport = dialer.dial(&uri, Arc::clone(trust)).await.map_err(SendError::Dial)?;
+    Connection::begin(transport, Arc::clone(trust)).await.map_err(SendError::Exchange)
+}

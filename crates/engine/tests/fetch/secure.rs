@@ -2,16 +2,24 @@
 
 use std::net::SocketAddr;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
 
+use bytes::Bytes;
+use http_body_util::Full;
+use hyper::service::service_fn;
+use hyper_util::rt::{TokioExecutor, TokioIo};
 use rcgen::{BasicConstraints, CertificateParams, DnType, IsCa, Issuer, KeyPair, date_time_ymd};
 use rummage_core::evidence::{Failure, TlsFailure};
-use rummage_engine::{Config, ConnectRule};
+use rummage_engine::{Clock, Config, ConnectRule, Fetcher};
 use rustls::crypto::ring;
 use rustls::pki_types::{CertificateDer, PrivateKeyDer};
 use rustls::{ServerConfig, SupportedProtocolVersion};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::TcpListener;
+use tokio::sync::Notify;
 use tokio_rustls::TlsAcceptor;
+use url::Url;
 
 use crate::script::{answer, config, failure, fetch, page, request, serve};
 
@@ -162,4 +170,68 @@ async fn a_tls_connection_closed_without_alert_ends_a_body_of_unknown_length() {
         assert_eq!(answer(&reply).truncated, truncated, "{fields}");
         assert_eq!(reply.reading.unwrap().title(), Some("a"));
     }
+}
+
+/// Serves pages over HTTP/2, and counts the connections. Each is closed when `close` is notified.
+async fn serve_http2(signed: Signed, close: Arc<Notify>) -> (SocketAddr, Arc<AtomicUsize>) {
+    let key = PrivateKeyDer::Pkcs8(signed.key.serialize_der().into());
+    let mut config = ServerConfig::builder_with_provider(Arc::new(ring::default_provider()))
+        .with_protocol_versions(rustls::ALL_VERSIONS)
+        .unwrap()
+        .with_no_client_auth()
+        .with_single_cert(vec![signed.certificate], key)
+        .unwrap();
+    config.alpn_protocols = vec![b"h2".to_vec()];
+    let acceptor = TlsAcceptor::from(Arc::new(config));
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let url = listener.local_addr().unwrap();
+    let accepted = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&accepted);
+    tokio::spawn(async move {
+        loop {
+            let (stream, _) = listener.accept().await.unwrap();
+            let Ok(stream) = acceptor.accept(stream).await else { continue };
+            counter.fetch_add(1, Ordering::Relaxed);
+            let service = service_fn(|request: http::Request<_>| async move {
+                let body = format!("<title>{}</title>", request.uri());
+                let page = http::Response::builder().header("Content-Type", "text/html");
+                page.body(Full::new(Bytes::from(body)))
+            });
+            let close = Arc::clone(&close);
+            tokio::spawn(async move {
+                let connection = hyper::server::conn::http2::Builder::new(TokioExecutor::new())
+                    .serve_connection(TokioIo::new(stream), service);
+                tokio::select! {
+                    _ = connection => {}
+                    () = close.notified() => {}
+                }
+            });
+        }
+    });
+    (url, accepted)
+}
+
+#[tokio::test]
+async fn http2_has_one_connection_for_all_requests() {
+    let authority = Authority::new("Friend");
+    let close = Arc::new(Notify::new());
+    let (server, accepted) = serve_http2(authority.sign(|_| {}), Arc::clone(&close)).await;
+    let fetcher = Fetcher::new(leading_to(server, &authority), Clock::starting_at(Duration::ZERO));
+    fetcher.handle_start(&Url::parse("https://lock.test/").unwrap()).await;
+    let title = async |path: &str| {
+        let reply = fetcher.fetch(request(&format!("https://lock.test{path}"))).await.reply;
+        reply.response.reading.unwrap().title().map(str::to_owned)
+    };
+    let whole = |path: &str| Some(format!("https://lock.test{path}"));
+    // The version is known when a connection is there: each of these opens one.
+    let (a, b, c) = tokio::join!(title("/a"), title("/b"), title("/c"));
+    assert_eq!([a, b, c], [whole("/a"), whole("/b"), whole("/c")]);
+    let opened = accepted.load(Ordering::Relaxed);
+    for path in ["/d", "/e", "/f", "/g"] {
+        assert_eq!(title(path).await, whole(path));
+    }
+    assert_eq!(accepted.load(Ordering::Relaxed), opened, "they share one");
+    close.notify_waiters();
+    assert_eq!(title("/h").await, whole("/h"));
+    assert_eq!(accepted.load(Ordering::Relaxed), opened + 1);
 }

@@ -1,0 +1,202 @@
+//! Requests to a server that keeps its connections open, on a clock that only the tests move.
+
+use std::net::SocketAddr;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, mpsc};
+use std::time::Duration;
+
+use bytes::Bytes;
+use http_body_util::{BodyExt as _, Empty};
+use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
+use tokio::net::{TcpListener, TcpStream};
+use tokio::task::yield_now;
+use tokio::time::{advance, sleep};
+
+use super::dial::Network;
+use super::rest::{LONGEST_REST, SHORTEST_REST};
+use super::*;
+use crate::Config;
+
+/// How long after its response `/twice` sends another, and `/last` ends the connection.
+const LATER: Duration = Duration::from_millis(15);
+
+/// A server, and the connections to it.
+struct Pair {
+    address: SocketAddr,
+    accepted: Arc<AtomicUsize>,
+    connections: Connections<Empty<Bytes>>,
+    /// While a blocking task runs, a paused clock stands still.
+    _clock: mpsc::Sender<()>,
+}
+
+async fn pair() -> Pair {
+    let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port is free");
+    let address = listener.local_addr().expect("it is bound");
+    let accepted = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&accepted);
+    tokio::spawn(async move {
+        while let Ok((stream, _)) = listener.accept().await {
+            counter.fetch_add(1, Ordering::Relaxed);
+            tokio::spawn(serve(stream));
+        }
+    });
+    let (clock, stands) = mpsc::channel();
+    tokio::task::spawn_blocking(move || stands.recv());
+    let network = Arc::new(Network::new(Config::for_tests()));
+    let dialer = Dialer::new(network, Duration::from_secs(1), false);
+    Pair { address, accepted, connections: Connections::kept(dialer), _clock: clock }
+}
+
+/// Responds to each request with its path.
+async fn serve(mut stream: TcpStream) -> std::io::Result<()> {
+    let mut request = vec![0; 4096];
+    loop {
+        let length = stream.read(&mut request).await?;
+        let head = String::from_utf8_lossy(&request[..length]).into_owned();
+        let Some(path) = head.split(' ').nth(1) else { return Ok(()) };
+        if path == "/never" {
+            return std::future::pending().await;
+        }
+        let response = format!("HTTP/1.1 200 OK\r\nContent-Length: {}\r\n\r\n{path}", path.len());
+        stream.write_all(response.as_bytes()).await?;
+        if path == "/twice" {
+            sleep(LATER).await;
+            stream.write_all(response.as_bytes()).await?;
+        }
+        if path == "/last" {
+            sleep(LATER).await;
+            return Ok(());
+        }
+    }
+}
+
+impl Pair {
+    /// The body of the response for a path.
+    async fn get(&self, path: &str) -> String {
+        let uri = format!("http://{}{path}", self.address);
+        let request = Request::builder().uri(uri).body(Empty::new()).expect("it is a URI");
+        let response = self.connections.request(request).await.expect("it responds");
+        let body = response.into_body().collect().await.expect("it is complete");
+        String::from_utf8(body.to_bytes().to_vec()).expect("it is the path")
+    }
+
+    /// Requests this path so many times, one after the other.
+    async fn get_often(&self, path: &str, times: usize) {
+        for _ in 0..times {
+            assert_eq!(self.get(path).await, path);
+        }
+    }
+
+    fn accepted(&self) -> usize {
+        self.accepted.load(Ordering::Relaxed)
+    }
+
+    fn server(&self) -> Arc<Server<Empty<Bytes>>> {
+        let uri = format!("http://{}/", self.address).parse().expect("it is a URI");
+        self.connections.server(&uri)
+    }
+
+    /// Waits until so many connections rest, and so many are idle.
+    async fn until(&self, resting: usize, idle: usize) {
+        let server = self.server();
+        while server.counts() != (resting, idle, 0) {
+            yield_now().await;
+        }
+    }
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_connection_that_rests_holds_up_no_request() {
+    let pair = pair().await;
+    pair.get_often("/a", 3).await;
+    assert_eq!(pair.accepted(), 3, "each request has a connection at once");
+    pair.until(3, 0).await;
+    advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    pair.until(0, 3).await;
+    pair.get_often("/b", 1).await;
+    assert_eq!(pair.accepted(), 3, "one has ended its rest");
+}
+
+#[tokio::test(start_paused = true)]
+async fn where_many_rest_a_request_waits_for_one_of_them() {
+    let pair = pair().await;
+    pair.get_often("/a", NEAR + 1).await;
+    pair.until(NEAR + 1, 0).await;
+    let mut waiting = std::pin::pin!(pair.get("/b"));
+    let looks = async {
+        for _ in 0..100 {
+            yield_now().await
+        }
+    };
+    tokio::select! {
+        biased;
+        _ = &mut waiting => panic!("all rest"),
+        () = looks => {}
+    }
+    advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    assert_eq!(waiting.await, "/b");
+    assert_eq!(pair.accepted(), NEAR + 1);
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_response_too_many_is_noticed_in_the_rest() {
+    let pair = pair().await;
+    pair.get_often("/twice", 1).await;
+    pair.until(1, 0).await;
+    assert!(!pair.server().trust.is_lost());
+    advance(LATER + Duration::from_millis(1)).await;
+    while !pair.server().trust.is_lost() {
+        yield_now().await;
+    }
+    advance(LONGEST_REST).await;
+    assert_eq!(pair.get("/b").await, "/b", "it goes over another connection");
+    assert_eq!(pair.accepted(), 2);
+    for _ in 0..rest::RESTS * 2 {
+        pair.until(1, 0).await;
+        advance(LONGEST_REST + Duration::from_millis(1)).await;
+        pair.until(0, 1).await;
+        pair.get_often("/b", 1).await;
+    }
+    pair.until(1, 0).await;
+    assert_eq!(pair.accepted(), 2, "it still rests each time");
+}
+
+#[tokio::test(start_paused = true)]
+async fn after_its_rests_a_connection_is_used_at_once() {
+    let pair = pair().await;
+    for _ in 0..rest::RESTS {
+        pair.get_often("/a", 1).await;
+        pair.until(1, 0).await;
+        advance(SHORTEST_REST + Duration::from_millis(1)).await;
+        pair.until(0, 1).await;
+    }
+    for _ in 0..3 {
+        pair.get_often("/a", 1).await;
+        pair.until(0, 1).await;
+    }
+    assert_eq!(pair.accepted(), 1);
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_connection_that_the_server_closes_costs_no_request() {
+    let pair = pair().await;
+    pair.get_often("/last", 1).await;
+    pair.until(1, 0).await;
+    advance(LONGEST_REST).await;
+    pair.get_often("/a", 1).await;
+    assert_eq!(pair.accepted(), 2);
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_request_that_is_given_up_counts_no_longer() {
+    let pair = pair().await;
+    let given_up = tokio::time::timeout(LATER, pair.get("/never"));
+    let (given_up, ()) = tokio::join!(given_up, async {
+        while pair.accepted() == 0 {
+            yield_now().await;
+        }
+        advance(LATER + Duration::from_millis(1)).await;
+    });
+    given_up.expect_err("it never responds");
+    assert_eq!(pair.server().counts(), (0, 0, 0));
+}
