@@ -45,7 +45,7 @@ impl ApiClient {
     pub fn new(config: Config, base: &Url) -> ApiClient {
         let network = Arc::new(Network::new(config.clone()));
         let dialer = Dialer::new(Arc::clone(&network), config.timeout, true);
-        let connections = Connections::kept(dialer);
+        let connections = Connections::new(dialer);
         let credentials = Sender::new(config.credentials.clone());
         ApiClient { config, credentials, network, connections, base: base.clone() }
     }

@@ -46,10 +46,9 @@ struct Inner {
     config: Config,
     credentials: Sender,
     network: Arc<Network>,
-    /// For first attempts: connections are kept alive.
-    kept: Connections<Empty<Bytes>>,
-    /// For later attempts: every request opens a connection of its own.
-    fresh: Connections<Empty<Bytes>>,
+    connections: Connections<Empty<Bytes>>,
+    /// For later attempts: every request has a connection of its own.
+    fresh: Dialer,
     clock: Clock,
     /// Permits for long bodies.
     large: Arc<Semaphore>,
@@ -63,12 +62,13 @@ impl Fetcher {
     pub fn new(config: Config, clock: Clock) -> Fetcher {
         let network = Arc::new(Network::new(config.clone()));
         let half = config.timeout / 2;
-        let kept = Connections::kept(Dialer::new(Arc::clone(&network), half, false));
-        let fresh = Connections::fresh(Dialer::new(Arc::clone(&network), half * 2, true));
+        let connections = Connections::new(Dialer::new(Arc::clone(&network), half, false));
+        let fresh = Dialer::new(Arc::clone(&network), half * 2, true);
         let credentials = Sender::new(config.credentials.clone());
         let large = Arc::new(Semaphore::new(MOST_LARGE));
         let repeats = Arc::default();
-        let inner = Inner { config, credentials, network, kept, fresh, clock, large, repeats };
+        let inner =
+            Inner { config, credentials, network, connections, fresh, clock, large, repeats };
         Fetcher { inner: Arc::new(inner) }
     }
 
@@ -137,7 +137,7 @@ impl Fetcher {
         let inner = &self.inner;
         let mut built = inner.build(request).map_err(AttemptOutcome::Failure)?;
         built.headers_mut().remove(header::ACCEPT_ENCODING);
-        let responded = timeout(inner.config.timeout, inner.fresh.request(built)).await;
+        let responded = timeout(inner.config.timeout, inner.send_alone(built)).await;
         let response = responded
             .map_err(|_| timed_out(Stage::FirstByte))?
             .map_err(|error| AttemptOutcome::Failure(error.into_failure()))?;
@@ -220,21 +220,27 @@ impl Inner {
     /// Sends a request. A failure on a reused connection says nothing about the server: the
     /// request is repeated at once, on a new one.
     async fn send(&self, request: &Request) -> Result<http::Response<Incoming>, Failure> {
-        let connections = if request.later { &self.fresh } else { &self.kept };
-        let again = async || {
-            let again = self.fresh.request(self.build(request)?).await;
-            again.map_err(SendError::into_failure)
-        };
-        match connections.request(self.build(request)?).await {
+        if request.later {
+            return self.send_alone(self.build(request)?).await.map_err(SendError::into_failure);
+        }
+        match self.connections.request(self.build(request)?).await {
             // Sent over the wrong connection (RFC 9110 §15.5.20).
-            Ok(response) if response.status() == 421 && !request.later => again().await,
-            Ok(response) => Ok(response),
-            Err(SendError::Dial(failure)) => Err(failure),
+            Ok(response) if response.status() == 421 => {}
+            Ok(response) => return Ok(response),
+            Err(SendError::Dial(failure)) => return Err(failure),
             Err(error) => match error.into_failure() {
-                Failure::Reset if !request.later => again().await,
-                failure => Err(failure),
+                Failure::Reset => {}
+                failure => return Err(failure),
             },
         }
+        self.send_alone(self.build(request)?).await.map_err(SendError::into_failure)
+    }
+
+    async fn send_alone(
+        &self,
+        request: http::Request<Empty<Bytes>>,
+    ) -> Result<http::Response<Incoming>, SendError> {
+        self.connections.request_alone(&self.fresh, request).await
     }
 
     fn build(&self, request: &Request) -> Result<http::Request<Empty<Bytes>>, Failure> {

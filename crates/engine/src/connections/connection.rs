@@ -11,6 +11,7 @@ use hyper::client::conn::{http1, http2};
 use hyper_util::rt::{TokioExecutor, TokioIo, TokioTimer};
 
 use super::rest::Rests;
+use super::tally::Place;
 use super::transport::{CertificateEnd, Silence, Transport};
 use super::trust::Trust;
 
@@ -32,6 +33,8 @@ pub(super) struct Http1<B> {
     rests: Rests,
     is_proxied: bool,
     is_used: bool,
+    /// `None` for a connection of one request.
+    place: Option<Place>,
     certificate_end: Option<CertificateEnd>,
 }
 
@@ -68,6 +71,7 @@ impl<B: Payload> Connection<B> {
     pub(super) async fn begin(
         transport: Transport,
         trust: Arc<Trust>,
+        place: Option<Place>,
     ) -> Result<Connection<B>, hyper::Error> {
         let certificate_end = transport.certificate_end();
         if transport.is_http2() {
@@ -89,16 +93,23 @@ impl<B: Payload> Connection<B> {
             .handshake(TokioIo::new(transport))
             .await?;
         tokio::spawn(connection);
-        let rests = Rests::new(trust);
-        let is_used = false;
         Ok(Connection::Http1(Http1 {
             sender,
             silence,
-            rests,
+            rests: Rests::new(trust),
             is_proxied,
-            is_used,
+            is_used: false,
+            place,
             certificate_end,
         }))
+    }
+
+    /// Whether no request has gone over it.
+    pub(super) fn is_new(&self) -> bool {
+        match self {
+            Connection::Http1(connection) => !connection.is_used,
+            Connection::Http2(connection) => !connection.is_used,
+        }
     }
 
     /// Sends a request to a URI, and waits for the head of its response.
@@ -128,7 +139,10 @@ impl<B: Payload> Http1<B> {
         *request.uri_mut() = if self.is_proxied { uri.clone() } else { origin_form(uri) };
         let was_used = std::mem::replace(&mut self.is_used, true);
         match self.sender.try_send_request(request).await {
-            Ok(response) => Ok(with(self.certificate_end, response)),
+            Ok(response) => {
+                self.place.iter_mut().for_each(Place::handle_response);
+                Ok(with(self.certificate_end, response))
+            }
             Err(mut error) => {
                 let unsent = error.take_message().filter(|_| was_used);
                 Err(Unanswered { error: error.into_error(), unsent })

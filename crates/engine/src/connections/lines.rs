@@ -1,18 +1,36 @@
 //! The connections to one server that are at hand, and whether another may be opened.
 //!
 //! A connection that rests holds up no request: another one is used, or opened. But each costs the
-//! server something, so for each request in flight one connection may rest.
+//! server something, and many servers have a fixed number of workers, each of which serves one
+//! connection until that is closed. So for each request in flight one connection may rest, no more
+//! are opened at a time than the server has responded on already, and a server that has shown how
+//! many it serves gets no more until it is tried again.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use tokio::time::Instant;
 
-/// How long a connection is kept that no request needs.
-pub(super) const IDLE: Duration = Duration::from_secs(20);
+use super::tally::{Place, Tally};
+
+/// How long a connection is kept that no request needs: as long as many servers keep it.
+pub(super) const IDLE: Duration = Duration::from_secs(5);
+/// How many connections are opened at a time before the server has responded on any.
+const FIRST: usize = 4;
+/// How long a server gets no more connections than it served; twice as long each time.
+const FIRST_HOLD: Duration = Duration::from_secs(10);
+const LAST_HOLD: Duration = Duration::from_secs(160);
+/// How many new connections in a row have to show that. One may have been slow by chance.
+const SIGNS: u32 = 2;
+/// How long a new connection waits for its first response before it might wait for another to be
+/// closed: so many times as long as usual, and this long at least.
+const LONG_FACTOR: u32 = 4;
+const LONG: Duration = Duration::from_millis(500);
 
 /// The connections to one server. See the [module](self).
 #[derive(Debug)]
 pub(super) struct Lines<L> {
+    tally: Arc<Tally>,
     /// Those at hand, the one that was used last at the end.
     idle: Vec<(L, Instant)>,
     resting: usize,
@@ -20,22 +38,44 @@ pub(super) struct Lines<L> {
     in_flight: usize,
     /// How many may rest at least, whatever is in flight.
     may_rest: usize,
+    /// How long the server takes to respond, on average.
+    usual: Duration,
+    signs: u32,
+    limit: Option<Limit>,
+}
+
+/// How many connections a server serves at a time.
+#[derive(Debug)]
+struct Limit {
+    most: usize,
+    /// When more are tried.
+    until: Instant,
+    hold: Duration,
 }
 
 /// Over which connection a request goes.
-#[derive(Debug, PartialEq, Eq)]
+#[derive(Debug)]
 pub(super) enum Line<L> {
     /// This one.
     Idle(L),
     /// A new one.
-    New,
-    /// One that rests.
-    Resting,
+    New(Place),
+    /// The next to be at hand.
+    Next,
 }
 
 impl<L> Lines<L> {
-    pub(super) fn new(may_rest: usize) -> Lines<L> {
-        Lines { idle: Vec::new(), resting: 0, in_flight: 0, may_rest }
+    pub(super) fn new(tally: Arc<Tally>, may_rest: usize) -> Lines<L> {
+        Lines {
+            tally,
+            idle: Vec::new(),
+            resting: 0,
+            in_flight: 0,
+            may_rest,
+            usual: Duration::ZERO,
+            signs: 0,
+            limit: None,
+        }
     }
 
     pub(super) fn handle_request(&mut self) {
@@ -60,13 +100,61 @@ impl<L> Lines<L> {
         self.idle.push((line, now));
     }
 
+    /// The server has responded after this time, without any help of ours.
+    pub(super) fn handle_response(&mut self, took: Duration, is_first: bool) {
+        self.usual = if self.usual.is_zero() { took } else { (self.usual * 7 + took) / 8 };
+        if is_first {
+            self.signs = 0;
+        }
+    }
+
+    /// How long the first response on a new connection may take.
+    pub(super) fn patience(&self) -> Duration {
+        LONG.max(self.usual * LONG_FACTOR)
+    }
+
+    /// The server has responded on a new connection so soon after another was closed, as if that
+    /// had held it up: it seems to serve no more than those on which it has responded.
+    pub(super) fn handle_held_up(&mut self, since_closed: Duration, now: Instant) {
+        if since_closed > self.patience() / 2 {
+            return;
+        }
+        self.signs += 1;
+        if self.signs < SIGNS {
+            return;
+        }
+        let most = self.tally.answered().max(1);
+        let hold = match &self.limit {
+            None => FIRST_HOLD,
+            Some(limit) if limit.most > most => (limit.hold * 2).min(LAST_HOLD),
+            // It is known: this connection was opened before.
+            Some(_) => return,
+        };
+        self.limit = Some(Limit { most, until: now + hold, hold });
+    }
+
     /// The connection for a request that was counted already.
-    pub(super) fn poll(&mut self, is_open: impl Fn(&L) -> bool) -> Line<L> {
+    pub(super) fn poll(&mut self, now: Instant, is_open: impl Fn(&L) -> bool) -> Line<L> {
         match self.take_idle(is_open) {
             Some(line) => Line::Idle(line),
-            None if self.resting <= self.in_flight.max(self.may_rest) => Line::New,
-            None => Line::Resting,
+            None if self.may_open(now) => Line::New(Place::new(Arc::clone(&self.tally))),
+            None => Line::Next,
         }
+    }
+
+    fn may_open(&mut self, now: Instant) -> bool {
+        let (open, answered) = (self.tally.open(), self.tally.answered());
+        if let Some(limit) = &mut self.limit {
+            if now >= limit.until {
+                limit.most *= 2;
+                limit.until = now + limit.hold;
+            }
+            if open >= limit.most {
+                return false;
+            }
+        }
+        let may_rest = self.in_flight.max(self.may_rest);
+        self.resting <= may_rest && open < answered + answered.max(FIRST)
     }
 
     /// A connection that is at hand.
@@ -96,41 +184,131 @@ mod tests {
 
     const OPEN: fn(&u32) -> bool = |_| true;
 
+    fn lines(may_rest: usize) -> Lines<u32> {
+        Lines::new(Arc::default(), may_rest)
+    }
+
+    /// The place of a new connection, if one may be opened.
+    fn new_line(lines: &mut Lines<u32>) -> Option<Place> {
+        match lines.poll(Instant::now(), OPEN) {
+            Line::New(place) => Some(place),
+            Line::Idle(_) | Line::Next => None,
+        }
+    }
+
+    /// Opens as many connections as may be, on which the server then responds.
+    fn answered(lines: &mut Lines<u32>) -> Vec<Place> {
+        let mut places: Vec<Place> = std::iter::from_fn(|| new_line(lines)).collect();
+        places.iter_mut().for_each(Place::handle_response);
+        places
+    }
+
     #[tokio::test(start_paused = true)]
     async fn the_connection_that_was_used_last_is_used_first_if_it_is_open() {
-        let mut lines = Lines::new(0);
+        let mut lines = lines(0);
         (1..=3).for_each(|line| lines.put(line, Instant::now()));
-        assert_eq!(lines.poll(|line| *line != 3), Line::Idle(2), "3 is closed");
+        let first = lines.poll(Instant::now(), |line| *line != 3);
+        assert!(matches!(first, Line::Idle(2)), "3 is closed: {first:?}");
         assert_eq!(lines.take_idle(OPEN), Some(1));
         assert_eq!(lines.take_idle(OPEN), None);
     }
 
-    #[test]
-    fn one_connection_may_rest_for_each_request_in_flight() {
-        let mut lines: Lines<u32> = Lines::new(0);
-        lines.handle_request();
-        assert_eq!(lines.poll(OPEN), Line::New);
-        lines.handle_rest();
-        assert_eq!(lines.poll(OPEN), Line::New);
-        lines.handle_rest();
-        assert_eq!(lines.poll(OPEN), Line::Resting);
-        lines.handle_request();
-        assert_eq!(lines.poll(OPEN), Line::New, "two are in flight");
-        lines.handle_request_ended();
-        assert_eq!(lines.poll(OPEN), Line::Resting);
-        lines.handle_rest_ended();
-        assert_eq!(lines.poll(OPEN), Line::New);
+    #[tokio::test(start_paused = true)]
+    async fn one_connection_may_rest_for_each_request_in_flight() {
+        let mut far = lines(0);
+        far.handle_request();
+        far.handle_rest();
+        assert!(new_line(&mut far).is_some());
+        far.handle_rest();
+        assert!(new_line(&mut far).is_none());
+        far.handle_request();
+        assert!(new_line(&mut far).is_some(), "two are in flight");
+        far.handle_request_ended();
+        assert!(new_line(&mut far).is_none());
+        far.handle_rest_ended();
+        assert!(new_line(&mut far).is_some());
 
-        let mut near: Lines<u32> = Lines::new(64);
+        let mut near = lines(64);
         (0..64).for_each(|_| near.handle_rest());
-        assert_eq!(near.poll(OPEN), Line::New);
+        assert!(new_line(&mut near).is_some());
         near.handle_rest();
-        assert_eq!(near.poll(OPEN), Line::Resting);
+        assert!(new_line(&mut near).is_none());
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn no_more_are_opened_at_a_time_than_the_server_has_responded_on() {
+        let mut lines = lines(0);
+        let first = answered(&mut lines);
+        assert_eq!(first.len(), FIRST);
+        let second = answered(&mut lines);
+        assert_eq!(second.len(), FIRST);
+        let mut third: Vec<Place> = std::iter::from_fn(|| new_line(&mut lines)).collect();
+        assert_eq!(third.len(), FIRST * 2);
+        drop(third.pop());
+        assert!(new_line(&mut lines).is_some(), "one could not be opened, or was given up");
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_server_gets_no_more_connections_than_it_serves_until_it_is_tried_again() {
+        let mut lines = lines(0);
+        let mut places = answered(&mut lines);
+        let mut hold = FIRST_HOLD;
+        for _ in 0..6 {
+            let tried: Vec<Place> = std::iter::from_fn(|| new_line(&mut lines)).collect();
+            assert_eq!(tried.len(), FIRST);
+            for mut held_up in tried {
+                drop(places.pop());
+                held_up.handle_response();
+                places.insert(0, held_up);
+                lines.handle_held_up(LONG / 4, Instant::now());
+            }
+            assert!(new_line(&mut lines).is_none(), "it serves {FIRST}");
+            tokio::time::advance(hold - Duration::from_millis(1)).await;
+            assert!(new_line(&mut lines).is_none(), "{hold:?}");
+            tokio::time::advance(Duration::from_millis(1)).await;
+            hold = (hold * 2).min(LAST_HOLD);
+        }
+        let more = answered(&mut lines);
+        assert_eq!(more.len(), FIRST, "twice as many");
+        assert!(new_line(&mut lines).is_none());
+        tokio::time::advance(hold).await;
+        assert!(new_line(&mut lines).is_some());
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_response_that_was_slow_by_chance_limits_nothing() {
+        let held_up = |times: u32, since_closed, in_between| {
+            let mut lines = lines(0);
+            let _places = answered(&mut lines);
+            lines.handle_response(Duration::from_millis(200), true);
+            for _ in 0..times {
+                lines.handle_held_up(since_closed, Instant::now());
+                if in_between {
+                    lines.handle_response(Duration::from_millis(200), true);
+                }
+            }
+            new_line(&mut lines).is_none()
+        };
+        let soon = Duration::from_millis(400);
+        assert!(held_up(SIGNS, soon, false), "twice as long as usual");
+        assert!(!held_up(SIGNS - 1, soon, false));
+        assert!(!held_up(SIGNS, soon + Duration::from_millis(1), false), "too late");
+        assert!(!held_up(SIGNS * 2, soon, true), "another was in time");
+    }
+
+    #[test]
+    fn a_first_response_may_take_four_times_as_long_as_usual() {
+        let mut lines = lines(0);
+        assert_eq!(lines.patience(), LONG);
+        lines.handle_response(Duration::from_millis(1000), true);
+        assert_eq!(lines.patience(), Duration::from_secs(4));
+        (0..100).for_each(|_| lines.handle_response(Duration::from_millis(200), false));
+        assert_eq!(lines.patience().as_millis(), 800);
     }
 
     #[tokio::test(start_paused = true)]
     async fn what_is_closed_or_not_needed_is_dropped() {
-        let mut lines = Lines::new(0);
+        let mut lines = lines(0);
         lines.put(1, Instant::now());
         tokio::time::advance(IDLE / 2).await;
         lines.put(2, Instant::now());

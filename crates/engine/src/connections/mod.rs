@@ -9,6 +9,7 @@ pub(crate) mod dial;
 mod lines;
 mod rest;
 mod server;
+mod tally;
 #[cfg(test)]
 mod tests;
 pub(crate) mod transport;
@@ -24,21 +25,21 @@ use http::uri::{Authority, Scheme};
 use http::{Request, Response, Uri};
 use hyper::body::Incoming;
 use rummage_core::evidence::Failure;
-use server::{InFlight, Server};
+use server::{Found, InFlight, Server};
+use tally::Place;
 use tokio::time::Instant;
+use trust::Trust;
 
 use crate::failure;
 
 /// How often connections that no request needs are looked for, if there are requests.
-const SWEEP: Duration = Duration::from_secs(5);
+const SWEEP: Duration = Duration::from_secs(1);
 /// How many connections may rest to a server on this machine: as many as requests may be in flight.
 const NEAR: usize = 64;
 
 /// The connections for requests with such bodies.
 pub(crate) struct Connections<B> {
     dialer: Dialer,
-    /// Whether a connection is for more than one request.
-    are_kept: bool,
     servers: Mutex<Servers<B>>,
 }
 
@@ -73,19 +74,9 @@ impl SendError {
 }
 
 impl<B: Payload> Connections<B> {
-    /// Connections that are used again.
-    pub(crate) fn kept(dialer: Dialer) -> Connections<B> {
-        Connections::new(dialer, true)
-    }
-
-    /// A connection for each request.
-    pub(crate) fn fresh(dialer: Dialer) -> Connections<B> {
-        Connections::new(dialer, false)
-    }
-
-    fn new(dialer: Dialer, are_kept: bool) -> Connections<B> {
+    pub(crate) fn new(dialer: Dialer) -> Connections<B> {
         let servers = Servers { by_origin: HashMap::new(), swept: Instant::now() };
-        Connections { dialer, are_kept, servers: Mutex::new(servers) }
+        Connections { dialer, servers: Mutex::new(servers) }
     }
 
     /// Sends a request, and waits for the head of its response. To be called within Tokio.
@@ -99,11 +90,9 @@ impl<B: Payload> Connections<B> {
         loop {
             let mut connection = self.connection(&server, &uri).await?;
             let began = Instant::now();
-            match connection.send(request, &uri).await {
+            match server.send(&mut connection, request, &uri).await {
                 Ok(response) => {
-                    if self.are_kept {
-                        in_flight.handle_head(connection, began.elapsed());
-                    }
+                    in_flight.handle_head(connection, began.elapsed());
                     return Ok(response);
                 }
                 Err(Unanswered { unsent: Some(unsent), .. }) => request = unsent,
@@ -112,19 +101,31 @@ impl<B: Payload> Connections<B> {
         }
     }
 
+    /// Sends a request over a connection of its own, which this dialer opens.
+    pub(crate) async fn request_alone(
+        &self,
+        dialer: &Dialer,
+        request: Request<B>,
+    ) -> Result<Response<Incoming>, SendError> {
+        let uri = request.uri().clone();
+        let server = self.server(&uri);
+        let opening = open(dialer.clone(), uri.clone(), Arc::clone(&server.trust), None);
+        let mut connection = opening.await?;
+        let sent = server.send(&mut connection, request, &uri).await;
+        sent.map_err(|unanswered| SendError::Exchange(unanswered.error))
+    }
+
     async fn connection(
         &self,
         server: &Arc<Server<B>>,
         uri: &Uri,
     ) -> Result<Connection<B>, SendError> {
-        let opening = open(self.dialer.clone(), uri.clone(), Arc::clone(server));
-        if !self.are_kept {
-            return opening.await;
-        }
-        if let Some(connection) = server.connection().await {
-            return Ok(connection);
-        }
-        let mut opening = Box::pin(opening);
+        let place = match server.connection().await {
+            Found::Connection(connection) => return Ok(connection),
+            Found::New(place) => place,
+        };
+        let trust = Arc::clone(&server.trust);
+        let mut opening = Box::pin(open(self.dialer.clone(), uri.clone(), trust, Some(place)));
         tokio::select! {
             biased;
             connection = server.at_hand() => {
@@ -157,9 +158,9 @@ impl<B: Payload> Connections<B> {
 async fn open<B: Payload>(
     dialer: Dialer,
     uri: Uri,
-    server: Arc<Server<B>>,
+    trust: Arc<Trust>,
+    place: Option<Place>,
 ) -> Result<Connection<B>, SendError> {
-    let trust = &server.trust;
-    let transport = dialer.dial(&uri, Arc::clone(trust)).await.map_err(SendError::Dial)?;
-    Connection::begin(transport, Arc::clone(trust)).await.map_err(SendError::Exchange)
+    let transport = dialer.dial(&uri, Arc::clone(&trust)).await.map_err(SendError::Dial)?;
+    Connection::begin(transport, trust, place).await.map_err(SendError::Exchange)
 }

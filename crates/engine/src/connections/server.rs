@@ -1,20 +1,23 @@
 //! The connections to one server, and the requests that wait for one.
 
+use std::pin::pin;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
+use http::{Request, Response, Uri};
+use hyper::body::Incoming;
 use tokio::sync::Notify;
-use tokio::time::Instant;
+use tokio::time::{Instant, sleep};
 
-use super::connection::{Connection, Http1, Http2, Payload};
-use super::lines::{Line, Lines};
+use super::connection::{Connection, Http1, Http2, Payload, Unanswered};
+use super::lines::{IDLE, Line, Lines};
+use super::tally::{Place, Tally};
 use super::trust::Trust;
 
 /// One server. See the [module](self).
 pub(super) struct Server<B> {
     connections: Mutex<Connections<B>>,
-    /// A connection has ended its rest, or there is one for all.
-    freed: Notify,
+    tally: Arc<Tally>,
     pub(super) trust: Arc<Trust>,
 }
 
@@ -24,20 +27,30 @@ struct Connections<B> {
     shared: Option<(Http2<B>, Instant)>,
 }
 
+/// Over which connection a request goes.
+pub(super) enum Found<B> {
+    /// This one.
+    Connection(Connection<B>),
+    /// A new one.
+    New(Place),
+}
+
 impl<B: Payload> Server<B> {
     pub(super) fn new(may_rest: usize) -> Server<B> {
-        let connections = Connections { lines: Lines::new(may_rest), shared: None };
-        Server { connections: Mutex::new(connections), freed: Notify::new(), trust: Arc::default() }
+        let tally = Arc::new(Tally::default());
+        let lines = Lines::new(Arc::clone(&tally), may_rest);
+        let connections = Mutex::new(Connections { lines, shared: None });
+        Server { connections, tally, trust: Arc::default() }
     }
 
-    /// A connection for a request, or `None` if it is to open one.
-    pub(super) async fn connection(&self) -> Option<Connection<B>> {
+    /// The connection for a request, as soon as there is one or it may open one.
+    pub(super) async fn connection(&self) -> Found<B> {
         self.wait(|connections| match connections.shared() {
-            Some(shared) => Some(Some(shared)),
-            None => match connections.lines.poll(Http1::is_open) {
-                Line::Idle(line) => Some(Some(Connection::Http1(line))),
-                Line::New => Some(None),
-                Line::Resting => None,
+            Some(shared) => Some(Found::Connection(shared)),
+            None => match connections.lines.poll(Instant::now(), Http1::is_open) {
+                Line::Idle(line) => Some(Found::Connection(Connection::Http1(line))),
+                Line::New(place) => Some(Found::New(place)),
+                Line::Next => None,
             },
         })
         .await
@@ -55,13 +68,58 @@ impl<B: Payload> Server<B> {
     async fn wait<T>(&self, poll: impl Fn(&mut Connections<B>) -> Option<T>) -> T {
         loop {
             // Registered before the look: what is freed in between is not missed.
-            let mut freed = std::pin::pin!(self.freed.notified());
+            let mut freed = pin!(self.freed().notified());
             freed.as_mut().enable();
             if let Some(found) = poll(&mut self.lock()) {
                 return found;
             }
             freed.await;
         }
+    }
+
+    /// Sends a request, and waits for the head of its response. If there is none for long over a
+    /// new connection, and another is idle, that is closed: the server may have a worker for each
+    /// connection, and none for this one.
+    pub(super) async fn send(
+        &self,
+        connection: &mut Connection<B>,
+        request: Request<B>,
+        uri: &Uri,
+    ) -> Result<Response<Incoming>, Unanswered<B>> {
+        let (began, is_first) = (Instant::now(), connection.is_new());
+        let mut sending = pin!(connection.send(request, uri));
+        let closed = async {
+            if !is_first {
+                std::future::pending::<()>().await;
+            }
+            // What is usual may change meanwhile.
+            while let Some(left) = self.patience_left(began) {
+                sleep(left).await;
+            }
+            drop(self.at_hand().await);
+        };
+        tokio::select! {
+            biased;
+            sent = &mut sending => {
+                if sent.is_ok() {
+                    self.lock().lines.handle_response(began.elapsed(), is_first);
+                }
+                return sent;
+            }
+            () = closed => {}
+        }
+        let closed = Instant::now();
+        let sent = sending.await;
+        if sent.is_ok() {
+            self.lock().lines.handle_held_up(closed.elapsed(), Instant::now());
+        }
+        sent
+    }
+
+    /// How much longer the first response may take to a request that began then.
+    fn patience_left(&self, began: Instant) -> Option<Duration> {
+        let left = self.lock().lines.patience().checked_sub(began.elapsed())?;
+        Some(left).filter(|left| !left.is_zero())
     }
 
     /// A connection was opened. Returns the one to be used: if there is one for all by now, that.
@@ -73,7 +131,7 @@ impl<B: Payload> Server<B> {
             Connection::Http2(opened)
         });
         drop(connections);
-        self.freed.notify_waiters();
+        self.freed().notify_waiters();
         shared
     }
 
@@ -81,7 +139,7 @@ impl<B: Payload> Server<B> {
     pub(super) fn put(&self, connection: Connection<B>) {
         if let Connection::Http1(line) = connection {
             self.lock().lines.put(line, Instant::now());
-            self.freed.notify_one();
+            self.freed().notify_one();
         }
     }
 
@@ -89,7 +147,7 @@ impl<B: Payload> Server<B> {
     pub(super) fn sweep(&self, now: Instant) {
         let mut connections = self.lock();
         connections.lines.sweep(now, Http1::is_open);
-        let is_needed = |since: Instant| now - since < super::lines::IDLE;
+        let is_needed = |since: Instant| now - since < IDLE;
         connections.shared.take_if(|(shared, since)| !shared.is_open() || !is_needed(*since));
     }
 
@@ -97,6 +155,15 @@ impl<B: Payload> Server<B> {
     #[cfg(test)]
     pub(super) fn counts(&self) -> (usize, usize, usize) {
         self.lock().lines.counts()
+    }
+
+    #[cfg(test)]
+    pub(super) fn tally(&self) -> &Tally {
+        &self.tally
+    }
+
+    fn freed(&self) -> &Notify {
+        &self.tally.freed
     }
 
     fn lock(&self) -> MutexGuard<'_, Connections<B>> {
@@ -132,7 +199,7 @@ impl<B: Payload> InFlight<B> {
             let Some(rest) = rest else { return };
             if !rest.is_zero() {
                 server.lock().lines.handle_rest();
-                tokio::time::sleep(rest).await;
+                sleep(rest).await;
                 server.lock().lines.handle_rest_ended();
             }
             // If it was closed in its rest, a request that has waited for it opens another.

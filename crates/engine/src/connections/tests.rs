@@ -9,6 +9,7 @@ use bytes::Bytes;
 use http_body_util::{BodyExt as _, Empty};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::Semaphore;
 use tokio::task::yield_now;
 use tokio::time::{advance, sleep};
 
@@ -30,6 +31,12 @@ struct Pair {
 }
 
 async fn pair() -> Pair {
+    pair_with(usize::MAX >> 3).await
+}
+
+/// A server with so many workers, each of which serves one connection until that is closed.
+async fn pair_with(workers: usize) -> Pair {
+    let workers = Arc::new(Semaphore::new(workers));
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port is free");
     let address = listener.local_addr().expect("it is bound");
     let accepted = Arc::new(AtomicUsize::new(0));
@@ -37,14 +44,18 @@ async fn pair() -> Pair {
     tokio::spawn(async move {
         while let Ok((stream, _)) = listener.accept().await {
             counter.fetch_add(1, Ordering::Relaxed);
-            tokio::spawn(serve(stream));
+            let workers = Arc::clone(&workers);
+            tokio::spawn(async move {
+                let _worker = workers.acquire().await;
+                serve(stream).await
+            });
         }
     });
     let (clock, stands) = mpsc::channel();
     tokio::task::spawn_blocking(move || stands.recv());
     let network = Arc::new(Network::new(Config::for_tests()));
     let dialer = Dialer::new(network, Duration::from_secs(1), false);
-    Pair { address, accepted, connections: Connections::kept(dialer), _clock: clock }
+    Pair { address, accepted, connections: Connections::new(dialer), _clock: clock }
 }
 
 /// Responds to each request with its path.
@@ -94,6 +105,14 @@ impl Pair {
     fn server(&self) -> Arc<Server<Empty<Bytes>>> {
         let uri = format!("http://{}/", self.address).parse().expect("it is a URI");
         self.connections.server(&uri)
+    }
+
+    /// Waits until so many connections rest.
+    async fn until_rests(&self, resting: usize) {
+        let server = self.server();
+        while server.counts().0 != resting {
+            yield_now().await;
+        }
     }
 
     /// Waits until so many connections rest, and so many are idle.
@@ -199,4 +218,39 @@ async fn a_request_that_is_given_up_counts_no_longer() {
     });
     given_up.expect_err("it never responds");
     assert_eq!(pair.server().counts(), (0, 0, 0));
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_server_with_few_workers_gets_a_connection_for_each() {
+    let pair = pair_with(2).await;
+    let four =
+        async { tokio::join!(pair.get("/a"), pair.get("/b"), pair.get("/c"), pair.get("/d")) };
+    let clock = async {
+        while pair.server().tally().answered() < 2 {
+            yield_now().await;
+        }
+        while pair.server().counts() != (2, 0, 2) {
+            yield_now().await;
+        }
+        advance(SHORTEST_REST + Duration::from_millis(1)).await;
+        // Two are idle, and hold up the other two.
+        while pair.server().counts() != (0, 2, 2) {
+            yield_now().await;
+        }
+        advance(Duration::from_millis(500)).await;
+    };
+    let (bodies, ()) = tokio::join!(four, clock);
+    assert_eq!(bodies, ("/a".into(), "/b".into(), "/c".into(), "/d".into()));
+    assert_eq!((pair.accepted(), pair.server().tally().open()), (4, 2));
+    pair.until(2, 0).await;
+    advance(LONGEST_REST + Duration::from_millis(1)).await;
+    pair.until(0, 2).await;
+    let more =
+        async { tokio::join!(pair.get("/a"), pair.get("/b"), pair.get("/c"), pair.get("/d")) };
+    let clock = async {
+        pair.until_rests(2).await;
+        advance(LONGEST_REST + Duration::from_millis(1)).await;
+    };
+    tokio::join!(more, clock);
+    assert_eq!(pair.accepted(), 4, "they wait for the two that it serves");
 }
