@@ -3,19 +3,21 @@
 //! A connection that rests holds up no request: another one is used, or opened. But each costs the
 //! server something, and many servers have a fixed number of workers, each of which serves one
 //! connection until that is closed. So for each request in flight one connection may rest, no more
-//! are opened at a time than the server has responded on already, and a server that has shown how
-//! many it serves gets no more until it is tried again.
+//! wait for their first response than have had one, and a server that has shown how many it serves
+//! gets no more until it is tried again.
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 use std::time::Duration;
 
+use tokio::sync::oneshot;
 use tokio::time::Instant;
 
 use super::tally::{Place, Tally};
 
 /// How long a connection is kept that no request needs: as long as many servers keep it.
 pub(super) const IDLE: Duration = Duration::from_secs(5);
-/// How many connections are opened at a time before the server has responded on any.
+/// How many connections may wait for their first response before any has had one.
 const FIRST: usize = 4;
 /// How long a server gets no more connections than it served; twice as long each time.
 const FIRST_HOLD: Duration = Duration::from_secs(10);
@@ -34,6 +36,8 @@ pub(super) struct Lines<L> {
     /// Those at hand, the one that was used last at the end.
     idle: Vec<(L, Instant)>,
     resting: usize,
+    /// New connections that may wait for another to be closed.
+    held_up: VecDeque<oneshot::Sender<()>>,
     /// Requests that wait for a connection, or have one.
     in_flight: usize,
     /// How many may rest at least, whatever is in flight.
@@ -70,6 +74,7 @@ impl<L> Lines<L> {
             tally,
             idle: Vec::new(),
             resting: 0,
+            held_up: VecDeque::new(),
             in_flight: 0,
             may_rest,
             usual: Duration::ZERO,
@@ -97,7 +102,31 @@ impl<L> Lines<L> {
 
     /// A connection can be used again.
     pub(super) fn put(&mut self, line: L, now: Instant) {
-        self.idle.push((line, now));
+        if !self.gives_way() {
+            self.idle.push((line, now));
+        }
+    }
+
+    /// A new connection has waited for its first response longer than [patience](Self::patience).
+    /// What is returned ends when another connection has been closed for it.
+    pub(super) fn make_way(&mut self, is_open: impl Fn(&L) -> bool) -> oneshot::Receiver<()> {
+        let (sender, closed) = oneshot::channel();
+        self.held_up.push_back(sender);
+        if self.take_idle(is_open).is_some() {
+            self.gives_way();
+        }
+        closed
+    }
+
+    /// Whether a connection that is no longer in use is to be closed for one that is held up.
+    pub(super) fn gives_way(&mut self) -> bool {
+        while let Some(held_up) = self.held_up.pop_front() {
+            // It may have had its response by now.
+            if held_up.send(()).is_ok() {
+                return true;
+            }
+        }
+        false
     }
 
     /// The server has responded after this time, without any help of ours.
@@ -143,18 +172,18 @@ impl<L> Lines<L> {
     }
 
     fn may_open(&mut self, now: Instant) -> bool {
-        let (open, answered) = (self.tally.open(), self.tally.answered());
         if let Some(limit) = &mut self.limit {
             if now >= limit.until {
                 limit.most *= 2;
                 limit.until = now + limit.hold;
             }
-            if open >= limit.most {
+            if self.tally.open() >= limit.most {
                 return false;
             }
         }
         let may_rest = self.in_flight.max(self.may_rest);
-        self.resting <= may_rest && open < answered + answered.max(FIRST)
+        let may_wait = self.tally.ever_answered().max(FIRST);
+        self.resting <= may_rest && self.tally.unanswered() < may_wait
     }
 
     /// A connection that is at hand.
@@ -236,7 +265,7 @@ mod tests {
     }
 
     #[tokio::test(start_paused = true)]
-    async fn no_more_are_opened_at_a_time_than_the_server_has_responded_on() {
+    async fn no_more_wait_for_their_first_response_than_have_had_one() {
         let mut lines = lines(0);
         let first = answered(&mut lines);
         assert_eq!(first.len(), FIRST);
@@ -245,7 +274,12 @@ mod tests {
         let mut third: Vec<Place> = std::iter::from_fn(|| new_line(&mut lines)).collect();
         assert_eq!(third.len(), FIRST * 2);
         drop(third.pop());
-        assert!(new_line(&mut lines).is_some(), "one could not be opened, or was given up");
+        third.extend(new_line(&mut lines));
+        assert_eq!(third.len(), FIRST * 2, "one could not be opened, or was given up");
+        drop((first, second));
+        drop(third.pop());
+        third.extend(new_line(&mut lines));
+        assert_eq!(third.len(), FIRST * 2, "a server may close each after its response");
     }
 
     #[tokio::test(start_paused = true)]
@@ -273,6 +307,26 @@ mod tests {
         assert!(new_line(&mut lines).is_none());
         tokio::time::advance(hold).await;
         assert!(new_line(&mut lines).is_some());
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn connections_give_way_to_those_that_are_held_up_before_any_request() {
+        let mut lines = lines(0);
+        (1..=2).for_each(|line| lines.put(line, Instant::now()));
+        let mut first = lines.make_way(OPEN);
+        assert_eq!(first.try_recv(), Ok(()), "an idle one is closed");
+        let mut second = lines.make_way(OPEN);
+        assert_eq!(second.try_recv(), Ok(()));
+        let (answered, mut third, mut fourth) =
+            (lines.make_way(OPEN), lines.make_way(OPEN), lines.make_way(OPEN));
+        drop(answered);
+        lines.put(3, Instant::now());
+        assert_eq!(third.try_recv(), Ok(()));
+        assert!(fourth.try_recv().is_err());
+        assert!(matches!(lines.poll(Instant::now(), OPEN), Line::New(_)), "none is idle");
+        assert!(lines.gives_way());
+        assert_eq!(fourth.try_recv(), Ok(()));
+        assert!(!lines.gives_way());
     }
 
     #[tokio::test(start_paused = true)]

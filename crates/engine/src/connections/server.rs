@@ -18,6 +18,8 @@ use super::trust::Trust;
 pub(super) struct Server<B> {
     connections: Mutex<Connections<B>>,
     tally: Arc<Tally>,
+    /// A connection is at hand.
+    idle: Notify,
     pub(super) trust: Arc<Trust>,
 }
 
@@ -40,45 +42,47 @@ impl<B: Payload> Server<B> {
         let tally = Arc::new(Tally::default());
         let lines = Lines::new(Arc::clone(&tally), may_rest);
         let connections = Mutex::new(Connections { lines, shared: None });
-        Server { connections, tally, trust: Arc::default() }
+        Server { connections, tally, idle: Notify::new(), trust: Arc::default() }
     }
 
     /// The connection for a request, as soon as there is one or it may open one.
     pub(super) async fn connection(&self) -> Found<B> {
-        self.wait(|connections| match connections.shared() {
-            Some(shared) => Some(Found::Connection(shared)),
-            None => match connections.lines.poll(Instant::now(), Http1::is_open) {
-                Line::Idle(line) => Some(Found::Connection(Connection::Http1(line))),
-                Line::New(place) => Some(Found::New(place)),
-                Line::Next => None,
-            },
-        })
-        .await
+        loop {
+            // Registered before the look: what happens in between is not missed.
+            let (mut idle, mut room) =
+                (pin!(self.idle.notified()), pin!(self.tally.room.notified()));
+            idle.as_mut().enable();
+            room.as_mut().enable();
+            match self.lock().poll() {
+                Some(Found::New(place)) => {
+                    // There may be room for one more.
+                    self.tally.room.notify_one();
+                    return Found::New(place);
+                }
+                Some(found) => return found,
+                None => {}
+            }
+            tokio::select! {
+                () = idle => {}
+                () = room => {}
+            }
+        }
     }
 
     /// The first connection to be at hand.
     pub(super) async fn at_hand(&self) -> Connection<B> {
-        self.wait(|connections| match connections.shared() {
-            Some(shared) => Some(shared),
-            None => connections.lines.take_idle(Http1::is_open).map(Connection::Http1),
-        })
-        .await
-    }
-
-    async fn wait<T>(&self, poll: impl Fn(&mut Connections<B>) -> Option<T>) -> T {
         loop {
-            // Registered before the look: what is freed in between is not missed.
-            let mut freed = pin!(self.freed().notified());
-            freed.as_mut().enable();
-            if let Some(found) = poll(&mut self.lock()) {
-                return found;
+            let mut idle = pin!(self.idle.notified());
+            idle.as_mut().enable();
+            if let Some(connection) = self.lock().at_hand() {
+                return connection;
             }
-            freed.await;
+            idle.await;
         }
     }
 
     /// Sends a request, and waits for the head of its response. If there is none for long over a
-    /// new connection, and another is idle, that is closed: the server may have a worker for each
+    /// new connection, others that are not in use are closed: the server may have a worker for each
     /// connection, and none for this one.
     pub(super) async fn send(
         &self,
@@ -88,37 +92,39 @@ impl<B: Payload> Server<B> {
     ) -> Result<Response<Incoming>, Unanswered<B>> {
         let (began, is_first) = (Instant::now(), connection.is_new());
         let mut sending = pin!(connection.send(request, uri));
-        let closed = async {
-            if !is_first {
-                std::future::pending::<()>().await;
-            }
-            // What is usual may change meanwhile.
-            while let Some(left) = self.patience_left(began) {
-                sleep(left).await;
-            }
-            drop(self.at_hand().await);
-        };
-        tokio::select! {
-            biased;
-            sent = &mut sending => {
-                if sent.is_ok() {
-                    self.lock().lines.handle_response(began.elapsed(), is_first);
+        let mut closed = None;
+        let sent = loop {
+            tokio::select! {
+                biased;
+                sent = &mut sending => break sent,
+                () = self.make_way(closed.unwrap_or(began)), if is_first => {
+                    closed = Some(Instant::now());
                 }
-                return sent;
             }
-            () = closed => {}
-        }
-        let closed = Instant::now();
-        let sent = sending.await;
+        };
         if sent.is_ok() {
-            self.lock().lines.handle_held_up(closed.elapsed(), Instant::now());
+            let lines = &mut self.lock().lines;
+            match closed {
+                None => lines.handle_response(began.elapsed(), is_first),
+                Some(closed) => lines.handle_held_up(closed.elapsed(), Instant::now()),
+            }
         }
         sent
     }
 
-    /// How much longer the first response may take to a request that began then.
-    fn patience_left(&self, began: Instant) -> Option<Duration> {
-        let left = self.lock().lines.patience().checked_sub(began.elapsed())?;
+    /// Closes a connection, if a new one has not had its first response long after this moment.
+    async fn make_way(&self, since: Instant) {
+        // What is usual may change meanwhile.
+        while let Some(left) = self.patience_left(since) {
+            sleep(left).await;
+        }
+        let closed = self.lock().lines.make_way(Http1::is_open);
+        // The other end is kept until it is used.
+        let _ = closed.await;
+    }
+
+    fn patience_left(&self, since: Instant) -> Option<Duration> {
+        let left = self.lock().lines.patience().checked_sub(since.elapsed())?;
         Some(left).filter(|left| !left.is_zero())
     }
 
@@ -131,7 +137,7 @@ impl<B: Payload> Server<B> {
             Connection::Http2(opened)
         });
         drop(connections);
-        self.freed().notify_waiters();
+        self.idle.notify_waiters();
         shared
     }
 
@@ -139,7 +145,7 @@ impl<B: Payload> Server<B> {
     pub(super) fn put(&self, connection: Connection<B>) {
         if let Connection::Http1(line) = connection {
             self.lock().lines.put(line, Instant::now());
-            self.freed().notify_one();
+            self.idle.notify_one();
         }
     }
 
@@ -162,16 +168,28 @@ impl<B: Payload> Server<B> {
         &self.tally
     }
 
-    fn freed(&self) -> &Notify {
-        &self.tally.freed
-    }
-
     fn lock(&self) -> MutexGuard<'_, Connections<B>> {
         self.connections.lock().unwrap_or_else(PoisonError::into_inner)
     }
 }
 
 impl<B: Payload> Connections<B> {
+    fn poll(&mut self) -> Option<Found<B>> {
+        if let Some(shared) = self.shared() {
+            return Some(Found::Connection(shared));
+        }
+        match self.lines.poll(Instant::now(), Http1::is_open) {
+            Line::Idle(line) => Some(Found::Connection(Connection::Http1(line))),
+            Line::New(place) => Some(Found::New(place)),
+            Line::Next => None,
+        }
+    }
+
+    fn at_hand(&mut self) -> Option<Connection<B>> {
+        let idle = |lines: &mut Lines<Http1<B>>| lines.take_idle(Http1::is_open);
+        self.shared().or_else(|| idle(&mut self.lines).map(Connection::Http1))
+    }
+
     fn shared(&mut self) -> Option<Connection<B>> {
         let (shared, since) = self.shared.as_mut().filter(|(shared, _)| shared.is_open())?;
         *since = Instant::now();
@@ -196,7 +214,7 @@ impl<B: Payload> InFlight<B> {
             let rest = line.handle_response(took).await;
             let server = Arc::clone(&self.0);
             drop(self);
-            let Some(rest) = rest else { return };
+            let Some(rest) = rest.filter(|_| !server.lock().lines.gives_way()) else { return };
             if !rest.is_zero() {
                 server.lock().lines.handle_rest();
                 sleep(rest).await;

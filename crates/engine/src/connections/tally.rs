@@ -10,8 +10,9 @@ use tokio::sync::Notify;
 pub(super) struct Tally {
     open: AtomicUsize,
     answered: AtomicUsize,
-    /// A connection can be used again, or another may be opened.
-    pub(super) freed: Notify,
+    ever_answered: AtomicUsize,
+    /// Another connection may be opened.
+    pub(super) room: Notify,
 }
 
 /// The place of a connection, from before it is opened until it is closed.
@@ -25,6 +26,16 @@ impl Tally {
     /// Connections, with those that are being opened.
     pub(super) fn open(&self) -> usize {
         self.open.load(Ordering::Relaxed)
+    }
+
+    /// Those without a response so far.
+    pub(super) fn unanswered(&self) -> usize {
+        self.open().saturating_sub(self.answered())
+    }
+
+    /// How many connections had a response, with those that are closed.
+    pub(super) fn ever_answered(&self) -> usize {
+        self.ever_answered.load(Ordering::Relaxed)
     }
 
     /// Those with a response at least.
@@ -43,7 +54,8 @@ impl Place {
     pub(super) fn handle_response(&mut self) {
         if !std::mem::replace(&mut self.has_answered, true) {
             self.tally.answered.fetch_add(1, Ordering::Relaxed);
-            self.tally.freed.notify_one();
+            self.tally.ever_answered.fetch_add(1, Ordering::Relaxed);
+            self.tally.room.notify_one();
         }
     }
 }
@@ -52,7 +64,7 @@ impl Drop for Place {
     fn drop(&mut self) {
         self.tally.open.fetch_sub(1, Ordering::Relaxed);
         self.tally.answered.fetch_sub(usize::from(self.has_answered), Ordering::Relaxed);
-        self.tally.freed.notify_one();
+        self.tally.room.notify_one();
     }
 }
 
@@ -70,6 +82,7 @@ mod tests {
         assert_eq!((tally.open(), tally.answered()), (2, 1));
         drop(one);
         assert_eq!((tally.open(), tally.answered()), (1, 0));
+        assert_eq!((tally.unanswered(), tally.ever_answered()), (1, 1));
         drop(two);
         assert_eq!((tally.open(), tally.answered()), (0, 0));
     }

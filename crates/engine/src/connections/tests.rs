@@ -3,6 +3,7 @@
 use std::net::SocketAddr;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, mpsc};
+use std::task::Poll;
 use std::time::Duration;
 
 use bytes::Bytes;
@@ -253,4 +254,42 @@ async fn a_server_with_few_workers_gets_a_connection_for_each() {
     };
     tokio::join!(more, clock);
     assert_eq!(pair.accepted(), 4, "they wait for the two that it serves");
+}
+
+#[tokio::test(start_paused = true)]
+async fn every_request_gets_its_turn_where_connections_are_few_and_closed() {
+    let pair = pair_with(2).await;
+    let paths = ["/a", "/last", "/b", "/last", "/last"];
+    let all = futures_of((0..100).map(|number| pair.get(paths[number % paths.len()])));
+    let clock = async {
+        // A minute, in which each has its response many times over.
+        for _ in 0..6000 {
+            advance(Duration::from_millis(10)).await;
+            for _ in 0..20 {
+                yield_now().await;
+            }
+        }
+    };
+    tokio::select! {
+        bodies = all => assert_eq!(bodies.len(), 100),
+        () = clock => panic!("{:?}, {:?}", pair.server().counts(), pair.server().tally()),
+    }
+}
+
+/// Waits for all of these at a time.
+async fn futures_of<T>(futures: impl Iterator<Item = impl Future<Output = T>>) -> Vec<T> {
+    let mut pending: Vec<_> = futures.map(Box::pin).collect();
+    let mut ended = Vec::new();
+    std::future::poll_fn(|context| {
+        pending.retain_mut(|future| match future.as_mut().poll(context) {
+            Poll::Ready(output) => {
+                ended.push(output);
+                false
+            }
+            Poll::Pending => true,
+        });
+        if pending.is_empty() { Poll::Ready(()) } else { Poll::Pending }
+    })
+    .await;
+    ended
 }
