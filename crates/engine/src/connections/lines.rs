@@ -1,4 +1,4 @@
-//! The connections to one server that are at hand, and whether another may be opened.
+//! The idle connections to one server, and whether another may be opened.
 //!
 //! A connection that rests holds up no request: another one is used, or opened. But each costs the
 //! server something, and many servers have a fixed number of workers, each of which serves one
@@ -33,7 +33,7 @@ const LONG: Duration = Duration::from_millis(500);
 #[derive(Debug)]
 pub(super) struct Lines<L> {
     tally: Arc<Tally>,
-    /// Those at hand, the one that was used last at the end.
+    /// The one that was used last is at the end.
     idle: Vec<(L, Instant)>,
     resting: usize,
     /// New connections that may wait for another to be closed.
@@ -64,7 +64,7 @@ pub(super) enum Line<L> {
     Idle(L),
     /// A new one.
     New(Place),
-    /// The next to be at hand.
+    /// The next to be idle.
     Next,
 }
 
@@ -186,7 +186,7 @@ impl<L> Lines<L> {
         self.resting <= may_rest && self.tally.unanswered() < may_wait
     }
 
-    /// A connection that is at hand.
+    /// An idle connection.
     pub(super) fn take_idle(&mut self, is_open: impl Fn(&L) -> bool) -> Option<L> {
         while let Some((line, _)) = self.idle.pop() {
             if is_open(&line) {

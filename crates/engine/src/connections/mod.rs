@@ -128,7 +128,7 @@ impl<B: Payload> Connections<B> {
         let mut opening = Box::pin(open(self.dialer.clone(), uri.clone(), trust, Some(place)));
         tokio::select! {
             biased;
-            connection = server.at_hand() => {
+            connection = server.idle_connection() => {
                 // The server may have accepted it by now: it is for a later request.
                 let server = Arc::clone(server);
                 tokio::spawn(async move {

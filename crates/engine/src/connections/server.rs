@@ -18,7 +18,7 @@ use super::trust::Trust;
 pub(super) struct Server<B> {
     connections: Mutex<Connections<B>>,
     tally: Arc<Tally>,
-    /// A connection is at hand.
+    /// A connection is idle.
     idle: Notify,
     pub(super) trust: Arc<Trust>,
 }
@@ -69,12 +69,12 @@ impl<B: Payload> Server<B> {
         }
     }
 
-    /// The first connection to be at hand.
-    pub(super) async fn at_hand(&self) -> Connection<B> {
+    /// The first connection to be idle.
+    pub(super) async fn idle_connection(&self) -> Connection<B> {
         loop {
             let mut idle = pin!(self.idle.notified());
             idle.as_mut().enable();
-            if let Some(connection) = self.lock().at_hand() {
+            if let Some(connection) = self.lock().idle_connection() {
                 return connection;
             }
             idle.await;
@@ -185,7 +185,7 @@ impl<B: Payload> Connections<B> {
         }
     }
 
-    fn at_hand(&mut self) -> Option<Connection<B>> {
+    fn idle_connection(&mut self) -> Option<Connection<B>> {
         let idle = |lines: &mut Lines<Http1<B>>| lines.take_idle(Http1::is_open);
         self.shared().or_else(|| idle(&mut self.lines).map(Connection::Http1))
     }
