@@ -54,12 +54,17 @@ pub(super) struct Unanswered<B> {
 
 /// What a body is for requests.
 pub(crate) trait Payload:
-    Body<Data: Send, Error: Into<Box<dyn std::error::Error + Send + Sync>>> + Send + Unpin + 'static
+    Body<Data: Send, Error: Into<Box<dyn std::error::Error + Send + Sync>>>
+    + Clone
+    + Send
+    + Unpin
+    + 'static
 {
 }
 
 impl<B> Payload for B where
     B: Body<Data: Send, Error: Into<Box<dyn std::error::Error + Send + Sync>>>
+        + Clone
         + Send
         + Unpin
         + 'static

@@ -152,7 +152,20 @@ impl<L> Lines<L> {
         if self.signs < SIGNS {
             return;
         }
-        let most = self.tally.answered().max(1);
+        self.limit_to(self.tally.answered().max(1), now);
+    }
+
+    /// A new connection was refused. Whether the server serves others: then it gets no more than
+    /// those.
+    pub(super) fn handle_refused(&mut self, now: Instant) -> bool {
+        let served = self.tally.answered();
+        if served > 0 {
+            self.limit_to(served, now);
+        }
+        served > 0
+    }
+
+    fn limit_to(&mut self, most: usize, now: Instant) {
         let hold = match &self.limit {
             None => FIRST_HOLD,
             Some(limit) if limit.most > most => (limit.hold * 2).min(LAST_HOLD),
@@ -307,6 +320,19 @@ mod tests {
         assert!(new_line(&mut lines).is_none());
         tokio::time::advance(hold).await;
         assert!(new_line(&mut lines).is_some());
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_server_that_refuses_connections_gets_no_more_than_it_serves() {
+        let mut lines = lines(0);
+        assert!(!lines.handle_refused(Instant::now()), "it serves none");
+        let served = answered(&mut lines);
+        assert!(lines.handle_refused(Instant::now()));
+        assert!(new_line(&mut lines).is_none());
+        tokio::time::advance(FIRST_HOLD).await;
+        assert!(new_line(&mut lines).is_some());
+        drop(served);
+        assert!(new_line(&mut lines).is_some(), "it may serve another instead");
     }
 
     #[tokio::test(start_paused = true)]

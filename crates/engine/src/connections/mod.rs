@@ -88,15 +88,26 @@ impl<B: Payload> Connections<B> {
         let server = self.server(&uri);
         let in_flight = InFlight::new(Arc::clone(&server));
         loop {
-            let mut connection = self.connection(&server, &uri).await?;
+            let mut connection = match self.connection(&server, &uri).await {
+                Err(SendError::Dial(failure)) if server.handle_refused(&failure) => continue,
+                found => found?,
+            };
             let began = Instant::now();
+            // Safe requests may be sent again (RFC 9110 §9.2.2).
+            let is_first = connection.is_new() && request.method().is_safe();
+            let again = is_first.then(|| request.clone());
             match server.send(&mut connection, request, &uri).await {
                 Ok(response) => {
                     in_flight.handle_head(connection, began.elapsed());
                     return Ok(response);
                 }
                 Err(Unanswered { unsent: Some(unsent), .. }) => request = unsent,
-                Err(Unanswered { error, .. }) => return Err(SendError::Exchange(error)),
+                Err(Unanswered { error, .. }) => match again {
+                    Some(again) if server.handle_refused(&failure::of_request(&error)) => {
+                        request = again;
+                    }
+                    _ => return Err(SendError::Exchange(error)),
+                },
             }
         }
     }

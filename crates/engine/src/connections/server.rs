@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use http::{Request, Response, Uri};
 use hyper::body::Incoming;
+use rummage_core::evidence::{Failure, Stage};
 use tokio::sync::Notify;
 use tokio::time::{Instant, sleep};
 
@@ -126,6 +127,14 @@ impl<B: Payload> Server<B> {
     fn patience_left(&self, since: Instant) -> Option<Duration> {
         let left = self.lock().lines.patience().checked_sub(since.elapsed())?;
         Some(left).filter(|left| !left.is_zero())
+    }
+
+    /// A new connection was refused, or closed before its first response. Whether the server serves
+    /// others, one of which is to be used instead.
+    pub(super) fn handle_refused(&self, failure: &Failure) -> bool {
+        let may_be_many =
+            matches!(failure, Failure::Refused | Failure::Reset | Failure::Timeout(Stage::Connect));
+        may_be_many && self.lock().lines.handle_refused(Instant::now())
     }
 
     /// A connection was opened. Returns the one to be used: if there is one for all by now, that.

@@ -32,11 +32,16 @@ struct Pair {
 }
 
 async fn pair() -> Pair {
-    pair_with(usize::MAX >> 3).await
+    pair_of(usize::MAX >> 3, false).await
 }
 
 /// A server with so many workers, each of which serves one connection until that is closed.
 async fn pair_with(workers: usize) -> Pair {
+    pair_of(workers, false).await
+}
+
+/// `resets`: connections without a worker are reset. Otherwise, they wait.
+async fn pair_of(workers: usize, resets: bool) -> Pair {
     let workers = Arc::new(Semaphore::new(workers));
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port is free");
     let address = listener.local_addr().expect("it is bound");
@@ -47,6 +52,9 @@ async fn pair_with(workers: usize) -> Pair {
             counter.fetch_add(1, Ordering::Relaxed);
             let workers = Arc::clone(&workers);
             tokio::spawn(async move {
+                if resets && workers.available_permits() == 0 {
+                    return stream.set_zero_linger();
+                }
                 let _worker = workers.acquire().await;
                 serve(stream).await
             });
@@ -274,6 +282,27 @@ async fn every_request_gets_its_turn_where_connections_are_few_and_closed() {
         bodies = all => assert_eq!(bodies.len(), 100),
         () = clock => panic!("{:?}, {:?}", pair.server().counts(), pair.server().tally()),
     }
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_server_that_resets_connections_too_many_gets_fewer() {
+    let pair = pair_of(2, true).await;
+    pair.get_often("/a", 1).await;
+    let all = futures_of((0..30).map(|_| pair.get("/b")));
+    let clock = async {
+        for _ in 0..1000 {
+            advance(Duration::from_millis(10)).await;
+            for _ in 0..20 {
+                yield_now().await;
+            }
+        }
+    };
+    tokio::select! {
+        bodies = all => assert_eq!(bodies.len(), 30),
+        () = clock => panic!("{:?}, {:?}", pair.server().counts(), pair.server().tally()),
+    }
+    assert_eq!(pair.server().tally().open(), 2);
+    assert!(pair.accepted() < 10, "{}", pair.accepted());
 }
 
 /// Waits for all of these at a time.
