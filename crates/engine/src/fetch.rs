@@ -140,7 +140,7 @@ impl Fetcher {
         let responded = timeout(inner.config.timeout, inner.send_alone(built)).await;
         let response = responded
             .map_err(|_| timed_out(Stage::FirstByte))?
-            .map_err(|error| AttemptOutcome::Failure(error.into_failure()))?;
+            .map_err(|error| AttemptOutcome::Failure(error.to_failure()))?;
         let (head, body) = response.into_parts();
         let answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         if !answer.is_success() {
@@ -221,19 +221,19 @@ impl Inner {
     /// request is repeated at once, on a new one.
     async fn send(&self, request: &Request) -> Result<http::Response<Incoming>, Failure> {
         if request.later {
-            return self.send_alone(self.build(request)?).await.map_err(SendError::into_failure);
+            return self.send_alone(self.build(request)?).await.map_err(|error| error.to_failure());
         }
         match self.connections.request(self.build(request)?).await {
             // Sent over the wrong connection (RFC 9110 §15.5.20).
             Ok(response) if response.status() == 421 => {}
             Ok(response) => return Ok(response),
             Err(SendError::Dial(failure)) => return Err(failure),
-            Err(error) => match error.into_failure() {
+            Err(error) => match error.to_failure() {
                 Failure::Reset => {}
                 failure => return Err(failure),
             },
         }
-        self.send_alone(self.build(request)?).await.map_err(SendError::into_failure)
+        self.send_alone(self.build(request)?).await.map_err(|error| error.to_failure())
     }
 
     async fn send_alone(

@@ -185,18 +185,24 @@ impl<L> Lines<L> {
     }
 
     fn may_open(&mut self, now: Instant) -> bool {
-        if let Some(limit) = &mut self.limit {
-            if now >= limit.until {
-                limit.most *= 2;
-                limit.until = now + limit.hold;
-            }
-            if self.tally.open() >= limit.most {
-                return false;
-            }
-        }
         let may_rest = self.in_flight.max(self.may_rest);
         let may_wait = self.tally.ever_answered().max(FIRST);
-        self.resting <= may_rest && self.tally.unanswered() < may_wait
+        self.has_room(now) && self.resting <= may_rest && self.tally.unanswered() < may_wait
+    }
+
+    /// Whether the server may serve another connection.
+    fn has_room(&mut self, now: Instant) -> bool {
+        let Some(limit) = &mut self.limit else { return true };
+        if now >= limit.until {
+            limit.most *= 2;
+            limit.until = now + limit.hold;
+        }
+        self.tally.open() < limit.most
+    }
+
+    /// The place for a connection of one request, if there is room.
+    pub(super) fn poll_alone(&mut self, now: Instant) -> Option<Place> {
+        self.has_room(now).then(|| Place::new(Arc::clone(&self.tally)))
     }
 
     /// An idle connection.
@@ -331,7 +337,10 @@ mod tests {
         assert!(new_line(&mut lines).is_none());
         tokio::time::advance(FIRST_HOLD).await;
         assert!(new_line(&mut lines).is_some());
-        drop(served);
+        assert!(lines.poll_alone(Instant::now()).is_some());
+        let more = answered(&mut lines);
+        assert!(lines.poll_alone(Instant::now()).is_none());
+        drop((served, more));
         assert!(new_line(&mut lines).is_some(), "it may serve another instead");
     }
 

@@ -65,10 +65,10 @@ pub(crate) enum SendError {
 }
 
 impl SendError {
-    pub(crate) fn into_failure(self) -> Failure {
+    pub(crate) fn to_failure(&self) -> Failure {
         match self {
-            SendError::Dial(failure) => failure,
-            SendError::Exchange(error) => failure::of_request(&error),
+            SendError::Dial(failure) => failure.clone(),
+            SendError::Exchange(error) => failure::of_request(error),
         }
     }
 }
@@ -118,12 +118,16 @@ impl<B: Payload> Connections<B> {
         dialer: &Dialer,
         request: Request<B>,
     ) -> Result<Response<Incoming>, SendError> {
-        let uri = request.uri().clone();
-        let server = self.server(&uri);
-        let opening = open(dialer.clone(), uri.clone(), Arc::clone(&server.trust), None);
-        let mut connection = opening.await?;
-        let sent = server.send(&mut connection, request, &uri).await;
-        sent.map_err(|unanswered| SendError::Exchange(unanswered.error))
+        let server = self.server(request.uri());
+        let again = request.method().is_safe().then(|| request.clone());
+        match send_alone(dialer, &server, request).await {
+            // Once: it may be due to the URL.
+            Err(error) => match again.filter(|_| server.handle_refused(&error.to_failure())) {
+                Some(again) => send_alone(dialer, &server, again).await,
+                None => Err(error),
+            },
+            sent => sent,
+        }
     }
 
     async fn connection(
@@ -164,6 +168,23 @@ impl<B: Payload> Connections<B> {
         let new = || Arc::new(Server::new(if dial::is_near(uri) { NEAR } else { 0 }));
         Arc::clone(servers.by_origin.entry(origin).or_insert_with(new))
     }
+}
+
+async fn send_alone<B: Payload>(
+    dialer: &Dialer,
+    server: &Arc<Server<B>>,
+    request: Request<B>,
+) -> Result<Response<Incoming>, SendError> {
+    let uri = request.uri().clone();
+    let mut place = server.place().await;
+    let opening = open(dialer.clone(), uri.clone(), Arc::clone(&server.trust), None);
+    let mut connection = opening.await?;
+    let sent = server.send(&mut connection, request, &uri).await;
+    let mut response = sent.map_err(|unanswered| SendError::Exchange(unanswered.error))?;
+    place.handle_response();
+    // The place is taken until the body has been read, or dropped.
+    response.extensions_mut().insert(Arc::new(place));
+    Ok(response)
 }
 
 async fn open<B: Payload>(

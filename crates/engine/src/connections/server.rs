@@ -15,6 +15,13 @@ use super::lines::{IDLE, Line, Lines};
 use super::tally::{Place, Tally};
 use super::trust::Trust;
 
+/// How often a request that waits looks for room: the time until a server is tried again ends
+/// without news.
+const LOOK: Duration = Duration::from_secs(1);
+
+/// How long a server has to notice that a connection was closed.
+const NOTICE: Duration = Duration::from_millis(50);
+
 /// One server. See the [module](self).
 pub(super) struct Server<B> {
     connections: Mutex<Connections<B>>,
@@ -66,6 +73,30 @@ impl<B: Payload> Server<B> {
             tokio::select! {
                 () = idle => {}
                 () = room => {}
+                () = sleep(LOOK) => {}
+            }
+        }
+    }
+
+    /// The place for a connection of one request. If the server serves no more, the next that is not
+    /// in use is closed.
+    pub(super) async fn place(&self) -> Place {
+        let mut has_waited = false;
+        loop {
+            let mut room = pin!(self.tally.room.notified());
+            room.as_mut().enable();
+            let found = self.lock().lines.poll_alone(Instant::now());
+            if let Some(place) = found {
+                if has_waited {
+                    sleep(NOTICE).await;
+                }
+                return place;
+            }
+            has_waited = true;
+            let _closed = self.lock().lines.make_way(Http1::is_open);
+            tokio::select! {
+                () = room => {}
+                () = sleep(LOOK) => {}
             }
         }
     }

@@ -26,6 +26,7 @@ const LATER: Duration = Duration::from_millis(15);
 struct Pair {
     address: SocketAddr,
     accepted: Arc<AtomicUsize>,
+    workers: Arc<Semaphore>,
     connections: Connections<Empty<Bytes>>,
     /// While a blocking task runs, a paused clock stands still.
     _clock: mpsc::Sender<()>,
@@ -46,11 +47,11 @@ async fn pair_of(workers: usize, resets: bool) -> Pair {
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port is free");
     let address = listener.local_addr().expect("it is bound");
     let accepted = Arc::new(AtomicUsize::new(0));
-    let counter = Arc::clone(&accepted);
+    let (counter, own_workers) = (Arc::clone(&accepted), Arc::clone(&workers));
     tokio::spawn(async move {
         while let Ok((stream, _)) = listener.accept().await {
             counter.fetch_add(1, Ordering::Relaxed);
-            let workers = Arc::clone(&workers);
+            let workers = Arc::clone(&own_workers);
             tokio::spawn(async move {
                 if resets && workers.available_permits() == 0 {
                     return stream.set_zero_linger();
@@ -64,7 +65,7 @@ async fn pair_of(workers: usize, resets: bool) -> Pair {
     tokio::task::spawn_blocking(move || stands.recv());
     let network = Arc::new(Network::new(Config::for_tests()));
     let dialer = Dialer::new(network, Duration::from_secs(1), false);
-    Pair { address, accepted, connections: Connections::new(dialer), _clock: clock }
+    Pair { address, accepted, workers, connections: Connections::new(dialer), _clock: clock }
 }
 
 /// Responds to each request with its path.
@@ -90,14 +91,27 @@ async fn serve(mut stream: TcpStream) -> std::io::Result<()> {
     }
 }
 
+async fn body(response: Result<Response<Incoming>, SendError>) -> String {
+    let (_head, body) = response.expect("it responds").into_parts();
+    let body = body.collect().await.expect("it is complete");
+    String::from_utf8(body.to_bytes().to_vec()).expect("it is the path")
+}
+
 impl Pair {
     /// The body of the response for a path.
     async fn get(&self, path: &str) -> String {
+        body(self.connections.request(self.request(path)).await).await
+    }
+
+    /// The same over a connection of its own.
+    async fn get_alone(&self, path: &str) -> String {
+        let dialer = &self.connections.dialer;
+        body(self.connections.request_alone(dialer, self.request(path)).await).await
+    }
+
+    fn request(&self, path: &str) -> Request<Empty<Bytes>> {
         let uri = format!("http://{}{path}", self.address);
-        let request = Request::builder().uri(uri).body(Empty::new()).expect("it is a URI");
-        let response = self.connections.request(request).await.expect("it responds");
-        let body = response.into_body().collect().await.expect("it is complete");
-        String::from_utf8(body.to_bytes().to_vec()).expect("it is the path")
+        Request::builder().uri(uri).body(Empty::new()).expect("it is a URI")
     }
 
     /// Requests this path so many times, one after the other.
@@ -303,6 +317,29 @@ async fn a_server_that_resets_connections_too_many_gets_fewer() {
     }
     assert_eq!(pair.server().tally().open(), 2);
     assert!(pair.accepted() < 10, "{}", pair.accepted());
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_connection_of_one_request_takes_the_place_of_an_idle_one() {
+    let pair = pair_of(2, true).await;
+    pair.get_often("/a", 2).await;
+    pair.until(2, 0).await;
+    advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    pair.until(0, 2).await;
+    let (again, ()) = tokio::join!(pair.get_alone("/b"), async {
+        pair.until(0, 1).await;
+        // The server notices that the other one is closed.
+        while pair.workers.available_permits() == 0 {
+            yield_now().await;
+        }
+        advance(Duration::from_millis(51)).await;
+    });
+    assert_eq!(again, "/b", "sent again after it was reset");
+    assert_eq!((pair.accepted(), pair.server().counts()), (4, (0, 1, 0)));
+    assert_eq!(pair.server().tally().open(), 1, "it has been closed");
+    pair.get_often("/a", 1).await;
+    assert_eq!(pair.get_alone("/b").await, "/b");
+    assert_eq!(pair.accepted(), 5, "there is room for it");
 }
 
 /// Waits for all of these at a time.
