@@ -107,6 +107,12 @@ impl<L> Lines<L> {
         }
     }
 
+    /// A connection can be used that no request has needed: the server may not know of it yet, so
+    /// the others come first.
+    pub(super) fn put_unused(&mut self, line: L, now: Instant) {
+        self.idle.insert(0, (line, now));
+    }
+
     /// A new connection has waited for its first response longer than [patience](Self::patience).
     /// What is returned ends when another connection has been closed for it.
     pub(super) fn make_way(&mut self, is_open: impl Fn(&L) -> bool) -> oneshot::Receiver<()> {
@@ -202,7 +208,7 @@ impl<L> Lines<L> {
 
     /// The place for a connection of one request, if there is room.
     pub(super) fn poll_alone(&mut self, now: Instant) -> Option<Place> {
-        self.has_room(now).then(|| Place::new(Arc::clone(&self.tally)))
+        self.has_room(now).then(|| Place::alone(Arc::clone(&self.tally)))
     }
 
     /// An idle connection.
@@ -257,7 +263,9 @@ mod tests {
         (1..=3).for_each(|line| lines.put(line, Instant::now()));
         let first = lines.poll(Instant::now(), |line| *line != 3);
         assert!(matches!(first, Line::Idle(2)), "3 is closed: {first:?}");
+        lines.put_unused(4, Instant::now());
         assert_eq!(lines.take_idle(OPEN), Some(1));
+        assert_eq!(lines.take_idle(OPEN), Some(4));
         assert_eq!(lines.take_idle(OPEN), None);
     }
 

@@ -148,7 +148,7 @@ impl<B: Payload> Connections<B> {
                 let server = Arc::clone(server);
                 tokio::spawn(async move {
                     if let Ok(opened) = opening.await {
-                        server.put(server.handle_opened(opened));
+                        server.handle_unused(opened);
                     }
                 });
                 Ok(connection)

@@ -124,13 +124,15 @@ impl<B: Payload> Server<B> {
     ) -> Result<Response<Incoming>, Unanswered<B>> {
         let (began, is_first) = (Instant::now(), connection.is_new());
         let mut sending = pin!(connection.send(request, uri));
-        let mut closed = None;
+        let (mut closed, mut factor) = (None, 1);
         let sent = loop {
             tokio::select! {
                 biased;
                 sent = &mut sending => break sent,
-                () = self.make_way(closed.unwrap_or(began)), if is_first => {
+                () = self.make_way(closed.unwrap_or(began), factor), if is_first => {
                     closed = Some(Instant::now());
+                    // It is more and more likely that the URL itself is slow.
+                    factor *= 2;
                 }
             }
         };
@@ -144,10 +146,11 @@ impl<B: Payload> Server<B> {
         sent
     }
 
-    /// Closes a connection, if a new one has not had its first response long after this moment.
-    async fn make_way(&self, since: Instant) {
+    /// Closes a connection, once a new one has waited for its first response for long since this
+    /// moment, or so many times as long.
+    async fn make_way(&self, since: Instant, factor: u32) {
         // What is usual may change meanwhile.
-        while let Some(left) = self.patience_left(since) {
+        while let Some(left) = self.patience_left(since, factor) {
             sleep(left).await;
         }
         let closed = self.lock().lines.make_way(Http1::is_open);
@@ -155,8 +158,9 @@ impl<B: Payload> Server<B> {
         let _ = closed.await;
     }
 
-    fn patience_left(&self, since: Instant) -> Option<Duration> {
-        let left = self.lock().lines.patience().checked_sub(since.elapsed())?;
+    fn patience_left(&self, since: Instant, factor: u32) -> Option<Duration> {
+        let patience = self.lock().lines.patience().saturating_mul(factor);
+        let left = patience.checked_sub(since.elapsed())?;
         Some(left).filter(|left| !left.is_zero())
     }
 
@@ -181,10 +185,10 @@ impl<B: Payload> Server<B> {
         shared
     }
 
-    /// A connection can be used by any request.
-    pub(super) fn put(&self, connection: Connection<B>) {
-        if let Connection::Http1(line) = connection {
-            self.lock().lines.put(line, Instant::now());
+    /// A connection was opened that no request needs.
+    pub(super) fn handle_unused(&self, connection: Connection<B>) {
+        if let Connection::Http1(line) = self.handle_opened(connection) {
+            self.lock().lines.put_unused(line, Instant::now());
             self.idle.notify_one();
         }
     }
@@ -261,7 +265,8 @@ impl<B: Payload> InFlight<B> {
                 server.lock().lines.handle_rest_ended();
             }
             // If it was closed in its rest, a request that has waited for it opens another.
-            server.put(Connection::Http1(line));
+            server.lock().lines.put(line, Instant::now());
+            server.idle.notify_one();
         });
     }
 }

@@ -9,6 +9,7 @@ use tokio::sync::Notify;
 #[derive(Debug, Default)]
 pub(super) struct Tally {
     open: AtomicUsize,
+    unanswered: AtomicUsize,
     answered: AtomicUsize,
     ever_answered: AtomicUsize,
     /// Another connection may be opened.
@@ -19,7 +20,16 @@ pub(super) struct Tally {
 #[derive(Debug)]
 pub(super) struct Place {
     tally: Arc<Tally>,
-    has_answered: bool,
+    state: State,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum State {
+    /// It waits for its first response.
+    Unanswered,
+    /// The same, for one request that others need not wait for.
+    Alone,
+    Answered,
 }
 
 impl Tally {
@@ -28,9 +38,9 @@ impl Tally {
         self.open.load(Ordering::Relaxed)
     }
 
-    /// Those without a response so far.
+    /// Those without a response so far, except connections of one request.
     pub(super) fn unanswered(&self) -> usize {
-        self.open().saturating_sub(self.answered())
+        self.unanswered.load(Ordering::Relaxed)
     }
 
     /// How many connections had a response, with those that are closed.
@@ -46,24 +56,41 @@ impl Tally {
 
 impl Place {
     pub(super) fn new(tally: Arc<Tally>) -> Place {
+        tally.unanswered.fetch_add(1, Ordering::Relaxed);
         tally.open.fetch_add(1, Ordering::Relaxed);
-        Place { tally, has_answered: false }
+        Place { tally, state: State::Unanswered }
+    }
+
+    /// For a connection of one request, which may take long.
+    pub(super) fn alone(tally: Arc<Tally>) -> Place {
+        tally.open.fetch_add(1, Ordering::Relaxed);
+        Place { tally, state: State::Alone }
     }
 
     /// A response has begun.
     pub(super) fn handle_response(&mut self) {
-        if !std::mem::replace(&mut self.has_answered, true) {
+        if self.state != State::Answered {
+            self.leave_state();
+            self.state = State::Answered;
             self.tally.answered.fetch_add(1, Ordering::Relaxed);
             self.tally.ever_answered.fetch_add(1, Ordering::Relaxed);
             self.tally.room.notify_one();
         }
     }
+
+    fn leave_state(&self) {
+        match self.state {
+            State::Unanswered => self.tally.unanswered.fetch_sub(1, Ordering::Relaxed),
+            State::Answered => self.tally.answered.fetch_sub(1, Ordering::Relaxed),
+            State::Alone => 0,
+        };
+    }
 }
 
 impl Drop for Place {
     fn drop(&mut self) {
+        self.leave_state();
         self.tally.open.fetch_sub(1, Ordering::Relaxed);
-        self.tally.answered.fetch_sub(usize::from(self.has_answered), Ordering::Relaxed);
         self.tally.room.notify_one();
     }
 }
@@ -75,15 +102,19 @@ mod tests {
     #[test]
     fn a_place_counts_until_it_is_left() {
         let tally = Arc::new(Tally::default());
+        let counts = || (tally.open(), tally.unanswered(), tally.answered(), tally.ever_answered());
         let mut one = Place::new(Arc::clone(&tally));
         let two = Place::new(Arc::clone(&tally));
+        let mut alone = Place::alone(Arc::clone(&tally));
+        assert_eq!(counts(), (3, 2, 0, 0));
         one.handle_response();
         one.handle_response();
-        assert_eq!((tally.open(), tally.answered()), (2, 1));
+        assert_eq!(counts(), (3, 1, 1, 1));
         drop(one);
-        assert_eq!((tally.open(), tally.answered()), (1, 0));
-        assert_eq!((tally.unanswered(), tally.ever_answered()), (1, 1));
-        drop(two);
-        assert_eq!((tally.open(), tally.answered()), (0, 0));
+        assert_eq!(counts(), (2, 1, 0, 1));
+        alone.handle_response();
+        assert_eq!(counts(), (2, 1, 1, 2));
+        drop((two, alone));
+        assert_eq!(counts(), (0, 0, 0, 2));
     }
 }
