@@ -12,8 +12,8 @@ use tokio::time::timeout;
 use url::{Position, Url};
 
 use crate::Config;
-use crate::connections::Connections;
 use crate::connections::dial::{Dialer, Network};
+use crate::connections::{Connections, Patience};
 use crate::credentials::Sender;
 
 /// How much of a response is read: a hundred long posts.
@@ -90,9 +90,9 @@ impl ApiClient {
             headers.insert(header::CONTENT_TYPE, json);
         }
         self.credentials.add_to(headers, url, Scope::Internal);
-        let timed_out = |_| Failure::Timeout(Stage::FirstByte);
-        let responded = timeout(self.config.timeout, self.connections.request(request)).await;
-        let response = responded.map_err(timed_out)?.map_err(|error| error.to_failure())?;
+        let mut patience = Patience::new(self.config.timeout);
+        let responded = self.connections.request(request, &mut patience).await;
+        let response = responded.map_err(|error| error.to_failure())?;
         let (head, body) = response.into_parts();
         let collected = timeout(self.config.timeout * 3, Limited::new(body, LARGEST).collect());
         let body = collected.await.map_err(|_| Failure::Timeout(Stage::Body))?.map_err(|_| {

@@ -23,7 +23,7 @@ use url::{Host, Url};
 use crate::body::{self, BodyEnd, Room, Shape};
 use crate::connections::dial::{Dialer, Network};
 use crate::connections::transport::CertificateEnd;
-use crate::connections::{Connections, SendError};
+use crate::connections::{Connections, Patience, SendError};
 use crate::credentials::Sender;
 use crate::fetched::Fetched;
 use crate::parsing::Parsing;
@@ -137,10 +137,9 @@ impl Fetcher {
         let inner = &self.inner;
         let mut built = inner.build(request).map_err(AttemptOutcome::Failure)?;
         built.headers_mut().remove(header::ACCEPT_ENCODING);
-        let responded = timeout(inner.config.timeout, inner.send_alone(built)).await;
-        let response = responded
-            .map_err(|_| timed_out(Stage::FirstByte))?
-            .map_err(|error| AttemptOutcome::Failure(error.to_failure()))?;
+        let mut patience = Patience::new(inner.config.timeout);
+        let responded = inner.send_alone(built, &mut patience).await;
+        let response = responded.map_err(|error| AttemptOutcome::Failure(error.to_failure()))?;
         let (head, body) = response.into_parts();
         let answer = headers::answer(head.status.as_u16(), &head.headers, SystemTime::now());
         if !answer.is_success() {
@@ -172,20 +171,21 @@ impl Inner {
                 return (AttemptOutcome::Failure(failure), began.elapsed(), None);
             }
         }
-        let patience = self.patience(request);
-        let responded = timeout(patience, self.send(request)).await;
-        let took = began.elapsed();
+        let most = self.patience(request);
+        let mut patience = Patience::new(most);
+        let responded = self.send(request, &mut patience).await;
+        let took = began.elapsed().saturating_sub(patience.waited());
         match responded {
-            Err(_) => (AttemptOutcome::Failure(Failure::Timeout(Stage::FirstByte)), took, None),
-            Ok(Err(failure)) => (AttemptOutcome::Failure(failure), took, None),
-            Ok(Ok(response)) => {
-                let whole = if request.brief { patience / 4 } else { patience * 3 };
+            Err(failure) => (AttemptOutcome::Failure(failure), took, None),
+            Ok(response) => {
+                let whole = if request.brief { most / 4 } else { most * 3 };
                 let left = whole.saturating_sub(took);
                 let (outcome, reading) = self.take(request, response, left, permit).await;
                 // For a failure, the time until it happened; for a response, until its first
                 // byte.
                 let failed = matches!(outcome, AttemptOutcome::Failure(_));
-                (outcome, if failed { began.elapsed() } else { took }, reading)
+                let ended = began.elapsed().saturating_sub(patience.waited());
+                (outcome, if failed { ended } else { took }, reading)
             }
         }
     }
@@ -219,11 +219,18 @@ impl Inner {
 
     /// Sends a request. A failure on a reused connection says nothing about the server: the
     /// request is repeated at once, on a new one.
-    async fn send(&self, request: &Request) -> Result<http::Response<Incoming>, Failure> {
+    async fn send(
+        &self,
+        request: &Request,
+        patience: &mut Patience,
+    ) -> Result<http::Response<Incoming>, Failure> {
         if request.later {
-            return self.send_alone(self.build(request)?).await.map_err(|error| error.to_failure());
+            return self
+                .send_alone(self.build(request)?, patience)
+                .await
+                .map_err(|error| error.to_failure());
         }
-        match self.connections.request(self.build(request)?).await {
+        match self.connections.request(self.build(request)?, patience).await {
             // Sent over the wrong connection (RFC 9110 §15.5.20).
             Ok(response) if response.status() == 421 => {}
             Ok(response) => return Ok(response),
@@ -233,14 +240,15 @@ impl Inner {
                 failure => return Err(failure),
             },
         }
-        self.send_alone(self.build(request)?).await.map_err(|error| error.to_failure())
+        self.send_alone(self.build(request)?, patience).await.map_err(|error| error.to_failure())
     }
 
     async fn send_alone(
         &self,
         request: http::Request<Empty<Bytes>>,
+        patience: &mut Patience,
     ) -> Result<http::Response<Incoming>, SendError> {
-        self.connections.request_alone(&self.fresh, request).await
+        self.connections.request_alone(&self.fresh, request, patience).await
     }
 
     fn build(&self, request: &Request) -> Result<http::Request<Empty<Bytes>>, Failure> {

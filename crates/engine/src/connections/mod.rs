@@ -7,6 +7,7 @@
 mod connection;
 pub(crate) mod dial;
 mod lines;
+mod patience;
 mod rest;
 mod server;
 mod tally;
@@ -24,7 +25,8 @@ use dial::Dialer;
 use http::uri::{Authority, Scheme};
 use http::{Request, Response, Uri};
 use hyper::body::Incoming;
-use rummage_core::evidence::Failure;
+pub(crate) use patience::Patience;
+use rummage_core::evidence::{Failure, Stage};
 use server::{Found, InFlight, Server};
 use tally::Place;
 use tokio::time::Instant;
@@ -62,6 +64,8 @@ pub(crate) enum SendError {
     Dial(Failure),
     /// The connection failed.
     Exchange(hyper::Error),
+    /// No response has begun in time.
+    TimedOut,
 }
 
 impl SendError {
@@ -69,6 +73,7 @@ impl SendError {
         match self {
             SendError::Dial(failure) => failure.clone(),
             SendError::Exchange(error) => failure::of_request(error),
+            SendError::TimedOut => Failure::Timeout(Stage::FirstByte),
         }
     }
 }
@@ -83,12 +88,15 @@ impl<B: Payload> Connections<B> {
     pub(crate) async fn request(
         &self,
         mut request: Request<B>,
+        patience: &mut Patience,
     ) -> Result<Response<Incoming>, SendError> {
         let uri = request.uri().clone();
         let server = self.server(&uri);
         let in_flight = InFlight::new(Arc::clone(&server));
         loop {
-            let mut connection = match self.connection(&server, &uri).await {
+            let found = patience.wait(server.connection()).await;
+            let opened = patience.within(self.connection(&server, &uri, found)).await?;
+            let mut connection = match opened {
                 Err(SendError::Dial(failure)) if server.handle_refused(&failure) => continue,
                 found => found?,
             };
@@ -96,7 +104,7 @@ impl<B: Payload> Connections<B> {
             // Safe requests may be sent again (RFC 9110 §9.2.2).
             let is_first = connection.is_new() && request.method().is_safe();
             let again = is_first.then(|| request.clone());
-            match server.send(&mut connection, request, &uri).await {
+            match patience.within(server.send(&mut connection, request, &uri)).await? {
                 Ok(response) => {
                     in_flight.handle_head(connection, began.elapsed());
                     return Ok(response);
@@ -117,13 +125,14 @@ impl<B: Payload> Connections<B> {
         &self,
         dialer: &Dialer,
         request: Request<B>,
+        patience: &mut Patience,
     ) -> Result<Response<Incoming>, SendError> {
         let server = self.server(request.uri());
         let again = request.method().is_safe().then(|| request.clone());
-        match send_alone(dialer, &server, request).await {
+        match send_alone(dialer, &server, request, patience).await {
             // Once: it may be due to the URL.
             Err(error) => match again.filter(|_| server.handle_refused(&error.to_failure())) {
-                Some(again) => send_alone(dialer, &server, again).await,
+                Some(again) => send_alone(dialer, &server, again, patience).await,
                 None => Err(error),
             },
             sent => sent,
@@ -134,8 +143,9 @@ impl<B: Payload> Connections<B> {
         &self,
         server: &Arc<Server<B>>,
         uri: &Uri,
+        found: Found<B>,
     ) -> Result<Connection<B>, SendError> {
-        let place = match server.connection().await {
+        let place = match found {
             Found::Connection(connection) => return Ok(connection),
             Found::New(place) => place,
         };
@@ -174,12 +184,13 @@ async fn send_alone<B: Payload>(
     dialer: &Dialer,
     server: &Arc<Server<B>>,
     request: Request<B>,
+    patience: &mut Patience,
 ) -> Result<Response<Incoming>, SendError> {
     let uri = request.uri().clone();
-    let mut place = server.place().await;
+    let mut place = patience.wait(server.place()).await;
     let opening = open(dialer.clone(), uri.clone(), Arc::clone(&server.trust), None);
-    let mut connection = opening.await?;
-    let sent = server.send(&mut connection, request, &uri).await;
+    let mut connection = patience.within(opening).await??;
+    let sent = patience.within(server.send(&mut connection, request, &uri)).await?;
     let mut response = sent.map_err(|unanswered| SendError::Exchange(unanswered.error))?;
     place.handle_response();
     // The place is taken until the body has been read, or dropped.

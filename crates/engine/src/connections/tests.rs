@@ -98,15 +98,22 @@ async fn body(response: Result<Response<Incoming>, SendError>) -> String {
 }
 
 impl Pair {
-    /// The body of the response for a path.
+    /// The body of the response for a path. As in a crawl, a request is repeated if the server has
+    /// closed its connection just then.
     async fn get(&self, path: &str) -> String {
-        body(self.connections.request(self.request(path)).await).await
+        let mut patience = Patience::new(Duration::from_secs(60));
+        match self.connections.request(self.request(path), &mut patience).await {
+            Err(SendError::Exchange(_)) => self.get_alone(path).await,
+            response => body(response).await,
+        }
     }
 
     /// The same over a connection of its own.
     async fn get_alone(&self, path: &str) -> String {
-        let dialer = &self.connections.dialer;
-        body(self.connections.request_alone(dialer, self.request(path)).await).await
+        let Pair { connections, .. } = self;
+        let mut patience = Patience::new(Duration::from_secs(60));
+        let request = self.request(path);
+        body(connections.request_alone(&connections.dialer, request, &mut patience).await).await
     }
 
     fn request(&self, path: &str) -> Request<Empty<Bytes>> {
