@@ -125,7 +125,7 @@ impl<L> Lines<L> {
     }
 
     /// Whether a connection that is no longer in use is to be closed for one that is held up.
-    pub(super) fn gives_way(&mut self) -> bool {
+    fn gives_way(&mut self) -> bool {
         while let Some(held_up) = self.held_up.pop_front() {
             // It may have had its response by now.
             if held_up.send(()).is_ok() {

@@ -258,7 +258,7 @@ impl<B: Payload> InFlight<B> {
             let rest = line.handle_response(took).await;
             let server = Arc::clone(&self.0);
             drop(self);
-            let Some(rest) = rest.filter(|_| !server.lock().lines.gives_way()) else { return };
+            let Some(rest) = rest else { return };
             if !rest.is_zero() {
                 server.lock().lines.handle_rest();
                 sleep(rest).await;

@@ -11,7 +11,7 @@ use http_body_util::{BodyExt as _, Empty};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::Semaphore;
-use tokio::task::yield_now;
+use tokio::task::{JoinHandle, yield_now};
 use tokio::time::{advance, sleep};
 
 use super::dial::Network;
@@ -27,6 +27,7 @@ struct Pair {
     address: SocketAddr,
     accepted: Arc<AtomicUsize>,
     workers: Arc<Semaphore>,
+    accepting: JoinHandle<()>,
     connections: Connections<Empty<Bytes>>,
     /// While a blocking task runs, a paused clock stands still.
     _clock: mpsc::Sender<()>,
@@ -48,7 +49,7 @@ async fn pair_of(workers: usize, resets: bool) -> Pair {
     let address = listener.local_addr().expect("it is bound");
     let accepted = Arc::new(AtomicUsize::new(0));
     let (counter, own_workers) = (Arc::clone(&accepted), Arc::clone(&workers));
-    tokio::spawn(async move {
+    let accepting = tokio::spawn(async move {
         while let Ok((stream, _)) = listener.accept().await {
             counter.fetch_add(1, Ordering::Relaxed);
             let workers = Arc::clone(&own_workers);
@@ -65,7 +66,14 @@ async fn pair_of(workers: usize, resets: bool) -> Pair {
     tokio::task::spawn_blocking(move || stands.recv());
     let network = Arc::new(Network::new(Config::for_tests()));
     let dialer = Dialer::new(network, Duration::from_secs(1), false);
-    Pair { address, accepted, workers, connections: Connections::new(dialer), _clock: clock }
+    Pair {
+        address,
+        accepted,
+        workers,
+        accepting,
+        connections: Connections::new(dialer),
+        _clock: clock,
+    }
 }
 
 /// Responds to each request with its path.
@@ -164,6 +172,18 @@ async fn a_connection_that_rests_holds_up_no_request() {
     pair.until(0, 3).await;
     pair.get_often("/b", 1).await;
     assert_eq!(pair.accepted(), 3, "one has ended its rest");
+}
+
+#[tokio::test(start_paused = true)]
+async fn connections_that_no_request_needs_are_closed() {
+    let pair = pair().await;
+    pair.get_often("/a", 3).await;
+    pair.until(3, 0).await;
+    advance(LONGEST_REST).await;
+    pair.until(0, 3).await;
+    advance(Duration::from_secs(6)).await;
+    pair.get_often("/b", 1).await;
+    assert_eq!(pair.accepted(), 4, "it has a new one");
 }
 
 #[tokio::test(start_paused = true)]
@@ -347,6 +367,55 @@ async fn a_connection_of_one_request_takes_the_place_of_an_idle_one() {
     pair.get_often("/a", 1).await;
     assert_eq!(pair.get_alone("/b").await, "/b");
     assert_eq!(pair.accepted(), 5, "there is room for it");
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_server_that_accepts_no_more_connections_is_requested_over_those_it_has() {
+    let pair = pair().await;
+    pair.get_often("/a", 1).await;
+    pair.until(1, 0).await;
+    advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    pair.until(0, 1).await;
+    pair.accepting.abort();
+    while !pair.accepting.is_finished() {
+        yield_now().await;
+    }
+    let (b, c, ()) = tokio::join!(pair.get("/b"), pair.get("/c"), async {
+        pair.until_rests(1).await;
+        advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    });
+    assert_eq!((b.as_str(), c.as_str(), pair.accepted()), ("/b", "/c", 1));
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_server_is_tried_again_though_nothing_happens() {
+    let pair = pair().await;
+    pair.get_often("/a", 1).await;
+    pair.until(1, 0).await;
+    assert!(!pair.server().handle_refused(&Failure::Unreachable), "not for being one too many");
+    assert!(pair.server().handle_refused(&Failure::Refused), "it serves one");
+    advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    pair.until(0, 1).await;
+    let never = async {
+        tokio::join!(pair.get("/never"), pair.get("/never"));
+    };
+    let clock = async {
+        for _ in 0..20 {
+            assert_eq!(pair.accepted(), 1);
+            advance(Duration::from_millis(490)).await;
+            for _ in 0..100 {
+                yield_now().await;
+            }
+        }
+        advance(Duration::from_millis(1500)).await;
+        while pair.accepted() == 1 {
+            yield_now().await;
+        }
+    };
+    tokio::select! {
+        () = never => panic!("it never responds"),
+        () = clock => {}
+    }
 }
 
 /// Waits for all of these at a time.
