@@ -9,6 +9,7 @@ pub(crate) mod dial;
 mod lines;
 mod patience;
 mod rest;
+mod send_error;
 mod server;
 mod tally;
 #[cfg(test)]
@@ -26,7 +27,7 @@ use http::uri::{Authority, Scheme};
 use http::{Request, Response, Uri};
 use hyper::body::Incoming;
 pub(crate) use patience::Patience;
-use rummage_core::evidence::{Failure, Stage};
+pub(crate) use send_error::SendError;
 use server::{Found, InFlight, Server};
 use tally::Place;
 use tokio::time::Instant;
@@ -55,27 +56,6 @@ struct Origin {
     scheme: Option<Scheme>,
     /// With the port, if there is one.
     authority: Option<Authority>,
-}
-
-/// Why a request got no response.
-#[derive(Debug)]
-pub(crate) enum SendError {
-    /// There is no connection.
-    Dial(Failure),
-    /// The connection failed.
-    Exchange(hyper::Error),
-    /// No response has begun in time.
-    TimedOut,
-}
-
-impl SendError {
-    pub(crate) fn to_failure(&self) -> Failure {
-        match self {
-            SendError::Dial(failure) => failure.clone(),
-            SendError::Exchange(error) => failure::of_request(error),
-            SendError::TimedOut => Failure::Timeout(Stage::FirstByte),
-        }
-    }
 }
 
 impl<B: Payload> Connections<B> {

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use tokio::time::{Instant, timeout};
 
-use super::SendError;
+use super::send_error::SendError;
 
 /// How long a request may take. What it waits for its turn at a server that serves few connections
 /// does not count: that says nothing about its URL.
