@@ -200,7 +200,7 @@ impl<L> Lines<L> {
     fn has_room(&mut self, now: Instant) -> bool {
         let Some(limit) = &mut self.limit else { return true };
         if now >= limit.until {
-            limit.most *= 2;
+            limit.most = limit.most.saturating_mul(2);
             limit.until = now + limit.hold;
         }
         self.tally.open() < limit.most
@@ -334,6 +334,10 @@ mod tests {
         assert!(new_line(&mut lines).is_none());
         tokio::time::advance(hold).await;
         assert!(new_line(&mut lines).is_some());
+        for _ in 0..100 {
+            tokio::time::advance(LAST_HOLD).await;
+            assert!(lines.poll_alone(Instant::now()).is_some(), "after hours as well");
+        }
     }
 
     #[tokio::test(start_paused = true)]

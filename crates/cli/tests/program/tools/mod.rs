@@ -14,7 +14,9 @@ mod postgres;
 mod redirecting;
 mod systemd;
 
+use std::net::TcpListener;
 use std::path::PathBuf;
+use std::sync::atomic::{AtomicU16, Ordering};
 
 /// The path of this program, if the machine has it.
 ///
@@ -28,6 +30,19 @@ pub(crate) fn find(program: &str) -> Option<PathBuf> {
         skip(&format!("{program} is not installed"));
     }
     found
+}
+
+/// A port for a server of another program, which has it to itself: ports from 32768 on may be those
+/// of a connection by the time it starts.
+pub(crate) fn free_port() -> u16 {
+    static NEXT: AtomicU16 = AtomicU16::new(0);
+    let first = 20_000 + u16::try_from(std::process::id() % 1000).unwrap() * 10;
+    loop {
+        let port = first + NEXT.fetch_add(1, Ordering::Relaxed);
+        if TcpListener::bind(("127.0.0.1", port)).is_ok() {
+            return port;
+        }
+    }
 }
 
 /// This machine cannot do what a test needs: a failure if it should.

@@ -5,7 +5,7 @@ use std::process::{Child, Command, Stdio};
 
 use tempfile::TempDir;
 
-use super::{find, skip};
+use super::{find, free_port, skip};
 use crate::running::wait_until;
 
 /// A running server, stopped when dropped.
@@ -39,10 +39,7 @@ impl Postgres {
                 return None;
             }
         }
-        // Free now, and hardly taken before the server has it.
-        let free = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
-        let port = free.local_addr().unwrap().port();
-        drop(free);
+        let port = free_port();
         let mut server = Postgres { folder, programs, port, server: None, authority: None };
         let made = server
             .unprivileged("initdb")

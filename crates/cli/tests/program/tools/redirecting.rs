@@ -2,13 +2,13 @@
 
 use std::fmt::Write as _;
 use std::io::{Read, Write as _};
-use std::net::{TcpListener, TcpStream};
+use std::net::TcpStream;
 use std::path::Path;
 use std::process::Command;
 
 use tempfile::TempDir;
 
-use super::find;
+use super::{find, free_port};
 use crate::harness::program;
 use crate::running::{Running, finish};
 
@@ -73,11 +73,6 @@ fn redirects(folder: &Path, form: &str) {
     let words = ["mend", "redirects", "plan.toml", "--for", form, "-o", "redirects.conf"];
     let done = finish(&words, program(&words).current_dir(folder)).ends(0);
     assert!(done.err.contains("/loop/1: the redirects would be a loop"), "{done}");
-}
-
-/// A port that nothing listens on.
-fn free_port() -> u16 {
-    TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
 }
 
 /// Status and Location of a response.
