@@ -46,6 +46,8 @@ pub(super) struct Lines<L> {
     usual: Duration,
     signs: u32,
     limit: Option<Limit>,
+    /// Whether it has refused a connection for being one too many.
+    refuses_surplus: bool,
 }
 
 /// How many connections a server serves at a time.
@@ -80,6 +82,7 @@ impl<L> Lines<L> {
             usual: Duration::ZERO,
             signs: 0,
             limit: None,
+            refuses_surplus: false,
         }
     }
 
@@ -169,6 +172,19 @@ impl<L> Lines<L> {
             self.limit_to(served, now);
         }
         served > 0
+    }
+
+    /// What was refused on a new connection was sent over another. If that worked, the connection
+    /// was one too many; otherwise, the request itself may be the reason, and limits nothing.
+    pub(super) fn handle_sent_again(&mut self, has_response: bool) {
+        self.refuses_surplus |= has_response;
+        if !self.refuses_surplus {
+            self.limit = None;
+        }
+    }
+
+    pub(super) fn refuses_surplus(&self) -> bool {
+        self.refuses_surplus
     }
 
     fn limit_to(&mut self, most: usize, now: Instant) {
@@ -354,6 +370,20 @@ mod tests {
         assert!(lines.poll_alone(Instant::now()).is_none());
         drop((served, more));
         assert!(new_line(&mut lines).is_some(), "it may serve another instead");
+    }
+
+    #[tokio::test(start_paused = true)]
+    async fn a_request_that_is_always_refused_limits_nothing() {
+        let mut lines = lines(0);
+        let _served = answered(&mut lines);
+        assert!(lines.handle_refused(Instant::now()));
+        lines.handle_sent_again(false);
+        assert!(new_line(&mut lines).is_some() && !lines.refuses_surplus());
+        assert!(lines.handle_refused(Instant::now()));
+        lines.handle_sent_again(true);
+        assert!(new_line(&mut lines).is_none() && lines.refuses_surplus());
+        lines.handle_sent_again(false);
+        assert!(new_line(&mut lines).is_none(), "it has shown that it serves no more");
     }
 
     #[tokio::test(start_paused = true)]

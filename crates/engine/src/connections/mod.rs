@@ -73,29 +73,47 @@ impl<B: Payload> Connections<B> {
         let uri = request.uri().clone();
         let server = self.server(&uri);
         let in_flight = InFlight::new(Arc::clone(&server));
+        let mut was_refused = false;
         loop {
             let found = patience.wait(server.connection()).await;
             let opened = patience.within(self.connection(&server, &uri, found)).await?;
             let mut connection = match opened {
-                Err(SendError::Dial(failure)) if server.handle_refused(&failure) => continue,
+                Err(SendError::Dial(failure)) if server.handle_refused(&failure) => {
+                    was_refused = true;
+                    continue;
+                }
                 found => found?,
             };
             let began = Instant::now();
             // Safe requests may be sent again (RFC 9110 §9.2.2).
             let is_first = connection.is_new() && request.method().is_safe();
             let again = is_first.then(|| request.clone());
-            match patience.within(server.send(&mut connection, request, &uri)).await? {
+            let sent = patience.within(server.send(&mut connection, request, &uri)).await?;
+            let unanswered = match sent {
                 Ok(response) => {
+                    if was_refused {
+                        server.handle_sent_again(true);
+                    }
                     in_flight.handle_head(connection, began.elapsed());
                     return Ok(response);
                 }
-                Err(Unanswered { unsent: Some(unsent), .. }) => request = unsent,
-                Err(Unanswered { error, .. }) => match again {
-                    Some(again) if server.handle_refused(&failure::of_request(&error)) => {
-                        request = again;
+                Err(Unanswered { unsent: Some(unsent), .. }) => {
+                    request = unsent;
+                    continue;
+                }
+                Err(Unanswered { error, .. }) => error,
+            };
+            match again {
+                Some(again) if server.handle_refused(&failure::of_request(&unanswered)) => {
+                    was_refused = true;
+                    request = again;
+                }
+                _ => {
+                    if was_refused {
+                        server.handle_sent_again(false);
                     }
-                    _ => return Err(SendError::Exchange(error)),
-                },
+                    return Err(SendError::Exchange(unanswered));
+                }
             }
         }
     }
@@ -111,9 +129,11 @@ impl<B: Payload> Connections<B> {
         let again = request.method().is_safe().then(|| request.clone());
         match send_alone(dialer, &server, request, patience).await {
             // Once: it may be due to the URL.
-            Err(error) => match again.filter(|_| server.handle_refused(&error.to_failure())) {
-                Some(again) => send_alone(dialer, &server, again, patience).await,
-                None => Err(error),
+            Err(error) => match again {
+                Some(again) if server.handle_refused_alone(&error.to_failure()) => {
+                    send_alone(dialer, &server, again, patience).await
+                }
+                _ => Err(error),
             },
             sent => sent,
         }

@@ -167,9 +167,17 @@ impl<B: Payload> Server<B> {
     /// A new connection was refused, or closed before its first response. Whether the server serves
     /// others, one of which is to be used instead.
     pub(super) fn handle_refused(&self, failure: &Failure) -> bool {
-        let may_be_many =
-            matches!(failure, Failure::Refused | Failure::Reset | Failure::Timeout(Stage::Connect));
-        may_be_many && self.lock().lines.handle_refused(Instant::now())
+        may_be_surplus(failure) && self.lock().lines.handle_refused(Instant::now())
+    }
+
+    /// The same for a connection of one request: whether another is to be closed for it.
+    pub(super) fn handle_refused_alone(&self, failure: &Failure) -> bool {
+        self.lock().lines.refuses_surplus() && self.handle_refused(failure)
+    }
+
+    /// What was refused was sent over another connection.
+    pub(super) fn handle_sent_again(&self, has_response: bool) {
+        self.lock().lines.handle_sent_again(has_response);
     }
 
     /// A connection was opened. Returns the one to be used: if there is one for all by now, that.
@@ -215,6 +223,11 @@ impl<B: Payload> Server<B> {
     fn lock(&self) -> MutexGuard<'_, Connections<B>> {
         self.connections.lock().unwrap_or_else(PoisonError::into_inner)
     }
+}
+
+/// Whether a new connection may have failed because it was one too many.
+fn may_be_surplus(failure: &Failure) -> bool {
+    matches!(failure, Failure::Refused | Failure::Reset | Failure::Timeout(Stage::Connect))
 }
 
 impl<B: Payload> Connections<B> {

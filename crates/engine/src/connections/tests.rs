@@ -84,6 +84,9 @@ async fn serve(mut stream: TcpStream) -> std::io::Result<()> {
         let length = stream.read(&mut request).await?;
         let head = String::from_utf8_lossy(&request[..length]).into_owned();
         let Some(path) = head.split(' ').nth(1) else { return Ok(()) };
+        if path == "/reset" {
+            return stream.set_zero_linger();
+        }
         if path == "/never" {
             return std::future::pending().await;
         }
@@ -311,15 +314,8 @@ async fn every_request_gets_its_turn_where_connections_are_few_and_closed() {
     let pair = pair_with(2).await;
     let paths = ["/a", "/last", "/b", "/last", "/last"];
     let all = futures_of((0..100).map(|number| pair.get(paths[number % paths.len()])));
-    let clock = async {
-        // A minute, in which each has its response many times over.
-        for _ in 0..6000 {
-            advance(Duration::from_millis(10)).await;
-            for _ in 0..20 {
-                yield_now().await;
-            }
-        }
-    };
+    // A minute, in which each has its response many times over.
+    let clock = pass(6000);
     tokio::select! {
         bodies = all => assert_eq!(bodies.len(), 100),
         () = clock => panic!("{:?}, {:?}", pair.server().counts(), pair.server().tally()),
@@ -327,18 +323,11 @@ async fn every_request_gets_its_turn_where_connections_are_few_and_closed() {
 }
 
 #[tokio::test(start_paused = true)]
-async fn a_server_that_resets_connections_too_many_gets_fewer() {
+async fn a_server_that_resets_surplus_connections_gets_fewer() {
     let pair = pair_of(2, true).await;
     pair.get_often("/a", 1).await;
     let all = futures_of((0..30).map(|_| pair.get("/b")));
-    let clock = async {
-        for _ in 0..1000 {
-            advance(Duration::from_millis(10)).await;
-            for _ in 0..20 {
-                yield_now().await;
-            }
-        }
-    };
+    let clock = pass(1000);
     tokio::select! {
         bodies = all => assert_eq!(bodies.len(), 30),
         () = clock => panic!("{:?}, {:?}", pair.server().counts(), pair.server().tally()),
@@ -348,10 +337,41 @@ async fn a_server_that_resets_connections_too_many_gets_fewer() {
 }
 
 #[tokio::test(start_paused = true)]
+async fn a_url_that_resets_its_connection_is_not_requested_for_ever() {
+    let pair = pair().await;
+    pair.get_often("/a", 2).await;
+    pair.until(2, 0).await;
+    let mut patience = Patience::new(Duration::from_secs(60));
+    let reset = async { pair.connections.request(pair.request("/reset"), &mut patience).await };
+    let (reset, ()) = tokio::join!(reset, async {
+        while pair.accepted() < 3 {
+            yield_now().await;
+        }
+        advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    });
+    assert!(matches!(reset, Err(SendError::Exchange(_))), "new, and then over an idle one");
+    let dialer = &pair.connections.dialer;
+    let alone = pair.connections.request_alone(dialer, pair.request("/reset"), &mut patience).await;
+    assert!(matches!(alone, Err(SendError::Exchange(_))));
+    assert_eq!(pair.accepted(), 4, "once");
+    pair.until(0, 1).await;
+    let _both = tokio::join!(pair.get("/b"), pair.get("/c"));
+    assert_eq!(pair.accepted(), 5, "other URLs may have new connections");
+}
+
+#[tokio::test(start_paused = true)]
 async fn a_connection_of_one_request_takes_the_place_of_an_idle_one() {
     let pair = pair_of(2, true).await;
     pair.get_often("/a", 2).await;
     pair.until(2, 0).await;
+    let (third, ()) = tokio::join!(pair.get("/a"), async {
+        while pair.accepted() < 3 {
+            yield_now().await;
+        }
+        advance(SHORTEST_REST + Duration::from_millis(1)).await;
+    });
+    assert_eq!(third, "/a", "sent over another, since a third connection is reset");
+    pair.until(1, 1).await;
     advance(SHORTEST_REST + Duration::from_millis(1)).await;
     pair.until(0, 2).await;
     let (again, ()) = tokio::join!(pair.get_alone("/b"), async {
@@ -362,7 +382,7 @@ async fn a_connection_of_one_request_takes_the_place_of_an_idle_one() {
         }
         advance(Duration::from_millis(51)).await;
     });
-    assert_eq!(again, "/b", "sent again after it was reset");
+    assert_eq!(again, "/b");
     assert_eq!((pair.accepted(), pair.server().counts()), (4, (0, 1, 0)));
     assert_eq!(pair.server().tally().open(), 1, "it has been closed");
     pair.get_often("/a", 1).await;
@@ -416,6 +436,16 @@ async fn a_server_is_tried_again_though_nothing_happens() {
     tokio::select! {
         () = never => panic!("it never responds"),
         () = clock => {}
+    }
+}
+
+/// Lets so many hundredths of a second pass.
+async fn pass(hundredths: usize) {
+    for _ in 0..hundredths {
+        advance(Duration::from_millis(10)).await;
+        for _ in 0..20 {
+            yield_now().await;
+        }
     }
 }
 
