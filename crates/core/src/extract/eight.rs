@@ -29,6 +29,32 @@ pub(super) fn equal(eight_bytes: u64, byte: u8) -> u64 {
     !(((other & eight(0x7f)) + eight(0x7f)) | other) & eight(0x80)
 }
 
+/// The highest bits of eight bytes as one byte, whose lowest bit is that of the first.
+#[inline]
+pub(super) fn gathered(highest_bits: u64) -> u64 {
+    (highest_bits >> 7).wrapping_mul(0x0102_0408_1020_4080) >> 56
+}
+
+/// Where the quote is that ends a value, and whether there is an `&` before it.
+pub(super) fn end_of_quoted(text: &[u8], quote: u8) -> Option<(usize, bool)> {
+    let (chunks, _) = text.as_chunks::<8>();
+    let mut has_ampersand = false;
+    for (number, chunk) in chunks.iter().enumerate() {
+        let bytes = u64::from_le_bytes(*chunk);
+        let (quotes, ampersands) = (equal(bytes, quote), equal(bytes, b'&'));
+        if quotes != 0 {
+            let before = quotes.trailing_zeros();
+            has_ampersand |= ampersands & ((1 << before) - 1) != 0;
+            return Some((number * 8 + before as usize / 8, has_ampersand));
+        }
+        has_ampersand |= ampersands != 0;
+    }
+    let rest = &text[chunks.len() * 8..];
+    let length = rest.iter().position(|&byte| byte == quote)?;
+    has_ampersand |= rest[..length].contains(&b'&');
+    Some((chunks.len() * 8 + length, has_ampersand))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

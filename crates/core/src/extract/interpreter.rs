@@ -159,6 +159,12 @@ impl Interpreter {
         state
     }
 
+    /// An element begins that only marks its text, and has no other elements. Returns whether it
+    /// can be left out, so that only its text is to be taken.
+    pub(super) fn begin_phrase(&mut self) -> bool {
+        self.anchors.iter().all(|anchor| anchor.is_open) && self.tree.begin_phrase()
+    }
+
     /// The offset of the last tag, if it had links. In order, all of them must be taken.
     pub(super) fn take_placed(&mut self) -> Option<usize> {
         self.placed.take()
@@ -189,7 +195,7 @@ impl Interpreter {
 
     /// Returns the tokenizer state for what follows.
     fn handle_start_tag(&mut self) -> Option<State> {
-        let mut name = Name::of(self.tag.name());
+        let mut name = self.tag.element();
         let bare = self.tag.is_bare();
         let value = |attribute| if bare { None } else { self.tag.value(attribute) };
         let started = self.tree.handle_start(StartTag {
@@ -214,7 +220,7 @@ impl Interpreter {
         }
         self.close_anchors();
         let self_closed = self.tag.self_closing && (self.how.xml || foreign);
-        let state = if self_closed || foreign { None } else { raw_text_state(name) };
+        let state = if self_closed || foreign { None } else { name.text_state() };
         self.in_raw_text = state.is_some() && name != Name::Title;
         if self.tree.is_hidden() {
             return state;
@@ -318,7 +324,7 @@ impl Interpreter {
     }
 
     fn handle_end_tag(&mut self) {
-        let name = Name::of(self.tag.name());
+        let name = self.tag.element();
         match name {
             Name::A if !self.tree.is_foreign() => self.close_anchor_here(),
             Name::Title => {
@@ -428,18 +434,4 @@ impl Interpreter {
 fn collect(raw: &mut Vec<u8>, bytes: &[u8]) {
     let room = LONGEST_RAW.saturating_sub(raw.len());
     raw.extend_from_slice(&bytes[..bytes.len().min(room)]);
-}
-
-/// The tokenizer's state after the start tag of an element whose content is not markup.
-fn raw_text_state(name: Name) -> Option<State> {
-    match name {
-        Name::Textarea | Name::Title => Some(State::RcData),
-        Name::Plaintext => Some(State::PlainText),
-        Name::Script => Some(State::ScriptData),
-        // `noscript` is parsed: it is what visitors without scripts get.
-        Name::Style | Name::Xmp | Name::Iframe | Name::Noembed | Name::Noframes => {
-            Some(State::RawText)
-        }
-        _ => None,
-    }
 }

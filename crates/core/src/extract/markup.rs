@@ -220,8 +220,21 @@ mod tests {
             "<p title=\"<a href=x>\"><a title='>' href=y>z</a>",
             "<h1>One <b>two</b></h1><a href=x><img src=y alt='a &eacute; b'> c</a>",
             "<iframe srcdoc=\"<a href='x'>y</a>\"></iframe><noscript><a href=z>z</a></noscript>",
+            "<a href=x><em>a</em> <b class=\"c\">d</b><i></i></a><b>e</b ><b>f</B><u>g</u",
+            "<svg><a href=x><g></a><b>one</b></svg><svg><title><i>two</i></title></svg>",
+            "<nav class=\"b\"><a href=x>y</a></nav><p class=\"b\" id=i><a class=\"b\" href=y>z</a>",
+            "<frameset><b>y</b><frameset><frame src=x></frameset>",
+            "<p><a href=x></p><b>one</b><svg><g>two</g></svg>",
         ] {
             check(html);
+        }
+    }
+
+    #[test]
+    fn an_element_that_is_too_deep_closes_what_is_around_it() {
+        for depth in 508..514 {
+            let around = "<i>".repeat(depth);
+            check(&format!("<b><span role=navigation>{around}<b>x</b><a href=x>y</a>"));
         }
     }
 
@@ -298,6 +311,14 @@ mod tests {
         "</table>",
         "<b>",
         "</b>",
+        "<b>x</b>",
+        "<em class=\"x>'\">&lt;x</em>",
+        "<span class=\"a\">",
+        "</span>",
+        "<code class=\"a\" id=\"c\">x",
+        "</code>",
+        "<frameset>",
+        "<frame src=x>",
         "<nav>",
         "</nav>",
         "<h1>",

@@ -41,6 +41,7 @@ mod meta;
 mod names;
 mod parked;
 mod piece;
+mod plain_tag;
 pub(crate) mod plain_words;
 mod prescan;
 pub mod reading;

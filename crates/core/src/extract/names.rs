@@ -2,6 +2,8 @@
 //!
 //! The first eight bytes of a name are one integer, which is looked up in a table. Names without special treatment are [`Name::Other`].
 
+use html5gum::State;
+
 use crate::extract::reading::Region;
 
 /// The first eight bytes of a name as an integer: no two names in the list have the same.
@@ -18,9 +20,9 @@ const fn key(name: &[u8]) -> u64 {
 macro_rules! names {
     ($($variant:ident $text:literal)*) => {
         /// The name of an element of HTML, SVG or MathML, in lower case.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+        #[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
         #[repr(u8)]
-        pub(super) enum Name { $($variant,)* Other }
+        pub(super) enum Name { $($variant,)* #[default] Other }
 
         impl Name {
             pub(super) const TEXTS: &'static [&'static str] = &[$($text,)* "other"];
@@ -91,18 +93,23 @@ static KEYS: [u64; Name::ALL.len()] = {
 impl Name {
     /// The name in these bytes, which are in lower case.
     pub(super) fn of(name: &[u8]) -> Name {
-        let key = key(name);
-        let mut place = slot(key);
-        let found = loop {
-            match BY_KEY[place] {
-                Name::Other => return Name::Other,
-                found if KEYS[found as usize] == key => break found,
-                _ => place = (place + 1) % BY_KEY.len(),
-            }
-        };
+        let found = Name::of_key(key(name));
         let text = found.text().as_bytes();
         let is_same = text.len() == name.len() && (name.len() <= 8 || text == name);
         if is_same { found } else { Name::Other }
+    }
+
+    /// The name whose first eight bytes these are, the last one in the lowest bits.
+    #[inline]
+    pub(super) fn of_key(key: u64) -> Name {
+        let mut place = slot(key);
+        loop {
+            match BY_KEY[place] {
+                Name::Other => return Name::Other,
+                found if KEYS[found as usize] == key => return found,
+                _ => place = (place + 1) % BY_KEY.len(),
+            }
+        }
     }
 
     /// The name as text; `other` for one that is not in the list.
@@ -120,6 +127,51 @@ impl Name {
             Name::Footer => Some(Region::Footer),
             _ => None,
         }
+    }
+
+    /// The tokenizer's state after its start tag, if its content is not markup.
+    pub(super) fn text_state(self) -> Option<State> {
+        match self {
+            Name::Textarea | Name::Title => Some(State::RcData),
+            Name::Plaintext => Some(State::PlainText),
+            Name::Script => Some(State::ScriptData),
+            // `noscript` is parsed: it is what visitors without scripts get.
+            Name::Style | Name::Xmp | Name::Iframe | Name::Noembed | Name::Noframes => {
+                Some(State::RawText)
+            }
+            _ => None,
+        }
+    }
+
+    /// Whether it only marks its text: it closes nothing, nor does its end if it has no elements.
+    pub(super) fn is_phrase(self) -> bool {
+        use Name::*;
+        matches!(
+            self,
+            Abbr | B
+                | Big
+                | Cite
+                | Code
+                | Data
+                | Dfn
+                | Em
+                | I
+                | Kbd
+                | Mark
+                | Q
+                | S
+                | Samp
+                | Small
+                | Span
+                | Strike
+                | Strong
+                | Sub
+                | Sup
+                | Time
+                | Tt
+                | U
+                | Var
+        )
     }
 
     /// Whether it never has content (HTML, "Void elements", with the obsolete ones).

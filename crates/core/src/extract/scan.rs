@@ -10,9 +10,10 @@ use std::ops::Range;
 use html5gum::State;
 use memchr::{memchr, memchr2};
 
-use super::eight::equal;
+use super::eight::{end_of_quoted, equal, gathered};
 use super::interpreter::Interpreter;
 use super::piece::{Piece, Positions};
+use super::plain_tag::PlainTag;
 use super::references::Reference;
 use super::repeats::{RepeatFinder, Source};
 use super::tag::Tag;
@@ -37,7 +38,8 @@ pub(super) fn scan(
     // The rules for NUL depend on where it is.
     let usual = &text.as_bytes()[..piece.next_nul()];
     let source = Source { text, usual, offset: piece.start };
-    let mut scanner = Scanner { page, text: usual, offset: piece.start, has_cr: piece.has_cr };
+    let (offset, has_cr) = (piece.start, piece.has_cr);
+    let mut scanner = Scanner { page, text: usual, offset, has_cr };
     loop {
         piece.at = match scanner.read_text(piece.at, end, State::Data) {
             Ok(tag) if tag == end => {
@@ -117,8 +119,11 @@ impl Scanner<'_> {
         let mut at = start;
         loop {
             let until = self.text.len().min(end);
-            let found = memchr2(b'<', b'&', &self.text[at..until]).map(|found| at + found);
-            self.take_text(at, found.unwrap_or(until));
+            let found = next_mark(&self.text[at..until]).map(|found| at + found);
+            let text_end = found.unwrap_or(until);
+            if text_end > at {
+                self.take_text(at, text_end);
+            }
             match found {
                 None if until == end => return Ok(until),
                 // There is a NUL.
@@ -208,9 +213,34 @@ impl Scanner<'_> {
 
     /// Reads a tag whose name begins at `name`.
     fn read_tag(&mut self, start: usize, name: usize) -> Option<(usize, Option<State>)> {
-        let end = self.read_attributes(start, name)?;
+        let end = if let Some(plain) = PlainTag::at_name(&self.text[name..], name - start == 2) {
+            let end = name + plain.length;
+            if plain.begins_phrase()
+                && let Some(end) = self.read_phrase(plain, end)
+            {
+                return Some((end, None));
+            }
+            self.page.tag.set_plain(plain);
+            end
+        } else {
+            self.read_attributes(start, name)?
+        };
         (self.page.tag.start, self.page.tag.end) = (self.offset + start, self.offset + end);
         Some((end, self.page.take_tag()))
+    }
+
+    /// Reads on after the start tag of an element that only marks its text, if nothing but that
+    /// text and the end tag follows. Returns where this ends.
+    fn read_phrase(&mut self, tag: PlainTag, start: usize) -> Option<usize> {
+        let end = start + next_mark(&self.text[start..])?;
+        let end_tag = tag.end_of_phrase(&self.text[end..])?;
+        if !self.page.begin_phrase() {
+            return None;
+        }
+        if end > start {
+            self.take_text(start, end);
+        }
+        Some(end + end_tag)
     }
 
     /// Reads the current tag. Returns where it ends.
@@ -295,6 +325,26 @@ impl Scanner<'_> {
     }
 }
 
+/// Where the next `<` or `&` is. Most texts are short.
+#[inline]
+fn next_mark(text: &[u8]) -> Option<usize> {
+    let marks = |bytes: &[u8; 8]| {
+        let bytes = u64::from_le_bytes(*bytes);
+        gathered(equal(bytes, b'<') | equal(bytes, b'&'))
+    };
+    let start = match text.as_chunks::<8>().0 {
+        [first, second, ..] => {
+            let marks = marks(first) | marks(second) << 8;
+            if marks != 0 {
+                return Some(marks.trailing_zeros() as usize);
+            }
+            16
+        }
+        _ => 0,
+    };
+    memchr2(b'<', b'&', &text[start..]).map(|found| start + found)
+}
+
 /// Where the name ends that begins at this place. Adds the uses of its bytes.
 fn end_of_name(source: &[u8], at: usize, uses: &mut u8) -> Option<usize> {
     let mut is_end = |&byte: &u8| {
@@ -334,26 +384,6 @@ impl Value {
         let has_ampersand = source[place.clone()].contains(&b'&');
         (is_usual && !place.is_empty()).then_some(Value { end: place.end, place, has_ampersand })
     }
-}
-
-/// Where the quote is that ends a value, and whether there is an `&` before it.
-fn end_of_quoted(text: &[u8], quote: u8) -> Option<(usize, bool)> {
-    let (chunks, _) = text.as_chunks::<8>();
-    let mut has_ampersand = false;
-    for (number, chunk) in chunks.iter().enumerate() {
-        let bytes = u64::from_le_bytes(*chunk);
-        let (quotes, ampersands) = (equal(bytes, quote), equal(bytes, b'&'));
-        if quotes != 0 {
-            let before = quotes.trailing_zeros();
-            has_ampersand |= ampersands & ((1 << before) - 1) != 0;
-            return Some((number * 8 + before as usize / 8, has_ampersand));
-        }
-        has_ampersand |= ampersands != 0;
-    }
-    let rest = &text[chunks.len() * 8..];
-    let length = rest.iter().position(|&byte| byte == quote)?;
-    has_ampersand |= rest[..length].contains(&b'&');
-    Some((chunks.len() * 8 + length, has_ampersand))
 }
 
 /// Replaces the references in the last value of a tag.

@@ -7,7 +7,7 @@
 //! except for that URL, a date or a number: so for the likeness, words with digits or slashes,
 //! and those at the end of the URL, do not count.
 
-use super::eight::{marks, spaces};
+use super::eight::{gathered, marks, spaces};
 use crate::extract::reading::Sketch;
 
 #[derive(Debug, Default)]
@@ -287,9 +287,7 @@ fn look_at(block: &[u8; BLOCK]) -> (u64, bool) {
     let (chunks, _) = block.as_chunks::<8>();
     for (number, chunk) in chunks.iter().enumerate() {
         let bytes = u64::from_le_bytes(*chunk);
-        // The highest bits of eight bytes, gathered in the highest byte.
-        let gathered = (spaces(bytes) >> 7).wrapping_mul(0x0102_0408_1020_4080) >> 56;
-        ends |= gathered << (8 * number);
+        ends |= gathered(spaces(bytes)) << (8 * number);
         marked |= marks(bytes);
     }
     (ends, marked != 0)

@@ -2,6 +2,9 @@
 
 use std::ops::Range;
 
+use super::names::Name;
+use super::plain_tag::PlainTag;
+
 #[derive(Debug, Default)]
 pub(super) struct Tag {
     pub(super) is_end: bool,
@@ -14,6 +17,8 @@ pub(super) struct Tag {
     buffer: Vec<u8>,
     /// The length of the name.
     name: usize,
+    /// What the name stands for.
+    element: Name,
     /// Values in which references were replaced.
     decoded: Vec<u8>,
     attributes: Vec<Span>,
@@ -47,6 +52,7 @@ impl Tag {
     pub(super) fn push_tag_name(&mut self, bytes: &[u8]) {
         self.buffer.extend_from_slice(bytes);
         self.name = self.buffer.len();
+        self.element = Name::of(&self.buffer);
     }
 
     pub(super) fn begin_attribute(&mut self) {
@@ -106,6 +112,7 @@ impl Tag {
                 .chain(std::iter::once(0..name))
                 .for_each(|name| self.buffer[name].make_ascii_lowercase());
         }
+        self.element = Name::of(&self.buffer[..name]);
         for span in &self.attributes {
             self.initials |= initial(&self.buffer[span.name.clone()]);
         }
@@ -113,6 +120,17 @@ impl Tag {
 }
 
 impl Tag {
+    /// Makes it this one. Its name is not known, only what that stands for.
+    pub(super) fn set_plain(&mut self, plain: PlainTag) {
+        self.clear(plain.is_end);
+        self.element = plain.name;
+    }
+
+    /// What its name stands for.
+    pub(super) fn element(&self) -> Name {
+        self.element
+    }
+
     /// In lower case.
     pub(super) fn name(&self) -> &[u8] {
         &self.buffer[..self.name]

@@ -208,6 +208,16 @@ impl Tree {
         }
     }
 
+    /// An element begins that only marks its text (see [`Name::is_phrase`]). Returns whether
+    /// nothing in the tree depends on it once it has ended.
+    pub(super) fn begin_phrase(&mut self) -> bool {
+        if self.in_frames || self.is_foreign() || self.open.len() >= DEEPEST {
+            return false;
+        }
+        self.body_began = true;
+        true
+    }
+
     /// The nearest landmark of the last tag, including itself.
     pub(super) fn region(&self) -> Option<Region> {
         self.region
