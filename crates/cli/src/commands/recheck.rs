@@ -133,12 +133,9 @@ fn exit(run: &OpenRun<'_>, targets: &[StoredUrl], fail_on: FailOn) -> Result<Exi
         return Ok(Exit::Unfinished);
     }
     let Some(selection) = findings::failing(fail_on) else { return Ok(Exit::Fine) };
-    for target in targets {
-        if findings::has_any(&run.query_to(*target, &selection)?)? {
-            return Ok(Exit::Broken);
-        }
-    }
-    Ok(Exit::Fine)
+    let targets = targets.iter().copied().collect();
+    let fails = findings::has_any(&run.query_to_any(&targets, &selection)?)?;
+    Ok(if fails { Exit::Broken } else { Exit::Fine })
 }
 
 /// Shows each target before and after.

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use crate::failure::Failure;
-use crate::signals::stop_requested;
+use crate::signals::{leave_signals_to_view, stop_requested};
 
 /// What was signalled and not dealt with yet.
 #[derive(Debug, Clone, Default)]
@@ -21,6 +21,7 @@ impl Signals {
             .enable_all()
             .build()
             .map_err(|reason| Failure::System { what: "cannot watch for signals", reason })?;
+        leave_signals_to_view();
         let flags = signals.clone();
         std::thread::spawn(move || {
             runtime.block_on(async {

@@ -2,6 +2,8 @@
 
 #![cfg(unix)]
 
+use std::io::Read as _;
+
 use rummage_demo::{Act, Scenario, museum};
 
 use crate::harness::{Stage, without_times};
@@ -80,6 +82,23 @@ fn ctrl_c_shows_results_so_far_and_the_run_can_be_continued() {
     );
     let outcome = stage.run(&["crawl", "--resume"]).ends(2);
     assert!(outcome.err.contains("the store contains no unfinished run"), "{outcome}");
+}
+
+/// Its output is not read, so that the program waits for that.
+#[test]
+fn ctrl_c_ends_a_program_that_still_writes_its_results() {
+    let link = |number| format!("<a href=/{number}{}>gone</a>", "x".repeat(400));
+    let links: String = (0..300).map(link).collect();
+    let stage = Stage::new(&site("a.test", &[("/", page(&links))]));
+    stage.run(&["crawl", "http://a.test", "-q"]).ends(1);
+    let words = ["recheck", "--format", "jsonl"];
+    let (mut output, input) = std::io::pipe().unwrap();
+    let recheck = Running::start_into(&words, &mut stage.command(&words), input);
+    output.read_exact(&mut [0]).unwrap();
+    recheck.signal("-INT");
+    recheck.end().ends(3);
+    let rows = stage.run(&["findings", "--format", "jsonl"]).ends(0).json();
+    assert_eq!(rows.len(), 300);
 }
 
 /// The dead links are requested a second time at the end, which this run does not reach.

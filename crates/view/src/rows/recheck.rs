@@ -21,8 +21,7 @@ pub fn recheck_rows(
     after: &OpenRun<'_>,
     targets: &[StoredUrl],
 ) -> Result<(), ViewError> {
-    for target in targets {
-        let url = RecheckedUrl::of(before, after, *target)?;
+    for url in RecheckedUrl::all(before, after, targets)? {
         let row = json!({
             "target": url.url,
             "before": url.before.as_ref().map(outcome),

@@ -1,5 +1,6 @@
 //! The targets of a recheck, before and after.
 
+use std::collections::HashMap;
 use std::io::Write;
 
 use rummage_core::findings::compare::is_wrong;
@@ -41,17 +42,24 @@ enum Change {
 }
 
 impl RecheckedUrl {
-    pub(crate) fn of(
+    /// Each of these URLs in both runs.
+    pub(crate) fn all(
         before: &OpenRun<'_>,
         after: &OpenRun<'_>,
-        url: StoredUrl,
-    ) -> Result<RecheckedUrl, ViewError> {
-        let (was, then) = said(before, url)?;
-        let (is, now) = said(after, url)?;
-        let is = is.filter(|_| now > 0);
+        urls: &[StoredUrl],
+    ) -> Result<Vec<RecheckedUrl>, ViewError> {
+        let (was, is) = (Said::of_all(before, urls)?, Said::of_all(after, urls)?);
         let suspicious = after.info().state == RunState::Suspicious;
-        let links = (then, now);
-        Ok(RecheckedUrl { url: before.url(url)?, before: was, after: is, links, suspicious })
+        let rechecked = urls.iter().zip(was.into_iter().zip(is)).map(|(url, (was, is))| {
+            Ok(RecheckedUrl {
+                url: before.url(*url)?,
+                before: was.outcome,
+                after: is.outcome.filter(|_| is.links > 0),
+                links: (was.links, is.links),
+                suspicious,
+            })
+        });
+        rechecked.collect()
     }
 
     fn became(&self) -> Change {
@@ -71,22 +79,34 @@ impl RecheckedUrl {
     }
 }
 
-/// The result of a URL in a run, or of a link to it if that is worse, such as a missing anchor;
-/// and the number of links.
-fn said(run: &OpenRun<'_>, url: StoredUrl) -> Result<(Option<Outcome>, u64), StoreError> {
-    let selection = Selection::all();
-    let mut outcome = run.outcome(url)?;
-    let mut links = 0;
-    run.query_to(url, &selection)?.for_each(|found| {
-        links += 1;
-        if let Some(outcome) = &mut outcome
-            && severity(found.verdict) < severity(outcome.verdict)
-        {
-            (outcome.verdict, outcome.cause) = (found.verdict, found.cause);
-        }
-        Ok::<_, StoreError>(())
-    })?;
-    Ok((outcome, links))
+/// What a run says of a URL.
+struct Said {
+    /// The result of the URL, or of a link to it if that is worse, such as a missing anchor.
+    outcome: Option<Outcome>,
+    links: u64,
+}
+
+impl Said {
+    /// That of each of these URLs. All links are read once, however many URLs there are.
+    fn of_all(run: &OpenRun<'_>, urls: &[StoredUrl]) -> Result<Vec<Said>, StoreError> {
+        let said = |url: &StoredUrl| Ok(Said { outcome: run.outcome(*url)?, links: 0 });
+        let mut all = urls.iter().map(said).collect::<Result<Vec<Said>, StoreError>>()?;
+        let places: HashMap<StoredUrl, usize> = urls.iter().copied().zip(0..).collect();
+        let (wanted, selection) = (urls.iter().copied().collect(), Selection::all());
+        run.query_to_any(&wanted, &selection)?.for_each(|found| {
+            let Some(said) = places.get(&found.target).and_then(|place| all.get_mut(*place)) else {
+                return Ok(());
+            };
+            said.links += 1;
+            if let Some(outcome) = &mut said.outcome
+                && severity(found.verdict) < severity(outcome.verdict)
+            {
+                (outcome.verdict, outcome.cause) = (found.verdict, found.cause);
+            }
+            Ok::<_, StoreError>(())
+        })?;
+        Ok(all)
+    }
 }
 
 /// Writes how the targets of a recheck changed.
@@ -100,10 +120,7 @@ pub fn recheck(
     after: &OpenRun<'_>,
     targets: &[StoredUrl],
 ) -> Result<(), ViewError> {
-    let mut all = Vec::with_capacity(targets.len());
-    for target in targets {
-        all.push(RecheckedUrl::of(before, after, *target)?);
-    }
+    let mut all = RecheckedUrl::all(before, after, targets)?;
     all.sort_by_key(RecheckedUrl::became);
     totals::head(out, after.info())?;
     let many = |what: Change| all.iter().filter(|url| url.became() == what).count() as u64;
