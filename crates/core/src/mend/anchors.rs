@@ -16,17 +16,16 @@ const MOST: usize = 20_000;
 const OFFERED: usize = 4;
 
 /// A place on a page that fragments can name.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Anchor {
+#[derive(Debug)]
+struct Anchor {
     /// Its `id`, or the `name` of an `a`.
-    pub id: String,
+    id: String,
     /// The text of the heading that it is, is in, or comes right before.
-    pub heading: Option<String>,
+    heading: Option<String>,
 }
 
 /// The anchors of a page, in order: not those with an id longer than 200 bytes, and at most 20,000.
-#[must_use]
-pub fn of_page(html: &str) -> Vec<Anchor> {
+fn of_page(html: &str) -> Vec<Anchor> {
     let mut anchors: Vec<Anchor> = Vec::new();
     // The first anchor that gets the text of the next heading.
     let mut pending = 0;
@@ -83,62 +82,105 @@ fn is_heading(name: &str) -> bool {
     matches!(name, "h1" | "h2" | "h3" | "h4" | "h5" | "h6")
 }
 
-/// The anchors of the page at this URL that a fragment may have meant, best first.
-#[must_use]
-pub fn candidates(
-    page: &str,
-    fragment: &str,
-    link_texts: &[String],
-    anchors: &[Anchor],
-) -> Vec<Candidate> {
-    let wanted = percent_decode(fragment);
-    if wanted.len() > LONGEST {
-        return Vec::new();
+/// The anchors of a page, prepared once for all fragments that are missing on it.
+#[derive(Debug)]
+pub struct Anchors(Vec<Prepared>);
+
+#[derive(Debug)]
+struct Prepared {
+    anchor: Anchor,
+    characters: String,
+    words: Vec<String>,
+    heading: Vec<String>,
+}
+
+/// What a link with a fragment is about.
+struct Wanted {
+    characters: String,
+    words: Vec<String>,
+    /// The words of each text of such links.
+    texts: Vec<Vec<String>>,
+}
+
+impl Anchors {
+    /// Those of this page.
+    #[must_use]
+    pub fn of_page(html: &str) -> Anchors {
+        Anchors::of(of_page(html))
     }
-    let mut found: Vec<Candidate> = anchors
-        .iter()
-        .filter_map(|anchor| {
-            let score = similarity(&wanted, link_texts, anchor);
-            (score > 0).then(|| Candidate {
+
+    fn of(all: Vec<Anchor>) -> Anchors {
+        let prepared = all.into_iter().map(|anchor| Prepared {
+            characters: characters_of(&anchor.id),
+            words: words(&anchor.id),
+            heading: anchor.heading.as_deref().map(words).unwrap_or_default(),
+            anchor,
+        });
+        Anchors(prepared.collect())
+    }
+
+    /// Those that a fragment may have meant, best first. The page is at this URL, and links with the
+    /// fragment have these texts.
+    #[must_use]
+    pub fn candidates(&self, page: &str, fragment: &str, link_texts: &[String]) -> Vec<Candidate> {
+        let fragment = percent_decode(fragment);
+        if fragment.len() > LONGEST {
+            return Vec::new();
+        }
+        let wanted = Wanted {
+            characters: characters_of(&fragment),
+            words: words(&fragment),
+            texts: link_texts.iter().map(|text| words(text)).collect(),
+        };
+        let scored = self.0.iter().map(|prepared| (wanted.similarity(prepared), prepared));
+        let mut found: Vec<Candidate> = scored
+            .filter(|(score, _)| *score > 0)
+            .map(|(score, Prepared { anchor, .. })| Candidate {
                 to: format!("{page}#{}", encoded(&anchor.id)),
                 reason: Reason::Anchor,
                 score,
                 is_known: true,
             })
-        })
-        .collect();
-    found.sort_by_key(|candidate| std::cmp::Reverse(candidate.score));
-    found.dedup_by(|one, other| one.to == other.to);
-    found.truncate(OFFERED);
-    found
+            .collect();
+        found.sort_by_key(|candidate| std::cmp::Reverse(candidate.score));
+        found.dedup_by(|one, other| one.to == other.to);
+        found.truncate(OFFERED);
+        found
+    }
 }
 
-/// How likely an anchor is meant, from 0 to 100.
-fn similarity(wanted: &str, link_texts: &[String], anchor: &Anchor) -> u8 {
-    let (one, other) = (characters_of(wanted), characters_of(&anchor.id));
-    if one == other {
-        return 94;
+impl Wanted {
+    /// How likely an anchor is meant, from 0 to 100.
+    fn similarity(&self, anchor: &Prepared) -> u8 {
+        if self.characters == anchor.characters {
+            return 94;
+        }
+        let edits = edits(&self.characters, &anchor.characters);
+        let by_characters = edits.map_or(0, |edits| if edits == 1 { 86 } else { 76 });
+        let own = &self.words;
+        let by_words = overlap(own, &anchor.words).max(overlap(own, &anchor.heading));
+        let by_text = self.texts.iter().map(|text| overlap(text, &anchor.heading)).max();
+        let of_overlap = |percent: usize| match percent {
+            100 => 86,
+            75.. => 74,
+            50.. => 66,
+            25.. => 45,
+            _ => 0,
+        };
+        let by_text = by_text.map_or(0, |percent| of_overlap(percent).min(84));
+        by_characters.max(of_overlap(by_words)).max(by_text)
     }
-    let by_characters = edits(&one, &other).map_or(0, |edits| if edits == 1 { 86 } else { 76 });
-    let words = |text: &str| words_of(text).collect::<Vec<_>>();
-    let overlap = |one: &[String], other: &[String]| {
-        let shared = one.iter().filter(|word| other.contains(word)).count();
-        let all = one.len() + other.len() - shared;
-        (100 * shared).checked_div(all).unwrap_or_default()
-    };
-    let own = words(wanted);
-    let heading = anchor.heading.as_deref().map(words).unwrap_or_default();
-    let by_words = overlap(&own, &words(&anchor.id)).max(overlap(&own, &heading));
-    let by_text = link_texts.iter().map(|text| overlap(&words(text), &heading)).max();
-    let of_overlap = |percent: usize| match percent {
-        100 => 86,
-        75.. => 74,
-        50.. => 66,
-        25.. => 45,
-        _ => 0,
-    };
-    let by_text = by_text.map_or(0, |percent| of_overlap(percent).min(84));
-    by_characters.max(of_overlap(by_words)).max(by_text)
+}
+
+fn words(text: &str) -> Vec<String> {
+    words_of(text).collect()
+}
+
+/// How many of the words of both are in both, in percent.
+fn overlap(one: &[String], other: &[String]) -> usize {
+    let shared = one.iter().filter(|word| other.contains(word)).count();
+    let all = one.len() + other.len() - shared;
+    (100 * shared).checked_div(all).unwrap_or_default()
 }
 
 /// A fragment as the URL standard serializes it.
@@ -183,17 +225,17 @@ mod tests {
         let found = of_page(&page);
         assert_eq!((found[0].id.as_str(), found.len()), ("short", MOST));
         let other = format!("{}b", "a".repeat(LONGEST));
-        let anchors = [Anchor { id: long.clone(), heading: None }];
-        assert_eq!(candidates("http://a.test/", &other, &[], &anchors), []);
+        let anchors = |id: &str| Anchors::of(vec![Anchor { id: id.to_owned(), heading: None }]);
+        let found = |id: &str, fragment| anchors(id).candidates("http://a.test/", fragment, &[]);
+        assert_eq!(found(&long, &other), []);
         let kept = "a".repeat(LONGEST);
-        let anchors = [Anchor { id: kept.clone(), heading: None }];
-        assert_eq!(candidates("http://a.test/", &kept, &[], &anchors).len(), 1);
-        assert_eq!(candidates("http://a.test/", &long, &[], &anchors), []);
+        assert_eq!(found(&kept, &kept).len(), 1);
+        assert_eq!(found(&kept, &long), []);
     }
 
     #[test]
     fn the_anchor_that_was_meant_comes_first() {
-        let anchors = of_page(PAGE);
+        let anchors = Anchors::of_page(PAGE);
         for (fragment, texts, expected) in [
             ("winter_hours", &[][..], Some("winter-hours")),
             ("Winter-Hours", &[], Some("winter-hours")),
@@ -205,7 +247,7 @@ mod tests {
             ("tickets", &[], None),
         ] {
             let texts: Vec<String> = texts.iter().map(|text| (*text).to_owned()).collect();
-            let found = candidates("http://a.test/visit", fragment, &texts, &anchors);
+            let found = anchors.candidates("http://a.test/visit", fragment, &texts);
             let first = found.first().map(|found| found.to.as_str());
             let expected = expected.map(|id| format!("http://a.test/visit#{id}"));
             assert_eq!(first, expected.as_deref(), "{fragment}: {found:?}");

@@ -2,10 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use rummage_core::mend::Candidate;
+use rummage_core::mend::anchors::Anchors;
 use rummage_core::mend::choose::{Proposal, Tried, choose};
 use rummage_core::mend::known::KnownUrls;
 use rummage_core::mend::makers::candidates;
-use rummage_core::mend::{Candidate, anchors};
 use rummage_store::OpenRun;
 use rummage_view::safe;
 
@@ -95,11 +96,11 @@ pub(super) fn find_anchors(
                 continue;
             }
         };
-        let all = anchors::of_page(&source);
+        let anchors = Anchors::of_page(&source);
         for at in wanted {
             let Case { faulty, candidates, proposals, .. } = &mut cases[at];
             let Some((_, fragment)) = &faulty.anchor else { continue };
-            *candidates = anchors::candidates(&page, fragment, &faulty.fault.texts, &all);
+            *candidates = anchors.candidates(&page, fragment, &faulty.fault.texts);
             let tried = candidates.iter().map(|candidate| Tried {
                 candidate: candidate.clone(),
                 moved_to: None,
