@@ -58,7 +58,7 @@ pub(crate) fn rewrite(bytes: &[u8]) {
         tried: 0,
         confidence: None,
     };
-    let moved = Plan { rules: vec![rule], ..Plan::default() };
+    let moved = Plan::new(vec![rule], Vec::new());
     for kind in [Kind::Html, Kind::Xhtml, Kind::Css, Kind::Markdown, Kind::Exact] {
         let Some(source) = Source::decode(bytes, kind) else { continue };
         assert_eq!(source.encode(&source.text).as_deref(), Some(bytes), "{kind:?}");

@@ -123,10 +123,8 @@ impl PlanFile {
 
     /// What it says, for the core.
     pub(crate) fn plan(&self) -> Plan {
-        Plan {
-            rules: self.rules.iter().map(|entry| entry.rule.clone()).collect(),
-            mends: self.mends.iter().map(|entry| entry.mend.clone()).collect(),
-        }
+        let rules = self.rules.iter().map(|entry| entry.rule.clone()).collect();
+        Plan::new(rules, self.mends.iter().map(|entry| entry.mend.clone()).collect())
     }
 
     /// Removes what another plan has already: the same rules, and single repairs of the same

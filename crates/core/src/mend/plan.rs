@@ -1,5 +1,7 @@
 //! A plan: what is done with which target. Plain data; its text form is up to the caller.
 
+use std::collections::HashMap;
+
 use super::Confidence;
 
 /// What is done with the links to a target.
@@ -109,10 +111,10 @@ pub struct Mend {
 /// Rules and single repairs. A single repair wins over rules; of rules, the first one wins.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Plan {
-    /// Rules, in order.
-    pub rules: Vec<Rule>,
-    /// Single repairs, in order.
-    pub mends: Vec<Mend>,
+    rules: Vec<Rule>,
+    mends: Vec<Mend>,
+    /// The first single repair of each target, by its position.
+    by_target: HashMap<String, usize>,
 }
 
 /// What a plan does with a target.
@@ -129,12 +131,34 @@ pub struct Step {
 }
 
 impl Plan {
+    /// A plan of these rules and single repairs.
+    #[must_use]
+    pub fn new(rules: Vec<Rule>, mends: Vec<Mend>) -> Plan {
+        let mut by_target = HashMap::with_capacity(mends.len());
+        for (at, mend) in mends.iter().enumerate() {
+            by_target.entry(mend.target.clone()).or_insert(at);
+        }
+        Plan { rules, mends, by_target }
+    }
+
+    /// Rules, in order.
+    #[must_use]
+    pub fn rules(&self) -> &[Rule] {
+        &self.rules
+    }
+
+    /// Single repairs, in order.
+    #[must_use]
+    pub fn mends(&self) -> &[Mend] {
+        &self.mends
+    }
+
     /// What is done with a target: a URL in normal form with its fragment, or a malformed one as
     /// written. `None` if the plan does not mention it. A repair for a URL without a fragment
     /// also applies to links with one, which keep it.
     #[must_use]
     pub fn step(&self, target: &str) -> Option<Step> {
-        let single = |wanted: &str| self.mends.iter().position(|mend| mend.target == wanted);
+        let single = |wanted: &str| self.by_target.get(wanted).copied();
         let of_mend = |at: usize, fragment: Option<&str>| {
             let Mend { action, to, .. } = &self.mends[at];
             let to = to.as_ref().map(|to| match fragment {
@@ -190,17 +214,18 @@ mod tests {
 
     #[test]
     fn single_repairs_win_over_rules_and_apply_to_fragments() {
-        let plan = Plan {
-            rules: vec![
+        let plan = Plan::new(
+            vec![
                 rule("http://a.test/", "http://b.test/"),
                 rule("http://a.test/x", "http://c.test/"),
             ],
-            mends: vec![
+            vec![
                 mend("http://a.test/kept", Action::Leave, None),
                 mend("http://a.test/x#y", Action::Replace, Some("http://a.test/x#z")),
                 mend("http://a.test/p", Action::Replace, Some("http://a.test/q")),
+                mend("http://a.test/p", Action::Drop, None),
             ],
-        };
+        );
         let to = |target: &str| plan.step(target).and_then(|step| step.to);
         assert_eq!(plan.step("http://a.test/kept").unwrap().action, Action::Leave);
         assert_eq!(to("http://a.test/x#y").as_deref(), Some("http://a.test/x#z"));

@@ -66,7 +66,7 @@ pub fn redirects(plan: &Plan, is_own: impl Fn(&Url) -> bool, status: u16) -> Red
     let mut done = Redirects::default();
     let mut exact: BTreeMap<String, Redirect> = BTreeMap::new();
     let mut order = Vec::new();
-    for mend in &plan.mends {
+    for mend in plan.mends() {
         let to = match mend.action {
             Action::Replace | Action::Redirect => match &mend.to {
                 Some(to) => Some(to),
@@ -122,7 +122,7 @@ fn left(
     prefixes: &[Redirect],
     is_own: &impl Fn(&Url) -> bool,
 ) -> Vec<(String, String)> {
-    let leaves = plan.mends.iter().filter(|mend| mend.action == Action::Leave);
+    let leaves = plan.mends().iter().filter(|mend| mend.action == Action::Leave);
     let covered = |target: &String| {
         let path = path(&Url::parse(target).ok().filter(is_own)?);
         let prefix = prefixes.iter().find(|prefix| path.starts_with(&prefix.from))?;
@@ -139,7 +139,7 @@ fn prefixes(
     omitted: &mut Vec<(String, Omitted)>,
 ) -> Vec<Redirect> {
     let mut found: Vec<Redirect> = Vec::new();
-    for rule in &plan.rules {
+    for rule in plan.rules() {
         let own = Url::parse(&rule.from).ok().filter(is_own);
         let why = match &own {
             None => Some(Omitted::External),
@@ -251,18 +251,17 @@ mod tests {
             confidence: None,
         };
         let leave = |target| mend(target, Action::Leave, None);
-        let plan = Plan {
-            rules: vec![rule],
-            mends: vec![leave("/old/members"), leave("/other"), replaced("/old/x", "/y")],
-        };
+        let mends = vec![leave("/old/members"), leave("/other"), replaced("/old/x", "/y")];
+        let plan = Plan::new(vec![rule], mends);
         let done = redirects(&plan, |url| url.host_str() == Some("a.test"), 301);
         assert_eq!(done.left, [("https://a.test/old/members".to_owned(), "/old/".to_owned())]);
     }
 
     #[test]
     fn chains_are_shortened_and_loops_left_out() {
-        let plan = Plan {
-            mends: vec![
+        let plan = Plan::new(
+            Vec::new(),
+            vec![
                 replaced("/a", "/b"),
                 replaced("/b", "/c?x=1"),
                 replaced("/l", "/m"),
@@ -272,8 +271,7 @@ mod tests {
                 mend("/kept", Action::Leave, None),
                 replaced("/page#x", "/page#y"),
             ],
-            ..Plan::default()
-        };
+        );
         let (all, omitted) = of(&plan);
         assert_eq!(all, ["/a 301 /c?x=1", "/b 301 /c?x=1", "/old 410 ", "/to-old 410 "]);
         let looped = |path: &str| (path.to_owned(), Omitted::Loop);
@@ -289,15 +287,15 @@ mod tests {
             tried: 3,
             confidence: None,
         };
-        let plan = Plan {
-            rules: vec![
+        let plan = Plan::new(
+            vec![
                 rule("/paths/", "/trails/"),
                 rule("/paths/old/", "/attic/"),
                 rule("/in/", "/in/side/"),
                 rule("/x/*.htm", "/x/*.html"),
             ],
-            mends: vec![replaced("/tow", "/paths/towpath")],
-        };
+            vec![replaced("/tow", "/paths/towpath")],
+        );
         let (all, omitted) = of(&plan);
         assert_eq!(
             all,
@@ -309,13 +307,13 @@ mod tests {
 
     #[test]
     fn what_would_be_a_loop_on_the_server_is_left_out() {
-        let mut plan = Plan { mends: vec![replaced("/a", "/a")], ..Plan::default() };
-        plan.mends.push(Mend {
+        let external = Mend {
             target: "http://b.test/x".to_owned(),
             action: Action::Replace,
             to: Some("https://a.test/y".to_owned()),
             confidence: None,
-        });
+        };
+        let plan = Plan::new(Vec::new(), vec![replaced("/a", "/a"), external]);
         let (all, omitted) = of(&plan);
         assert!(all.is_empty());
         let why: Vec<Omitted> = omitted.into_iter().map(|(_, why)| why).collect();

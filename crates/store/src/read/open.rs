@@ -4,6 +4,7 @@
 //! what is shown.
 
 use std::cell::{OnceCell, RefCell};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use rummage_core::crawl::FragmentFault;
@@ -186,6 +187,24 @@ impl<'a> OpenRun<'a> {
             text,
             most,
         )
+    }
+
+    /// The URLs of the run with exactly one of these texts.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub fn named(&self, texts: &HashSet<&str>) -> Result<Vec<StoredUrl>, StoreError> {
+        let mut found = Vec::new();
+        let mut select = self.db.prepare("SELECT id, url FROM address")?;
+        let mut rows = select.query([])?;
+        while let Some(row) = rows.next()? {
+            let url: u32 = row.get(0)?;
+            let is_named = texts.contains(row.get_ref(1)?.as_str().unwrap_or_default());
+            if is_named && self.url_statuses.of(url).is_some() {
+                found.push(StoredUrl(url));
+            }
+        }
+        Ok(found)
     }
 
     /// The URLs of the run that start with this text.

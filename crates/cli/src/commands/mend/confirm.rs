@@ -1,6 +1,6 @@
 //! `rummage mend confirm`: whether a plan worked.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::io::Write;
 use std::sync::Arc;
 
@@ -110,39 +110,40 @@ fn rows(
     trials: &mut Trials<'_>,
 ) -> Result<Vec<ConfirmedRow>, Failure> {
     // The new URLs; of rules, those of the links that they covered.
-    let by_rule = linked.iter().filter(|place| place.step.rule.is_some());
+    let by_rule = || linked.iter().filter(|place| place.step.rule.is_some());
+    let mut covered: HashMap<usize, BTreeSet<&str>> = HashMap::new();
+    for (rule, place) in linked.iter().filter_map(|place| Some((place.step.rule?, place))) {
+        covered.entry(rule).or_default().extend(place.step.to.as_deref());
+    }
     let new: Vec<String> = file
         .mends
         .iter()
         .filter(|entry| entry.mend.action == Action::Replace)
         .filter_map(|entry| entry.mend.to.clone())
-        .chain(by_rule.clone().filter_map(|place| place.step.to.clone()))
+        .chain(by_rule().filter_map(|place| place.step.to.clone()))
         .collect();
     let is_served = |action| matches!(action, Action::Redirect | Action::Gone);
     let old = file.mends.iter().filter(|entry| is_served(entry.mend.action));
     let old: Vec<String> = old.map(|entry| entry.mend.target.clone()).collect();
     trials.request(new.iter().chain(&old).map(String::as_str))?;
+    let left = Left::of(still);
     let mut rows = Vec::new();
     for (number, entry) in file.rules.iter().enumerate() {
-        let covered = by_rule.clone().filter(|place| place.step.rule == Some(number));
-        let new: BTreeSet<&str> =
-            covered.clone().filter_map(|place| place.step.to.as_deref()).collect();
-        let dead: Vec<&&str> = new.iter().filter(|url| trials.works(url).is_none()).collect();
-        let links = left(still, |step| step.rule == Some(number));
-        let (state, note) = match (links.as_slice(), dead.as_slice()) {
-            ([first, ..], _) => (RepairState::NotYet, still_there(first, links.len())),
-            ([], [first, ..]) => (
+        let new = covered.get(&number).into_iter().flatten();
+        let dead: Vec<&&str> = new.filter(|url| trials.works(url).is_none()).collect();
+        let (state, note) = match (left.rules.get(&number), dead.as_slice()) {
+            (Some(links), _) => (RepairState::NotYet, links.sentence()),
+            (None, [first, ..]) => (
                 RepairState::Failed,
                 format!("{} of its URLs do not work, such as {first}", dead.len()),
             ),
-            ([], []) => (RepairState::Done, "no link to it is left".to_owned()),
+            (None, []) => (RepairState::Done, "no link to it is left".to_owned()),
         };
         let (target, to) = (entry.rule.from.clone(), Some(entry.rule.to.clone()));
         rows.push(ConfirmedRow { state, target, to, note });
     }
     for (number, entry) in file.mends.iter().enumerate() {
         let mend = &entry.mend;
-        let links = left(still, |step| step.mend == Some(number));
         let (state, note) = match mend.action {
             Action::Leave => continue,
             Action::Redirect | Action::Gone => {
@@ -150,15 +151,15 @@ fn rows(
             }
             Action::Replace | Action::Unwrap | Action::Drop => {
                 let to = mend.to.as_deref().filter(|_| mend.action == Action::Replace);
-                match (links.as_slice(), to.map(|to| trials.works(to))) {
+                match (left.mends.get(&number), to.map(|to| trials.works(to))) {
                     (_, Some(None)) => {
                         (RepairState::Failed, "the new URL does not work".to_owned())
                     }
-                    ([first, ..], _) => (RepairState::NotYet, still_there(first, links.len())),
-                    ([], Some(Some((_, evidence)))) => {
+                    (Some(links), _) => (RepairState::NotYet, links.sentence()),
+                    (None, Some(Some((_, evidence)))) => {
                         (RepairState::Done, format!("no link to it is left; new URL: {evidence}"))
                     }
-                    ([], None) => (RepairState::Done, "no link to it is left".to_owned()),
+                    (None, None) => (RepairState::Done, "no link to it is left".to_owned()),
                 }
             }
         };
@@ -168,16 +169,39 @@ fn rows(
     Ok(rows)
 }
 
-/// Where the links are that the plan concerns in this way.
-fn left(still: &[places::Place], is_meant: impl Fn(&Step) -> bool) -> Vec<String> {
-    let places = still.iter().filter(|place| is_meant(&place.step));
-    places.map(|place| format!("{}:{}", place.row.page, place.row.line)).collect()
+/// The links that the plan still concerns, by the position of its rule or single repair.
+#[derive(Default)]
+struct Left<'a> {
+    rules: HashMap<usize, LinksLeft<'a>>,
+    mends: HashMap<usize, LinksLeft<'a>>,
 }
 
-fn still_there(first: &str, count: usize) -> String {
-    match count {
-        1 => format!("1 link is left: {first}"),
-        count => format!("{count} links are left, the first on {first}"),
+struct LinksLeft<'a> {
+    first: &'a places::Place,
+    count: usize,
+}
+
+impl<'a> Left<'a> {
+    fn of(still: &'a [places::Place]) -> Left<'a> {
+        let mut left = Left::default();
+        for place in still {
+            let Step { rule, mend, .. } = place.step;
+            let of_rule = rule.map(|rule| left.rules.entry(rule));
+            for entry in of_rule.into_iter().chain(mend.map(|mend| left.mends.entry(mend))) {
+                entry.or_insert(LinksLeft { first: place, count: 0 }).count += 1;
+            }
+        }
+        left
+    }
+}
+
+impl LinksLeft<'_> {
+    fn sentence(&self) -> String {
+        let first = format!("{}:{}", self.first.row.page, self.first.row.line);
+        match self.count {
+            1 => format!("1 link is left: {first}"),
+            count => format!("{count} links are left, the first on {first}"),
+        }
     }
 }
 

@@ -16,14 +16,10 @@ pub(super) struct Place {
 
 /// The links of a run that the plan concerns, in the order of their pages.
 pub(super) fn of(run: &OpenRun<'_>, plan: &Plan) -> Result<Vec<Place>, StoreError> {
-    let mut urls: HashSet<StoredUrl> = HashSet::new();
-    for mend in &plan.mends {
-        for text in [mend.target.as_str(), mend.target.split('#').next().unwrap_or_default()] {
-            let found = run.find(text, 16)?.into_iter().filter(|(_, url)| url == text);
-            urls.extend(found.map(|(url, _)| url));
-        }
-    }
-    for rule in &plan.rules {
+    let targets = plan.mends().iter().map(|mend| mend.target.as_str());
+    let named = targets.flat_map(|target| [target, target.split('#').next().unwrap_or_default()]);
+    let mut urls: HashSet<StoredUrl> = run.named(&named.collect())?.into_iter().collect();
+    for rule in plan.rules() {
         urls.extend(covered(run, rule)?.into_iter().map(|(url, _)| url));
     }
     let selection = Selection::all();

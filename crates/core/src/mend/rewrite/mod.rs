@@ -8,15 +8,13 @@
 //! use rummage_core::mend::plan::{Action, Mend, Plan};
 //! use rummage_core::mend::rewrite::{Ground, Kind, rewrite};
 //!
-//! let plan = Plan {
-//!     mends: vec![Mend {
-//!         target: "https://a.test/paths/towppath".to_owned(),
-//!         action: Action::Replace,
-//!         to: Some("https://a.test/paths/towpath".to_owned()),
-//!         confidence: None,
-//!     }],
-//!     ..Plan::default()
+//! let mend = Mend {
+//!     target: "https://a.test/paths/towppath".to_owned(),
+//!     action: Action::Replace,
+//!     to: Some("https://a.test/paths/towpath".to_owned()),
+//!     confidence: None,
 //! };
+//! let plan = Plan::new(Vec::new(), vec![mend]);
 //! let ground = Ground::at(&plan, "https://a.test/paths/").unwrap();
 //! let done = rewrite(Kind::Html, "<p><a href='towppath' >Towpath</a>", &ground);
 //! assert_eq!(done.text, "<p><a href='towpath' >Towpath</a>");

@@ -12,22 +12,22 @@ fn mend(target: &str, action: Action, to: &str) -> Mend {
 }
 
 fn plan() -> Plan {
-    Plan {
-        rules: vec![Rule {
+    Plan::new(
+        vec![Rule {
             from: "http://old.test/~m/".to_owned(),
             to: "https://a.test/".to_owned(),
             mends: 3,
             tried: 3,
             confidence: None,
         }],
-        mends: vec![
+        vec![
             mend("https://a.test/paths/bad", Action::Replace, "https://a.test/paths/good?a=1&b=2"),
             mend("https://a.test/paths/lost", Action::Unwrap, ""),
             mend("https://a.test/lost.png", Action::Drop, ""),
             mend("htp://b.test/", Action::Replace, "http://b.test/"),
             mend("https://a.test/paths/#x", Action::Replace, "https://a.test/paths/#y"),
         ],
-    }
+    )
 }
 
 fn new(kind: Kind, text: &str) -> String {
@@ -183,10 +183,8 @@ proptest! {
             .iter()
             .map(|(piece, bad)| PIECES[*piece].replace('@', if *bad { "bad" } else { "fine" }))
             .collect();
-        let plan = Plan {
-            mends: vec![mend("https://a.test/paths/bad", Action::Replace, "https://a.test/paths/new")],
-            ..Plan::default()
-        };
+        let new = "https://a.test/paths/new";
+        let plan = Plan::new(Vec::new(), vec![mend("https://a.test/paths/bad", Action::Replace, new)]);
         let ground = Ground::at(&plan, PAGE).unwrap();
         let done = rewrite(Kind::Html, &page, &ground);
         let by_hand = done.by_hand.len();
@@ -215,11 +213,11 @@ proptest! {
         for kind in [Kind::Html, Kind::Xhtml, Kind::Css, Kind::Markdown, Kind::Exact] {
             prop_assert_eq!(&rewrite(kind, &text, &ground).text, &text);
         }
-        let everything = Plan {
-            rules: vec![Rule { from: "https://a.test/".into(), to: "https://b.test/".into(),
+        let everything = Plan::new(
+            vec![Rule { from: "https://a.test/".into(), to: "https://b.test/".into(),
                 mends: 1, tried: 1, confidence: None }],
-            mends: Vec::new(),
-        };
+            Vec::new(),
+        );
         let ground = Ground::at(&everything, PAGE).unwrap();
         for kind in [Kind::Html, Kind::Xhtml, Kind::Css, Kind::Markdown, Kind::Exact] {
             let _ = rewrite(kind, &text, &ground);
