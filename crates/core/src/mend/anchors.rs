@@ -198,7 +198,8 @@ mod tests {
         <p id=intro>Come and see.</p>
         <h2 id='winter-hours'>Winter <em>hours</em></h2><p>10 to 4</p>
         <h2><a name=s2></a>Summer hours</h2><p>9 to 6</p>
-        <div id=h-3><h2>Getting here</h2></div><p>By boat</p><h2 id=Parking>Parking</h2>";
+        <div id=h-3><h2>Getting here</h2></div><p>By boat</p><h2 id=Parking>Parking</h2>
+        <p id=L1842><p id=17>";
 
     #[test]
     fn anchors_have_the_text_of_their_heading() {
@@ -214,6 +215,8 @@ mod tests {
                 ("s2", Some("Summer hours")),
                 ("h-3", Some("Getting here")),
                 ("Parking", Some("Parking")),
+                ("L1842", None),
+                ("17", None),
             ]
         );
     }
@@ -245,6 +248,8 @@ mod tests {
             ("directions", &["Getting here"], Some("h-3")),
             ("parking", &[], Some("Parking")),
             ("tickets", &[], None),
+            ("L18-42", &[], None),
+            ("1-7", &[], None),
         ] {
             let texts: Vec<String> = texts.iter().map(|text| (*text).to_owned()).collect();
             let found = anchors.candidates("http://a.test/visit", fragment, &texts);

@@ -143,9 +143,7 @@ impl Parts {
     pub(super) fn characters_key(&self) -> Option<u64> {
         let mut text = format!("{} ", self.host);
         let before = text.len();
-        for stem in &self.stems {
-            text.extend(stem.chars().filter(|c| c.is_alphanumeric()));
-        }
+        text.push_str(&characters_of(&self.stems.join("/")));
         if text.len() < before + 4 {
             return None;
         }
@@ -183,9 +181,24 @@ impl Parts {
     }
 }
 
-/// A text in lower case, without separators.
+/// A text in lower case, without separators, except between digits: 18-42 is not 1842.
 pub(super) fn characters_of(text: &str) -> String {
-    text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+    let mut kept = String::with_capacity(text.len());
+    let mut is_cut = false;
+    for c in text.chars() {
+        if !c.is_alphanumeric() {
+            is_cut = true;
+            continue;
+        }
+        if std::mem::take(&mut is_cut)
+            && c.is_ascii_digit()
+            && kept.ends_with(|last: char| last.is_ascii_digit())
+        {
+            kept.push(' ');
+        }
+        kept.extend(c.to_lowercase());
+    }
+    kept
 }
 
 fn hash(text: &str) -> u64 {
@@ -282,6 +295,10 @@ mod tests {
         let key = |path: &str| parts(&format!("http://a.test/{path}")).characters_key();
         assert_eq!(key("lock-house"), key("lock_house"));
         assert_ne!(key("lock-house"), key("lock-horse"));
+        assert_eq!(key("lock/17"), key("lock_17"));
+        for [one, other] in [["lock-1-7", "lock-17"], ["walks/2/3", "walks/23"]] {
+            assert_ne!(key(one), key(other), "{one}");
+        }
         assert!(key("a-bcd").is_some(), "four characters");
         assert_eq!(key("a-bc"), None, "three say too little");
     }

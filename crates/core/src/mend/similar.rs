@@ -40,11 +40,15 @@ pub(super) fn edits(one: &str, other: &str) -> Option<u8> {
         return None;
     }
     let most = most_edits(one.chars().count().min(other.chars().count()));
-    if most == 0 || !digits(one).eq(digits(other)) {
+    if most == 0 || !numbers(one).eq(numbers(other)) {
         return None;
     }
     let distance = osa_distance(one, other);
     (1..=most).contains(&distance).then(|| u8::try_from(distance).expect("it is at most two"))
+}
+
+fn numbers(word: &str) -> impl Iterator<Item = &str> {
+    word.split(|c: char| !c.is_ascii_digit()).filter(|number| !number.is_empty())
 }
 
 fn digits(word: &str) -> impl Iterator<Item = u8> + '_ {
@@ -127,6 +131,7 @@ mod tests {
             ("towpth", &[(1, "towpath")]),
             ("lokc-04", &[(1, "lock-04")]),
             ("lock-06", &[]),
+            ("lock-0-4", &[]),
             ("bel", &[]),
             ("belll", &[(1, "bell"), (1, "bells")]),
             ("wimtre", &[(2, "winter")]),
