@@ -296,7 +296,7 @@ mod tests {
         assert_eq!(key("lock-house"), key("lock_house"));
         assert_ne!(key("lock-house"), key("lock-horse"));
         assert_eq!(key("lock/17"), key("lock_17"));
-        for [one, other] in [["lock-1-7", "lock-17"], ["walks/2/3", "walks/23"]] {
+        for [one, other] in [["lock-1-7", "lock-17"], ["paths/2/3", "paths/23"]] {
             assert_ne!(key(one), key(other), "{one}");
         }
         assert!(key("a-bcd").is_some(), "four characters");
