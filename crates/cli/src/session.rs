@@ -9,7 +9,7 @@ use crate::args::CheckOptions;
 use crate::args::GlobalArgs;
 use crate::clock::WallClock;
 use crate::config::Config;
-use crate::failure::Failure;
+use crate::failure::{Exit, Failure};
 use crate::jobs::JobContext;
 use crate::output::Terminal;
 use crate::{choice, digests, paths};
@@ -69,6 +69,17 @@ impl Session {
     ) -> JobContext<'a> {
         let Session { store, config: file, clock, .. } = self;
         JobContext { store, given, section, file, clock: *clock, looks_back: Duration::ZERO }
+    }
+
+    /// Runs a command that reads an earlier run while it writes one. When it has ended, the file of
+    /// the store has everything. If that fails, its log has it, as before.
+    pub(crate) fn rechecking(
+        &self,
+        run: impl FnOnce(&Session) -> Result<Exit, Failure>,
+    ) -> Result<Exit, Failure> {
+        let exit = run(self);
+        let _ = rummage_store::write_back(&self.store);
+        exit
     }
 
     /// Delivers queued digests, and reports the results.

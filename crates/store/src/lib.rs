@@ -26,6 +26,7 @@ mod write;
 pub use admin::copy::copy;
 pub use admin::patrol_lock::{Guard, PatrolStatus, patrol_of};
 pub use admin::sites::{Pruned, SiteRow, prune};
+pub use admin::write_back::write_back;
 pub use db::error::StoreError;
 pub use findings::compare::{Comparison, Healing, compare};
 pub use findings::waived::FindingFacts;

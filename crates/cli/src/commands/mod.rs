@@ -43,12 +43,16 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
         Some(Command::Probe(probe)) => probe::run(&probe, &open()?),
         Some(Command::Trace(trace)) => trace::run(&trace, &open()?),
         Some(Command::Report(report)) => report::run(&report, &open()?),
-        Some(Command::Recheck(recheck)) => recheck::run(&recheck, &open()?),
+        Some(Command::Recheck(recheck)) => {
+            open()?.rechecking(|session| recheck::run(&recheck, session))
+        }
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, &open()?),
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
 
         Some(Command::Fleet(fleet)) => fleet::run(&fleet, terminal, &global, clock),
-        Some(Command::Triage(triage)) => triage::run(&triage, &open()?),
+        Some(Command::Triage(triage)) => {
+            open()?.rechecking(|session| triage::run(&triage, session))
+        }
         Some(Command::Waive(waive)) => waive::run(&waive, &open()?),
         Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),
         Some(Command::Mend(mend)) => mend::run(mend, terminal, open),

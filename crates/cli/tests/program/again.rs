@@ -145,3 +145,17 @@ fn a_recheck_explains_what_it_cannot_do() {
     assert!(outcome.err.contains("cannot fetch the start page http://a.test/"), "{outcome}");
     assert_eq!(stage.run(&["sites", "runs"]).ends(0).out.lines().count(), 2, "no run is left");
 }
+
+/// Both read the run before while they write their own.
+#[test]
+fn the_file_of_a_store_alone_has_the_results_of_a_recheck_and_of_a_page() {
+    let stage = Stage::new(&site("a.test", &[("/", page("<a href=/gone>gone</a>"))]));
+    stage.run(&["crawl", "http://a.test"]).ends(1);
+    let copy = stage.path("copy.db").display().to_string();
+    for (words, count) in [(&["recheck"][..], "  2  "), (&["page", "http://a.test/"], "  3  ")] {
+        stage.run(words).ends(1);
+        std::fs::copy(stage.path("store.db"), &copy).unwrap();
+        let copied = stage.run(&["sites", "--store", &copy]).ends(0);
+        assert!(copied.out.contains(count), "{words:?}: {copied}");
+    }
+}

@@ -6,3 +6,4 @@ pub(crate) mod finish;
 pub(crate) mod patrol_lock;
 pub(crate) mod sites;
 pub(crate) mod update;
+pub(crate) mod write_back;

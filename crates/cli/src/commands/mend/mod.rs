@@ -36,6 +36,8 @@ pub(crate) fn run(
         MendCommand::Apply(apply) => apply::run(&apply, &open()?),
         MendCommand::Undo(undo) => to_wordpress::undo(&undo, &open()?),
         MendCommand::Redirects(redirects) => redirects::run(&redirects, terminal),
-        MendCommand::Confirm(confirm) => confirm::run(&confirm, &open()?),
+        MendCommand::Confirm(confirm) => {
+            open()?.rechecking(|session| confirm::run(&confirm, session))
+        }
     }
 }
