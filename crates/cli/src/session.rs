@@ -71,9 +71,9 @@ impl Session {
         JobContext { store, given, section, file, clock: *clock, looks_back: Duration::ZERO }
     }
 
-    /// Runs a command that reads an earlier run while it writes one. When it has ended, the file of
-    /// the store has everything. If that fails, its log has it, as before.
-    pub(crate) fn rechecking(
+    /// Runs a command that reads a store while it writes to it. When it has ended, the file of the
+    /// store has everything. If that fails, its log has it, as before.
+    pub(crate) fn writing(
         &self,
         run: impl FnOnce(&Session) -> Result<Exit, Failure>,
     ) -> Result<Exit, Failure> {

@@ -37,22 +37,20 @@ pub(crate) fn run(args: Args, terminal: Terminal, clock: WallClock) -> Result<Ex
     let open = || Session::open(global.clone(), terminal, clock);
     match args.command {
         None => welcome::run(&open()?),
-        Some(Command::Crawl(crawl)) => crawl::run(*crawl, &open()?),
+        Some(Command::Crawl(crawl)) => open()?.writing(|session| crawl::run(*crawl, session)),
         Some(Command::Findings(findings)) => findings::run(&findings, &open()?),
         Some(Command::Page(page)) => page::run(&page, &open()?),
         Some(Command::Probe(probe)) => probe::run(&probe, &open()?),
         Some(Command::Trace(trace)) => trace::run(&trace, &open()?),
         Some(Command::Report(report)) => report::run(&report, &open()?),
         Some(Command::Recheck(recheck)) => {
-            open()?.rechecking(|session| recheck::run(&recheck, session))
+            open()?.writing(|session| recheck::run(&recheck, session))
         }
         Some(Command::Schedule(schedule)) => schedule::run(&schedule, &open()?),
         Some(Command::Patrol(patrol)) => patrol::run(&patrol, &open()?),
 
         Some(Command::Fleet(fleet)) => fleet::run(&fleet, terminal, &global, clock),
-        Some(Command::Triage(triage)) => {
-            open()?.rechecking(|session| triage::run(&triage, session))
-        }
+        Some(Command::Triage(triage)) => open()?.writing(|session| triage::run(&triage, session)),
         Some(Command::Waive(waive)) => waive::run(&waive, &open()?),
         Some(Command::Arrivals(arrivals)) => arrivals::run(&arrivals, &open()?),
         Some(Command::Mend(mend)) => mend::run(mend, terminal, open),

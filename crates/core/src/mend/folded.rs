@@ -139,7 +139,7 @@ impl Parts {
         hash(&text)
     }
 
-    /// Equal for URLs of which at most separators differ.
+    /// Equal for URLs of which at most separators differ, but none between digits.
     pub(super) fn characters_key(&self) -> Option<u64> {
         let mut text = format!("{} ", self.host);
         let before = text.len();

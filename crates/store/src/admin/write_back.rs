@@ -10,14 +10,22 @@ use crate::db::error::StoreError;
 
 /// Writes the log of a store back to its file, so that a copy of that file has everything. A writer
 /// does so when it ends, unless the store is being read: what was read while a run was written needs
-/// this afterwards. If the store is missing, or another process writes to it, nothing is done.
+/// this afterwards. Without a log, or while another process writes to it, nothing is done.
 ///
 /// # Errors
 /// See [`StoreError`].
 pub fn write_back(store: &Path) -> Result<(), StoreError> {
-    if !store.exists() {
-        return Ok(());
+    let mut log = store.as_os_str().to_owned();
+    log.push("-wal");
+    // Nothing is created beside a file that may be no store.
+    if std::fs::metadata(log).is_ok_and(|log| log.len() > 0) {
+        write_log_back(store)
+    } else {
+        Ok(())
     }
+}
+
+fn write_log_back(store: &Path) -> Result<(), StoreError> {
     let Some(_lock) = lock_file_of(store, "")? else { return Ok(()) };
     let db = Connection::open(store).map_err(|error| StoreError::opening(store, error))?;
     // As far as other readers permit, who are not waited for.
@@ -42,8 +50,10 @@ mod tests {
             let mut select = copied.prepare("SELECT text FROM word ORDER BY id").unwrap();
             select.query_map([], |row| row.get(0)).unwrap().map(Result::unwrap).collect()
         };
+        std::fs::write(&store, "notes").unwrap();
         write_back(&store).unwrap();
-        assert!(!store.exists(), "nothing is created");
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1, "nothing is created");
+        std::fs::remove_file(&store).unwrap();
 
         let (writer, lock) = open_to_write(&store).unwrap();
         let reader = open_to_read(&store).unwrap();

@@ -1,6 +1,6 @@
 //! `rummage mend confirm`: whether a plan worked.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Write;
 use std::sync::Arc;
 
@@ -110,8 +110,7 @@ fn rows(
     trials: &mut Trials<'_>,
 ) -> Result<Vec<ConfirmedRow>, Failure> {
     // The new URLs; of rules, those of the links that they covered.
-    let by_rule = || linked.iter().filter(|place| place.step.rule.is_some());
-    let mut covered: HashMap<usize, BTreeSet<&str>> = HashMap::new();
+    let mut covered: BTreeMap<usize, BTreeSet<&str>> = BTreeMap::new();
     for (rule, place) in linked.iter().filter_map(|place| Some((place.step.rule?, place))) {
         covered.entry(rule).or_default().extend(place.step.to.as_deref());
     }
@@ -120,7 +119,7 @@ fn rows(
         .iter()
         .filter(|entry| entry.mend.action == Action::Replace)
         .filter_map(|entry| entry.mend.to.clone())
-        .chain(by_rule().filter_map(|place| place.step.to.clone()))
+        .chain(covered.values().flatten().map(|to| (*to).to_owned()))
         .collect();
     let is_served = |action| matches!(action, Action::Redirect | Action::Gone);
     let old = file.mends.iter().filter(|entry| is_served(entry.mend.action));

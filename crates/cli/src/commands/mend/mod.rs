@@ -36,8 +36,6 @@ pub(crate) fn run(
         MendCommand::Apply(apply) => apply::run(&apply, &open()?),
         MendCommand::Undo(undo) => to_wordpress::undo(&undo, &open()?),
         MendCommand::Redirects(redirects) => redirects::run(&redirects, terminal),
-        MendCommand::Confirm(confirm) => {
-            open()?.rechecking(|session| confirm::run(&confirm, session))
-        }
+        MendCommand::Confirm(confirm) => open()?.writing(|session| confirm::run(&confirm, session)),
     }
 }
